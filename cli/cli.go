@@ -1,0 +1,176 @@
+// Package cli is the command line: one file for each command, which reads
+// flags, calls the core and has the result drawn by package term.
+package cli
+
+import (
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"strings"
+	"time"
+
+	"github.com/spf13/cobra"
+	xterm "golang.org/x/term"
+
+	"vestibula/cli/term"
+	"vestibula/core/outline"
+	"vestibula/core/template"
+)
+
+// Version is the version of the program.
+const Version = "0.1.0"
+
+// The exit statuses.
+const (
+	statusDone    = 0 // done, or nothing found
+	statusFound   = 1 // findings, conflicts, or refused
+	statusUnclear = 2 // the call itself or an input cannot be read
+)
+
+// An app is one run of the program.
+type app struct {
+	in       io.Reader
+	out, err io.Writer
+	env      []string
+	now      time.Time
+	version  string
+	noColor  bool
+	screen   *term.Screen // results
+	side     *term.Screen // questions, progress and errors
+}
+
+// A stop ends a command with a status. Its message, if it has one, is told on
+// standard error.
+type stop struct {
+	status        int
+	message, help string
+}
+
+func (s *stop) Error() string { return s.message }
+
+// unclear stops a command whose call or input cannot be read.
+func unclear(help, format string, args ...any) error {
+	return &stop{statusUnclear, fmt.Sprintf(format, args...), help}
+}
+
+// refused stops a command that will not do what it was asked to.
+func refused(help, format string, args ...any) error {
+	return &stop{statusFound, fmt.Sprintf(format, args...), help}
+}
+
+// found stops a command that has told its findings already.
+var found = &stop{status: statusFound}
+
+// Main runs the program with the arguments, streams and environment of the
+// process, and returns its exit status.
+func Main() int {
+	// The version is asked for by other programs, often: it needs none of the
+	// rest.
+	if len(os.Args) == 2 && os.Args[1] == "--version" {
+		fmt.Println("vestibula " + Version)
+		return statusDone
+	}
+	a := &app{in: os.Stdin, out: os.Stdout, err: os.Stderr, env: os.Environ(), now: time.Now(), version: Version}
+	return a.run(os.Args[1:])
+}
+
+func (a *app) run(args []string) int {
+	a.prepare()
+	root := a.root()
+	root.SetArgs(args)
+	err := root.Execute()
+	if err == nil {
+		return statusDone
+	}
+	var s *stop
+	if !errors.As(err, &s) {
+		// Cobra's own errors are about the call.
+		s = &stop{statusUnclear, err.Error(), "vestibula --help lists the commands"}
+	}
+	if s.message != "" {
+		a.side.Text(term.Bad.Render("vestibula:") + " " + term.Visible(s.message))
+		if s.help != "" {
+			for line := range strings.Lines(s.help) {
+				a.side.Text("  " + term.Accent.Render(term.Visible(strings.TrimRight(line, "\n"))))
+			}
+		}
+	}
+	return s.status
+}
+
+func (a *app) prepare() {
+	a.screen = term.NewScreen(a.out, a.env, a.noColor)
+	a.side = term.NewScreen(a.err, a.env, a.noColor)
+}
+
+func (a *app) root() *cobra.Command {
+	root := &cobra.Command{
+		Use:   "vestibula",
+		Short: "Design, check and build the folders that you set up again and again.",
+		Long: `Design, check and build the folders that you set up again and again.
+
+Write the structure down once, as an indented list. Look at the tree that it
+makes, have it checked, and build it with your own values filled in. Nothing
+that exists is ever overwritten or removed.`,
+		Example: `  vestibula demo
+  vestibula show commission client="Oriel Pask"
+  vestibula build commission --into . client="Oriel Pask" received=2027-03-09`,
+		Version:           a.version,
+		SilenceUsage:      true,
+		SilenceErrors:     true,
+		PersistentPreRun:  func(*cobra.Command, []string) { a.prepare() },
+		CompletionOptions: cobra.CompletionOptions{HiddenDefaultCmd: true},
+	}
+	root.SetVersionTemplate("vestibula {{.Version}}\n")
+	root.SetIn(a.in)
+	root.SetOut(a.out)
+	root.SetErr(a.err)
+	root.PersistentFlags().BoolVar(&a.noColor, "no-color", false, "no colours")
+	root.SetHelpCommand(&cobra.Command{Hidden: true})
+	root.AddCommand(a.showCommand(), a.checkCommand(), a.buildCommand(), a.templatesCommand(), a.demoCommand())
+	return root
+}
+
+// interactive reports whether a person can be asked.
+func (a *app) interactive() bool {
+	f, ok := a.in.(*os.File)
+	return ok && xterm.IsTerminal(int(f.Fd())) && a.side.Terminal
+}
+
+// getenv returns a variable of the environment.
+func (a *app) getenv(key string) string {
+	for _, kv := range a.env {
+		if v, ok := strings.CutPrefix(kv, key+"="); ok {
+			return v
+		}
+	}
+	return ""
+}
+
+// printJSON writes v as indented JSON.
+func (a *app) printJSON(v any) error {
+	enc := json.NewEncoder(a.out)
+	enc.SetEscapeHTML(false)
+	enc.SetIndent("", "  ")
+	return enc.Encode(v)
+}
+
+// tellErrors tells the errors of a template on standard error and returns the
+// stop for them.
+func (a *app) tellErrors(file, text string, err error, status int) error {
+	var errs outline.Errors
+	var limit *template.LimitError
+	switch {
+	case errors.As(err, &errs):
+		a.side.Errors(file, text, errs)
+		return &stop{status: status}
+	case errors.As(err, &limit):
+		return refused(fmt.Sprintf("if you mean it: --limit %d", limit.Count), "%s", sentence(limit.Error()))
+	}
+	return err
+}
+
+// sentence begins a text with a capital.
+func sentence(s string) string { return strings.ToUpper(s[:1]) + s[1:] }

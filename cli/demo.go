@@ -1,0 +1,96 @@
+package cli
+
+import (
+	"os"
+	"path/filepath"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"vestibula/cli/term"
+)
+
+func (a *app) demoCommand() *cobra.Command {
+	return &cobra.Command{
+		Use:   "demo [DIR]",
+		Short: "Show the main job from end to end, with the templates of a small bindery.",
+		Long: `Show the main job from end to end, with the templates of Thistlewick Bindery, a
+made-up workshop of two people. All is built in DIR, or in a new temporary
+folder, and every command is shown, so that you can repeat it.`,
+		Example: `  vestibula demo
+  vestibula demo bindery`,
+		Args: cobra.MaximumNArgs(1),
+		RunE: func(_ *cobra.Command, args []string) error {
+			dir := ""
+			if len(args) == 1 {
+				dir = args[0]
+				if err := os.MkdirAll(dir, 0o777); err != nil {
+					return unclear("", "the folder %s cannot be made: %v", dir, err)
+				}
+			} else {
+				var err error
+				if dir, err = os.MkdirTemp("", "vestibula-demo-"); err != nil {
+					return unclear("name a folder: vestibula demo DIR", "there is no place for a temporary folder: %v", err)
+				}
+			}
+			return a.demo(dir)
+		},
+	}
+}
+
+func (a *app) demo(dir string) error {
+	steps := []struct {
+		say  string
+		args []string
+	}{
+		{"These templates come with the program. They are plain indented lists.",
+			[]string{"templates"}},
+		{"Look at what one makes, with your own values in it:",
+			[]string{"show", "commission", "client=Åsa Öberg", "gilding=yes"}},
+		{"Will it work everywhere? Have it checked:",
+			[]string{"check", "commission"}},
+		{"Then build it. Nothing is overwritten, ever:",
+			[]string{"build", "commission", "--into", dir, "client=Åsa Öberg", "received=2027-03-09", "gilding=yes", "--yes"}},
+		{"A course, for two people and three evenings:",
+			[]string{"build", "evening-course", "--into", dir, "course=Case Binding", "term=2027 spring", "weeks=3", "people=Oriel Pask; Jun Teague", "--yes"}},
+		{"The books of a year:",
+			[]string{"build", "ledger", "--into", dir, "year=2027", "--yes"}},
+		{"The same again changes nothing, so it is safe to repeat:",
+			[]string{"build", "ledger", "--into", dir, "year=2027", "--yes"}},
+	}
+	for _, s := range steps {
+		a.screen.Text(term.Accent.Render(s.say))
+		a.screen.Text(term.Strong.Render("$ vestibula " + shellLine(s.args)))
+		a.screen.Line()
+		root := a.root()
+		root.SetArgs(s.args)
+		if err := root.Execute(); err != nil {
+			return err
+		}
+		a.screen.Line()
+	}
+	a.screen.Text(term.Accent.Render("Where to look next:"))
+	a.screen.Text("  " + filepath.ToSlash(dir) + "   the folders that were just built")
+	a.screen.Text("  vestibula build commission --into " + shellWord(dir) + "   on a terminal, asks for what it needs")
+	a.screen.Text("  vestibula --help   all commands")
+	return nil
+}
+
+// shellLine writes arguments as a person would type them.
+func shellLine(args []string) string {
+	words := make([]string, len(args))
+	for i, arg := range args {
+		name, value, assigned := strings.Cut(arg, "=")
+		if words[i] = shellWord(arg); assigned {
+			words[i] = name + "=" + shellWord(value)
+		}
+	}
+	return strings.Join(words, " ")
+}
+
+func shellWord(s string) string {
+	if strings.ContainsAny(s, " ;&'\"$()<>|*?[]\\") {
+		return `"` + strings.NewReplacer(`"`, `\"`, `$`, `\$`, `\`, `\\`).Replace(s) + `"`
+	}
+	return s
+}

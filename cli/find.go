@@ -1,0 +1,161 @@
+package cli
+
+import (
+	"errors"
+	"io"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+
+	"github.com/adrg/xdg"
+	"github.com/spf13/cobra"
+
+	"vestibula/core/outline"
+	"vestibula/core/template"
+	"vestibula/examples"
+)
+
+// A shelf is a folder in which templates are looked up by their bare names.
+type shelf struct {
+	where string // as it is shown
+	path  string // on the disk; empty for the built-in examples
+}
+
+// shelves returns where templates are looked up, in order.
+func (a *app) shelves() []shelf {
+	list := []shelf{{"here", "."}, {"./templates", "templates"}}
+	for _, dir := range filepath.SplitList(a.getenv("VESTIBULA_TEMPLATES")) {
+		if dir != "" {
+			list = append(list, shelf{dir, dir})
+		}
+	}
+	own := filepath.Join(xdg.DataHome, "vestibula", "templates")
+	return append(list, shelf{own, own}, shelf{where: "built in"})
+}
+
+// files returns the templates of a shelf by their names.
+func (s shelf) files() []string {
+	var folder fs.FS = examples.Files
+	if s.path != "" {
+		folder = os.DirFS(s.path)
+	}
+	paths, _ := fs.Glob(folder, "*"+template.Ending)
+	for i, p := range paths {
+		paths[i] = strings.TrimSuffix(p, template.Ending)
+	}
+	return paths
+}
+
+// A source is the text of a template that was found.
+type source struct {
+	name     string // of the file, for messages
+	where    string
+	text     string
+	starters fs.FS
+	built    bool   // built into the program
+	path     string // on the disk, or empty
+}
+
+// find looks a template up: "-" is standard input, a path is that file, and a
+// bare name is looked up on the shelves.
+func (a *app) find(arg string) (*source, error) {
+	if arg == "-" {
+		text, err := io.ReadAll(io.LimitReader(a.in, outline.MaxBytes+1))
+		if err != nil {
+			return nil, unclear("", "the list on standard input cannot be read: %v", err)
+		}
+		return &source{name: "list", text: string(text)}, nil
+	}
+	if info, err := os.Stat(arg); err == nil && !info.IsDir() {
+		return readTemplate(arg, "")
+	}
+	bare := strings.TrimSuffix(arg, template.Ending)
+	if strings.ContainsAny(arg, `/\`) || bare == "" {
+		return nil, unclear("vestibula templates lists those that can be used by name", "there is no template %q", arg)
+	}
+	var names []string
+	for _, s := range a.shelves() {
+		files := s.files()
+		if slices.Contains(files, bare) {
+			if s.path != "" {
+				return readTemplate(filepath.Join(s.path, bare+template.Ending), s.where)
+			}
+			text, err := examples.Files.ReadFile(bare + template.Ending)
+			return &source{name: bare + template.Ending, where: s.where, text: string(text), starters: examples.Files, built: true}, err
+		}
+		names = append(names, files...)
+	}
+	help := "vestibula templates lists those that can be used by name"
+	if near := outline.Nearest(bare, names); near != "" {
+		help = "did you mean " + near + "? " + help
+	}
+	return nil, unclear(help, "there is no template %q", arg)
+}
+
+func readTemplate(path, where string) (*source, error) {
+	info, err := os.Stat(path)
+	if err == nil && info.Size() > outline.MaxBytes {
+		return nil, unclear("", "%s is too large for a template: more than %d MB", path, outline.MaxBytes>>20)
+	}
+	text, err := os.ReadFile(path)
+	if err != nil {
+		if errors.Is(err, fs.ErrPermission) {
+			return nil, unclear("ask its owner for the right to read it", "%s cannot be read", path)
+		}
+		return nil, unclear("", "%s cannot be read: %v", path, err)
+	}
+	// An os.Root, so that no link beside the template leads elsewhere.
+	root, err := os.OpenRoot(filepath.Dir(path))
+	if err != nil {
+		return nil, unclear("", "%s cannot be read: %v", filepath.Dir(path), err)
+	}
+	return &source{name: filepath.Base(path), where: where, text: string(text), starters: root.FS(), path: path}, nil
+}
+
+// load finds and reads a template; its errors are told.
+func (a *app) load(arg string) (*template.Template, error) {
+	src, err := a.find(arg)
+	if err != nil {
+		return nil, err
+	}
+	t, err := template.Parse(src.name, src.text, src.starters)
+	if err != nil {
+		return nil, a.tellErrors(src.name, src.text, err, statusUnclear)
+	}
+	return t, nil
+}
+
+// completeTemplate offers template names, then the fields of the template and
+// the values that they allow.
+func (a *app) completeTemplate(_ *cobra.Command, args []string, typed string) ([]string, cobra.ShellCompDirective) {
+	var out []string
+	if len(args) == 0 {
+		for _, s := range a.shelves() {
+			out = append(out, s.files()...)
+		}
+		slices.Sort(out)
+		return slices.Compact(out), cobra.ShellCompDirectiveDefault
+	}
+	src, err := a.find(args[0])
+	if err != nil || args[0] == "-" {
+		return nil, cobra.ShellCompDirectiveDefault
+	}
+	t, err := template.Parse(src.name, src.text, src.starters)
+	if err != nil {
+		return nil, cobra.ShellCompDirectiveDefault
+	}
+	if name, _, given := strings.Cut(typed, "="); given {
+		if f := t.Field(name); f != nil {
+			for _, v := range suggestions(f) {
+				out = append(out, name+"="+v)
+			}
+		}
+		return out, cobra.ShellCompDirectiveNoFileComp
+	}
+	for _, name := range t.FieldNames() {
+		out = append(out, name+"=")
+	}
+	return out, cobra.ShellCompDirectiveNoSpace | cobra.ShellCompDirectiveNoFileComp
+}

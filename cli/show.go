@@ -1,0 +1,148 @@
+package cli
+
+import (
+	"fmt"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"vestibula/cli/term"
+	"vestibula/core/template"
+	"vestibula/core/tree"
+)
+
+func (a *app) showCommand() *cobra.Command {
+	var flags valueFlags
+	var asJSON bool
+	c := &cobra.Command{
+		Use:   "show TEMPLATE [field=value …]",
+		Short: "Show the tree that a template makes.",
+		Long: `Show the tree that a template makes, with the notes beside it.
+
+Slots are filled with the values that you give, else with defaults, else with
+examples; what is still open stands in angle brackets. Nothing is changed.`,
+		Example: `  vestibula show commission
+  vestibula show commission client="Åsa Öberg" gilding=yes
+  vestibula show evening-course weeks=4 people="Jun Teague; Oriel Pask"`,
+		Args:              templateArgs,
+		ValidArgsFunction: a.completeTemplate,
+		RunE: func(_ *cobra.Command, args []string) error {
+			t, err := a.load(args[0])
+			if err != nil {
+				return err
+			}
+			values, err := a.values(t, args[1:], flags.file)
+			if err != nil {
+				return err
+			}
+			values = t.Sample(values, a.now)
+			x, err := t.Tree(values, flags.limit)
+			if err != nil {
+				return a.tellErrors(t.Name, t.Text, err, statusFound)
+			}
+			if asJSON {
+				return a.printJSON(showJSON(t, values, x))
+			}
+			a.heading(t)
+			a.screen.Tree(x.Root, term.TreeView{Note: noteOf(t)})
+			a.screen.Line()
+			a.facts(x.Root)
+			a.changes(x.Changes)
+			return nil
+		},
+	}
+	flags.add(c)
+	c.Flags().BoolVar(&asJSON, "json", false, "print JSON")
+	return c
+}
+
+// templateArgs asks for a template in front of the values.
+func templateArgs(c *cobra.Command, args []string) error {
+	if len(args) == 0 {
+		return unclear("for example: vestibula "+c.Name()+" commission", "which template?")
+	}
+	return nil
+}
+
+func (a *app) heading(t *template.Template) {
+	a.screen.Line(term.Title.Render(term.Visible(t.Heading())))
+	if t.About != "" {
+		a.screen.Text(term.Dim.Render(term.Visible(t.About)))
+	}
+	a.screen.Line()
+}
+
+// noteOf says what stands beside a node of the template's tree.
+func noteOf(t *template.Template) func(*tree.Node) string {
+	notes := t.Notes()
+	told := map[int32]bool{}
+	return func(n *tree.Node) string {
+		var parts []string
+		if n.Marks&tree.Due != 0 {
+			parts = append(parts, "to be delivered")
+		}
+		if n.Marks&tree.Later != 0 {
+			parts = append(parts, "later, when it is needed")
+		}
+		// A line that repeats tells its note once.
+		if note := notes[int(n.Line)]; note != "" && !told[n.Line] {
+			told[n.Line] = true
+			parts = append(parts, note)
+		}
+		return strings.Join(parts, ": ")
+	}
+}
+
+// facts draws the one line below a tree.
+func (a *app) facts(root *tree.Node) {
+	f := tree.Measure(root)
+	a.screen.Text(fmt.Sprintf("%s, %s · %s deep · longest path %s",
+		term.Count(f.Folders, "folder"), term.Count(f.Files, "file"), term.Count(f.Levels, "level"), term.Count(f.Length, "character")))
+}
+
+// changes tells which values could not stand in a name as they were given.
+func (a *app) changes(changes []template.Change) {
+	for _, c := range changes {
+		a.screen.Text(term.Warn.Render("note:") + fmt.Sprintf(" in names, the %s “%s” is written “%s”", c.Field, term.Visible(c.Was), term.Visible(c.Is)))
+	}
+}
+
+// A shownNode is a folder or file as JSON shows it.
+type shownNode struct {
+	Name     string      `json:"name"`
+	Kind     string      `json:"kind"`
+	Line     int32       `json:"line"` // of the template
+	Note     string      `json:"note,omitempty"`
+	From     string      `json:"from,omitempty"` // the starter
+	Later    bool        `json:"later,omitempty"`
+	Due      bool        `json:"due,omitempty"`
+	Children []shownNode `json:"children,omitempty"`
+}
+
+func showJSON(t *template.Template, values template.Values, x *template.Expansion) any {
+	notes := t.Notes()
+	var nodes func(n *tree.Node) []shownNode
+	nodes = func(n *tree.Node) []shownNode {
+		var out []shownNode
+		for _, c := range n.Children {
+			s := shownNode{Name: c.Name, Kind: c.Kind.String(), Line: c.Line, Note: notes[int(c.Line)],
+				Later: c.Marks&tree.Later != 0, Due: c.Marks&tree.Due != 0, Children: nodes(c)}
+			if c.Content != nil {
+				s.From = c.Content.Source()
+			}
+			out = append(out, s)
+		}
+		return out
+	}
+	given := map[string]string{}
+	for name, v := range values {
+		given[name] = v.String()
+	}
+	return struct {
+		Template string            `json:"template"`
+		Title    string            `json:"title,omitempty"`
+		Values   map[string]string `json:"values"`
+		Facts    tree.Facts        `json:"facts"`
+		Tree     []shownNode       `json:"tree"`
+	}{t.Name, t.Title, given, tree.Measure(x.Root), nodes(x.Root)}
+}

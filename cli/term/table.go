@@ -1,0 +1,31 @@
+package term
+
+import (
+	"fmt"
+	"strings"
+
+	"charm.land/lipgloss/v2"
+	"charm.land/lipgloss/v2/table"
+)
+
+// Table draws rows below a heading: with a line under the heading on a
+// terminal, and as plain columns elsewhere.
+func (s *Screen) Table(heading []string, rows [][]string) {
+	border := lipgloss.Border{Top: "─", Bottom: "─", Middle: " ", MiddleTop: "─", MiddleBottom: "─"}
+	t := table.New().Headers(heading...).Rows(rows...).
+		Border(border).BorderTop(false).BorderBottom(false).BorderLeft(false).BorderRight(false).
+		BorderColumn(false).BorderRow(false).BorderHeader(false).
+		StyleFunc(func(row, col int) lipgloss.Style {
+			style := lipgloss.NewStyle().PaddingRight(2)
+			if row == table.HeaderRow {
+				return style.Inherit(Dim)
+			}
+			return style
+		})
+	if s.Width > 0 && s.Width < 200 {
+		t.Width(s.Width).Wrap(false)
+	}
+	for line := range strings.SplitSeq(t.String(), "\n") {
+		fmt.Fprintln(s.out, strings.TrimRight(line, " "))
+	}
+}

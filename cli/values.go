@@ -1,0 +1,139 @@
+package cli
+
+import (
+	"os"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"vestibula/core/template"
+	"vestibula/core/value"
+)
+
+// valueFlags are the flags of commands that fill a template.
+type valueFlags struct {
+	file  string
+	limit int
+}
+
+func (v *valueFlags) add(c *cobra.Command) {
+	c.Flags().StringVar(&v.file, "values", "", "a `FILE` of values, YAML or JSON; values on the command line go first")
+	c.Flags().IntVar(&v.limit, "limit", template.DefaultLimit, "how many folders and files may be made")
+}
+
+// values reads `field=value` arguments and the file of values.
+func (a *app) values(t *template.Template, args []string, file string) (template.Values, error) {
+	raw := map[string]template.Raw{}
+	if file != "" {
+		if err := rawFile(raw, file); err != nil {
+			return nil, err
+		}
+	}
+	for _, arg := range args {
+		name, text, found := strings.Cut(arg, "=")
+		if !found {
+			return nil, unclear(`write field=value, with quotes around a value that holds blanks: client="Oriel Pask"`, "%q is no value for a field", arg)
+		}
+		raw[strings.TrimSpace(name)] = template.Raw{Text: text}
+	}
+	values, errs := t.ParseValues(raw, a.now)
+	if len(errs) > 0 {
+		var lines []string
+		for _, e := range errs {
+			lines = append(lines, e.Error())
+		}
+		return nil, unclear(strings.Join(lines[1:], "\n"), "%s", lines[0])
+	}
+	return values, nil
+}
+
+// rawFile reads a file of values. JSON is read as the YAML that it also is.
+func rawFile(raw map[string]template.Raw, path string) error {
+	const maxFile = 4 << 20
+	if info, err := os.Stat(path); err == nil && info.Size() > maxFile {
+		return unclear("", "%s is too large for a file of values", path)
+	}
+	text, err := os.ReadFile(path)
+	if err != nil {
+		return unclear("", "the file of values %s cannot be read: %v", path, err)
+	}
+	node, errs := template.ParseYAML(string(text), 1)
+	if len(errs) > 0 {
+		return unclear("write one `field: value` in each line", "%s:%s", path, errs[0].Error())
+	}
+	if node.Kind != template.Mapping {
+		return unclear("write one `field: value` in each line", "%s holds no values", path)
+	}
+	for _, p := range node.Pairs {
+		switch p.Value.Kind {
+		case template.Null:
+			raw[p.Key] = template.Raw{}
+		case template.Mapping:
+			return unclear("a value is a text, a number or a list", "%s:%d: %q cannot be a value", path, p.KeyPos.Line, p.Key)
+		default:
+			raw[p.Key] = template.Raw{Text: p.Value.Text, Items: p.Value.Texts(), List: p.Value.Kind == template.Sequence}
+		}
+	}
+	return nil
+}
+
+// missing is the refusal to build without values.
+func missing(t *template.Template, fields []*template.Field) error {
+	var lines []string
+	for _, f := range fields {
+		line := f.Name + "=…"
+		line += strings.Repeat(" ", max(0, 16-len([]rune(line)))) + " " + f.Ask
+		if kind := kindHint(f); kind != "" {
+			line += " (" + kind + ")"
+		}
+		lines = append(lines, line)
+	}
+	if len(fields) == 1 {
+		return unclear(lines[0], "%s needs one value that is missing:", t.Name)
+	}
+	return unclear(strings.Join(lines, "\n"), "%s needs %d values that are missing:", t.Name, len(fields))
+}
+
+// kindHint says, where it is not plain text, how a value is written.
+func kindHint(f *template.Field) string {
+	switch f.Type.Kind {
+	case value.Date:
+		return "a date such as 2027-03-09, or today"
+	case value.Month:
+		return "a month such as 2027-03"
+	case value.Quarter:
+		return "a quarter such as 2027-Q1"
+	case value.Week:
+		return "a week such as 2027-W10"
+	case value.Year:
+		return "a year such as 2027"
+	case value.Term:
+		return "a year and one of " + f.Type.Allowed()
+	case value.Number:
+		return "a number"
+	case value.Choice:
+		return "one of " + f.Type.Allowed()
+	case value.YesNo:
+		return "yes or no"
+	case value.List:
+		return "a list: first; second; third"
+	}
+	return ""
+}
+
+// suggestions are values to offer for a field.
+func suggestions(f *template.Field) []string {
+	switch f.Type.Kind {
+	case value.Choice:
+		var codes []string
+		for _, o := range f.Type.Of {
+			codes = append(codes, o.Code)
+		}
+		return codes
+	case value.YesNo:
+		return []string{"yes", "no"}
+	case value.Date:
+		return []string{"today"}
+	}
+	return nil
+}

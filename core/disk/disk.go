@@ -1,0 +1,134 @@
+// Package disk carries plans out on a real file system. All work goes through a
+// handle on the destination, so that no name and no link can lead outside it,
+// and nothing that exists is ever overwritten or removed.
+package disk
+
+import (
+	"bytes"
+	"errors"
+	"fmt"
+	"io"
+	"io/fs"
+	"os"
+	"path/filepath"
+
+	"vestibula/core/plan"
+	"vestibula/core/tree"
+)
+
+// A Place is a folder on a disk in which trees are built. It is a [plan.Place].
+type Place struct {
+	Path string
+	root *os.Root
+}
+
+// Open opens an existing folder as a place to build in. The error says, for a
+// person, why it cannot be one.
+func Open(path string) (*Place, error) {
+	info, err := os.Lstat(path)
+	switch {
+	case errors.Is(err, fs.ErrNotExist):
+		return nil, fmt.Errorf("there is no folder %q: make it first, or name one that exists", path)
+	case err != nil:
+		return nil, fmt.Errorf("%q cannot be reached: %w", path, plainly(err))
+	case info.Mode()&fs.ModeSymlink != 0:
+		target, _ := filepath.EvalSymlinks(path)
+		return nil, fmt.Errorf("%q is a link to elsewhere: name the folder itself, %s", path, target)
+	case !info.IsDir():
+		return nil, fmt.Errorf("%q is a file, and a folder is needed", path)
+	}
+	root, err := os.OpenRoot(path)
+	if err != nil {
+		return nil, fmt.Errorf("%q cannot be opened: %w", path, plainly(err))
+	}
+	return &Place{path, root}, nil
+}
+
+// Close gives the handle on the folder back.
+func (p *Place) Close() error { return p.root.Close() }
+
+// plainly leaves of a path error what went wrong, without the path.
+func plainly(err error) error {
+	var pathErr *fs.PathError
+	if errors.As(err, &pathErr) {
+		return pathErr.Err
+	}
+	return err
+}
+
+// List returns the entries of a folder.
+func (p *Place) List(path string) ([]plan.Item, error) {
+	f, err := p.root.Open(path)
+	if err != nil {
+		return nil, plainly(err)
+	}
+	defer f.Close()
+	entries, err := f.ReadDir(-1)
+	if err != nil {
+		return nil, plainly(err)
+	}
+	items := make([]plan.Item, len(entries))
+	for i, e := range entries {
+		items[i] = plan.Item{Name: e.Name(), Kind: kindOf(e.Type())}
+	}
+	return items, nil
+}
+
+func kindOf(m fs.FileMode) plan.ItemKind {
+	switch {
+	case m.IsDir():
+		return plan.Folder
+	case m.IsRegular():
+		return plan.File
+	case m&fs.ModeSymlink != 0:
+		return plan.Link
+	}
+	return plan.Other
+}
+
+// Same reports whether a file holds what the content says.
+func (p *Place) Same(path string, c tree.Content) (bool, error) {
+	have, err := p.root.Open(path)
+	if err != nil {
+		return false, fmt.Errorf("%s cannot be read: %w", path, plainly(err))
+	}
+	defer have.Close()
+	var want io.Reader = bytes.NewReader(nil)
+	if c != nil {
+		r, err := c.Open()
+		if err != nil {
+			return false, fmt.Errorf("%s cannot be read: %w", c.Source(), plainly(err))
+		}
+		defer r.Close()
+		want = r
+	}
+	return sameBytes(have, want)
+}
+
+func sameBytes(a, b io.Reader) (bool, error) {
+	x, y := make([]byte, 32<<10), make([]byte, 32<<10)
+	for {
+		n, errA := io.ReadFull(a, x)
+		m, errB := io.ReadFull(b, y)
+		if !bytes.Equal(x[:n], y[:m]) {
+			return false, nil
+		}
+		if errA != nil || errB != nil {
+			for _, err := range []error{errA, errB} {
+				if err != nil && err != io.EOF && err != io.ErrUnexpectedEOF {
+					return false, err
+				}
+			}
+			return true, nil
+		}
+	}
+}
+
+// ReadFile returns what a file holds, or nil where there is none.
+func (p *Place) ReadFile(path string) ([]byte, error) {
+	data, err := p.root.ReadFile(path)
+	if errors.Is(err, fs.ErrNotExist) {
+		return nil, nil
+	}
+	return data, err
+}

@@ -1,0 +1,16 @@
+//go:build unix
+
+package disk
+
+import "golang.org/x/sys/unix"
+
+// Writable returns an error where nothing can be made in a folder: the right is
+// missing, or the medium can only be read.
+func (p *Place) Writable(path string) error {
+	f, err := p.root.Open(path)
+	if err != nil {
+		return plainly(err)
+	}
+	defer f.Close()
+	return unix.Faccessat(int(f.Fd()), ".", unix.W_OK|unix.X_OK, unix.AT_EACCESS)
+}

@@ -1,0 +1,124 @@
+// Package label holds the small hidden file that a build leaves in the root of
+// a project: which template it was built from, in its full text, and with which
+// values. With it a project can be extended, audited and rebuilt later, even
+// where the template is long gone.
+//
+// The file is JSON:
+//
+//	{
+//	  "vestibula": 1,
+//	  "builds": [
+//	    {
+//	      "template": "commission.folders",
+//	      "text": "…",
+//	      "values": { "client": "Oriel Pask", "stages": ["survey", "repair"] },
+//	      "built": "2027-03-09T10:30:00Z",
+//	      "version": "0.1.0"
+//	    }
+//	  ]
+//	}
+//
+// Each build that met in the root has one entry: builds of the same template
+// with the same values share it.
+package label
+
+import (
+	"bytes"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"time"
+
+	"vestibula/core/template"
+	"vestibula/core/value"
+)
+
+// FileName is the name of the file in a project's root.
+const FileName = ".vestibula.json"
+
+// Format is the number of the format, in case it has to change.
+const Format = 1
+
+// A Label is what the file holds.
+type Label struct {
+	Format int      `json:"vestibula"`
+	Builds []*Build `json:"builds"`
+}
+
+// A Build is one build that met in the root.
+type Build struct {
+	Template string         `json:"template"` // the name of its file
+	Text     string         `json:"text"`
+	Values   map[string]any `json:"values"` // texts, and lists of texts
+	Built    time.Time      `json:"built"`
+	Version  string         `json:"version"` // of the program
+}
+
+// NewBuild describes a build.
+func NewBuild(t *template.Template, values template.Values, at time.Time, version string) *Build {
+	b := &Build{Template: t.Name, Text: t.Text, Values: map[string]any{}, Built: at.UTC().Truncate(time.Second), Version: version}
+	for name, v := range values {
+		if v.Kind != value.List {
+			b.Values[name] = v.String()
+			continue
+		}
+		items := make([]any, len(v.Items))
+		for i, it := range v.Items {
+			items[i] = it.String()
+		}
+		b.Values[name] = items
+	}
+	return b
+}
+
+// Parse reads a label.
+func Parse(data []byte) (*Label, error) {
+	var l Label
+	if err := json.Unmarshal(data, &l); err != nil {
+		return nil, fmt.Errorf("%s is damaged: %w", FileName, err)
+	}
+	switch {
+	case l.Format > Format:
+		return nil, fmt.Errorf("%s was written by a newer version of this program", FileName)
+	case l.Format < 1:
+		return nil, errors.New(FileName + " is not a label of this program")
+	}
+	return &l, nil
+}
+
+// Add puts a build into the label that data holds; no data means none yet. It
+// returns the new label, or nil where the build stands there already.
+func Add(data []byte, b *Build) ([]byte, error) {
+	l := &Label{Format: Format}
+	if data != nil {
+		var err error
+		if l, err = Parse(data); err != nil {
+			return nil, err
+		}
+	}
+	found := false
+	for i, old := range l.Builds {
+		if old.Template != b.Template || !sameValues(old.Values, b.Values) {
+			continue
+		}
+		if old.Text == b.Text {
+			return nil, nil
+		}
+		l.Builds[i], found = b, true
+	}
+	if !found {
+		l.Builds = append(l.Builds, b)
+	}
+	var out bytes.Buffer
+	enc := json.NewEncoder(&out)
+	enc.SetEscapeHTML(false)
+	enc.SetIndent("", "  ")
+	err := enc.Encode(l)
+	return out.Bytes(), err
+}
+
+func sameValues(a, b map[string]any) bool {
+	x, _ := json.Marshal(a)
+	y, _ := json.Marshal(b)
+	return bytes.Equal(x, y)
+}

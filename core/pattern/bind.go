@@ -1,0 +1,169 @@
+package pattern
+
+import (
+	"fmt"
+	"strings"
+
+	"vestibula/core/value"
+)
+
+// A Field is what a slot is bound to: the place of its value among all values,
+// and the type of these.
+type Field struct {
+	Index int
+	Type  *value.Type
+}
+
+// A Name is a pattern whose slots are bound to fields. It is safe for use by
+// several goroutines.
+type Name struct {
+	Pattern *Pattern
+	parts   []bound
+	own     int // index of the part that is <#>, or -1
+}
+
+// A bound is a run of text, or a slot with its field and picture.
+type bound struct {
+	text    string // as written in the pattern
+	name    string // of the field; empty for a run of text
+	field   Field
+	picture *Picture
+	bare    bool // <#> without a picture
+}
+
+// Bind joins the pattern to fields. Lookup returns the field of that name, or
+// says why there is none. The slot <#> is looked up under [OwnNumber]. All
+// errors are returned.
+func (p *Pattern) Bind(lookup func(name string) (Field, *Error)) (*Name, []*Error) {
+	n := &Name{Pattern: p, own: -1}
+	var errs []*Error
+	for _, piece := range p.Pieces {
+		b := bound{text: piece.Text, name: piece.Field}
+		if piece.Field == "" {
+			n.parts = append(n.parts, b)
+			continue
+		}
+		f, err := lookup(piece.Field)
+		if err != nil {
+			errs = append(errs, &Error{piece.At, width(piece.Text), err.Message, err.Help})
+			continue
+		}
+		b.field, b.picture = f, Plain(f.Type)
+		if piece.Picture != "" {
+			if b.picture, err = ParsePicture(piece.Picture, f.Type); err != nil {
+				err.At += piece.At + width(piece.Text) - width(piece.Picture) - 1
+				errs = append(errs, err)
+			}
+		} else if f.Type.Kind == value.List {
+			errs = append(errs, &Error{piece.At, width(piece.Text), fmt.Sprintf("%q is a list, and a name holds one value", piece.Field),
+				fmt.Sprintf("repeat the line: | each: item in %s, and write <item>", piece.Field)})
+		}
+		if piece.Field == OwnNumber {
+			if n.own >= 0 {
+				errs = append(errs, &Error{piece.At, width(piece.Text), "a name has one <#> only", ""})
+			}
+			n.own, b.bare = len(n.parts), piece.Picture == ""
+		}
+		n.parts = append(n.parts, b)
+	}
+	return n, errs
+}
+
+// Numbered reports whether the name holds <#>, and whether that is bare, so
+// that its width depends on its siblings.
+func (n *Name) Numbered() (numbered, bare bool) {
+	return n.own >= 0, n.own >= 0 && n.parts[n.own].bare
+}
+
+// Constant reports whether the name has no slots.
+func (n *Name) Constant() bool {
+	for _, b := range n.parts {
+		if b.name != "" {
+			return false
+		}
+	}
+	return true
+}
+
+// A Filling is what the slots of names are filled with.
+type Filling struct {
+	Values []value.Value // by Field.Index
+	Width  int           // digits of a bare <#>
+	Open   bool          // set where a slot had no value and was written as itself
+	// Changed, where it is not nil, is told of each text that could not stand
+	// in a name as it was given.
+	Changed func(field, was, is string)
+}
+
+// Append writes the name behind dst. A slot whose value is unknown is written
+// as itself.
+func (n *Name) Append(dst []byte, f *Filling) ([]byte, error) {
+	return n.append(dst, f, len(n.parts))
+}
+
+// AppendPrefix writes what stands in front of <#>.
+func (n *Name) AppendPrefix(dst []byte, f *Filling) ([]byte, error) {
+	return n.append(dst, f, n.own)
+}
+
+func (n *Name) append(dst []byte, f *Filling, end int) ([]byte, error) {
+	start, left := len(dst), false
+	for i := range n.parts[:end] {
+		b := &n.parts[i]
+		if b.name == "" {
+			dst = append(dst, b.text...)
+			continue
+		}
+		v := f.Values[b.field.Index]
+		switch {
+		case b.bare:
+			dst = appendPadded(dst, v.Number, f.Width)
+			continue
+		case !v.Given():
+			dst = append(dst, b.text...)
+			f.Open = true
+			continue
+		case v.Empty():
+			left = true
+			continue
+		}
+		was := v.Text
+		if limit := b.field.Type.Max; limit != nil && v.Kind == value.Text {
+			v.Text = cut(v.Text, *limit)
+		}
+		from := len(dst)
+		var err error
+		if dst, err = b.picture.Append(dst, v); err != nil {
+			return dst, fmt.Errorf("%s %q %w", b.name, v, err)
+		}
+		if v.Kind == value.Text && f.Changed != nil {
+			if clean, dirty := Clean(v.Text); dirty || clean != was {
+				f.Changed(b.name, was, string(dst[from:]))
+			}
+		}
+	}
+	if left && end == len(n.parts) {
+		// An optional value that was left out leaves no gap behind.
+		dst = append(dst[:start], strings.Join(strings.Fields(string(dst[start:])), " ")...)
+	}
+	return dst, nil
+}
+
+// cut shortens a text to at most limit characters, at the end of a word where
+// there is one.
+func cut(s string, limit int) string {
+	r := []rune(s)
+	if len(r) <= limit {
+		return s
+	}
+	end := limit
+	if r[limit] != ' ' {
+		for end > 0 && r[end-1] != ' ' {
+			end--
+		}
+	}
+	if end == 0 {
+		end = limit
+	}
+	return strings.TrimRight(string(r[:end]), " ")
+}

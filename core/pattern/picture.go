@@ -1,0 +1,288 @@
+package pattern
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+	"unicode"
+	"unicode/utf8"
+
+	"vestibula/core/value"
+)
+
+// A Picture says how a value looks in a name. It is parsed once, into tokens.
+type Picture struct {
+	text   string
+	typ    *value.Type
+	tokens []token
+}
+
+// String returns the picture as it was written, without the colon.
+func (p *Picture) String() string { return p.text }
+
+// englishMonths are the names of the months where a field gives none.
+var englishMonths = []string{"January", "February", "March", "April", "May", "June",
+	"July", "August", "September", "October", "November", "December"}
+
+// weekdays begin with Monday, as ISO 8601 weeks do.
+var weekdays = []string{"Monday", "Tuesday", "Wednesday", "Thursday", "Friday", "Saturday", "Sunday"}
+
+// calendarCodes are the codes of calendar pictures.
+var calendarCodes = []string{"yyyy", "yy", "mm", "m", "dd", "d", "q", "ww", "mmm", "mmmm", "ddd", "dddd"}
+
+// calendarParts says which codes a kind of value can fill.
+var calendarParts = map[value.Kind]string{
+	value.Date:    "yyyy yy mm m dd d q ww mmm mmmm ddd dddd",
+	value.Month:   "yyyy yy mm m q mmm mmmm",
+	value.Quarter: "yyyy yy q",
+	value.Week:    "yyyy yy ww",
+	value.Year:    "yyyy yy",
+	value.Term:    "yyyy yy 0 name Name NAME",
+}
+
+// plainPictures are how values without a picture are written.
+var plainPictures = map[value.Kind]string{
+	value.Date: "yyyy-mm-dd", value.Month: "yyyy-mm", value.Quarter: "yyyy-Qq",
+	value.Week: "yyyy-Www", value.Year: "yyyy",
+}
+
+// Plain returns the picture of a slot that has none.
+func Plain(t *value.Type) *Picture {
+	if text, ok := plainPictures[t.Kind]; ok {
+		p, _ := calendar(text, t)
+		p.text = ""
+		return p
+	}
+	p := &Picture{typ: t}
+	switch t.Kind {
+	case value.Number:
+		p.tokens = []token{numberToken(1, t)}
+		if t.Letter != 0 {
+			p, _ = numberPicture(string(t.Letter), t)
+			p.text = ""
+		}
+	case value.Choice:
+		p.tokens = []token{{op: oneOf, part: partChoice, words: codes(t, nil)}}
+	case value.YesNo:
+		p.tokens = []token{{op: oneOf, part: partYesNo, words: []string{"no", "yes"}}}
+	case value.Term:
+		p.tokens = []token{digitsToken(partYear, 4, value.MinYear, value.MaxYear), {op: literal, text: " "}, {op: oneOf, part: partPlace, words: codes(t, nil)}}
+	default:
+		p.tokens = []token{{op: text, part: partText}}
+	}
+	return p
+}
+
+// ParsePicture reads a picture for values of a type. The place of the error is
+// counted from the start of the picture.
+func ParsePicture(pic string, t *value.Type) (*Picture, *Error) {
+	switch t.Kind {
+	case value.Number:
+		return numberPicture(pic, t)
+	case value.Text, value.Choice, value.YesNo:
+		return wordsPicture(pic, t)
+	case value.List:
+		return nil, &Error{0, width(pic), "a list has no picture", "use the slot of `each: … in` this list"}
+	}
+	return calendar(pic, t)
+}
+
+func numberPicture(pic string, t *value.Type) (*Picture, *Error) {
+	p := &Picture{text: pic, typ: t}
+	switch {
+	case pic == "A" || pic == "a":
+		lo, hi := bounds(t)
+		p.tokens = []token{{op: letters, part: partNumber, width: int(pic[0]), lo: max(lo, 1), hi: hi}}
+	case strings.Trim(pic, "0") == "" && len(pic) <= 12:
+		p.tokens = []token{numberToken(len(pic), t)}
+	default:
+		return nil, &Error{0, width(pic), fmt.Sprintf("the picture %q does not suit a number", pic), "write 0, 00 or 000 for as many digits, or A or a for letters"}
+	}
+	return p, nil
+}
+
+func bounds(t *value.Type) (lo, hi int) {
+	hi = value.MaxNumber
+	if t.Min != nil {
+		lo = *t.Min
+	}
+	if t.Max != nil {
+		hi = *t.Max
+	}
+	return lo, hi
+}
+
+func numberToken(width int, t *value.Type) token {
+	lo, hi := bounds(t)
+	return digitsToken(partNumber, width, lo, hi)
+}
+
+func wordsPicture(pic string, t *value.Type) (*Picture, *Error) {
+	p := &Picture{text: pic, typ: t}
+	st := styleNamed(pic)
+	if st == nil {
+		help := "write the words like this as they are to look: like-this, Like This, LIKE_THIS, LT …"
+		if near := nearestStyle(pic); near != "" {
+			help = "did you mean " + near + "?"
+		}
+		return nil, &Error{0, width(pic), fmt.Sprintf("the picture %q does not suit a %s", pic, t.Kind), help}
+	}
+	switch t.Kind {
+	case value.Text:
+		p.tokens = []token{{op: text, part: partText, style: st}}
+		if st.initials {
+			p.tokens[0].part = partInitials
+		}
+	case value.YesNo:
+		p.tokens = []token{{op: oneOf, part: partYesNo, words: []string{st.apply("no"), st.apply("yes")}}}
+	default:
+		words := codes(t, st)
+		seen := map[string]int{}
+		for i, w := range words {
+			if j, twice := seen[w]; twice {
+				return nil, &Error{0, width(pic), fmt.Sprintf("with this picture %q and %q would both be %q", t.Of[j].Code, t.Of[i].Code, w), "leave the picture out, or choose other codes"}
+			}
+			seen[w] = i
+		}
+		p.tokens = []token{{op: oneOf, part: partChoice, words: words}}
+	}
+	return p, nil
+}
+
+// nearestStyle finds the style whose letters are those of pic, signs aside.
+func nearestStyle(pic string) string {
+	for _, st := range styles {
+		if strings.EqualFold(strings.Join(strings.FieldsFunc(pic, func(r rune) bool { return !unicode.IsLetter(r) }), ""), "likethis") &&
+			strings.ContainsAny(pic, st.joint) == strings.ContainsAny(st.picture, "-_. ") && strings.Contains(pic, st.joint) {
+			return st.picture
+		}
+	}
+	return ""
+}
+
+// codes are the codes of the options, written in a style; nil leaves them.
+func codes(t *value.Type, st *style) []string {
+	words := make([]string, len(t.Of))
+	for i, o := range t.Of {
+		if words[i], _ = Clean(o.Code); st != nil {
+			words[i] = st.apply(o.Code)
+		}
+	}
+	return words
+}
+
+// calendar reads a picture of a date, or of a stretch of days.
+func calendar(pic string, t *value.Type) (*Picture, *Error) {
+	p := &Picture{text: pic, typ: t}
+	allowed := strings.Fields(calendarParts[t.Kind])
+	has := map[part]bool{}
+	at := 0
+	for rest := pic; rest != ""; {
+		code := rest[:codeLen(rest, t.Kind)]
+		if code == "" {
+			r, size := utf8.DecodeRuneInString(rest)
+			if errs := refused(string(r), at); errs != nil {
+				errs[0].Help = "write - instead: " + strings.ReplaceAll(pic, string(r), "-")
+				return nil, errs[0]
+			}
+			if n := len(p.tokens); n > 0 && p.tokens[n-1].op == literal {
+				p.tokens[n-1].text += string(r)
+			} else {
+				p.tokens = append(p.tokens, token{op: literal, text: string(r)})
+			}
+			rest, at = rest[size:], at+1
+			continue
+		}
+		if !slices.Contains(allowed, code) {
+			help := fmt.Sprintf("the picture of a %s is made of %s", t.Kind, strings.Join(allowed, ", "))
+			if slices.Contains(calendarCodes, code) {
+				return nil, &Error{at, width(code), fmt.Sprintf("a %s cannot fill %q", t.Kind, code), help}
+			}
+			return nil, &Error{at, width(code), fmt.Sprintf("%q in this picture stands for nothing", code), help}
+		}
+		tok := calendarToken(code, t)
+		has[tok.part] = true
+		p.tokens = append(p.tokens, tok)
+		rest, at = rest[len(code):], at+width(code)
+	}
+	if len(has) == 0 {
+		return nil, &Error{0, width(pic), fmt.Sprintf("the picture %q does not suit a %s", pic, t.Kind), fmt.Sprintf("it is made of %s", strings.Join(allowed, ", "))}
+	}
+	// A week belongs to the ISO year; beside a month or a day, the year is that
+	// of the calendar.
+	if t.Kind == value.Date && has[partWeek] && !has[partMonth] && !has[partDay] && !has[partQuarter] {
+		for i := range p.tokens {
+			if p.tokens[i].part == partYear || p.tokens[i].part == partYearShort {
+				p.tokens[i].iso = true
+			}
+		}
+	}
+	return p, nil
+}
+
+// codeLen returns the length of the run of small letters (in a term's picture,
+// also of a zero or of the word name) that rest begins with.
+func codeLen(rest string, kind value.Kind) int {
+	if kind == value.Term {
+		if rest[0] == '0' {
+			return 1
+		}
+		if len(rest) >= 4 && slices.Contains([]string{"name", "Name", "NAME"}, rest[:4]) {
+			return 4
+		}
+	}
+	if rest[0] < 'a' || rest[0] > 'z' {
+		return 0
+	}
+	n := 1
+	for n < len(rest) && rest[n] == rest[0] {
+		n++
+	}
+	return n
+}
+
+func calendarToken(code string, t *value.Type) token {
+	months := t.Months
+	if months == nil {
+		months = englishMonths
+	}
+	switch code {
+	case "yyyy":
+		return digitsToken(partYear, 4, value.MinYear, value.MaxYear)
+	case "yy":
+		return digitsToken(partYearShort, 2, 0, 99)
+	case "mm", "m":
+		return digitsToken(partMonth, len(code), 1, 12)
+	case "dd", "d":
+		return digitsToken(partDay, len(code), 1, 31)
+	case "q":
+		return digitsToken(partQuarter, 1, 1, 4)
+	case "ww":
+		return digitsToken(partWeek, 2, 1, 53)
+	case "mmm":
+		return token{op: oneOf, part: partMonth, words: shortened(months)}
+	case "mmmm":
+		return token{op: oneOf, part: partMonth, words: months}
+	case "ddd":
+		return token{op: oneOf, part: partWeekday, words: shortened(weekdays)}
+	case "dddd":
+		return token{op: oneOf, part: partWeekday, words: weekdays}
+	case "0":
+		return digitsToken(partPlace, 1, 1, len(t.Of))
+	case "name":
+		return token{op: oneOf, part: partPlace, words: codes(t, styleNamed("like this"))}
+	case "Name":
+		return token{op: oneOf, part: partPlace, words: codes(t, styleNamed("Like This"))}
+	}
+	return token{op: oneOf, part: partPlace, words: codes(t, styleNamed("LIKE THIS"))}
+}
+
+// shortened returns the first three letters of each word.
+func shortened(words []string) []string {
+	short := make([]string, len(words))
+	for i, w := range words {
+		r := []rune(w)
+		short[i] = string(r[:min(3, len(r))])
+	}
+	return short
+}

@@ -1,0 +1,220 @@
+package pattern
+
+import (
+	"strings"
+	"unicode"
+
+	"golang.org/x/text/unicode/norm"
+)
+
+// A letterCase says how the letters of a word are written.
+type letterCase uint8
+
+const (
+	small letterCase = iota
+	title
+	capital
+)
+
+// A style is how the words of a text are written and joined.
+type style struct {
+	picture      string
+	first, other letterCase // of the first word and of those that follow
+	joint        string     // stands between the words
+	initials     bool       // only the first letter of each word
+}
+
+// styles are the pictures of texts: the words "like this", written the way
+// the value is to look.
+var styles = []style{
+	{"like this", small, small, " ", false},
+	{"Like this", title, small, " ", false},
+	{"Like This", title, title, " ", false},
+	{"LIKE THIS", capital, capital, " ", false},
+	{"like-this", small, small, "-", false},
+	{"Like-This", title, title, "-", false},
+	{"LIKE-THIS", capital, capital, "-", false},
+	{"like_this", small, small, "_", false},
+	{"Like_This", title, title, "_", false},
+	{"LIKE_THIS", capital, capital, "_", false},
+	{"like.this", small, small, ".", false},
+	{"likethis", small, small, "", false},
+	{"LIKETHIS", capital, capital, "", false},
+	{"likeThis", small, title, "", false},
+	{"LikeThis", title, title, "", false},
+	{"LT", capital, capital, "", true},
+}
+
+// spaced reports whether words keep the signs inside them: only a picture that
+// joins with a blank leaves a text's signs and accents as they are.
+func (st *style) spaced() bool { return st.joint == " " }
+
+// apply writes a text in the style. The result is empty where the text holds
+// no letter or digit that the style keeps.
+func (st *style) apply(s string) string {
+	var b strings.Builder
+	for i, word := range st.words(s) {
+		if i > 0 {
+			b.WriteString(st.joint)
+		}
+		to := st.other
+		if i == 0 {
+			to = st.first
+		}
+		for j, r := range word {
+			if j > 0 && st.initials {
+				break
+			}
+			b.WriteRune(to.rune(r, j == 0))
+		}
+	}
+	return b.String()
+}
+
+// words splits a text at its blanks, or, where the words are joined by
+// something else, at every sign; an apostrophe inside a word is dropped.
+func (st *style) words(s string) []string {
+	if st.spaced() {
+		s, _ = Clean(s)
+		return strings.Fields(s)
+	}
+	s = strings.NewReplacer("'", "", "’", "", "ʼ", "").Replace(plain(s))
+	return strings.FieldsFunc(s, func(r rune) bool { return !isWordRune(r) })
+}
+
+func isWordRune(r rune) bool {
+	return unicode.IsLetter(r) || unicode.IsDigit(r) || unicode.Is(unicode.M, r)
+}
+
+func (c letterCase) rune(r rune, first bool) rune {
+	switch {
+	case c == capital:
+		return unicode.ToUpper(r)
+	case c == title && first:
+		return unicode.ToTitle(r)
+	}
+	return unicode.ToLower(r)
+}
+
+// latin holds the Latin letters that Unicode does not decompose into a plain
+// letter and an accent, with their usual spelling in ASCII (Unicode CLDR,
+// transform Latin-ASCII).
+var latin = map[rune]string{
+	'ß': "ss", 'ẞ': "SS", 'æ': "ae", 'Æ': "AE", 'œ': "oe", 'Œ': "OE", 'ø': "o", 'Ø': "O",
+	'đ': "d", 'Đ': "D", 'ð': "d", 'Ð': "D", 'þ': "th", 'Þ': "TH", 'ł': "l", 'Ł': "L",
+	'ħ': "h", 'Ħ': "H", 'ı': "i", 'ŋ': "n", 'Ŋ': "N", 'ŧ': "t", 'Ŧ': "T", 'ĸ': "q", 'ſ': "s",
+}
+
+// plain turns accented Latin letters into plain ones and drops accents that
+// stand by themselves; letters of other scripts stay.
+func plain(s string) string {
+	ascii := true
+	for i := 0; i < len(s) && ascii; i++ {
+		ascii = s[i] < 0x80
+	}
+	if ascii {
+		return s
+	}
+	var b strings.Builder
+	for _, r := range norm.NFC.String(s) {
+		b.WriteString(plainRune(r))
+	}
+	return b.String()
+}
+
+func plainRune(r rune) string {
+	switch {
+	case r >= 0x300 && r <= 0x36F: // combining accents
+		return ""
+	case r < 0x80 || !unicode.Is(unicode.Latin, r):
+		return string(r)
+	}
+	if s, ok := latin[r]; ok {
+		return s
+	}
+	for _, base := range norm.NFD.String(string(r)) {
+		if s, ok := latin[base]; ok { // ǿ is ø with an accent
+			return s
+		}
+		return string(base)
+	}
+	return ""
+}
+
+// The states of the automaton that accepts what a style can write. A style
+// without a joint never leaves inFirst by itself: where one word ends there
+// cannot be seen.
+const (
+	atFirst uint8 = iota // before the first letter
+	inFirst              // in the first word
+	atOther              // behind a joint
+	inOther              // in another word
+)
+
+// step returns the state after r, and whether r can stand there. The nil style
+// is that of a text without a picture: any words with single blanks between.
+func (st *style) step(state uint8, r rune) (uint8, bool) {
+	switch {
+	case strings.ContainsRune(Reserved, r) || unicode.IsControl(r):
+		return 0, false
+	case st == nil || st.spaced():
+		if unicode.IsSpace(r) {
+			return atOther, r == ' ' && (state == inFirst || state == inOther)
+		}
+		if st == nil {
+			return inOther, true
+		}
+	case st.joint != "" && r == rune(st.joint[0]):
+		return atOther, state == inFirst || state == inOther
+	case !isWordRune(r) || r >= 0x80 && plainRune(r) != string(r):
+		return 0, false
+	}
+	to, first, next := st.first, state == atFirst, inFirst
+	if state == atOther || state == inOther {
+		to, first, next = st.other, state == atOther, inOther
+	}
+	if st.joint == "" && !first && st.other == title { // a capital may begin the next word anywhere
+		return next, true
+	}
+	return next, to.rune(r, first) == r
+}
+
+// accepts reports whether a text may end in the state.
+func (st *style) accepts(state uint8) bool { return state == inFirst || state == inOther }
+
+// fits reports whether a text looks like the style.
+func (st *style) fits(s string) bool {
+	state := atFirst
+	for _, r := range s {
+		var ok bool
+		if state, ok = st.step(state, r); !ok {
+			return false
+		}
+	}
+	return st.accepts(state)
+}
+
+// Looks reports whether s is written like the picture, one of [TextPictures];
+// a picture that is none of them looks like nothing.
+func Looks(s, picture string) bool {
+	st := styleNamed(picture)
+	return st != nil && st.fits(s)
+}
+
+func styleNamed(picture string) *style {
+	for i := range styles {
+		if styles[i].picture == picture {
+			return &styles[i]
+		}
+	}
+	return nil
+}
+
+// TextPictures returns the pictures of texts.
+func TextPictures() []string {
+	names := make([]string, len(styles))
+	for i, st := range styles {
+		names[i] = st.picture
+	}
+	return names
+}

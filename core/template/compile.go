@@ -1,0 +1,460 @@
+package template
+
+import (
+	"fmt"
+	"io/fs"
+	"slices"
+	"strconv"
+	"strings"
+	"unicode"
+	"unicode/utf8"
+
+	"vestibula/core/outline"
+	"vestibula/core/pattern"
+	"vestibula/core/tree"
+	"vestibula/core/value"
+)
+
+// An entry is a line of the outline, ready to be repeated and filled.
+type entry struct {
+	line    *outline.Line
+	names   []*pattern.Name // more than one for a chain
+	kind    tree.Kind
+	marks   tree.Marks
+	each    *loop
+	varied  bool // what lies inside repeats by this line's item
+	when    condition
+	number  int // what <#> begins with
+	fixed   bool
+	starter *starter
+	inside  *block
+}
+
+// A block is the lines directly inside a folder.
+type block struct {
+	entries  []*entry
+	numbered bool // some name holds <#>
+	bare     bool // some <#> has no picture
+	chained  bool // some line is a chain
+}
+
+// A scope is the loops around a line, the innermost first.
+type scope struct {
+	outer *scope
+	loop  *loop
+	depth int
+	entry *entry
+}
+
+type compiler struct {
+	t        *Template
+	errs     outline.Errors
+	parts    map[string]*outline.Line
+	using    []string // the parts being compiled, for finding circles
+	used     map[string]bool
+	inSource bool // a slot found now decides how often something is repeated
+}
+
+// headerKeys are the keys of a header.
+var headerKeys = []string{"title", "about", "fields", "names", "rules", "ignore"}
+
+// Parse reads a template. Name is that of its file, for messages. Starters is
+// the folder that `copy` and `fill` take files from; it must not lead outside
+// of that folder (an [os.Root]'s FS does not), and may be nil. The error is an
+// [outline.Errors] with all that is wrong.
+func Parse(name, text string, starters fs.FS) (*Template, error) {
+	file, err := outline.Parse(text)
+	c := &compiler{
+		t:     &Template{Name: name, Text: text, file: file, starters: starters},
+		parts: map[string]*outline.Line{}, used: map[string]bool{},
+	}
+	if err != nil {
+		c.errs = err.(outline.Errors)
+	}
+	if file.Header != nil {
+		c.header(file.Header)
+	}
+	c.made()
+	c.outline(file)
+	if len(c.errs) > 0 {
+		return nil, c.errs.Sorted()
+	}
+	c.t.Warnings = c.t.Warnings.Sorted()
+	return c.t, nil
+}
+
+func (c *compiler) fail(at outline.Pos, width int, message, help string) {
+	c.errs = append(c.errs, &outline.Error{Pos: at, Width: max(width, 1), Message: message, Help: help})
+}
+
+func (c *compiler) warn(at outline.Pos, width int, message, help string) {
+	c.t.Warnings = append(c.t.Warnings, &outline.Error{Pos: at, Width: max(width, 1), Message: message, Help: help})
+}
+
+// want reports whether a node is of a kind, and says so where it is not.
+func (c *compiler) want(n *Node, kind NodeKind, key, like string) bool {
+	if n.Kind == kind {
+		return true
+	}
+	words := [...]string{"a text", "a list", "keys with values", "something"}
+	c.fail(n.Pos, n.width(), fmt.Sprintf("`%s` needs %s, not %s", key, words[kind], [...]string{"a text", "a list", "keys with values", "nothing"}[n.Kind]), "for example "+strings.ReplaceAll(like, "\n", " "))
+	return false
+}
+
+func (c *compiler) unknownKey(p Pair, where string, known []string) {
+	help := "the keys are " + strings.Join(known, ", ")
+	if near := outline.Nearest(p.Key, known); near != "" {
+		help = fmt.Sprintf("did you mean `%s`?", near)
+	}
+	c.fail(p.KeyPos, p.KeyWidth, fmt.Sprintf("there is no key %q in a %s", p.Key, where), help)
+}
+
+func (c *compiler) header(h *outline.Header) {
+	root, errs := ParseYAML(h.Text, outline.HeaderLine)
+	c.errs = append(c.errs, errs...)
+	if root == nil || !c.want(root, Mapping, "---", "title: Bookbinding commission") {
+		return
+	}
+	for _, p := range root.Pairs {
+		switch p.Key {
+		case "title":
+			if c.want(p.Value, Scalar, p.Key, "title: Bookbinding commission") {
+				c.t.Title = p.Value.Text
+			}
+		case "about":
+			if c.want(p.Value, Scalar, p.Key, "about: One folder for each commission") {
+				c.t.About = p.Value.Text
+			}
+		case "fields":
+			c.fields(p.Value)
+		case "rules":
+			c.rules(p.Value)
+		case "names", "ignore":
+		default:
+			c.unknownKey(p, "header", headerKeys)
+		}
+	}
+}
+
+func (c *compiler) rules(n *Node) {
+	if n.Kind == Null || !c.want(n, Mapping, "rules", "rules: { depth: 4 }") {
+		return
+	}
+	for _, p := range n.Pairs {
+		c.t.Rules = append(c.t.Rules, Setting{p.Key, p.KeyPos, p.KeyWidth, p.Value})
+	}
+}
+
+// outline compiles the entries, and the parts where they are used.
+func (c *compiler) outline(file *outline.File) {
+	for _, l := range file.Parts {
+		if c.parts[l.Name] != nil {
+			c.fail(l.Pos(), len(l.Name), fmt.Sprintf("there are two parts called %q", l.Name), "give one of them another name")
+		}
+		c.parts[l.Name] = l
+		if len(l.Children) == 0 {
+			c.fail(l.Pos(), len(l.Name), "this part holds nothing", "indent its lines below it")
+		}
+	}
+	c.t.top = c.block(nil, file.Entries)
+	if len(file.Entries) == 0 && len(c.errs) == 0 {
+		line := 1
+		if file.Header != nil {
+			line = strings.Count(file.Header.Text, "\n") + 2
+		}
+		c.fail(outline.Pos{Line: line, Column: 1}, 1, "this template has no folders", "write one folder in each line, and indent what lies inside another")
+	}
+	for _, l := range file.Parts {
+		if !c.used[l.Name] {
+			c.warn(l.Pos(), len(l.Name), fmt.Sprintf("the part %q is never used", l.Name), fmt.Sprintf("write `| use: %s` behind a folder, or remove it", l.Name))
+			c.block(nil, l.Children)
+		}
+	}
+	names := c.namesText(file)
+	for _, f := range c.t.Fields {
+		if !f.used && !strings.Contains(names, "<"+f.Name+">") && !strings.Contains(names, "<"+f.Name+":") {
+			c.warn(f.Pos, utf8.RuneCountInString(f.Name), fmt.Sprintf("the field %q is asked for but never used", f.Name), fmt.Sprintf("write <%s> in a name, or remove the field", f.Name))
+		}
+	}
+}
+
+// namesText returns the part of the header below `names:`, whose conventions
+// use fields as well.
+func (c *compiler) namesText(file *outline.File) string {
+	if file.Header == nil {
+		return ""
+	}
+	_, names, _ := strings.Cut("\n"+file.Header.Text, "\nnames:")
+	return names
+}
+
+func (c *compiler) block(s *scope, lines []*outline.Line) *block {
+	b := &block{}
+	for _, l := range lines {
+		e := c.entry(s, l)
+		b.entries = append(b.entries, e)
+		if numbered, bare := e.last().Numbered(); numbered {
+			b.numbered, b.bare = true, b.bare || bare
+		}
+		b.chained = b.chained || len(e.names) > 1
+	}
+	return b
+}
+
+func (e *entry) last() *pattern.Name { return e.names[len(e.names)-1] }
+
+func (c *compiler) entry(s *scope, l *outline.Line) *entry {
+	e := &entry{line: l}
+	inner := s
+	if clause, ok := l.Clause("each"); ok {
+		c.inSource = true
+		if e.each = c.loop(s, l, clause); e.each != nil {
+			inner = &scope{outer: s, loop: e.each, depth: 1, entry: e}
+			if s != nil {
+				inner.depth = s.depth + 1
+			}
+			c.t.depth = max(c.t.depth, inner.depth)
+		}
+		c.inSource = false
+	}
+	segments, slashed := l.Segments()
+	for i, seg := range segments {
+		e.names = append(e.names, c.name(inner, l, seg))
+		if numbered, _ := e.last().Numbered(); numbered && i < len(segments)-1 {
+			c.fail(seg.Pos, utf8.RuneCountInString(seg.Text), "<#> can only stand in the last name of a chain", "write this folder in a line of its own")
+		}
+	}
+	c.kind(e, segments[len(segments)-1], slashed)
+	c.clauses(inner, e)
+	lines := l.Children
+	if clause, ok := l.Clause("use"); ok {
+		at := l.TextPos(clause)
+		for name := range strings.SplitSeq(clause.Text, ",") {
+			name = strings.TrimSpace(name)
+			lines = append(slices.Clone(lines), c.part(at, name)...)
+			c.using = append(c.using, name)
+		}
+		e.inside = c.block(inner, lines)
+		c.using = c.using[:len(c.using)-strings.Count(clause.Text, ",")-1]
+		return e
+	}
+	e.inside = c.block(inner, lines)
+	return e
+}
+
+// part returns the lines of a part, or none where it cannot be used.
+func (c *compiler) part(at outline.Pos, name string) []*outline.Line {
+	l := c.parts[name]
+	if l == nil {
+		var known []string
+		for n := range c.parts {
+			known = append(known, n)
+		}
+		slices.Sort(known)
+		help := fmt.Sprintf("begin one with the line `%s:` at the left edge", name)
+		if near := outline.Nearest(name, known); near != "" {
+			help = fmt.Sprintf("did you mean %s?", near)
+		}
+		c.fail(at, utf8.RuneCountInString(name), fmt.Sprintf("there is no part called %q", name), help)
+		return nil
+	}
+	c.used[name] = true
+	if i := slices.Index(c.using, name); i >= 0 {
+		circle := strings.Join(append(slices.Clone(c.using[i:]), name), " → ")
+		c.fail(at, utf8.RuneCountInString(name), fmt.Sprintf("the part %q would lie in itself: %s", name, circle), "break the circle")
+		return nil
+	}
+	return l.Children
+}
+
+// name compiles one name of a line.
+func (c *compiler) name(s *scope, l *outline.Line, seg outline.Segment) *pattern.Name {
+	if strings.TrimSpace(seg.Text) == "" && l.Name != "" {
+		c.fail(seg.Pos, 1, "there is no name between these slashes", "one slash is enough")
+	}
+	p, errs := pattern.Parse(seg.Text)
+	n, more := p.Bind(func(name string) (pattern.Field, *pattern.Error) { return c.lookup(s, name) })
+	c.patternErrors(seg.Pos, append(errs, more...))
+	return n
+}
+
+func (c *compiler) patternErrors(at outline.Pos, errs []*pattern.Error) {
+	for _, e := range errs {
+		c.fail(outline.Pos{Line: at.Line, Column: at.Column + e.At}, e.Width, e.Message, e.Help)
+	}
+}
+
+// kind settles whether the line is a folder or a file.
+func (c *compiler) kind(e *entry, last outline.Segment, slashed bool) {
+	e.kind = tree.Folder
+	l := e.line
+	fileOnly := ""
+	for _, clause := range l.Clauses {
+		if slices.Contains([]string{"fill", "blank", "due"}, clause.Word) {
+			fileOnly = clause.Word
+		}
+	}
+	ending := Extension(last.Text)
+	_, uses := l.Clause("use")
+	_, holds := l.Clause("holds")
+	_, later := l.Clause("later")
+	switch {
+	case slashed || len(l.Children) > 0 || uses:
+		if fileOnly != "" {
+			clause, _ := l.Clause(fileOnly)
+			c.fail(outline.Pos{Line: l.Number, Column: clause.Column}, len(fileOnly), fmt.Sprintf("`%s` goes with a file, and this is a folder: something lies in it, or its name ends in /", fileOnly), "")
+		}
+	case fileOnly != "":
+		e.kind = tree.File
+	case holds || later && ending == "":
+	case ending != "":
+		e.kind = tree.File
+		if !slices.Contains(commonEndings, strings.ToLower(ending)) {
+			c.warn(last.Pos, utf8.RuneCountInString(last.Text), fmt.Sprintf("this line is read as a file, because its name ends in .%s", ending), fmt.Sprintf("if it is a folder, write %s/", last.Text))
+		}
+	}
+	if e.kind == tree.File && fileOnly != "due" {
+		_, copied := l.Clause("copy")
+		if _, filled := l.Clause("fill"); !copied && !filled && slices.Contains(neverEmpty, strings.ToLower(ending)) {
+			c.warn(last.Pos, utf8.RuneCountInString(last.Text), fmt.Sprintf("this file would be empty, and an empty .%s cannot be opened", ending), "begin it with `| copy: PATH` from a file of yours")
+		}
+	}
+}
+
+// Extension returns the ending by which a name is read as that of a file,
+// without the dot, or "": one to eight letters or digits, a letter among them,
+// with something in front of the dot.
+func Extension(name string) string {
+	i := strings.LastIndexByte(name, '.')
+	if i <= 0 {
+		return ""
+	}
+	ending, letter := name[i+1:], false
+	for _, r := range ending {
+		if !unicode.IsLetter(r) && !unicode.IsDigit(r) {
+			return ""
+		}
+		letter = letter || unicode.IsLetter(r)
+	}
+	if n := utf8.RuneCountInString(ending); n < 1 || n > 8 || !letter {
+		return ""
+	}
+	return ending
+}
+
+// commonEndings are endings that nobody takes for part of a folder's name.
+var commonEndings = strings.Fields(`txt md rtf doc docx dot dotx odt ott pages pdf tex epub csv tsv xls xlsx xlsm xltx ods numbers
+	ppt pptx potx odp key jpg jpeg png gif tif tiff bmp svg webp heic raw dng psd ai eps indd afphoto afdesign
+	mp3 wav aif aiff flac m4a ogg mp4 mov avi mkv zip tar gz 7z rar html htm css js json xml yaml yml toml ini cfg conf
+	log url webloc lnk ics vcf eml msg sql db py go r sh bat ps1 c h cpp java rb ts gpx kml dwg dxf skp step stl obj blend
+	folders gitkeep gitignore bib srt psb xcf kra cr2 nef arw`)
+
+// neverEmpty are endings of files that no program opens when they are empty.
+var neverEmpty = strings.Fields(`doc docx dotx odt ott pages pdf xls xlsx xlsm xltx ods numbers ppt pptx potx odp key
+	jpg jpeg png gif tif tiff bmp webp heic psd ai indd mp3 wav aiff flac m4a mp4 mov avi mkv zip gz 7z rar epub`)
+
+// clauses reads the clauses that are not about repeating and using.
+func (c *compiler) clauses(s *scope, e *entry) {
+	l := e.line
+	for _, clause := range l.Clauses {
+		at := outline.Pos{Line: l.Number, Column: clause.Column}
+		folderOnly := func(mark tree.Marks) {
+			if e.kind == tree.File {
+				c.fail(at, len(clause.Word), fmt.Sprintf("`%s` goes with a folder, and this is a file", clause.Word), "end the name in / if it is a folder")
+			}
+			e.marks |= mark
+		}
+		switch clause.Word {
+		case "when":
+			e.when = c.condition(s, l, clause)
+		case "number":
+			n, err := strconv.Atoi(clause.Text)
+			if err != nil || n < 0 || n > 999_999 {
+				c.fail(l.TextPos(clause), utf8.RuneCountInString(clause.Text), fmt.Sprintf("%q is not a whole number", clause.Text), "write `number: 99`")
+			}
+			if numbered, _ := e.last().Numbered(); !numbered {
+				c.warn(at, len(clause.Word), "this number is shown nowhere: the name has no <#>", "write <#> where the number is to stand")
+			}
+			e.number, e.fixed = n, true
+		case "copy", "fill":
+			if e.starter != nil {
+				c.fail(at, len(clause.Word), "a line takes `copy` or `fill`, not both", "")
+			}
+			e.starter = c.starter(s, e, clause)
+		case "holds", "use":
+			folderOnly(0)
+		case "later":
+			folderOnly(tree.Later)
+		case "keep":
+			e.marks |= tree.Keep
+		case "due":
+			e.marks |= tree.Due
+		}
+	}
+}
+
+// find returns the loop item or field of that name.
+func (c *compiler) find(s *scope, name string) (pattern.Field, bool) {
+	for inner := s; inner != nil; inner = inner.outer {
+		if inner.loop.name == name {
+			if c.inSource {
+				inner.entry.varied = true
+			}
+			return pattern.Field{Index: inner.loop.index, Type: inner.loop.typ}, true
+		}
+	}
+	if i := c.fieldIndex(name); i >= 0 {
+		c.t.Fields[i].used = true
+		return pattern.Field{Index: i, Type: &c.t.Fields[i].Type}, true
+	}
+	return pattern.Field{}, false
+}
+
+func (c *compiler) fieldIndex(name string) int {
+	return slices.IndexFunc(c.t.Fields, func(f *Field) bool { return f.Name == name })
+}
+
+func (c *compiler) loopIndex(s *scope) int {
+	depth := 0
+	if s != nil {
+		depth = s.depth
+	}
+	return len(c.t.Fields) + 1 + depth
+}
+
+// ownNumber is the type of <#>.
+var ownNumber = value.Type{Kind: value.Number}
+
+// lookup finds the field of a slot, or says why there is none.
+func (c *compiler) lookup(s *scope, name string) (pattern.Field, *pattern.Error) {
+	if name == pattern.OwnNumber {
+		return pattern.Field{Index: len(c.t.Fields), Type: &ownNumber}, nil
+	}
+	if f, ok := c.find(s, name); ok {
+		return f, nil
+	}
+	err := &pattern.Error{Message: fmt.Sprintf("there is no field named %q", name)}
+	near := outline.Nearest(name, c.visible(s))
+	switch {
+	case s != nil && (near == "" || near == s.loop.name):
+		err.Help = fmt.Sprintf("this line repeats for %q: did you mean <%s>?", s.loop.name, s.loop.name)
+	case near != "":
+		err.Help = fmt.Sprintf("did you mean <%s>?", near)
+	case strings.TrimSpace(name) == "":
+	default:
+		err.Help = fmt.Sprintf("add it to the header: fields: { %s: … }", name)
+	}
+	return pattern.Field{}, err
+}
+
+// visible returns the names that a slot may hold in the scope.
+func (c *compiler) visible(s *scope) []string {
+	var names []string
+	for ; s != nil; s = s.outer {
+		names = append(names, s.loop.name)
+	}
+	for _, f := range c.t.Fields {
+		names = append(names, f.Name)
+	}
+	return names
+}

@@ -1,0 +1,302 @@
+package template
+
+import (
+	"errors"
+	"fmt"
+	"math"
+	"strconv"
+	"strings"
+
+	"vestibula/core/outline"
+	"vestibula/core/pattern"
+	"vestibula/core/tree"
+	"vestibula/core/value"
+)
+
+// DefaultLimit is how many folders and files a build may make unless the user
+// allows more: far above what a person means, far below what hurts.
+const DefaultLimit = 20_000
+
+// maxErrors is how many errors of one tree are told.
+const maxErrors = 30
+
+// A LimitError says that values would make more folders and files than allowed.
+type LimitError struct {
+	Limit int
+	Count int // math.MaxInt where it is beyond counting
+}
+
+// Error returns how many were asked for, and how many are allowed.
+func (e *LimitError) Error() string {
+	count := strconv.Itoa(e.Count)
+	if e.Count == math.MaxInt {
+		count = "more than can be counted"
+	}
+	return fmt.Sprintf("this would make %s folders and files; at most %d are made unless you allow more", count, e.Limit)
+}
+
+// A Change is a text that could not stand in a name as it was given.
+type Change struct {
+	Field, Was, Is string
+}
+
+// An Expansion is the tree that a template and values make.
+type Expansion struct {
+	Root    *tree.Node
+	Changes []Change // each once, in the order in which they were met
+}
+
+// Tree makes the tree for values. A slot whose value is missing is written as
+// itself, and its node is marked [tree.Open]. The error is an [outline.Errors]
+// with places in the template, or a [LimitError].
+func (t *Template) Tree(values Values, limit int) (*Expansion, error) {
+	env, err := t.env(values)
+	if err != nil {
+		return nil, outline.Errors{{Pos: outline.Pos{Line: 1, Column: 1}, Width: 1, Message: err.Error()}}
+	}
+	x := &expander{t: t, env: env, limit: limit, seen: map[Change]bool{}}
+	x.filling = pattern.Filling{Values: env, Changed: x.changed}
+	if n := x.count(t.top); n > limit {
+		return nil, &LimitError{limit, n}
+	}
+	root := &tree.Node{}
+	err = x.block(root, t.top)
+	switch {
+	case len(x.errs) > 0:
+		return nil, x.errs.Sorted()
+	case err != nil:
+		return nil, err
+	}
+	return &Expansion{root, x.changes}, nil
+}
+
+type expander struct {
+	t       *Template
+	env     []value.Value
+	filling pattern.Filling
+	limit   int
+	made    int
+	buf     []byte
+	errs    outline.Errors
+	seen    map[Change]bool
+	changes []Change
+}
+
+var errStop = errors.New("too many errors")
+
+func (x *expander) changed(field, was, is string) {
+	c := Change{field, was, is}
+	if !x.seen[c] {
+		x.seen[c] = true
+		x.changes = append(x.changes, c)
+	}
+}
+
+func (x *expander) failAt(at outline.Pos, width int, message string) {
+	x.errs = append(x.errs, &outline.Error{Pos: at, Width: max(width, 1), Message: message})
+}
+
+func (x *expander) failLine(e *entry, message string) error {
+	x.failAt(e.line.Pos(), len([]rune(e.line.Name)), message)
+	if len(x.errs) >= maxErrors {
+		return errStop
+	}
+	return nil
+}
+
+// count says how many nodes a block makes, without making them. Lines inside a
+// loop are counted for its first item, unless their number depends on it.
+func (x *expander) count(b *block) int {
+	total := 0
+	for _, e := range b.entries {
+		if e.each == nil {
+			if e.when.holds(x.env) {
+				total = plus(total, plus(len(e.names), x.count(e.inside)))
+			}
+			continue
+		}
+		it, err := e.each.items(x.env)
+		if err != nil || it.count == 0 {
+			continue // told when the tree is made
+		}
+		if !e.varied {
+			x.env[e.each.index] = it.at(0, value.Value{})
+			total = plus(total, times(it.count, plus(len(e.names), x.count(e.inside))))
+			continue
+		}
+		var item value.Value
+		for i := 0; i < it.count && total <= x.limit; i++ {
+			item = it.at(i, item)
+			x.env[e.each.index] = item
+			total = plus(total, plus(len(e.names), x.count(e.inside)))
+		}
+	}
+	return total
+}
+
+// A series is the numbering of siblings with the same text in front of <#>.
+type series struct{ last, most int }
+
+// block makes the lines of a block in parent.
+func (x *expander) block(parent *tree.Node, b *block) error {
+	var numbers map[string]*series
+	if b.numbered {
+		numbers = map[string]*series{}
+		if b.bare {
+			// A bare <#> is as wide as the largest number needs, so that all are
+			// counted before the first is written.
+			for _, e := range b.entries {
+				if err := x.repeat(e, func(first bool) error { return x.advance(numbers, e, first) }); err != nil {
+					return err
+				}
+			}
+			for _, s := range numbers {
+				s.last = 0
+			}
+		}
+	}
+	var byName map[string]*tree.Node
+	if b.chained {
+		byName = map[string]*tree.Node{}
+	}
+	for _, e := range b.entries {
+		err := x.repeat(e, func(first bool) error {
+			if numbers != nil {
+				if err := x.advance(numbers, e, first); err != nil {
+					return err
+				}
+			}
+			if !e.when.holds(x.env) {
+				return nil
+			}
+			return x.entry(parent, e, byName)
+		})
+		if err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// repeat calls do once, or once for each item of the line's loop.
+func (x *expander) repeat(e *entry, do func(first bool) error) error {
+	if e.each == nil {
+		return do(true)
+	}
+	it, err := e.each.items(x.env)
+	if err != nil {
+		x.failAt(e.each.at, e.each.width, err.Error())
+		return nil
+	}
+	var item value.Value
+	for i := range it.count {
+		item = it.at(i, item)
+		x.env[e.each.index] = item
+		if err := do(i == 0); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// advance settles the number of the line that x stands at.
+func (x *expander) advance(numbers map[string]*series, e *entry, first bool) error {
+	if numbered, _ := e.last().Numbered(); !numbered {
+		return nil
+	}
+	prefix, err := e.last().AppendPrefix(x.buf[:0], &x.filling)
+	if err != nil {
+		return x.failLine(e, err.Error())
+	}
+	s := numbers[string(prefix)]
+	if s == nil {
+		s = &series{}
+		numbers[string(prefix)] = s
+	}
+	x.buf = prefix
+	if s.last++; e.fixed && first {
+		s.last = e.number
+	}
+	s.most = max(s.most, s.last)
+	x.env[len(x.t.Fields)] = value.OfNumber(s.last)
+	x.filling.Width = max(2, len(strconv.Itoa(s.most)))
+	return nil
+}
+
+// entry makes the nodes of one line, for the values that x holds now.
+func (x *expander) entry(parent *tree.Node, e *entry, byName map[string]*tree.Node) error {
+	for i, name := range e.names {
+		last := i == len(e.names)-1
+		x.filling.Open = false
+		out, err := name.Append(x.buf[:0], &x.filling)
+		if x.buf = out; err != nil {
+			return x.failLine(e, err.Error())
+		}
+		if problem := x.unfit(out); problem != "" {
+			return x.failLine(e, problem)
+		}
+		if byName != nil && i == 0 {
+			// Chains that begin alike meet in one folder.
+			if known := byName[string(out)]; known != nil && known.Kind == tree.Folder && (!last || known.Marks&implicit != 0) {
+				parent = known
+				if last {
+					known.Marks = known.Marks&^implicit | e.marks
+				}
+				continue
+			}
+		} else if i > 0 && !last {
+			if known := parent.Child(string(out)); known != nil && known.Kind == tree.Folder {
+				parent = known
+				continue
+			}
+		}
+		n := &tree.Node{Name: string(out), Line: int32(e.line.Number)}
+		if x.filling.Open {
+			n.Marks |= tree.Open
+		}
+		if last {
+			n.Kind = e.kind
+			n.Marks |= e.marks
+		} else {
+			n.Marks |= implicit
+		}
+		if byName != nil && i == 0 {
+			byName[n.Name] = n
+		}
+		if err := x.add(parent, n); err != nil {
+			return err
+		}
+		parent = n
+	}
+	if e.starter != nil {
+		x.begin(e, parent)
+	}
+	return x.block(parent, e.inside)
+}
+
+// implicit marks a folder that was only named on the way to another one, so
+// that a line of its own may still follow.
+const implicit tree.Marks = 1 << 7
+
+func (x *expander) add(parent, n *tree.Node) error {
+	if x.made++; x.made > x.limit {
+		return &LimitError{x.limit, x.made}
+	}
+	parent.Children = append(parent.Children, n)
+	return nil
+}
+
+// unfit says why a name can stand on no system, or returns "". What only some
+// systems refuse is a matter of the rules.
+func (x *expander) unfit(name []byte) string {
+	switch s := string(name); {
+	case s == "" || strings.TrimSpace(s) == "":
+		return "this name would be empty"
+	case strings.Trim(s, ".") == "":
+		return fmt.Sprintf("%q cannot be a name: it is only dots", s)
+	case len(s) > 255:
+		r := []rune(s)
+		return fmt.Sprintf("this name would have %d characters (%d bytes): “%s…”; no system takes more than 255 bytes", len(r), len(s), string(r[:min(40, len(r))]))
+	}
+	return ""
+}

@@ -1,0 +1,271 @@
+package template
+
+import (
+	"fmt"
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+	"unicode/utf8"
+
+	"vestibula/core/outline"
+	"vestibula/core/pattern"
+	"vestibula/core/value"
+)
+
+// A Field is what must be known to build.
+type Field struct {
+	Name     string
+	Ask      string // the question; never empty
+	Type     value.Type
+	Default  *Raw // nil where there is none
+	Example  *Raw
+	Pos      outline.Pos
+	Optional bool // the default is nothing
+	is       *pattern.Name
+	isNode   *Node
+	used     bool
+}
+
+// Made reports whether the field is made from other fields and never asked for.
+func (f *Field) Made() bool { return f.isNode != nil }
+
+// A Raw is a value as it was written, before the type of its field is known: a
+// text, or the items of a list.
+type Raw struct {
+	Text  string
+	Items []string
+	List  bool
+}
+
+// Parse reads a raw value of the field. The error is a clause that can stand
+// behind the field's name.
+func (f *Field) Parse(r Raw, now time.Time) (value.Value, error) {
+	switch {
+	case r.List && f.Type.Kind != value.List:
+		return value.Value{}, fmt.Errorf("takes one value, not a list")
+	case r.List:
+		return value.NewList(r.Items)
+	case strings.TrimSpace(r.Text) == "" && f.Optional:
+		return value.Nothing(f.Type.Kind), nil
+	}
+	return f.Type.Parse(r.Text, now)
+}
+
+// fieldKeys are the keys of a field's definition.
+var fieldKeys = []string{"ask", "type", "default", "example", "of", "is", "min", "max", "months"}
+
+// fields reads the mapping under "fields:".
+func (c *compiler) fields(n *Node) {
+	if !c.want(n, Mapping, "fields", "fields:\n  client: Who is it for?") {
+		return
+	}
+	for _, p := range n.Pairs {
+		if !outline.IsWord(p.Key) || slices.Contains(reservedWords, p.Key) {
+			c.fail(p.KeyPos, p.KeyWidth, fmt.Sprintf("%q cannot name a field", p.Key), "use letters, digits and hyphens, beginning with a letter; the words and, or, not, is, in are taken")
+			continue
+		}
+		c.field(p)
+	}
+}
+
+var reservedWords = []string{"and", "or", "not", "is", "in"}
+
+func (c *compiler) field(p Pair) {
+	f := &Field{Name: p.Key, Pos: p.KeyPos, Ask: strings.ToUpper(p.Key[:1]) + p.Key[1:] + "?", Type: value.Type{Kind: value.Text}}
+	c.t.Fields = append(c.t.Fields, f)
+	if p.Value.Kind == Null {
+		return
+	}
+	if p.Value.Kind == Scalar {
+		f.Ask = p.Value.Text
+		return
+	}
+	if !c.want(p.Value, Mapping, p.Key, p.Key+": { ask: …, type: … }") {
+		return
+	}
+	var kind, of, lo, hi *Node
+	for _, q := range p.Value.Pairs {
+		v := q.Value
+		switch q.Key {
+		case "ask":
+			if c.want(v, Scalar, q.Key, "ask: Who is it for?") {
+				f.Ask = v.Text
+			}
+		case "type":
+			if c.want(v, Scalar, q.Key, "type: date") {
+				kind = v
+			}
+		case "of":
+			of = v
+		case "is":
+			if c.want(v, Scalar, q.Key, `is: "<client:LT><received:yy>"`) {
+				f.isNode = v
+			}
+		case "min":
+			lo = v
+		case "max":
+			hi = v
+		case "months":
+			if v.Kind != Sequence || len(v.List) != 12 {
+				c.fail(q.KeyPos, q.KeyWidth, "`months` needs the names of the twelve months", "months: [Januar, Februar, …]")
+			} else {
+				f.Type.Months = v.Texts()
+			}
+		case "default":
+			f.Default = rawOf(v)
+		case "example":
+			f.Example = rawOf(v)
+		default:
+			c.unknownKey(q, "field", fieldKeys)
+		}
+	}
+	c.fieldType(f, kind, of, lo, hi)
+	c.fieldSamples(f, p.Value)
+}
+
+func rawOf(n *Node) *Raw {
+	return &Raw{Text: n.Text, Items: n.Texts(), List: n.Kind == Sequence}
+}
+
+// fieldType settles the type of a field, once all its keys are known.
+func (c *compiler) fieldType(f *Field, kind, of, lo, hi *Node) {
+	if of != nil {
+		f.Type.Kind = value.Choice
+		f.Type.Of = c.options(of)
+	}
+	if kind != nil {
+		k, ok := value.KindNamed(kind.Text)
+		if !ok {
+			help := "the types are " + strings.Join(value.KindNames(), ", ")
+			if near := outline.Nearest(kind.Text, value.KindNames()); near != "" {
+				help = fmt.Sprintf("did you mean `%s`?", near)
+			}
+			c.fail(kind.Pos, kind.width(), fmt.Sprintf("there is no type %q", kind.Text), help)
+		}
+		takesOf := k == value.Choice || k == value.Term
+		switch {
+		case !ok:
+		case takesOf && of == nil:
+			c.fail(kind.Pos, kind.width(), fmt.Sprintf("a %s needs the values that are allowed", k), "add `of: [first, second]`")
+		case !takesOf && of != nil:
+			c.fail(of.Pos, 2, fmt.Sprintf("`of` goes with a choice or a term, not with a %s", k), "leave out the type")
+		}
+		if ok {
+			f.Type.Kind = k
+		}
+	}
+	for _, bound := range []struct {
+		node *Node
+		key  string
+		into **int
+	}{{lo, "min", &f.Type.Min}, {hi, "max", &f.Type.Max}} {
+		if bound.node == nil {
+			continue
+		}
+		n, err := strconv.Atoi(bound.node.Text)
+		switch {
+		case f.Type.Kind != value.Number && f.Type.Kind != value.Text:
+			c.fail(bound.node.Pos, bound.node.width(), fmt.Sprintf("`%s` goes with a number or a text, not with a %s", bound.key, f.Type.Kind), "")
+		case err != nil || n < 0 || n > value.MaxNumber || n == 0 && f.Type.Kind == value.Text:
+			c.fail(bound.node.Pos, bound.node.width(), fmt.Sprintf("%q is not a whole number that can be used here", bound.node.Text), "")
+		default:
+			*bound.into = &n
+		}
+	}
+	if f.Type.Min != nil && f.Type.Max != nil && *f.Type.Min > *f.Type.Max {
+		c.fail(lo.Pos, lo.width(), "`min` is larger than `max`", "swap them")
+	}
+}
+
+// options reads `of`: a list of codes, or codes with what they mean.
+func (c *compiler) options(n *Node) []value.Option {
+	var options []value.Option
+	add := func(code, meaning string, at outline.Pos) {
+		code = strings.TrimSpace(code)
+		_, isFine := pattern.Parse(code)
+		switch {
+		case code == "" || strings.Trim(code, ".") == "" || len(isFine) > 0 || strings.ContainsAny(code, "<>"):
+			c.fail(at, utf8.RuneCountInString(code), fmt.Sprintf("%q cannot be part of a name", code), "use letters, digits and hyphens")
+		case slices.ContainsFunc(options, func(o value.Option) bool { return strings.EqualFold(o.Code, code) }):
+			c.fail(at, utf8.RuneCountInString(code), fmt.Sprintf("%q stands here twice", code), "")
+		default:
+			options = append(options, value.Option{Code: code, Meaning: meaning})
+		}
+	}
+	switch n.Kind {
+	case Sequence:
+		for _, it := range n.List {
+			if c.want(it, Scalar, "of", "of: [first, second]") {
+				add(it.Text, "", it.Pos)
+			}
+		}
+	case Mapping:
+		for _, p := range n.Pairs {
+			if c.want(p.Value, Scalar, p.Key, "of: { BK: book }") {
+				add(p.Key, p.Value.Text, p.KeyPos)
+			}
+		}
+	default:
+		c.fail(n.Pos, n.width(), "`of` needs a list of the values that are allowed", "of: [first, second]")
+	}
+	return options
+}
+
+// fieldSamples checks default and example against the type.
+func (c *compiler) fieldSamples(f *Field, def *Node) {
+	for _, q := range def.Pairs {
+		raw := f.Default
+		if q.Key == "example" {
+			raw = f.Example
+		} else if q.Key != "default" {
+			continue
+		}
+		if q.Key == "default" && (q.Value.Kind == Null || q.Value.Kind == Scalar && strings.TrimSpace(raw.Text) == "") {
+			f.Optional = true
+			continue
+		}
+		if f.Type.Kind == value.Choice && len(f.Type.Of) == 0 || f.Type.Kind == value.Term && len(f.Type.Of) == 0 {
+			continue
+		}
+		if _, err := f.Parse(*raw, time.Unix(0, 0).UTC()); err != nil {
+			c.fail(q.Value.Pos, q.Value.width(), fmt.Sprintf("the %s of %q %s", q.Key, f.Name, err), "")
+		}
+	}
+}
+
+// made binds the fields that are made from others, and orders them so that each
+// is made after those it needs.
+func (c *compiler) made() {
+	state := map[*Field]int{} // 1: being visited, 2: done
+	var visit func(f *Field)
+	visit = func(f *Field) {
+		if state[f] != 0 || f.isNode == nil {
+			return
+		}
+		state[f] = 1
+		p, errs := pattern.Parse(f.isNode.Text)
+		for _, slot := range p.Slots() {
+			i := c.fieldIndex(slot)
+			if i < 0 || i >= len(c.t.Fields) {
+				continue
+			}
+			if g := c.t.Fields[i]; state[g] == 1 {
+				c.fail(f.isNode.Pos, f.isNode.width(), fmt.Sprintf("%q is made from %q, which is made from it", f.Name, g.Name), "break the circle")
+			} else {
+				visit(g)
+			}
+		}
+		name, more := p.Bind(func(name string) (pattern.Field, *pattern.Error) { return c.lookup(nil, name) })
+		c.patternErrors(f.isNode.Pos, append(errs, more...))
+		f.is = name
+		if f.Type.Kind != value.Text {
+			c.fail(f.isNode.Pos, f.isNode.width(), fmt.Sprintf("%q is made from other fields, so it is a text", f.Name), "leave out its type")
+		}
+		state[f] = 2
+		c.t.made = append(c.t.made, f)
+	}
+	for _, f := range c.t.Fields {
+		visit(f)
+	}
+}

@@ -1,0 +1,167 @@
+package template
+
+import (
+	"errors"
+	"strings"
+	"unicode/utf8"
+
+	"github.com/goccy/go-yaml"
+	"github.com/goccy/go-yaml/ast"
+	"github.com/goccy/go-yaml/parser"
+	"github.com/goccy/go-yaml/token"
+
+	"vestibula/core/outline"
+)
+
+// A Node is a piece of a header: a text, a list or a mapping, with its place.
+// Numbers, dates, yes and no are kept as the text that was written.
+type Node struct {
+	outline.Pos
+	Text  string  // of a scalar
+	List  []*Node // of a list
+	Pairs []Pair  // of a mapping, in order
+	Kind  NodeKind
+}
+
+// A NodeKind tells the kinds of nodes apart.
+type NodeKind uint8
+
+// The kinds of nodes.
+const (
+	Scalar NodeKind = iota
+	Sequence
+	Mapping
+	Null
+)
+
+// A Pair is a key of a mapping and what it stands for.
+type Pair struct {
+	Key      string
+	KeyPos   outline.Pos
+	KeyWidth int
+	Value    *Node
+}
+
+// width is how many characters to mark under the node.
+func (n *Node) width() int {
+	if n.Kind == Scalar && !strings.Contains(n.Text, "\n") {
+		return utf8.RuneCountInString(n.Text)
+	}
+	return 1
+}
+
+// Texts returns the items of a list of scalars; of a scalar, itself.
+func (n *Node) Texts() []string {
+	if n.Kind == Scalar {
+		return []string{n.Text}
+	}
+	texts := make([]string, len(n.List))
+	for i, it := range n.List {
+		texts[i] = it.Text
+	}
+	return texts
+}
+
+// ParseYAML reads a text of YAML, such as a header or a file of values. First
+// is the line at which the text begins. An empty text is an empty mapping.
+// Anchors, aliases and tags are refused: nobody needs them here, and they can
+// make a small text stand for a huge one.
+func ParseYAML(text string, first int) (*Node, outline.Errors) {
+	r := yamlReader{first: first}
+	file, err := parser.ParseBytes([]byte(text), 0)
+	if err != nil {
+		at, message := outline.Pos{Line: first, Column: 1}, err.Error()
+		var syntax yaml.Error
+		if errors.As(err, &syntax) {
+			message = syntax.GetMessage()
+			if t := syntax.GetToken(); t != nil {
+				at = r.pos(t)
+			}
+		}
+		r.fail(at, 1, "this cannot be read: "+plainYAML(message), "each line is `key: value`; put a value that holds a colon in quotes")
+		return nil, r.errs
+	}
+	switch {
+	case len(file.Docs) == 0 || file.Docs[0].Body == nil:
+		return &Node{Kind: Mapping, Pos: outline.Pos{Line: first, Column: 1}}, nil
+	case len(file.Docs) > 1:
+		r.fail(r.pos(file.Docs[1].Body.GetToken()), 1, "this text has two halves", "remove the line of hyphens between them")
+	}
+	return r.node(file.Docs[0].Body), r.errs
+}
+
+// plainYAML puts the parser's most frequent messages into words for people who
+// have not met YAML.
+func plainYAML(message string) string {
+	switch {
+	case strings.Contains(message, "mapping value is not allowed in this context"):
+		return "there are two colons in one line, or the indentation is wrong"
+	case strings.Contains(message, "already defined"):
+		return "this key stands here a second time"
+	case strings.Contains(message, "tab character"):
+		return "a header is indented with spaces, not with tabs"
+	case strings.Contains(message, "non-map value is specified"):
+		return "a key and a colon are missing in this line"
+	case strings.Contains(message, "could not find"):
+		return "a quotation mark or a bracket is not closed"
+	}
+	return message
+}
+
+type yamlReader struct {
+	first int
+	errs  outline.Errors
+}
+
+func (r *yamlReader) fail(at outline.Pos, width int, message, help string) {
+	r.errs = append(r.errs, &outline.Error{Pos: at, Width: max(width, 1), Message: message, Help: help})
+}
+
+func (r *yamlReader) pos(t *token.Token) outline.Pos {
+	p := outline.Pos{Line: t.Position.Line + r.first - 1, Column: t.Position.Column}
+	if t.Type == token.DoubleQuoteType || t.Type == token.SingleQuoteType {
+		p.Column++
+	}
+	return p
+}
+
+func (r *yamlReader) node(n ast.Node) *Node {
+	t := n.GetToken()
+	out := &Node{Pos: r.pos(t)}
+	switch n := n.(type) {
+	case *ast.MappingNode:
+		out.Kind = Mapping
+		for _, v := range n.Values {
+			r.pair(out, v)
+		}
+	case *ast.MappingValueNode:
+		out.Kind = Mapping
+		r.pair(out, n)
+	case *ast.SequenceNode:
+		out.Kind = Sequence
+		for _, v := range n.Values {
+			out.List = append(out.List, r.node(v))
+		}
+	case *ast.LiteralNode:
+		out.Text = n.Value.Value
+	case *ast.StringNode:
+		out.Text = n.Value
+	case *ast.NullNode:
+		out.Kind = Null
+	case *ast.AnchorNode, *ast.AliasNode, *ast.TagNode, *ast.MergeKeyNode:
+		r.fail(out.Pos, utf8.RuneCountInString(t.Value), "this sign has a meaning of its own in YAML that is not used here", "put the text in quotes")
+	default:
+		out.Text = t.Value
+	}
+	return out
+}
+
+func (r *yamlReader) pair(out *Node, v *ast.MappingValueNode) {
+	t := v.Key.GetToken()
+	at := r.pos(t)
+	if v.Key.IsMergeKey() {
+		r.fail(at, 2, "this sign has a meaning of its own in YAML that is not used here", "")
+		return
+	}
+	out.Pairs = append(out.Pairs, Pair{t.Value, at, utf8.RuneCountInString(t.Value), r.node(v.Value)})
+}

@@ -1,0 +1,267 @@
+package template
+
+import (
+	"bytes"
+	"errors"
+	"fmt"
+	"io"
+	"io/fs"
+	"path"
+	"slices"
+	"strings"
+	"unicode/utf8"
+
+	"vestibula/core/outline"
+	"vestibula/core/pattern"
+	"vestibula/core/tree"
+	"vestibula/core/value"
+)
+
+// MaxFill is the largest text, in bytes, that `fill` takes.
+const MaxFill = 4 << 20
+
+// A starter is the file or folder of a `copy` or `fill` clause.
+type starter struct {
+	fill  bool
+	at    outline.Pos
+	width int
+	path  []*pattern.Name // one for each name between slashes
+	scope *scope
+	texts map[string]*fill // texts already taken apart, by path
+	kinds map[string]error // paths already looked at
+}
+
+func (c *compiler) starter(s *scope, e *entry, clause outline.Clause) *starter {
+	st := &starter{
+		fill: clause.Word == "fill", at: e.line.TextPos(clause), width: utf8.RuneCountInString(clause.Text),
+		scope: s, texts: map[string]*fill{}, kinds: map[string]error{},
+	}
+	text := clause.Text
+	switch {
+	case strings.ContainsRune(text, '\\'):
+		c.fail(st.at, st.width, "this path holds a backslash", "write / between folders")
+		return st
+	case strings.HasPrefix(text, "/") || len(text) > 1 && text[1] == ':':
+		c.fail(st.at, st.width, "this path does not begin in the template's own folder", "put the file beside the template, and write its path from there")
+		return st
+	}
+	constant, column := true, st.at.Column
+	for seg := range strings.SplitSeq(text, "/") {
+		if seg == ".." || seg == "." || seg == "" {
+			c.fail(outline.Pos{Line: st.at.Line, Column: column}, len(seg), "a path cannot hold "+fmt.Sprintf("%q", seg)+": it must stay in the template's own folder", "put the file beside the template")
+			return st
+		}
+		name := c.name(s, e.line, outline.Segment{Text: seg, Pos: outline.Pos{Line: st.at.Line, Column: column}})
+		constant = constant && name.Constant()
+		st.path = append(st.path, name)
+		column += utf8.RuneCountInString(seg) + 1
+	}
+	if constant {
+		if err := c.t.inspect(st, text, e.kind); err != nil {
+			c.fail(st.at, st.width, err.Error(), "")
+		} else if st.fill {
+			c.markUsed(st, text)
+		}
+	}
+	return st
+}
+
+// inspect says what is wrong with the starter at a path.
+func (t *Template) inspect(st *starter, name string, kind tree.Kind) error {
+	if err, known := st.kinds[name]; known {
+		return err
+	}
+	err := t.inspectNow(st, name, kind)
+	st.kinds[name] = err
+	return err
+}
+
+func (t *Template) inspectNow(st *starter, name string, kind tree.Kind) error {
+	if t.starters == nil {
+		return fmt.Errorf("there is no folder to take %q from", name)
+	}
+	info, err := fs.Stat(t.starters, name)
+	switch {
+	case errors.Is(err, fs.ErrNotExist):
+		return fmt.Errorf("there is no %q beside the template", name)
+	case err != nil:
+		return fmt.Errorf("%q cannot be used: it is a link that leads out of the template's folder, or it cannot be read", name)
+	case info.IsDir() && kind == tree.File:
+		return fmt.Errorf("%q is a folder, and this line is a file", name)
+	case !info.IsDir() && kind == tree.Folder:
+		return fmt.Errorf("%q is a file, and this line is a folder", name)
+	case !info.IsDir() && !info.Mode().IsRegular():
+		return fmt.Errorf("%q is no ordinary file", name)
+	case st.fill && info.Size() > MaxFill:
+		return fmt.Errorf("%q is too large to be filled: more than %d MB", name, MaxFill>>20)
+	}
+	if st.fill {
+		data, err := fs.ReadFile(t.starters, name)
+		if err != nil {
+			return fmt.Errorf("%q cannot be read", name)
+		}
+		if !utf8.Valid(data) {
+			return fmt.Errorf("%q is not a text in UTF-8, so it cannot be filled; use `copy`", name)
+		}
+		st.texts[name] = t.takeApart(st.scope, string(data))
+	}
+	return nil
+}
+
+// markUsed notes which fields a text is filled with.
+func (c *compiler) markUsed(st *starter, name string) {
+	for _, run := range st.texts[name].runs {
+		if run.index >= 0 && run.index < len(c.t.Fields) {
+			c.t.Fields[run.index].used = true
+		}
+	}
+}
+
+// A fill is a text taken apart into runs.
+type fill struct{ runs []run }
+
+// A run is a stretch of text, or the slot of a known field.
+type run struct {
+	text    string
+	index   int // of the value, or -1 for text
+	picture *pattern.Picture
+}
+
+// takeApart finds the slots of known fields in a text. All else stays as it is,
+// so that a text may hold angle brackets of its own.
+func (t *Template) takeApart(s *scope, text string) *fill {
+	c := compiler{t: t}
+	f := &fill{}
+	plain := 0
+	for i := 0; i < len(text); i++ {
+		if text[i] != '<' {
+			continue
+		}
+		end := strings.IndexAny(text[i+1:], "<>\n")
+		if end < 0 {
+			break
+		}
+		if text[i+1+end] != '>' {
+			continue
+		}
+		name, pic, _ := strings.Cut(text[i+1:i+1+end], ":")
+		field, ok := c.find(s, strings.TrimSpace(name))
+		if !ok {
+			continue
+		}
+		r := run{index: field.Index}
+		if pic != "" {
+			var err *pattern.Error
+			if r.picture, err = pattern.ParsePicture(pic, field.Type); err != nil {
+				continue
+			}
+		}
+		f.runs = append(f.runs, run{text: text[plain:i], index: -1}, r)
+		i += end + 1
+		plain = i + 1
+	}
+	f.runs = append(f.runs, run{text: text[plain:], index: -1})
+	return f
+}
+
+// write fills the text. A value without a picture stands as it was given.
+func (f *fill) write(env []value.Value) ([]byte, error) {
+	var out []byte
+	for _, r := range f.runs {
+		switch {
+		case r.index < 0:
+			out = append(out, r.text...)
+		case r.picture != nil && !env[r.index].Empty():
+			var err error
+			if out, err = r.picture.Append(out, env[r.index]); err != nil {
+				return nil, err
+			}
+		default:
+			out = append(out, strings.ReplaceAll(env[r.index].String(), "; ", ", ")...)
+		}
+	}
+	return out, nil
+}
+
+// filled is the content of a file that `fill` begins.
+type filled struct {
+	name string
+	text *fill
+	env  []value.Value
+}
+
+func (f *filled) Source() string { return f.name }
+
+func (f *filled) Open() (io.ReadCloser, error) {
+	data, err := f.text.write(f.env)
+	return io.NopCloser(bytes.NewReader(data)), err
+}
+
+// copied is the content of a file that `copy` begins.
+type copied struct {
+	from fs.FS
+	name string
+}
+
+func (c *copied) Source() string               { return c.name }
+func (c *copied) Open() (io.ReadCloser, error) { return c.from.Open(c.name) }
+
+// begin gives a node the content of its starter, for the values of x.
+func (x *expander) begin(e *entry, n *tree.Node) {
+	st := e.starter
+	filling := pattern.Filling{Values: x.env}
+	var name []byte
+	for i, seg := range st.path {
+		if i > 0 {
+			name = append(name, '/')
+		}
+		var err error
+		if name, err = seg.Append(name, &filling); err != nil {
+			x.failAt(st.at, st.width, err.Error())
+			return
+		}
+	}
+	if filling.Open {
+		return
+	}
+	from := string(name)
+	if !fs.ValidPath(from) {
+		x.failAt(st.at, st.width, fmt.Sprintf("%q is not a path inside the template's folder", from))
+		return
+	}
+	if err := x.t.inspect(st, from, e.kind); err != nil {
+		x.failAt(st.at, st.width, err.Error())
+		return
+	}
+	switch {
+	case st.fill:
+		n.Content = &filled{from, st.texts[from], slices.Clone(x.env)}
+	case e.kind == tree.File:
+		n.Content = &copied{x.t.starters, from}
+	default:
+		x.copyFolder(e, n, from)
+	}
+}
+
+// copyFolder makes the contents of a folder beside the template children of n.
+func (x *expander) copyFolder(e *entry, n *tree.Node, from string) {
+	entries, err := fs.ReadDir(x.t.starters, from)
+	if err != nil {
+		x.failAt(e.starter.at, e.starter.width, fmt.Sprintf("%q cannot be read", from))
+		return
+	}
+	for _, d := range entries {
+		child := &tree.Node{Name: d.Name(), Line: int32(e.line.Number), Marks: tree.Keep}
+		name := path.Join(from, d.Name())
+		switch {
+		case d.IsDir():
+			x.copyFolder(e, child, name)
+		case d.Type().IsRegular():
+			child.Kind, child.Content = tree.File, &copied{x.t.starters, name}
+		default:
+			x.failAt(e.starter.at, e.starter.width, fmt.Sprintf("%q holds %q, which is a link or no ordinary file", from, d.Name()))
+			continue
+		}
+		x.add(n, child)
+	}
+}

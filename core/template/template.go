@@ -1,0 +1,225 @@
+// Package template turns a template, header and outline, into something that
+// can be built: [Parse] finds everything that is wrong with the text, and
+// [Template.Tree] makes the tree of folders and files that values give.
+//
+// What a header and the clauses of an outline mean is settled here. What makes
+// a good tree is not: that is judged by package rules.
+package template
+
+import (
+	"fmt"
+	"io/fs"
+	"maps"
+	"slices"
+	"strings"
+	"time"
+	"unicode/utf8"
+
+	"vestibula/core/outline"
+	"vestibula/core/pattern"
+	"vestibula/core/value"
+)
+
+// Ending is the ending of the files that hold templates.
+const Ending = ".folders"
+
+// A Template is a template that has been read without an error.
+type Template struct {
+	Name     string // of its file, for messages
+	Text     string
+	Title    string // from the header, or empty
+	About    string
+	Fields   []*Field
+	Rules    []Setting
+	Warnings outline.Errors // what is allowed but looks like a mistake
+
+	file     *outline.File
+	starters fs.FS
+	made     []*Field // fields made from others, each behind those it needs
+	top      *block
+	depth    int // how many loops lie inside each other at the most
+	fills    map[string]*fill
+}
+
+// A Setting is one entry under "rules:" of a header.
+type Setting struct {
+	Name  string
+	Pos   outline.Pos
+	Width int
+	Value *Node
+}
+
+// Heading returns the title of the template, or the name of its file without
+// the ending.
+func (t *Template) Heading() string {
+	if t.Title != "" {
+		return t.Title
+	}
+	return strings.TrimSuffix(t.Name, Ending)
+}
+
+// Field returns the field with that name, or nil.
+func (t *Template) Field(name string) *Field {
+	for _, f := range t.Fields {
+		if f.Name == name {
+			return f
+		}
+	}
+	return nil
+}
+
+// FieldNames returns the names of the fields that can be given, in the order
+// of the header.
+func (t *Template) FieldNames() []string {
+	var names []string
+	for _, f := range t.Fields {
+		if !f.Made() {
+			names = append(names, f.Name)
+		}
+	}
+	return names
+}
+
+// Line returns the text of a line of the template, without its line break.
+func (t *Template) Line(n int) string { return LineOf(t.Text, n) }
+
+// LineOf returns the n-th line of a text, from 1, without its line break.
+func LineOf(text string, n int) string {
+	for line := range strings.Lines(text) {
+		if n--; n == 0 {
+			return strings.TrimRight(line, "\r\n")
+		}
+	}
+	return ""
+}
+
+// Notes returns the notes of the outline by the number of their line.
+func (t *Template) Notes() map[int]string {
+	notes := map[int]string{}
+	for _, l := range t.file.Lines {
+		if c, ok := l.Clause("note"); ok {
+			notes[l.Number] = c.Text
+		}
+	}
+	return notes
+}
+
+// Values are the values of a template's fields by their names.
+type Values map[string]value.Value
+
+// A ValueError is a value that cannot be used.
+type ValueError struct {
+	Field   string
+	Message string // a clause that can stand behind the field's name
+}
+
+// Error returns the field and what is wrong with its value.
+func (e *ValueError) Error() string { return e.Field + " " + e.Message }
+
+// ParseValues reads raw values by the types of the fields. All that is wrong is
+// returned, in the order of the names. Now is the date that "today" means.
+func (t *Template) ParseValues(raw map[string]Raw, now time.Time) (Values, []*ValueError) {
+	values, errs := Values{}, []*ValueError(nil)
+	for _, name := range slices.Sorted(maps.Keys(raw)) {
+		f := t.Field(name)
+		if f == nil {
+			message := "is not a field of this template"
+			if near := outline.Nearest(name, t.FieldNames()); near != "" {
+				message += fmt.Sprintf(": did you mean %q?", near)
+			} else if len(t.Fields) > 0 {
+				message += ", which has " + strings.Join(t.FieldNames(), ", ")
+			}
+			errs = append(errs, &ValueError{name, message})
+			continue
+		}
+		if f.Made() {
+			errs = append(errs, &ValueError{name, "is made from other fields and cannot be given"})
+			continue
+		}
+		v, err := f.Parse(raw[name], now)
+		if err != nil {
+			errs = append(errs, &ValueError{name, err.Error()})
+			continue
+		}
+		values[name] = v
+	}
+	return values, errs
+}
+
+// Missing returns the fields that values hold nothing for and that have no
+// default.
+func (t *Template) Missing(values Values) []*Field {
+	var missing []*Field
+	for _, f := range t.Fields {
+		if _, given := values[f.Name]; !given && f.Default == nil && !f.Made() {
+			missing = append(missing, f)
+		}
+	}
+	return missing
+}
+
+// Complete returns the values together with the defaults of the fields that
+// they leave out.
+func (t *Template) Complete(values Values, now time.Time) Values {
+	return t.filled(values, now, false)
+}
+
+// Sample returns the values together with the defaults, else the examples, of
+// the fields that they leave out.
+func (t *Template) Sample(values Values, now time.Time) Values {
+	return t.filled(values, now, true)
+}
+
+func (t *Template) filled(values Values, now time.Time, examples bool) Values {
+	all := maps.Clone(values)
+	if all == nil {
+		all = Values{}
+	}
+	for _, f := range t.Fields {
+		if _, given := all[f.Name]; given || f.Made() {
+			continue
+		}
+		raw := f.Default
+		if examples && (raw == nil || f.Optional && f.Example != nil) {
+			raw = f.Example
+		}
+		if raw == nil {
+			continue
+		}
+		// The text was checked when the template was read.
+		if v, err := f.Parse(*raw, now); err == nil {
+			all[f.Name] = v
+		}
+	}
+	return all
+}
+
+// env lays the values out by the index of their fields, with room for the own
+// number of a line and for the loops. Fields made from others are made.
+func (t *Template) env(values Values) ([]value.Value, error) {
+	env := make([]value.Value, len(t.Fields)+1+t.depth)
+	for i, f := range t.Fields {
+		env[i] = values[f.Name]
+	}
+	for _, f := range t.made {
+		filling := pattern.Filling{Values: env}
+		text, err := f.is.Append(nil, &filling)
+		if err != nil {
+			return nil, fmt.Errorf("%s: %w", f.Name, err)
+		}
+		if !filling.Open {
+			env[slices.Index(t.Fields, f)] = value.Of(string(text))
+		}
+	}
+	return env, nil
+}
+
+// Place returns where the name of an outline line stands, and its width.
+func (t *Template) Place(line int) (outline.Pos, int) {
+	for _, l := range t.file.Lines {
+		if l.Number == line {
+			return l.Pos(), utf8.RuneCountInString(l.Name)
+		}
+	}
+	return outline.Pos{Line: line, Column: 1}, 1
+}

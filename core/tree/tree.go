@@ -1,0 +1,149 @@
+// Package tree holds a tree of named folders and files: what a template makes,
+// or what lies on a disk.
+package tree
+
+import (
+	"io"
+	"iter"
+	"strings"
+	"unicode/utf8"
+)
+
+// A Kind is what a node is.
+type Kind uint8
+
+// The kinds of nodes.
+const (
+	Folder Kind = iota
+	File
+)
+
+// String returns "folder" or "file".
+func (k Kind) String() string {
+	if k == File {
+		return "file"
+	}
+	return "folder"
+}
+
+// Marks are what is special about a node.
+type Marks uint8
+
+// The marks of nodes.
+const (
+	Open  Marks = 1 << iota // the name still holds a slot that nothing was given for
+	Later                   // allowed, but not built until it is needed
+	Due                     // a person has to deliver it; not built
+	Keep                    // somebody else named it: naming rules pass it by
+)
+
+// A Content is what a new file begins with.
+type Content interface {
+	// Open returns the bytes from the start. It may be called more than once.
+	Open() (io.ReadCloser, error)
+	// Source names, for a person, where the bytes come from.
+	Source() string
+}
+
+// A Node is a folder or a file. The root of a tree has no name: it stands for
+// the place where the tree is built.
+type Node struct {
+	Name     string
+	Children []*Node
+	Content  Content // of a file; nil for an empty one
+	Line     int32   // of the template, from 1; 0 where there is none
+	Kind     Kind
+	Marks    Marks
+}
+
+// Child returns the child with that name, or nil.
+func (n *Node) Child(name string) *Node {
+	for _, c := range n.Children {
+		if c.Name == name {
+			return c
+		}
+	}
+	return nil
+}
+
+// All returns the nodes below n in the order of the tree, each with its path
+// from n, its names joined by slashes. The path is valid until the next step.
+func (n *Node) All() iter.Seq2[string, *Node] {
+	return func(yield func(string, *Node) bool) {
+		var path []byte
+		var walk func(n *Node) bool
+		walk = func(n *Node) bool {
+			for _, c := range n.Children {
+				length := len(path)
+				if length > 0 {
+					path = append(path, '/')
+				}
+				path = append(path, c.Name...)
+				if !yield(string(path), c) || !walk(c) {
+					return false
+				}
+				path = path[:length]
+			}
+			return true
+		}
+		walk(n)
+	}
+}
+
+// Built returns the tree without what is marked Later or Due: that which a
+// build makes. Nodes are shared with n where nothing is left out below them.
+func (n *Node) Built() *Node {
+	var kept []*Node
+	changed := false
+	for _, c := range n.Children {
+		if c.Marks&(Later|Due) != 0 {
+			changed = true
+			continue
+		}
+		b := c.Built()
+		changed = changed || b != c
+		kept = append(kept, b)
+	}
+	if !changed {
+		return n
+	}
+	m := *n
+	m.Children = kept
+	return &m
+}
+
+// Facts are the measures of a tree.
+type Facts struct {
+	Folders int    `json:"folders"`
+	Files   int    `json:"files"`
+	Levels  int    `json:"levels"`  // how many folders lie inside each other at the most
+	Longest string `json:"longest"` // the longest path
+	Length  int    `json:"length"`  // its characters
+}
+
+// Measure returns the facts of the tree below n.
+func Measure(n *Node) Facts {
+	var f Facts
+	var trail, longest []string
+	var walk func(n *Node, length int)
+	walk = func(n *Node, length int) {
+		for _, c := range n.Children {
+			trail = append(trail, c.Name)
+			l := length + utf8.RuneCountInString(c.Name)
+			if c.Kind == File {
+				f.Files++
+			} else {
+				f.Folders++
+				f.Levels = max(f.Levels, len(trail))
+			}
+			if l > f.Length {
+				f.Length, longest = l, append(longest[:0], trail...)
+			}
+			walk(c, l+1)
+			trail = trail[:len(trail)-1]
+		}
+	}
+	walk(n, 0)
+	f.Longest = strings.Join(longest, "/")
+	return f
+}

@@ -1,0 +1,293 @@
+package value
+
+import (
+	"fmt"
+	"strconv"
+	"strings"
+	"time"
+	"unicode"
+
+	"golang.org/x/text/unicode/norm"
+)
+
+// MaxNumber is the largest number a field takes; twelve digits are more than
+// any name can use.
+const MaxNumber = 999_999_999_999
+
+// MaxItems is how many items a list written out may have.
+const MaxItems = 10_000
+
+// An Option is one of the values that a choice or a term allows.
+type Option struct {
+	Code    string
+	Meaning string // what the code stands for; empty where only codes are listed
+}
+
+// A Type says which values a field takes.
+type Type struct {
+	Kind     Kind
+	Of       []Option // Choice, Term: what is allowed
+	Min, Max *int     // Number: the bounds; Text: of its length in characters
+	Months   []string // twelve names of months, or nil for English ones
+	Letter   byte     // Number: 'A' or 'a' where it is shown as letters if nothing else is asked for
+}
+
+// Parse reads a value as a person typed it. Text is brought into Unicode
+// normal form C, trimmed, and runs of blanks are made one. The word "today" is
+// the date of now. The error is a clause that can stand behind a name:
+// "is not a date: …".
+func (t *Type) Parse(s string, now time.Time) (Value, error) {
+	s, err := tidy(s)
+	if err != nil {
+		return Value{}, err
+	}
+	if s == "" {
+		return Value{}, fmt.Errorf("is empty")
+	}
+	switch t.Kind {
+	case Number:
+		return t.parseNumber(s)
+	case Choice:
+		for i, o := range t.Of {
+			if o.Code == s {
+				return t.Option(i), nil
+			}
+		}
+		for i, o := range t.Of {
+			if strings.EqualFold(o.Code, s) || strings.EqualFold(o.Meaning, s) {
+				return t.Option(i), nil
+			}
+		}
+		return Value{}, fmt.Errorf("%q is not one of %s", s, t.Allowed())
+	case YesNo:
+		switch strings.ToLower(s) {
+		case "yes", "y", "true", "on", "1", "x", "✓", "✔":
+			return Bool(true), nil
+		case "no", "n", "false", "off", "0", "-":
+			return Bool(false), nil
+		}
+		return Value{}, fmt.Errorf("%q is neither yes nor no", s)
+	case List:
+		return parseList(s)
+	case Date, Month, Quarter, Week, Year, Term:
+		return t.parseCalendar(s, now)
+	}
+	return t.parseText(s)
+}
+
+// Option returns the value of the i-th option of a choice.
+func (t *Type) Option(i int) Value {
+	return Value{Kind: Choice, Text: t.Of[i].Code, Number: i}
+}
+
+// tidy brings a text into normal form C, trims it and makes runs of blanks
+// one. Control characters are refused: no name can hold them and a terminal
+// would obey them.
+func tidy(s string) (string, error) {
+	for _, r := range s {
+		switch {
+		case r == '\n' || r == '\r' || r == '\u2028' || r == '\u2029':
+			return "", fmt.Errorf("holds a line break")
+		case r == unicode.ReplacementChar:
+			return "", fmt.Errorf("holds a character that is not valid text (UTF-8)")
+		case r == '\t':
+		case unicode.IsControl(r) || invisible(r):
+			return "", fmt.Errorf("holds the control character U+%04X", r)
+		}
+	}
+	return strings.Join(strings.Fields(norm.NFC.String(s)), " "), nil
+}
+
+// invisible reports whether r changes the direction of a text or shows
+// nothing: such a character makes a name look like another one.
+func invisible(r rune) bool {
+	return r >= 0x202A && r <= 0x202E || r >= 0x2066 && r <= 0x2069 || r == 0x200B || r == 0x2060 || r == 0xFEFF
+}
+
+func (t *Type) parseText(s string) (Value, error) {
+	if strings.Trim(s, ". ") == "" {
+		return Value{}, fmt.Errorf("%q cannot be a name: it is only dots", s)
+	}
+	if n := len([]rune(s)); t.Min != nil && n < *t.Min {
+		return Value{}, fmt.Errorf("%q has %d characters; at least %d are needed", s, n, *t.Min)
+	}
+	return Of(s), nil
+}
+
+func (t *Type) parseNumber(s string) (Value, error) {
+	n, err := strconv.Atoi(s)
+	switch {
+	case err != nil || n < 0:
+		return Value{}, fmt.Errorf("%q is not a whole number such as 7", s)
+	case n > MaxNumber:
+		return Value{}, fmt.Errorf("%s is too large", s)
+	case t.Min != nil && n < *t.Min:
+		return Value{}, fmt.Errorf("%d is too small: at least %d", n, *t.Min)
+	case t.Max != nil && n > *t.Max:
+		return Value{}, fmt.Errorf("%d is too large: at most %d", n, *t.Max)
+	}
+	return OfNumber(n), nil
+}
+
+func parseList(s string) (Value, error) {
+	sep := ","
+	if strings.Contains(s, ";") {
+		sep = ";"
+	}
+	var items []string
+	for item := range strings.SplitSeq(s, sep) {
+		if strings.TrimSpace(item) != "" {
+			items = append(items, item)
+		}
+	}
+	return NewList(items)
+}
+
+// NewList returns the list of those texts, each trimmed and checked like a
+// value of type text.
+func NewList(items []string) (Value, error) {
+	if len(items) > MaxItems {
+		return Value{}, fmt.Errorf("has %d items; at most %d are allowed", len(items), MaxItems)
+	}
+	text := Type{Kind: Text}
+	list := Value{Kind: List}
+	for _, s := range items {
+		v, err := text.Parse(s, time.Time{})
+		if err != nil {
+			return Value{}, fmt.Errorf("has an item that %w", err)
+		}
+		list.Items = append(list.Items, v)
+	}
+	return list, nil
+}
+
+// Allowed lists the options for a message: `BK (book), BX (box)`.
+func (t *Type) Allowed() string {
+	parts := make([]string, len(t.Of))
+	for i, o := range t.Of {
+		parts[i] = o.Code
+		if o.Meaning != "" {
+			parts[i] += " (" + o.Meaning + ")"
+		}
+	}
+	return strings.Join(parts, ", ")
+}
+
+// forms shows how each calendar kind is written.
+var forms = map[Kind]string{
+	Date: "2027-03-09", Month: "2027-03", Quarter: "2027-Q1", Week: "2027-W10", Year: "2027",
+}
+
+func (t *Type) parseCalendar(s string, now time.Time) (Value, error) {
+	if t.Kind == Term {
+		return t.parseTerm(s)
+	}
+	if s == "today" && !now.IsZero() {
+		return t.covering(now), nil
+	}
+	v := Value{Kind: t.Kind}
+	ok := false
+	upper := strings.ToUpper(s)
+	switch t.Kind {
+	case Date:
+		ok = digits(s, "0000-00-00", &v.Year, &v.Part, &v.Day)
+	case Month:
+		ok = digits(s, "0000-00", &v.Year, &v.Part)
+	case Quarter:
+		ok = digits(upper, "0000-Q0", &v.Year, &v.Part)
+	case Week:
+		ok = digits(upper, "0000-W00", &v.Year, &v.Part)
+	case Year:
+		ok = digits(s, "0000", &v.Year)
+	}
+	if !ok {
+		return Value{}, fmt.Errorf("%q is not a %s: write it like %s", s, t.Kind, forms[t.Kind])
+	}
+	if err := v.exists(); err != nil {
+		return Value{}, err
+	}
+	return v, nil
+}
+
+// covering returns the value of the type that the day now lies in.
+func (t *Type) covering(now time.Time) Value {
+	v := Value{Kind: t.Kind, Year: now.Year()}
+	switch t.Kind {
+	case Date:
+		return OfDate(now)
+	case Month:
+		v.Part = int(now.Month())
+	case Quarter:
+		v.Part = (int(now.Month()) + 2) / 3
+	case Week:
+		v.Year, v.Part = now.ISOWeek()
+	}
+	return v
+}
+
+func (t *Type) parseTerm(s string) (Value, error) {
+	year, name, _ := strings.Cut(s, " ")
+	v := Value{Kind: Term}
+	example := "2027 winter"
+	if len(t.Of) > 0 {
+		example = "2027 " + t.Of[0].Code
+	}
+	if !digits(year, "0000", &v.Year) || name == "" || v.Year < MinYear {
+		return Value{}, fmt.Errorf("%q is not a term: write the year and the name, like %q", s, example)
+	}
+	for i, o := range t.Of {
+		if strings.EqualFold(o.Code, name) {
+			v.Text, v.Part = o.Code, i+1
+			return v, nil
+		}
+	}
+	return Value{}, fmt.Errorf("%q is not a term: %q is not one of %s", s, name, t.Allowed())
+}
+
+// exists says why a day, month, quarter or week is not in the calendar.
+func (v Value) exists() error {
+	limit, noun := 0, v.Kind.String()
+	switch v.Kind {
+	case Date, Month:
+		limit, noun = 12, "month"
+	case Quarter:
+		limit = 4
+	case Week:
+		limit = WeeksIn(v.Year)
+	}
+	switch {
+	case v.Year < MinYear:
+		return fmt.Errorf("%s: there is no year %d", v, v.Year)
+	case limit > 0 && (v.Part < 1 || v.Part > limit):
+		return fmt.Errorf("%s: there is no %s %d, only 1 to %d", v, noun, v.Part, limit)
+	case v.Kind == Date && (v.Day < 1 || v.Day > DaysIn(v.Year, v.Part)):
+		return fmt.Errorf("%s is not a date: that month has %d days", v, DaysIn(v.Year, v.Part))
+	}
+	return nil
+}
+
+// digits matches s against a form in which 0 stands for a digit and all else
+// for itself, and puts the runs of digits into the numbers.
+func digits(s, form string, into ...*int) bool {
+	if len(s) != len(form) {
+		return false
+	}
+	k := -1
+	for i := range len(form) {
+		if form[i] != '0' {
+			if s[i] != form[i] {
+				return false
+			}
+			continue
+		}
+		if s[i] < '0' || s[i] > '9' {
+			return false
+		}
+		if i == 0 || form[i-1] != '0' {
+			k++
+			*into[k] = 0
+		}
+		*into[k] = *into[k]*10 + int(s[i]-'0')
+	}
+	return true
+}

@@ -1,0 +1,10 @@
+// Package examples holds the templates that come with the program: three kinds
+// of folders of the made-up Thistlewick Bindery.
+package examples
+
+import "embed"
+
+// Files are the templates and the files that they start from.
+//
+//go:embed *.folders starters
+var Files embed.FS
