@@ -2,84 +2,103 @@ package cli
 
 import (
 	"errors"
+	"fmt"
 	"strings"
 
 	"charm.land/huh/v2"
+	"charm.land/lipgloss/v2"
 
+	"vestibula/cli/term"
 	"vestibula/core/template"
 	"vestibula/core/value"
 )
 
-// ask asks a person for the values of all fields that are not given yet: first
-// the question, then the default and what is allowed.
+// ask asks a person for the values of all fields that are not given yet, one
+// after the other: the question, what is allowed, and the default to begin
+// with. What was answered stays above.
 func (a *app) ask(t *template.Template, values template.Values) error {
-	type answer struct {
-		field *template.Field
-		text  string
-		yes   bool
-	}
-	var answers []*answer
-	var questions []huh.Field
 	for _, f := range t.Fields {
 		if _, given := values[f.Name]; given || f.Made() {
 			continue
 		}
-		ans := &answer{field: f}
+		text, yes := "", false
 		if f.Default != nil {
-			ans.text = defaultText(f)
+			text = defaultText(f)
 		}
-		valid := func(s string) error {
-			_, err := f.Parse(template.Raw{Text: s}, a.now)
-			return err
-		}
+		var question huh.Field
 		switch f.Type.Kind {
 		case value.YesNo:
-			ans.yes = ans.text == "yes"
-			questions = append(questions, huh.NewConfirm().Title(f.Ask).Value(&ans.yes))
+			yes = text == "yes"
+			question = huh.NewConfirm().Title(f.Ask).Value(&yes)
 		case value.Choice:
-			var options []huh.Option[string]
-			for _, o := range f.Type.Of {
-				shown := o.Code
-				if o.Meaning != "" {
-					shown += "  " + o.Meaning
-				}
-				options = append(options, huh.NewOption(shown, o.Code))
-			}
-			if f.Optional {
-				options = append(options, huh.NewOption("(nothing)", ""))
-			}
-			questions = append(questions, huh.NewSelect[string]().Title(f.Ask).Options(options...).Value(&ans.text))
+			question = huh.NewSelect[string]().Title(f.Ask).Options(options(f)...).Value(&text)
 		default:
-			questions = append(questions, huh.NewInput().Title(f.Ask).Description(kindHint(f)).Validate(valid).Value(&ans.text))
+			question = huh.NewInput().Title(f.Ask).Description(kindHint(f)).Value(&text).Validate(func(s string) error {
+				_, err := f.Parse(template.Raw{Text: s}, a.now)
+				return err
+			})
 		}
-		answers = append(answers, ans)
-	}
-	if len(questions) == 0 {
-		return nil
-	}
-	err := huh.NewForm(huh.NewGroup(questions...)).WithTheme(theme).WithInput(a.in).WithOutput(a.err).WithShowHelp(true).Run()
-	if errors.Is(err, huh.ErrUserAborted) {
-		return refused("", "Stopped. Nothing was changed.")
-	}
-	if err != nil {
-		return err
-	}
-	for _, ans := range answers {
-		if ans.field.Type.Kind == value.YesNo {
-			values[ans.field.Name] = value.Bool(ans.yes)
-			continue
+		if err := a.form(question); err != nil {
+			return err
 		}
-		v, err := ans.field.Parse(template.Raw{Text: ans.text}, a.now)
+		v, err := f.Parse(template.Raw{Text: text}, a.now)
+		if f.Type.Kind == value.YesNo {
+			v, err = value.Bool(yes), nil
+		}
 		if err != nil {
-			return unclear("", "%s %v", ans.field.Name, err)
+			return unclear("", "%s %v", f.Name, err)
 		}
-		values[ans.field.Name] = v
+		values[f.Name] = v
+		a.side.Line(term.Dim.Render(term.Visible(f.Ask)), " ", term.Strong.Render(term.Visible(v.String())))
 	}
 	return nil
 }
 
-// theme is the look of questions.
-var theme = huh.ThemeFunc(huh.ThemeBase16)
+func options(f *template.Field) []huh.Option[string] {
+	var list []huh.Option[string]
+	for _, o := range f.Type.Of {
+		shown := o.Code
+		if o.Meaning != "" {
+			shown += "  " + o.Meaning
+		}
+		list = append(list, huh.NewOption(shown, o.Code))
+	}
+	if f.Optional {
+		list = append(list, huh.NewOption("(nothing)", ""))
+	}
+	return list
+}
+
+// form runs one question, and clears it away: the library leaves all of it but
+// the last line on the screen.
+func (a *app) form(question huh.Field) error {
+	err := huh.NewForm(huh.NewGroup(question)).WithTheme(theme).WithInput(a.in).WithOutput(a.err).WithShowHelp(false).Run()
+	if lines := lipgloss.Height(question.View()) - 1; lines > 0 {
+		fmt.Fprintf(a.err, "\x1b[%dA\r\x1b[J", lines)
+	}
+	if errors.Is(err, huh.ErrUserAborted) {
+		return refused("", "Stopped. Nothing was changed.")
+	}
+	return err
+}
+
+// theme is the look of questions: that of all other screens.
+var theme = huh.ThemeFunc(func(dark bool) *huh.Styles {
+	t := huh.ThemeBase(dark)
+	plain := lipgloss.NewStyle()
+	for _, f := range []*huh.FieldStyles{&t.Focused, &t.Blurred} {
+		f.Title, f.Description = term.Strong, term.Dim
+		f.ErrorIndicator, f.ErrorMessage = term.Bad.SetString(" !"), term.Bad
+		f.SelectSelector = term.Accent.SetString("› ")
+		f.SelectedOption, f.UnselectedOption, f.Option = term.Strong, plain, plain
+		f.TextInput.Prompt, f.TextInput.Text, f.TextInput.Placeholder = term.Accent, plain, term.Dim
+		f.FocusedButton = lipgloss.NewStyle().Padding(0, 2).Background(lipgloss.Color("30")).Foreground(lipgloss.Color("231")).Bold(true)
+		f.BlurredButton = lipgloss.NewStyle().Padding(0, 2).Foreground(lipgloss.Color("244"))
+	}
+	t.Focused.Title = term.Title
+	t.Focused.Base = t.Focused.Base.BorderForeground(lipgloss.Color("30"))
+	return t
+})
 
 func defaultText(f *template.Field) string {
 	if f.Default.List {
@@ -91,10 +110,6 @@ func defaultText(f *template.Field) string {
 // confirm asks for a yes.
 func (a *app) confirm(question string) (bool, error) {
 	yes := false
-	field := huh.NewConfirm().Title(question).Affirmative("Yes").Negative("No").Value(&yes)
-	err := huh.NewForm(huh.NewGroup(field)).WithTheme(theme).WithInput(a.in).WithOutput(a.err).WithShowHelp(false).Run()
-	if errors.Is(err, huh.ErrUserAborted) {
-		return false, nil
-	}
+	err := a.form(huh.NewConfirm().Title(question).Affirmative("Yes").Negative("No").Value(&yes))
 	return yes, err
 }

@@ -244,6 +244,9 @@ func (b *buildRun) drawPlan() {
 	for i := range b.plan.Steps {
 		steps[b.plan.Steps[i].Node] = &b.plan.Steps[i]
 	}
+	if b.interactive() {
+		b.screen.Line()
+	}
 	b.screen.Line(term.Title.Render(term.Visible(b.t.Heading())), term.Dim.Render(" into "+term.Visible(b.into)))
 	b.screen.Line()
 	b.screen.Tree(b.tree.Root, term.TreeView{
@@ -253,14 +256,14 @@ func (b *buildRun) drawPlan() {
 			case plan.Blocked:
 				return s.Why
 			case plan.Kept:
-				return "stays as it is: it has been edited since"
+				return "stays as it is: it is not what the template would write"
 			}
 			return ""
 		},
 	})
 	b.screen.Line()
 	var counts []string
-	for state, word := range []string{"new", "there already", "kept as edited", "in the way"} {
+	for state, word := range []string{"new", "there already", "kept as they are", "in the way"} {
 		if n := b.plan.Count[state]; n > 0 {
 			m := planMarks[plan.State(state)]
 			counts = append(counts, m.Style.Render(m.Sign)+" "+term.Number(n)+" "+word)
@@ -279,17 +282,22 @@ func (b *buildRun) closing(nothing bool) {
 	if nothing {
 		b.screen.Text(term.Good.Render("Nothing to do:") + " all of it is there already in " + term.Visible(target))
 	} else {
-		b.screen.Text(term.Good.Render("Built") + " " + b.made() + " in " + term.Visible(target))
-		if n := b.plan.Count[plan.There]; n > 0 {
-			b.screen.Text(fmt.Sprintf("%s there already", term.Number(n)+isOrAre(n)[0:]+""))
-		}
+		b.screen.Text(term.Good.Render("Built") + " " + b.made() + " in " + term.Visible(target) + besides(b.plan.Count[plan.There]))
 	}
 	for i := range b.plan.Steps {
 		if b.plan.Steps[i].State == plan.Kept {
-			b.screen.Text(term.Warn.Render("kept") + " as edited: " + term.Visible(b.plan.Path(i)))
+			b.screen.Text(term.Warn.Render("kept") + " as it is, though not what the template would write: " + term.Visible(b.plan.Path(i)))
 		}
 	}
 	b.app.changes(b.tree.Changes)
+}
+
+// besides says how much was there before.
+func besides(there int) string {
+	if there == 0 {
+		return ""
+	}
+	return fmt.Sprintf("; %s more stood there already", term.Number(there))
 }
 
 // report prints the plan, and whether it was carried out, as JSON.

@@ -7,6 +7,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"math"
 	"os"
 	"strings"
 	"time"
@@ -167,10 +168,11 @@ func (a *app) tellErrors(file, text string, err error, status int) error {
 		a.side.Errors(file, text, errs)
 		return &stop{status: status}
 	case errors.As(err, &limit):
-		return refused(fmt.Sprintf("if you mean it: --limit %d", limit.Count), "%s", sentence(limit.Error()))
+		if limit.Count == math.MaxInt {
+			return refused("", "This would make more folders and files than can be counted.")
+		}
+		return refused(fmt.Sprintf("if you mean it: --limit %d", limit.Count), "This would make %s folders and files; at most %s are made unless you allow more.",
+			term.Number(limit.Count), term.Number(limit.Limit))
 	}
 	return err
 }
-
-// sentence begins a text with a capital.
-func sentence(s string) string { return strings.ToUpper(s[:1]) + s[1:] }

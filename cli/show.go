@@ -96,8 +96,11 @@ func noteOf(t *template.Template) func(*tree.Node) string {
 // facts draws the one line below a tree.
 func (a *app) facts(root *tree.Node) {
 	f := tree.Measure(root)
-	a.screen.Text(fmt.Sprintf("%s, %s · %s deep · longest path %s",
-		term.Count(f.Folders, "folder"), term.Count(f.Files, "file"), term.Count(f.Levels, "level"), term.Count(f.Length, "character")))
+	what := term.Count(f.Folders, "folder")
+	if f.Files > 0 {
+		what += ", " + term.Count(f.Files, "file")
+	}
+	a.screen.Text(fmt.Sprintf("%s · %s deep · longest path %s", what, term.Count(f.Levels, "level"), term.Count(f.Length, "character")))
 }
 
 // changes tells which values could not stand in a name as they were given.

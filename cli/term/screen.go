@@ -91,7 +91,7 @@ func Visible(s string) string {
 	var b strings.Builder
 	for i, r := range s {
 		switch {
-		case r == utf8.RuneError && strings.HasPrefix(s[i:], "\uFFFD") == false:
+		case r == utf8.RuneError && !strings.HasPrefix(s[i:], "\uFFFD"):
 			fmt.Fprintf(&b, "‹%02X›", s[i])
 		case hidden(r):
 			fmt.Fprintf(&b, "‹U+%04X›", r)

@@ -38,18 +38,14 @@ func (s *Screen) Tree(root *tree.Node, view TreeView) {
 		for i, c := range n.Children {
 			own, next := "    ", "    "
 			if s.Terminal {
-				if own, next = "├── ", "│   "; i == len(n.Children)-1 {
-					own, next = "╰── ", "    "
+				if own, next = "├─ ", "│  "; i == len(n.Children)-1 {
+					own, next = "╰─ ", "   "
 				}
 			}
 			if n == root {
 				own, next = "", ""
 			}
-			name := Visible(c.Name)
-			if c.Kind == tree.Folder {
-				name += "/"
-			}
-			rows = append(rows, row{guide + own, name, c})
+			rows = append(rows, row{guide + own, Visible(c.Name), c})
 			if n == root && !s.Terminal {
 				next = ""
 			}
@@ -59,30 +55,33 @@ func (s *Screen) Tree(root *tree.Node, view TreeView) {
 	walk(root, "")
 	at := 0
 	for _, r := range rows {
-		if w := Columns(r.guide + r.name); w <= noteColumn-3 {
+		if w := Columns(r.guide+r.name) + 1; w <= noteColumn-3 {
 			at = max(at, w+3)
 		}
 	}
 	for _, r := range rows {
 		line := Dim.Render(r.guide) + paint(r.node, r.name)
+		if r.node.Kind == tree.Folder {
+			line += Dim.Render("/")
+		}
 		if view.Mark != nil {
 			m := view.Mark(r.node)
 			line = m.Style.Render(m.Sign) + " " + line
 		}
 		if view.Note != nil {
 			if note := view.Note(r.node); note != "" {
-				line += strings.Repeat(" ", max(3, at-Columns(r.guide+r.name))) + Dim.Italic(true).Render(Visible(note))
+				line += strings.Repeat(" ", max(3, at-Columns(line))) + Dim.Italic(true).Render(Visible(note))
 			}
 		}
 		s.Line(line)
 	}
 }
 
-// paint colours a name: folders strong, slots that nothing was given for in the
-// accent.
+// paint colours a name: folders that hold something strong, slots that nothing
+// was given for in the accent.
 func paint(n *tree.Node, name string) string {
 	style := lipgloss.NewStyle()
-	if n.Kind == tree.Folder {
+	if len(n.Children) > 0 {
 		style = Strong
 	}
 	if n.Marks&(tree.Later|tree.Due) != 0 {

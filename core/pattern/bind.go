@@ -136,8 +136,8 @@ func (n *Name) append(dst []byte, f *Filling, end int) ([]byte, error) {
 		if dst, err = b.picture.Append(dst, v); err != nil {
 			return dst, fmt.Errorf("%s %q %w", b.name, v, err)
 		}
-		if v.Kind == value.Text && f.Changed != nil {
-			if clean, dirty := Clean(v.Text); dirty || clean != was {
+		if f.Changed != nil && v.Kind == value.Text && b.picture.keepsSigns() {
+			if clean, _ := Clean(v.Text); clean != was {
 				f.Changed(b.name, was, string(dst[from:]))
 			}
 		}

@@ -70,7 +70,6 @@ type parts struct {
 	have  [partInitials + 1]bool
 	n     [partInitials + 1]int
 	text  string
-	style *style
 	clash bool // two tokens say different things
 }
 
@@ -98,7 +97,7 @@ func (p *parts) add(t *token, s string) {
 		if t.part == partMonth || t.part == partPlace {
 			n++
 		}
-	case text:
+	case freeText:
 		s = t.style.undo(s)
 		if p.have[t.part] && p.text != s {
 			p.clash = true

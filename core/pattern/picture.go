@@ -68,7 +68,7 @@ func Plain(t *value.Type) *Picture {
 	case value.Term:
 		p.tokens = []token{digitsToken(partYear, 4, value.MinYear, value.MaxYear), {op: literal, text: " "}, {op: oneOf, part: partPlace, words: codes(t, nil)}}
 	default:
-		p.tokens = []token{{op: text, part: partText}}
+		p.tokens = []token{{op: freeText, part: partText}}
 	}
 	return p
 }
@@ -129,7 +129,7 @@ func wordsPicture(pic string, t *value.Type) (*Picture, *Error) {
 	}
 	switch t.Kind {
 	case value.Text:
-		p.tokens = []token{{op: text, part: partText, style: st}}
+		p.tokens = []token{{op: freeText, part: partText, style: st}}
 		if st.initials {
 			p.tokens[0].part = partInitials
 		}

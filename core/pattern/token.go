@@ -12,11 +12,11 @@ import (
 type op uint8
 
 const (
-	literal op = iota // its text
-	digits            // a number between lo and hi in at least width digits
-	letters           // the same as A, B, … Z, AA; width is 'A' or 'a'
-	oneOf             // one of its words
-	text              // a free text in its style
+	literal  op = iota // its text
+	digits             // a number between lo and hi in at least width digits
+	letters            // the same as A, B, … Z, AA; width is 'A' or 'a'
+	oneOf              // one of its words
+	freeText           // a free text in its style
 )
 
 // A part is what a token says about a value.
@@ -77,7 +77,7 @@ func (p *Picture) Append(dst []byte, v value.Value) ([]byte, error) {
 				return dst, fmt.Errorf("is none of the allowed values")
 			}
 			dst = append(dst, t.words[n]...)
-		case text:
+		case freeText:
 			s, _ := Clean(v.Text)
 			if t.style != nil {
 				if s = t.style.apply(v.Text); s == "" && v.Text != "" {
@@ -88,6 +88,13 @@ func (p *Picture) Append(dst []byte, v value.Value) ([]byte, error) {
 		}
 	}
 	return dst, nil
+}
+
+// keepsSigns reports whether the picture leaves the signs in a text, so that a
+// sign that no name can hold has to be replaced.
+func (p *Picture) keepsSigns() bool {
+	st := p.tokens[0].style
+	return st == nil || st.spaced()
 }
 
 // number returns the part of a value that the token writes. For words, it is
@@ -174,7 +181,7 @@ func (t *token) ends(s string, from int, yield func(end int) bool) bool {
 		}
 	case letters:
 		n := 0
-		for i := 0; i < len(rest) && i < 8 && rest[i] >= byte(t.width) && rest[i] < byte(t.width)+26; i++ {
+		for i := 0; i < len(rest) && i < 9 && rest[i] >= byte(t.width) && rest[i] < byte(t.width)+26; i++ {
 			n = 26*n + int(rest[i]) - t.width + 1
 			if n >= t.lo && n <= t.hi && yield(from+i+1) {
 				return true
@@ -186,7 +193,7 @@ func (t *token) ends(s string, from int, yield func(end int) bool) bool {
 				return true
 			}
 		}
-	case text:
+	case freeText:
 		state := atFirst
 		for i, r := range rest {
 			if i > 0 && t.style.accepts(state) && yield(from+i) {

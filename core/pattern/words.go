@@ -3,6 +3,7 @@ package pattern
 import (
 	"strings"
 	"unicode"
+	"unicode/utf8"
 
 	"golang.org/x/text/unicode/norm"
 )
@@ -132,13 +133,11 @@ func plainRune(r rune) string {
 	if s, ok := latin[r]; ok {
 		return s
 	}
-	for _, base := range norm.NFD.String(string(r)) {
-		if s, ok := latin[base]; ok { // ǿ is ø with an accent
-			return s
-		}
-		return string(base)
+	base, _ := utf8.DecodeRuneInString(norm.NFD.String(string(r)))
+	if s, ok := latin[base]; ok { // ǿ is ø with an accent
+		return s
 	}
-	return ""
+	return string(base)
 }
 
 // The states of the automaton that accepts what a style can write. A style

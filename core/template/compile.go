@@ -436,7 +436,7 @@ func (c *compiler) lookup(s *scope, name string) (pattern.Field, *pattern.Error)
 	err := &pattern.Error{Message: fmt.Sprintf("there is no field named %q", name)}
 	near := outline.Nearest(name, c.visible(s))
 	switch {
-	case s != nil && (near == "" || near == s.loop.name):
+	case s != nil && (near == "" || near == s.loop.name || slices.Contains(c.listFields(), near)):
 		err.Help = fmt.Sprintf("this line repeats for %q: did you mean <%s>?", s.loop.name, s.loop.name)
 	case near != "":
 		err.Help = fmt.Sprintf("did you mean <%s>?", near)

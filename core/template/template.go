@@ -38,7 +38,6 @@ type Template struct {
 	made     []*Field // fields made from others, each behind those it needs
 	top      *block
 	depth    int // how many loops lie inside each other at the most
-	fills    map[string]*fill
 }
 
 // A Setting is one entry under "rules:" of a header.

@@ -1,0 +1,156 @@
+//go:build unix
+
+// Bench measures the program against plain alternatives, in turn and in one
+// run, and prints the ratios. Each figure is the median of several runs.
+//
+//	go run ./bench [-runs 5] [-dir /dev/shm] [name …]
+package main
+
+import (
+	"flag"
+	"fmt"
+	"log"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"slices"
+	"strings"
+	"syscall"
+	"time"
+)
+
+// A contest times the program and one alternative.
+type contest struct {
+	name    string
+	against string
+	limit   float64 // the ratio that the design allows
+	setup   func(b *bench) (ours, theirs func() time.Duration, err error)
+}
+
+type bench struct {
+	dir     string // on a memory file system
+	program string
+}
+
+var contests = []contest{
+	{"start", "an empty Go program", 4, start},
+	{"build-100k", "a bare loop of mkdir", 2, build},
+}
+
+func main() {
+	runs := flag.Int("runs", 5, "counted runs of each side")
+	dir := flag.String("dir", "/dev/shm", "a folder on a memory file system")
+	flag.Parse()
+	tmp, err := os.MkdirTemp(*dir, "vestibula-bench-")
+	check(err)
+	defer os.RemoveAll(tmp)
+	b := &bench{dir: tmp, program: compile(tmp, "vestibula", ".")}
+	fmt.Printf("%-16s %12s %12s %8s %8s  %s\n", "", "vestibula", "other", "ratio", "allowed", "against")
+	for _, c := range contests {
+		if flag.NArg() > 0 && !slices.Contains(flag.Args(), c.name) {
+			continue
+		}
+		ours, theirs, err := c.setup(b)
+		check(err)
+		var mine, other, ratios []float64
+		for i := range *runs + 1 {
+			m, o := ours().Seconds(), theirs().Seconds()
+			if i > 0 { // the first warms up
+				mine, other, ratios = append(mine, m), append(other, o), append(ratios, m/o)
+			}
+		}
+		fmt.Printf("%-16s %11.4fs %11.4fs %8.2f %8.2f  %s\n", c.name, median(mine), median(other), median(ratios), c.limit, c.against)
+	}
+}
+
+func check(err error) {
+	if err != nil {
+		log.Fatal(err)
+	}
+}
+
+func median(x []float64) float64 {
+	slices.Sort(x)
+	return x[len(x)/2]
+}
+
+// compile builds a package into a static program.
+func compile(dir, name, pkg string) string {
+	out := filepath.Join(dir, name)
+	cmd := exec.Command("go", "build", "-trimpath", "-ldflags", "-s -w", "-o", out, pkg)
+	cmd.Env = append(os.Environ(), "CGO_ENABLED=0")
+	cmd.Stderr = os.Stderr
+	check(cmd.Run())
+	return out
+}
+
+// timed runs a command and returns how long it took.
+func timed(program string, args ...string) time.Duration {
+	cmd := exec.Command(program, args...)
+	cmd.Stderr = os.Stderr
+	begin := time.Now()
+	check(cmd.Run())
+	return time.Since(begin)
+}
+
+func start(b *bench) (ours, theirs func() time.Duration, err error) {
+	src := filepath.Join(b.dir, "empty")
+	if err := os.Mkdir(src, 0o777); err != nil {
+		return nil, nil, err
+	}
+	if err := os.WriteFile(filepath.Join(src, "main.go"), []byte("package main\n\nfunc main() {}\n"), 0o666); err != nil {
+		return nil, nil, err
+	}
+	empty := compile(b.dir, "empty.bin", filepath.Join(src, "main.go"))
+	// Twenty starts at a time: one alone is too short to be timed well.
+	twenty := func(program string, args ...string) func() time.Duration {
+		return func() (total time.Duration) {
+			for range 20 {
+				total += timed(program, args...)
+			}
+			return total
+		}
+	}
+	return twenty(b.program, "--version"), twenty(empty), nil
+}
+
+// build makes 5,000 projects of 20 folders each.
+func build(b *bench) (ours, theirs func() time.Duration, err error) {
+	var text strings.Builder
+	text.WriteString("Projects\n    Project <n:0000> | each: n in 1..5000\n")
+	var inside []string
+	for i := 1; i <= 19; i++ {
+		text.WriteString("        <#> Stage of work\n")
+		inside = append(inside, fmt.Sprintf("/%02d Stage of work", i))
+	}
+	file := filepath.Join(b.dir, "many.folders")
+	if err := os.WriteFile(file, []byte(text.String()), 0o666); err != nil {
+		return nil, nil, err
+	}
+	into := filepath.Join(b.dir, "into")
+	fresh := func() {
+		check(os.RemoveAll(into))
+		check(os.Mkdir(into, 0o777))
+	}
+	ours = func() time.Duration {
+		fresh()
+		return timed(b.program, "build", file, "--into", into, "--yes", "--limit", "200000")
+	}
+	theirs = func() time.Duration {
+		fresh()
+		paths := []string{into + "/Projects"}
+		for n := 1; n <= 5000; n++ {
+			project := fmt.Sprintf("%s/Projects/Project %04d", into, n)
+			paths = append(paths, project)
+			for _, name := range inside {
+				paths = append(paths, project+name)
+			}
+		}
+		begin := time.Now()
+		for _, p := range paths {
+			check(syscall.Mkdir(p, 0o777))
+		}
+		return time.Since(begin)
+	}
+	return ours, theirs, nil
+}

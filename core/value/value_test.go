@@ -1,0 +1,89 @@
+package value
+
+import (
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
+)
+
+var now = time.Date(2026, 12, 31, 12, 0, 0, 0, time.UTC)
+
+func ptr(n int) *int { return &n }
+
+var seasons = []Option{{Code: "winter"}, {Code: "spring"}, {Code: "autumn"}}
+
+func TestWhatPeopleTypeIsReadOrRefusedWithAReason(t *testing.T) {
+	choice := Type{Kind: Choice, Of: []Option{{"BK", "book"}, {"BX", "box"}}}
+	tests := []struct {
+		typ        Type
+		text, want string // want: the value, or "!" and part of the reason
+	}{
+		{Type{Kind: Text}, "  Oriel \t Pask ", "Oriel Pask"},
+		{Type{Kind: Text}, "A\u030asa", "\u00c5sa"},
+		{Type{Kind: Text}, "   ", "!is empty"},
+		{Type{Kind: Text}, "..", "!only dots"},
+		{Type{Kind: Text}, "a\nb", "!line break"},
+		{Type{Kind: Text}, "a\x00b", "!control character U+0000"},
+		{Type{Kind: Text}, "\x1b[31m", "!control character U+001B"},
+		{Type{Kind: Text}, "abc\u202etxt", "!control character U+202E"},
+		{Type{Kind: Text}, "a\xff", "!not valid text"},
+		{Type{Kind: Text, Min: ptr(3)}, "ab", "!at least 3"},
+		{Type{Kind: Number, Min: ptr(1), Max: ptr(14)}, "15", "!at most 14"},
+		{Type{Kind: Number, Min: ptr(1)}, "0", "!at least 1"},
+		{Type{Kind: Number}, "-1", "!not a whole number"},
+		{Type{Kind: Number}, "99999999999999999999", "!not a whole number"},
+		{Type{Kind: Number}, "007", "7"},
+		{Type{Kind: Date}, "today", "2026-12-31"},
+		{Type{Kind: Date}, "2024-02-29", "2024-02-29"},
+		{Type{Kind: Date}, "2027-02-29", "!that month has 28 days"},
+		{Type{Kind: Date}, "31/02/2027", "!is not a date: write it like 2027-03-09"},
+		{Type{Kind: Month}, "2027-13", "!there is no month 13"},
+		{Type{Kind: Quarter}, "2027-q1", "2027-Q1"},
+		{Type{Kind: Week}, "2026-W53", "2026-W53"},
+		{Type{Kind: Week}, "2027-W53", "!only 1 to 52"},
+		{Type{Kind: Year}, "0000", "!no year 0"},
+		{Type{Kind: Term, Of: seasons}, "2027 Spring", "2027 spring"},
+		{Type{Kind: Term, Of: seasons}, "2027 summer", "!is not one of winter, spring, autumn"},
+		{choice, "box", "BX"},
+		{choice, "tin", "!is not one of BK (book), BX (box)"},
+		{Type{Kind: YesNo}, "X", "yes"},
+		{Type{Kind: YesNo}, "perhaps", "!neither yes nor no"},
+		{Type{Kind: List}, "a, b;c ;; d", "a, b; c; d"},
+		{Type{Kind: List}, "a, b", "a; b"},
+		{Type{Kind: List}, "a; ..", "!has an item that"},
+	}
+	for _, tt := range tests {
+		v, err := tt.typ.Parse(tt.text, now)
+		if reason, bad := strings.CutPrefix(tt.want, "!"); bad {
+			assert.ErrorContains(t, err, reason, tt.text)
+			continue
+		}
+		require.NoError(t, err, tt.text)
+		assert.Equal(t, tt.want, v.String())
+	}
+}
+
+func TestCalendarValuesStepAndReadBack(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		day := time.Date(rapid.IntRange(1900, 2200).Draw(t, "year"), 1, rapid.IntRange(1, 366).Draw(t, "day"), 0, 0, 0, 0, time.UTC)
+		for _, k := range []Kind{Date, Month, Quarter, Week, Year} {
+			typ := Type{Kind: k}
+			v := typ.covering(day)
+			back, err := typ.Parse(v.String(), now)
+			require.NoError(t, err)
+			assert.True(t, v.Equal(back), v.String())
+			w, steps := v, rapid.IntRange(0, 120).Draw(t, "steps")
+			for range steps {
+				next := w.Next()
+				assert.Positive(t, next.Compare(w))
+				w = next
+			}
+			assert.Equal(t, steps, v.Distance(w), "%s to %s", v, w)
+			assert.False(t, v.Time().After(day), "%s begins after a day that it covers", v)
+		}
+	})
+}

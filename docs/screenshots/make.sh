@@ -1,0 +1,52 @@
+#!/usr/bin/env bash
+# Makes the pictures in this folder: runs each command in a real terminal window
+# and saves what the window shows. Needs, on Debian:
+#   apt-get install xvfb xterm imagemagick x11-utils xdotool fonts-dejavu-core
+set -euo pipefail
+here=$(cd "$(dirname "$0")" && pwd)
+desk=$(mktemp -d)
+(cd "$here/../.." && CGO_ENABLED=0 go build -o "$desk/bin/vestibula" .)
+export PATH=$desk/bin:$PATH HOME=$desk
+trap 'rm -rf "$desk"' EXIT
+cd "$desk"
+
+# shot NAME COMMAND [KEYS]: a picture of what COMMAND shows after KEYS are typed.
+shot() {
+  local display=:$((90 + RANDOM % 800)) screen window
+  Xvfb "$display" -screen 0 1280x800x24 -nolisten tcp >/dev/null 2>&1 & screen=$!
+  for _ in $(seq 100); do xdpyinfo -display "$display" >/dev/null 2>&1 && break; sleep 0.05; done
+  DISPLAY=$display xterm -geometry 141x42+0+0 -fa 'DejaVu Sans Mono' -fs 11 -bg '#fbfaf7' -fg '#22262b' \
+    -tn xterm-256color -b 8 -e bash -c "export COLORTERM=truecolor; echo '\$ $2'; echo; $2; sleep 60" & window=$!
+  sleep 3
+  if [ -n "${3:-}" ]; then DISPLAY=$display xdotool key --delay 150 $3; sleep 2; fi
+  import -display "$display" -window root "$here/$1.png"
+  kill "$window" "$screen" 2>/dev/null || true
+  wait 2>/dev/null || true
+}
+
+# A template with the mistakes that people make.
+cat > wrong.folders <<'T'
+---
+title: Commission
+fields:
+  client: { ask: Who is it for?, exmple: Oriel Pask }
+  stages: { type: list, default: [survey, repair] }
+---
+<client>
+    Aux
+    Work
+        <#:00> <stage> | each: step in stages
+    Prices 1/4 | noet: what was agreed
+    Invoices <from:yyyy
+T
+
+shot show 'vestibula show commission gilding=yes'
+shot check 'vestibula check wrong'
+mkdir clients
+shot build 'vestibula build commission --into clients' 'O r i e l space P a s k Return t o d a y Return Return Return y y Return'
+vestibula build commission --into clients client="Jun Teague" received=2027-03-09 --yes >/dev/null
+echo "my own words" > "clients/2027-03 Jun Teague BK/Read me first.md"
+rmdir "clients/2027-03 Jun Teague BK/99 Archive"
+echo "a list" > "clients/2027-03 Jun Teague BK/99 Archive"
+shot preview 'vestibula build commission --into clients client="Jun Teague" received=2027-03-09 gilding=yes --preview'
+shot templates 'vestibula templates'

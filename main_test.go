@@ -1,0 +1,153 @@
+package main
+
+import (
+	"bytes"
+	"fmt"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"regexp"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// program is the built program that the tests in this folder drive.
+var program string
+
+func TestMain(m *testing.M) {
+	dir, err := os.MkdirTemp("", "vestibula-test-")
+	if err != nil {
+		panic(err)
+	}
+	program = filepath.Join(dir, "vestibula")
+	cmd := exec.Command("go", "build", "-o", program, ".")
+	cmd.Env = append(os.Environ(), "CGO_ENABLED=0")
+	if out, err := cmd.CombinedOutput(); err != nil {
+		fmt.Fprintf(os.Stderr, "the program does not build: %v\n%s", err, out)
+		os.Exit(1)
+	}
+	code := m.Run()
+	os.RemoveAll(dir)
+	os.Exit(code)
+}
+
+// A desk is a temporary folder in which the program is run.
+type desk struct {
+	t   *testing.T
+	dir string
+	in  string // standard input
+}
+
+func newDesk(t *testing.T, files ...string) *desk {
+	d := &desk{t: t, dir: t.TempDir()}
+	for i := 0; i < len(files); i += 2 {
+		d.write(files[i], files[i+1])
+	}
+	return d
+}
+
+func (d *desk) write(name, text string) {
+	path := filepath.Join(d.dir, name)
+	require.NoError(d.t, os.MkdirAll(filepath.Dir(path), 0o777))
+	require.NoError(d.t, os.WriteFile(path, []byte(text), 0o666))
+}
+
+func (d *desk) read(name string) string {
+	data, err := os.ReadFile(filepath.Join(d.dir, name))
+	require.NoError(d.t, err)
+	return string(data)
+}
+
+// has lists all paths below a folder of the desk, folders with a slash.
+func (d *desk) has(folder string) (paths []string) {
+	base := filepath.Join(d.dir, folder)
+	require.NoError(d.t, filepath.WalkDir(base, func(path string, e os.DirEntry, err error) error {
+		if rel, _ := filepath.Rel(base, path); rel != "." {
+			if rel = filepath.ToSlash(rel); e.IsDir() {
+				rel += "/"
+			}
+			paths = append(paths, rel)
+		}
+		return err
+	}))
+	return paths
+}
+
+// run runs the program and returns all that it printed, and its status.
+func (d *desk) run(args ...string) (out string, status int) {
+	d.t.Helper()
+	return d.exec(program, args...)
+}
+
+func (d *desk) exec(name string, args ...string) (string, int) {
+	d.t.Helper()
+	cmd := exec.Command(name, args...)
+	cmd.Dir = d.dir
+	cmd.Stdin = strings.NewReader(d.in)
+	cmd.Env = append(os.Environ(), "HOME="+d.dir, "XDG_DATA_HOME="+filepath.Join(d.dir, ".data"), "XDG_STATE_HOME="+filepath.Join(d.dir, ".state"),
+		"PATH="+filepath.Dir(program)+string(filepath.ListSeparator)+os.Getenv("PATH"))
+	var out bytes.Buffer
+	cmd.Stdout, cmd.Stderr = &out, &out
+	if err := cmd.Run(); err != nil {
+		if _, exited := err.(*exec.ExitError); !exited {
+			require.NoError(d.t, err)
+		}
+	}
+	return out.String(), cmd.ProcessState.ExitCode()
+}
+
+// A fence is a block of code in a document: ```INFO … ```.
+var fence = regexp.MustCompile("(?ms)^```([^\n]+)\n(.*?)^```$")
+
+// TestTheDocumentsAreTrue plays the documents: a block ```folders NAME is saved
+// as that file, and in a block ```console each line behind a $ is run in a
+// shell and must print the lines below it. A line of … stands for any lines.
+func TestTheDocumentsAreTrue(t *testing.T) {
+	docs, _ := filepath.Glob("docs/*.md")
+	commands := 0
+	for _, doc := range append(docs, "README.md") {
+		t.Run(doc, func(t *testing.T) {
+			text, err := os.ReadFile(doc)
+			require.NoError(t, err)
+			d := newDesk(t)
+			for _, block := range fence.FindAllStringSubmatch(string(text), -1) {
+				kind, name, _ := strings.Cut(block[1], " ")
+				switch {
+				case name != "":
+					d.write(name, block[2])
+				case kind == "console":
+					for _, call := range strings.Split("\n"+block[2], "\n$ ")[1:] {
+						command, want, _ := strings.Cut(call, "\n")
+						if strings.HasPrefix(command, "go ") || strings.HasPrefix(command, "git ") || strings.HasPrefix(command, "cd ") {
+							continue
+						}
+						commands++
+						got, status := d.exec("sh", "-c", command)
+						assert.Less(t, status, 3, "%s\n%s", command, got)
+						if strings.TrimSpace(want) != "" {
+							assert.Regexp(t, likeOutput(want), strings.TrimSpace(got)+"\n", "$ %s prints\n%s", command, got)
+						}
+					}
+				}
+			}
+		})
+	}
+	assert.Greater(t, commands, 10)
+}
+
+// likeOutput turns the output that a document shows into an expression.
+func likeOutput(want string) string {
+	var b strings.Builder
+	b.WriteString(`\A`)
+	for line := range strings.SplitSeq(strings.TrimSpace(want), "\n") {
+		if strings.TrimSpace(line) == "…" {
+			b.WriteString(`(?:.*\n)*?`)
+			continue
+		}
+		b.WriteString(regexp.QuoteMeta(strings.TrimRight(line, " ")) + ` *\n`)
+	}
+	return b.String() + `\z`
+}

@@ -1,0 +1,238 @@
+package main
+
+import (
+	"encoding/json"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+const clientTemplate = `---
+title: Client
+fields:
+  client: Who is it for?
+  received: { ask: When?, type: date }
+  stages: { type: list, default: [survey, repair] }
+  gilding: { type: yes-no, default: no }
+---
+<client>
+    <#> Notes
+        hello.md | fill: forms/hello.md
+    <#> <stage> | each: stage in stages
+    <#> Gold | when: gilding | note: leaf
+    form.bin | copy: forms/form.bin
+`
+
+func clientDesk(t *testing.T) *desk {
+	return newDesk(t, "client.folders", clientTemplate, "forms/hello.md", "Dear <client>,\n<received:d mmmm yyyy> <b>\n", "forms/form.bin", "\x00\xff\n\r", "out/own.txt", "mine")
+}
+
+func TestAPastedListBuildsInOneCommand(t *testing.T) {
+	d := newDesk(t, "Desktop/x", "")
+	d.in = "  Commission\n      Agreement\n      Condition survey\n      Photographs\n"
+	out, status := d.run("build", "-", "--into", "Desktop", "--yes", "--no-label")
+	assert.Zero(t, status, out)
+	assert.Equal(t, []string{"Commission/", "Commission/Agreement/", "Commission/Condition survey/", "Commission/Photographs/", "x"}, d.has("Desktop"))
+	assert.Equal(t, "Built 4 folders in Desktop/Commission\n", out)
+}
+
+func TestBuildPreviewsBuildsAndLeavesALabel(t *testing.T) {
+	d := clientDesk(t)
+	args := []string{"build", "client", "--into", "out", "client=Åsa / Öberg", "received=2027-03-09"}
+	out, status := d.run(append(args, "--preview")...)
+	assert.Zero(t, status)
+	assert.Contains(t, out, "+     01 Notes/")
+	assert.Contains(t, out, "A preview: nothing was changed.")
+	out, status = d.run(args...)
+	assert.Equal(t, 1, status, "without a terminal and without --yes nothing is changed")
+	assert.Contains(t, out, "add --yes to build it")
+	assert.Equal(t, []string{"own.txt"}, d.has("out"))
+
+	out, status = d.run(append(args, "--yes")...)
+	assert.Zero(t, status, out)
+	assert.Contains(t, out, "Built 4 folders and 2 files in out/Åsa - Öberg")
+	assert.Contains(t, out, "in names, the client “Åsa / Öberg” is written “Åsa - Öberg”")
+	root := "out/Åsa - Öberg/"
+	assert.Equal(t, "Dear Åsa / Öberg,\n9 March 2027 <b>\n", d.read(root+"01 Notes/hello.md"))
+	assert.Equal(t, "\x00\xff\n\r", d.read(root+"form.bin"))
+	var label struct {
+		Vestibula int
+		Builds    []struct {
+			Text   string
+			Values map[string]any
+		}
+	}
+	require.NoError(t, json.Unmarshal([]byte(d.read(root+".vestibula.json")), &label))
+	assert.Equal(t, clientTemplate, label.Builds[0].Text)
+	assert.Equal(t, map[string]any{"client": "Åsa / Öberg", "received": "2027-03-09", "stages": []any{"survey", "repair"}, "gilding": "no"}, label.Builds[0].Values)
+
+	d.write(root+"01 Notes/hello.md", "edited")
+	require.NoError(t, os.Remove(filepath.Join(d.dir, root, "form.bin")))
+	out, status = d.run(append(args, "--yes")...)
+	assert.Zero(t, status)
+	assert.Contains(t, out, "Built 0 folders and 1 file")
+	assert.Contains(t, out, "kept as it is, though not what the template would write: Åsa - Öberg/01 Notes/hello.md")
+	assert.Equal(t, "edited", d.read(root+"01 Notes/hello.md"))
+	out, _ = d.run(append(args, "--yes")...)
+	assert.Contains(t, out, "Nothing to do: all of it is there already")
+}
+
+func TestValuesFromAFile(t *testing.T) {
+	d := clientDesk(t)
+	d.write("v.yaml", "client: Oriel\nreceived: 2027-03-09\nstages: [one, two]\ngilding: yes\n")
+	d.write("v.json", `{"client": "Oriel", "received": "2027-03-09", "stages": ["one", "two"], "gilding": true}`)
+	for _, file := range []string{"v.yaml", "v.json"} {
+		out, status := d.run("show", "client", "--values", file, "client=Jun")
+		assert.Zero(t, status, out)
+		for _, want := range []string{"Jun/", "02 one/", "03 two/", "04 Gold/        leaf"} {
+			assert.Contains(t, out, want)
+		}
+	}
+	d.write("bad.yaml", "client: {a: b}\n")
+	out, status := d.run("show", "client", "--values", "bad.yaml")
+	assert.Equal(t, 2, status)
+	assert.Contains(t, out, `bad.yaml:1: "client" cannot be a value`)
+}
+
+func TestJSONOfEachCommandThatReports(t *testing.T) {
+	d := clientDesk(t)
+	for _, tt := range []struct {
+		args []string
+		keys []string
+	}{
+		{[]string{"show", "client", "--json"}, []string{"template", "title", "values", "facts", "tree"}},
+		{[]string{"check", "client", "--json"}, []string{"template", "findings", "errors", "warnings", "advice", "checked"}},
+		{[]string{"build", "client", "--into", "out", "client=x", "received=today", "--preview", "--json"}, []string{"template", "into", "built", "new", "there", "kept", "blocked", "steps"}},
+	} {
+		out, status := d.run(tt.args...)
+		assert.Zero(t, status, out)
+		var got map[string]any
+		require.NoError(t, json.Unmarshal([]byte(out), &got), out)
+		var keys []string
+		for k := range got {
+			keys = append(keys, k)
+		}
+		assert.ElementsMatch(t, tt.keys, keys)
+	}
+	out, _ := d.run("templates", "--json")
+	var list []map[string]any
+	require.NoError(t, json.Unmarshal([]byte(out), &list))
+	assert.Len(t, list, 4)
+}
+
+func TestBadInputIsToldAndNothingChanges(t *testing.T) {
+	long := strings.Repeat("x", 300)
+	with := func(more ...string) []string {
+		return append([]string{"build", "client", "--into", "out", "--yes", "received=2027-03-09"}, more...)
+	}
+	tests := []struct {
+		args   []string
+		status int
+		want   string
+	}{
+		{[]string{"show", "comission"}, 2, "did you mean commission?"},
+		{[]string{"show", "a/b"}, 2, `there is no template "a/b"`},
+		{[]string{"show"}, 2, "which template?"},
+		{[]string{"shwo"}, 2, "unknown command"},
+		{[]string{"show", "client", "--frob"}, 2, "unknown flag: --frob"},
+		{[]string{"show", "client", "clint=x"}, 2, `clint is not a field of this template: did you mean "client"?`},
+		{[]string{"show", "client", "oops"}, 2, `"oops" is no value for a field`},
+		{[]string{"build", "client", "--into", "out", "--yes"}, 2, "needs 2 values that are missing"},
+		{[]string{"build", "client", "--yes"}, 2, "into which folder?"},
+		{[]string{"build", "client", "--into", "nowhere", "client=x", "received=today", "--yes"}, 2, "there is no folder"},
+		{[]string{"build", "client", "--into", "out/own.txt", "client=x", "received=today", "--yes"}, 2, "is a file"},
+		{with("client="), 2, "client is empty"},
+		{with("client=   "), 2, "client is empty"},
+		{with("client=.."), 2, "only dots"},
+		{with("client=a\nb"), 2, "line break"},
+		{with("client=\x1b[2J"), 2, "control character U+001B"},
+		{with("client=" + long), 1, "this name would have 300 characters"},
+		{with("client=Wren."), 1, "ends in a dot"},
+		{with("client=x", "gilding=perhaps"), 2, "neither yes nor no"},
+		{[]string{"show", "big"}, 1, "would make 10,000,000 folders and files; at most 20,000"},
+		{[]string{"build", "twice", "--into", "out", "--yes"}, 1, "would be made twice in one place"},
+		{[]string{"check", "twice"}, 1, "twice.folders:2:1: “A” would be made twice"},
+		{[]string{"check", "tabs"}, 1, "indented with spaces, but the lines above with tabs"},
+		{[]string{"show", "tabs"}, 2, "indented with spaces, but the lines above with tabs"},
+		{[]string{"check", "link"}, 1, "leads out of the template's folder"},
+		{[]string{"check", "empty"}, 1, "this template has no folders"},
+	}
+	d := clientDesk(t)
+	d.write("big.folders", "<n> | each: n in 1..10000000\n")
+	d.write("twice.folders", "A\nA\n")
+	d.write("tabs.folders", "A\n\tB\n    C\n")
+	d.write("empty.folders", "\n")
+	d.write("link.folders", "a.md | copy: away.md\n")
+	d.write("case.folders", "A\n")
+	require.NoError(t, os.Symlink("/etc/hostname", filepath.Join(d.dir, "away.md")))
+	before := d.has(".")
+	for _, tt := range tests {
+		out, status := d.run(tt.args...)
+		assert.Equal(t, tt.status, status, "%q\n%s", tt.args, out)
+		assert.Contains(t, out, tt.want, "%q", tt.args)
+		assert.NotContains(t, out, "\x1b", "%q", tt.args)
+	}
+	assert.Equal(t, before, d.has("."))
+}
+
+func TestConflictsAreToldAllAtOnce(t *testing.T) {
+	d := clientDesk(t)
+	d.write("out/x/01 notes/own.md", "")
+	d.write("out/x/02 survey", "a file")
+	out, status := d.run("build", "client", "--into", "out", "client=x", "received=today", "--yes")
+	assert.Equal(t, 1, status)
+	assert.Contains(t, out, "“01 notes” is there, spelled with other capitals")
+	assert.Contains(t, out, "a file of that name is there, where a folder must be")
+	assert.Contains(t, out, "Nothing was built: 2 things are in the way.")
+	assert.NotContains(t, strings.Join(d.has("out"), " "), "03 repair")
+}
+
+func TestTemplatesAreFoundInTheirOrder(t *testing.T) {
+	d := newDesk(t, "templates/own.folders", "---\ntitle: First\n---\nA", "shelf/own.folders", "B", "shelf/ledger.folders", "---\ntitle: Mine\n---\nB", "shelf/broken.folders", "A*")
+	t.Setenv("VESTIBULA_TEMPLATES", filepath.Join(d.dir, "shelf"))
+	out, status := d.run("templates")
+	assert.Zero(t, status)
+	for _, want := range []string{"own             First", "ledger          Mine", "broken          has mistakes: vestibula check broken", "commission      Bookbinding commission"} {
+		assert.Contains(t, out, want)
+	}
+}
+
+func TestTheDemoRunsTheMainJob(t *testing.T) {
+	d := newDesk(t)
+	out, status := d.run("demo", "bindery")
+	assert.Zero(t, status, out)
+	assert.Contains(t, out, "$ vestibula build ledger --into bindery year=2027 --yes")
+	made := d.has("bindery")
+	for _, want := range []string{"2027-03 Åsa Öberg BK/03 Work/04 Covering/", "Case Binding 2027 2 Spring/03 Participants/Jun Teague/Drafts/", "Books 2027/01 Receipts/2027-12/Out/"} {
+		assert.Contains(t, made, want)
+	}
+	assert.Contains(t, d.read("bindery/2027-03 Åsa Öberg BK/02 Condition survey/Survey AO2703.md"), "Arrived: Tuesday, 9 March 2027")
+}
+
+func TestHelpBeginsWithOneSentenceAndShowsExamples(t *testing.T) {
+	d := newDesk(t)
+	out, _ := d.run("--help")
+	for line := range strings.Lines(out) {
+		name, _, listed := strings.Cut(strings.TrimSpace(line), " ")
+		if !strings.HasPrefix(line, "  ") || strings.HasPrefix(name, "-") || strings.HasPrefix(line, "  vestibula") || !listed {
+			continue
+		}
+		help, status := d.run(name, "--help")
+		assert.Zero(t, status)
+		first, _, _ := strings.Cut(help, "\n")
+		assert.Regexp(t, `^[A-Z]`, first, name)
+		assert.GreaterOrEqual(t, strings.Count(help, "  vestibula "+name), 2, "%s has examples", name)
+	}
+	out, _ = d.run("--version")
+	assert.Regexp(t, `^vestibula \d+\.\d+\.\d+\n$`, out)
+	out, _ = d.run("__complete", "show", "commission", "k")
+	assert.Contains(t, out, "kind=")
+	out, _ = d.run("__complete", "show", "commission", "kind=")
+	assert.Contains(t, out, "kind=BX")
+	out, _ = d.run("__complete", "show", "")
+	assert.Contains(t, out, "evening-course")
+}
