@@ -7,4 +7,5 @@ import (
 	"vestibula/cli"
 )
 
+//go:generate go run ./docs/generate
 func main() { os.Exit(cli.Main()) }

@@ -17,10 +17,17 @@ import (
 // after the other: the question, what is allowed, and the default to begin
 // with. What was answered stays above.
 func (a *app) ask(t *template.Template, values template.Values) error {
+	var open []*template.Field
 	for _, f := range t.Fields {
-		if _, given := values[f.Name]; given || f.Made() {
-			continue
+		if _, given := values[f.Name]; !given && !f.Made() {
+			open = append(open, f)
 		}
+	}
+	return a.askFields(open, values)
+}
+
+func (a *app) askFields(fields []*template.Field, values template.Values) error {
+	for _, f := range fields {
 		text, yes := "", false
 		if f.Default != nil {
 			text = defaultText(f)

@@ -97,7 +97,7 @@ func (b *buildRun) read(args []string) error {
 	}
 	if lacking := b.t.Missing(b.values); len(lacking) > 0 {
 		if !b.interactive() || b.yes || b.asJSON {
-			return missing(b.t, lacking)
+			return missing(b.t.Name, lacking)
 		}
 		if err := b.ask(b.t, b.values); err != nil {
 			return err

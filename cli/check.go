@@ -115,6 +115,9 @@ func (a *app) judge(r *checkResult, t *template.Template, args []string, flags v
 	r.add(t.Text, errs, "error", "language")
 	r.add(t.Text, t.Warnings, "warning", "language")
 	r.Checked = set.Names
+	if len(t.Names) > 0 {
+		r.Checked = append(r.Checked, "names")
+	}
 	values, err := a.values(t, args, flags.file)
 	if err != nil {
 		return err
@@ -128,7 +131,7 @@ func (a *app) judge(r *checkResult, t *template.Template, args []string, flags v
 		return a.tellErrors(t.Name, t.Text, err, statusFound)
 	}
 	r.facts, r.fields = tree.Measure(x.Root), len(t.Fields)
-	for _, f := range set.Check(x.Root) {
+	for _, f := range append(set.Check(x.Root), rules.Conventions(t)...) {
 		r.put(placed(t, f))
 	}
 	return nil
@@ -136,10 +139,14 @@ func (a *app) judge(r *checkResult, t *template.Template, args []string, flags v
 
 // placed gives a finding the place of its line's name.
 func placed(t *template.Template, f rules.Finding) finding {
-	out := finding{Rule: f.Rule, Severity: f.Severity.String(), Line: f.Line, Path: f.Path, Message: f.Message, Help: f.Help, More: f.More}
+	out := finding{Rule: f.Rule, Severity: f.Severity.String(), Line: f.Line, Column: f.Column, Width: f.Width, Path: f.Path,
+		Message: f.Message, Help: f.Help, More: f.More}
 	if f.Line > 0 {
+		out.text = t.Line(f.Line)
+	}
+	if f.Line > 0 && f.Column == 0 {
 		pos, width := t.Place(f.Line)
-		out.Column, out.Width, out.text = pos.Column, width, t.Line(f.Line)
+		out.Column, out.Width = pos.Column, width
 	}
 	return out
 }
@@ -177,7 +184,7 @@ func (a *app) tellFindings(r *checkResult) {
 		}
 	}
 	if r.Advice > 0 {
-		counts = append(counts, fmt.Sprintf("%d pieces of advice", r.Advice))
+		counts = append(counts, term.Count(r.Advice, "piece")+" of advice")
 	}
 	if len(counts) > 0 {
 		a.screen.Text(strings.Join(counts, ", ") + " in " + term.Visible(r.Template) + ".")

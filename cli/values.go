@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"maps"
 	"os"
 	"strings"
 
@@ -29,6 +30,21 @@ func (a *app) values(t *template.Template, args []string, file string) (template
 			return nil, err
 		}
 	}
+	given, err := rawArgs(args)
+	if err != nil {
+		return nil, err
+	}
+	maps.Copy(raw, given)
+	values, errs := t.ParseValues(raw, a.now)
+	if len(errs) > 0 {
+		return nil, badValues(errs)
+	}
+	return values, nil
+}
+
+// rawArgs reads `field=value` arguments.
+func rawArgs(args []string) (map[string]template.Raw, error) {
+	raw := map[string]template.Raw{}
 	for _, arg := range args {
 		name, text, found := strings.Cut(arg, "=")
 		if !found {
@@ -36,15 +52,16 @@ func (a *app) values(t *template.Template, args []string, file string) (template
 		}
 		raw[strings.TrimSpace(name)] = template.Raw{Text: text}
 	}
-	values, errs := t.ParseValues(raw, a.now)
-	if len(errs) > 0 {
-		var lines []string
-		for _, e := range errs {
-			lines = append(lines, e.Error())
-		}
-		return nil, unclear(strings.Join(lines[1:], "\n"), "%s", lines[0])
+	return raw, nil
+}
+
+// badValues is the stop for values that cannot be used.
+func badValues(errs []*template.ValueError) error {
+	lines := make([]string, len(errs))
+	for i, e := range errs {
+		lines[i] = e.Error()
 	}
-	return values, nil
+	return unclear(strings.Join(lines[1:], "\n"), "%s", lines[0])
 }
 
 // rawFile reads a file of values. JSON is read as the YAML that it also is.
@@ -77,8 +94,9 @@ func rawFile(raw map[string]template.Raw, path string) error {
 	return nil
 }
 
-// missing is the refusal to build without values.
-func missing(t *template.Template, fields []*template.Field) error {
+// missing is the refusal to go on without values. Name is that of the template
+// or convention that needs them.
+func missing(name string, fields []*template.Field) error {
 	var lines []string
 	for _, f := range fields {
 		line := f.Name + "=…"
@@ -89,9 +107,9 @@ func missing(t *template.Template, fields []*template.Field) error {
 		lines = append(lines, line)
 	}
 	if len(fields) == 1 {
-		return unclear(lines[0], "%s needs one value that is missing:", t.Name)
+		return unclear(lines[0], "%s needs one value that is missing:", name)
 	}
-	return unclear(strings.Join(lines, "\n"), "%s needs %d values that are missing:", t.Name, len(fields))
+	return unclear(strings.Join(lines, "\n"), "%s needs %d values that are missing:", name, len(fields))
 }
 
 // kindHint says, where it is not plain text, how a value is written.

@@ -71,6 +71,24 @@ func NewBuild(t *template.Template, values template.Values, at time.Time, versio
 	return b
 }
 
+// Raw returns the values as they were written.
+func (b *Build) Raw() map[string]template.Raw {
+	raw := map[string]template.Raw{}
+	for name, v := range b.Values {
+		switch v := v.(type) {
+		case string:
+			raw[name] = template.Raw{Text: v}
+		case []any:
+			r := template.Raw{List: true}
+			for _, it := range v {
+				r.Items = append(r.Items, fmt.Sprint(it))
+			}
+			raw[name] = r
+		}
+	}
+	return raw
+}
+
 // Parse reads a label.
 func Parse(data []byte) (*Label, error) {
 	var l Label

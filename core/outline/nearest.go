@@ -14,6 +14,12 @@ func Nearest(word string, candidates []string) string {
 	return best
 }
 
+// OneLetterApart reports whether two words differ by one wrong, missing,
+// additional or swapped letter. Words of one or two letters never count.
+func OneLetterApart(a, b string) bool {
+	return min(len(a), len(b)) > 2 && distance([]rune(a), []rune(b)) == 1
+}
+
 func distance(a, b []rune) int {
 	rows := make([][]int, len(a)+1)
 	for i := range rows {

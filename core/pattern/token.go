@@ -3,7 +3,6 @@ package pattern
 import (
 	"fmt"
 	"strconv"
-	"strings"
 
 	"vestibula/core/value"
 )
@@ -50,6 +49,7 @@ type token struct {
 	text   string
 	words  []string
 	style  *style
+	table  *asciiSteps // of the style, for reading
 }
 
 func digitsToken(p part, width, lo, hi int) token {
@@ -156,55 +156,4 @@ func appendLetters(dst []byte, n int, first byte) []byte {
 		dst[i], dst[j] = dst[j], dst[i]
 	}
 	return dst
-}
-
-// ends calls yield with the end of each reading of the token that begins at
-// s[from], and stops where yield returns true.
-func (t *token) ends(s string, from int, yield func(end int) bool) bool {
-	rest := s[from:]
-	switch t.op {
-	case literal:
-		return strings.HasPrefix(rest, t.text) && yield(from+len(t.text))
-	case digits:
-		n := 0
-		for i := 0; i < len(rest) && i < 12 && rest[i] >= '0' && rest[i] <= '9'; i++ {
-			n = 10*n + int(rest[i]-'0')
-			if i+1 < t.width || i+1 > t.width && rest[0] == '0' {
-				continue
-			}
-			if n >= t.lo && n <= t.hi && yield(from+i+1) {
-				return true
-			}
-			if n > t.hi {
-				break
-			}
-		}
-	case letters:
-		n := 0
-		for i := 0; i < len(rest) && i < 9 && rest[i] >= byte(t.width) && rest[i] < byte(t.width)+26; i++ {
-			n = 26*n + int(rest[i]) - t.width + 1
-			if n >= t.lo && n <= t.hi && yield(from+i+1) {
-				return true
-			}
-		}
-	case oneOf:
-		for _, w := range t.words {
-			if w != "" && strings.HasPrefix(rest, w) && yield(from+len(w)) {
-				return true
-			}
-		}
-	case freeText:
-		state := atFirst
-		for i, r := range rest {
-			if i > 0 && t.style.accepts(state) && yield(from+i) {
-				return true
-			}
-			var ok bool
-			if state, ok = t.style.step(state, r); !ok {
-				return false
-			}
-		}
-		return rest != "" && t.style.accepts(state) && yield(len(s))
-	}
-	return false
 }

@@ -217,3 +217,9 @@ func TextPictures() []string {
 	}
 	return names
 }
+
+// Words returns the words of a text with single blanks between, without signs,
+// and with plain letters for accented Latin ones.
+func Words(s string) string {
+	return strings.Join(styleNamed("like-this").words(s), " ")
+}

@@ -8,7 +8,7 @@ import (
 )
 
 func init() {
-	register(&rule{name: "depth", standard: "8", configure: depth})
+	register(&rule{name: "depth", about: "At most so many folders inside each other.", schema: wholeSchema, standard: "8", configure: depth})
 }
 
 // depth: at most so many folders inside each other. Each more is one more

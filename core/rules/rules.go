@@ -32,7 +32,9 @@ func (s Severity) String() string { return [...]string{"error", "warning", "advi
 type Finding struct {
 	Rule     string
 	Severity Severity
-	Line     int    // of the template; 0 where there is none
+	Line     int // of the template; 0 where there is none
+	Column   int // 0 means the name of the line
+	Width    int
 	Path     string // in the tree, or empty
 	Message  string
 	Help     string // what to do, or empty
@@ -64,7 +66,9 @@ type check func(f *Folder, report func(Finding))
 
 // A rule is one thing that can be held against a tree.
 type rule struct {
-	name string
+	name   string
+	about  string // one sentence, for people
+	schema any    // the JSON Schema of its setting
 	// standard is the setting where a template has none; "" means that the rule
 	// is off until it is asked for. With a setting of the template's own, what
 	// breaks the rule is an error, else a warning.
@@ -179,6 +183,9 @@ func (s *Set) Check(root *tree.Node) []Finding {
 	})
 	return found
 }
+
+// wholeSchema is the JSON Schema of a setting that [whole] reads.
+var wholeSchema = map[string]any{"type": "integer", "minimum": 1, "maximum": 1_000_000}
 
 // whole reads a setting that is one whole number from 1 on.
 func whole(n *template.Node) (int, error) {

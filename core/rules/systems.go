@@ -14,7 +14,11 @@ import (
 )
 
 func init() {
-	register(&rule{name: "systems", standard: "[windows, mac, linux]", configure: systems})
+	register(&rule{
+		name: "systems", about: "Every name can exist on these systems.",
+		schema:   map[string]any{"type": "array", "items": map[string]any{"enum": systemNames}, "minItems": 1, "uniqueItems": true},
+		standard: "[windows, mac, linux]", configure: systems,
+	})
 }
 
 var systemNames = []string{"windows", "mac", "linux", "web"}

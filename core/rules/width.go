@@ -8,7 +8,7 @@ import (
 )
 
 func init() {
-	register(&rule{name: "width", standard: "99", configure: width})
+	register(&rule{name: "width", about: "At most so many folders directly in one folder.", schema: wholeSchema, standard: "99", configure: width})
 }
 
 // width: at most so many folders directly in one folder, so that a list can be

@@ -115,6 +115,7 @@ func (c *compiler) header(h *outline.Header) {
 	if root == nil || !c.want(root, Mapping, "---", "title: Bookbinding commission") {
 		return
 	}
+	var names *Node
 	for _, p := range root.Pairs {
 		switch p.Key {
 		case "title":
@@ -129,10 +130,15 @@ func (c *compiler) header(h *outline.Header) {
 			c.fields(p.Value)
 		case "rules":
 			c.rules(p.Value)
-		case "names", "ignore":
+		case "names":
+			names = p.Value
+		case "ignore":
 		default:
 			c.unknownKey(p, "header", headerKeys)
 		}
+	}
+	if names != nil {
+		c.conventions(names) // their slots are fields, so they come after these
 	}
 }
 
@@ -170,22 +176,11 @@ func (c *compiler) outline(file *outline.File) {
 			c.block(nil, l.Children)
 		}
 	}
-	names := c.namesText(file)
 	for _, f := range c.t.Fields {
-		if !f.used && !strings.Contains(names, "<"+f.Name+">") && !strings.Contains(names, "<"+f.Name+":") {
+		if !f.used {
 			c.warn(f.Pos, utf8.RuneCountInString(f.Name), fmt.Sprintf("the field %q is asked for but never used", f.Name), fmt.Sprintf("write <%s> in a name, or remove the field", f.Name))
 		}
 	}
-}
-
-// namesText returns the part of the header below `names:`, whose conventions
-// use fields as well.
-func (c *compiler) namesText(file *outline.File) string {
-	if file.Header == nil {
-		return ""
-	}
-	_, names, _ := strings.Cut("\n"+file.Header.Text, "\nnames:")
-	return names
 }
 
 func (c *compiler) block(s *scope, lines []*outline.Line) *block {
@@ -306,7 +301,7 @@ func (c *compiler) kind(e *entry, last outline.Segment, slashed bool) {
 		}
 	case fileOnly != "":
 		e.kind = tree.File
-	case holds || later && ending == "":
+	case holds || later:
 	case ending != "":
 		e.kind = tree.File
 		if !slices.Contains(commonEndings, strings.ToLower(ending)) {
@@ -381,8 +376,11 @@ func (c *compiler) clauses(s *scope, e *entry) {
 				c.fail(at, len(clause.Word), "a line takes `copy` or `fill`, not both", "")
 			}
 			e.starter = c.starter(s, e, clause)
-		case "holds", "use":
+		case "use":
 			folderOnly(0)
+		case "holds":
+			folderOnly(0)
+			c.holds(l, clause)
 		case "later":
 			folderOnly(tree.Later)
 		case "keep":

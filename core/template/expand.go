@@ -232,8 +232,8 @@ func (x *expander) entry(parent *tree.Node, e *entry, byName map[string]*tree.No
 		if x.buf = out; err != nil {
 			return x.failLine(e, err.Error())
 		}
-		if problem := x.unfit(out); problem != "" {
-			return x.failLine(e, problem)
+		if err := unfit(out); err != nil {
+			return x.failLine(e, err.Error())
 		}
 		if byName != nil && i == 0 {
 			// Chains that begin alike meet in one folder.
@@ -286,17 +286,17 @@ func (x *expander) add(parent, n *tree.Node) error {
 	return nil
 }
 
-// unfit says why a name can stand on no system, or returns "". What only some
-// systems refuse is a matter of the rules.
-func (x *expander) unfit(name []byte) string {
+// unfit says why a name can stand on no system. What only some systems refuse
+// is a matter of the rules.
+func unfit(name []byte) error {
 	switch s := string(name); {
 	case s == "" || strings.TrimSpace(s) == "":
-		return "this name would be empty"
+		return errors.New("this name would be empty")
 	case strings.Trim(s, ".") == "":
-		return fmt.Sprintf("%q cannot be a name: it is only dots", s)
+		return fmt.Errorf("%q cannot be a name: it is only dots", s)
 	case len(s) > 255:
 		r := []rune(s)
-		return fmt.Sprintf("this name would have %d characters (%d bytes): “%s…”; no system takes more than 255 bytes", len(r), len(s), string(r[:min(40, len(r))]))
+		return fmt.Errorf("this name would have %d characters (%d bytes): “%s…”; no system takes more than 255 bytes", len(r), len(s), string(r[:min(40, len(r))]))
 	}
-	return ""
+	return nil
 }

@@ -22,9 +22,11 @@ type Field struct {
 	Example  *Raw
 	Pos      outline.Pos
 	Optional bool // the default is nothing
+	Next     bool // where no value is given, the next free number in the folder
 	is       *pattern.Name
 	isNode   *Node
 	used     bool
+	declared bool // its type was written down
 }
 
 // Made reports whether the field is made from other fields and never asked for.
@@ -65,24 +67,28 @@ func (c *compiler) fields(n *Node) {
 			c.fail(p.KeyPos, p.KeyWidth, fmt.Sprintf("%q cannot name a field", p.Key), "use letters, digits and hyphens, beginning with a letter; the words and, or, not, is, in are taken")
 			continue
 		}
-		c.field(p)
+		c.t.Fields = append(c.t.Fields, c.field(p, false))
 	}
 }
 
 var reservedWords = []string{"and", "or", "not", "is", "in"}
 
-func (c *compiler) field(p Pair) {
+// field reads the definition of one field; of a naming convention's own field,
+// which may have the key "next" as well.
+func (c *compiler) field(p Pair, own bool) *Field {
 	f := &Field{Name: p.Key, Pos: p.KeyPos, Ask: strings.ToUpper(p.Key[:1]) + p.Key[1:] + "?", Type: value.Type{Kind: value.Text}}
-	c.t.Fields = append(c.t.Fields, f)
-	if p.Value.Kind == Null {
-		return
-	}
-	if p.Value.Kind == Scalar {
+	switch {
+	case p.Value.Kind == Null:
+		return f
+	case p.Value.Kind == Scalar:
 		f.Ask = p.Value.Text
-		return
+		return f
+	case !c.want(p.Value, Mapping, p.Key, p.Key+": { ask: …, type: … }"):
+		return f
 	}
-	if !c.want(p.Value, Mapping, p.Key, p.Key+": { ask: …, type: … }") {
-		return
+	keys := fieldKeys
+	if own {
+		keys = append(slices.Clone(fieldKeys), "next")
 	}
 	var kind, of, lo, hi *Node
 	for _, q := range p.Value.Pairs {
@@ -117,11 +123,17 @@ func (c *compiler) field(p Pair) {
 		case "example":
 			f.Example = rawOf(v)
 		default:
-			c.unknownKey(q, "field", fieldKeys)
+			if own && q.Key == "next" {
+				f.Next = v.Text == "yes" || v.Text == "true"
+				continue
+			}
+			c.unknownKey(q, "field", keys)
 		}
 	}
 	c.fieldType(f, kind, of, lo, hi)
 	c.fieldSamples(f, p.Value)
+	f.declared = kind != nil || of != nil
+	return f
 }
 
 func rawOf(n *Node) *Raw {
@@ -268,4 +280,21 @@ func (c *compiler) made() {
 	for _, f := range c.t.Fields {
 		visit(f)
 	}
+}
+
+// Ingredients returns the fields that a field is made from in the end; of a
+// field that is not made from others, itself.
+func (t *Template) Ingredients(f *Field) []*Field {
+	if !f.Made() {
+		return []*Field{f}
+	}
+	var all []*Field
+	for _, name := range f.is.Pattern.Slots() {
+		for _, g := range t.Ingredients(t.Field(name)) {
+			if !slices.Contains(all, g) {
+				all = append(all, g)
+			}
+		}
+	}
+	return all
 }

@@ -265,3 +265,25 @@ func (x *expander) copyFolder(e *entry, n *tree.Node, from string) {
 		x.add(n, child)
 	}
 }
+
+// Starters returns the paths of all files that the template names without a
+// slot, each once, in the order of the outline. Of a folder, it returns what
+// lies in it.
+func (t *Template) Starters() []string {
+	var paths []string
+	for _, l := range t.file.Lines {
+		for _, word := range []string{"copy", "fill"} {
+			clause, ok := l.Clause(word)
+			if !ok {
+				continue
+			}
+			_ = fs.WalkDir(t.starters, clause.Text, func(name string, d fs.DirEntry, err error) error {
+				if err == nil && !d.IsDir() && !slices.Contains(paths, name) {
+					paths = append(paths, name)
+				}
+				return nil
+			})
+		}
+	}
+	return paths
+}

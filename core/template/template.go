@@ -30,6 +30,7 @@ type Template struct {
 	Title    string // from the header, or empty
 	About    string
 	Fields   []*Field
+	Names    []*Convention // the naming conventions, in the order of the header
 	Rules    []Setting
 	Warnings outline.Errors // what is allowed but looks like a mistake
 
@@ -118,24 +119,36 @@ func (e *ValueError) Error() string { return e.Field + " " + e.Message }
 // ParseValues reads raw values by the types of the fields. All that is wrong is
 // returned, in the order of the names. Now is the date that "today" means.
 func (t *Template) ParseValues(raw map[string]Raw, now time.Time) (Values, []*ValueError) {
+	return parseValues(t.Fields, "template", raw, now)
+}
+
+// parseValues reads raw values of some fields; whose they are is said in
+// messages.
+func parseValues(fields []*Field, whose string, raw map[string]Raw, now time.Time) (Values, []*ValueError) {
 	values, errs := Values{}, []*ValueError(nil)
+	var known []string
+	for _, f := range fields {
+		if !f.Made() {
+			known = append(known, f.Name)
+		}
+	}
 	for _, name := range slices.Sorted(maps.Keys(raw)) {
-		f := t.Field(name)
-		if f == nil {
-			message := "is not a field of this template"
-			if near := outline.Nearest(name, t.FieldNames()); near != "" {
+		i := slices.IndexFunc(fields, func(f *Field) bool { return f.Name == name })
+		if i < 0 {
+			message := "is not a field of this " + whose
+			if near := outline.Nearest(name, known); near != "" {
 				message += fmt.Sprintf(": did you mean %q?", near)
-			} else if len(t.Fields) > 0 {
-				message += ", which has " + strings.Join(t.FieldNames(), ", ")
+			} else if len(known) > 0 {
+				message += ", which has " + strings.Join(known, ", ")
 			}
 			errs = append(errs, &ValueError{name, message})
 			continue
 		}
-		if f.Made() {
+		if fields[i].Made() {
 			errs = append(errs, &ValueError{name, "is made from other fields and cannot be given"})
 			continue
 		}
-		v, err := f.Parse(raw[name], now)
+		v, err := fields[i].Parse(raw[name], now)
 		if err != nil {
 			errs = append(errs, &ValueError{name, err.Error()})
 			continue
@@ -191,6 +204,19 @@ func (t *Template) filled(values Values, now time.Time, examples bool) Values {
 		}
 	}
 	return all
+}
+
+// WithMade returns the values together with those of the fields that are made
+// from others, as far as these are given.
+func (t *Template) WithMade(values Values) (Values, error) {
+	env, err := t.env(values)
+	all := maps.Clone(values)
+	for i, f := range t.Fields {
+		if f.Made() && err == nil && env[i].Given() {
+			all[f.Name] = env[i]
+		}
+	}
+	return all, err
 }
 
 // env lays the values out by the index of their fields, with room for the own

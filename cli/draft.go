@@ -1,0 +1,164 @@
+package cli
+
+import (
+	"bytes"
+	"errors"
+	"io/fs"
+	"os"
+	"path"
+	"path/filepath"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"vestibula/cli/term"
+	"vestibula/core/outline"
+	"vestibula/core/template"
+	"vestibula/examples"
+)
+
+func (a *app) draftCommand() *cobra.Command {
+	var like string
+	c := &cobra.Command{
+		Use:   "draft NAME",
+		Short: "Write a new template to start from.",
+		Long: `Write a new template to start from, with a comment at each part. With --like it
+is a copy of a built-in one, with the files that this starts from. Nothing is
+ever overwritten.`,
+		Example: `  vestibula draft clients
+  vestibula draft clients --like commission
+  vestibula draft templates/course --like evening-course`,
+		Args: func(_ *cobra.Command, args []string) error {
+			if len(args) != 1 {
+				return unclear("for example: vestibula draft clients", "which name is the new template to have?")
+			}
+			return nil
+		},
+		RunE: func(_ *cobra.Command, args []string) error { return a.draft(args[0], like) },
+	}
+	c.Flags().StringVar(&like, "like", "", "copy this built-in `EXAMPLE`")
+	_ = c.RegisterFlagCompletionFunc("like", func(*cobra.Command, []string, string) ([]string, cobra.ShellCompDirective) {
+		return shelf{}.files(), cobra.ShellCompDirectiveNoFileComp
+	})
+	return c
+}
+
+// newTemplate is what draft writes.
+const newTemplate = `---
+title: NAME
+about: One folder for each client.
+# Everything down to the next three hyphens can be left out.
+fields:
+  client: Who is it for?
+  begun:  { ask: When does it begin?, type: date, default: today }
+  stages: { ask: Which stages?, type: list, default: [plan, work, delivery] }
+  hurry:  { ask: Is it urgent?, type: yes-no, default: no }
+names:
+  note: "<day:yyyy-mm-dd> <topic:like-this>"
+rules:
+  depth: 4
+---
+// One line for each folder or file; what is indented lies inside.
+// <client> is filled with the value; <begun:yyyy-mm> shows how it is to look.
+<begun:yyyy-mm> <client>
+    // <#> numbers the lines by itself.
+    <#> Notes        | holds: note | note: named by the convention above
+    <#> Work
+        <#> <stage:Like this>    | each: stage in stages
+    <#> Urgent       | when: hurry
+    <#> Archive      | number: 99
+`
+
+// A page is a file that draft writes.
+type page struct {
+	path string
+	data []byte
+}
+
+func (a *app) draft(name, like string) error {
+	name = strings.TrimSuffix(name, template.Ending)
+	title := filepath.Base(name)
+	if title == "." || strings.HasSuffix(name, "/") {
+		return unclear("", "%q is no name for a template", name)
+	}
+	dir := filepath.Dir(name)
+	pages := []page{{name + template.Ending, []byte(strings.Replace(newTemplate, "NAME", yamlText(title), 1))}}
+	if like != "" {
+		var err error
+		if pages, err = copyOf(like, name, dir); err != nil {
+			return err
+		}
+	}
+	var fresh []page
+	for _, p := range pages {
+		have, err := os.ReadFile(p.path)
+		switch {
+		case errors.Is(err, fs.ErrNotExist):
+			fresh = append(fresh, p)
+		case err == nil && bytes.Equal(have, p.data) && p.path != name+template.Ending:
+			// A starter that is there already, from another copy.
+		default:
+			return refused("choose another name, or another folder; nothing was written", "%s is there already", p.path)
+		}
+	}
+	for i, p := range fresh {
+		if err := writePage(p); err != nil {
+			for _, done := range fresh[:i] {
+				os.Remove(done.path)
+			}
+			return refused("nothing was written", "%s cannot be written: %v", p.path, err)
+		}
+	}
+	a.screen.Text(term.Good.Render("Wrote") + " " + term.Visible(name+template.Ending))
+	a.screen.Text(term.Dim.Render("Change it in any text editor, and look at it with: vestibula show " + shellWord(name+template.Ending)))
+	return nil
+}
+
+// yamlText puts a text in quotes where YAML would not take it as it is.
+func yamlText(s string) string {
+	if outline.IsWord(s) {
+		return s
+	}
+	return `"` + strings.NewReplacer(`\`, `\\`, `"`, `\"`).Replace(s) + `"`
+}
+
+// copyOf returns a built-in template under a new name, and its starters.
+func copyOf(like, name, dir string) ([]page, error) {
+	known := shelf{}.files()
+	text, err := examples.Files.ReadFile(like + template.Ending)
+	if err != nil {
+		help := "the built-in ones are " + strings.Join(known, ", ")
+		if near := outline.Nearest(like, known); near != "" {
+			help = "did you mean " + near + "?"
+		}
+		return nil, unclear(help, "there is no built-in template %q", like)
+	}
+	pages := []page{{name + template.Ending, text}}
+	t, err := template.Parse(like, string(text), examples.Files)
+	if err != nil {
+		return nil, err
+	}
+	for _, from := range t.Starters() {
+		data, err := examples.Files.ReadFile(from)
+		if err != nil {
+			return nil, err
+		}
+		pages = append(pages, page{filepath.Join(dir, filepath.FromSlash(path.Clean(from))), data})
+	}
+	return pages, nil
+}
+
+func writePage(p page) error {
+	if err := os.MkdirAll(filepath.Dir(p.path), 0o777); err != nil {
+		return err
+	}
+	f, err := os.OpenFile(p.path, os.O_WRONLY|os.O_CREATE|os.O_EXCL, 0o666)
+	if err != nil {
+		return err
+	}
+	_, err = f.Write(p.data)
+	if e := f.Close(); err == nil {
+		err = e
+	}
+	return err
+}

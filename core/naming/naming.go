@@ -1,0 +1,92 @@
+// Package naming reads the names of files back into values by the naming
+// conventions of a template, and finds the next free number.
+package naming
+
+import (
+	"fmt"
+	"path"
+	"slices"
+	"strings"
+
+	"vestibula/core/pattern"
+	"vestibula/core/template"
+	"vestibula/core/value"
+)
+
+// A Reader reads the names of files by some conventions. It must not be shared
+// between goroutines.
+type Reader struct {
+	rows []row
+}
+
+type row struct {
+	convention *template.Convention
+	reader     *pattern.Reader
+	values     []value.Value
+}
+
+// NewReader returns a reader of names by those conventions.
+func NewReader(conventions []*template.Convention) *Reader {
+	r := &Reader{}
+	for _, c := range conventions {
+		r.rows = append(r.rows, row{c, c.Pattern.Reader(), make([]value.Value, len(c.Fields))})
+	}
+	return r
+}
+
+// Split takes the ending from the name of a file. The ending is returned in
+// small letters, without the dot.
+func Split(name string) (stem, ending string) {
+	if ending = template.Extension(name); ending == "" {
+		return name, ""
+	}
+	return name[:len(name)-len(ending)-1], strings.ToLower(ending)
+}
+
+// Read reads the name of a file, its ending included, by the first convention
+// that it fits. The values stand in the order of the convention's fields and
+// are valid until the next call. Where no convention fits, the misfit of the
+// one that it came closest to is returned.
+func (r *Reader) Read(name string) (*template.Convention, []value.Value, *pattern.Misfit) {
+	stem, ending := Split(name)
+	var best *pattern.Misfit
+	for i := range r.rows {
+		row := &r.rows[i]
+		misfit := row.reader.Read(stem, row.values)
+		if misfit == nil && len(row.convention.For) > 0 && !slices.Contains(row.convention.For, ending) {
+			misfit = pattern.Ending(len(stem), fmt.Sprintf("the ending must be .%s", strings.Join(row.convention.For, " or .")))
+		}
+		if misfit == nil {
+			return row.convention, row.values, nil
+		}
+		if best == nil || misfit.Closer(best) {
+			best = misfit
+		}
+	}
+	return nil, nil, best
+}
+
+// Next returns the number that follows the highest one among the names of a
+// folder that fit the convention, or the smallest that the field allows where
+// there is none.
+func Next(c *template.Convention, names []string) (int, error) {
+	field := c.NextField()
+	if field == nil {
+		return 0, fmt.Errorf("the convention %q has no field with `next: yes`", c.Name)
+	}
+	at := slices.Index(c.Fields, field)
+	next := 1
+	if field.Type.Min != nil {
+		next = *field.Type.Min
+	}
+	r := NewReader([]*template.Convention{c})
+	for _, name := range names {
+		if _, values, misfit := r.Read(path.Base(name)); misfit == nil {
+			next = max(next, values[at].Number+1)
+		}
+	}
+	if limit := field.Type.Max; limit != nil && next > *limit {
+		return 0, fmt.Errorf("no number is left for %q: it goes up to %d, and that is taken", field.Name, *limit)
+	}
+	return next, nil
+}

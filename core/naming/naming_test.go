@@ -1,0 +1,146 @@
+package naming
+
+import (
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"vestibula/core/template"
+	"vestibula/core/value"
+)
+
+var now = time.Date(2027, 3, 9, 0, 0, 0, 0, time.UTC)
+
+const header = `---
+fields:
+  client: Who?
+  received: { type: date }
+  term: { type: term, of: [spring, autumn] }
+names:
+  scan:
+    pattern: "<received:yyyy-mm-dd> <client:like-this> <side> <n:000>"
+    fields: { side: { of: { R: recto, V: verso } }, n: { next: yes, max: 12 } }
+    for: [tif, .JPG]
+  note: "<day:yyyy-mm> <term> <topic>"
+  plain: "<client:LT>-<k:00>"
+---
+A
+`
+
+func parse(t *testing.T) *template.Template {
+	t.Helper()
+	tpl, err := template.Parse("t", header, nil)
+	require.NoError(t, err)
+	return tpl
+}
+
+func TestFileNamesAreReadByTheConventionTheyFit(t *testing.T) {
+	r := NewReader(parse(t).Names)
+	for name, want := range map[string]string{
+		"2027-03-09 oriel-pask R 007.TIF":    "scan: 2027-03-09 | oriel pask | R | 7",
+		"2027-03 2027 autumn Gold leaf.docx": "note: 2027-03 | 2027 autumn | Gold leaf",
+		"OP-07":                              "plain: OP | 7",
+		"2027-03-09 oriel-pask R 007.tar.gz": "! 27 the name should end here",
+		"2027-03-09 oriel-pask R 007.pdf":    "! 27 the ending must be .tif or .jpg",
+		"2027-03-09 oriel-pask V 13.tif":     "! 24 <n> needs three digits",
+		".hidden":                            "! 0 the year needs four digits",
+	} {
+		c, values, misfit := r.Read(name)
+		if misfit != nil {
+			assert.Equal(t, want, "! "+value.OfNumber(misfit.At).String()+" "+misfit.Message, name)
+			continue
+		}
+		texts := make([]string, len(values))
+		for i, v := range values {
+			texts[i] = v.String()
+		}
+		assert.Equal(t, want, c.Name+": "+strings.Join(texts, " | "), name)
+	}
+}
+
+func TestTheNextNumberFollowsTheHighest(t *testing.T) {
+	scan := parse(t).Convention("scan")
+	for _, tt := range []struct {
+		names []string
+		want  int
+	}{{nil, 1}, {[]string{"x.tif", "2027-03-09 a R 003.tif", "2027-03-08 b V 005.jpg", "2027-03-08 b V 009.pdf"}, 6}} {
+		n, err := Next(scan, tt.names)
+		require.NoError(t, err)
+		assert.Equal(t, tt.want, n)
+	}
+	_, err := Next(scan, []string{"2027-03-09 a R 012.tif"})
+	assert.ErrorContains(t, err, "it goes up to 12")
+	_, err = Next(parse(t).Convention("plain"), nil)
+	assert.ErrorContains(t, err, "has no field with `next: yes`")
+}
+
+func TestFilters(t *testing.T) {
+	tpl := parse(t)
+	scan := []string{"2027-03-09 asa-oberg R 007.tif", "2027-04-01 jun-teague V 008.tif", "2028-01-01 jun-teague R 012.jpg"}
+	for _, tt := range []struct{ filter, want string }{
+		{"client=Åsa Öberg", "7"}, {"client=JUN_TEAGUE", "8 12"}, {"received=2027-03", "7"}, {"received=2027-Q1", "7"}, {"received=2027", "7 8"}, {"received=2027-W14", ""},
+		{"received=2027-W13", "8"}, {"received=2027-03-10..2028-01", "8 12"}, {"received=..2027-04-01", "7 8"}, {"received=2027-04..", "8 12"}, {"n=8..", "8 12"}, {"n=..8", "7 8"}, {"n=12", "12"},
+		{"side=recto", "7 12"}, {"side=V", "8"}, {"received=soon", "! no date"}, {"n=a..b", "! whole number"}, {"side=X", "! not one of"}, {"client=a..b", "! a range goes with"}, {"client", "! write field=value"},
+	} {
+		f, err := NewFilter(tt.filter, now)
+		var keep func([]value.Value) bool
+		if err == nil {
+			keep, err = f.Prepare(tpl.Convention("scan"))
+		}
+		if reason, bad := strings.CutPrefix(tt.want, "! "); bad {
+			assert.ErrorContains(t, err, reason, tt.filter)
+			continue
+		}
+		require.NoError(t, err)
+		var got []string
+		r := NewReader(tpl.Names)
+		for _, name := range scan {
+			if _, values, _ := r.Read(name); keep(values) {
+				got = append(got, values[3].String())
+			}
+		}
+		assert.Equal(t, tt.want, strings.Join(got, " "), tt.filter)
+	}
+	f, err := NewFilter("nobody=x", now)
+	require.NoError(t, err)
+	keep, err := f.Prepare(tpl.Convention("plain"))
+	assert.True(t, keep == nil && err == nil)
+}
+
+func TestConventionsThatCannotBe(t *testing.T) {
+	names := func(s string) string {
+		return "---\nfields: {client: Who?, l: {type: list}}\nnames:\n" + s + "\n---\nA <client>\n"
+	}
+	for text, want := range map[string]string{
+		names(`  a: "no slot"`):                        "4:7: this convention has no slot",
+		names(`  a: "<x:00"`):                          "this slot is not closed",
+		names(`  a: "<x:lik-this>"`):                   "4:10: the picture \"lik-this\" does not suit a text",
+		names(`  a: "<client:00>"`):                    "the picture \"00\" does not suit a text",
+		names(`  a: "<l> <n:00>"`):                     "\"l\" is a list",
+		names(`  a: {fields: {n: x}}`):                 "the convention \"a\" has no pattern",
+		names(`  a: {pattern: "<n>", feilds: {n: x}}`): "no key \"feilds\" in a convention (did you mean `fields`?)",
+		names(`  a: {pattern: "<n><m>", fields: {n: {next: yes}, m: {next: yes}}}`): "\"n\" and \"m\" cannot both be the next number",
+		names(`  a: {pattern: "<n>", fields: {n: {type: date, next: yes}}}`):        "`next: yes` goes with a number",
+		names(`  a: {pattern: "<client>", fields: {client: x}}`):                    "\"client\" is a field of the template already",
+		names(`  a: "<#> <n>"`):                                      "<#> is for folders",
+		names(`  a: "<d:yyyy-mm> <d:00>"`):                           "does not suit a text",
+		"---\nnames: {scan: \"<n:00>\"}\n---\nA | holds: scam, scan": "4:12: there is no naming convention \"scam\" (did you mean scan?)",
+	} {
+		_, err := template.Parse("t", text, nil)
+		if assert.Error(t, err, text) {
+			assert.Contains(t, err.Error(), want)
+		}
+	}
+	tpl, err := template.Parse("t", names(`  a: "<clint> <d:mm-dd> <d:yyyy> <e:yyyy-Qq> <f:a>"`), nil)
+	require.NoError(t, err)
+	require.Len(t, tpl.Warnings, 2)
+	assert.Equal(t, "the slot \"clint\" is new here, and one letter beside the field \"client\"", tpl.Warnings[1].Message)
+	var kinds []string
+	for _, f := range tpl.Names[0].Fields {
+		kinds = append(kinds, f.Type.Kind.String())
+	}
+	assert.Equal(t, []string{"text", "date", "quarter", "number"}, kinds)
+}

@@ -1,0 +1,164 @@
+package pattern
+
+import (
+	"strings"
+	"unicode"
+
+	"vestibula/core/value"
+)
+
+// Parts are what the tokens of one field say about its value.
+type parts struct {
+	known    uint16 // which parts are there, a bit for each
+	clash    bool   // two tokens say different things
+	n        [partInitials]int
+	text     string
+	initials string
+}
+
+func (p *parts) have(q part) bool { return p.known&(1<<q) != 0 }
+
+// add takes what a token read in s.
+func (p *parts) add(t *token, s string) {
+	n := 0
+	switch t.op {
+	case literal:
+		return
+	case digits, letters:
+		n = t.parse(s)
+	case oneOf:
+		for i, w := range t.words {
+			if w == s {
+				n = i
+				break
+			}
+		}
+		if t.part == partMonth || t.part == partPlace {
+			n++
+		}
+	case freeText:
+		into := &p.text
+		if t.part == partInitials {
+			into = &p.initials
+		} else {
+			s = t.style.undo(s)
+		}
+		p.clash = p.clash || p.have(t.part) && *into != s
+		*into = s
+		p.known |= 1 << t.part
+		return
+	}
+	p.clash = p.clash || p.have(t.part) && p.n[t.part] != n
+	p.n[t.part] = n
+	p.known |= 1 << t.part
+}
+
+// initials is the style of the picture LT.
+var initials = styleNamed("LT")
+
+// undo turns a text written in the style into words with blanks between.
+func (st *style) undo(s string) string {
+	switch {
+	case st == nil || st.spaced() || st.initials:
+		return s
+	case st.joint != "":
+		return strings.ReplaceAll(s, st.joint, " ")
+	case st.other != title:
+		return s
+	}
+	var b strings.Builder
+	for i, r := range s {
+		if i > 0 && unicode.IsUpper(r) {
+			b.WriteByte(' ')
+		}
+		b.WriteRune(r)
+	}
+	return b.String()
+}
+
+// value puts the parts together. Where they are too few for the type, the
+// result is what they do say: of a date, its month, quarter, week or year; or
+// the zero Value. It is not ok where they contradict each other, or name a day
+// that does not exist.
+func (p *parts) value(t *value.Type) (v value.Value, ok bool) {
+	if p.clash {
+		return v, false
+	}
+	switch t.Kind {
+	case value.Number:
+		return value.OfNumber(p.n[partNumber]), true
+	case value.Choice:
+		return t.Option(p.n[partChoice]), true
+	case value.YesNo:
+		return value.Bool(p.n[partYesNo] == 1), true
+	case value.Term:
+		year, known := p.year()
+		if !known || !p.have(partPlace) {
+			return v, true
+		}
+		place := p.n[partPlace]
+		return value.Value{Kind: value.Term, Year: year, Part: place, Text: t.Of[place-1].Code}, place >= 1
+	case value.Text:
+		if !p.have(partText) {
+			return value.Of(p.initials), true
+		}
+		if p.have(partInitials) && initials.apply(p.text) != p.initials {
+			return v, false
+		}
+		return value.Of(p.text), true
+	}
+	return p.calendar()
+}
+
+// year returns the year; of two digits, the one between 2000 and 2099.
+func (p *parts) year() (int, bool) {
+	switch {
+	case p.have(partYear) && p.have(partYearShort) && p.n[partYear]%100 != p.n[partYearShort]:
+		return 0, false
+	case p.have(partYear):
+		return p.n[partYear], true
+	case p.have(partYearShort):
+		return 2000 + p.n[partYearShort], true
+	}
+	return 0, false
+}
+
+func (p *parts) calendar() (value.Value, bool) {
+	year, known := p.year()
+	if !known {
+		return value.Value{}, !(p.have(partYear) && p.have(partYearShort))
+	}
+	v := value.Value{Kind: value.Year, Year: year}
+	switch {
+	case p.have(partMonth) && p.have(partDay):
+		v.Kind, v.Part, v.Day = value.Date, p.n[partMonth], p.n[partDay]
+		if v.Day > value.DaysIn(year, v.Part) {
+			return v, false
+		}
+	case p.have(partMonth):
+		v.Kind, v.Part = value.Month, p.n[partMonth]
+	case p.have(partWeek):
+		v.Kind, v.Part = value.Week, p.n[partWeek]
+		if v.Part > value.WeeksIn(year) {
+			return v, false
+		}
+		if p.have(partWeekday) {
+			v = value.OfDate(v.Time().AddDate(0, 0, p.n[partWeekday]))
+		}
+	case p.have(partQuarter):
+		v.Kind, v.Part = value.Quarter, p.n[partQuarter]
+	}
+	return v, p.agrees(v)
+}
+
+// agrees reports whether the parts that a date or month was not made from say
+// the same as it does.
+func (p *parts) agrees(v value.Value) bool {
+	for _, t := range [...]token{{part: partQuarter}, {part: partWeek}, {part: partWeekday, op: oneOf}} {
+		says := p.have(t.part) && (v.Kind == value.Date || v.Kind == value.Month && t.part == partQuarter)
+		if says && t.number(v) != p.n[t.part] {
+			return false
+		}
+	}
+	return true
+}

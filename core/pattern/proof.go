@@ -1,0 +1,186 @@
+package pattern
+
+import (
+	"vestibula/core/value"
+)
+
+// A Verdict is what can be said about all names of a pattern, or of two.
+type Verdict uint8
+
+// The verdicts.
+const (
+	Holds    Verdict = iota // it holds for every name
+	Fails                   // it does not: there is an example
+	Unproven                // it could not be decided
+)
+
+// A Proof is the answer to whether a pattern can be read in one way only, or
+// whether no name fits two patterns.
+type Proof struct {
+	Verdict Verdict
+	Name    string        // where it fails: a shortest name that was found
+	First   []value.Value // its first reading, by [Reader.Fields]
+	Second  []value.Value // its other reading
+	Spans   [2][]Span     // what each slot took in the two readings
+}
+
+// A Span is what a slot took of a name.
+type Span struct {
+	Field string
+	Text  string
+}
+
+// rounds are how often a pair of states may be met again while looking for an
+// example, in one search after the other: the first examples that are found may
+// hold days that do not exist, which only the reader knows.
+var rounds = []int{1, 8, 64}
+
+// Unambiguous decides whether no name can be read in two ways. It is decided on
+// the product of the pattern's automaton with itself: a name with two readings
+// is a path from the start to an accepting pair of states that passes through
+// two different states (Book, Even, Greibach and Ott, "Ambiguity in Graphs and
+// Expressions", 1971). The search is breadth-first, so that the example is a
+// shortest one; the reader confirms it.
+func (n *Name) Unambiguous() Proof {
+	r := n.Reader()
+	a := r.automaton()
+	if a == nil {
+		return Proof{Verdict: Unproven}
+	}
+	alphabet, steps := classes(r.runes(nil), a)
+	confirm := func(name string) *Proof {
+		all := r.readingsWithSpans(name, 2)
+		if len(all) < 2 {
+			return nil
+		}
+		return &Proof{Fails, name, all[0].values, all[1].values, [2][]Span{all[0].spans, all[1].spans}}
+	}
+	return search(a, a, alphabet, func(c int) ([][]int32, [][]int32) { return steps[c][0], steps[c][0] }, true, confirm)
+}
+
+// Disjoint decides whether no name fits both patterns.
+func (n *Name) Disjoint(m *Name) Proof {
+	r, q := n.Reader(), m.Reader()
+	a, b := r.automaton(), q.automaton()
+	if a == nil || b == nil {
+		return Proof{Verdict: Unproven}
+	}
+	alphabet, steps := classes(q.runes(r.runes(nil)), a, b)
+	confirm := func(name string) *Proof {
+		x, y := r.readingsWithSpans(name, 1), q.readingsWithSpans(name, 1)
+		if len(x) == 0 || len(y) == 0 {
+			return nil
+		}
+		return &Proof{Fails, name, x[0].values, y[0].values, [2][]Span{x[0].spans, y[0].spans}}
+	}
+	return search(a, b, alphabet, func(c int) ([][]int32, [][]int32) { return steps[c][0], steps[c][1] }, false, confirm)
+}
+
+// A pair is a state of each automaton; split says that the two paths to it have
+// been in different states.
+type pair struct {
+	p, q  int32
+	split bool
+}
+
+// A visit is a pair that was reached, and how.
+type visit struct {
+	pair
+	from int32 // the visit before
+	by   int32 // the class of the character
+}
+
+// maxVisits bounds the search.
+const maxVisits = 2_000_000
+
+// search looks for a word that both automata accept, with the paths split where
+// that is asked for.
+func search(a, b *automaton, alphabet []rune, moves func(class int) (x, y [][]int32), split bool, confirm func(string) *Proof) Proof {
+	for _, round := range rounds {
+		rejected := false
+		met := map[pair]int{}
+		visits := []visit{{pair{int32(a.start), int32(b.start), !split}, -1, 0}}
+		for at := 0; at < len(visits); at++ {
+			v := visits[at]
+			if a.accept[v.p] && b.accept[v.q] && v.split {
+				if proof := confirm(spell(visits, at, alphabet)); proof != nil {
+					return *proof
+				}
+				rejected = true
+			}
+			if len(visits) > maxVisits {
+				return Proof{Verdict: Unproven}
+			}
+			for c := range alphabet {
+				x, y := moves(c)
+				for _, p := range x[v.p] {
+					for _, q := range y[v.q] {
+						next := pair{p, q, v.split || p != q}
+						if split && next.p > next.q {
+							next.p, next.q = next.q, next.p // the pair the other way round says the same
+						}
+						if met[next] < round {
+							met[next]++
+							visits = append(visits, visit{next, int32(at), int32(c)})
+						}
+					}
+				}
+			}
+		}
+		if !rejected {
+			return Proof{Verdict: Holds}
+		}
+	}
+	return Proof{Verdict: Unproven}
+}
+
+func spell(visits []visit, at int, alphabet []rune) string {
+	var word []rune
+	for ; visits[at].from >= 0; at = int(visits[at].from) {
+		word = append(word, alphabet[visits[at].by])
+	}
+	for i, j := 0, len(word)-1; i < j; i, j = i+1, j-1 {
+		word[i], word[j] = word[j], word[i]
+	}
+	return string(word)
+}
+
+// A reading is one way to read a name.
+type reading struct {
+	values []value.Value
+	spans  []Span
+}
+
+func (r *Reader) readingsWithSpans(name string, limit int) []reading {
+	var all []reading
+	r.start(name, func() bool {
+		values := make([]value.Value, len(r.fields))
+		if r.assemble(values) {
+			all = append(all, reading{values, r.spans()})
+		}
+		return len(all) >= limit
+	})
+	return all
+}
+
+// spans returns what each slot took in the reading that ends describes. The
+// tokens of one slot are put together.
+func (r *Reader) spans() []Span {
+	var spans []Span
+	at, before := 0, -1
+	for i, end := range r.ends {
+		if owner := r.owner[i]; owner >= 0 {
+			text := r.s[at:end]
+			if owner == before {
+				spans[len(spans)-1].Text += text
+			} else {
+				spans = append(spans, Span{r.fields[owner].name, text})
+			}
+			before = owner
+		} else {
+			before = -1
+		}
+		at = end
+	}
+	return spans
+}

@@ -1,0 +1,273 @@
+package template
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+	"unicode/utf8"
+
+	"vestibula/core/outline"
+	"vestibula/core/pattern"
+	"vestibula/core/value"
+)
+
+// A Convention is a naming convention: how the files of some kind are named.
+// The ending of a file stands outside of it.
+type Convention struct {
+	Name    string
+	Pos     outline.Pos // of the pattern in the header
+	Width   int
+	Pattern *pattern.Name
+	Fields  []*Field // of its slots, each once; fields of the template among them
+	For     []string // the endings it is for, in small letters; none means all
+}
+
+// conventionKeys are the keys of a convention in its long form.
+var conventionKeys = []string{"pattern", "fields", "for"}
+
+// conventions reads the mapping under "names:".
+func (c *compiler) conventions(n *Node) {
+	if !c.want(n, Mapping, "names", `names: { scan: "<received:yyyy-mm-dd> <n:000>" }`) {
+		return
+	}
+	for _, p := range n.Pairs {
+		if !outline.IsWord(p.Key) {
+			c.fail(p.KeyPos, p.KeyWidth, fmt.Sprintf("%q cannot name a convention", p.Key), "use letters, digits and hyphens, beginning with a letter")
+			continue
+		}
+		c.convention(p)
+	}
+}
+
+func (c *compiler) convention(p Pair) {
+	conv := &Convention{Name: p.Key, Pos: p.KeyPos}
+	text := p.Value
+	var own []*Field
+	if p.Value.Kind == Mapping {
+		text = nil
+		for _, q := range p.Value.Pairs {
+			switch q.Key {
+			case "pattern":
+				text = q.Value
+			case "fields":
+				own = c.ownFields(q.Value)
+			case "for":
+				for _, ending := range q.Value.Texts() {
+					conv.For = append(conv.For, strings.ToLower(strings.TrimPrefix(ending, ".")))
+				}
+			default:
+				c.unknownKey(q, "convention", conventionKeys)
+			}
+		}
+		if text == nil {
+			c.fail(p.KeyPos, p.KeyWidth, fmt.Sprintf("the convention %q has no pattern", p.Key), `add pattern: "<client> <n:000>"`)
+			return
+		}
+	}
+	if !c.want(text, Scalar, p.Key, p.Key+`: "<client> <n:000>"`) {
+		return
+	}
+	conv.Pos, conv.Width = text.Pos, text.width()
+	c.bindConvention(conv, text, own)
+	c.t.Names = append(c.t.Names, conv)
+}
+
+// ownFields reads the fields that belong to one convention alone.
+func (c *compiler) ownFields(n *Node) []*Field {
+	if !c.want(n, Mapping, "fields", "fields: { side: { of: [recto, verso] } }") {
+		return nil
+	}
+	var own []*Field
+	next := ""
+	for _, p := range n.Pairs {
+		if c.fieldIndex(p.Key) >= 0 {
+			c.fail(p.KeyPos, p.KeyWidth, fmt.Sprintf("%q is a field of the template already", p.Key), "remove it here, or choose another name")
+			continue
+		}
+		f := c.field(p, true)
+		switch {
+		case f.Next && next != "":
+			c.fail(p.KeyPos, p.KeyWidth, fmt.Sprintf("%q and %q cannot both be the next number", next, p.Key), "leave `next: yes` at one of them")
+		case f.Next && f.declared && f.Type.Kind != value.Number:
+			c.fail(p.KeyPos, p.KeyWidth, fmt.Sprintf("`next: yes` goes with a number, and %q is a %s", p.Key, f.Type.Kind), "write type: number")
+		case f.Next:
+			next = p.Key
+			f.Type.Kind, f.declared = value.Number, true
+		}
+		own = append(own, f)
+	}
+	return own
+}
+
+// bindConvention joins the slots of a convention's pattern to fields.
+func (c *compiler) bindConvention(conv *Convention, text *Node, own []*Field) {
+	p, errs := pattern.Parse(text.Text)
+	if strings.TrimSpace(text.Text) == "" || len(p.Slots()) == 0 && len(errs) == 0 {
+		c.fail(text.Pos, text.width(), "this convention has no slot: it would give every file the same name", "write a slot such as <n:000>")
+	}
+	names := p.Slots()
+	for i, name := range names {
+		f := (*Field)(nil)
+		if at := c.fieldIndex(name); at >= 0 {
+			f = c.t.Fields[at]
+			f.used = true
+		}
+		for _, o := range own {
+			if o.Name == name {
+				f = o
+				o.used = true
+			}
+		}
+		if f == nil {
+			f = &Field{Name: name, Ask: strings.ToUpper(name[:1]) + name[1:] + "?", Pos: text.Pos, Type: value.Type{Kind: value.Text}}
+			c.nearField(text, p, name)
+		}
+		if !f.declared && c.fieldIndex(name) < 0 {
+			f.Type.Kind = inferred(p, name)
+		}
+		if name == pattern.OwnNumber {
+			c.fail(text.Pos, text.width(), "<#> is for folders: it counts the lines of a template", "write <n:000> and, under fields, n: { next: yes }")
+		}
+		names[i] = f.Name
+		conv.Fields = append(conv.Fields, f)
+	}
+	for _, o := range own {
+		if !o.used {
+			c.warn(o.Pos, utf8.RuneCountInString(o.Name), fmt.Sprintf("the field %q does not stand in the pattern", o.Name), fmt.Sprintf("write <%s> in it, or remove the field", o.Name))
+		}
+	}
+	name, more := p.Bind(func(name string) (pattern.Field, *pattern.Error) {
+		i := slices.Index(names, name)
+		return pattern.Field{Index: i, Type: &conv.Fields[i].Type}, nil
+	})
+	c.patternErrors(text.Pos, append(errs, more...))
+	conv.Pattern = name
+}
+
+// nearField warns where a slot differs from a field of the template by one
+// letter only: it may be meant.
+func (c *compiler) nearField(text *Node, p *pattern.Pattern, name string) {
+	for _, f := range c.t.Fields {
+		if outline.OneLetterApart(name, f.Name) {
+			for _, piece := range p.Pieces {
+				if piece.Field == name {
+					c.warn(outline.Pos{Line: text.Line, Column: text.Column + piece.At}, utf8.RuneCountInString(piece.Text),
+						fmt.Sprintf("the slot %q is new here, and one letter beside the field %q", name, f.Name), fmt.Sprintf("did you mean <%s>?", f.Name))
+					return
+				}
+			}
+		}
+	}
+}
+
+// inferred is the kind of value that all pictures of an undeclared slot suit:
+// the narrowest of number, text and the calendar kinds.
+func inferred(p *pattern.Pattern, name string) value.Kind {
+	var pictures []string
+	for _, piece := range p.Pieces {
+		if piece.Field == name && piece.Picture != "" {
+			pictures = append(pictures, piece.Picture)
+		}
+	}
+	if len(pictures) == 0 {
+		return value.Text
+	}
+	for _, k := range []value.Kind{value.Number, value.Text, value.Year, value.Quarter, value.Week, value.Month, value.Date} {
+		if !slices.ContainsFunc(pictures, func(pic string) bool {
+			_, err := pattern.ParsePicture(pic, &value.Type{Kind: k})
+			return err != nil
+		}) {
+			return k
+		}
+	}
+	return value.Text
+}
+
+// holds checks that the conventions of a `holds` clause exist.
+func (c *compiler) holds(l *outline.Line, clause outline.Clause) {
+	at := l.TextPos(clause)
+	for name := range strings.SplitSeq(clause.Text, ",") {
+		trimmed := strings.TrimSpace(name)
+		column := at.Column + len(name) - len(strings.TrimLeft(name, " "))
+		if c.t.Convention(trimmed) == nil {
+			help := "write it under names: in the header"
+			if near := outline.Nearest(trimmed, c.t.ConventionNames()); near != "" {
+				help = fmt.Sprintf("did you mean %s?", near)
+			}
+			c.fail(outline.Pos{Line: at.Line, Column: column}, utf8.RuneCountInString(trimmed), fmt.Sprintf("there is no naming convention %q", trimmed), help)
+		}
+		at.Column += utf8.RuneCountInString(name) + 1
+	}
+}
+
+// Convention returns the naming convention with that name, or nil.
+func (t *Template) Convention(name string) *Convention {
+	for _, c := range t.Names {
+		if c.Name == name {
+			return c
+		}
+	}
+	return nil
+}
+
+// ConventionNames returns the names of the naming conventions.
+func (t *Template) ConventionNames() []string {
+	names := make([]string, len(t.Names))
+	for i, c := range t.Names {
+		names[i] = c.Name
+	}
+	return names
+}
+
+// Shared returns the rows of conventions that hold in one folder together, each
+// once.
+func (t *Template) Shared() [][]*Convention {
+	var rows [][]*Convention
+	seen := map[string]bool{}
+	for _, l := range t.file.Lines {
+		clause, ok := l.Clause("holds")
+		if !ok || seen[clause.Text] {
+			continue
+		}
+		seen[clause.Text] = true
+		var row []*Convention
+		for name := range strings.SplitSeq(clause.Text, ",") {
+			row = append(row, t.Convention(strings.TrimSpace(name)))
+		}
+		rows = append(rows, row)
+	}
+	return rows
+}
+
+// NextField returns the field that counts on in a folder, or nil.
+func (c *Convention) NextField() *Field {
+	for _, f := range c.Fields {
+		if f.Next {
+			return f
+		}
+	}
+	return nil
+}
+
+// ParseValues reads raw values by the types of the convention's fields, as
+// [Template.ParseValues] does.
+func (c *Convention) ParseValues(raw map[string]Raw, now time.Time) (Values, []*ValueError) {
+	return parseValues(c.Fields, "convention", raw, now)
+}
+
+// Write makes the name that the values give, without an ending. Changes are the
+// texts that could not stand in it as they were given. Every field needs a
+// value.
+func (c *Convention) Write(values Values) (name string, changes []Change, err error) {
+	f := pattern.Filling{Values: make([]value.Value, len(c.Fields))}
+	for i, field := range c.Fields {
+		f.Values[i] = values[field.Name]
+	}
+	f.Changed = func(field, was, is string) { changes = append(changes, Change{field, was, is}) }
+	out, err := c.Pattern.Append(nil, &f)
+	if err == nil {
+		err = unfit(out)
+	}
+	return string(out), changes, err
+}
