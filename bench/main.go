@@ -35,6 +35,8 @@ type bench struct {
 var contests = []contest{
 	{"start", "an empty Go program", 4, start},
 	{"build-100k", "a bare loop of mkdir", 2, build},
+	{"read-1M-names", "regexp with the equal expression", 1.0 / 3, readNames},
+	{"write-1M-names", "fmt.Sprintf with the equal verbs", 1, writeNames},
 }
 
 func main() {

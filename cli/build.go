@@ -102,6 +102,7 @@ func (b *buildRun) read(args []string) error {
 		if err := b.ask(b.t, b.values); err != nil {
 			return err
 		}
+		b.side.Line()
 	}
 	b.values = b.t.Complete(b.values, b.now)
 	return nil
@@ -243,9 +244,6 @@ func (b *buildRun) drawPlan() {
 	steps := map[*tree.Node]*plan.Step{}
 	for i := range b.plan.Steps {
 		steps[b.plan.Steps[i].Node] = &b.plan.Steps[i]
-	}
-	if b.interactive() {
-		b.screen.Line()
 	}
 	b.screen.Line(term.Title.Render(term.Visible(b.t.Heading())), term.Dim.Render(" into "+term.Visible(b.into)))
 	b.screen.Line()

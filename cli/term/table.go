@@ -22,7 +22,7 @@ func (s *Screen) Table(heading []string, rows [][]string) {
 			}
 			return style
 		})
-	if s.Width > 0 && s.Width < 200 {
+	if s.Width > 0 && lipgloss.Width(t.String()) > s.Width {
 		t.Width(s.Width).Wrap(false)
 	}
 	for line := range strings.SplitSeq(t.String(), "\n") {

@@ -114,7 +114,7 @@ func (n *Name) append(dst []byte, f *Filling, end int) ([]byte, error) {
 			dst = append(dst, b.text...)
 			continue
 		}
-		v := f.Values[b.field.Index]
+		v := &f.Values[b.field.Index]
 		switch {
 		case b.bare:
 			dst = appendPadded(dst, v.Number, f.Width)
@@ -128,12 +128,12 @@ func (n *Name) append(dst []byte, f *Filling, end int) ([]byte, error) {
 			continue
 		}
 		was := v.Text
-		if limit := b.field.Type.Max; limit != nil && v.Kind == value.Text {
-			v.Text = cut(v.Text, *limit)
+		if limit := b.field.Type.Max; limit != nil && v.Kind == value.Text && len(was) > *limit {
+			v = &value.Value{Kind: value.Text, Text: cut(was, *limit)}
 		}
 		from := len(dst)
 		var err error
-		if dst, err = b.picture.Append(dst, v); err != nil {
+		if dst, err = b.picture.append(dst, v); err != nil {
 			return dst, fmt.Errorf("%s %q %w", b.name, v, err)
 		}
 		if f.Changed != nil && v.Kind == value.Text && b.picture.keepsSigns() {

@@ -18,25 +18,9 @@ type parts struct {
 
 func (p *parts) have(q part) bool { return p.known&(1<<q) != 0 }
 
-// add takes what a token read in s.
-func (p *parts) add(t *token, s string) {
-	n := 0
-	switch t.op {
-	case literal:
-		return
-	case digits, letters:
-		n = t.parse(s)
-	case oneOf:
-		for i, w := range t.words {
-			if w == s {
-				n = i
-				break
-			}
-		}
-		if t.part == partMonth || t.part == partPlace {
-			n++
-		}
-	case freeText:
+// add takes what a token read in s: a text, or the number n.
+func (p *parts) add(t *token, n int, s string) {
+	if t.op == freeText {
 		into := &p.text
 		if t.part == partInitials {
 			into = &p.initials
@@ -62,7 +46,18 @@ func (st *style) undo(s string) string {
 	case st == nil || st.spaced() || st.initials:
 		return s
 	case st.joint != "":
-		return strings.ReplaceAll(s, st.joint, " ")
+		at := strings.IndexByte(s, st.joint[0])
+		if at < 0 {
+			return s
+		}
+		b := make([]byte, 0, 64)
+		b = append(b, s...)
+		for i := at; i < len(b); i++ {
+			if b[i] == st.joint[0] {
+				b[i] = ' '
+			}
+		}
+		return string(b)
 	case st.other != title:
 		return s
 	}
@@ -97,7 +92,7 @@ func (p *parts) value(t *value.Type) (v value.Value, ok bool) {
 			return v, true
 		}
 		place := p.n[partPlace]
-		return value.Value{Kind: value.Term, Year: year, Part: place, Text: t.Of[place-1].Code}, place >= 1
+		return value.Value{Kind: value.Term, Year: int16(year), Part: uint8(place), Text: t.Of[place-1].Code}, place >= 1
 	case value.Text:
 		if !p.have(partText) {
 			return value.Of(p.initials), true
@@ -128,25 +123,25 @@ func (p *parts) calendar() (value.Value, bool) {
 	if !known {
 		return value.Value{}, !(p.have(partYear) && p.have(partYearShort))
 	}
-	v := value.Value{Kind: value.Year, Year: year}
+	v := value.Value{Kind: value.Year, Year: int16(year)}
 	switch {
 	case p.have(partMonth) && p.have(partDay):
-		v.Kind, v.Part, v.Day = value.Date, p.n[partMonth], p.n[partDay]
-		if v.Day > value.DaysIn(year, v.Part) {
+		v.Kind, v.Part, v.Day = value.Date, uint8(p.n[partMonth]), uint8(p.n[partDay])
+		if int(v.Day) > value.DaysIn(year, int(v.Part)) {
 			return v, false
 		}
 	case p.have(partMonth):
-		v.Kind, v.Part = value.Month, p.n[partMonth]
+		v.Kind, v.Part = value.Month, uint8(p.n[partMonth])
 	case p.have(partWeek):
-		v.Kind, v.Part = value.Week, p.n[partWeek]
-		if v.Part > value.WeeksIn(year) {
+		v.Kind, v.Part = value.Week, uint8(p.n[partWeek])
+		if int(v.Part) > value.WeeksIn(year) {
 			return v, false
 		}
 		if p.have(partWeekday) {
 			v = value.OfDate(v.Time().AddDate(0, 0, p.n[partWeekday]))
 		}
 	case p.have(partQuarter):
-		v.Kind, v.Part = value.Quarter, p.n[partQuarter]
+		v.Kind, v.Part = value.Quarter, uint8(p.n[partQuarter])
 	}
 	return v, p.agrees(v)
 }
@@ -156,7 +151,7 @@ func (p *parts) calendar() (value.Value, bool) {
 func (p *parts) agrees(v value.Value) bool {
 	for _, t := range [...]token{{part: partQuarter}, {part: partWeek}, {part: partWeekday, op: oneOf}} {
 		says := p.have(t.part) && (v.Kind == value.Date || v.Kind == value.Month && t.part == partQuarter)
-		if says && t.number(v) != p.n[t.part] {
+		if says && t.number(&v) != p.n[t.part] {
 			return false
 		}
 	}

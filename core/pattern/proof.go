@@ -153,13 +153,14 @@ type reading struct {
 
 func (r *Reader) readingsWithSpans(name string, limit int) []reading {
 	var all []reading
-	r.start(name, func() bool {
+	r.collect = func() bool {
 		values := make([]value.Value, len(r.fields))
 		if r.assemble(values) {
 			all = append(all, reading{values, r.spans()})
 		}
 		return len(all) >= limit
-	})
+	}
+	r.start(name)
 	return all
 }
 

@@ -50,7 +50,7 @@ func drawValue(t *rapid.T, b *bound) value.Value {
 	case value.Date:
 		v = value.OfDate(time.Date(rapid.IntRange(2000, 2098).Draw(t, "year"), 1, rapid.IntRange(1, 366).Draw(t, "day"), 0, 0, 0, 0, time.UTC))
 	case value.Week:
-		v = value.Value{Kind: value.Week, Year: rapid.IntRange(1990, 2050).Draw(t, "year"), Part: rapid.IntRange(1, 52).Draw(t, "week")}
+		v = value.Value{Kind: value.Week, Year: rapid.Int16Range(1990, 2050).Draw(t, "year"), Part: rapid.Uint8Range(1, 52).Draw(t, "week")}
 	case value.Choice:
 		v = typ.Option(rapid.IntRange(0, len(typ.Of)-1).Draw(t, "option"))
 	case value.YesNo:

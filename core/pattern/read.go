@@ -2,6 +2,7 @@ package pattern
 
 import (
 	"fmt"
+	"slices"
 	"strconv"
 	"strings"
 	"unicode/utf8"
@@ -18,23 +19,29 @@ type Reader struct {
 	owner  []int // of each token, the index in fields, or -1 for text
 	fields []readField
 
-	s     string
-	ends  []int // where each token ends, as far as it has got
-	parts []parts
+	s       string
+	ends    []int // where each token ends, as far as it has got
+	numbers []int // what each token that is not a text has read: a number, or the index of a word
+	parts   []parts
+	into    []value.Value
+	fits    bool
 	// dead holds a bit for each token and place from which nothing was found.
 	// It is only used where a text can end in several places, and keeps the
 	// work in proportion to the product of tokens and characters.
 	dead     []uint64
 	attempts int
-	found    func() bool // called for each reading; true ends the search
+	collect  func() bool // if not nil, called for each reading; true ends the search
 	want     int         // the last token that was reached and did not fit
 	far      int         // the furthest place at which it did not
 	reason   string      // why a value that was read cannot be
 }
 
+// A readField is a field, and the tokens that say something about it.
 type readField struct {
-	name string
-	typ  *value.Type
+	name   string
+	typ    *value.Type
+	tokens []int
+	day    bool // the tokens are a year, a month and a day, each once
 }
 
 // maxAttempts bounds the readings that are tried for a name of which each
@@ -75,7 +82,7 @@ func (n *Name) Reader() *Reader {
 		}
 		if owner < 0 {
 			owner = len(r.fields)
-			r.fields = append(r.fields, readField{b.name, b.field.Type})
+			r.fields = append(r.fields, readField{name: b.name, typ: b.field.Type})
 		}
 		for _, t := range b.picture.tokens {
 			r.add(owner, t)
@@ -86,7 +93,7 @@ func (n *Name) Reader() *Reader {
 }
 
 func (p *Picture) reader() *Reader {
-	r := &Reader{fields: []readField{{"", p.typ}}}
+	r := &Reader{fields: []readField{{typ: p.typ}}}
 	for _, t := range p.tokens {
 		r.add(0, t)
 	}
@@ -95,8 +102,20 @@ func (p *Picture) reader() *Reader {
 }
 
 func (r *Reader) add(owner int, t token) {
-	if t.op == freeText {
+	switch {
+	case t.op == freeText:
 		t.table = t.style.ascii()
+	case t.op == digits:
+		t.digits = t.most()
+	case t.op == oneOf:
+		t.words = slices.Clone(t.words)
+		for i, w := range t.words {
+			t.words[i] = norm.NFC.String(w)
+		}
+	}
+	if owner >= 0 && t.op != literal {
+		f := &r.fields[owner]
+		f.tokens = append(f.tokens, len(r.tokens))
 	}
 	r.tokens = append(r.tokens, t)
 	r.owner = append(r.owner, owner)
@@ -104,7 +123,19 @@ func (r *Reader) add(owner int, t token) {
 
 func (r *Reader) ready() {
 	r.ends = make([]int, len(r.tokens))
+	r.numbers = make([]int, len(r.tokens))
 	r.parts = make([]parts, len(r.fields))
+	for i := range r.tokens[:max(len(r.tokens)-1, 0)] {
+		if t, next := &r.tokens[i], &r.tokens[i+1]; t.op == freeText && next.op == literal && next.text[0] < utf8.RuneSelf {
+			c := next.text[0]
+			t.stops = t.table[atFirst][c]&t.table[inFirst][c]&t.table[atOther][c]&t.table[inOther][c] == noState
+		}
+	}
+	for i := range r.fields {
+		f := &r.fields[i]
+		f.day = len(f.tokens) == 3 && f.typ.Kind == value.Date && r.tokens[f.tokens[0]].part == partYear && !r.tokens[f.tokens[0]].iso &&
+			r.tokens[f.tokens[1]].part == partMonth && r.tokens[f.tokens[2]].part == partDay
+	}
 }
 
 // Fields returns the names of the fields whose values are read, in the order of
@@ -122,12 +153,9 @@ func (r *Reader) Fields() []string {
 // and month, the month; or the zero Value where not even that can be said.
 // Where the name does not fit, it says where and why.
 func (r *Reader) Read(name string, values []value.Value) *Misfit {
-	fits := false
-	r.start(name, func() bool {
-		fits = r.assemble(values)
-		return fits
-	})
-	if fits {
+	r.into, r.fits, r.collect = values, false, nil
+	r.start(name)
+	if r.fits {
 		return nil
 	}
 	return r.misfit()
@@ -143,34 +171,61 @@ func (p *Picture) Read(s string) (v value.Value, ok bool) {
 	return values[0], ok
 }
 
-func (r *Reader) start(name string, found func() bool) {
-	for i := 0; i < len(name); i++ {
-		if name[i] >= utf8.RuneSelf {
-			name = norm.NFC.String(name)
-			break
-		}
+func (r *Reader) start(name string) {
+	if !isASCII(name) {
+		name = norm.NFC.String(name)
 	}
-	r.s, r.found, r.far, r.want, r.reason, r.attempts = name, found, 0, 0, "", 0
+	r.s, r.far, r.want, r.reason, r.attempts = name, 0, 0, "", 0
 	r.dead = r.dead[:0]
 	r.from(0, 0)
 }
 
-// assemble makes the values of the reading that ends describes.
-func (r *Reader) assemble(values []value.Value) bool {
-	r.attempts++
-	for i := range r.parts {
-		r.parts[i].known, r.parts[i].clash = 0, false
-	}
-	at := 0
-	for i, end := range r.ends {
-		if owner := r.owner[i]; owner >= 0 {
-			r.parts[owner].add(&r.tokens[i], r.s[at:end])
+func isASCII(s string) bool {
+	for len(s) >= 8 {
+		if b := s[:8]; (b[0]|b[1]|b[2]|b[3]|b[4]|b[5]|b[6]|b[7])&0x80 != 0 {
+			return false
 		}
-		at = end
+		s = s[8:]
 	}
-	for i := range r.parts {
-		var ok bool
-		if values[i], ok = r.parts[i].value(r.fields[i].typ); !ok {
+	for i := 0; i < len(s); i++ {
+		if s[i] >= utf8.RuneSelf {
+			return false
+		}
+	}
+	return true
+}
+
+// found takes the reading that ends and numbers describe, and reports whether
+// the search is over.
+func (r *Reader) found() bool {
+	r.attempts++
+	if r.collect != nil {
+		return r.collect() || r.attempts > maxAttempts
+	}
+	r.fits = r.assemble(r.into)
+	return r.fits || r.attempts > maxAttempts
+}
+
+// assemble makes the values of the reading that ends and numbers describe.
+func (r *Reader) assemble(values []value.Value) bool {
+	for i := range r.fields {
+		f, ok := &r.fields[i], true
+		switch {
+		case f.day:
+			v := &values[i]
+			*v = value.Value{Kind: value.Date, Year: int16(r.numbers[f.tokens[0]]), Part: uint8(r.numbers[f.tokens[1]]), Day: uint8(r.numbers[f.tokens[2]])}
+			ok = v.Day <= 28 || int(v.Day) <= value.DaysIn(int(v.Year), int(v.Part))
+		case len(f.tokens) == 1 && !f.typ.Kind.Calendar():
+			r.single(f, &values[i])
+		default:
+			p := &r.parts[i]
+			*p = parts{}
+			for _, k := range f.tokens {
+				p.add(&r.tokens[k], r.numbers[k], r.s[r.begin(k):r.ends[k]])
+			}
+			values[i], ok = p.value(f.typ)
+		}
+		if !ok {
 			if r.reason == "" {
 				r.reason, r.far = r.impossible(i, values[i])
 			}
@@ -180,53 +235,83 @@ func (r *Reader) assemble(values []value.Value) bool {
 	return true
 }
 
+// single makes the value of a field that one token says all about.
+func (r *Reader) single(f *readField, v *value.Value) {
+	k := f.tokens[0]
+	t, n := &r.tokens[k], r.numbers[k]
+	switch t.part {
+	case partNumber:
+		*v = value.OfNumber(n)
+	case partChoice:
+		*v = f.typ.Option(n)
+	case partYesNo:
+		*v = value.Bool(n == 1)
+	case partText:
+		*v = value.Of(t.style.undo(r.s[r.begin(k):r.ends[k]]))
+	default:
+		*v = value.Of(r.s[r.begin(k):r.ends[k]])
+	}
+}
+
 // from reads the rest of the name with the tokens from i on, and reports
 // whether found ended the search.
 func (r *Reader) from(i, at int) bool {
+	s := r.s
 	for ; i < len(r.tokens); i++ {
 		t := &r.tokens[i]
 		switch t.op {
 		case literal:
-			if !strings.HasPrefix(r.s[at:], t.text) {
+			if len(t.text) == 1 {
+				if at == len(s) || s[at] != t.text[0] {
+					return r.failed(i, at)
+				}
+				at++
+				break
+			}
+			if !strings.HasPrefix(s[at:], t.text) {
 				// Mark the first character that differs.
-				for k := 0; k < len(t.text) && at < len(r.s) && r.s[at] == t.text[k]; k++ {
+				for k := 0; k < len(t.text) && at < len(s) && s[at] == t.text[k]; k++ {
 					at++
 				}
 				return r.failed(i, at)
 			}
 			at += len(t.text)
-		case digits, letters:
-			end, several := t.run(r.s, at)
-			if end < 0 {
+		case digits:
+			end, n := at, 0
+			for end < len(s) && end < at+t.digits && s[end]-'0' <= 9 {
+				n = 10*n + int(s[end]-'0')
+				end++
+			}
+			if t.digits > t.width && !r.onlyWhole(i, end) {
+				return r.eachNumber(i, at, end)
+			}
+			if end-at < t.width || n < t.lo || n > t.hi || end-at > t.width && s[at] == '0' {
 				return r.failed(i, at)
 			}
-			if several && !r.onlyWhole(i, end) {
-				return r.each(i, at, t.numberEnds(r.s, at))
+			at, r.numbers[i] = end, n
+		case letters:
+			end := at
+			for end < len(s) && end < at+9 && s[end] >= byte(t.width) && s[end] < byte(t.width)+26 {
+				end++
 			}
-			if at = end; several && !t.inRange(r.s, r.begin(i), at) {
-				return r.failed(i, r.begin(i))
-			}
+			return r.eachNumber(i, at, end)
 		case oneOf:
-			end, several := -1, false
-			for _, w := range t.words {
-				if w != "" && strings.HasPrefix(r.s[at:], w) {
-					several = several || end >= 0
-					end = at + len(w)
+			which, several := -1, false
+			if at < len(s) {
+				for k, w := range t.words {
+					if w != "" && w[0] == s[at] && strings.HasPrefix(s[at:], w) {
+						which, several = k, which >= 0
+					}
 				}
 			}
-			if end < 0 {
+			if which < 0 {
 				return r.failed(i, at)
 			}
 			if several {
-				var ends []int
-				for _, w := range t.words {
-					if w != "" && strings.HasPrefix(r.s[at:], w) {
-						ends = append(ends, at+len(w))
-					}
-				}
-				return r.each(i, at, ends)
+				return r.eachWord(i, at)
 			}
-			at = end
+			at += len(t.words[which])
+			r.numbers[i] = t.index(which)
 		case freeText:
 			end, ok := r.textEnd(i, at)
 			if !ok {
@@ -236,10 +321,18 @@ func (r *Reader) from(i, at int) bool {
 		}
 		r.ends[i] = at
 	}
-	if at < len(r.s) {
+	if at < len(s) {
 		return r.failed(i, at)
 	}
-	return r.found() || r.attempts > maxAttempts
+	return r.found()
+}
+
+// index is what a word stands for: its index, but months and terms count from 1.
+func (t *token) index(word int) int {
+	if t.part == partMonth || t.part == partPlace {
+		return word + 1
+	}
+	return word
 }
 
 func (r *Reader) begin(i int) int {
@@ -256,14 +349,33 @@ func (r *Reader) failed(i, at int) bool {
 	return false
 }
 
-// each goes on from each of several ends of token i.
-func (r *Reader) each(i, at int, ends []int) bool {
-	if len(ends) == 0 {
+// eachNumber goes on from each number that token i can read in s[at:end].
+func (r *Reader) eachNumber(i, at, end int) bool {
+	t, some := &r.tokens[i], false
+	for to := at + 1; to <= end; to++ {
+		n := t.parse(r.s[at:to])
+		if n < t.lo || n > t.hi || t.op == digits && (to-at < t.width || to-at > t.width && r.s[at] == '0') {
+			continue
+		}
+		some = true
+		if r.ends[i], r.numbers[i] = to, n; r.try(i+1, to) {
+			return true
+		}
+	}
+	if !some {
 		return r.failed(i, at)
 	}
-	for _, end := range ends {
-		r.ends[i] = end
-		if r.try(i+1, end) {
+	return false
+}
+
+// eachWord goes on from each word of token i that stands at a place.
+func (r *Reader) eachWord(i, at int) bool {
+	t := &r.tokens[i]
+	for k, w := range t.words {
+		if w == "" || !strings.HasPrefix(r.s[at:], w) {
+			continue
+		}
+		if r.ends[i], r.numbers[i] = at+len(w), t.index(k); r.try(i+1, at+len(w)) {
 			return true
 		}
 	}
@@ -311,8 +423,25 @@ func (r *Reader) textEnd(i, at int) (int, bool) {
 		next = r.tokens[i+1].text
 	}
 	state, held, pos := atFirst, -1, at
+	s, table := r.s, t.table
+	if t.stops {
+		// The usual case: run to the first character that does not belong here.
+		for pos < len(s) && s[pos] < utf8.RuneSelf {
+			to := table[state][s[pos]]
+			if to == noState {
+				break
+			}
+			state = to
+			pos++
+		}
+		if (state == inFirst || state == inOther) && r.goesOn(pos, next, last) {
+			return pos, true
+		}
+		state, pos = atFirst, at
+	}
 	for {
-		if pos > at && t.style.accepts(state) && (!last || pos == len(r.s)) && strings.HasPrefix(r.s[pos:], next) {
+		ended := pos == len(s)
+		if (state == inFirst || state == inOther) && (ended || !last && (next == "" || s[pos] == next[0])) && r.goesOn(pos, next, last) {
 			if held >= 0 {
 				r.ends[i] = held
 				if r.try(i+1, held) {
@@ -321,18 +450,17 @@ func (r *Reader) textEnd(i, at int) (int, bool) {
 			}
 			held = pos
 		}
-		if pos == len(r.s) {
+		if ended {
 			break
 		}
-		c := r.s[pos]
-		if c < utf8.RuneSelf {
-			if state = t.table[state][c]; state == noState {
+		if c := s[pos]; c < utf8.RuneSelf {
+			if state = table[state][c]; state == noState {
 				break
 			}
 			pos++
 			continue
 		}
-		ch, size := utf8.DecodeRuneInString(r.s[pos:])
+		ch, size := utf8.DecodeRuneInString(s[pos:])
 		var ok bool
 		if state, ok = t.style.step(state, ch); !ok || ch == utf8.RuneError {
 			break
@@ -349,34 +477,19 @@ func (r *Reader) textEnd(i, at int) (int, bool) {
 	return held, true
 }
 
-func isDigit(c byte) bool { return c >= '0' && c <= '9' }
-
-// run returns the end of the run of digits or letters at s[at:], as far as
-// the token can take it, and whether a shorter one would fit as well. The end
-// is -1 where nothing fits.
-func (t *token) run(s string, at int) (end int, several bool) {
-	if t.op == letters {
-		for end = at; end < len(s) && end < at+9 && s[end] >= byte(t.width) && s[end] < byte(t.width)+26; end++ {
-		}
-		if end == at {
-			return -1, false
-		}
-		return end, true
+// goesOn reports whether next can stand at a place; behind the last token, only
+// the end of the name can.
+func (r *Reader) goesOn(at int, next string, last bool) bool {
+	switch {
+	case last:
+		return at == len(r.s)
+	case next == "":
+		return true
 	}
-	most := t.most()
-	for end = at; end < len(s) && end < at+most && isDigit(s[end]); end++ {
-	}
-	if end-at < t.width {
-		return -1, false
-	}
-	if most == t.width {
-		if !t.inRange(s, at, end) {
-			return -1, false
-		}
-		return end, false
-	}
-	return end, true
+	return at < len(r.s) && r.s[at] == next[0] && (len(next) == 1 || strings.HasPrefix(r.s[at:], next))
 }
+
+func isDigit(c byte) bool { return c >= '0' && c <= '9' }
 
 // most returns how many digits the token takes at the most.
 func (t *token) most() int {
@@ -385,15 +498,6 @@ func (t *token) most() int {
 		n++
 	}
 	return max(n, t.width)
-}
-
-// inRange reports whether s[at:end] is a number that the token writes.
-func (t *token) inRange(s string, at, end int) bool {
-	n := t.parse(s[at:end])
-	if t.op == digits && (end-at < t.width || end-at > t.width && s[at] == '0') {
-		return false
-	}
-	return n >= t.lo && n <= t.hi
 }
 
 // parse returns the number that digits or letters stand for.
@@ -407,18 +511,6 @@ func (t *token) parse(s string) int {
 		}
 	}
 	return n
-}
-
-// numberEnds returns the end of each number at s[at:] that the token writes.
-func (t *token) numberEnds(s string, at int) []int {
-	longest, _ := t.run(s, at)
-	var ends []int
-	for end := at + 1; end <= longest; end++ {
-		if t.inRange(s, at, end) {
-			ends = append(ends, end)
-		}
-	}
-	return ends
 }
 
 // noState marks that a character cannot stand in a state.
@@ -528,10 +620,10 @@ func (r *Reader) impossible(f int, v value.Value) (reason string, at int) {
 	switch {
 	case r.parts[f].clash:
 		reason = fmt.Sprintf("<%s> stands here twice, with different values", name)
-	case v.Kind == value.Date && v.Day > value.DaysIn(v.Year, v.Part):
-		reason = fmt.Sprintf("%s is not a date: that month has %d days", v, value.DaysIn(v.Year, v.Part))
-	case v.Kind == value.Week && v.Part > value.WeeksIn(v.Year):
-		reason = fmt.Sprintf("%s does not exist: that year has %d weeks", v, value.WeeksIn(v.Year))
+	case v.Kind == value.Date && int(v.Day) > value.DaysIn(int(v.Year), int(v.Part)):
+		reason = fmt.Sprintf("%s is not a date: that month has %d days", v, value.DaysIn(int(v.Year), int(v.Part)))
+	case v.Kind == value.Week && int(v.Part) > value.WeeksIn(int(v.Year)):
+		reason = fmt.Sprintf("%s does not exist: that year has %d weeks", v, value.WeeksIn(int(v.Year)))
 	default:
 		reason = fmt.Sprintf("the parts of <%s> contradict each other", name)
 	}

@@ -2,7 +2,6 @@ package pattern
 
 import (
 	"fmt"
-	"strconv"
 
 	"vestibula/core/value"
 )
@@ -49,7 +48,10 @@ type token struct {
 	text   string
 	words  []string
 	style  *style
-	table  *asciiSteps // of the style, for reading
+	// For reading:
+	table  *asciiSteps // of the style
+	digits int         // how many digits there are at the most
+	stops  bool        // the text ends where it meets what follows, and nowhere else
 }
 
 func digitsToken(p part, width, lo, hi int) token {
@@ -58,7 +60,9 @@ func digitsToken(p part, width, lo, hi int) token {
 
 // Append writes a value behind dst. The value is of the picture's kind. The
 // error is a clause that can stand behind the value.
-func (p *Picture) Append(dst []byte, v value.Value) ([]byte, error) {
+func (p *Picture) Append(dst []byte, v value.Value) ([]byte, error) { return p.append(dst, &v) }
+
+func (p *Picture) append(dst []byte, v *value.Value) ([]byte, error) {
 	for i := range p.tokens {
 		t := &p.tokens[i]
 		switch t.op {
@@ -78,13 +82,15 @@ func (p *Picture) Append(dst []byte, v value.Value) ([]byte, error) {
 			}
 			dst = append(dst, t.words[n]...)
 		case freeText:
-			s, _ := Clean(v.Text)
-			if t.style != nil {
-				if s = t.style.apply(v.Text); s == "" && v.Text != "" {
-					return dst, fmt.Errorf("holds no letter or digit that a name written like %q could show", p.text)
-				}
+			if t.style == nil {
+				s, _ := Clean(v.Text)
+				dst = append(dst, s...)
+				continue
 			}
-			dst = append(dst, s...)
+			before := len(dst)
+			if dst = t.style.append(dst, v.Text); len(dst) == before && v.Text != "" {
+				return dst, fmt.Errorf("holds no letter or digit that a name written like %q could show", p.text)
+			}
 		}
 	}
 	return dst, nil
@@ -99,35 +105,34 @@ func (p *Picture) keepsSigns() bool {
 
 // number returns the part of a value that the token writes. For words, it is
 // the index of the word.
-func (t *token) number(v value.Value) int {
-	year := v.Year
-	if t.iso {
-		year, _ = v.Time().ISOWeek()
-	}
+func (t *token) number(v *value.Value) int {
 	n := 0
 	switch t.part {
 	case partNumber, partYesNo:
 		n = v.Number
-	case partYear:
-		n = year
-	case partYearShort:
-		n = year % 100
+	case partYear, partYearShort:
+		if n = int(v.Year); t.iso {
+			n, _ = v.Time().ISOWeek()
+		}
+		if t.part == partYearShort {
+			n %= 100
+		}
 	case partMonth:
-		n = v.Part
+		n = int(v.Part)
 	case partDay:
-		n = v.Day
+		n = int(v.Day)
 	case partQuarter:
-		if n = v.Part; v.Kind != value.Quarter {
-			n = (v.Part + 2) / 3
+		if n = int(v.Part); v.Kind != value.Quarter {
+			n = (n + 2) / 3
 		}
 	case partWeek:
-		if n = v.Part; v.Kind == value.Date {
+		if n = int(v.Part); v.Kind == value.Date {
 			_, n = v.Time().ISOWeek()
 		}
 	case partWeekday:
 		return int(v.Time().Weekday()+6) % 7
 	case partPlace:
-		n = v.Part
+		n = int(v.Part)
 	case partChoice:
 		return v.Number
 	}
@@ -139,11 +144,16 @@ func (t *token) number(v value.Value) int {
 
 func appendPadded(dst []byte, n, width int) []byte {
 	var buf [20]byte
-	s := strconv.AppendInt(buf[:0], int64(n), 10)
-	for i := len(s); i < width; i++ {
-		dst = append(dst, '0')
+	at := len(buf)
+	for n > 0 || len(buf)-at < width {
+		at--
+		buf[at] = byte('0' + n%10)
+		n /= 10
 	}
-	return append(dst, s...)
+	if at == len(buf) {
+		return append(dst, '0')
+	}
+	return append(dst, buf[at:]...)
 }
 
 // appendLetters writes n in bijective base 26: 1 is A, 26 is Z, 27 is AA.

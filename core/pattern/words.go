@@ -72,6 +72,52 @@ func (st *style) apply(s string) string {
 	return b.String()
 }
 
+// append writes a text in the style behind dst.
+func (st *style) append(dst []byte, s string) []byte {
+	if !isASCII(s) {
+		return append(dst, st.apply(s)...)
+	}
+	// The same for ASCII, which needs no memory of its own.
+	words, inside := 0, false
+	for i := 0; i < len(s); i++ {
+		c := s[i]
+		switch {
+		case st.spaced() && c == ' ', !st.spaced() && c != '\'' && !isASCIIWord(c):
+			inside = false
+			continue
+		case !st.spaced() && c == '\'', st.initials && inside:
+			continue
+		case st.spaced() && (c < ' ' || c == 0x7F || strings.IndexByte(Reserved, c) >= 0):
+			c = '-'
+		}
+		if !inside {
+			if words++; words > 1 {
+				dst = append(dst, st.joint...)
+			}
+		}
+		to := st.other
+		if words == 1 {
+			to = st.first
+		}
+		dst = append(dst, to.ascii(c, !inside))
+		inside = true
+	}
+	return dst
+}
+
+func isASCIIWord(c byte) bool {
+	return c >= 'a' && c <= 'z' || c >= 'A' && c <= 'Z' || isDigit(c)
+}
+
+func (c letterCase) ascii(b byte, first bool) byte {
+	if up := c == capital || c == title && first; up && b >= 'a' && b <= 'z' {
+		return b - 'a' + 'A'
+	} else if !up && b >= 'A' && b <= 'Z' {
+		return b - 'A' + 'a'
+	}
+	return b
+}
+
 // words splits a text at its blanks, or, where the words are joined by
 // something else, at every sign; an apostrophe inside a word is dropped.
 func (st *style) words(s string) []string {
@@ -109,11 +155,7 @@ var latin = map[rune]string{
 // plain turns accented Latin letters into plain ones and drops accents that
 // stand by themselves; letters of other scripts stay.
 func plain(s string) string {
-	ascii := true
-	for i := 0; i < len(s) && ascii; i++ {
-		ascii = s[i] < 0x80
-	}
-	if ascii {
+	if isASCII(s) {
 		return s
 	}
 	var b strings.Builder

@@ -53,7 +53,8 @@ func ambiguity(c *template.Convention, report func(Severity, string, string)) {
 		if first == second { // the slots end in the same places, and yet say two things
 			first, second = values(c, proof.First), values(c, proof.Second)
 		}
-		report(Error, fmt.Sprintf("names of “%s” can be read in two ways: “%s” is %s, or %s", c.Name, proof.Name, first, second), remedy(c, proof))
+		report(Error, fmt.Sprintf("names of “%s” can be read in two ways", c.Name),
+			fmt.Sprintf("“%s” is %s\nor it is %s\n%s", proof.Name, first, second, remedy(c, proof)))
 	case pattern.Unproven:
 		report(Warning, fmt.Sprintf("it could not be decided whether names of “%s” can be read in one way only", c.Name), "let each text stand once, or give it a picture")
 	}

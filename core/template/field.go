@@ -166,6 +166,9 @@ func (c *compiler) fieldType(f *Field, kind, of, lo, hi *Node) {
 		if ok {
 			f.Type.Kind = k
 		}
+		if k == value.Term && len(f.Type.Of) > 99 {
+			c.fail(of.Pos, 2, "a year cannot have more than 99 terms", "use a choice")
+		}
 	}
 	for _, bound := range []struct {
 		node *Node

@@ -200,10 +200,10 @@ func (c *compiler) rangeSource(s *scope, l *loop, from, to string) {
 	case fromType.Kind != toType.Kind || fromType.Letter != toType.Letter:
 		// A year can be meant as a number: 1..weeks, but also 2025..year.
 		if fromType.Kind == value.Number && toType.Kind == value.Year && l.from.fixed.Given() {
-			l.from.fixed = value.Value{Kind: value.Year, Year: l.from.fixed.Number}
+			l.from.fixed = value.Value{Kind: value.Year, Year: int16(min(l.from.fixed.Number, value.MaxYear))}
 			fromType = toType
 		} else if toType.Kind == value.Number && fromType.Kind == value.Year && l.to.fixed.Given() {
-			l.to.fixed = value.Value{Kind: value.Year, Year: l.to.fixed.Number}
+			l.to.fixed = value.Value{Kind: value.Year, Year: int16(min(l.to.fixed.Number, value.MaxYear))}
 		} else {
 			c.fail(l.at, l.width, fmt.Sprintf("the ends of this range are of two kinds, a %s and a %s", fromType.Kind, toType.Kind), "write both in the same way")
 			return

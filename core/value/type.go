@@ -185,24 +185,25 @@ func (t *Type) parseCalendar(s string, now time.Time) (Value, error) {
 	if s == "today" && !now.IsZero() {
 		return t.covering(now), nil
 	}
-	v := Value{Kind: t.Kind}
+	var year, part, day int
 	ok := false
 	upper := strings.ToUpper(s)
 	switch t.Kind {
 	case Date:
-		ok = digits(s, "0000-00-00", &v.Year, &v.Part, &v.Day)
+		ok = digits(s, "0000-00-00", &year, &part, &day)
 	case Month:
-		ok = digits(s, "0000-00", &v.Year, &v.Part)
+		ok = digits(s, "0000-00", &year, &part)
 	case Quarter:
-		ok = digits(upper, "0000-Q0", &v.Year, &v.Part)
+		ok = digits(upper, "0000-Q0", &year, &part)
 	case Week:
-		ok = digits(upper, "0000-W00", &v.Year, &v.Part)
+		ok = digits(upper, "0000-W00", &year, &part)
 	case Year:
-		ok = digits(s, "0000", &v.Year)
+		ok = digits(s, "0000", &year)
 	}
 	if !ok {
 		return Value{}, fmt.Errorf("%q is not a %s: write it like %s", s, t.Kind, forms[t.Kind])
 	}
+	v := Value{Kind: t.Kind, Year: int16(year), Part: uint8(part), Day: uint8(day)}
 	if err := v.exists(); err != nil {
 		return Value{}, err
 	}
@@ -211,34 +212,34 @@ func (t *Type) parseCalendar(s string, now time.Time) (Value, error) {
 
 // covering returns the value of the type that the day now lies in.
 func (t *Type) covering(now time.Time) Value {
-	v := Value{Kind: t.Kind, Year: now.Year()}
+	v := Value{Kind: t.Kind, Year: int16(now.Year())}
 	switch t.Kind {
 	case Date:
 		return OfDate(now)
 	case Month:
-		v.Part = int(now.Month())
+		v.Part = uint8(now.Month())
 	case Quarter:
-		v.Part = (int(now.Month()) + 2) / 3
+		v.Part = uint8(now.Month()+2) / 3
 	case Week:
-		v.Year, v.Part = now.ISOWeek()
+		year, week := now.ISOWeek()
+		v.Year, v.Part = int16(year), uint8(week)
 	}
 	return v
 }
 
 func (t *Type) parseTerm(s string) (Value, error) {
 	year, name, _ := strings.Cut(s, " ")
-	v := Value{Kind: Term}
+	number := 0
 	example := "2027 winter"
 	if len(t.Of) > 0 {
 		example = "2027 " + t.Of[0].Code
 	}
-	if !digits(year, "0000", &v.Year) || name == "" || v.Year < MinYear {
+	if !digits(year, "0000", &number) || name == "" || number < MinYear {
 		return Value{}, fmt.Errorf("%q is not a term: write the year and the name, like %q", s, example)
 	}
 	for i, o := range t.Of {
 		if strings.EqualFold(o.Code, name) {
-			v.Text, v.Part = o.Code, i+1
-			return v, nil
+			return Value{Kind: Term, Year: int16(number), Text: o.Code, Part: uint8(i + 1)}, nil
 		}
 	}
 	return Value{}, fmt.Errorf("%q is not a term: %q is not one of %s", s, name, t.Allowed())
@@ -253,15 +254,15 @@ func (v Value) exists() error {
 	case Quarter:
 		limit = 4
 	case Week:
-		limit = WeeksIn(v.Year)
+		limit = WeeksIn(int(v.Year))
 	}
 	switch {
 	case v.Year < MinYear:
 		return fmt.Errorf("%s: there is no year %d", v, v.Year)
-	case limit > 0 && (v.Part < 1 || v.Part > limit):
+	case limit > 0 && (v.Part < 1 || int(v.Part) > limit):
 		return fmt.Errorf("%s: there is no %s %d, only 1 to %d", v, noun, v.Part, limit)
-	case v.Kind == Date && (v.Day < 1 || v.Day > DaysIn(v.Year, v.Part)):
-		return fmt.Errorf("%s is not a date: that month has %d days", v, DaysIn(v.Year, v.Part))
+	case v.Kind == Date && (v.Day < 1 || int(v.Day) > DaysIn(int(v.Year), int(v.Part))):
+		return fmt.Errorf("%s is not a date: that month has %d days", v, DaysIn(int(v.Year), int(v.Part)))
 	}
 	return nil
 }

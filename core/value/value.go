@@ -58,11 +58,11 @@ func (k Kind) Calendar() bool { return k >= Date && k <= Term }
 // its Kind.
 type Value struct {
 	Kind   Kind
-	Text   string  // Text; Choice: the code; Term: the name
+	Part   uint8   // Date, Month: the month; Quarter, Week: its number; Term: its place in the year
+	Day    uint8   // Date: the day of the month
+	Year   int16   // the calendar kinds; for Week the ISO 8601 year
 	Number int     // Number; YesNo: 1 for yes; Choice: its place among the options, from 0
-	Year   int     // the calendar kinds; for Week the ISO 8601 year
-	Part   int     // Date, Month: the month; Quarter, Week: its number; Term: its place in the year
-	Day    int     // Date: the day of the month
+	Text   string  // Text; Choice: the code; Term: the name
 	Items  []Value // List
 }
 
@@ -171,7 +171,7 @@ func (v Value) Equal(w Value) bool {
 // Compare orders two values of one kind: numbers by size, times by the
 // calendar, texts by their letters. The result is negative, zero or positive.
 func (v Value) Compare(w Value) int {
-	for _, d := range [...]int{v.Number - w.Number, v.Year - w.Year, v.Part - w.Part, v.Day - w.Day} {
+	for _, d := range [...]int{v.Number - w.Number, int(v.Year) - int(w.Year), int(v.Part) - int(w.Part), int(v.Day) - int(w.Day)} {
 		if d != 0 {
 			return d
 		}

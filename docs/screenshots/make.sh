@@ -50,3 +50,17 @@ rmdir "clients/2027-03 Jun Teague BK/99 Archive"
 echo "a list" > "clients/2027-03 Jun Teague BK/99 Archive"
 shot preview 'vestibula build commission --into clients client="Jun Teague" received=2027-03-09 gilding=yes --preview'
 shot templates 'vestibula templates'
+shot draft 'vestibula draft clients && cat clients.folders'
+
+invoices="clients/2027-03 Jun Teague BK/05 Invoices"
+for n in 1 2 3 4 5 6; do vestibula name commission invoice --in "$invoices" day=2027-0$n-11 what=invoice --ext pdf --create >/dev/null; done
+touch "$invoices/2027-3-9 JT2703 deposit-07.pdf" "$invoices/2027-03-09 JT2703 bill-08.pdf" "$invoices/2027-02-30 JT2703 reminder-09.pdf"
+shot read "vestibula read commission --in '$invoices'"
+cat > loose.folders <<'T'
+---
+names:
+  note: "<day:d.m.yyyy> <client> <topic>"
+---
+Notes | holds: note
+T
+shot proof 'vestibula check loose'

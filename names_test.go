@@ -1,0 +1,212 @@
+package main
+
+import (
+	"encoding/csv"
+	"encoding/json"
+	"fmt"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/google/jsonschema-go/jsonschema"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"vestibula/core/rules"
+	"vestibula/core/template"
+)
+
+func commissionDesk(t *testing.T) (*desk, string) {
+	d := newDesk(t, "clients/x", "")
+	out, status := d.run("build", "commission", "--into", "clients", "client=Åsa Öberg", "received=2027-03-09", "--yes")
+	require.Zero(t, status, out)
+	return d, "clients/2027-03 Åsa Öberg BK"
+}
+
+func TestNamesCountOnInTheirFolder(t *testing.T) {
+	d, project := commissionDesk(t)
+	photographs := project + "/02 Condition survey/Photographs"
+	name := func(args ...string) (string, int) { return d.run(append([]string{"name", "commission", "scan"}, args...)...) }
+	out, status := name("--in", photographs, "side=recto", "--count", "2", "--create")
+	assert.Zero(t, status)
+	assert.Equal(t, "2027-03-09 asa-oberg recto 001.tif\n2027-03-09 asa-oberg recto 002.tif\n", out)
+	assert.Len(t, d.has(photographs), 2)
+	out, _ = name("--in", photographs, "side=spine", "--ext", "jpg")
+	assert.Equal(t, "2027-03-09 asa-oberg spine 003.jpg\n", out)
+	assert.Len(t, d.has(photographs), 2, "nothing is made without --create")
+
+	d.write("start.txt", "begin")
+	out, status = name("--in", photographs, "side=recto", "n=1", "--create", "--from", "start.txt")
+	assert.Equal(t, 1, status)
+	assert.Contains(t, out, "is there already")
+	assert.Empty(t, d.read(photographs+"/2027-03-09 asa-oberg recto 001.tif"), "an existing file is never touched")
+	_, status = name("--in", photographs, "side=recto", "--create", "--from", "start.txt")
+	assert.Zero(t, status)
+	assert.Equal(t, "begin", d.read(photographs+"/2027-03-09 asa-oberg recto 003.tif"))
+
+	out, status = d.run("name", "commission", "invoice", "--in", project, "day=2027-04-01", "what=deposit", "n=7", "--json")
+	assert.Zero(t, status)
+	assert.JSONEq(t, `["2027-04-01 AO2703 deposit-07"]`, out)
+
+	for _, tt := range []struct {
+		args []string
+		want string
+	}{
+		{[]string{"name", "commission"}, "it has scan, invoice"},
+		{[]string{"name", "commission", "scna"}, "did you mean scan?"},
+		{[]string{"name", "commission", "scan"}, "scan needs 3 values that are missing"},
+		{[]string{"name", "commission", "invoice", "what=deposit", "day=today"}, "received=…"},
+		{[]string{"name", "commission", "scan", "sied=recto"}, `did you mean "side"?`},
+		{[]string{"name", "commission", "scan", "--ext", "pdf", "client=x", "received=today", "side=recto"}, "is not for .pdf"},
+		{[]string{"name", "commission", "scan", "--in", "nowhere", "side=recto"}, `there is no folder "nowhere"`},
+		{[]string{"name", "evening-course", "handout", "--count", "3", "course=x", "evening=1", "topic=y"}, "3 names would all be the same"},
+		{[]string{"name", "commission", "scan", "client=x", "received=2027-02-30", "side=recto"}, "2027-02-30 is not a date"},
+	} {
+		out, status := d.run(tt.args...)
+		assert.Equal(t, 2, status, tt.args)
+		assert.Contains(t, out, tt.want)
+	}
+}
+
+func TestAFolderOfNamesIsReadBack(t *testing.T) {
+	d, project := commissionDesk(t)
+	for i := 1; i <= 28; i++ {
+		d.write(fmt.Sprintf("%s/05 Invoices/2027-%02d-01 AO2703 deposit-%02d.pdf", project, i%12+1, i), "")
+	}
+	d.write(project+"/05 Invoices/2027-3-9 AO2703 deposit-29.pdf", "")
+	d.write(project+"/05 Invoices/2027-03-09 AO2703 demand-30.pdf", "")
+	in := project + "/05 Invoices"
+	out, status := d.run("read", "commission", "--in", in)
+	assert.Equal(t, 1, status)
+	assert.True(t, strings.HasPrefix(out, "28 names of 30 read; 2 do not fit\n"), out)
+	assert.Contains(t, out, "2027-3-9 AO2703 deposit-29.pdf\n     ^ the month needs two digits\n")
+	assert.Contains(t, out, "2027-03-09 AO2703 demand-30.pdf\n                  ^ <what> must be one of deposit, invoice, reminder\n")
+
+	out, _ = d.run("read", "commission", "--in", in, "--where", "day=2027-02..2027-03", "--where", "n=..14", "--json")
+	var got struct {
+		Fit     []struct{ Values map[string]string }
+		Misfits []struct {
+			At      int
+			Message string
+		}
+	}
+	require.NoError(t, json.Unmarshal([]byte(out), &got))
+	assert.Len(t, got.Fit, 4)
+	assert.Len(t, got.Misfits, 2)
+	assert.Equal(t, 6, got.Misfits[1].At)
+
+	d.write("odd/=1+1 x.md", "")
+	d.write("odd/.hidden", "")
+	d.write("t.folders", "---\nnames: { a: \"<what> <n:0>\", b: \"<what> x\" }\n---\nA\n")
+	out, status = d.run("read", "t", "--in", "odd", "--csv")
+	assert.Zero(t, status)
+	rows, err := csv.NewReader(strings.NewReader(out)).ReadAll()
+	require.NoError(t, err)
+	assert.Equal(t, [][]string{{"path", "convention", "what", "n", "problem"}, {"odd/=1+1 x.md", "b", "'=1+1", "", ""}}, rows)
+
+	for range 2 {
+		for i := range 30 {
+			d.write(fmt.Sprintf("many/no %d.md", i), "")
+		}
+	}
+	out, _ = d.run("read", "t", "--in", "many", "--convention", "b")
+	assert.Contains(t, out, "and 10 more; --json lists all")
+	out, status = d.run("read", "t", "--in", "many", "--where", "colour=red")
+	assert.Equal(t, 2, status)
+	assert.Contains(t, out, `no naming convention here has a field "colour"`)
+	out, status = d.run("read", "t", "\x1b[31m x")
+	assert.Equal(t, 1, status)
+	assert.NotContains(t, out, "\x1b")
+}
+
+func TestCheckProvesConventions(t *testing.T) {
+	d := newDesk(t, "t.folders", "---\nnames:\n  note: \"<day:d.m.yyyy> <client> <topic>\"\n  other: \"<x:like-this> <y:00>\"\n---\nA | holds: note, other\n")
+	out, status := d.run("check", "t")
+	assert.Equal(t, 1, status)
+	for _, want := range []string{"t.folders:3:10: names of “note” can be read in two ways", "“1.1.1111 a a a” is day = “1.1.1111”, client = “a”, topic = “a a”\n", "or it is day = “1.1.1111”, client = “a a”, topic = “a”\n",
+		"write <client:like-this>", "<day> has days or months without a zero in front", "write <day:yyyy-mm-dd>"} {
+		assert.Contains(t, out, want)
+	}
+	d.write("big.folders", "---\nnames: { a: \"<a:like-this> <b:like-this> <c:like-this> <d:like-this>\" }\n---\nA\n")
+	out, _ = d.run("check", "big")
+	assert.Contains(t, out, "can have 323 characters")
+}
+
+func TestDraftsAreCleanAndNeverOverwrite(t *testing.T) {
+	d := newDesk(t)
+	for _, args := range [][]string{{"my clients"}, {"kurs", "--like", "evening-course"}, {"deep/c", "--like", "commission"}} {
+		out, status := d.run(append([]string{"draft"}, args...)...)
+		assert.Zero(t, status, out)
+		out, status = d.run("check", args[0]+".folders")
+		assert.Zero(t, status, out)
+		assert.Contains(t, out, "All is well")
+		out, status = d.run(append([]string{"draft"}, args...)...)
+		assert.Equal(t, 1, status)
+		assert.Contains(t, out, "is there already")
+	}
+	assert.Equal(t, d.read("starters/welcome.md"), readExample(t, "starters/welcome.md"))
+	d.write("other/starters/survey.md", "mine")
+	out, status := d.run("draft", "other/x", "--like", "commission")
+	assert.Equal(t, 1, status, out)
+	assert.Equal(t, []string{"starters/", "starters/survey.md"}, d.has("other"))
+	out, status = d.run("draft", "y", "--like", "comission")
+	assert.Equal(t, 2, status)
+	assert.Contains(t, out, "did you mean commission?")
+}
+
+func readExample(t *testing.T, name string) string {
+	data, err := os.ReadFile(filepath.Join("examples", name))
+	require.NoError(t, err)
+	return string(data)
+}
+
+func TestTheSchemaOfTheHeaderIsCurrentAndFits(t *testing.T) {
+	text, err := os.ReadFile("docs/header.schema.json")
+	require.NoError(t, err)
+	now, err := json.MarshalIndent(rules.Schema(), "", "  ")
+	require.NoError(t, err)
+	assert.Equal(t, string(now)+"\n", string(text), "run: go generate .")
+	var schema jsonschema.Schema
+	require.NoError(t, json.Unmarshal(text, &schema))
+	resolved, err := schema.Resolve(nil)
+	require.NoError(t, err)
+	header := func(text string) any {
+		node, errs := template.ParseYAML(text, 1)
+		require.Empty(t, errs)
+		return plainValue(node)
+	}
+	examples, _ := filepath.Glob("examples/*.folders")
+	for _, file := range examples {
+		parts := strings.Split(readExample(t, filepath.Base(file)), "---\n")
+		assert.NoError(t, resolved.Validate(header(parts[1])), file)
+	}
+	for _, bad := range []string{"titel: x", "fields: {a: {typ: date}}", "rules: {deph: 3}", "names: {a: {for: tif}}", "fields: {a: {type: dat}}"} {
+		assert.Error(t, resolved.Validate(header(bad)), bad)
+	}
+}
+
+// plainValue turns a header into what a YAML reader of an editor sees.
+func plainValue(n *template.Node) any {
+	switch n.Kind {
+	case template.Sequence:
+		list := []any{}
+		for _, it := range n.List {
+			list = append(list, plainValue(it))
+		}
+		return list
+	case template.Mapping:
+		m := map[string]any{}
+		for _, p := range n.Pairs {
+			m[p.Key] = plainValue(p.Value)
+		}
+		return m
+	case template.Null:
+		return nil
+	}
+	var number float64
+	if json.Unmarshal([]byte(n.Text), &number) == nil {
+		return number
+	}
+	return n.Text
+}
