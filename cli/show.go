@@ -44,7 +44,7 @@ examples; what is still open stands in angle brackets. Nothing is changed.`,
 				return a.printJSON(showJSON(t, values, x))
 			}
 			a.heading(t)
-			a.screen.Tree(x.Root, term.TreeView{Note: noteOf(t)})
+			a.screen.Tree(x.Root, term.TreeView{Note: noteOf(t, x)})
 			a.screen.Line()
 			a.facts(x.Root)
 			a.changes(x.Changes)
@@ -73,23 +73,33 @@ func (a *app) heading(t *template.Template) {
 }
 
 // noteOf says what stands beside a node of the template's tree.
-func noteOf(t *template.Template) func(*tree.Node) string {
-	notes := t.Notes()
+func noteOf(t *template.Template, x *template.Expansion) func(*tree.Node) string {
+	notes, holds := t.Notes(), t.Holds()
 	told := map[int32]bool{}
 	return func(n *tree.Node) string {
 		var parts []string
 		if n.Marks&tree.Due != 0 {
-			parts = append(parts, "to be delivered")
+			part := "to be delivered"
+			if due, ok := x.Due[n]; ok {
+				part += " by " + due.String()
+			}
+			parts = append(parts, part)
 		}
 		if n.Marks&tree.Later != 0 {
 			parts = append(parts, "later, when it is needed")
 		}
-		// A line that repeats tells its note once.
-		if note := notes[int(n.Line)]; note != "" && !told[n.Line] {
-			told[n.Line] = true
+		// A line that repeats tells the rest once.
+		if told[n.Line] {
+			return strings.Join(parts, " · ")
+		}
+		told[n.Line] = true
+		if names := holds[int(n.Line)]; names != "" {
+			parts = append(parts, "holds "+names)
+		}
+		if note := notes[int(n.Line)]; note != "" {
 			parts = append(parts, note)
 		}
-		return strings.Join(parts, ": ")
+		return strings.Join(parts, " · ")
 	}
 }
 
@@ -117,19 +127,22 @@ type shownNode struct {
 	Line     int32       `json:"line"` // of the template
 	Note     string      `json:"note,omitempty"`
 	From     string      `json:"from,omitempty"` // the starter
+	Holds    string      `json:"holds,omitempty"`
 	Later    bool        `json:"later,omitempty"`
+	Keep     bool        `json:"keep,omitempty"`
 	Due      bool        `json:"due,omitempty"`
+	DueBy    string      `json:"due-by,omitempty"`
 	Children []shownNode `json:"children,omitempty"`
 }
 
 func showJSON(t *template.Template, values template.Values, x *template.Expansion) any {
-	notes := t.Notes()
+	notes, holds := t.Notes(), t.Holds()
 	var nodes func(n *tree.Node) []shownNode
 	nodes = func(n *tree.Node) []shownNode {
 		var out []shownNode
 		for _, c := range n.Children {
-			s := shownNode{Name: c.Name, Kind: c.Kind.String(), Line: c.Line, Note: notes[int(c.Line)],
-				Later: c.Marks&tree.Later != 0, Due: c.Marks&tree.Due != 0, Children: nodes(c)}
+			s := shownNode{Name: c.Name, Kind: c.Kind.String(), Line: c.Line, Note: notes[int(c.Line)], Holds: holds[int(c.Line)],
+				Later: c.Marks&tree.Later != 0, Keep: c.Marks&tree.Keep != 0, Due: c.Marks&tree.Due != 0, DueBy: x.Due[c].String(), Children: nodes(c)}
 			if c.Content != nil {
 				s.From = c.Content.Source()
 			}

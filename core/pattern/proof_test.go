@@ -83,7 +83,7 @@ func TestNamesOfUnambiguousPatternsReadBackAndAmbiguousOnesHaveTwoReadings(t *te
 			return
 		}
 		r := n.Reader()
-		for range 100 {
+		for range 150 {
 			cases++
 			f := &Filling{Values: make([]value.Value, len(r.fields))}
 			for i := range n.parts {

@@ -27,6 +27,7 @@ type entry struct {
 	number  int // what <#> begins with
 	fixed   bool
 	starter *starter
+	due     *loop // the date of `due`, as the end of a range; nil where it has none
 	inside  *block
 }
 
@@ -387,6 +388,9 @@ func (c *compiler) clauses(s *scope, e *entry) {
 			e.marks |= tree.Keep
 		case "due":
 			e.marks |= tree.Due
+			if clause.Text != "" {
+				e.due = c.due(s, l, clause)
+			}
 		}
 	}
 }

@@ -43,7 +43,8 @@ type Change struct {
 // An Expansion is the tree that a template and values make.
 type Expansion struct {
 	Root    *tree.Node
-	Changes []Change // each once, in the order in which they were met
+	Changes []Change                   // each once, in the order in which they were met
+	Due     map[*tree.Node]value.Value // the dates by which files are due, where there are any
 }
 
 // Tree makes the tree for values. A slot whose value is missing is written as
@@ -67,7 +68,7 @@ func (t *Template) Tree(values Values, limit int) (*Expansion, error) {
 	case err != nil:
 		return nil, err
 	}
-	return &Expansion{root, x.changes}, nil
+	return &Expansion{root, x.changes, x.due}, nil
 }
 
 type expander struct {
@@ -80,6 +81,7 @@ type expander struct {
 	errs    outline.Errors
 	seen    map[Change]bool
 	changes []Change
+	due     map[*tree.Node]value.Value
 }
 
 var errStop = errors.New("too many errors")
@@ -270,6 +272,18 @@ func (x *expander) entry(parent *tree.Node, e *entry, byName map[string]*tree.No
 	}
 	if e.starter != nil {
 		x.begin(e, parent)
+	}
+	if e.due != nil {
+		v, err := e.due.from.value(x.env, e.due.typ)
+		if err != nil {
+			x.failAt(e.due.at, e.due.width, err.Error())
+		}
+		if v.Given() {
+			if x.due == nil {
+				x.due = map[*tree.Node]value.Value{}
+			}
+			x.due[parent] = v
+		}
 	}
 	return x.block(parent, e.inside)
 }

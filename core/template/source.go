@@ -290,6 +290,22 @@ func (c *compiler) rangeEnd(s *scope, l *loop, e *end, text string) (*value.Type
 	return nil, false
 }
 
+// due reads the date of a `due` clause: a date, a date field, or text and slots
+// that make one.
+func (c *compiler) due(s *scope, line *outline.Line, clause outline.Clause) *loop {
+	l := &loop{at: line.TextPos(clause), width: len([]rune(clause.Text))}
+	l.from.field = -1
+	before := len(c.errs)
+	t, ok := c.rangeEnd(s, l, &l.from, clause.Text)
+	if ok && t.Kind == value.Date {
+		l.typ = t
+		return l
+	}
+	c.errs = c.errs[:before]
+	c.fail(l.at, l.width, fmt.Sprintf("%q is no date", clause.Text), "write a date such as 2027-03-09, or the name of a date field")
+	return nil
+}
+
 // specimen returns some value of a type, to see what a picture makes of it.
 func specimen(t *value.Type) value.Value {
 	switch t.Kind {

@@ -104,6 +104,18 @@ func (t *Template) Notes() map[int]string {
 	return notes
 }
 
+// Holds returns what the `holds` clauses of the outline say, by the number of
+// their line.
+func (t *Template) Holds() map[int]string {
+	holds := map[int]string{}
+	for _, l := range t.file.Lines {
+		if c, ok := l.Clause("holds"); ok {
+			holds[l.Number] = c.Text
+		}
+	}
+	return holds
+}
+
 // Values are the values of a template's fields by their names.
 type Values map[string]value.Value
 

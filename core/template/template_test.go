@@ -122,6 +122,7 @@ func TestErrorsOfTheWholeTemplate(t *testing.T) {
 		"copy missing":      {"a.md | copy: forms/b.md", "there is no \"forms/b.md\" beside the template"},
 		"copy a folder":     {"a.md | copy: forms", "\"forms\" is a folder, and this line is a file"},
 		"fill no text":      {"a.md | fill: latin1.txt", "is not a text in UTF-8"},
+		"due when":          {"a.md | due: soon", "1:13: \"soon\" is no date"},
 		"huge header":       {header("title: " + strings.Repeat("[", 3000)), "cannot be read"},
 	}
 	for name, tt := range tests {
@@ -216,4 +217,18 @@ func FuzzParse(f *testing.F) {
 			_, _ = tpl.Tree(tpl.Sample(nil, now), 200)
 		}
 	})
+}
+
+func TestWhatIsNotBuiltAtOnce(t *testing.T) {
+	x, err := grow(t, "---\nfields: {begun: {type: date}}\n---\nA\n    <i> report.pdf | due: begun | each: i in 1..2\n    essay.md | due: <begun:yyyy>-12-24\n    Later | later\n        B\n    c.txt\n", "begun=2027-03-09")
+	require.NoError(t, err)
+	var due []string
+	for _, n := range x.Root.Children[0].Children {
+		if v, ok := x.Due[n]; ok {
+			due = append(due, n.Name+" "+v.String())
+		}
+	}
+	assert.Equal(t, []string{"1 report.pdf 2027-03-09", "2 report.pdf 2027-03-09", "essay.md 2027-12-24"}, due)
+	assert.Equal(t, "A/\nA/c.txt", outlineOf(x.Root.Built()))
+	assert.Len(t, x.Root.Children[0].Children, 5, "the whole tree stays as it was")
 }
