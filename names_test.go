@@ -27,7 +27,9 @@ func commissionDesk(t *testing.T) (*desk, string) {
 func TestNamesCountOnInTheirFolder(t *testing.T) {
 	d, project := commissionDesk(t)
 	photographs := project + "/02 Condition survey/Photographs"
-	name := func(args ...string) (string, int) { return d.run(append([]string{"name", "commission", "scan"}, args...)...) }
+	name := func(args ...string) (string, int) {
+		return d.run(append([]string{"name", "commission", "scan"}, args...)...)
+	}
 	out, status := name("--in", photographs, "side=recto", "--count", "2", "--create")
 	assert.Zero(t, status)
 	assert.Equal(t, "2027-03-09 asa-oberg recto 001.tif\n2027-03-09 asa-oberg recto 002.tif\n", out)
