@@ -110,7 +110,7 @@ func (b *buildRun) read(args []string) error {
 
 // grow makes the tree and holds it against the rules.
 func (b *buildRun) grow() error {
-	set, errs := rules.Configure(b.t.Rules)
+	set, errs := rules.Configure(b.t)
 	if len(errs) > 0 {
 		return b.tellErrors(b.t.Name, b.t.Text, errs, statusUnclear)
 	}

@@ -3,65 +3,130 @@ package cli
 import (
 	"errors"
 	"fmt"
+	"os"
+	"path/filepath"
+	"slices"
 	"strings"
 
 	"charm.land/lipgloss/v2"
 	"github.com/spf13/cobra"
 
 	"vestibula/cli/term"
+	"vestibula/core/label"
 	"vestibula/core/outline"
 	"vestibula/core/rules"
 	"vestibula/core/template"
 	"vestibula/core/tree"
 )
 
+// A checkRun is one call of check.
+type checkRun struct {
+	*app
+	flags            valueFlags
+	asJSON, asSARIF  bool
+	only             []string
+	strict           bool
+	explain, rulesOf string
+	ignore           []string
+	fix, yes         bool
+}
+
 func (a *app) checkCommand() *cobra.Command {
-	var flags valueFlags
-	var asJSON bool
+	r := &checkRun{app: a}
 	c := &cobra.Command{
-		Use:   "check TEMPLATE [field=value …]",
-		Short: "Find what will go wrong with a template, before anything is built.",
-		Long: `Find what will go wrong with a template, before anything is built: mistakes in
-the text, and what its rules say about the tree that it makes.
+		Use:   "check TEMPLATE-OR-FOLDER [field=value …]",
+		Short: "Find what will go wrong, in a template or in a real folder.",
+		Long: `Find what will go wrong with a template before anything is built: mistakes in
+the text, and what its rules say about every tree that it can make. Or hold a
+real folder to the rules of a template, whoever made it.
 
 The exit status is 0 where nothing is found or there are warnings only, and 1
-where there are errors.`,
+where there are errors; with --strict, warnings count too.`,
 		Example: `  vestibula check commission
-  vestibula check evening-course weeks=14`,
-		Args:              templateArgs,
-		ValidArgsFunction: a.completeTemplate,
-		RunE: func(_ *cobra.Command, args []string) error {
-			src, err := a.find(args[0])
-			if err != nil {
-				return err
+  vestibula check commission --only sorting,numbering --strict
+  vestibula check --explain sorting
+  vestibula check Clients --rules commission --ignore "*.tmp"
+  vestibula check --fix clients.folders`,
+		Args: func(c *cobra.Command, args []string) error {
+			if r.explain != "" {
+				return nil
 			}
-			r := &checkResult{Template: src.name, Findings: []finding{}}
-			t, err := template.Parse(src.name, src.text, src.starters)
-			var errs outline.Errors
-			switch {
-			case errors.As(err, &errs):
-				r.add(src.text, errs, "error", "language")
-			case err != nil:
-				return err
-			default:
-				if err := a.judge(r, t, args[1:], flags); err != nil {
-					return err
-				}
-			}
-			if asJSON {
-				err = a.printJSON(r)
-			} else {
-				a.tellFindings(r)
-			}
-			if r.Errors > 0 {
-				err = found
-			}
-			return err
+			return templateArgs(c, args)
 		},
+		ValidArgsFunction: a.completeTemplate,
+		RunE:              func(_ *cobra.Command, args []string) error { return r.run(args) },
 	}
-	flags.add(c)
-	c.Flags().BoolVar(&asJSON, "json", false, "print JSON")
+	r.flags.add(c)
+	c.Flags().BoolVar(&r.asJSON, "json", false, "print JSON")
+	c.Flags().BoolVar(&r.asSARIF, "sarif", false, "print SARIF 2.1.0, for a team's checks")
+	c.Flags().StringSliceVar(&r.only, "only", nil, "hold only these `RULES` against it, with commas between")
+	c.Flags().BoolVar(&r.strict, "strict", false, "warnings fail as well")
+	c.Flags().StringVar(&r.explain, "explain", "", "say what a `RULE` means, and why it matters")
+	c.Flags().StringVar(&r.rulesOf, "rules", "", "check a folder by the rules of this `TEMPLATE`")
+	c.Flags().StringArrayVar(&r.ignore, "ignore", nil, "in a folder, pass by paths that fit this `PATTERN`")
+	c.Flags().BoolVar(&r.fix, "fix", false, "mend in the template what can be mended without asking")
+	c.Flags().BoolVarP(&r.yes, "yes", "y", false, "with --fix: write without asking")
+	_ = c.RegisterFlagCompletionFunc("explain", func(*cobra.Command, []string, string) ([]string, cobra.ShellCompDirective) {
+		return rules.Names(), cobra.ShellCompDirectiveNoFileComp
+	})
+	_ = c.RegisterFlagCompletionFunc("only", func(*cobra.Command, []string, string) ([]string, cobra.ShellCompDirective) {
+		return rules.Names(), cobra.ShellCompDirectiveNoFileComp
+	})
 	return c
+}
+
+func (r *checkRun) run(args []string) error {
+	if r.explain != "" {
+		return r.explainRule()
+	}
+	for i, name := range r.only {
+		r.only[i] = strings.TrimSpace(name)
+		known := append([]string{"language", "names", "same-name"}, rules.Names()...)
+		if !slices.Contains(known, r.only[i]) {
+			help := "the rules are " + strings.Join(known, ", ")
+			if near := outline.Nearest(r.only[i], known); near != "" {
+				help = "did you mean " + near + "?"
+			}
+			return unclear(help, "there is no rule %q", r.only[i])
+		}
+	}
+	if info, err := os.Stat(args[0]); err == nil && info.IsDir() {
+		return r.folder(args[0], args[1:])
+	}
+	src, err := r.find(args[0])
+	if err != nil {
+		return err
+	}
+	if r.fix {
+		return r.mend(src)
+	}
+	result := &checkResult{Subject: src.name, Findings: []finding{}, path: src.path}
+	if err := r.template(result, src, args[1:]); err != nil {
+		return err
+	}
+	return r.tell(result)
+}
+
+// wanted reports whether findings of a rule are to be told.
+func (r *checkRun) wanted(rule string) bool {
+	return len(r.only) == 0 || slices.Contains(r.only, rule)
+}
+
+// tell prints the result and returns the stop that goes with it.
+func (r *checkRun) tell(result *checkResult) error {
+	var err error
+	switch {
+	case r.asSARIF:
+		err = r.printJSON(sarif(result, r.version))
+	case r.asJSON:
+		err = r.printJSON(result)
+	default:
+		r.tellFindings(result)
+	}
+	if result.Errors > 0 || r.strict && result.Warnings > 0 || len(result.Unread) > 0 {
+		return found
+	}
+	return err
 }
 
 // A finding is one message of a check, as JSON shows it too.
@@ -80,14 +145,18 @@ type finding struct {
 
 // A checkResult is what a check found.
 type checkResult struct {
-	Template string    `json:"template"`
+	Subject  string    `json:"subject"` // the template's file, or the folder
 	Findings []finding `json:"findings"`
 	Errors   int       `json:"errors"`
 	Warnings int       `json:"warnings"`
 	Advice   int       `json:"advice"`
 	Checked  []string  `json:"checked"` // the rules
+	Unread   []string  `json:"unread,omitempty"`
+	Links    []string  `json:"links,omitempty"` // not followed
 	facts    tree.Facts
 	fields   int
+	real     bool
+	path     string // of the template on the disk
 }
 
 func (r *checkResult) put(f finding) {
@@ -102,39 +171,154 @@ func (r *checkResult) put(f finding) {
 	r.Findings = append(r.Findings, f)
 }
 
-func (r *checkResult) add(text string, errs outline.Errors, severity, rule string) {
+// language puts messages about the text of a template into the result.
+func (r *checkRun) language(result *checkResult, text string, errs outline.Errors, severity string) {
+	if !r.wanted("language") {
+		return
+	}
 	for _, e := range errs {
-		r.put(finding{Rule: rule, Severity: severity, Line: e.Line, Column: e.Column, Width: e.Width,
+		result.put(finding{Rule: "language", Severity: severity, Line: e.Line, Column: e.Column, Width: e.Width,
 			Message: e.Message, Help: e.Help, text: template.LineOf(text, e.Line)})
 	}
 }
 
-// judge holds a template that was read without errors against its rules.
-func (a *app) judge(r *checkResult, t *template.Template, args []string, flags valueFlags) error {
-	set, errs := rules.Configure(t.Rules)
-	r.add(t.Text, errs, "error", "language")
-	r.add(t.Text, t.Warnings, "warning", "language")
-	r.Checked = set.Names
-	if len(t.Names) > 0 {
-		r.Checked = append(r.Checked, "names")
-	}
-	values, err := a.values(t, args, flags.file)
-	if err != nil {
-		return err
-	}
-	x, err := t.Tree(t.Sample(values, a.now), flags.limit)
+// template checks a template: its text, and the trees that it makes.
+func (r *checkRun) template(result *checkResult, src *source, args []string) error {
+	t, err := template.Parse(src.name, src.text, src.starters)
+	var errs outline.Errors
 	if errors.As(err, &errs) {
-		r.add(t.Text, errs, "error", "language")
+		r.language(result, src.text, errs, "error")
 		return nil
 	}
 	if err != nil {
-		return a.tellErrors(t.Name, t.Text, err, statusFound)
+		return err
 	}
-	r.facts, r.fields = tree.Measure(x.Root), len(t.Fields)
-	for _, f := range append(set.Check(x.Root), rules.Conventions(t)...) {
-		r.put(placed(t, f))
+	set, errs := rules.Configure(t)
+	set = set.Select(r.wanted)
+	r.language(result, t.Text, errs, "error")
+	r.language(result, t.Text, t.Warnings, "warning")
+	result.Checked, result.fields = set.Names(), len(t.Fields)
+	if len(t.Names) > 0 && r.wanted("names") {
+		result.Checked = append(result.Checked, "names")
+	}
+	given, err := r.values(t, args, r.flags.file)
+	if err != nil {
+		return err
+	}
+	findings, err := r.judge(result, t, set, given)
+	if errors.As(err, &errs) {
+		r.language(result, t.Text, errs, "error")
+		return nil
+	}
+	if err != nil {
+		return r.tellErrors(t.Name, t.Text, err, statusFound)
+	}
+	if r.wanted("names") {
+		findings = append(findings, rules.Conventions(t)...)
+	}
+	for _, f := range findings {
+		result.put(placed(t, f))
 	}
 	return nil
+}
+
+// judge holds the rules against the trees of a template: against those of all
+// its sizes, and the order of siblings against one in which texts are unknown.
+func (r *checkRun) judge(result *checkResult, t *template.Template, set *rules.Set, given template.Values) ([]rules.Finding, error) {
+	var all [][]rules.Finding
+	ordered := set.Select(func(rule string) bool { return rule == "sorting" })
+	others := set.Select(func(rule string) bool { return rule != "sorting" })
+	for i, values := range t.Scenarios(given, r.now) {
+		x, err := t.Tree(values, r.flags.limit)
+		if err != nil {
+			if i > 0 {
+				continue // one size is too large, or cannot be made with these values
+			}
+			return nil, err
+		}
+		if i == 0 {
+			result.facts = tree.Measure(x.Root)
+		}
+		all = append(all, others.Check(x.Root))
+		if i < 2 {
+			// The same again, with texts that nobody knows.
+			if x, err = t.Tree(t.Marked(values.Without(t, given), r.now), r.flags.limit); err == nil {
+				all = append(all, ordered.Check(x.Root))
+			}
+		}
+	}
+	return rules.Combine(all...), nil
+}
+
+// folder holds a real folder to the rules of a template.
+func (r *checkRun) folder(dir string, args []string) error {
+	if len(args) > 0 {
+		return unclear("values go with a template", "%q cannot be used when a folder is checked", args[0])
+	}
+	t, err := r.templateFor(dir)
+	if err != nil {
+		return err
+	}
+	set, errs := rules.Configure(t)
+	if len(errs) > 0 {
+		return r.tellErrors(t.Name, t.Text, errs, statusUnclear)
+	}
+	set = set.Select(r.wanted)
+	skip, err := rules.Ignore(append(slices.Clone(t.Ignore), r.ignore...))
+	if err != nil {
+		return unclear("", "%v", err)
+	}
+	root, unread, err := tree.Read(dir, skip)
+	if err != nil {
+		return unclear("", "%s cannot be read: %v", dir, err)
+	}
+	result := &checkResult{Subject: dir, Findings: []finding{}, Checked: set.Names(), real: true}
+	for _, u := range unread {
+		result.Unread = append(result.Unread, u.Path)
+	}
+	result.facts = tree.Measure(root)
+	abs, err := filepath.Abs(dir)
+	if err != nil {
+		return err
+	}
+	name := filepath.Base(abs)
+	if t.Locate(root, name) {
+		// The folder is a project, so it is itself the first level.
+		root.Name = name
+		root = &tree.Node{Children: []*tree.Node{root}}
+	}
+	set.CheckFolder(root, func(f rules.Finding) {
+		f.Line = 0
+		result.put(placed(t, f))
+	})
+	for at, n := range root.All() {
+		if n.Marks&tree.Link != 0 {
+			result.Links = append(result.Links, at)
+		}
+	}
+	return r.tell(result)
+}
+
+// templateFor returns the template by whose rules a folder is checked: the one
+// that was named, or the one in the folder's label.
+func (r *checkRun) templateFor(dir string) (*template.Template, error) {
+	if r.rulesOf != "" {
+		return r.load(r.rulesOf)
+	}
+	data, err := os.ReadFile(filepath.Join(dir, label.FileName))
+	if err != nil {
+		return nil, unclear("name a template: --rules commission", "%q was not built from a template, so it is not clear which rules hold", dir)
+	}
+	l, err := label.Parse(data)
+	if err != nil || len(l.Builds) == 0 {
+		return nil, unclear("name a template: --rules commission", "the label of %q cannot be read", dir)
+	}
+	b := l.Builds[len(l.Builds)-1]
+	t, err := template.Parse(b.Template, label.WithoutStarters(b.Text), nil)
+	if err != nil {
+		return nil, r.tellErrors(b.Template, b.Text, err, statusUnclear)
+	}
+	return t, nil
 }
 
 // placed gives a finding the place of its line's name.
@@ -161,19 +345,45 @@ func severityStyle(severity string) lipgloss.Style {
 	return term.Accent
 }
 
+// shownFindings is how many findings of one rule in a real folder are drawn.
+const shownFindings = 20
+
 // tellFindings draws what a check found, the worst first.
 func (a *app) tellFindings(r *checkResult) {
+	told := map[string]int{}
 	for _, severity := range []string{"error", "warning", "advice"} {
 		for _, f := range r.Findings {
-			if f.Severity == severity {
-				a.tellFinding(r.Template, f)
+			if f.Severity != severity {
+				continue
+			}
+			if told[f.Rule]++; r.real && told[f.Rule] > shownFindings {
+				continue
+			}
+			a.tellFinding(r.Subject, f)
+			if !r.real {
 				a.screen.Line()
 			}
 		}
 	}
-	if len(r.Findings) == 0 {
-		a.screen.Text(term.Good.Render("All is well") + " with " + term.Visible(r.Template) + ".")
+	for _, rule := range r.Checked {
+		if n := told[rule] - shownFindings; r.real && n > 0 {
+			a.screen.Line(term.Dim.Render(fmt.Sprintf("and %s more of %s; --json lists all", term.Number(n), rule)))
+		}
 	}
+	for _, path := range r.Unread {
+		a.side.Text(term.Bad.Render("vestibula:") + " " + term.Visible(path) + " cannot be read; the rest was")
+	}
+	if n := len(r.Links); n > 0 {
+		a.screen.Text(term.Dim.Render(fmt.Sprintf("%s not followed, such as %s", term.Count(n, "link"), term.Visible(r.Links[0]))))
+	}
+	if r.real && len(r.Findings) > 0 {
+		a.screen.Line()
+	}
+	a.verdict(r)
+}
+
+// verdict draws the closing lines: how much was found, and what was looked at.
+func (a *app) verdict(r *checkResult) {
 	var counts []string
 	for _, c := range []struct {
 		n    int
@@ -187,12 +397,18 @@ func (a *app) tellFindings(r *checkResult) {
 		counts = append(counts, term.Count(r.Advice, "piece")+" of advice")
 	}
 	if len(counts) > 0 {
-		a.screen.Text(strings.Join(counts, ", ") + " in " + term.Visible(r.Template) + ".")
+		a.screen.Text(strings.Join(counts, ", ") + " in " + term.Visible(r.Subject) + ".")
+	} else {
+		a.screen.Text(term.Good.Render("All is well") + " with " + term.Visible(r.Subject) + ".")
 	}
-	if len(r.Checked) > 0 {
-		a.screen.Text(term.Dim.Render(fmt.Sprintf("Checked: the text, %s, %s and %s; %s.",
-			term.Count(r.fields, "field"), term.Count(r.facts.Folders, "folder"), term.Count(r.facts.Files, "file"), strings.Join(r.Checked, ", "))))
+	if len(r.Checked) == 0 {
+		return
 	}
+	what := fmt.Sprintf("%s and %s", term.Count(r.facts.Folders, "folder"), term.Count(r.facts.Files, "file"))
+	if !r.real {
+		what = fmt.Sprintf("the text, %s, %s", term.Count(r.fields, "field"), what)
+	}
+	a.screen.Text(term.Dim.Render(fmt.Sprintf("Checked: %s; %s.", what, strings.Join(r.Checked, ", "))))
 }
 
 func (a *app) tellFinding(file string, f finding) {
@@ -204,5 +420,36 @@ func (a *app) tellFinding(file string, f finding) {
 	if f.Rule != "language" {
 		message += " [" + f.Rule + "]"
 	}
+	if f.Line == 0 && f.Path != "" {
+		file = f.Path
+	}
 	a.screen.Message(term.Place{File: file, Line: f.Line, Column: f.Column, Width: f.Width, Text: f.text}, severityStyle(f.Severity), message, help)
+}
+
+// explainRule prints the page of a rule.
+func (r *checkRun) explainRule() error {
+	page, ok := rules.Explain(r.explain)
+	if !ok {
+		help := "the rules are " + strings.Join(rules.Names(), ", ")
+		if near := outline.Nearest(r.explain, rules.Names()); near != "" {
+			help = "did you mean " + near + "?"
+		}
+		return unclear(help, "there is no rule %q", r.explain)
+	}
+	r.screen.Line(term.Title.Render(page.Name))
+	r.screen.Text(term.Strong.Render(page.About))
+	r.screen.Line()
+	r.screen.Text(page.Why)
+	for _, part := range []struct{ title, text string }{{"How to set it", "rules:\n  " + strings.ReplaceAll(page.Setting, "\n", "\n  ")}, {"What breaks it", page.Bad}, {"What keeps it", page.Good}} {
+		r.screen.Line()
+		r.screen.Line(term.Accent.Render(part.title))
+		for line := range strings.SplitSeq(part.text, "\n") {
+			r.screen.Line("    ", line)
+		}
+	}
+	if page.Standard != "" {
+		r.screen.Line()
+		r.screen.Text(term.Dim.Render("Holds by itself, as a warning, in a template without `rules:`. Turn it off with `" + page.Name + ": off`."))
+	}
+	return nil
 }

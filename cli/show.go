@@ -7,6 +7,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"vestibula/cli/term"
+	"vestibula/core/order"
 	"vestibula/core/template"
 	"vestibula/core/tree"
 )
@@ -14,16 +15,22 @@ import (
 func (a *app) showCommand() *cobra.Command {
 	var flags valueFlags
 	var asJSON bool
+	var sorted string
 	c := &cobra.Command{
 		Use:   "show TEMPLATE [field=value …]",
 		Short: "Show the tree that a template makes.",
 		Long: `Show the tree that a template makes, with the notes beside it.
 
 Slots are filled with the values that you give, else with defaults, else with
-examples; what is still open stands in angle brackets. Nothing is changed.`,
+examples; what is still open stands in angle brackets. Nothing is changed.
+
+With --sorted, the tree is shown as a list sorts it, in one of the orders
+code-point, alphabetical, natural and dictionary; with --sorted all, the orders
+stand side by side for the folders where they differ.`,
 		Example: `  vestibula show commission
   vestibula show commission client="Åsa Öberg" gilding=yes
-  vestibula show evening-course weeks=4 people="Jun Teague; Oriel Pask"`,
+  vestibula show evening-course weeks=4 people="Jun Teague; Oriel Pask"
+  vestibula show evening-course --sorted all`,
 		Args:              templateArgs,
 		ValidArgsFunction: a.completeTemplate,
 		RunE: func(_ *cobra.Command, args []string) error {
@@ -40,10 +47,21 @@ examples; what is still open stands in angle brackets. Nothing is changed.`,
 			if err != nil {
 				return a.tellErrors(t.Name, t.Text, err, statusFound)
 			}
+			if sorted != "" && sorted != "all" {
+				o, ok := order.Named(sorted)
+				if !ok {
+					return unclear("the orders are "+strings.Join(order.Names(), ", ")+", or all", "there is no order %q", sorted)
+				}
+				order.Tree(o, x.Root)
+			}
 			if asJSON {
 				return a.printJSON(showJSON(t, values, x))
 			}
 			a.heading(t)
+			if sorted == "all" {
+				a.sortings(x.Root)
+				return nil
+			}
 			a.screen.Tree(x.Root, term.TreeView{Note: noteOf(t, x)})
 			a.screen.Line()
 			a.facts(x.Root)
@@ -53,6 +71,10 @@ examples; what is still open stands in angle brackets. Nothing is changed.`,
 	}
 	flags.add(c)
 	c.Flags().BoolVar(&asJSON, "json", false, "print JSON")
+	c.Flags().StringVar(&sorted, "sorted", "", "show it as a list of that `ORDER` does, or all side by side")
+	_ = c.RegisterFlagCompletionFunc("sorted", func(*cobra.Command, []string, string) ([]string, cobra.ShellCompDirective) {
+		return append(order.Names(), "all"), cobra.ShellCompDirectiveNoFileComp
+	})
 	return c
 }
 

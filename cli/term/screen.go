@@ -68,8 +68,16 @@ func (s *Screen) Text(text string) {
 }
 
 func (s *Screen) cut(line string) string {
-	if s.Width > 0 && ansi.StringWidth(line) > s.Width {
-		return ansi.Truncate(line, s.Width, "…")
+	if s.Width > 0 {
+		return Cut(line, s.Width)
+	}
+	return line
+}
+
+// Cut shortens a line to a number of columns; an ellipsis shows that it did.
+func Cut(line string, columns int) string {
+	if ansi.StringWidth(line) > columns {
+		return ansi.Truncate(line, columns, "…")
 	}
 	return line
 }

@@ -28,6 +28,13 @@ const noteColumn = 48
 // what lies in it; elsewhere plain indentation does, and the slash behind a
 // folder's name tells it from a file.
 func (s *Screen) Tree(root *tree.Node, view TreeView) {
+	for _, line := range s.TreeLines(root, view) {
+		s.Line(line)
+	}
+}
+
+// TreeLines returns the lines that [Screen.Tree] draws.
+func (s *Screen) TreeLines(root *tree.Node, view TreeView) []string {
 	type row struct {
 		guide, name string
 		node        *tree.Node
@@ -59,6 +66,7 @@ func (s *Screen) Tree(root *tree.Node, view TreeView) {
 			at = max(at, w+3)
 		}
 	}
+	lines := make([]string, 0, len(rows))
 	for _, r := range rows {
 		line := Dim.Render(r.guide) + paint(r.node, r.name)
 		if r.node.Kind == tree.Folder {
@@ -73,8 +81,9 @@ func (s *Screen) Tree(root *tree.Node, view TreeView) {
 				line += strings.Repeat(" ", max(3, at-Columns(line))) + Dim.Italic(true).Render(Visible(note))
 			}
 		}
-		s.Line(line)
+		lines = append(lines, line)
 	}
+	return lines
 }
 
 // paint colours a name: folders that hold something strong, slots that nothing

@@ -27,8 +27,10 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"slices"
 	"time"
 
+	"vestibula/core/outline"
 	"vestibula/core/template"
 	"vestibula/core/value"
 )
@@ -139,4 +141,22 @@ func sameValues(a, b map[string]any) bool {
 	x, _ := json.Marshal(a)
 	y, _ := json.Marshal(b)
 	return bytes.Equal(x, y)
+}
+
+// WithoutStarters returns the text of a template as it can be read where the
+// files that it starts from are not at hand: `copy` and `fill` are left out.
+func WithoutStarters(text string) string {
+	f, err := outline.Parse(text)
+	if err != nil {
+		return text
+	}
+	for _, l := range f.Lines {
+		l.Clauses = slices.DeleteFunc(l.Clauses, func(c outline.Clause) bool { return c.Word == "copy" })
+		for i := range l.Clauses {
+			if c := &l.Clauses[i]; c.Word == "fill" {
+				c.Word, c.Colon, c.Text = "blank", "", "" // it is still a file
+			}
+		}
+	}
+	return f.String()
 }

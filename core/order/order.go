@@ -13,6 +13,8 @@ import (
 
 	"golang.org/x/text/collate"
 	"golang.org/x/text/language"
+
+	"vestibula/core/tree"
 )
 
 // An Order is one way in which lists sort names.
@@ -173,4 +175,19 @@ func Sort[T any](o Order, list []T, name func(T) string) {
 	for i := range rows {
 		list[i] = rows[i].item
 	}
+}
+
+// Tree sorts what lies in each folder of a tree, as a list of the order shows
+// it: folders first, then files.
+func Tree(o Order, root *tree.Node) {
+	Siblings(o, root.Children)
+	for _, n := range root.Children {
+		Tree(o, n)
+	}
+}
+
+// Siblings sorts the nodes that lie in one folder: folders first, then files.
+func Siblings(o Order, list []*tree.Node) {
+	Sort(o, list, func(n *tree.Node) string { return n.Name })
+	slices.SortStableFunc(list, func(a, b *tree.Node) int { return int(a.Kind) - int(b.Kind) })
 }

@@ -49,7 +49,7 @@ func (p *Pattern) Bind(lookup func(name string) (Field, *Error)) (*Name, []*Erro
 			continue
 		}
 		b.field, b.picture = f, Plain(f.Type)
-		if piece.Picture != "" {
+		if piece.Picture != "" && f.Type.Kind != value.Unknown {
 			if b.picture, err = ParsePicture(piece.Picture, f.Type); err != nil {
 				err.At += piece.At + width(piece.Text) - width(piece.Picture) - 1
 				errs = append(errs, err)

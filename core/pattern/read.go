@@ -84,7 +84,12 @@ func (n *Name) Reader() *Reader {
 			owner = len(r.fields)
 			r.fields = append(r.fields, readField{name: b.name, typ: b.field.Type})
 		}
-		for _, t := range b.picture.tokens {
+		tokens := b.picture.tokens
+		if b.bare {
+			// As wide as its siblings need: any number of zeros in front.
+			tokens = []token{{op: digits, part: partNumber, hi: value.MaxNumber, width: 2}}
+		}
+		for _, t := range tokens {
 			r.add(owner, t)
 		}
 	}

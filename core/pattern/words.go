@@ -265,3 +265,11 @@ func TextPictures() []string {
 func Words(s string) string {
 	return strings.Join(styleNamed("like-this").words(s), " ")
 }
+
+// Restyle writes a text like the picture, one of [TextPictures].
+func Restyle(s, picture string) string {
+	if st := styleNamed(picture); st != nil {
+		return st.apply(s)
+	}
+	return s
+}

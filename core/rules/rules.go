@@ -6,6 +6,8 @@ package rules
 import (
 	"cmp"
 	"fmt"
+	"maps"
+	"regexp"
 	"slices"
 	"strconv"
 	"strings"
@@ -32,9 +34,9 @@ func (s Severity) String() string { return [...]string{"error", "warning", "advi
 type Finding struct {
 	Rule     string
 	Severity Severity
-	Line     int // of the template; 0 where there is none
-	Column   int // 0 means the name of the line
-	Width    int
+	Line     int    // of the template; 0 where there is none
+	Column   int    // 0 means the name of the line
+	Width    int    // in characters
 	Path     string // in the tree, or empty
 	Message  string
 	Help     string // what to do, or empty
@@ -46,6 +48,8 @@ type Folder struct {
 	Node   *tree.Node
 	Parent *Folder // nil at the root
 	Depth  int     // of the folder below the root, which has 0
+	Real   bool    // it lies on a disk, so that its children have no order of their own
+	length int     // of its path in the measure of the rule path-length
 }
 
 // Path returns the path of the folder, or of one of its children, from the root.
@@ -61,130 +65,222 @@ func (f *Folder) Path(child *tree.Node) string {
 	return strings.Join(names, "/")
 }
 
-// A check looks at the children of one folder.
-type check func(f *Folder, report func(Finding))
+// finding begins a finding about a child of the folder.
+func (f *Folder) finding(rule string, severity Severity, child *tree.Node) Finding {
+	return Finding{Rule: rule, Severity: severity, Line: int(child.Line), Path: f.Path(child)}
+}
+
+// A check holds one rule with its setting against a tree.
+type check struct {
+	folder func(f *Folder, report func(Finding)) // is called for each folder
+	finish func(report func(Finding))            // is called at the end; may be nil
+}
 
 // A rule is one thing that can be held against a tree.
 type rule struct {
-	name   string
-	about  string // one sentence, for people
-	schema any    // the JSON Schema of its setting
+	name  string
+	about string // one sentence: what must hold
+	why   string // why it matters
+	set   string // settings, as they are written
+	bad   string // a tree that breaks the rule
+	good  string // and one that keeps it
+	// schema is the JSON Schema of the setting.
+	schema any
 	// standard is the setting where a template has none; "" means that the rule
 	// is off until it is asked for. With a setting of the template's own, what
 	// breaks the rule is an error, else a warning.
 	standard string
-	// configure reads a setting. The error is a sentence for the person who
-	// wrote it.
-	configure func(n *template.Node, severity Severity) (check, error)
+	// configure reads a setting. The error is a clause that can stand behind the
+	// name of the rule.
+	configure func(c *context) (check, error)
+}
+
+// A context is what a rule is configured with.
+type context struct {
+	setting  *template.Node
+	severity Severity
+	given    bool               // the setting stands in the template
+	template *template.Template // nil where there is none
 }
 
 var all = map[string]*rule{}
 
 func register(r *rule) { all[r.name] = r }
 
-// planned are the rules that the language knows and this version does not yet
-// hold; their settings are accepted.
-var planned = []string{"loose-files", "name-length", "name-words", "name-style", "path-length", "sorting", "numbering",
-	"catch-all", "last", "levels", "vague-names", "single-child", "repeats", "holds"}
+// Names returns the names of the rules that can be set.
+func Names() []string { return slices.Sorted(maps.Keys(all)) }
 
-// A Set is a row of rules with their settings.
+// An active rule is one that is on, with its setting.
+type active struct {
+	name    string
+	check   check
+	setting template.Setting // its Pos is zero where the template has none
+}
+
+// A Set is a row of rules with their settings. It must not be shared between
+// goroutines.
 type Set struct {
-	Names  []string // of the rules that are on
-	checks []check
+	rules []active
+}
+
+// Names returns the names of the rules that are on.
+func (s *Set) Names() []string {
+	names := make([]string, len(s.rules))
+	for i, r := range s.rules {
+		names[i] = r.name
+	}
+	return names
+}
+
+// Select returns the set with only the rules for which keep is true.
+func (s *Set) Select(keep func(rule string) bool) *Set {
+	out := &Set{}
+	for _, r := range s.rules {
+		if keep(r.name) {
+			out.rules = append(out.rules, r)
+		}
+	}
+	return out
 }
 
 // Configure makes the rules for the settings of a template. Rules without a
-// setting hold as the language says. The errors have places in the template.
-func Configure(settings []template.Setting) (*Set, outline.Errors) {
+// setting hold as the language says: all that have a standard where the
+// template sets no rules, else only that names can exist. The errors have
+// places in the template; rules that contradict each other are among them.
+func Configure(t *template.Template) (*Set, outline.Errors) {
 	var errs outline.Errors
-	set := &Set{Names: []string{"same-name"}, checks: []check{sameName}}
+	fail := func(at outline.Pos, width int, message, help string) {
+		errs = append(errs, &outline.Error{Pos: at, Width: max(width, 1), Message: message, Help: help})
+	}
+	set := &Set{rules: []active{{name: "same-name", check: check{folder: sameName}}}}
 	own := map[string]template.Setting{}
-	known := slices.Concat(slices.Sorted(mapsKeys(all)), planned)
-	for _, s := range settings {
-		if all[s.Name] == nil && !slices.Contains(planned, s.Name) {
-			help := "the rules are " + strings.Join(known, ", ")
-			if near := outline.Nearest(s.Name, known); near != "" {
+	for _, s := range t.Rules {
+		if all[s.Name] == nil {
+			help := "the rules are " + strings.Join(Names(), ", ")
+			if near := outline.Nearest(s.Name, Names()); near != "" {
 				help = fmt.Sprintf("did you mean `%s`?", near)
 			}
-			errs = append(errs, &outline.Error{Pos: s.Pos, Width: s.Width, Message: fmt.Sprintf("there is no rule %q", s.Name), Help: help})
+			fail(s.Pos, s.Width, fmt.Sprintf("there is no rule %q", s.Name), help)
 		}
 		own[s.Name] = s
 	}
-	for _, name := range slices.Sorted(mapsKeys(all)) {
+	for _, name := range Names() {
 		r := all[name]
 		s, given := own[name]
-		node, severity := s.Value, Error
+		c := &context{setting: s.Value, severity: Error, given: given, template: t}
 		switch {
-		case given && node.Kind == template.Scalar && node.Text == "off":
+		case given && s.Value.Kind == template.Scalar && s.Value.Text == "off":
 			continue
-		case !given && (len(settings) > 0 && name != "systems" || r.standard == ""):
-			// Whoever sets rules means these, and names must be possible anyway.
+		case !given && (r.standard == "" || t.RulesSet && name != "systems"):
 			continue
 		case !given:
-			node, _ = template.ParseYAML(r.standard, 1)
-			severity = Warning
+			c.setting, _ = template.ParseYAML(r.standard, 1)
+			c.severity = Warning
 		}
-		c, err := r.configure(node, severity)
+		made, err := r.configure(c)
 		if err != nil {
-			errs = append(errs, &outline.Error{Pos: node.Pos, Width: 1, Message: fmt.Sprintf("`%s` %s", name, err)})
+			fail(s.Pos, s.Width, fmt.Sprintf("`%s` %s", name, err), "for example "+strings.SplitN(r.set, "\n", 2)[0])
 			continue
 		}
-		set.Names = append(set.Names, name)
-		set.checks = append(set.checks, c)
+		set.rules = append(set.rules, active{name, made, s})
 	}
-	return set, errs
+	return set, append(errs, contradictions(own)...)
 }
 
-func mapsKeys(m map[string]*rule) func(func(string) bool) {
-	return func(yield func(string) bool) {
-		for k := range m {
-			if !yield(k) {
-				return
-			}
-		}
-	}
-}
-
-// Check holds the rules against a tree. Findings of one rule and kind at one
-// line of a template are told once, with how many there are. The worst come
-// first, then those of earlier lines.
+// Check holds the rules against the tree of a template. Findings of one rule at
+// one line are told once, with how many there are. The worst come first, then
+// those of earlier lines.
 func (s *Set) Check(root *tree.Node) []Finding {
-	type key struct {
-		rule, kind string
-		line       int
-	}
-	seen := map[key]int{}
 	var found []Finding
-	report := func(f Finding) {
-		k := key{f.Rule, f.Help, f.Line}
-		if f.Line > 0 {
-			if i, again := seen[k]; again {
-				found[i].More++
-				return
-			}
-			seen[k] = len(found)
-		}
-		found = append(found, f)
-	}
+	s.walk(&Folder{Node: root}, func(f Finding) { found = append(found, f) })
+	return merge(found)
+}
+
+// CheckFolder holds the rules against a tree that was read from a disk. The
+// findings are told one by one, in the order of the tree.
+func (s *Set) CheckFolder(root *tree.Node, report func(Finding)) {
+	s.walk(&Folder{Node: root, Real: true}, report)
+}
+
+func (s *Set) walk(root *Folder, report func(Finding)) {
 	var walk func(f *Folder)
 	walk = func(f *Folder) {
-		for _, c := range s.checks {
-			c(f, report)
+		for i := range s.rules {
+			s.rules[i].check.folder(f, report)
 		}
+		var below Folder
 		for _, n := range f.Node.Children {
 			if n.Kind == tree.Folder {
-				walk(&Folder{Node: n, Parent: f, Depth: f.Depth + 1})
+				below = Folder{Node: n, Parent: f, Depth: f.Depth + 1, Real: f.Real}
+				walk(&below)
 			}
 		}
 	}
-	walk(&Folder{Node: root})
-	slices.SortStableFunc(found, func(a, b Finding) int {
-		return cmp.Or(cmp.Compare(a.Severity, b.Severity), cmp.Compare(a.Line, b.Line))
-	})
-	return found
+	walk(root)
+	for i := range s.rules {
+		if s.rules[i].check.finish != nil {
+			s.rules[i].check.finish(report)
+		}
+	}
 }
 
-// wholeSchema is the JSON Schema of a setting that [whole] reads.
+// A kind is what findings have in common that say the same of several names.
+type kind struct {
+	rule         string
+	line, column int
+	shape        string // the message without the names in it
+}
+
+func (f *Finding) kind() kind {
+	return kind{f.Rule, f.Line, f.Column, quoted.ReplaceAllString(f.Message, "")}
+}
+
+var quoted = regexp.MustCompile(`“[^”]*”|[0-9]+`)
+
+// merge tells findings of one kind once, with how many there are, and sorts
+// them: the worst first, then by their place.
+func merge(found []Finding) []Finding {
+	at := map[kind]int{}
+	var out []Finding
+	for _, f := range found {
+		k := f.kind()
+		if i, again := at[k]; again && f.Line > 0 {
+			out[i].More++
+			continue
+		}
+		at[k] = len(out)
+		out = append(out, f)
+	}
+	sortFindings(out)
+	return out
+}
+
+// Combine puts the findings of several trees of one template together: what is
+// found in more than one is told once.
+func Combine(lists ...[]Finding) []Finding {
+	seen := map[kind]bool{}
+	var out []Finding
+	for _, list := range lists {
+		here := map[kind]bool{}
+		for _, f := range list {
+			if k := f.kind(); !seen[k] {
+				here[k] = true
+				out = append(out, f)
+			}
+		}
+		maps.Copy(seen, here)
+	}
+	sortFindings(out)
+	return out
+}
+
+func sortFindings(list []Finding) {
+	slices.SortStableFunc(list, func(a, b Finding) int {
+		return cmp.Or(cmp.Compare(a.Severity, b.Severity), cmp.Compare(a.Line, b.Line))
+	})
+}
+
+// wholeSchema is the JSON Schema of a setting that whole reads.
 var wholeSchema = map[string]any{"type": "integer", "minimum": 1, "maximum": 1_000_000}
 
 // whole reads a setting that is one whole number from 1 on.
@@ -194,4 +290,29 @@ func whole(n *template.Node) (int, error) {
 		return 0, fmt.Errorf("needs a whole number from 1 on, or off")
 	}
 	return v, nil
+}
+
+// warnSchema is the JSON Schema of a setting that warn reads.
+var warnSchema = map[string]any{"enum": []any{"warn", "on", "error", true}}
+
+// warn reads a setting that only turns the rule on: `warn`, `on` or `error`.
+func warn(n *template.Node) (Severity, error) {
+	if n.Kind == template.Scalar {
+		switch n.Text {
+		case "warn":
+			return Warning, nil
+		case "on", "error", "true", "yes":
+			return Error, nil
+		}
+	}
+	return 0, fmt.Errorf("needs warn, on or off")
+}
+
+// text reads a setting that is a name.
+func text(n *template.Node) (string, error) {
+	s := strings.TrimSpace(n.Text)
+	if n.Kind != template.Scalar || s == "" {
+		return "", fmt.Errorf("needs a name, or off")
+	}
+	return s, nil
 }

@@ -18,7 +18,7 @@ func judge(t *testing.T, text string) []string {
 	t.Helper()
 	tpl, err := template.Parse("t", text, nil)
 	require.NoError(t, err)
-	set, errs := Configure(tpl.Rules)
+	set, errs := Configure(tpl)
 	require.Empty(t, errs)
 	x, err := tpl.Tree(tpl.Sample(nil, time.Time{}), 200_000)
 	require.NoError(t, err)
@@ -43,7 +43,7 @@ func TestFindings(t *testing.T) {
 		"nothing":          {"A\n    B\n        C\n", nil},
 		"depth":            {rulesHeader("depth: 2") + "A\n    B\n        C\n        d.txt\n        E\n            F", []string{"error depth 6 A/B/C: “C” lies 3 folders deep; at most 2", "error depth 8 A/B/E: "}},
 		"depth unasked":    {strings.Join([]string{"a/b/c/d/e/f/g/h/i"}, ""), []string{"warning depth 1 a/b/c/d/e/f/g/h/i: "}},
-		"width":            {rulesHeader("width: 2") + "A\n    <x> | each: x in 1..3\n    f.txt", []string{"error width 5 A: “A” would hold 3 folders; at most 2"}},
+		"width":            {rulesHeader("width: 2") + "A\n    <x> | each: x in 1..3\n    f.txt", []string{"error width 2 : `width: 2` and line 5 contradict each other: that line alone makes 3 folders"}},
 		"off":              {rulesHeader("width: 2, depth: off, systems: off") + "A\n    CON\n        B/C/D\n", nil},
 		"same name":        {"A\nA", []string{"error same-name 2 A: “A” would be made twice in one place (see line 1)"}},
 		"case":             {"Straße\nSTRASSE", []string{"error same-name 2 STRASSE: “Straße” and “STRASSE” differ only in capitals"}},
@@ -74,7 +74,7 @@ func TestSettingsThatCannotBe(t *testing.T) {
 	} {
 		tpl, err := template.Parse("t", rulesHeader(setting)+"A", nil)
 		require.NoError(t, err)
-		_, errs := Configure(tpl.Rules)
+		_, errs := Configure(tpl)
 		if assert.Len(t, errs, 1, setting) {
 			assert.Contains(t, errs[0].Error(), want)
 			assert.Equal(t, 2, errs[0].Line)

@@ -2,7 +2,6 @@ package rules
 
 import (
 	"maps"
-	"slices"
 
 	"vestibula/core/pattern"
 	"vestibula/core/template"
@@ -33,12 +32,8 @@ func Schema() map[string]any {
 	}
 	own := field("A field of this convention alone.", m{"next": m{"type": []string{"boolean", "string"}, "description": "Where no value is given, the next free number in the folder."}})
 	settings := m{}
-	for _, name := range slices.Concat(slices.Sorted(mapsKeys(all)), planned) {
-		setting := m{"description": "The setting of the rule, or off."}
-		if r := all[name]; r != nil {
-			setting = m{"description": r.about, "anyOf": []any{r.schema, m{"const": "off"}}}
-		}
-		settings[name] = setting
+	for _, name := range Names() {
+		settings[name] = m{"description": all[name].about, "anyOf": []any{all[name].schema, m{"enum": []any{"off", false}}}}
 	}
 	word := `^\p{L}[\p{L}\p{Nd}_-]*$`
 	return m{

@@ -15,7 +15,14 @@ import (
 
 func init() {
 	register(&rule{
-		name: "systems", about: "Every name can exist on these systems.",
+		name:  "systems",
+		about: "Every name can exist on each of these systems.",
+		why: "A name that another system refuses stops a copy in the middle, or comes out changed: reserved characters, names of devices, dots and blanks at the end, " +
+			"more than 255 units, and characters that a web address can only show as codes.",
+		set:  "systems: [windows, mac, linux, web]",
+		bad:  "Commission\n    Aux\n    Prices.",
+		good: "Commission\n    Auxiliary\n    Prices",
+
 		schema:   map[string]any{"type": "array", "items": map[string]any{"enum": systemNames}, "minItems": 1, "uniqueItems": true},
 		standard: "[windows, mac, linux]", configure: systems,
 	})
@@ -24,10 +31,11 @@ func init() {
 var systemNames = []string{"windows", "mac", "linux", "web"}
 
 // systems: every name can exist on each of these systems.
-func systems(n *template.Node, _ Severity) (check, error) {
+func systems(c *context) (check, error) {
+	n := c.setting
 	wanted := n.Texts()
 	if n.Kind == template.Mapping || n.Kind == template.Null || len(wanted) == 0 {
-		return nil, fmt.Errorf("needs a list of %s", strings.Join(systemNames, ", "))
+		return check{}, fmt.Errorf("needs a list of %s", strings.Join(systemNames, ", "))
 	}
 	for _, s := range wanted {
 		if !slices.Contains(systemNames, s) {
@@ -35,15 +43,19 @@ func systems(n *template.Node, _ Severity) (check, error) {
 			if near := outline.Nearest(s, systemNames); near != "" {
 				err = fmt.Errorf("knows no system %q; did you mean %s?", s, near)
 			}
-			return nil, err
+			return check{}, err
 		}
 	}
 	on := func(s string) bool { return slices.Contains(wanted, s) }
 	windows, mac, linux, web := on("windows"), on("mac"), on("linux"), on("web")
-	return func(f *Folder, report func(Finding)) {
+	return check{folder: func(f *Folder, report func(Finding)) {
 		for _, c := range f.Node.Children {
 			fail := func(severity Severity, message, help string) {
 				report(Finding{Rule: "systems", Severity: severity, Line: int(c.Line), Path: f.Path(c), Message: message, Help: help})
+			}
+			if !utf8.ValidString(c.Name) {
+				fail(Error, fmt.Sprintf("%q holds bytes that are no text (UTF-8): other systems show it garbled, or refuse it", c.Name), "rename it")
+				continue
 			}
 			if windows {
 				windowsName(c, fail)
@@ -61,7 +73,7 @@ func systems(n *template.Node, _ Severity) (check, error) {
 				webName(c.Name, fail)
 			}
 		}
-	}, nil
+	}}, nil
 }
 
 // windowsName finds what Windows refuses (Microsoft, "Naming Files, Paths, and

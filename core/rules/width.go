@@ -3,38 +3,90 @@ package rules
 import (
 	"fmt"
 
-	"vestibula/core/template"
 	"vestibula/core/tree"
 )
 
 func init() {
-	register(&rule{name: "width", about: "At most so many folders directly in one folder.", schema: wholeSchema, standard: "99", configure: width})
+	register(&rule{
+		name:  "width",
+		about: "At most so many folders lie directly in one folder.",
+		why:   "A list that does not fit on the screen has to be searched instead of seen.",
+		set:   "width: 20",
+		bad:   "# width: 3\nCommission\n    <#> Stage   | each: n in 1..5",
+		good:  "# width: 3\nCommission\n    <#> Stage   | each: n in 1..3",
+
+		schema: wholeSchema, standard: "99", configure: width,
+	})
+	register(&rule{
+		name:  "loose-files",
+		about: "At most so many files lie directly in one folder.",
+		why:   "Loose files are the beginning of disorder: from a handful on, a subfolder is clearer.",
+		set:   "loose-files: 7",
+		bad:   "# loose-files: 1\nCommission\n    notes.md\n    prices.csv",
+		good:  "# loose-files: 1\nCommission\n    notes.md\n    Prices\n        prices.csv",
+
+		schema: wholeSchema, configure: looseFiles,
+	})
 }
 
-// width: at most so many folders directly in one folder, so that a list can be
-// taken in.
-func width(n *template.Node, severity Severity) (check, error) {
-	limit, err := whole(n)
-	return func(f *Folder, report func(Finding)) {
-		folders, line := 0, int(f.Node.Line)
-		for _, c := range f.Node.Children {
-			if c.Kind != tree.Folder {
-				continue
-			}
-			if folders++; folders == limit+1 {
-				line = int(c.Line)
-			}
+// crowded counts the children of a kind, and returns the first one too many and
+// how many of them the most fruitful line of the template makes.
+func crowded(f *Folder, kind tree.Kind, limit int) (count int, extra *tree.Node, series int, line int32) {
+	run := 0
+	before := int32(-1)
+	for _, n := range f.Node.Children {
+		if n.Kind != kind {
+			continue
 		}
-		if folders > limit {
-			where := "the top level"
-			if f.Parent != nil {
-				where = "“" + f.Node.Name + "”"
-			}
-			report(Finding{
-				Rule: "width", Severity: severity, Line: line, Path: f.Path(nil),
-				Message: fmt.Sprintf("%s would hold %d folders; at most %d are allowed", where, folders, limit),
-				Help:    "put them into groups",
-			})
+		if count++; count == limit+1 {
+			extra = n
 		}
-	}, err
+		if n.Line != before {
+			run, before = 0, n.Line
+		}
+		if run++; run > series {
+			series, line = run, n.Line
+		}
+	}
+	return count, extra, series, line
+}
+
+func crowd(c *context, rule string, kind tree.Kind, help string) (check, error) {
+	limit, err := whole(c.setting)
+	return check{folder: func(f *Folder, report func(Finding)) {
+		if len(f.Node.Children) <= limit {
+			return
+		}
+		count, extra, series, line := crowded(f, kind, limit)
+		if extra == nil {
+			return
+		}
+		where := "the top level"
+		if f.Parent != nil {
+			where = shown(f.Node.Name)
+		}
+		finding := f.finding(rule, c.severity, extra)
+		finding.Path = f.Path(nil)
+		finding.Message = fmt.Sprintf("%s would hold %d %ss; at most %d are allowed", where, count, kind, limit)
+		finding.Help = help
+		switch {
+		case f.Real:
+			finding.Message = fmt.Sprintf("it holds %d %ss; at most %d are allowed", count, kind, limit)
+		case series > limit && c.given:
+			// A series that cannot fit contradicts the setting, in each folder
+			// in which it stands: it is told once, and there.
+			finding.Message = fmt.Sprintf("`%s: %d` and line %d contradict each other: that line alone makes %d %ss", rule, limit, line, series, kind)
+			finding.Line, finding.Column, finding.Width, finding.Path = c.setting.Line, c.setting.Column, len(c.setting.Text), ""
+			finding.Help = fmt.Sprintf("write `%s: %d`, or shorten the series", rule, series)
+		}
+		report(finding)
+	}}, err
+}
+
+func width(c *context) (check, error) {
+	return crowd(c, "width", tree.Folder, "put them into groups")
+}
+
+func looseFiles(c *context) (check, error) {
+	return crowd(c, "loose-files", tree.File, "put them into a subfolder")
 }

@@ -134,6 +134,11 @@ func (c *compiler) header(h *outline.Header) {
 		case "names":
 			names = p.Value
 		case "ignore":
+			if p.Value.Kind != Scalar && p.Value.Kind != Sequence {
+				c.want(p.Value, Sequence, p.Key, "ignore: [\"*.tmp\"]")
+				continue
+			}
+			c.t.Ignore = p.Value.Texts()
 		default:
 			c.unknownKey(p, "header", headerKeys)
 		}
@@ -144,6 +149,7 @@ func (c *compiler) header(h *outline.Header) {
 }
 
 func (c *compiler) rules(n *Node) {
+	c.t.RulesSet = true
 	if n.Kind == Null || !c.want(n, Mapping, "rules", "rules: { depth: 4 }") {
 		return
 	}

@@ -124,7 +124,7 @@ func (c *compiler) bindConvention(conv *Convention, text *Node, own []*Field) {
 			c.nearField(text, p, name)
 		}
 		if !f.declared && c.fieldIndex(name) < 0 {
-			f.Type.Kind = inferred(p, name)
+			f.Type.Kind = InferredKind(p, name)
 		}
 		if name == pattern.OwnNumber {
 			c.fail(text.Pos, text.width(), "<#> is for folders: it counts the lines of a template", "write <n:000> and, under fields, n: { next: yes }")
@@ -161,9 +161,9 @@ func (c *compiler) nearField(text *Node, p *pattern.Pattern, name string) {
 	}
 }
 
-// inferred is the kind of value that all pictures of an undeclared slot suit:
+// InferredKind is the kind of value that all pictures of an undeclared slot suit:
 // the narrowest of number, text and the calendar kinds.
-func inferred(p *pattern.Pattern, name string) value.Kind {
+func InferredKind(p *pattern.Pattern, name string) value.Kind {
 	var pictures []string
 	for _, piece := range p.Pieces {
 		if piece.Field == name && piece.Picture != "" {

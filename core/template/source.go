@@ -129,7 +129,7 @@ func (c *compiler) loop(s *scope, line *outline.Line, clause outline.Clause) *lo
 		c.listSource(s, l, source)
 	}
 	if l.typ == nil {
-		l.typ = &value.Type{Kind: value.Text}
+		l.typ = &value.Type{} // told already; its slots are not told once more
 	}
 	return l
 }

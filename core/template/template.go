@@ -17,6 +17,7 @@ import (
 
 	"vestibula/core/outline"
 	"vestibula/core/pattern"
+	"vestibula/core/tree"
 	"vestibula/core/value"
 )
 
@@ -32,6 +33,8 @@ type Template struct {
 	Fields   []*Field
 	Names    []*Convention // the naming conventions, in the order of the header
 	Rules    []Setting
+	RulesSet bool           // the header has the key "rules"
+	Ignore   []string       // paths that checks of real folders pass by
 	Warnings outline.Errors // what is allowed but looks like a mistake
 
 	file     *outline.File
@@ -249,6 +252,20 @@ func (t *Template) env(values Values) ([]value.Value, error) {
 		}
 	}
 	return env, nil
+}
+
+// IsFile reports whether the line with that number is read as a file.
+func (t *Template) IsFile(line int) bool {
+	found := false
+	var walk func(b *block)
+	walk = func(b *block) {
+		for _, e := range b.entries {
+			found = found || e.line.Number == line && e.kind == tree.File
+			walk(e.inside)
+		}
+	}
+	walk(t.top)
+	return found
 }
 
 // Place returns where the name of an outline line stands, and its width.

@@ -1,0 +1,192 @@
+package cli
+
+import (
+	"fmt"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"vestibula/cli/term"
+	"vestibula/core/compare"
+	"vestibula/core/template"
+	"vestibula/core/tree"
+)
+
+func (a *app) compareCommand() *cobra.Command {
+	var flags valueFlags
+	var asJSON bool
+	c := &cobra.Command{
+		Use:   "compare TEMPLATE TEMPLATE [field=value …]",
+		Short: "Put two arrangements of the same things side by side.",
+		Long: `Put two arrangements of the same things side by side: by kind first or by client
+first, by year or by course. See how many folders each makes, how many clicks
+lead to them, in how many places one kind of thing lies, and what moves.`,
+		Example: `  vestibula compare commission ledger
+  vestibula compare by-kind.folders by-client.folders client="Oriel Pask"`,
+		Args: func(c *cobra.Command, args []string) error {
+			if len(args) < 2 {
+				return unclear("for example: vestibula compare by-kind by-client", "which two templates?")
+			}
+			return nil
+		},
+		ValidArgsFunction: a.completeTemplate,
+		RunE: func(_ *cobra.Command, args []string) error {
+			return a.compare(args, flags, asJSON)
+		},
+	}
+	flags.add(c)
+	c.Flags().BoolVar(&asJSON, "json", false, "print JSON")
+	return c
+}
+
+func (a *app) compare(args []string, flags valueFlags, asJSON bool) error {
+	var templates [2]*template.Template
+	for i := range templates {
+		var err error
+		if templates[i], err = a.load(args[i]); err != nil {
+			return err
+		}
+	}
+	raw, err := rawArgs(args[2:])
+	if err != nil {
+		return err
+	}
+	if flags.file != "" {
+		if err := rawFile(raw, flags.file); err != nil {
+			return err
+		}
+	}
+	for name := range raw {
+		if templates[0].Field(name) == nil && templates[1].Field(name) == nil {
+			return unclear("", "neither template has a field %q", name)
+		}
+	}
+	var roots [2]*tree.Node
+	for i, t := range templates {
+		own := map[string]template.Raw{}
+		for name, r := range raw {
+			if t.Field(name) != nil {
+				own[name] = r
+			}
+		}
+		values, errs := t.ParseValues(own, a.now)
+		if len(errs) > 0 {
+			return badValues(errs)
+		}
+		x, err := t.Tree(t.Sample(values, a.now), flags.limit)
+		if err != nil {
+			return a.tellErrors(t.Name, t.Text, err, statusFound)
+		}
+		roots[i] = x.Root
+	}
+	sides := [2]compare.Side{compare.Measure(roots[0]), compare.Measure(roots[1])}
+	fates := [2]map[*tree.Node]compare.Fate{compare.Fates(roots[0], roots[1]), compare.Fates(roots[1], roots[0])}
+	spreads := compare.Spreads(sides[0], sides[1])
+	if asJSON {
+		return a.printJSON(comparisonJSON(templates, roots, sides, fates, spreads))
+	}
+	a.drawMeasures(templates, sides, spreads)
+	a.screen.Line()
+	a.drawSides(roots, fates)
+	return nil
+}
+
+// drawMeasures draws the figures of both sides, the better one strong.
+func (a *app) drawMeasures(templates [2]*template.Template, sides [2]compare.Side, spreads []compare.Spread) {
+	var rows [][]string
+	row := func(what string, value func(s compare.Side) (shown string, size float64)) {
+		x, n := value(sides[0])
+		y, m := value(sides[1])
+		if n < m {
+			x = term.Good.Render(x)
+		} else if m < n {
+			y = term.Good.Render(y)
+		}
+		rows = append(rows, []string{term.Dim.Render(what), x, y})
+	}
+	count := func(n int, noun string) (string, float64) { return term.Count(n, noun), float64(n) }
+	row("folders", func(s compare.Side) (string, float64) { return count(s.Folders, "folder") })
+	row("files", func(s compare.Side) (string, float64) { return count(s.Files, "file") })
+	row("levels", func(s compare.Side) (string, float64) { return count(s.Levels, "level") })
+	row("widest place", func(s compare.Side) (string, float64) {
+		where := "the top level"
+		if s.Widest != "" {
+			where = term.Visible(s.Widest)
+		}
+		return fmt.Sprintf("%s in %s", term.Count(s.Width, "folder"), where), float64(s.Width)
+	})
+	row("deepest place", func(s compare.Side) (string, float64) { return term.Visible(s.Deepest), float64(s.Furthest) })
+	row("longest path", func(s compare.Side) (string, float64) { return count(s.Length, "character") })
+	row("clicks, on average", func(s compare.Side) (string, float64) { return fmt.Sprintf("%.1f", s.Average), s.Average })
+	row("clicks, at the most", func(s compare.Side) (string, float64) { return fmt.Sprint(s.Furthest), float64(s.Furthest) })
+	for i, s := range spreads {
+		if i == 5 {
+			break
+		}
+		x, y := term.Count(s.Places[0], "place"), term.Count(s.Places[1], "place")
+		if s.Places[0] < s.Places[1] {
+			x = term.Good.Render(x)
+		} else {
+			y = term.Good.Render(y)
+		}
+		rows = append(rows, []string{term.Dim.Render("“" + term.Visible(s.Name) + "” lies in"), x, y})
+	}
+	a.screen.Table([]string{"", term.Title.Render(term.Visible(templates[0].Heading())), term.Title.Render(term.Visible(templates[1].Heading()))}, rows)
+}
+
+var fateMarks = map[compare.Fate]term.Mark{
+	compare.Stays: {Sign: " ", Style: term.Dim},
+	compare.Moves: {Sign: "»", Style: term.Warn},
+	compare.Alone: {Sign: "+", Style: term.Good},
+}
+
+// drawSides draws both trees next to each other.
+func (a *app) drawSides(roots [2]*tree.Node, fates [2]map[*tree.Node]compare.Fate) {
+	var lines [2][]string
+	width := 0
+	for i, root := range roots {
+		lines[i] = a.screen.TreeLines(root, term.TreeView{Mark: func(n *tree.Node) term.Mark { return fateMarks[fates[i][n]] }})
+	}
+	for _, l := range lines[0] {
+		width = max(width, term.Columns(l))
+	}
+	if a.screen.Width > 0 {
+		width = min(width, a.screen.Width/2-2)
+	}
+	for i := range max(len(lines[0]), len(lines[1])) {
+		left, right := "", ""
+		if i < len(lines[0]) {
+			left = lines[0][i]
+		}
+		if i < len(lines[1]) {
+			right = lines[1][i]
+		}
+		a.screen.Line(strings.TrimRight(term.Pad(term.Cut(left, width), width)+"   "+right, " "))
+	}
+	a.screen.Line()
+	a.screen.Text(term.Warn.Render("»") + " lies elsewhere on the other side   " + term.Good.Render("+") + " only on this side")
+}
+
+func comparisonJSON(templates [2]*template.Template, roots [2]*tree.Node, sides [2]compare.Side, fates [2]map[*tree.Node]compare.Fate, spreads []compare.Spread) any {
+	type thing struct {
+		Path string `json:"path"`
+		Fate string `json:"fate"`
+	}
+	type side struct {
+		Template string `json:"template"`
+		compare.Side
+		Things []thing `json:"things"`
+	}
+	var out struct {
+		Sides   [2]side          `json:"sides"`
+		Spreads []compare.Spread `json:"spreads"`
+	}
+	out.Spreads = append([]compare.Spread{}, spreads...)
+	for i := range roots {
+		out.Sides[i] = side{Template: templates[i].Name, Side: sides[i]}
+		for path, n := range roots[i].All() {
+			out.Sides[i].Things = append(out.Sides[i].Things, thing{path, fates[i][n].String()})
+		}
+	}
+	return out
+}

@@ -1,0 +1,131 @@
+package cli
+
+import (
+	"slices"
+	"strings"
+
+	"vestibula/cli/term"
+	"vestibula/core/order"
+	"vestibula/core/tree"
+)
+
+// A column is one way to list a folder, and which lists do so.
+type column struct {
+	names []string // of the orders; "as written" for the template's own
+	nodes []*tree.Node
+}
+
+// sortings draws the list orders side by side, for each folder in which they
+// differ from what is written. Orders that agree share a column; what moves is
+// marked.
+func (a *app) sortings(root *tree.Node) {
+	differ := 0
+	seen := map[string]bool{}
+	var walk func(n *tree.Node, path string)
+	walk = func(n *tree.Node, path string) {
+		// Folders that list the same names look the same: one of them is enough.
+		if columns := listings(n); len(columns) > 1 && !seen[signature(n)] {
+			seen[signature(n)] = true
+			if differ++; differ > 1 {
+				a.screen.Line()
+			}
+			a.listing(path, columns)
+		}
+		for _, c := range n.Children {
+			walk(c, strings.TrimPrefix(path+"/"+c.Name, "/"))
+		}
+	}
+	walk(root, "")
+	if differ == 0 {
+		a.screen.Text(term.Good.Render("Every list") + " shows it in the order in which it is written.")
+		return
+	}
+	a.screen.Line()
+	a.screen.Text(term.Warn.Render("▲ ▼") + " stands further up, or down, than it is written")
+	for _, o := range order.All() {
+		a.screen.Text(term.Dim.Render(term.Pad(o.String(), 14) + o.Lists()))
+	}
+}
+
+func signature(n *tree.Node) string {
+	names := make([]string, len(n.Children))
+	for i, c := range n.Children {
+		names[i] = c.Name
+	}
+	return strings.Join(names, "/")
+}
+
+// listings returns the different ways in which lists show a folder, the one
+// that is written first.
+func listings(n *tree.Node) []column {
+	written := slices.Clone(n.Children)
+	slices.SortStableFunc(written, func(a, b *tree.Node) int { return int(a.Kind) - int(b.Kind) })
+	columns := []column{{[]string{"as written"}, written}}
+	for _, o := range order.All() {
+		list := slices.Clone(written)
+		order.Siblings(o, list)
+		i := slices.IndexFunc(columns, func(c column) bool { return slices.Equal(c.nodes, list) })
+		if i < 0 {
+			columns = append(columns, column{nodes: list})
+			i = len(columns) - 1
+		}
+		columns[i].names = append(columns[i].names, o.String())
+	}
+	return columns
+}
+
+// listing draws one folder in its orders.
+func (a *app) listing(path string, columns []column) {
+	if path == "" {
+		path = "the top level"
+	}
+	a.screen.Line(term.Strong.Render(term.Visible(path)))
+	rows := make([][]string, len(columns[0].nodes))
+	heading := make([]string, len(columns))
+	for k, c := range columns {
+		heading[k] = strings.Join(c.names, ", ")
+		staying := unmoved(columns[0].nodes, c.nodes)
+		for i, n := range c.nodes {
+			name := term.Visible(n.Name)
+			if n.Kind == tree.Folder {
+				name += term.Dim.Render("/")
+			}
+			sign := "  "
+			if !staying[n] {
+				sign = term.Warn.Render("▼ ")
+				if slices.Index(columns[0].nodes, n) > i {
+					sign = term.Warn.Render("▲ ")
+				}
+				name = term.Warn.Render(term.Visible(n.Name)) + strings.TrimPrefix(name, term.Visible(n.Name))
+			}
+			rows[i] = append(rows[i], sign+name)
+		}
+	}
+	a.screen.Table(heading, rows)
+}
+
+// unmoved returns the nodes that stay in their order: the members of a longest
+// row that rises in both lists. All others have moved.
+func unmoved(written, list []*tree.Node) map[*tree.Node]bool {
+	at := map[*tree.Node]int{}
+	for i, n := range written {
+		at[n] = i
+	}
+	best, from, end := make([]int, len(list)), make([]int, len(list)), -1
+	for i, n := range list {
+		best[i], from[i] = 1, -1
+		for j := range i {
+			if at[list[j]] < at[n] && best[j]+1 > best[i] {
+				best[i], from[i] = best[j]+1, j
+			}
+		}
+		if end < 0 || best[i] > best[end] {
+			end = i
+		}
+	}
+	staying := map[*tree.Node]bool{}
+	for ; end >= 0; end = from[end] {
+		staying[list[end]] = true
+	}
+	return staying
+}

@@ -1,0 +1,101 @@
+package rules
+
+import (
+	"fmt"
+
+	"vestibula/core/tree"
+)
+
+func init() {
+	register(&rule{
+		name:  "single-child",
+		about: "No chain of folders that each hold one folder only.",
+		why:   "Each such folder is a click that decides nothing.",
+		set:   "single-child: warn",
+		bad:   "Commission\n    Work\n        Repair\n            Photographs",
+		good:  "Commission\n    Repair photographs",
+
+		schema: warnSchema, configure: singleChild,
+	})
+	register(&rule{
+		name:  "repeats",
+		about: "No folder name stands in two branches without being one part.",
+		why:   "Two folders of one name in different places make people ask which is the right one. What is meant to repeat is written once, as a part.",
+		set:   "repeats: warn",
+		bad:   "Commission\n    Work\n        Photographs\n    Survey\n        Photographs",
+		good:  "pictures:\n    Photographs\nCommission\n    Work      | use: pictures\n    Survey    | use: pictures",
+
+		schema: warnSchema, configure: repeats,
+	})
+}
+
+// onlyFolder returns the one folder that n holds, if it holds nothing else.
+func onlyFolder(n *tree.Node) *tree.Node {
+	if len(n.Children) == 1 && n.Children[0].Kind == tree.Folder {
+		return n.Children[0]
+	}
+	return nil
+}
+
+func singleChild(c *context) (check, error) {
+	severity, err := warn(c.setting)
+	return check{folder: func(f *Folder, report func(Finding)) {
+		if f.Parent == nil || f.Parent.Parent != nil && onlyFolder(f.Parent.Node) != nil {
+			return // told further up
+		}
+		first := onlyFolder(f.Node)
+		if first == nil {
+			return
+		}
+		chain, end := f.Node.Name, f.Node
+		length := 0
+		for n := first; n != nil; n = onlyFolder(n) {
+			chain += "/" + n.Name
+			end = n
+			length++
+		}
+		if length < 2 {
+			return
+		}
+		finding := Finding{Rule: "single-child", Severity: severity, Line: int(f.Node.Line), Path: f.Path(nil)}
+		finding.Message = fmt.Sprintf("%s: each of these folders holds one folder only", shown(chain))
+		finding.Help = fmt.Sprintf("leave out those between %s and %s", shown(f.Node.Name), shown(end.Name))
+		report(finding)
+	}}, err
+}
+
+// A placeOf remembers where a name was met first, and at which line.
+type placeOf struct {
+	line int32
+	path string
+	told bool
+}
+
+func repeats(c *context) (check, error) {
+	severity, err := warn(c.setting)
+	met := map[string]*placeOf{}
+	return check{
+		folder: func(f *Folder, report func(Finding)) {
+			for _, n := range f.Node.Children {
+				if n.Kind != tree.Folder || n.Marks&tree.Keep != 0 {
+					continue
+				}
+				key := tree.Folded(bare(n))
+				first := met[key]
+				if first == nil {
+					met[key] = &placeOf{line: n.Line, path: f.Path(n)}
+					continue
+				}
+				if first.line == n.Line && n.Line > 0 || first.told {
+					continue
+				}
+				first.told = true
+				finding := f.finding("repeats", severity, n)
+				finding.Message = fmt.Sprintf("%s stands in two branches: here and as %s", shown(n.Name), shown(first.path))
+				finding.Help = "write it once as a part, and `use` it in both; or give one of them another name"
+				report(finding)
+			}
+		},
+		finish: func(func(Finding)) { clear(met) },
+	}, err
+}

@@ -1,0 +1,79 @@
+package rules
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"vestibula/core/outline"
+	"vestibula/core/pattern"
+	"vestibula/core/template"
+	"vestibula/core/tree"
+)
+
+// contradictions finds settings that no tree can keep together. They are told
+// at the setting, once, instead of at each folder.
+func contradictions(own map[string]template.Setting) outline.Errors {
+	var errs outline.Errors
+	on := func(name string) (*template.Node, bool) {
+		s, ok := own[name]
+		return s.Value, ok && !(s.Value.Kind == template.Scalar && s.Value.Text == "off")
+	}
+	fail := func(rule, other, message, help string) {
+		s := own[rule]
+		errs = append(errs, &outline.Error{Pos: s.Pos, Width: s.Width, Message: fmt.Sprintf("`%s` and `%s` contradict each other: %s", rule, other, message), Help: help})
+	}
+	numbering, numbered := on("numbering")
+	setting, err := numberingSetting{}, error(nil)
+	if numbered {
+		setting, err = readNumbering(numbering)
+		numbered = err == nil
+	}
+	for _, rule := range []string{"last", "catch-all"} {
+		node, ok := on(rule)
+		if !ok || node.Kind != template.Scalar {
+			continue
+		}
+		name := &tree.Node{Name: strings.TrimSpace(node.Text)}
+		if n, has := numberIn(name.Name); numbered && has && n.front == "" {
+			if owner, kept := setting.reserved[n.number]; kept && !strings.EqualFold(bare(name), owner) {
+				fail(rule, "numbering", fmt.Sprintf("the number %d is reserved for %s", n.number, shown(owner)), "let both name the same folder")
+			}
+			if setting.digits > 0 && len(n.digits) != setting.digits {
+				fail(rule, "numbering", fmt.Sprintf("%s has %d digits, and numbers are to have %d", shown(name.Name), len(n.digits), setting.digits), "")
+			}
+		}
+		if style, ok := on("name-style"); ok {
+			if folders, _, err := styles(style); err == nil && folders != "" && !pattern.Looks(bare(name), folders) {
+				fail(rule, "name-style", fmt.Sprintf("%s is not written %s", shown(name.Name), folders), "write "+restyled(name, folders))
+			}
+		}
+		if vague, ok := on("vague-names"); ok && vague.Kind == template.Sequence && slices.ContainsFunc(vague.Texts(), func(w string) bool { return strings.EqualFold(w, bare(name)) }) {
+			fail(rule, "vague-names", fmt.Sprintf("%s is on the list of names that say nothing", shown(name.Name)), "take it off the list")
+		}
+	}
+	a, okA := on("last")
+	b, okB := on("catch-all")
+	if okA && okB && strings.EqualFold(a.Text, b.Text) {
+		return errs // one folder can be both
+	}
+	if depth, ok := on("depth"); ok {
+		if limit, err := whole(depth); err == nil {
+			if l, ok := on("levels"); ok {
+				for _, p := range l.Pairs {
+					if n, err := whole(&template.Node{Text: p.Key}); err == nil && n > limit+1 {
+						fail("levels", "depth", fmt.Sprintf("level %d is deeper than %d folders", n, limit), fmt.Sprintf("write `depth: %d`, or leave the level out", n-1))
+					}
+				}
+			}
+		}
+	}
+	if numbered && setting.digits > 0 {
+		for number, owner := range setting.reserved {
+			if len(fmt.Sprint(number)) > setting.digits {
+				fail("numbering", "numbering", fmt.Sprintf("%d, reserved for %s, does not fit into %d digits", number, shown(owner), setting.digits), "")
+			}
+		}
+	}
+	return errs
+}

@@ -1,0 +1,43 @@
+package rules
+
+import (
+	"fmt"
+	"strings"
+)
+
+// A Page explains a rule.
+type Page struct {
+	Name     string
+	About    string // one sentence: what must hold
+	Why      string
+	Setting  string // one example in each line
+	Bad      string // a template that breaks the rule
+	Good     string // and one that keeps it
+	Standard string // the setting where a template has none, or empty
+}
+
+// Explain returns the page of a rule, and whether there is one.
+func Explain(name string) (Page, bool) {
+	r := all[name]
+	if r == nil {
+		return Page{}, false
+	}
+	return Page{r.name, r.about, r.why, r.set, r.bad, r.good, r.standard}, true
+}
+
+// Markdown writes the page as a document.
+func (p *Page) Markdown() string {
+	var b strings.Builder
+	block := func(title, kind, text string) {
+		fmt.Fprintf(&b, "## %s\n\n```%s\n%s\n```\n\n", title, kind, text)
+	}
+	fmt.Fprintf(&b, "# %s\n\n%s\n\n%s\n\n", p.Name, p.About, p.Why)
+	block("How to set it", "yaml", "rules:\n  "+strings.ReplaceAll(p.Setting, "\n", "\n  "))
+	block("What breaks it", "text", p.Bad)
+	block("What keeps it", "text", p.Good)
+	if p.Standard != "" {
+		fmt.Fprintf(&b, "Without `rules:` in the header, this rule holds as a warning, with the setting `%s`. ", p.Standard)
+	}
+	fmt.Fprintf(&b, "Turn it off with `%s: off`.\n", p.Name)
+	return b.String()
+}

@@ -1,0 +1,54 @@
+package rules
+
+import (
+	"fmt"
+	"path"
+	"strings"
+
+	"github.com/bmatcuk/doublestar/v4"
+
+	"vestibula/core/label"
+)
+
+// systemFiles are what programs leave in folders; nobody named them.
+var systemFiles = []string{label.FileName, ".DS_Store", "._*", "Thumbs.db", "desktop.ini", ".git/", "$RECYCLE.BIN/", ".Trash-*/"}
+
+// Ignore returns a function that says which paths are passed by when a real
+// folder is checked. A pattern without a slash matches names anywhere, one with
+// a slash paths from the top; `**` stands for any folders; a slash at the end
+// means folders only; `!` in front takes something back. The last pattern that
+// matches decides. What the system leaves in folders is always passed by.
+func Ignore(patterns []string) (func(path string, folder bool) bool, error) {
+	type pattern struct {
+		glob                     string
+		anywhere, folders, taken bool
+	}
+	var list []pattern
+	for _, text := range append(append([]string{}, systemFiles...), patterns...) {
+		p := pattern{}
+		glob, taken := strings.CutPrefix(text, "!")
+		p.taken = taken
+		glob, p.folders = strings.CutSuffix(glob, "/")
+		p.anywhere = !strings.Contains(glob, "/")
+		if p.glob = strings.TrimPrefix(glob, "/"); p.glob == "" || !doublestar.ValidatePattern(p.glob) {
+			return nil, fmt.Errorf("%q is no pattern for paths: write *.tmp, drafts/ or archive/**", text)
+		}
+		list = append(list, p)
+	}
+	return func(at string, folder bool) bool {
+		ignored := false
+		for _, p := range list {
+			if p.folders && !folder || ignored != p.taken {
+				continue
+			}
+			against := at
+			if p.anywhere {
+				against = path.Base(at)
+			}
+			if hit, _ := doublestar.Match(p.glob, against); hit {
+				ignored = !p.taken
+			}
+		}
+		return ignored
+	}, nil
+}

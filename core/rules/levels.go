@@ -1,0 +1,138 @@
+package rules
+
+import (
+	"fmt"
+	"slices"
+	"strconv"
+	"strings"
+	"unicode"
+	"unicode/utf8"
+
+	"golang.org/x/text/unicode/norm"
+
+	"vestibula/core/pattern"
+	"vestibula/core/template"
+	"vestibula/core/tree"
+	"vestibula/core/value"
+)
+
+func init() {
+	yesNo := map[string]any{"enum": []any{"yes", "no", true, false}}
+	register(&rule{
+		name:  "levels",
+		about: "Each level holds only what belongs there: files, folders, names of a pattern, names that begin with their parent's letter.",
+		why:   "Two levels, a letter and then a name, with files only at the bottom, hold ten thousand entries and need no search.",
+		set:   "levels: { 1: { files: no, name: \"<letter:A>\" }, 2: { initial: parent }, 3: { folders: no } }",
+		bad:   "# levels: { 1: { name: \"<letter:A>\" }, 2: { initial: parent } }\nW\n    Pask\n    Wren",
+		good:  "# levels: { 1: { name: \"<letter:A>\" }, 2: { initial: parent } }\nP\n    Pask\nW\n    Wren",
+
+		schema: map[string]any{"type": "object", "propertyNames": map[string]any{"pattern": "^[1-9][0-9]?$"}, "additionalProperties": map[string]any{
+			"type": "object", "additionalProperties": false, "properties": map[string]any{
+				"files": yesNo, "folders": yesNo, "name": map[string]any{"type": "string"}, "initial": map[string]any{"enum": []string{"parent"}},
+			}}},
+		configure: levels,
+	})
+}
+
+// A level says what may lie at one level.
+type level struct {
+	noFiles, noFolders, initial bool
+	pattern                     string
+	reader                      *pattern.Reader
+	values                      []value.Value
+}
+
+func readLevels(n *template.Node) (map[int]*level, error) {
+	if n.Kind != template.Mapping {
+		return nil, fmt.Errorf("needs levels with what belongs there")
+	}
+	out := map[int]*level{}
+	for _, p := range n.Pairs {
+		number, err := strconv.Atoi(p.Key)
+		if err != nil || number < 1 || number > 99 || p.Value.Kind != template.Mapping {
+			return nil, fmt.Errorf("needs numbers of levels from 1 on, each with what belongs there")
+		}
+		l := &level{}
+		out[number] = l
+		for _, q := range p.Value.Pairs {
+			no := q.Value.Text == "no" || q.Value.Text == "false"
+			switch q.Key {
+			case "files":
+				l.noFiles = no
+			case "folders":
+				l.noFolders = no
+			case "initial":
+				if l.initial = q.Value.Text == "parent"; !l.initial {
+					return nil, fmt.Errorf("knows only `initial: parent`")
+				}
+			case "name":
+				l.pattern = q.Value.Text
+				name, err := levelPattern(q.Value.Text)
+				if err != nil {
+					return nil, err
+				}
+				l.reader = name.Reader()
+				l.values = make([]value.Value, len(l.reader.Fields()))
+			default:
+				return nil, fmt.Errorf("has no setting %q for a level; it takes files, folders, name and initial", q.Key)
+			}
+		}
+	}
+	return out, nil
+}
+
+// levelPattern binds a pattern whose slots are fields of its own, with types
+// that follow from their pictures.
+func levelPattern(source string) (*pattern.Name, error) {
+	p, errs := pattern.Parse(source)
+	if len(errs) == 0 {
+		slots := p.Slots()
+		types := make([]value.Type, len(slots))
+		var name *pattern.Name
+		name, errs = p.Bind(func(slot string) (pattern.Field, *pattern.Error) {
+			i := slices.Index(slots, slot)
+			types[i].Kind = template.InferredKind(p, slot)
+			return pattern.Field{Index: i, Type: &types[i]}, nil
+		})
+		if len(errs) == 0 {
+			return name, nil
+		}
+	}
+	return nil, fmt.Errorf("has a pattern %q that cannot be used: %s", source, errs[0].Message)
+}
+
+func levels(c *context) (check, error) {
+	all, err := readLevels(c.setting)
+	return check{folder: func(f *Folder, report func(Finding)) {
+		l := all[f.Depth+1]
+		if l == nil {
+			return
+		}
+		for _, n := range f.Node.Children {
+			tell := func(message, help string) {
+				finding := f.finding("levels", c.severity, n)
+				finding.Message, finding.Help = message, help
+				report(finding)
+			}
+			at := fmt.Sprintf("level %d", f.Depth+1)
+			switch {
+			case n.Kind == tree.File && l.noFiles:
+				tell(fmt.Sprintf("%s is a file, and %s is for folders only", shown(n.Name), at), "move it into one of the folders")
+			case n.Kind == tree.Folder && l.noFolders:
+				tell(fmt.Sprintf("%s is a folder, and %s is for files only", shown(n.Name), at), "move what it holds up")
+			case n.Marks&(tree.Keep|tree.Open) != 0 || n.Kind == tree.File:
+			case l.reader != nil && l.reader.Read(n.Name, l.values) != nil:
+				tell(fmt.Sprintf("%s does not look like %s, as names of %s must", shown(n.Name), l.pattern, at), "")
+			case l.initial && f.Parent != nil && initialOf(bare(n)) != initialOf(bare(f.Node)):
+				tell(fmt.Sprintf("%s lies in %s, but begins with another letter", shown(n.Name), shown(f.Node.Name)),
+					fmt.Sprintf("move it into the folder of the letter %s", strings.ToUpper(initialOf(bare(n)))))
+			}
+		}
+	}}, err
+}
+
+// initialOf returns the first letter of a name, small and without an accent.
+func initialOf(name string) string {
+	r, _ := utf8.DecodeRuneInString(norm.NFD.String(name))
+	return string(unicode.ToLower(r))
+}

@@ -1,0 +1,226 @@
+package rules
+
+import (
+	"fmt"
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+
+	"vestibula/core/outline"
+	"vestibula/core/pattern"
+	"vestibula/core/template"
+	"vestibula/core/tree"
+)
+
+// A Mended line is one that was changed.
+type Mended struct {
+	Line          int
+	Before, After string // without the line break
+}
+
+// Mend mends in the text of a template what can be mended without asking:
+// blanks at the end of lines and double ones in names, numbers of siblings that
+// are too narrow, come twice or stand in the wrong order, and names that are
+// not written in the style that the rules ask for. Comments, layout and all
+// else stay as they are. Rules that are off mend nothing.
+func Mend(t *template.Template, now time.Time) (string, []Mended, error) {
+	set, errs := Configure(t)
+	if len(errs) > 0 {
+		return "", nil, errs
+	}
+	file, err := outline.Parse(t.Text)
+	if err != nil {
+		return "", nil, err
+	}
+	m := &mender{t: t, lines: map[int]*outline.Line{}, settings: map[string]*template.Node{}}
+	for _, l := range file.Lines {
+		m.lines[l.Number] = l
+	}
+	for _, r := range set.rules {
+		m.settings[r.name] = r.setting.Value
+	}
+	before := strings.Split(t.Text, "\n")
+	for _, l := range file.Lines {
+		m.blanks(l)
+	}
+	if err := m.numbers(now); err != nil {
+		return "", nil, err
+	}
+	m.styles()
+	text := file.String()
+	var mended []Mended
+	for i, after := range strings.Split(text, "\n") {
+		if after != before[i] {
+			mended = append(mended, Mended{i + 1, strings.TrimRight(before[i], "\r"), strings.TrimRight(after, "\r")})
+		}
+	}
+	return text, mended, nil
+}
+
+type mender struct {
+	t        *template.Template
+	lines    map[int]*outline.Line
+	settings map[string]*template.Node // of the rules that are on; nil where a rule has none
+}
+
+func (m *mender) blanks(l *outline.Line) {
+	if end := strings.TrimLeft(l.End, " \t\u00a0"); l.Kind == outline.Entry {
+		l.End = end
+		for strings.Contains(l.Name, "  ") {
+			l.Name = strings.ReplaceAll(l.Name, "  ", " ")
+		}
+	}
+}
+
+// numbers looks at the series in the largest tree that the template makes.
+func (m *mender) numbers(now time.Time) error {
+	_, sorts := m.settings["sorting"]
+	node, counts := m.settings["numbering"]
+	if !sorts && !counts {
+		return nil
+	}
+	setting := numberingSetting{gaps: true}
+	if node != nil {
+		var err error
+		if setting, err = readNumbering(node); err != nil {
+			return err
+		}
+	}
+	scenarios := m.t.Scenarios(nil, now)
+	x, err := m.t.Tree(scenarios[min(1, len(scenarios)-1)], template.DefaultLimit)
+	if err != nil {
+		return err
+	}
+	done := map[string]bool{}
+	var walk func(f *Folder)
+	walk = func(f *Folder) {
+		for _, kind := range []tree.Kind{tree.Folder, tree.File} {
+			for _, row := range seriesOf(f, kind, true) {
+				key := fmt.Sprint(row[0].node.Line, row[len(row)-1].node.Line, row[0].front)
+				if !done[key] {
+					done[key] = true
+					m.series(row, setting)
+				}
+			}
+		}
+		for _, n := range f.Node.Children {
+			if n.Kind == tree.Folder {
+				walk(&Folder{Node: n, Parent: f, Depth: f.Depth + 1})
+			}
+		}
+	}
+	walk(&Folder{Node: x.Root})
+	return nil
+}
+
+// series mends one series of numbered siblings.
+func (m *mender) series(row []member, setting numberingSetting) {
+	width, uneven, wrong := max(setting.digits, 1), false, false
+	for i, r := range row {
+		width = max(width, len(strconv.Itoa(r.number)))
+		uneven = uneven || len(r.digits) != len(row[0].digits)
+		if i > 0 {
+			wrong = wrong || r.number <= row[i-1].number || !setting.gaps && r.number != row[i-1].number+1 && setting.reserved[r.number] == ""
+		}
+	}
+	if setting.digits > 0 {
+		uneven = uneven || len(row[0].digits) != setting.digits
+	}
+	if !uneven && !wrong {
+		return
+	}
+	if uneven || len(row[0].digits) > width {
+		width = max(width, len(row[0].digits), 2)
+	}
+	next := row[0].number
+	for i, r := range row {
+		number := r.number
+		last := i == len(row)-1 && number >= 90
+		if wrong && !last && setting.reserved[number] == "" {
+			number = next
+		}
+		next = number + 1
+		m.renumber(m.lines[int(r.node.Line)], r, number, width)
+	}
+}
+
+// renumber writes the number of a member into its line: as digits where it is
+// written out, else as the picture of the slot that makes it.
+func (m *mender) renumber(l *outline.Line, r member, number, width int) {
+	if l == nil || l.Kind != outline.Entry {
+		return
+	}
+	zeros := strings.Repeat("0", width)
+	segments, _ := l.Segments()
+	last := segments[len(segments)-1].Text
+	at := strings.LastIndex(l.Name, last)
+	p, _ := pattern.Parse(last)
+	out, changed := "", false
+	for _, piece := range p.Pieces {
+		text := piece.Text
+		switch {
+		case changed:
+		case piece.Field == "":
+			if n, ok := numberIn(text); ok && n.number == r.number {
+				text, changed = n.front+fmt.Sprintf("%0*d", width, number)+n.rest, true
+			}
+		case piece.Field == pattern.OwnNumber && piece.Picture == "":
+			changed = true // it widens by itself
+		case strings.Trim(piece.Picture, "0") == "" && m.counts(l, piece.Field):
+			text, changed = "<"+piece.Field+":"+zeros+">", true
+		}
+		out += text
+	}
+	if changed {
+		l.Name = l.Name[:at] + out + l.Name[at+len(last):]
+	}
+}
+
+// counts reports whether a slot of a line is its own number, or the item of a
+// loop over numbers.
+func (m *mender) counts(l *outline.Line, field string) bool {
+	if field == pattern.OwnNumber {
+		return true
+	}
+	clause, ok := l.Clause("each")
+	name, source, _ := strings.Cut(clause.Text, " in ")
+	if !ok || strings.TrimSpace(name) != field {
+		return false
+	}
+	from, _, isRange := strings.Cut(source, "..")
+	_, err := strconv.Atoi(strings.TrimSpace(from))
+	return isRange && err == nil
+}
+
+// styles brings names without slots into the style that the rules ask for.
+func (m *mender) styles() {
+	node := m.settings["name-style"]
+	if node == nil {
+		return
+	}
+	folders, files, err := styles(node)
+	if err != nil {
+		return
+	}
+	for _, l := range m.lines {
+		if _, kept := l.Clause("keep"); l.Kind != outline.Entry || kept || strings.Contains(l.Name, "<") {
+			continue
+		}
+		parts := strings.Split(l.Name, "/")
+		for i, part := range parts {
+			n := &tree.Node{Name: part}
+			style := folders
+			if m.t.IsFile(l.Number) && i == len(parts)-1 {
+				n.Kind, style = tree.File, files
+			}
+			if part == "" || style == "" || pattern.Looks(bare(n), style) {
+				continue
+			}
+			if mended := restyled(n, style); pattern.Looks(bare(&tree.Node{Name: mended, Kind: n.Kind}), style) {
+				parts[i] = mended
+			}
+		}
+		l.Name = strings.Join(slices.Clip(parts), "/")
+	}
+}

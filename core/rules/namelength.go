@@ -1,0 +1,74 @@
+package rules
+
+import (
+	"fmt"
+	"strings"
+	"unicode/utf8"
+
+	"vestibula/core/pattern"
+	"vestibula/core/tree"
+)
+
+func init() {
+	register(&rule{
+		name:  "name-length",
+		about: "A name has at most so many characters.",
+		why:   "Long names are cut in lists, wrap in mails, and add up to paths that systems refuse.",
+		set:   "name-length: 40",
+		bad:   "# name-length: 20\nCommission\n    Everything that was agreed on",
+		good:  "# name-length: 20\nCommission\n    Agreement",
+
+		schema: wholeSchema, configure: nameLength,
+	})
+	register(&rule{
+		name:  "name-words",
+		about: "A name has at most so many words, numbering aside.",
+		why:   "Three or four words are read at a glance, and stay readable in a web address.",
+		set:   "name-words: 4",
+		bad:   "# name-words: 3\nCommission\n    02 Notes on the first survey",
+		good:  "# name-words: 3\nCommission\n    02 First survey notes",
+
+		schema: wholeSchema, configure: nameWords,
+	})
+}
+
+// eachName calls do for the children that naming rules are about: not for those
+// that somebody else named, nor for names that are still open.
+func eachName(f *Folder, do func(n *tree.Node)) {
+	for _, n := range f.Node.Children {
+		if n.Marks&(tree.Keep|tree.Open) == 0 {
+			do(n)
+		}
+	}
+}
+
+func nameLength(c *context) (check, error) {
+	limit, err := whole(c.setting)
+	return check{folder: func(f *Folder, report func(Finding)) {
+		eachName(f, func(n *tree.Node) {
+			if length := len(n.Name); length <= limit {
+				return
+			}
+			if length := utf8.RuneCountInString(n.Name); length > limit {
+				finding := f.finding("name-length", c.severity, n)
+				finding.Message = fmt.Sprintf("%s has %d characters; at most %d are allowed", shown(n.Name), length, limit)
+				finding.Help = "shorten it"
+				report(finding)
+			}
+		})
+	}}, err
+}
+
+func nameWords(c *context) (check, error) {
+	limit, err := whole(c.setting)
+	return check{folder: func(f *Folder, report func(Finding)) {
+		eachName(f, func(n *tree.Node) {
+			if words := strings.Fields(pattern.Words(bare(n))); len(words) > limit {
+				finding := f.finding("name-words", c.severity, n)
+				finding.Message = fmt.Sprintf("%s has %d words; at most %d are allowed", shown(n.Name), len(words), limit)
+				finding.Help = "leave out what the folder above says already"
+				report(finding)
+			}
+		})
+	}}, err
+}

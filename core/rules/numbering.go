@@ -1,0 +1,190 @@
+package rules
+
+import (
+	"fmt"
+	"maps"
+	"slices"
+	"strconv"
+	"strings"
+
+	"vestibula/core/template"
+	"vestibula/core/tree"
+)
+
+func init() {
+	register(&rule{
+		name:  "numbering",
+		about: "Numbered siblings have one width, no number twice and no hole, and keep reserved numbers for what they are reserved for.",
+		why:   "A number that comes twice or is missing makes people ask what was lost; two widths sort wrongly; and 99 is only a good place for the archive if nothing else takes it.",
+		set:   "numbering: { digits: 2, gaps: no, reserved: { 99: Archive } }",
+		bad:   "# numbering: { digits: 2, gaps: no }\nCommission\n    01 Agreement\n    01 Survey\n    4 Work",
+		good:  "# numbering: { digits: 2, gaps: no }\nCommission\n    01 Agreement\n    02 Survey\n    03 Work",
+
+		schema: map[string]any{"type": "object", "additionalProperties": false, "properties": map[string]any{
+			"digits":   map[string]any{"type": "integer", "minimum": 1, "maximum": 3},
+			"gaps":     map[string]any{"enum": []any{"yes", "no", true, false}},
+			"reserved": map[string]any{"type": "object", "additionalProperties": map[string]any{"type": "string"}},
+		}},
+		configure: numbering,
+	})
+}
+
+// A numberingSetting is the setting of the rule numbering.
+type numberingSetting struct {
+	digits   int // 0 means any, but one width
+	gaps     bool
+	reserved map[int]string
+}
+
+func readNumbering(n *template.Node) (s numberingSetting, err error) {
+	s.gaps = true
+	if n.Kind != template.Mapping {
+		return s, fmt.Errorf("needs digits, gaps or reserved")
+	}
+	for _, p := range n.Pairs {
+		switch p.Key {
+		case "digits":
+			if s.digits, err = whole(p.Value); err != nil || s.digits > 3 {
+				return s, fmt.Errorf("takes 1, 2 or 3 digits")
+			}
+		case "gaps":
+			s.gaps = p.Value.Text != "no" && p.Value.Text != "false"
+		case "reserved":
+			s.reserved = map[int]string{}
+			for _, q := range p.Value.Pairs {
+				number, err := strconv.Atoi(q.Key)
+				if err != nil || q.Value.Text == "" {
+					return s, fmt.Errorf("reserves numbers for names, as in { 99: Archive }")
+				}
+				s.reserved[number] = q.Value.Text
+			}
+		default:
+			return s, fmt.Errorf("has no setting %q; it takes digits, gaps and reserved", p.Key)
+		}
+	}
+	return s, nil
+}
+
+// A member is one of a series of numbered siblings.
+type member struct {
+	node *tree.Node
+	numbered
+}
+
+// seriesOf puts the children of one kind that are numbered into rows, by the
+// text in front of their number. A row has at least two members.
+func seriesOf(f *Folder, kind tree.Kind, counting bool) [][]member {
+	var fronts []string
+	rows := map[string][]member{}
+	for _, n := range f.Node.Children {
+		if n.Kind != kind || n.Marks&tree.Keep != 0 {
+			continue
+		}
+		// A file and its ending: the number of v2 or mp3 is none of a series.
+		name := n.Name
+		if kind == tree.File {
+			if ending := template.Extension(name); ending != "" {
+				name = name[:len(name)-len(ending)-1]
+			}
+		}
+		m, ok := numberIn(name)
+		if !ok || counting && !m.counts() {
+			continue
+		}
+		if len(rows[m.front]) == 0 {
+			fronts = append(fronts, m.front)
+		}
+		rows[m.front] = append(rows[m.front], member{n, m})
+	}
+	var list [][]member
+	for _, front := range fronts {
+		if len(rows[front]) > 1 {
+			list = append(list, rows[front])
+		}
+	}
+	return list
+}
+
+func numbering(c *context) (check, error) {
+	setting, err := readNumbering(c.setting)
+	return check{folder: func(f *Folder, report func(Finding)) {
+		for _, kind := range []tree.Kind{tree.Folder, tree.File} {
+			for _, row := range seriesOf(f, kind, true) {
+				setting.judge(f, row, c.severity, report)
+			}
+		}
+		for _, n := range f.Node.Children {
+			setting.keepReserved(f, n, c.severity, report)
+		}
+	}}, err
+}
+
+// judge looks at one series.
+func (s *numberingSetting) judge(f *Folder, row []member, severity Severity, report func(Finding)) {
+	tell := func(m member, message, help string) {
+		finding := f.finding("numbering", severity, m.node)
+		finding.Message, finding.Help = message, help
+		report(finding)
+	}
+	width := s.digits
+	if width == 0 {
+		for _, m := range row {
+			width = max(width, len(strconv.Itoa(m.number)))
+		}
+		width = max(width, len(row[0].digits))
+	}
+	first := map[int]member{}
+	for _, m := range row {
+		want := fmt.Sprintf("%0*d", width, m.number)
+		if before, twice := first[m.number]; twice {
+			tell(m, fmt.Sprintf("the number %s stands twice: %s and %s", m.digits, shown(before.node.Name), shown(m.node.Name)), "count on, or write <#> and let the program number them")
+			continue
+		}
+		first[m.number] = m
+		switch {
+		case len(want) > width && s.digits > 0:
+			tell(m, fmt.Sprintf("%s does not fit into %d digits", shown(m.node.Name), width), fmt.Sprintf("write `digits: %d`", len(want)))
+		case m.digits != want:
+			tell(m, fmt.Sprintf("%s has %d digits, and this series %d", shown(m.node.Name), len(m.digits), width), "write "+m.front+want+m.rest)
+		}
+	}
+	if s.gaps {
+		return
+	}
+	numbers := slices.Sorted(maps.Keys(first))
+	for i, n := range numbers[1:] {
+		before := numbers[i]
+		if _, kept := s.reserved[n]; n == before+1 || kept {
+			continue
+		}
+		missing := fmt.Sprintf("%0*d", width, before+1)
+		if n > before+2 {
+			missing += fmt.Sprintf(" to %0*d", width, n-1)
+		}
+		tell(first[n], fmt.Sprintf("%s is missing between %s and %s", missing, shown(first[before].node.Name), shown(first[n].node.Name)), "close the gap, or write <#> and let the program number them")
+	}
+}
+
+// keepReserved looks whether a name takes a number that belongs to another.
+func (s *numberingSetting) keepReserved(f *Folder, n *tree.Node, severity Severity, report func(Finding)) {
+	m, ok := numberIn(n.Name)
+	if !ok || m.front != "" || !m.counts() || n.Marks&tree.Keep != 0 {
+		return
+	}
+	owner, kept := s.reserved[m.number]
+	name := strings.TrimLeft(m.rest, " .-_)")
+	finding := f.finding("numbering", severity, n)
+	if kept && !strings.EqualFold(bare(n), owner) && !strings.EqualFold(name, owner) {
+		finding.Message = fmt.Sprintf("%s takes the number %d, which is reserved for %s", shown(n.Name), m.number, shown(owner))
+		finding.Help = "give it another number"
+		report(finding)
+		return
+	}
+	for number, owner := range s.reserved {
+		if strings.EqualFold(name, owner) && m.number != number {
+			finding.Message = fmt.Sprintf("%s has the number %d reserved for it", shown(owner), number)
+			finding.Help = fmt.Sprintf("write %d %s", number, name)
+			report(finding)
+		}
+	}
+}

@@ -1,0 +1,291 @@
+package rules
+
+import (
+	"fmt"
+	"slices"
+	"strconv"
+	"strings"
+
+	"vestibula/core/order"
+	"vestibula/core/outline"
+	"vestibula/core/template"
+	"vestibula/core/tree"
+)
+
+func init() {
+	register(&rule{
+		name:  "sorting",
+		about: "In each of these lists, siblings stand in the order in which the template has them.",
+		why: "A list shows what its program thinks is first. One compares digit by digit and puts 10 before 2; one begins with signs and another passes them by; one takes capitals first. " +
+			"Only digits of one width lead everywhere. Without a setting, numbered siblings are held to all four orders: " + strings.Join(order.Names(), ", ") + ".",
+		set:  "sorting: [natural, code-point]\nsorting: alphabetical",
+		bad:  "Commission\n    Part <n:0>   | each: n in 1..12",
+		good: "Commission\n    Part <n:00>   | each: n in 1..12",
+
+		schema: map[string]any{"anyOf": []any{map[string]any{"enum": order.Names()},
+			map[string]any{"type": "array", "items": map[string]any{"enum": order.Names()}, "minItems": 1}}},
+		standard: "[code-point, alphabetical, natural, dictionary]", configure: sorting,
+	})
+}
+
+// A sorter holds the rule sorting against folders.
+type sorter struct {
+	severity  Severity
+	orders    []order.Order
+	comparers []*order.Comparer
+	all       bool // all siblings, not only numbered ones
+	markers   *template.Markers
+}
+
+func sorting(c *context) (check, error) {
+	s := &sorter{severity: c.severity, all: c.given}
+	names := c.setting.Texts()
+	for _, name := range names {
+		o, ok := order.Named(name)
+		if !ok {
+			err := fmt.Errorf("knows no order %q, only %s", name, strings.Join(order.Names(), ", "))
+			if near := outline.Nearest(name, order.Names()); near != "" {
+				err = fmt.Errorf("knows no order %q; did you mean %s?", name, near)
+			}
+			return check{}, err
+		}
+		s.orders, s.comparers = append(s.orders, o), append(s.comparers, o.Comparer())
+	}
+	if len(names) == 0 {
+		return check{}, fmt.Errorf("needs a list of %s", strings.Join(order.Names(), ", "))
+	}
+	if c.template != nil {
+		s.markers = c.template.Markers()
+	}
+	return check{folder: s.folder}, nil
+}
+
+func (s *sorter) folder(f *Folder, report func(Finding)) {
+	if len(f.Node.Children) < 2 {
+		return
+	}
+	for _, kind := range []tree.Kind{tree.Folder, tree.File} {
+		if s.all && !f.Real {
+			var row []member
+			for _, n := range f.Node.Children {
+				if n.Kind == kind && n.Marks&tree.Keep == 0 {
+					row = append(row, member{node: n})
+				}
+			}
+			s.row(f, row, report)
+			continue
+		}
+		if quiet(f.Node.Children) {
+			continue
+		}
+		for _, row := range seriesOf(f, kind, false) {
+			if f.Real {
+				slices.SortStableFunc(row, func(a, b member) int { return a.number - b.number })
+			}
+			s.row(f, row, report)
+		}
+	}
+}
+
+// quiet reports, for the frequent case, that all children begin with digits of
+// one width, which rise: no list can disagree with that.
+func quiet(children []*tree.Node) bool {
+	before := ""
+	for _, n := range children {
+		i := 0
+		for i < len(n.Name) && isDigit(n.Name[i]) {
+			i++
+		}
+		if i == 0 || i == len(n.Name) || before != "" && (len(before) != i || before >= n.Name[:i]) || n.Name[i] >= 0x80 {
+			return false
+		}
+		before = n.Name[:i]
+	}
+	return true
+}
+
+// row looks at siblings in the order in which they are meant. It tells each
+// place where a list turns two neighbours around once, with all lists that do.
+func (s *sorter) row(f *Folder, row []member, report func(Finding)) {
+	for i := 1; i < len(row); i++ {
+		a, b := row[i-1].node, row[i].node
+		if decidedByFirst(a.Name, b.Name) || f.Real && row[i-1].number == row[i].number {
+			continue
+		}
+		if finding, wrong := s.pair(f, s.overtaken(row[:i], b), b); wrong {
+			report(finding)
+			if a.Line == b.Line {
+				return // one series, one finding
+			}
+		}
+	}
+}
+
+// overtaken returns the first of the siblings before b that a list shows behind
+// it: Part 10 comes before Part 9, but what people see is that it comes before
+// Part 2. Where there is none, it is the one directly before.
+func (s *sorter) overtaken(before []member, b *tree.Node) *tree.Node {
+	if s.markers == nil || !s.markers.In(b.Name) {
+		for _, m := range before[max(0, len(before)-100):] {
+			for _, c := range s.comparers {
+				if c.Compare(m.node.Name, b.Name) > 0 && (s.markers == nil || !s.markers.In(m.node.Name)) {
+					return m.node
+				}
+			}
+		}
+	}
+	return before[len(before)-1].node
+}
+
+// decidedByFirst reports whether a stands before b in every list, because they
+// first differ in a digit of runs of one length, or in ASCII letters of one case.
+func decidedByFirst(a, b string) bool {
+	i := 0
+	for i < len(a) && i < len(b) && a[i] == b[i] {
+		if a[i] >= 0x80 {
+			return false
+		}
+		i++
+	}
+	if i == len(a) || i == len(b) || a[i] > b[i] {
+		return false
+	}
+	if a[i] >= 'a' && b[i] <= 'z' || a[i] >= 'A' && b[i] <= 'Z' {
+		return true
+	}
+	if !isDigit(a[i]) || !isDigit(b[i]) {
+		return false
+	}
+	runA, runB := i, i
+	for runA < len(a) && isDigit(a[runA]) {
+		runA++
+	}
+	for runB < len(b) && isDigit(b[runB]) {
+		runB++
+	}
+	return runA == runB
+}
+
+// pair says in which lists b stands before a, although a is meant to come first.
+func (s *sorter) pair(f *Folder, a, b *tree.Node) (Finding, bool) {
+	finding := f.finding("sorting", s.severity, b)
+	if s.markers != nil && (s.markers.In(a.Name) || s.markers.In(b.Name)) {
+		return s.symbolic(finding, a, b)
+	}
+	var wrong []order.Order
+	for i, c := range s.comparers {
+		if c.Compare(a.Name, b.Name) > 0 {
+			wrong = append(wrong, s.orders[i])
+		}
+	}
+	if len(wrong) == 0 {
+		return finding, false
+	}
+	finding.Message = fmt.Sprintf("%s would stand before %s in %s", shown(b.Name), shown(a.Name), lists(wrong))
+	if f.Real {
+		finding.Message = strings.Replace(finding.Message, " would stand ", " stands ", 1)
+	}
+	finding.Help = remedyFor(a, b)
+	return finding, true
+}
+
+// lists names orders with what sorts so.
+func lists(orders []order.Order) string {
+	if len(orders) == len(order.All()) {
+		return "every list"
+	}
+	parts := make([]string, len(orders))
+	for i, o := range orders {
+		parts[i] = fmt.Sprintf("%s (%s)", o.Lists(), o)
+	}
+	if n := len(parts); n > 1 {
+		return strings.Join(parts[:n-1], ", ") + " and " + parts[n-1]
+	}
+	return parts[0]
+}
+
+// remedyFor says what to write so that a comes before b everywhere.
+func remedyFor(a, b *tree.Node) string {
+	x, okA := numberIn(a.Name)
+	y, okB := numberIn(b.Name)
+	if okA && okB && x.front == y.front && len(x.digits) != len(y.digits) {
+		width := max(len(strconv.Itoa(x.number)), len(strconv.Itoa(y.number)), 2)
+		zeros := strings.Repeat("0", width)
+		help := fmt.Sprintf("give all of them %d digits, as in %s%0*d%s", width, x.front, width, x.number, x.rest)
+		if a.Line == b.Line {
+			return help + fmt.Sprintf(": write :%s behind the slot's name, such as <n:%s> or <#:%s>", zeros, zeros, zeros)
+		}
+		return help + ", or write <#> instead of the number"
+	}
+	for _, n := range []*tree.Node{a, b} {
+		if strings.IndexAny(n.Name[:1], "_!#~@$-+.(") == 0 || strings.HasPrefix(n.Name, "z_") {
+			return fmt.Sprintf("a sign in front, as in %s, stands in a different place in each list: only digits lead everywhere, so write 00 for the first and 99 for the last", shown(n.Name))
+		}
+	}
+	return "write <#> in front of each, and they stay in this order everywhere"
+}
+
+// trials are the texts that a slot is tried with: first and last among signs,
+// digits, letters of both cases, accents and other scripts. What holds for all
+// of them at the border of a slot holds for every text.
+var trials = []string{"Aa", "Zz", "aa", "zz", "Éé", "0", "1", "9", "10", "99", "_a", "!a", "(a)", "本"}
+
+// symbolic decides the order of two names that hold slots whose texts can be
+// anything.
+func (s *sorter) symbolic(finding Finding, a, b *tree.Node) (Finding, bool) {
+	slots := s.markers.Of(a.Name, b.Name)
+	if len(slots) > 2 {
+		slots = slots[:2] // the first ones decide; the others keep their first trial
+	}
+	holds := false
+	var wrong []order.Order
+	example := ""
+	try := func(values map[rune]string) {
+		x, y := s.markers.Fill(a.Name, values), s.markers.Fill(b.Name, values)
+		if x == y {
+			return
+		}
+		for i, c := range s.comparers {
+			if c.Compare(x, y) < 0 {
+				holds = true
+				continue
+			}
+			if !slices.Contains(wrong, s.orders[i]) {
+				wrong = append(wrong, s.orders[i])
+			}
+			if example == "" {
+				example = s.example(slots, values)
+			}
+		}
+	}
+	for _, v := range trials {
+		if len(slots) == 1 {
+			try(map[rune]string{slots[0]: v})
+			continue
+		}
+		for _, w := range trials {
+			try(map[rune]string{slots[0]: v, slots[1]: w})
+		}
+	}
+	if len(wrong) == 0 {
+		return finding, false
+	}
+	slices.Sort(wrong)
+	x, y := s.markers.Show(a.Name), s.markers.Show(b.Name)
+	if holds {
+		finding.Message = fmt.Sprintf("whether %s stands before %s depends on the values: with %s it does not, in %s", shown(x), shown(y), example, lists(wrong))
+	} else {
+		finding.Message = fmt.Sprintf("%s would stand before %s in %s, whatever the values are", shown(y), shown(x), lists(wrong))
+	}
+	finding.Path = s.markers.Show(finding.Path)
+	finding.Help = "write <#> in front of each, and they stay in this order everywhere"
+	return finding, true
+}
+
+func (s *sorter) example(slots []rune, values map[rune]string) string {
+	parts := make([]string, len(slots))
+	for i, r := range slots {
+		parts[i] = s.markers.Show(string(r)) + " = " + shown(values[r])
+	}
+	return strings.Join(parts, " and ")
+}

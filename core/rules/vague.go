@@ -1,0 +1,59 @@
+package rules
+
+import (
+	"fmt"
+	"strings"
+
+	"vestibula/core/template"
+	"vestibula/core/tree"
+)
+
+func init() {
+	register(&rule{
+		name:  "vague-names",
+		about: "No name says nothing.",
+		why:   "Nobody looks into a folder called Misc, and everybody puts something there. A list of your own takes the place of the built-in one: " + strings.Join(vagueWords, ", ") + ".",
+		set:   "vague-names: [misc, stuff, neu]\nvague-names: on",
+		bad:   "Commission\n    Misc\n    New folder",
+		good:  "Commission\n    Paper samples\n    Letters",
+
+		schema:   map[string]any{"anyOf": []any{map[string]any{"const": "on"}, map[string]any{"type": "array", "items": map[string]any{"type": "string"}}}},
+		standard: "on", configure: vagueNames,
+	})
+}
+
+// vagueWords are names that say nothing about what they hold.
+var vagueWords = []string{"misc", "miscellaneous", "various", "other", "others", "stuff", "things", "bits", "general", "random", "temp", "tmp",
+	"untitled", "untitled folder", "new folder", "folder", "new", "unsorted", "asdf", "test", "xxx", "final", "final final", "copy", "old stuff", "sort me", "to sort"}
+
+func vagueNames(c *context) (check, error) {
+	words := vagueWords
+	switch {
+	case c.setting.Kind == template.Sequence:
+		words = c.setting.Texts()
+	case c.setting.Kind != template.Scalar || c.setting.Text != "on" && c.setting.Text != "true":
+		return check{}, fmt.Errorf("needs a list of names, on or off")
+	}
+	vague := map[string]bool{}
+	longest := 0
+	for _, w := range words {
+		vague[tree.Folded(w)] = true
+		longest = max(longest, len(w))
+	}
+	severity := Warning // a name is never wrong, but it can mislead
+	return check{folder: func(f *Folder, report func(Finding)) {
+		eachName(f, func(n *tree.Node) {
+			if len(n.Name) > longest+16 {
+				return
+			}
+			// "New folder (2)" and "Misc 3" say no more.
+			name := strings.TrimRight(bare(n), " 0123456789()-_")
+			if vague[tree.Folded(name)] {
+				finding := f.finding("vague-names", severity, n)
+				finding.Message = fmt.Sprintf("%s says nothing about what it holds", shown(n.Name))
+				finding.Help = "name what is in it; whatever has no home yet can go into an Inbox"
+				report(finding)
+			}
+		})
+	}}, nil
+}

@@ -1,0 +1,101 @@
+package template
+
+import (
+	"vestibula/core/pattern"
+	"vestibula/core/tree"
+	"vestibula/core/value"
+)
+
+// Locate finds, for a tree that was read from a disk, the line of the outline
+// that each folder and file belongs to, by reading its name back, and notes it
+// in the node's Line. Name is that of the folder itself. It reports whether the
+// folder is a project of the template's: its name fits the one top-level
+// folder. Otherwise the folder is taken for one in which projects lie.
+func (t *Template) Locate(root *tree.Node, name string) bool {
+	p := &placer{readers: map[*pattern.Name]*nameReader{}}
+	top := make([]spot, len(t.top.entries))
+	for i, e := range t.top.entries {
+		top[i] = spot{e, 0}
+	}
+	if len(top) == 1 && top[0].entry.kind == tree.Folder && p.fits(top[0], name) {
+		p.children(root, p.below(top[0]))
+		root.Line = int32(top[0].entry.line.Number)
+		return true
+	}
+	p.children(root, top)
+	return false
+}
+
+// A spot is a name of a line: of a chain, there are several.
+type spot struct {
+	entry *entry
+	index int
+}
+
+func (s spot) name() *pattern.Name { return s.entry.names[s.index] }
+func (s spot) last() bool          { return s.index == len(s.entry.names)-1 }
+
+type placer struct{ readers map[*pattern.Name]*nameReader }
+
+type nameReader struct {
+	reader *pattern.Reader
+	values []value.Value
+}
+
+// below returns what may lie in a spot.
+func (p *placer) below(s spot) []spot {
+	if !s.last() {
+		return []spot{{s.entry, s.index + 1}}
+	}
+	var list []spot
+	for _, e := range s.entry.inside.entries {
+		list = append(list, spot{e, 0})
+	}
+	return list
+}
+
+func (p *placer) children(n *tree.Node, spots []spot) {
+	if len(spots) == 0 {
+		return
+	}
+	for _, c := range n.Children {
+		if s, ok := p.find(c, spots); ok {
+			c.Line = int32(s.entry.line.Number)
+			if s.last() {
+				c.Marks |= s.entry.marks & tree.Keep
+			}
+			p.children(c, p.below(s))
+		}
+	}
+}
+
+// find returns the spot that a node belongs to: names without slots go before
+// those that could be anything.
+func (p *placer) find(n *tree.Node, spots []spot) (spot, bool) {
+	for _, constant := range []bool{true, false} {
+		for _, s := range spots {
+			kind := tree.Folder
+			if s.last() {
+				kind = s.entry.kind
+			}
+			if kind == n.Kind && s.name().Constant() == constant && p.fits(s, n.Name) {
+				return s, true
+			}
+		}
+	}
+	return spot{}, false
+}
+
+func (p *placer) fits(s spot, name string) bool {
+	pattern := s.name()
+	if pattern.Constant() {
+		return pattern.Pattern.Source == name
+	}
+	r := p.readers[pattern]
+	if r == nil {
+		r = &nameReader{reader: pattern.Reader()}
+		r.values = make([]value.Value, len(r.reader.Fields()))
+		p.readers[pattern] = r
+	}
+	return r.reader.Read(name, r.values) == nil
+}

@@ -1,0 +1,110 @@
+package tree
+
+import (
+	"errors"
+	"io/fs"
+	"os"
+	"path"
+	"path/filepath"
+	"runtime"
+	"slices"
+	"strings"
+	"sync"
+)
+
+// Link marks a link to somewhere else. It is never followed, so that circles of
+// links do no harm; its kind is that of a file.
+const Link Marks = 1 << 6
+
+// An Unread is something on a disk that could not be read.
+type Unread struct {
+	Path string // with slashes, from the folder that was read
+	Err  error
+}
+
+// Read reads the folders and files below a folder of a disk into a tree. Links
+// are named, not followed. Skip says which paths to pass by; it must be safe
+// for use by several goroutines, and may be nil. What cannot be read is
+// returned, and the rest is read all the same.
+func Read(dir string, skip func(path string, folder bool) bool) (*Node, []Unread, error) {
+	info, err := os.Stat(dir)
+	if err != nil {
+		return nil, nil, err
+	}
+	if !info.IsDir() {
+		return nil, nil, &fs.PathError{Op: "read", Path: dir, Err: errors.New("not a folder")}
+	}
+	r := &reader{skip: skip, free: make(chan struct{}, 2*runtime.GOMAXPROCS(0))}
+	root := &Node{}
+	r.folder(root, dir, "")
+	r.wait.Wait()
+	slices.SortFunc(r.unread, func(a, b Unread) int { return strings.Compare(a.Path, b.Path) })
+	return root, r.unread, nil
+}
+
+// A reader reads several folders at a time: as many as free has room for, and
+// the others in turn.
+type reader struct {
+	skip   func(string, bool) bool
+	free   chan struct{}
+	wait   sync.WaitGroup
+	lock   sync.Mutex
+	unread []Unread
+}
+
+func (r *reader) folder(n *Node, dir, at string) {
+	f, err := os.Open(dir)
+	if err != nil {
+		r.missed(at, err)
+		return
+	}
+	entries, err := f.ReadDir(-1)
+	f.Close()
+	if err != nil {
+		r.missed(at, err)
+	}
+	nodes := make([]Node, len(entries))
+	n.Children = make([]*Node, 0, len(entries))
+	for i, e := range entries {
+		child := &nodes[i]
+		child.Name = e.Name()
+		if !e.IsDir() {
+			child.Kind = File
+			if e.Type()&fs.ModeSymlink != 0 {
+				child.Marks = Link
+			}
+		}
+		if r.skip != nil && r.skip(path.Join(at, child.Name), e.IsDir()) {
+			continue
+		}
+		n.Children = append(n.Children, child)
+	}
+	slices.SortFunc(n.Children, func(a, b *Node) int { return strings.Compare(a.Name, b.Name) })
+	for _, c := range n.Children {
+		if c.Kind != Folder {
+			continue
+		}
+		// Not the joined path of package filepath: a name from a disk is taken
+		// as it is.
+		below, belowAt := dir+string(filepath.Separator)+c.Name, path.Join(at, c.Name)
+		select {
+		case r.free <- struct{}{}:
+			r.wait.Go(func() {
+				r.folder(c, below, belowAt)
+				<-r.free
+			})
+		default:
+			r.folder(c, below, belowAt)
+		}
+	}
+}
+
+func (r *reader) missed(at string, err error) {
+	var pathErr *fs.PathError
+	if errors.As(err, &pathErr) {
+		err = pathErr.Err
+	}
+	r.lock.Lock()
+	r.unread = append(r.unread, Unread{at, err})
+	r.lock.Unlock()
+}
