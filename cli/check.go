@@ -239,6 +239,10 @@ func (r *checkRun) judge(result *checkResult, t *template.Template, set *rules.S
 		if i == 0 {
 			result.facts = tree.Measure(x.Root)
 		}
+		if !t.HasTexts(given) {
+			all = append(all, set.Check(x.Root))
+			continue
+		}
 		all = append(all, others.Check(x.Root))
 		if i < 2 {
 			// The same again, with texts that nobody knows.
@@ -282,12 +286,10 @@ func (r *checkRun) folder(dir string, args []string) error {
 		return err
 	}
 	name := filepath.Base(abs)
-	if t.Locate(root, name) {
-		// The folder is a project, so it is itself the first level.
-		root.Name = name
-		root = &tree.Node{Children: []*tree.Node{root}}
+	if !t.Locate(root, name) {
+		name = ""
 	}
-	set.CheckFolder(root, func(f rules.Finding) {
+	set.CheckFolder(root, name, func(f rules.Finding) {
 		f.Line = 0
 		result.put(placed(t, f))
 	})

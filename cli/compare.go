@@ -106,7 +106,9 @@ func (a *app) drawMeasures(templates [2]*template.Template, sides [2]compare.Sid
 	}
 	count := func(n int, noun string) (string, float64) { return term.Count(n, noun), float64(n) }
 	row("folders", func(s compare.Side) (string, float64) { return count(s.Folders, "folder") })
-	row("files", func(s compare.Side) (string, float64) { return count(s.Files, "file") })
+	if sides[0].Files+sides[1].Files > 0 {
+		row("files", func(s compare.Side) (string, float64) { return count(s.Files, "file") })
+	}
 	row("levels", func(s compare.Side) (string, float64) { return count(s.Levels, "level") })
 	row("widest place", func(s compare.Side) (string, float64) {
 		where := "the top level"

@@ -83,7 +83,7 @@ func (a *app) listing(path string, columns []column) {
 	rows := make([][]string, len(columns[0].nodes))
 	heading := make([]string, len(columns))
 	for k, c := range columns {
-		heading[k] = strings.Join(c.names, ", ")
+		heading[k] = "  " + strings.Join(c.names, ", ")
 		staying := unmoved(columns[0].nodes, c.nodes)
 		for i, n := range c.nodes {
 			name := term.Visible(n.Name)

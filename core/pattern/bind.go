@@ -19,7 +19,8 @@ type Field struct {
 type Name struct {
 	Pattern *Pattern
 	parts   []bound
-	own     int // index of the part that is <#>, or -1
+	own     int  // index of the part that is <#>, or -1
+	slots   bool // there are any
 }
 
 // A bound is a run of text, or a slot with its field and picture.
@@ -43,6 +44,7 @@ func (p *Pattern) Bind(lookup func(name string) (Field, *Error)) (*Name, []*Erro
 			n.parts = append(n.parts, b)
 			continue
 		}
+		n.slots = true
 		f, err := lookup(piece.Field)
 		if err != nil {
 			errs = append(errs, &Error{piece.At, width(piece.Text), err.Message, err.Help})
@@ -76,14 +78,7 @@ func (n *Name) Numbered() (numbered, bare bool) {
 }
 
 // Constant reports whether the name has no slots.
-func (n *Name) Constant() bool {
-	for _, b := range n.parts {
-		if b.name != "" {
-			return false
-		}
-	}
-	return true
-}
+func (n *Name) Constant() bool { return !n.slots }
 
 // A Filling is what the slots of names are filled with.
 type Filling struct {

@@ -125,9 +125,11 @@ func (st *style) words(s string) []string {
 		s, _ = Clean(s)
 		return strings.Fields(s)
 	}
-	s = strings.NewReplacer("'", "", "’", "", "ʼ", "").Replace(plain(s))
+	s = apostrophes.Replace(plain(s))
 	return strings.FieldsFunc(s, func(r rune) bool { return !isWordRune(r) })
 }
+
+var apostrophes = strings.NewReplacer("'", "", "’", "", "ʼ", "")
 
 func isWordRune(r rune) bool {
 	return unicode.IsLetter(r) || unicode.IsDigit(r) || unicode.Is(unicode.M, r)

@@ -39,7 +39,7 @@ func onlyFolder(n *tree.Node) *tree.Node {
 
 func singleChild(c *context) (check, error) {
 	severity, err := warn(c.setting)
-	return check{folder: func(f *Folder, report func(Finding)) {
+	return check{around: true, folder: func(f *Folder, report func(Finding)) {
 		if f.Parent == nil || f.Parent.Parent != nil && onlyFolder(f.Parent.Node) != nil {
 			return // told further up
 		}
@@ -73,13 +73,19 @@ type placeOf struct {
 
 func repeats(c *context) (check, error) {
 	severity, err := warn(c.setting)
-	met := map[string]*placeOf{}
+	met := map[string]*placeOf{} // by what the name says
+	same := map[string]int32{}   // names as they are written, by the line they were last met at
 	return check{
+		around: true,
 		folder: func(f *Folder, report func(Finding)) {
 			for _, n := range f.Node.Children {
 				if n.Kind != tree.Folder || n.Marks&tree.Keep != 0 {
 					continue
 				}
+				if line, again := same[n.Name]; again && line == n.Line && line > 0 {
+					continue
+				}
+				same[n.Name] = n.Line
 				key := tree.Folded(bare(n))
 				first := met[key]
 				if first == nil {
@@ -96,6 +102,6 @@ func repeats(c *context) (check, error) {
 				report(finding)
 			}
 		},
-		finish: func(func(Finding)) { clear(met) },
+		finish: func(func(Finding)) { clear(met); clear(same) },
 	}, err
 }

@@ -21,7 +21,7 @@ func init() {
 
 func depth(c *context) (check, error) {
 	limit, err := whole(c.setting)
-	return check{folder: func(f *Folder, report func(Finding)) {
+	return check{around: true, folder: func(f *Folder, report func(Finding)) {
 		if f.Depth != limit {
 			return
 		}

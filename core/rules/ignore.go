@@ -2,7 +2,6 @@ package rules
 
 import (
 	"fmt"
-	"path"
 	"strings"
 
 	"github.com/bmatcuk/doublestar/v4"
@@ -21,6 +20,7 @@ var systemFiles = []string{label.FileName, ".DS_Store", "._*", "Thumbs.db", "des
 func Ignore(patterns []string) (func(path string, folder bool) bool, error) {
 	type pattern struct {
 		glob                     string
+		lead                     string // what it begins with, up to the first wildcard
 		anywhere, folders, taken bool
 	}
 	var list []pattern
@@ -33,17 +33,23 @@ func Ignore(patterns []string) (func(path string, folder bool) bool, error) {
 		if p.glob = strings.TrimPrefix(glob, "/"); p.glob == "" || !doublestar.ValidatePattern(p.glob) {
 			return nil, fmt.Errorf("%q is no pattern for paths: write *.tmp, drafts/ or archive/**", text)
 		}
+		p.lead = p.glob
+		if i := strings.IndexAny(p.glob, `*?[{\`); i >= 0 {
+			p.lead = p.glob[:i]
+		}
 		list = append(list, p)
 	}
 	return func(at string, folder bool) bool {
 		ignored := false
-		for _, p := range list {
-			if p.folders && !folder || ignored != p.taken {
-				continue
-			}
+		base := at[strings.LastIndexByte(at, '/')+1:]
+		for i := range list {
+			p := &list[i]
 			against := at
 			if p.anywhere {
-				against = path.Base(at)
+				against = base
+			}
+			if p.folders && !folder || ignored != p.taken || !strings.HasPrefix(against, p.lead) {
+				continue
 			}
 			if hit, _ := doublestar.Match(p.glob, against); hit {
 				ignored = !p.taken

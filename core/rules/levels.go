@@ -103,7 +103,7 @@ func levelPattern(source string) (*pattern.Name, error) {
 
 func levels(c *context) (check, error) {
 	all, err := readLevels(c.setting)
-	return check{folder: func(f *Folder, report func(Finding)) {
+	return check{around: true, folder: func(f *Folder, report func(Finding)) {
 		l := all[f.Depth+1]
 		if l == nil {
 			return

@@ -103,7 +103,9 @@ func (n *numbered) counts() bool {
 
 // alike reports whether a name is the one that a rule means: itself, or without
 // its numbering.
-func alike(n *tree.Node, name string) bool { return n.Name == name || bare(n) == name }
+func alike(n *tree.Node, name string) bool {
+	return n.Name == name || strings.Contains(n.Name, name) && bare(n) == name
+}
 
 // shown puts a name into the quotation marks of messages.
 func shown(name string) string { return "“" + name + "”" }

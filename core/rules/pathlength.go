@@ -36,7 +36,7 @@ func pathLength(c *context) (check, error) {
 	if under != "" {
 		start = measure(strings.TrimRight(under, `/\`)) + 1
 	}
-	return check{folder: func(f *Folder, report func(Finding)) {
+	return check{around: true, folder: func(f *Folder, report func(Finding)) {
 		f.length = start
 		if f.Parent != nil {
 			f.length = f.Parent.length + measure(f.Node.Name) + 1

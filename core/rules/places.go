@@ -34,8 +34,8 @@ func init() {
 
 func catchAll(c *context) (check, error) {
 	want, err := text(c.setting)
-	return check{folder: func(f *Folder, report func(Finding)) {
-		if f.Parent == nil && !f.Real {
+	return check{around: true, folder: func(f *Folder, report func(Finding)) {
+		if f.Parent == nil && !f.Real || f.Around {
 			return
 		}
 		folders := 0

@@ -6,6 +6,7 @@ package rules
 import (
 	"cmp"
 	"fmt"
+	"hash/maphash"
 	"maps"
 	"regexp"
 	"slices"
@@ -49,6 +50,7 @@ type Folder struct {
 	Parent *Folder // nil at the root
 	Depth  int     // of the folder below the root, which has 0
 	Real   bool    // it lies on a disk, so that its children have no order of their own
+	Around bool    // it is only the place in which a project lies, and is not judged itself
 	length int     // of its path in the measure of the rule path-length
 }
 
@@ -72,6 +74,9 @@ func (f *Folder) finding(rule string, severity Severity, child *tree.Node) Findi
 
 // A check holds one rule with its setting against a tree.
 type check struct {
+	// around says that the rule looks at more than the names in a folder: at
+	// its own name, its depth, its path or at other folders.
+	around bool
 	folder func(f *Folder, report func(Finding)) // is called for each folder
 	finish func(report func(Finding))            // is called at the end; may be nil
 }
@@ -196,18 +201,45 @@ func (s *Set) Check(root *tree.Node) []Finding {
 	return merge(found)
 }
 
-// CheckFolder holds the rules against a tree that was read from a disk. The
-// findings are told one by one, in the order of the tree.
-func (s *Set) CheckFolder(root *tree.Node, report func(Finding)) {
-	s.walk(&Folder{Node: root, Real: true}, report)
+// CheckFolder holds the rules against a tree that was read from a disk. Name is
+// that of the folder itself if it is a project, the first level of its template;
+// it is empty if projects lie in it. The findings are told one by one, in the
+// order of the tree.
+func (s *Set) CheckFolder(root *tree.Node, name string, report func(Finding)) {
+	top := &Folder{Node: root, Real: true}
+	if name != "" {
+		root.Name = name
+		top = &Folder{Node: &tree.Node{Children: []*tree.Node{root}}, Real: true, Around: true}
+	}
+	s.walk(top, report)
 }
 
 func (s *Set) walk(root *Folder, report func(Finding)) {
+	// Projects of one template hold the same folders again and again. Rules that
+	// look only at the names in a folder need to see each row of names once, if
+	// they found nothing there.
+	seed := maphash.MakeSeed()
+	clean := map[uint64]bool{}
 	var walk func(f *Folder)
 	walk = func(f *Folder) {
-		for i := range s.rules {
-			s.rules[i].check.folder(f, report)
+		known := uint64(0)
+		if len(f.Node.Children) > 0 {
+			known = fingerprint(seed, f.Node)
 		}
+		found := false
+		for i := range s.rules {
+			switch c := &s.rules[i].check; {
+			case c.around:
+				c.folder(f, report)
+			case known == 0 || clean[known]:
+			default:
+				c.folder(f, func(finding Finding) {
+					found = true
+					report(finding)
+				})
+			}
+		}
+		clean[known] = clean[known] || !found
 		var below Folder
 		for _, n := range f.Node.Children {
 			if n.Kind == tree.Folder {
@@ -222,6 +254,26 @@ func (s *Set) walk(root *Folder, report func(Finding)) {
 			s.rules[i].check.finish(report)
 		}
 	}
+}
+
+// fingerprint is equal for folders at one line of the template that hold the
+// same names from the same lines.
+func fingerprint(seed maphash.Seed, n *tree.Node) uint64 {
+	var h maphash.Hash
+	h.SetSeed(seed)
+	number := func(x int32) {
+		h.WriteByte(byte(x))
+		h.WriteByte(byte(x >> 8))
+		h.WriteByte(byte(x >> 16))
+	}
+	number(n.Line)
+	for _, c := range n.Children {
+		h.WriteString(c.Name)
+		h.WriteByte(0)
+		h.WriteByte(byte(c.Kind)<<7 | byte(c.Marks))
+		number(c.Line)
+	}
+	return h.Sum64() | 1
 }
 
 // A kind is what findings have in common that say the same of several names.

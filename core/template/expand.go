@@ -77,11 +77,13 @@ type expander struct {
 	filling pattern.Filling
 	limit   int
 	made    int
+	slab    []tree.Node // nodes to give out: one by one they would cost more
 	buf     []byte
 	errs    outline.Errors
 	seen    map[Change]bool
 	changes []Change
 	due     map[*tree.Node]value.Value
+	room    int // how many lines the block has that is being made
 }
 
 var errStop = errors.New("too many errors")
@@ -162,6 +164,7 @@ func (x *expander) block(parent *tree.Node, b *block) error {
 		byName = map[string]*tree.Node{}
 	}
 	for _, e := range b.entries {
+		x.room = len(b.entries)
 		err := x.repeat(e, func(first bool) error {
 			if numbers != nil {
 				if err := x.advance(numbers, e, first); err != nil {
@@ -252,7 +255,13 @@ func (x *expander) entry(parent *tree.Node, e *entry, byName map[string]*tree.No
 				continue
 			}
 		}
-		n := &tree.Node{Name: string(out), Line: int32(e.line.Number)}
+		n := x.node()
+		n.Line = int32(e.line.Number)
+		if name.Constant() {
+			n.Name = name.Pattern.Source // shared by all that are called so
+		} else {
+			n.Name = string(out)
+		}
 		if x.filling.Open {
 			n.Marks |= tree.Open
 		}
@@ -292,9 +301,21 @@ func (x *expander) entry(parent *tree.Node, e *entry, byName map[string]*tree.No
 // that a line of its own may still follow.
 const implicit tree.Marks = 1 << 7
 
+func (x *expander) node() *tree.Node {
+	if len(x.slab) == 0 {
+		x.slab = make([]tree.Node, 256)
+	}
+	n := &x.slab[0]
+	x.slab = x.slab[1:]
+	return n
+}
+
 func (x *expander) add(parent, n *tree.Node) error {
 	if x.made++; x.made > x.limit {
 		return &LimitError{x.limit, x.made}
+	}
+	if parent.Children == nil {
+		parent.Children = make([]*tree.Node, 0, x.room)
 	}
 	parent.Children = append(parent.Children, n)
 	return nil

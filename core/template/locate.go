@@ -12,7 +12,7 @@ import (
 // folder is a project of the template's: its name fits the one top-level
 // folder. Otherwise the folder is taken for one in which projects lie.
 func (t *Template) Locate(root *tree.Node, name string) bool {
-	p := &placer{readers: map[*pattern.Name]*nameReader{}}
+	p := &placer{readers: map[*pattern.Name]*nameReader{}, known: map[question]answer{}}
 	top := make([]spot, len(t.top.entries))
 	for i, e := range t.top.entries {
 		top[i] = spot{e, 0}
@@ -35,7 +35,27 @@ type spot struct {
 func (s spot) name() *pattern.Name { return s.entry.names[s.index] }
 func (s spot) last() bool          { return s.index == len(s.entry.names)-1 }
 
-type placer struct{ readers map[*pattern.Name]*nameReader }
+type placer struct {
+	readers map[*pattern.Name]*nameReader
+	// known remembers the spots of names: projects of one template hold the same
+	// names again and again.
+	known map[question]answer
+}
+
+// A question is where a name belongs, among spots that begin with first.
+type question struct {
+	first spot
+	name  string
+	kind  tree.Kind
+}
+
+type answer struct {
+	spot spot
+	ok   bool
+}
+
+// maxKnown bounds what is remembered.
+const maxKnown = 100_000
 
 type nameReader struct {
 	reader *pattern.Reader
@@ -47,9 +67,9 @@ func (p *placer) below(s spot) []spot {
 	if !s.last() {
 		return []spot{{s.entry, s.index + 1}}
 	}
-	var list []spot
-	for _, e := range s.entry.inside.entries {
-		list = append(list, spot{e, 0})
+	list := make([]spot, len(s.entry.inside.entries))
+	for i, e := range s.entry.inside.entries {
+		list[i] = spot{e, 0}
 	}
 	return list
 }
@@ -72,6 +92,18 @@ func (p *placer) children(n *tree.Node, spots []spot) {
 // find returns the spot that a node belongs to: names without slots go before
 // those that could be anything.
 func (p *placer) find(n *tree.Node, spots []spot) (spot, bool) {
+	q := question{spots[0], n.Name, n.Kind}
+	if a, ok := p.known[q]; ok {
+		return a.spot, a.ok
+	}
+	s, ok := p.search(n, spots)
+	if len(p.known) < maxKnown {
+		p.known[q] = answer{s, ok}
+	}
+	return s, ok
+}
+
+func (p *placer) search(n *tree.Node, spots []spot) (spot, bool) {
 	for _, constant := range []bool{true, false} {
 		for _, s := range spots {
 			kind := tree.Folder

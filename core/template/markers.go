@@ -81,6 +81,18 @@ func (v Values) Without(t *Template, given Values) Values {
 	return out
 }
 
+// HasTexts reports whether some text or list of the template is not given, so
+// that nobody knows yet what it will be.
+func (t *Template) HasTexts(given Values) bool {
+	for _, f := range t.Fields {
+		_, fixed := given[f.Name]
+		if !fixed && !f.Made() && (f.Type.Kind == value.Text || f.Type.Kind == value.List) {
+			return true
+		}
+	}
+	return false
+}
+
 func isMarker(r rune) bool { return r >= firstMarker && r <= lastMarker }
 
 // In reports whether a name holds a marker.
