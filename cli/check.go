@@ -246,7 +246,7 @@ func (r *checkRun) judge(result *checkResult, t *template.Template, set *rules.S
 		all = append(all, others.Check(x.Root))
 		if i < 2 {
 			// The same again, with texts that nobody knows.
-			if x, err = t.Tree(t.Marked(values.Without(t, given), r.now), r.flags.limit); err == nil {
+			if x, err = t.Tree(t.Marked(values, given, r.now), r.flags.limit); err == nil {
 				all = append(all, ordered.Check(x.Root))
 			}
 		}

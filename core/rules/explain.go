@@ -22,7 +22,24 @@ func Explain(name string) (Page, bool) {
 	if r == nil {
 		return Page{}, false
 	}
-	return Page{r.name, r.about, r.why, r.set, r.bad, r.good, r.standard}, true
+	return Page{r.name, r.about, r.why, r.set, r.example(r.bad), r.example(r.good), r.standard}, true
+}
+
+// example makes a whole template of an example: its first line, behind a #, is
+// what stands in the header.
+func (r *rule) example(text string) string {
+	settings := r.name + ": " + strings.TrimPrefix(strings.SplitN(r.set, "\n", 2)[0], r.name+": ")
+	head, rest, commented := strings.Cut(text, "\n")
+	head, commented = strings.CutPrefix(head, "# ")
+	switch {
+	case commented && strings.HasPrefix(head, "names:"):
+		return "---\n" + head + "\nrules: { " + settings + " }\n---\n" + rest
+	case commented:
+		return "---\nrules: { " + head + " }\n---\n" + rest
+	case r.standard == "":
+		return "---\nrules: { " + settings + " }\n---\n" + text
+	}
+	return text
 }
 
 // Markdown writes the page as a document.

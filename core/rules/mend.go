@@ -130,18 +130,24 @@ func (m *mender) series(row []member, setting numberingSetting) {
 	if !uneven && !wrong {
 		return
 	}
-	if uneven || len(row[0].digits) > width {
-		width = max(width, len(row[0].digits), 2)
-	}
+	numbers := make([]int, len(row))
 	next := row[0].number
 	for i, r := range row {
-		number := r.number
-		last := i == len(row)-1 && number >= 90
-		if wrong && !last && setting.reserved[number] == "" {
-			number = next
+		last := i == len(row)-1 && r.number >= 90
+		if numbers[i] = r.number; wrong && !last && setting.reserved[r.number] == "" {
+			numbers[i] = next
 		}
-		next = number + 1
-		m.renumber(m.lines[int(r.node.Line)], r, number, width)
+		next = numbers[i] + 1
+		width = max(width, len(strconv.Itoa(numbers[i])))
+	}
+	if setting.digits == 0 {
+		width = max(width, 2)
+		for _, r := range row {
+			width = max(width, len(r.digits)) // never narrower than it was
+		}
+	}
+	for i, r := range row {
+		m.renumber(m.lines[int(r.node.Line)], r, numbers[i], width)
 	}
 }
 

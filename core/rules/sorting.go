@@ -121,20 +121,29 @@ func (s *sorter) row(f *Folder, row []member, report func(Finding)) {
 	}
 }
 
-// overtaken returns the first of the siblings before b that a list shows behind
-// it: Part 10 comes before Part 9, but what people see is that it comes before
-// Part 2. Where there is none, it is the one directly before.
+// overtaken returns the first of the siblings before b that most lists show
+// behind it: Part 10 comes before Part 9, but what people see is that it comes
+// before Part 2. Where there is none, it is the one directly before.
 func (s *sorter) overtaken(before []member, b *tree.Node) *tree.Node {
-	if s.markers == nil || !s.markers.In(b.Name) {
-		for _, m := range before[max(0, len(before)-100):] {
-			for _, c := range s.comparers {
-				if c.Compare(m.node.Name, b.Name) > 0 && (s.markers == nil || !s.markers.In(m.node.Name)) {
-					return m.node
-				}
+	best, most := before[len(before)-1].node, 0
+	if s.markers != nil && s.markers.In(b.Name) {
+		return best
+	}
+	for _, m := range before[max(0, len(before)-100):] {
+		if s.markers != nil && s.markers.In(m.node.Name) {
+			continue
+		}
+		lists := 0
+		for _, c := range s.comparers {
+			if c.Compare(m.node.Name, b.Name) > 0 {
+				lists++
 			}
 		}
+		if lists > most {
+			best, most = m.node, lists
+		}
 	}
-	return before[len(before)-1].node
+	return best
 }
 
 // decidedByFirst reports whether a stands before b in every list, because they
@@ -225,10 +234,23 @@ func remedyFor(a, b *tree.Node) string {
 	return "write <#> in front of each, and they stay in this order everywhere"
 }
 
-// trials are the texts that a slot is tried with: first and last among signs,
-// digits, letters of both cases, accents and other scripts. What holds for all
-// of them at the border of a slot holds for every text.
-var trials = []string{"Aa", "Zz", "aa", "zz", "Éé", "0", "1", "9", "10", "99", "_a", "!a", "(a)", "本"}
+// trials are the texts that every slot is tried with: first and last among signs,
+// digits, letters of both cases, accents and other scripts. Beside these, a slot
+// is tried with what stands in the other name, and with texts that come just
+// before and just behind it: where the order changes with the value, it changes
+// there.
+var trials = []string{"Aa", "Zz", "aa", "zz", "Éé", "aA", "Aa Zz", "zz aa", "0", "1", "9", "10", "99", "a1", "a 1", "1a", "_a", "!a", "(a)", "本"}
+
+// bordering returns texts that sort directly around the words of a name.
+func bordering(name string) []string {
+	var list []string
+	words := strings.Fields(name)
+	for i, w := range words {
+		head := string([]rune(w)[:1])
+		list = append(list, strings.Join(words[i:], " "), w, w+"0", w+"z", w+" 0", w+" z", head, head+"0", head+"0 0", head+"z", head+"Z")
+	}
+	return list
+}
 
 // symbolic decides the order of two names that hold slots whose texts can be
 // anything.
@@ -240,7 +262,7 @@ func (s *sorter) symbolic(finding Finding, a, b *tree.Node) (Finding, bool) {
 	holds := false
 	var wrong []order.Order
 	example := ""
-	try := func(values map[rune]string) {
+	try := func(values map[int]string) {
 		x, y := s.markers.Fill(a.Name, values), s.markers.Fill(b.Name, values)
 		if x == y {
 			return
@@ -258,13 +280,14 @@ func (s *sorter) symbolic(finding Finding, a, b *tree.Node) (Finding, bool) {
 			}
 		}
 	}
-	for _, v := range trials {
+	all := slices.Concat(trials, bordering(s.markers.Fill(a.Name, nil)), bordering(s.markers.Fill(b.Name, nil)))
+	for _, v := range all {
 		if len(slots) == 1 {
-			try(map[rune]string{slots[0]: v})
+			try(map[int]string{slots[0]: v})
 			continue
 		}
-		for _, w := range trials {
-			try(map[rune]string{slots[0]: v, slots[1]: w})
+		for _, w := range all {
+			try(map[int]string{slots[0]: v, slots[1]: w})
 		}
 	}
 	if len(wrong) == 0 {
@@ -282,10 +305,10 @@ func (s *sorter) symbolic(finding Finding, a, b *tree.Node) (Finding, bool) {
 	return finding, true
 }
 
-func (s *sorter) example(slots []rune, values map[rune]string) string {
+func (s *sorter) example(slots []int, values map[int]string) string {
 	parts := make([]string, len(slots))
 	for i, r := range slots {
-		parts[i] = s.markers.Show(string(r)) + " = " + shown(values[r])
+		parts[i] = s.markers.Name(r) + " = " + shown(values[r])
 	}
 	return strings.Join(parts, " and ")
 }

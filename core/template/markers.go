@@ -1,84 +1,158 @@
 package template
 
 import (
+	"slices"
 	"strings"
 	"time"
 
+	"vestibula/core/pattern"
 	"vestibula/core/value"
 )
 
 // Markers stand for texts that nobody knows yet: a tree that is made with them
-// shows where the values of fields will be, so that what holds for all values
-// can be told from what holds for some. Each is a letter that no template uses,
-// without case and accent, so that every picture leaves it as it is.
-type Markers struct {
-	names map[rune]string // a marker → what it stands for
-	next  rune
+// shows where the values of fields will be, and with which picture, so that what
+// holds for all values can be told from what holds for some.
+type Markers struct{ list []marker }
+
+// A marker is the text for one field, or for one item of a list: two words of
+// one letter in both cases, from a script that no template uses. Each picture
+// writes it in a way of its own, which tells the picture.
+type marker struct {
+	name  string // of the field
+	text  string
+	forms []markerForm // the longest first
 }
 
-// The letters of Old North Arabian, which serve as markers.
+// A markerForm is how a picture writes a marker.
+type markerForm struct {
+	text    string
+	picture string // empty for none
+}
+
+// The Deseret alphabet (Unicode U+10400 to U+1044F) has forty letters with case.
 const (
-	firstMarker = '\U00010A80'
-	lastMarker  = '\U00010A9C'
+	deseretCapital = '\U00010400'
+	deseretSmall   = '\U00010428'
+	deseretLetters = 40
 )
 
-// Markers returns the markers for the fields of the template.
+// Markers returns the markers for the fields of the template: one for each text,
+// two for each list.
 func (t *Template) Markers() *Markers {
-	m := &Markers{names: map[rune]string{}, next: firstMarker}
+	m := &Markers{}
 	for _, f := range t.Fields {
-		if !f.Made() && (f.Type.Kind == value.Text || f.Type.Kind == value.List) {
+		switch {
+		case f.Made():
+		case f.Type.Kind == value.Text:
 			m.add(f.Name)
-			if f.Type.Kind == value.List {
-				m.add(f.Name) // two items are enough to see two of them side by side
-			}
+		case f.Type.Kind == value.List:
+			m.add(f.Name)
+			m.add(f.Name)
 		}
 	}
 	return m
 }
 
 func (m *Markers) add(name string) {
-	if m.next <= lastMarker {
-		m.names[m.next] = name
-		m.next++
+	i := rune(len(m.list))
+	if i >= deseretLetters {
+		return
 	}
+	capital, small := string(deseretCapital+i), string(deseretSmall+i)
+	mk := marker{name: name, text: small + capital + " " + capital + small}
+	mk.forms = append(mk.forms, markerForm{mk.text, ""})
+	for _, picture := range pattern.TextPictures() {
+		mk.forms = append(mk.forms, markerForm{pattern.Restyle(mk.text, picture), picture})
+	}
+	slices.SortStableFunc(mk.forms, func(a, b markerForm) int { return len(b.text) - len(a.text) })
+	m.list = append(m.list, mk)
 }
 
-// Marked returns the values with a marker in place of each text, except for
-// those that fixed names. Now is the date that "today" means.
-func (t *Template) Marked(fixed Values, now time.Time) Values {
-	values := t.Sample(fixed, now)
-	next := rune(firstMarker)
-	mark := func() value.Value {
-		v := value.Of(string(next))
-		next++
+// Marked returns the values with markers in place of texts and lists, except for
+// the given ones. Now is the date that "today" means.
+func (t *Template) Marked(values, given Values, now time.Time) Values {
+	out := t.Sample(values, now) // a new map
+	left := t.Markers().list
+	take := func() value.Value {
+		v := value.Of(left[0].text)
+		left = left[1:]
 		return v
 	}
 	for _, f := range t.Fields {
-		if f.Made() || f.Type.Kind != value.Text && f.Type.Kind != value.List || next >= lastMarker {
+		_, fixed := given[f.Name]
+		var v value.Value
+		switch {
+		case f.Made() || len(left) < 2 && f.Type.Kind == value.List || len(left) == 0:
+			continue
+		case f.Type.Kind == value.Text:
+			v = take()
+		case f.Type.Kind == value.List:
+			v = value.Value{Kind: value.List, Items: []value.Value{take(), take()}}
+		default:
 			continue
 		}
-		v := mark()
-		if f.Type.Kind == value.List {
-			v = value.Value{Kind: value.List, Items: []value.Value{v, mark()}}
-		}
-		if _, given := fixed[f.Name]; !given {
-			values[f.Name] = v
-		}
-	}
-	return values
-}
-
-// Without returns the values without those of texts and lists that are not among
-// the given ones, so that [Template.Marked] can put markers in their place.
-func (v Values) Without(t *Template, given Values) Values {
-	out := Values{}
-	for name, w := range v {
-		_, fixed := given[name]
-		if f := t.Field(name); fixed || f != nil && f.Type.Kind != value.Text && f.Type.Kind != value.List {
-			out[name] = w
+		if !fixed {
+			out[f.Name] = v
 		}
 	}
 	return out
+}
+
+// In reports whether a name holds a marker.
+func (m *Markers) In(name string) bool {
+	return strings.IndexFunc(name, func(r rune) bool { return r >= deseretCapital && r < deseretSmall+deseretLetters }) >= 0
+}
+
+// Of returns the markers that stand in names, by their index, in order.
+func (m *Markers) Of(names ...string) []int {
+	var list []int
+	for _, r := range strings.Join(names, "") {
+		i := int(r-deseretCapital) % deseretLetters
+		if r >= deseretCapital && i < len(m.list) && r < deseretSmall+deseretLetters && !slices.Contains(list, i) {
+			list = append(list, i)
+		}
+	}
+	return list
+}
+
+// Fill writes the name as it is with values for markers, each with the picture
+// of its slot; a marker without a value becomes "x".
+func (m *Markers) Fill(name string, values map[int]string) string {
+	return m.replace(name, func(i int, picture string) string {
+		v, ok := values[i]
+		if !ok {
+			v = "x"
+		}
+		if picture == "" {
+			v, _ = pattern.Clean(v)
+			return v
+		}
+		return pattern.Restyle(v, picture)
+	})
+}
+
+// Show returns a name as the template has it, with slots for the markers.
+func (m *Markers) Show(name string) string {
+	return m.replace(name, func(i int, picture string) string {
+		if picture == "" {
+			return "<" + m.list[i].name + ">"
+		}
+		return "<" + m.list[i].name + ":" + picture + ">"
+	})
+}
+
+// Name returns the slot that a marker stands for.
+func (m *Markers) Name(i int) string { return "<" + m.list[i].name + ">" }
+
+func (m *Markers) replace(name string, with func(i int, picture string) string) string {
+	for _, i := range m.Of(name) {
+		for _, form := range m.list[i].forms {
+			if strings.Contains(name, form.text) {
+				name = strings.ReplaceAll(name, form.text, with(i, form.picture))
+			}
+		}
+	}
+	return name
 }
 
 // HasTexts reports whether some text or list of the template is not given, so
@@ -91,53 +165,6 @@ func (t *Template) HasTexts(given Values) bool {
 		}
 	}
 	return false
-}
-
-func isMarker(r rune) bool { return r >= firstMarker && r <= lastMarker }
-
-// In reports whether a name holds a marker.
-func (m *Markers) In(name string) bool { return strings.IndexFunc(name, isMarker) >= 0 }
-
-// Of returns the markers that stand in names, each once, in order.
-func (m *Markers) Of(names ...string) []rune {
-	var list []rune
-	for _, r := range strings.Join(names, "") {
-		if isMarker(r) && !strings.ContainsRune(string(list), r) {
-			list = append(list, r)
-		}
-	}
-	return list
-}
-
-// Fill puts values into a name; a marker without one becomes "x".
-func (m *Markers) Fill(name string, values map[rune]string) string {
-	return m.replace(name, func(r rune) string {
-		if v, ok := values[r]; ok {
-			return v
-		}
-		return "x"
-	})
-}
-
-// Show returns a name as a person reads it: with <client> for the marker of
-// that field.
-func (m *Markers) Show(name string) string {
-	return m.replace(name, func(r rune) string { return "<" + m.names[r] + ">" })
-}
-
-func (m *Markers) replace(name string, with func(r rune) string) string {
-	if !m.In(name) {
-		return name
-	}
-	var b strings.Builder
-	for _, r := range name {
-		if isMarker(r) {
-			b.WriteString(with(r))
-		} else {
-			b.WriteRune(r)
-		}
-	}
-	return b.String()
 }
 
 // Scenarios returns sets of values that show a template in all its sizes:

@@ -14,9 +14,16 @@ import (
 
 func main() {
 	schema, err := json.MarshalIndent(rules.Schema(), "", "  ")
-	if err == nil {
-		err = os.WriteFile("docs/header.schema.json", append(schema, '\n'), 0o666)
+	check(err)
+	check(os.WriteFile("docs/header.schema.json", append(schema, '\n'), 0o666))
+	check(os.MkdirAll("docs/rules", 0o777))
+	for _, name := range rules.Names() {
+		page, _ := rules.Explain(name)
+		check(os.WriteFile("docs/rules/"+name+".md", []byte(page.Markdown()), 0o666))
 	}
+}
+
+func check(err error) {
 	if err != nil {
 		log.Fatal(err)
 	}

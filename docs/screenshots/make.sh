@@ -64,3 +64,33 @@ names:
 Notes | holds: note
 T
 shot proof 'vestibula check loose'
+
+cat > studio.folders <<'T'
+Studio
+    _Inbox
+    Agreement
+    archive
+    Letters
+    Part <n:0>    | each: n in 1..11
+    z_Old
+    !urgent
+T
+shot sorted 'vestibula show studio --sorted all'
+cat > by-kind.folders <<'T'
+---
+title: By kind first
+fields: { clients: { type: list, default: [Oriel Pask, Jun Teague, Åsa Öberg] } }
+---
+<kind>    | each: kind in Agreements, Invoices, Photographs
+    <client>    | each: client in clients
+T
+cat > by-client.folders <<'T'
+---
+title: By client first
+fields: { clients: { type: list, default: [Oriel Pask, Jun Teague, Åsa Öberg] } }
+---
+<client>    | each: client in clients
+    <kind>    | each: kind in Agreements, Invoices, Photographs
+    Notes
+T
+shot compare 'vestibula compare by-kind by-client'

@@ -1,0 +1,38 @@
+package tree
+
+import (
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+func TestReadingNamesLinksAndFollowsNone(t *testing.T) {
+	dir := t.TempDir()
+	for _, path := range []string{"b/x.md", "b/deep/er/y.md", "a/z.tmp", "skip/z.md"} {
+		require.NoError(t, os.MkdirAll(filepath.Join(dir, filepath.Dir(path)), 0o777))
+		require.NoError(t, os.WriteFile(filepath.Join(dir, path), nil, 0o666))
+	}
+	require.NoError(t, os.Symlink("..", filepath.Join(dir, "b", "circle")))
+	root, unread, err := Read(dir, func(path string, folder bool) bool {
+		return strings.HasSuffix(path, ".tmp") || folder && path == "skip"
+	})
+	require.NoError(t, err)
+	assert.Empty(t, unread)
+	var all []string
+	for path, n := range root.All() {
+		if n.Marks&Link != 0 {
+			path += " (link)"
+		}
+		all = append(all, path)
+	}
+	assert.Equal(t, []string{"a", "b", "b/circle (link)", "b/deep", "b/deep/er", "b/deep/er/y.md", "b/x.md"}, all)
+	assert.Equal(t, Facts{Folders: 4, Files: 3, Levels: 3, Longest: "b/deep/er/y.md", Length: 14}, Measure(root)) // circle counts as a file
+	for _, bad := range []string{filepath.Join(dir, "none"), filepath.Join(dir, "b", "x.md")} {
+		_, _, err := Read(bad, nil)
+		assert.Error(t, err)
+	}
+}
