@@ -29,7 +29,7 @@ func Explain(name string) (Page, bool) {
 // what stands in the header.
 func (r *rule) example(text string) string {
 	settings := r.name + ": " + strings.TrimPrefix(strings.SplitN(r.set, "\n", 2)[0], r.name+": ")
-	head, rest, commented := strings.Cut(text, "\n")
+	head, rest, _ := strings.Cut(text, "\n")
 	head, commented = strings.CutPrefix(head, "# ")
 	switch {
 	case commented && strings.HasPrefix(head, "names:"):
