@@ -30,7 +30,7 @@ func Explain(name string) (Page, bool) {
 func (r *rule) example(text string) string {
 	settings := r.name + ": " + strings.TrimPrefix(strings.SplitN(r.set, "\n", 2)[0], r.name+": ")
 	head, rest, _ := strings.Cut(text, "\n")
-	head, commented = strings.CutPrefix(head, "# ")
+	head, commented := strings.CutPrefix(head, "# ")
 	switch {
 	case commented && strings.HasPrefix(head, "names:"):
 		return "---\n" + head + "\nrules: { " + settings + " }\n---\n" + rest
