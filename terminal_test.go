@@ -1,0 +1,164 @@
+//go:build unix
+
+package main
+
+import (
+	"io"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"sync"
+	"testing"
+	"time"
+
+	"github.com/creack/pty"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// A window is a real terminal in which the program runs.
+type window struct {
+	t    *testing.T
+	pty  *os.File
+	cmd  *exec.Cmd
+	lock sync.Mutex
+	seen strings.Builder
+	done chan struct{}
+}
+
+func (d *desk) window(columns int, env []string, args ...string) *window {
+	d.t.Helper()
+	cmd := exec.Command(program, args...)
+	cmd.Dir = d.dir
+	cmd.Env = append([]string{"TERM=xterm-256color", "COLORTERM=truecolor", "HOME=" + d.dir, "PATH=" + os.Getenv("PATH")}, env...)
+	f, err := pty.StartWithSize(cmd, &pty.Winsize{Rows: 40, Cols: uint16(columns)})
+	require.NoError(d.t, err)
+	w := &window{t: d.t, pty: f, cmd: cmd, done: make(chan struct{})}
+	go func() {
+		defer close(w.done)
+		buf := make([]byte, 4096)
+		for {
+			n, err := f.Read(buf)
+			w.lock.Lock()
+			w.seen.Write(buf[:n])
+			w.lock.Unlock()
+			if err != nil {
+				return
+			}
+			// A terminal answers when it is asked what it is and where the cursor
+			// stands; without an answer, questions wait for one.
+			if strings.Contains(string(buf[:n]), "\x1b[6n") {
+				_, _ = io.WriteString(f, "\x1b[1;1R")
+			}
+		}
+	}()
+	return w
+}
+
+func (w *window) text() string {
+	w.lock.Lock()
+	defer w.lock.Unlock()
+	return w.seen.String()
+}
+
+// waitFor waits until the window shows a text for the n-th time.
+func (w *window) waitFor(text string) {
+	w.t.Helper()
+	require.Eventually(w.t, func() bool { return strings.Contains(w.text(), text) }, 20*time.Second, 20*time.Millisecond, "waiting for %q in\n%q", text, w.text())
+}
+
+// answer types a text, key by key, when a question is shown.
+func (w *window) answer(question, keys string) {
+	w.t.Helper()
+	w.waitFor(question)
+	time.Sleep(150 * time.Millisecond) // the form is drawn before it listens
+	for _, key := range keys {
+		_, err := io.WriteString(w.pty, string(key))
+		require.NoError(w.t, err)
+		time.Sleep(5 * time.Millisecond)
+	}
+}
+
+// end waits for the program to end and returns all that was shown, and its
+// status.
+func (w *window) end() (string, int) {
+	w.t.Helper()
+	_ = w.cmd.Wait()
+	select {
+	case <-w.done:
+	case <-time.After(5 * time.Second):
+	}
+	w.pty.Close()
+	return w.text(), w.cmd.ProcessState.ExitCode()
+}
+
+func TestQuestionsAreAskedOnATerminal(t *testing.T) {
+	d := clientDesk(t)
+	w := d.window(100, nil, "build", "client", "--into", "out")
+	w.answer("Who is it for?", "Oriel Pask\r")
+	w.answer("When?", "31.2.2027\r")
+	w.waitFor("is not a date")
+	w.answer("is not a date", strings.Repeat("\x7f", 9)+"2027-03-09\r")
+	w.answer("Stages?", "\r")
+	w.answer("Gilding?", "y")
+	w.answer("Build 5 folders and 2 files in out?", "y")
+	out, status := w.end()
+	assert.Zero(t, status, "%q", out)
+	assert.Contains(t, d.has("out"), "Oriel Pask/04 Gold/")
+	assert.Contains(t, out, "├─ ", "lines lead from folders to what lies in them")
+	assert.Contains(t, d.read("out/Oriel Pask/01 Notes/hello.md"), "9 March 2027")
+}
+
+func TestANoChangesNothing(t *testing.T) {
+	d := clientDesk(t)
+	w := d.window(100, nil, "build", "client", "--into", "out", "client=x", "received=today", "stages=a", "gilding=no")
+	w.answer("Build 3 folders and 2 files in out?", "n")
+	out, status := w.end()
+	assert.Equal(t, 1, status)
+	assert.Contains(t, out, "Nothing was changed.")
+	w = d.window(100, nil, "build", "client", "--into", "out")
+	w.answer("Who is it for?", "\x03")
+	out, status = w.end()
+	assert.Equal(t, 1, status)
+	assert.Contains(t, out, "Stopped. Nothing was changed.")
+	assert.Equal(t, []string{"own.txt"}, d.has("out"))
+}
+
+func TestMendingAsksFirst(t *testing.T) {
+	d := newDesk(t, "t.folders", "A\n    1 x\n    10 y\n")
+	w := d.window(100, nil, "check", "--fix", "t")
+	w.answer("Change 1 line in t.folders?", "y")
+	_, status := w.end()
+	assert.Zero(t, status)
+	assert.Equal(t, "A\n    01 x\n    10 y\n", d.read("t.folders"))
+}
+
+func TestColoursAndWidthsFollowTheTerminal(t *testing.T) {
+	d := newDesk(t, "t.folders", "Thistlewick\n    Condition survey    | note: "+strings.Repeat("long ", 40)+"\n    日本語の名前の長いフォルダー\n")
+	show := func(columns int, env []string, args ...string) string {
+		out, status := d.window(columns, env, append([]string{"show", "t"}, args...)...).end()
+		assert.Zero(t, status)
+		return out
+	}
+	assert.Contains(t, show(100, nil), "\x1b[", "colours on a terminal")
+	for _, plain := range []string{show(100, []string{"NO_COLOR=1"}), show(100, nil, "--no-color")} {
+		assert.NotContains(t, plain, "\x1b[38", "no colours where none are wanted")
+	}
+	narrow := show(30, []string{"NO_COLOR=1"})
+	assert.Contains(t, narrow, "…", "long lines are cut")
+	assert.NotContains(t, narrow, "フォルダー", "wide characters count twice")
+	out, _ := d.run("show", "t")
+	assert.NotContains(t, out, "\x1b", "and none of it where no terminal is")
+	assert.Contains(t, out, strings.Repeat("long ", 39))
+}
+
+func TestValuesFromADiskAreNeverSentRaw(t *testing.T) {
+	d := newDesk(t, "t.folders", "Desk\n")
+	require.NoError(t, os.Mkdir(filepath.Join(d.dir, "Desk"), 0o777))
+	require.NoError(t, os.WriteFile(filepath.Join(d.dir, "Desk", "evil\x1b]0;owned\x07.txt"), nil, 0o666))
+	out, status := d.window(100, []string{"NO_COLOR=1"}, "check", "Desk", "--rules", "t").end()
+	assert.Equal(t, 1, status)
+	assert.NotContains(t, out, "\x1b]0;owned")
+	assert.Contains(t, out, "‹U+001B›")
+}
