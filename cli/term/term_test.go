@@ -1,0 +1,190 @@
+package term
+
+import (
+	"bytes"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+
+	"vestibula/core/outline"
+	"vestibula/core/tree"
+)
+
+// paper returns a screen that is no terminal, and what is written on it.
+func paper() (*Screen, *bytes.Buffer) {
+	var b bytes.Buffer
+	return NewScreen(&b, nil, false), &b
+}
+
+func TestVisibleShowsWhatATerminalWouldObey(t *testing.T) {
+	tests := map[string]string{
+		"plain Åsa 日本":      "plain Åsa 日本",
+		"bell\x07":          "bell‹U+0007›",
+		"\x1b[31mred":       "‹U+001B›[31mred",
+		"line\nbreak":       "line‹U+000A›break",
+		"abc\u202etxt":      "abc‹U+202E›txt",
+		"zero\u200bwidth":   "zero‹U+200B›width",
+		"bad\xffbyte":       "bad‹FF›byte",
+		"family 👩\u200d👩":   "family 👩\u200d👩",
+		"really \ufffd here": "really \ufffd here",
+		"":                  "",
+	}
+	for in, want := range tests {
+		assert.Equal(t, want, Visible(in))
+	}
+}
+
+func TestNumbersAndNouns(t *testing.T) {
+	tests := []struct {
+		n    int
+		want string
+	}{
+		{0, "0 folders"},
+		{1, "1 folder"},
+		{12, "12 folders"},
+		{999, "999 folders"},
+		{1000, "1,000 folders"},
+		{1234567, "1,234,567 folders"},
+	}
+	for _, tt := range tests {
+		assert.Equal(t, tt.want, Count(tt.n, "folder"))
+	}
+}
+
+func TestColumnsAreCountedByWhatIsSeen(t *testing.T) {
+	tests := []struct {
+		text    string
+		columns int
+	}{
+		{"abc", 3},
+		{"Åsa", 3},
+		{"A\u030asa", 3},
+		{"日本", 4},
+		{"📁", 2},
+		{"\x1b[1mbold\x1b[0m", 4},
+	}
+	for _, tt := range tests {
+		assert.Equal(t, tt.columns, Columns(tt.text), "%q", tt.text)
+	}
+	assert.Equal(t, "日本  ", Pad("日本", 6))
+	assert.Equal(t, "too long", Pad("too long", 3))
+	assert.Equal(t, "日本…", Cut("日本語の名前", 5))
+	assert.Equal(t, "short", Cut("short", 5))
+}
+
+func TestATreeOffTheTerminalIsAnOutline(t *testing.T) {
+	s, out := paper()
+	leaf := &tree.Node{Name: "notes.md", Kind: tree.File}
+	open := &tree.Node{Name: "<client> drafts", Marks: tree.Open}
+	top := &tree.Node{Name: "Thistlewick", Children: []*tree.Node{leaf, open}}
+	s.Tree(&tree.Node{Children: []*tree.Node{top, {Name: "Second"}}}, TreeView{
+		Note: func(n *tree.Node) string {
+			return map[*tree.Node]string{leaf: "first", top: "all of it"}[n]
+		},
+	})
+	assert.Equal(t, strings.Join([]string{
+		"Thistlewick/           all of it",
+		"    notes.md           first",
+		"    <client> drafts/",
+		"Second/",
+		"",
+	}, "\n"), out.String())
+	_, err := outline.Parse("Thistlewick/\n    notes.md\n    <client> drafts/\nSecond/\n")
+	assert.NoError(t, err)
+}
+
+func TestNotesOfLongNamesDoNotPushTheOthersAside(t *testing.T) {
+	s, out := paper()
+	long := strings.Repeat("long ", 14) + "name"
+	s.Tree(&tree.Node{Children: []*tree.Node{{Name: long}, {Name: "short"}}}, TreeView{Note: func(*tree.Node) string { return "note" }})
+	lines := strings.Split(out.String(), "\n")
+	assert.Equal(t, long+"/   note", lines[0])
+	assert.Equal(t, "short/   note", lines[1])
+}
+
+func TestMarksStandInFrontOfEachLine(t *testing.T) {
+	s, out := paper()
+	s.Tree(&tree.Node{Children: []*tree.Node{{Name: "a", Children: []*tree.Node{{Name: "b"}}}}}, TreeView{
+		Mark: func(n *tree.Node) Mark { return Mark{Sign: n.Name, Style: Good} },
+	})
+	assert.Equal(t, "a a/\nb     b/\n", out.String())
+}
+
+func TestAMessageMarksThePlace(t *testing.T) {
+	tests := map[string]struct {
+		place Place
+		help  string
+		want  string
+	}{
+		"plain": {
+			Place{"t.folders", 14, 5, 3, "    abc def"}, "did you mean abd?",
+			"t.folders:14:5: wrong\n  14 |     abc def\n     |     ^^^\n       did you mean abd?\n",
+		},
+		"tabs are shown as blanks": {
+			Place{"t.folders", 2, 2, 1, "\tabc"}, "",
+			"t.folders:2:2: wrong\n   2 |     abc\n     |     ^\n",
+		},
+		"wide characters": {
+			Place{"t.folders", 2, 3, 2, "日本語の"}, "",
+			"t.folders:2:3: wrong\n   2 | 日本語の\n     |     ^^^^\n",
+		},
+		"beyond the end of the line": {
+			Place{"t.folders", 2, 9, 4, "abc"}, "",
+			"t.folders:2:9: wrong\n   2 | abc\n     |    ^\n",
+		},
+		"without a line": {
+			Place{File: "Desk/Misc"}, "first\nsecond",
+			"Desk/Misc: wrong\n  first\n  second\n",
+		},
+		"a line that a terminal would obey": {
+			Place{"t.folders", 1, 2, 1, "a\x1bb"}, "",
+			"t.folders:1:2: wrong\n   1 | a‹U+001B›b\n     |  ^^^^^^^^\n",
+		},
+	}
+	for name, tt := range tests {
+		t.Run(name, func(t *testing.T) {
+			s, out := paper()
+			s.Message(tt.place, Bad, "wrong", tt.help)
+			assert.Equal(t, tt.want, out.String())
+		})
+	}
+}
+
+func TestErrorsAreToldOneAfterTheOther(t *testing.T) {
+	s, out := paper()
+	s.Errors("t.folders", "A*\r\nB?\r\n", outline.Errors{
+		{Pos: outline.Pos{Line: 1, Column: 2}, Width: 1, Message: "first"},
+		{Pos: outline.Pos{Line: 2, Column: 2}, Width: 1, Message: "second", Help: "help"},
+		{Pos: outline.Pos{Line: 9, Column: 1}, Width: 1, Message: "third"},
+	})
+	assert.Equal(t, strings.Join([]string{
+		"t.folders:1:2: first",
+		"   1 | A*",
+		"     |  ^",
+		"",
+		"t.folders:2:2: second",
+		"   2 | B?",
+		"     |  ^",
+		"       help",
+		"",
+		"t.folders:9:1: third",
+		"   9 | ",
+		"     | ^",
+		"",
+	}, "\n"), out.String())
+}
+
+func TestATableHasAsManyColumnsAsItNeeds(t *testing.T) {
+	s, out := paper()
+	s.Table([]string{"name", "title"}, [][]string{
+		{"commission", "Bookbinding"},
+		{"日本", "two wide ones"},
+	})
+	assert.Equal(t, strings.Join([]string{
+		"name        title",
+		"commission  Bookbinding",
+		"日本        two wide ones",
+		"",
+	}, "\n"), out.String())
+}
