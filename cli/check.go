@@ -2,13 +2,11 @@ package cli
 
 import (
 	"errors"
-	"fmt"
 	"os"
 	"path/filepath"
 	"slices"
 	"strings"
 
-	"charm.land/lipgloss/v2"
 	"github.com/spf13/cobra"
 
 	"vestibula/cli/term"
@@ -127,48 +125,6 @@ func (r *checkRun) tell(result *checkResult) error {
 		return found
 	}
 	return err
-}
-
-// A finding is one message of a check, as JSON shows it too.
-type finding struct {
-	Rule     string `json:"rule"`
-	Severity string `json:"severity"`
-	Line     int    `json:"line,omitempty"`
-	Column   int    `json:"column,omitempty"`
-	Width    int    `json:"width,omitempty"`
-	Path     string `json:"path,omitempty"`
-	Message  string `json:"message"`
-	Help     string `json:"help,omitempty"`
-	More     int    `json:"more,omitempty"` // findings of the same kind at the same line
-	text     string // of the line
-}
-
-// A checkResult is what a check found.
-type checkResult struct {
-	Subject  string    `json:"subject"` // the template's file, or the folder
-	Findings []finding `json:"findings"`
-	Errors   int       `json:"errors"`
-	Warnings int       `json:"warnings"`
-	Advice   int       `json:"advice"`
-	Checked  []string  `json:"checked"` // the rules
-	Unread   []string  `json:"unread,omitempty"`
-	Links    []string  `json:"links,omitempty"` // not followed
-	facts    tree.Facts
-	fields   int
-	real     bool
-	path     string // of the template on the disk
-}
-
-func (r *checkResult) put(f finding) {
-	switch f.Severity {
-	case "error":
-		r.Errors += 1 + f.More
-	case "warning":
-		r.Warnings += 1 + f.More
-	default:
-		r.Advice += 1 + f.More
-	}
-	r.Findings = append(r.Findings, f)
 }
 
 // language puts messages about the text of a template into the result.
@@ -321,111 +277,6 @@ func (r *checkRun) templateFor(dir string) (*template.Template, error) {
 		return nil, r.tellErrors(b.Template, b.Text, err, statusUnclear)
 	}
 	return t, nil
-}
-
-// placed gives a finding the place of its line's name.
-func placed(t *template.Template, f rules.Finding) finding {
-	out := finding{Rule: f.Rule, Severity: f.Severity.String(), Line: f.Line, Column: f.Column, Width: f.Width, Path: f.Path,
-		Message: f.Message, Help: f.Help, More: f.More}
-	if f.Line > 0 {
-		out.text = t.Line(f.Line)
-	}
-	if f.Line > 0 && f.Column == 0 {
-		pos, width := t.Place(f.Line)
-		out.Column, out.Width = pos.Column, width
-	}
-	return out
-}
-
-func severityStyle(severity string) lipgloss.Style {
-	switch severity {
-	case "error":
-		return term.Bad
-	case "warning":
-		return term.Warn
-	}
-	return term.Accent
-}
-
-// shownFindings is how many findings of one rule in a real folder are drawn.
-const shownFindings = 20
-
-// tellFindings draws what a check found, the worst first.
-func (a *app) tellFindings(r *checkResult) {
-	told := map[string]int{}
-	for _, severity := range []string{"error", "warning", "advice"} {
-		for _, f := range r.Findings {
-			if f.Severity != severity {
-				continue
-			}
-			if told[f.Rule]++; r.real && told[f.Rule] > shownFindings {
-				continue
-			}
-			a.tellFinding(r.Subject, f)
-			if !r.real {
-				a.screen.Line()
-			}
-		}
-	}
-	for _, rule := range r.Checked {
-		if n := told[rule] - shownFindings; r.real && n > 0 {
-			a.screen.Line(term.Dim.Render(fmt.Sprintf("and %s more of %s; --json lists all", term.Number(n), rule)))
-		}
-	}
-	for _, path := range r.Unread {
-		a.side.Text(term.Bad.Render("vestibula:") + " " + term.Visible(path) + " cannot be read; the rest was")
-	}
-	if n := len(r.Links); n > 0 {
-		a.screen.Text(term.Dim.Render(fmt.Sprintf("%s not followed, such as %s", term.Count(n, "link"), term.Visible(r.Links[0]))))
-	}
-	if r.real && len(r.Findings) > 0 {
-		a.screen.Line()
-	}
-	a.verdict(r)
-}
-
-// verdict draws the closing lines: how much was found, and what was looked at.
-func (a *app) verdict(r *checkResult) {
-	var counts []string
-	for _, c := range []struct {
-		n    int
-		noun string
-	}{{r.Errors, "error"}, {r.Warnings, "warning"}} {
-		if c.n > 0 {
-			counts = append(counts, term.Count(c.n, c.noun))
-		}
-	}
-	if r.Advice > 0 {
-		counts = append(counts, term.Count(r.Advice, "piece")+" of advice")
-	}
-	if len(counts) > 0 {
-		a.screen.Text(strings.Join(counts, ", ") + " in " + term.Visible(r.Subject) + ".")
-	} else {
-		a.screen.Text(term.Good.Render("All is well") + " with " + term.Visible(r.Subject) + ".")
-	}
-	if len(r.Checked) == 0 {
-		return
-	}
-	what := fmt.Sprintf("%s and %s", term.Count(r.facts.Folders, "folder"), term.Count(r.facts.Files, "file"))
-	if !r.real {
-		what = fmt.Sprintf("the text, %s, %s", term.Count(r.fields, "field"), what)
-	}
-	a.screen.Text(term.Dim.Render(fmt.Sprintf("Checked: %s; %s.", what, strings.Join(r.Checked, ", "))))
-}
-
-func (a *app) tellFinding(file string, f finding) {
-	help := f.Help
-	if f.More > 0 {
-		help = strings.TrimPrefix(help+"\n", "\n") + "and " + term.Number(f.More) + " more like this at this line"
-	}
-	message := f.Message
-	if f.Rule != "language" {
-		message += " [" + f.Rule + "]"
-	}
-	if f.Line == 0 && f.Path != "" {
-		file = f.Path
-	}
-	a.screen.Message(term.Place{File: file, Line: f.Line, Column: f.Column, Width: f.Width, Text: f.text}, severityStyle(f.Severity), message, help)
 }
 
 // explainRule prints the page of a rule.

@@ -19,16 +19,16 @@ func paper() (*Screen, *bytes.Buffer) {
 
 func TestVisibleShowsWhatATerminalWouldObey(t *testing.T) {
 	tests := map[string]string{
-		"plain Åsa 日本":      "plain Åsa 日本",
-		"bell\x07":          "bell‹U+0007›",
-		"\x1b[31mred":       "‹U+001B›[31mred",
-		"line\nbreak":       "line‹U+000A›break",
-		"abc\u202etxt":      "abc‹U+202E›txt",
-		"zero\u200bwidth":   "zero‹U+200B›width",
-		"bad\xffbyte":       "bad‹FF›byte",
-		"family 👩\u200d👩":   "family 👩\u200d👩",
+		"plain Åsa 日本":       "plain Åsa 日本",
+		"bell\x07":           "bell‹U+0007›",
+		"\x1b[31mred":        "‹U+001B›[31mred",
+		"line\nbreak":        "line‹U+000A›break",
+		"abc\u202etxt":       "abc‹U+202E›txt",
+		"zero\u200bwidth":    "zero‹U+200B›width",
+		"bad\xffbyte":        "bad‹FF›byte",
+		"family 👩\u200d👩":    "family 👩\u200d👩",
 		"really \ufffd here": "really \ufffd here",
-		"":                  "",
+		"":                   "",
 	}
 	for in, want := range tests {
 		assert.Equal(t, want, Visible(in))

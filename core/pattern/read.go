@@ -1,9 +1,7 @@
 package pattern
 
 import (
-	"fmt"
 	"slices"
-	"strconv"
 	"strings"
 	"unicode/utf8"
 
@@ -47,23 +45,6 @@ type readField struct {
 // maxAttempts bounds the readings that are tried for a name of which each
 // contradicts itself.
 const maxAttempts = 10_000
-
-// A Misfit says why a name does not fit a pattern.
-type Misfit struct {
-	At      int // in bytes of the name in Unicode normal form C
-	Message string
-	read    int // how much of the name was read, in bytes
-}
-
-// Ending returns the misfit of a name that fits, but for its ending.
-func Ending(at int, message string) *Misfit { return &Misfit{at, message, at} }
-
-// Closer reports whether the name came closer to fitting than in the case of
-// another misfit.
-func (m *Misfit) Closer(other *Misfit) bool { return m.read > other.read }
-
-// Error returns the message.
-func (m *Misfit) Error() string { return m.Message }
 
 // Reader returns a reader of names that n writes.
 func (n *Name) Reader() *Reader {
@@ -536,101 +517,4 @@ func (st *style) ascii() *asciiSteps {
 		}
 	}
 	return table
-}
-
-// misfit describes the furthest place at which the name did not fit.
-func (r *Reader) misfit() *Misfit {
-	m := &Misfit{At: r.far, read: r.far}
-	switch {
-	case r.reason != "":
-		m.Message, m.read = r.reason, len(r.s)
-	case r.want >= len(r.tokens):
-		m.Message = "the name should end here"
-	default:
-		m.Message = r.expected(r.want)
-		if r.far >= len(r.s) {
-			m.Message = "the name ends too early: " + m.Message
-		}
-	}
-	return m
-}
-
-// partNames say, for a person, what a part is.
-var partNames = map[part]string{
-	partYear: "year", partYearShort: "year", partMonth: "month", partDay: "day", partQuarter: "quarter", partWeek: "week", partPlace: "term",
-}
-
-var digitWords = []string{"", "one digit", "two digits", "three digits", "four digits", "five digits", "six digits"}
-
-// expected says what token i needs.
-func (r *Reader) expected(i int) string {
-	t := &r.tokens[i]
-	what := ""
-	if owner := r.owner[i]; owner >= 0 {
-		what = "<" + r.fields[owner].name + ">"
-	}
-	if name := partNames[t.part]; name != "" {
-		what = "the " + name
-	}
-	switch t.op {
-	case literal:
-		return fmt.Sprintf("“%s” belongs here", t.text)
-	case digits:
-		end := r.far
-		for end < len(r.s) && isDigit(r.s[end]) {
-			end++
-		}
-		if n := end - r.far; n >= t.width && n <= 12 {
-			if found := t.parse(r.s[r.far:end]); found > t.hi || found < t.lo {
-				return fmt.Sprintf("%s cannot be %s, only %d to %d", what, r.s[r.far:end], t.lo, t.hi)
-			}
-			if n > t.width {
-				return fmt.Sprintf("%s has more zeros in front than %s", what, digitWords[min(t.width, 6)])
-			}
-		}
-		if t.width < len(digitWords) {
-			return what + " needs " + digitWords[t.width]
-		}
-		return what + " needs " + strconv.Itoa(t.width) + " digits"
-	case letters:
-		return fmt.Sprintf("%s needs a letter such as %c", what, t.width)
-	case oneOf:
-		return fmt.Sprintf("%s must be one of %s", what, strings.Join(t.words, ", "))
-	}
-	like := ""
-	if t.style != nil {
-		like = ", which is written " + t.style.picture
-	}
-	if r.far < len(r.s) {
-		c, _ := utf8.DecodeRuneInString(r.s[r.far:])
-		sign := "“" + string(c) + "”"
-		if c == ' ' {
-			sign = "a blank"
-		}
-		return fmt.Sprintf("%s cannot stand in %s%s", sign, what, like)
-	}
-	return what + " is missing" + like
-}
-
-// impossible says why the parts of field f make no value, and where in the
-// name that field begins.
-func (r *Reader) impossible(f int, v value.Value) (reason string, at int) {
-	for i, owner := range r.owner {
-		if owner == f {
-			break
-		}
-		at = r.ends[i]
-	}
-	name := r.fields[f].name
-	switch {
-	case r.parts[f].clash:
-		reason = fmt.Sprintf("<%s> stands here twice, with different values", name)
-	case v.Kind == value.Date && int(v.Day) > value.DaysIn(int(v.Year), int(v.Part)):
-		reason = fmt.Sprintf("%s is not a date: that month has %d days", v, value.DaysIn(int(v.Year), int(v.Part)))
-	case v.Kind == value.Week && int(v.Part) > value.WeeksIn(int(v.Year)):
-		reason = fmt.Sprintf("%s does not exist: that year has %d weeks", v, value.WeeksIn(int(v.Year)))
-	default:
-		reason = fmt.Sprintf("the parts of <%s> contradict each other", name)
-	}
-	return reason, at
 }

@@ -129,9 +129,8 @@ func (s *numberingSetting) judge(f *Folder, row []member, severity Severity, rep
 	width := s.digits
 	if width == 0 {
 		for _, m := range row {
-			width = max(width, len(strconv.Itoa(m.number)))
+			width = max(width, len(m.digits))
 		}
-		width = max(width, len(row[0].digits))
 	}
 	first := map[int]member{}
 	for _, m := range row {
@@ -145,7 +144,7 @@ func (s *numberingSetting) judge(f *Folder, row []member, severity Severity, rep
 		case len(want) > width && s.digits > 0:
 			tell(m, fmt.Sprintf("%s does not fit into %d digits", shown(m.node.Name), width), fmt.Sprintf("write `digits: %d`", len(want)))
 		case m.digits != want:
-			tell(m, fmt.Sprintf("%s has %d digits, and this series %d", shown(m.node.Name), len(m.digits), width), "write "+m.front+want+m.rest)
+			tell(m, fmt.Sprintf("%s has %s, and this series %d", shown(m.node.Name), digitCount(len(m.digits)), width), "write "+m.front+want+m.rest)
 		}
 	}
 	if s.gaps {
@@ -187,4 +186,11 @@ func (s *numberingSetting) keepReserved(f *Folder, n *tree.Node, severity Severi
 			report(finding)
 		}
 	}
+}
+
+func digitCount(n int) string {
+	if n == 1 {
+		return "1 digit"
+	}
+	return fmt.Sprintf("%d digits", n)
 }
