@@ -149,11 +149,11 @@ func (b *buildRun) compare() error {
 	}
 	old, err := b.place.ReadFile(at)
 	if err != nil && b.plan.Count[plan.Blocked] == 0 {
-		return refused("nothing was changed", "%s cannot be read: %v", at, err)
+		return refused("nothing was changed", "%s cannot be read: %s", at, disk.Reason(err))
 	}
 	data, err := label.Add(old, label.NewBuild(b.t, b.values, b.now, b.version))
 	if err != nil {
-		return refused("move it away, or build with --no-label", "%v", err)
+		return refused("move it away, or build with --no-label", "%s: %v", path.Dir(path.Join(filepath.ToSlash(b.into), at)), err)
 	}
 	if data != nil {
 		b.notes = append(b.notes, disk.Note{Path: at, Data: data})

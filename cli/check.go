@@ -10,6 +10,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"vestibula/cli/term"
+	"vestibula/core/disk"
 	"vestibula/core/label"
 	"vestibula/core/outline"
 	"vestibula/core/rules"
@@ -230,7 +231,7 @@ func (r *checkRun) folder(dir string, args []string) error {
 	}
 	root, unread, err := tree.Read(dir, skip)
 	if err != nil {
-		return unclear("", "%s cannot be read: %v", dir, err)
+		return unclear("", "%s cannot be read: %s", dir, disk.Reason(err))
 	}
 	result := &checkResult{Subject: dir, Findings: []finding{}, Checked: set.Names(), real: true}
 	for _, u := range unread {

@@ -8,6 +8,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"vestibula/cli/term"
+	"vestibula/core/disk"
 )
 
 func (a *app) demoCommand() *cobra.Command {
@@ -25,12 +26,12 @@ folder, and every command is shown, so that you can repeat it.`,
 			if len(args) == 1 {
 				dir = args[0]
 				if err := os.MkdirAll(dir, 0o777); err != nil {
-					return unclear("", "the folder %s cannot be made: %v", dir, err)
+					return unclear("", "the folder %s cannot be made: %s", dir, disk.Reason(err))
 				}
 			} else {
 				var err error
 				if dir, err = os.MkdirTemp("", "vestibula-demo-"); err != nil {
-					return unclear("name a folder: vestibula demo DIR", "there is no place for a temporary folder: %v", err)
+					return unclear("name a folder: vestibula demo DIR", "there is no place for a temporary folder: %s", disk.Reason(err))
 				}
 			}
 			return a.demo(dir)

@@ -12,6 +12,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"vestibula/cli/term"
+	"vestibula/core/disk"
 	"vestibula/core/outline"
 	"vestibula/core/template"
 	"vestibula/examples"
@@ -106,7 +107,7 @@ func (a *app) draft(name, like string) error {
 			for _, done := range fresh[:i] {
 				os.Remove(done.path)
 			}
-			return refused("nothing was written", "%s cannot be written: %v", p.path, err)
+			return refused("nothing was written", "%s cannot be written: %s", p.path, disk.Reason(err))
 		}
 	}
 	a.screen.Text(term.Good.Render("Wrote") + " " + term.Visible(name+template.Ending))

@@ -1,7 +1,6 @@
 package cli
 
 import (
-	"errors"
 	"io"
 	"io/fs"
 	"os"
@@ -12,6 +11,7 @@ import (
 	"github.com/adrg/xdg"
 	"github.com/spf13/cobra"
 
+	"vestibula/core/disk"
 	"vestibula/core/outline"
 	"vestibula/core/template"
 	"vestibula/examples"
@@ -64,7 +64,7 @@ func (a *app) find(arg string) (*source, error) {
 	if arg == "-" {
 		text, err := io.ReadAll(io.LimitReader(a.in, outline.MaxBytes+1))
 		if err != nil {
-			return nil, unclear("", "the list on standard input cannot be read: %v", err)
+			return nil, unclear("", "the list on standard input cannot be read: %s", disk.Reason(err))
 		}
 		return &source{name: "list", text: string(text)}, nil
 	}
@@ -101,15 +101,12 @@ func readTemplate(path, where string) (*source, error) {
 	}
 	text, err := os.ReadFile(path)
 	if err != nil {
-		if errors.Is(err, fs.ErrPermission) {
-			return nil, unclear("ask its owner for the right to read it", "%s cannot be read", path)
-		}
-		return nil, unclear("", "%s cannot be read: %v", path, err)
+		return nil, unclear("", "%s cannot be read: %s", path, disk.Reason(err))
 	}
 	// An os.Root, so that no link beside the template leads elsewhere.
 	root, err := os.OpenRoot(filepath.Dir(path))
 	if err != nil {
-		return nil, unclear("", "%s cannot be read: %v", filepath.Dir(path), err)
+		return nil, unclear("", "%s cannot be read: %s", filepath.Dir(path), disk.Reason(err))
 	}
 	return &source{name: filepath.Base(path), where: where, text: string(text), starters: root.FS(), path: path}, nil
 }

@@ -6,6 +6,7 @@ import (
 	"path/filepath"
 
 	"vestibula/cli/term"
+	"vestibula/core/disk"
 	"vestibula/core/rules"
 	"vestibula/core/template"
 )
@@ -49,7 +50,7 @@ func (r *checkRun) mend(src *source) error {
 		}
 	}
 	if err := replaceFile(src.path, []byte(text)); err != nil {
-		return refused("it is as it was", "%s cannot be written: %v", src.path, err)
+		return refused("it is as it was", "%s cannot be written: %s", src.path, disk.Reason(err))
 	}
 	r.screen.Text(term.Good.Render("Mended") + " " + term.Count(len(mended), "line") + " of " + term.Visible(src.name) + ".")
 	return nil

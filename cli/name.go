@@ -12,6 +12,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"vestibula/cli/term"
+	"vestibula/core/disk"
 	"vestibula/core/label"
 	"vestibula/core/naming"
 	"vestibula/core/outline"
@@ -285,7 +286,7 @@ func (n *nameRun) taken() ([]string, error) {
 	}
 	entries, err := os.ReadDir(dir)
 	if err != nil {
-		return nil, unclear("", "the folder %q cannot be read: %v", dir, err)
+		return nil, unclear("", "the folder %q cannot be read: %s", dir, disk.Reason(err))
 	}
 	names := make([]string, len(entries))
 	for i, e := range entries {
@@ -340,12 +341,12 @@ func (n *nameRun) make(names []string) error {
 	if n.from != "" {
 		var err error
 		if data, err = os.ReadFile(n.from); err != nil {
-			return unclear("", "%s cannot be read: %v", n.from, err)
+			return unclear("", "%s cannot be read: %s", n.from, disk.Reason(err))
 		}
 	}
 	root, err := os.OpenRoot(dir)
 	if err != nil {
-		return unclear("", "the folder %q cannot be opened: %v", dir, err)
+		return unclear("", "the folder %q cannot be opened: %s", dir, disk.Reason(err))
 	}
 	defer root.Close()
 	for i, name := range names {
@@ -366,7 +367,7 @@ func (n *nameRun) make(names []string) error {
 			if errors.Is(err, fs.ErrExist) {
 				return refused("nothing was made", "%q is there already", name)
 			}
-			return refused("nothing was made", "%q cannot be made: %v", name, err)
+			return refused("nothing was made", "%q cannot be made: %s", name, disk.Reason(err))
 		}
 	}
 	return nil

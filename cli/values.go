@@ -7,6 +7,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"vestibula/core/disk"
 	"vestibula/core/template"
 	"vestibula/core/value"
 )
@@ -72,7 +73,7 @@ func rawFile(raw map[string]template.Raw, path string) error {
 	}
 	text, err := os.ReadFile(path)
 	if err != nil {
-		return unclear("", "the file of values %s cannot be read: %v", path, err)
+		return unclear("", "the file of values %s cannot be read: %s", path, disk.Reason(err))
 	}
 	node, errs := template.ParseYAML(string(text), 1)
 	if len(errs) > 0 {

@@ -25,7 +25,7 @@ type BuildError struct {
 }
 
 // Error returns where the build failed and why.
-func (e *BuildError) Error() string { return fmt.Sprintf("%s: %v", e.Path, plainly(e.Err)) }
+func (e *BuildError) Error() string { return fmt.Sprintf("%s: %s", e.Path, Reason(e.Err)) }
 
 // Unwrap returns what the file system said.
 func (e *BuildError) Unwrap() error { return e.Err }

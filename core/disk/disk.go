@@ -30,7 +30,7 @@ func Open(path string) (*Place, error) {
 	case errors.Is(err, fs.ErrNotExist):
 		return nil, fmt.Errorf("there is no folder %q: make it first, or name one that exists", path)
 	case err != nil:
-		return nil, fmt.Errorf("%q cannot be reached: %w", path, plainly(err))
+		return nil, fmt.Errorf("%q cannot be reached: %s", path, Reason(err))
 	case info.Mode()&fs.ModeSymlink != 0:
 		target, _ := filepath.EvalSymlinks(path)
 		return nil, fmt.Errorf("%q is a link to elsewhere: name the folder itself, %s", path, target)
@@ -39,7 +39,7 @@ func Open(path string) (*Place, error) {
 	}
 	root, err := os.OpenRoot(path)
 	if err != nil {
-		return nil, fmt.Errorf("%q cannot be opened: %w", path, plainly(err))
+		return nil, fmt.Errorf("%q cannot be opened: %s", path, Reason(err))
 	}
 	return &Place{path, root}, nil
 }
@@ -47,25 +47,16 @@ func Open(path string) (*Place, error) {
 // Close gives the handle on the folder back.
 func (p *Place) Close() error { return p.root.Close() }
 
-// plainly leaves of a path error what went wrong, without the path.
-func plainly(err error) error {
-	var pathErr *fs.PathError
-	if errors.As(err, &pathErr) {
-		return pathErr.Err
-	}
-	return err
-}
-
 // List returns the entries of a folder.
 func (p *Place) List(path string) ([]plan.Item, error) {
 	f, err := p.root.Open(path)
 	if err != nil {
-		return nil, plainly(err)
+		return nil, errors.New(Reason(err))
 	}
 	defer f.Close()
 	entries, err := f.ReadDir(-1)
 	if err != nil {
-		return nil, plainly(err)
+		return nil, errors.New(Reason(err))
 	}
 	items := make([]plan.Item, len(entries))
 	for i, e := range entries {
@@ -90,14 +81,14 @@ func kindOf(m fs.FileMode) plan.ItemKind {
 func (p *Place) Same(path string, c tree.Content) (bool, error) {
 	have, err := p.root.Open(path)
 	if err != nil {
-		return false, fmt.Errorf("%s cannot be read: %w", path, plainly(err))
+		return false, fmt.Errorf("%s cannot be read: %s", path, Reason(err))
 	}
 	defer have.Close()
 	var want io.Reader = bytes.NewReader(nil)
 	if c != nil {
 		r, err := c.Open()
 		if err != nil {
-			return false, fmt.Errorf("%s cannot be read: %w", c.Source(), plainly(err))
+			return false, fmt.Errorf("%s cannot be read: %s", c.Source(), Reason(err))
 		}
 		defer r.Close()
 		want = r

@@ -9,7 +9,7 @@ import "golang.org/x/sys/unix"
 func (p *Place) Writable(path string) error {
 	f, err := p.root.Open(path)
 	if err != nil {
-		return plainly(err)
+		return err
 	}
 	defer f.Close()
 	return unix.Faccessat(int(f.Fd()), ".", unix.W_OK|unix.X_OK, unix.AT_EACCESS)

@@ -95,7 +95,7 @@ func (b *Build) Raw() map[string]template.Raw {
 func Parse(data []byte) (*Label, error) {
 	var l Label
 	if err := json.Unmarshal(data, &l); err != nil {
-		return nil, fmt.Errorf("%s is damaged: %w", FileName, err)
+		return nil, errors.New(FileName + " is damaged: it was changed or cut off")
 	}
 	switch {
 	case l.Format > Format:
