@@ -91,9 +91,6 @@ rules:
 func TestEachRuleHasAPageWhoseExamplesAreTrue(t *testing.T) {
 	for _, name := range rules.Names() {
 		page, _ := rules.Explain(name)
-		text, err := os.ReadFile("docs/rules/" + name + ".md")
-		require.NoError(t, err, "run: go generate .")
-		assert.Equal(t, page.Markdown(), string(text), "run: go generate .")
 		d := newDesk(t, "bad.folders", page.Bad+"\n", "good.folders", page.Good+"\n")
 		out, _ := d.run("check", "bad", "--only", name)
 		assert.Contains(t, out, "["+name+"]", "the bad example of %s", name)
@@ -108,8 +105,6 @@ func TestEachRuleHasAPageWhoseExamplesAreTrue(t *testing.T) {
 		assert.Zero(t, status)
 		assert.Contains(t, out, page.About)
 	}
-	pages, _ := filepath.Glob("docs/rules/*.md")
-	assert.Len(t, pages, len(rules.Names()))
 	out, status := newDesk(t).run("check", "--explain", "sortin")
 	assert.Equal(t, 2, status)
 	assert.Contains(t, out, "did you mean sorting?")

@@ -81,6 +81,13 @@ func Main() int {
 	return a.run(os.Args[1:])
 }
 
+// Command returns the whole command line, for writing its manual.
+func Command() *cobra.Command {
+	a := &app{in: os.Stdin, out: os.Stdout, err: os.Stderr, version: Version}
+	a.prepare()
+	return a.root()
+}
+
 func (a *app) run(args []string) int {
 	a.prepare()
 	root := a.root()
