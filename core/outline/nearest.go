@@ -5,7 +5,7 @@ package outline
 // swapped letter in three. The distance is the optimal string alignment
 // distance (Damerau 1964, Levenshtein 1966).
 func Nearest(word string, candidates []string) string {
-	best, limit := "", (len([]rune(word))+2)/3+1
+	best, limit := "", (len([]rune(word))+1)/3+1
 	for _, c := range candidates {
 		if d := distance([]rune(word), []rune(c)); d < limit {
 			best, limit = c, d
