@@ -87,8 +87,7 @@ func (d *desk) exec(name string, args ...string) (string, int) {
 	cmd := exec.Command(name, args...)
 	cmd.Dir = d.dir
 	cmd.Stdin = strings.NewReader(d.in)
-	cmd.Env = append(os.Environ(), "HOME="+d.dir, "XDG_DATA_HOME="+filepath.Join(d.dir, ".data"), "XDG_STATE_HOME="+filepath.Join(d.dir, ".state"),
-		"PATH="+filepath.Dir(program)+string(filepath.ListSeparator)+os.Getenv("PATH"))
+	cmd.Env = d.environment()
 	var out bytes.Buffer
 	cmd.Stdout, cmd.Stderr = &out, &out
 	if err := cmd.Run(); err != nil {
@@ -97,6 +96,11 @@ func (d *desk) exec(name string, args ...string) (string, int) {
 		}
 	}
 	return out.String(), cmd.ProcessState.ExitCode()
+}
+
+func (d *desk) environment() []string {
+	return append(os.Environ(), "HOME="+d.dir, "XDG_DATA_HOME="+filepath.Join(d.dir, ".data"), "XDG_STATE_HOME="+filepath.Join(d.dir, ".state"),
+		"PATH="+filepath.Dir(program)+string(filepath.ListSeparator)+os.Getenv("PATH"))
 }
 
 // A fence is a block of code in a document: ```INFO … ```.

@@ -23,6 +23,7 @@ type buildRun struct {
 	flags                         valueFlags
 	into                          string
 	yes, preview, noLabel, asJSON bool
+	noJournal                     bool
 
 	t      *template.Template
 	values template.Values
@@ -58,6 +59,7 @@ which template and values it was built from.`,
 	c.Flags().BoolVarP(&b.yes, "yes", "y", false, "build without asking")
 	c.Flags().BoolVar(&b.preview, "preview", false, "show what would be done, and change nothing")
 	c.Flags().BoolVar(&b.noLabel, "no-label", false, "leave no "+label.FileName+" behind")
+	c.Flags().BoolVar(&b.noJournal, "no-journal", false, "build although it cannot be undone, where nothing can be written down")
 	c.Flags().BoolVar(&b.asJSON, "json", false, "print JSON")
 	_ = c.MarkFlagDirname("into")
 	_ = c.MarkFlagFilename("values", "yaml", "yml", "json")
@@ -140,6 +142,7 @@ func (b *buildRun) compare() error {
 	if b.plan, err = plan.Make(b.tree.Root, b.place); err != nil {
 		return refused("nothing was changed", "%v", err)
 	}
+	b.noticeCutShort()
 	if b.noLabel {
 		return nil
 	}
@@ -198,13 +201,80 @@ func (b *buildRun) carryOut() error {
 		}
 		return refused("add --yes to build it", "Nothing was changed yet.")
 	}
-	if err := b.place.Build(b.plan, b.notes, nil); err != nil {
-		return b.failed(err)
+	if err := b.carryOutSafely(); err != nil {
+		return err
 	}
 	if b.asJSON {
 		return b.report(true)
 	}
 	b.closing(nothing)
+	return nil
+}
+
+// noticeCutShort tells of builds in this place that never came to their end.
+func (b *buildRun) noticeCutShort() {
+	at, err := filepath.Abs(b.into)
+	if err != nil || b.noJournal {
+		return
+	}
+	j, err := disk.OpenJournal(journalDir())
+	if err != nil {
+		return // told when something is to be written down
+	}
+	earlier, _ := j.CutShort(at)
+	for _, r := range earlier {
+		b.side.Text(term.Warn.Render("note:") + fmt.Sprintf(" the build of %s on %s was cut short. The same build again finishes it; vestibula undo %d takes it back.",
+			term.Visible(r.Title), r.When.Local().Format("2006-01-02 15:04"), r.Number))
+	}
+}
+
+// carryOutSafely writes down what will be done, and does it: one run at a time
+// in one place.
+func (b *buildRun) carryOutSafely() error {
+	if len(b.notes) == 0 && b.plan.Count[plan.New] == 0 {
+		return nil
+	}
+	if b.noJournal {
+		if err := b.place.Build(b.plan, b.notes, nil); err != nil {
+			return b.failed(err)
+		}
+		return nil
+	}
+	j, unlock, err := b.journal(b.into)
+	if err != nil {
+		return err
+	}
+	defer unlock()
+	actions, err := j.Actions(b.place, b.plan, b.notes)
+	if err != nil {
+		return refused("nothing was changed", "%v", err)
+	}
+	at, err := filepath.Abs(b.into)
+	if err != nil {
+		return err
+	}
+	earlier, err := j.CutShort(at)
+	if err != nil {
+		return err
+	}
+	record, err := j.Begin(disk.Head{What: "build", When: b.now, Place: at, Title: b.t.Heading()}, actions)
+	if err != nil {
+		return refused("nothing was changed; --no-journal builds all the same, but then it cannot be undone", "what is done cannot be written down: %s", disk.Reason(err))
+	}
+	for _, r := range earlier {
+		b.place.Tidy(r)
+	}
+	if err := b.place.Build(b.plan, b.notes, nil); err != nil {
+		if e := j.Finish(record, disk.TakenBack); e != nil {
+			return e
+		}
+		return b.failed(err)
+	}
+	for _, r := range append(earlier, record) {
+		if err := j.Finish(r, disk.Done); err != nil {
+			return err
+		}
+	}
 	return nil
 }
 

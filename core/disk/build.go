@@ -1,8 +1,10 @@
 package disk
 
 import (
+	"errors"
 	"fmt"
 	"io"
+	"io/fs"
 	"os"
 
 	"vestibula/core/plan"
@@ -115,29 +117,51 @@ func (b *builder) closeTo(n int) {
 	b.handles = b.handles[:n]
 }
 
+// partName is the name under which a file is written before it gets its own, so
+// that a file of a build is there as a whole or not at all, whenever the power
+// goes.
+const partName = ".vestibula.part"
+
 // writeFile makes a file that does not exist yet.
-func writeFile(parent *os.Root, name string, c tree.Content) (err error) {
-	f, err := parent.OpenFile(name, os.O_WRONLY|os.O_CREATE|os.O_EXCL, 0o666)
-	if err != nil {
+func writeFile(parent *os.Root, name string, c tree.Content) error {
+	if c == nil {
+		return fillFile(parent, name, os.O_EXCL, nil)
+	}
+	if err := fillFile(parent, partName, os.O_TRUNC, c); err != nil {
+		parent.Remove(partName)
 		return err
 	}
-	defer func() {
-		if e := f.Close(); err == nil {
-			err = e
-		}
-		if err != nil {
+	// A link fails where the name is taken, as a rename does not.
+	err := parent.Link(partName, name)
+	parent.Remove(partName)
+	if err == nil || errors.Is(err, fs.ErrExist) {
+		return err
+	}
+	// Some media know no links; there the file is written in its place.
+	if err := fillFile(parent, name, os.O_EXCL, c); err != nil {
+		if !errors.Is(err, fs.ErrExist) {
 			parent.Remove(name)
 		}
-	}()
-	if c == nil {
-		return nil
+		return err
 	}
-	r, err := c.Open()
+	return nil
+}
+
+func fillFile(parent *os.Root, name string, flag int, c tree.Content) error {
+	f, err := parent.OpenFile(name, os.O_WRONLY|os.O_CREATE|flag, 0o666)
 	if err != nil {
 		return err
 	}
-	defer r.Close()
-	_, err = io.Copy(f, r)
+	if c != nil {
+		var r io.ReadCloser
+		if r, err = c.Open(); err == nil {
+			_, err = io.Copy(f, r)
+			r.Close()
+		}
+	}
+	if e := f.Close(); err == nil {
+		err = e
+	}
 	return err
 }
 

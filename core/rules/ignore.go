@@ -10,7 +10,7 @@ import (
 )
 
 // systemFiles are what programs leave in folders; nobody named them.
-var systemFiles = []string{label.FileName, ".DS_Store", "._*", "Thumbs.db", "desktop.ini", ".git/", "$RECYCLE.BIN/", ".Trash-*/"}
+var systemFiles = []string{label.FileName, ".vestibula.part", ".DS_Store", "._*", "Thumbs.db", "desktop.ini", ".git/", "$RECYCLE.BIN/", ".Trash-*/"}
 
 // Ignore returns a function that says which paths are passed by when a real
 // folder is checked. A pattern without a slash matches names anywhere, one with

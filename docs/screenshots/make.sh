@@ -6,7 +6,7 @@ set -euo pipefail
 here=$(cd "$(dirname "$0")" && pwd)
 desk=$(mktemp -d)
 (cd "$here/../.." && CGO_ENABLED=0 go build -o "$desk/bin/vestibula" .)
-export PATH=$desk/bin:$PATH HOME=$desk
+export PATH=$desk/bin:$PATH HOME=$desk XDG_STATE_HOME=$desk/state
 trap 'rm -rf "$desk"' EXIT
 cd "$desk"
 
@@ -50,6 +50,9 @@ rmdir "clients/2027-03 Jun Teague BK/99 Archive"
 echo "a list" > "clients/2027-03 Jun Teague BK/99 Archive"
 shot preview 'vestibula build commission --into clients client="Jun Teague" received=2027-03-09 gilding=yes --preview'
 shot templates 'vestibula templates'
+echo 'mine' > "clients/2026-11 Oriel Pask BK/03 Work/mine.txt" 2>/dev/null || true
+vestibula undo 1 --yes >/dev/null || true
+shot history 'vestibula history; vestibula undo 2'
 shot draft 'vestibula draft clients && cat clients.folders'
 
 invoices="clients/2027-03 Jun Teague BK/05 Invoices"
