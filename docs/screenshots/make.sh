@@ -4,7 +4,8 @@
 #   apt-get install xvfb xterm imagemagick x11-utils xdotool fonts-dejavu-core
 set -euo pipefail
 here=$(cd "$(dirname "$0")" && pwd)
-desk=$(mktemp -d)
+desk=${TMPDIR:-/tmp}/thistlewick
+mkdir "$desk"
 (cd "$here/../.." && CGO_ENABLED=0 go build -o "$desk/bin/vestibula" .)
 export PATH=$desk/bin:$PATH HOME=$desk XDG_STATE_HOME=$desk/state
 trap 'rm -rf "$desk"' EXIT
