@@ -144,3 +144,27 @@ func TestConventionsThatCannotBe(t *testing.T) {
 	}
 	assert.Equal(t, []string{"text", "date", "quarter", "number"}, kinds)
 }
+
+func FuzzFiltersNeverPanic(f *testing.F) {
+	for _, seed := range []string{"client=x", "received=2027-01..", "n=..7", "n=a..b", "side=R", "==", "received=2027-W54"} {
+		f.Add(seed)
+	}
+	tpl, err := template.Parse("t", header, nil)
+	require.NoError(f, err)
+	r := NewReader(tpl.Names)
+	f.Fuzz(func(t *testing.T, text string) {
+		filter, err := NewFilter(text, now)
+		if err != nil {
+			return
+		}
+		for _, c := range tpl.Names {
+			keep, err := filter.Prepare(c)
+			if err == nil && keep != nil {
+				_, values, misfit := r.Read("2027-03-09 oriel-pask R 007.tif")
+				if misfit == nil && c.Name == "scan" {
+					keep(values)
+				}
+			}
+		}
+	})
+}

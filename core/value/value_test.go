@@ -87,3 +87,26 @@ func TestCalendarValuesStepAndReadBack(t *testing.T) {
 		}
 	})
 }
+
+// Whatever is typed is refused with a reason, or is a value that reads back.
+func FuzzParseNeverPanicsAndReadsBack(f *testing.F) {
+	for _, seed := range []string{"2027-03-09", "2027-W53", "today", "a; b, c", "Åsa\u0301", "-1", "\x00", "2027 winter", "✓", "..", "yes"} {
+		f.Add(seed)
+	}
+	types := []Type{
+		{Kind: Text}, {Kind: Number}, {Kind: Date}, {Kind: Month}, {Kind: Quarter}, {Kind: Week}, {Kind: Year}, {Kind: Term, Of: seasons},
+		{Kind: Choice, Of: seasons}, {Kind: YesNo}, {Kind: List},
+	}
+	f.Fuzz(func(t *testing.T, s string) {
+		for _, typ := range types {
+			v, err := typ.Parse(s, now)
+			if err != nil {
+				continue
+			}
+			again, err := typ.Parse(v.String(), now)
+			if err != nil || !again.Equal(v) && typ.Kind != List {
+				t.Fatalf("%q as a %s is %q, which reads back as %q (%v)", s, typ.Kind, v, again, err)
+			}
+		}
+	})
+}

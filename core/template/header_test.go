@@ -1,0 +1,164 @@
+package template
+
+import (
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// describe writes a node on one line.
+func describe(n *Node) string {
+	switch n.Kind {
+	case Sequence:
+		parts := make([]string, len(n.List))
+		for i, it := range n.List {
+			parts[i] = describe(it)
+		}
+		return "[" + strings.Join(parts, " ") + "]"
+	case Mapping:
+		parts := make([]string, len(n.Pairs))
+		for i, p := range n.Pairs {
+			parts[i] = p.Key + ":" + describe(p.Value)
+		}
+		return "{" + strings.Join(parts, " ") + "}"
+	case Null:
+		return "-"
+	}
+	return strings.ReplaceAll(n.Text, "\n", "/")
+}
+
+func TestHeadersKeepWhatWasWritten(t *testing.T) {
+	tests := map[string]string{
+		"":                                 "{}",
+		"# only a remark\n":                "{}",
+		"a: yes\nb: no\nc: on":             "{a:yes b:no c:on}",
+		"a: 007\nb: 1.50\nc: 2027-03-09":   "{a:007 b:1.50 c:2027-03-09}",
+		"a: true\nb: null\nc:\nd: ~":       "{a:true b:- c:- d:-}",
+		"a: \"x: y\"\nb: 'it''s'":          "{a:x: y b:it's}",
+		"a: [x, 1, \"y z\"]":               "{a:[x 1 y z]}",
+		"a:\n  - x\n  - y":                 "{a:[x y]}",
+		"a: { 99: Archive, BK: book }":     "{a:{99:Archive BK:book}}",
+		"a: |\n  two\n  lines\n":           "{a:two/lines/}",
+		"a: >\n  folded\n  lines\n":        "{a:folded lines/}",
+		"a: Who is it for?  # a remark":    "{a:Who is it for?}",
+		"is: \"<client:LT><received:yy>\"": "{is:<client:LT><received:yy>}",
+		"is: <client:LT><received:yy>":     "{is:<client:LT><received:yy>}",
+		"größe: { example: Åsa Öberg 日本 }": "{größe:{example:Åsa Öberg 日本}}",
+		"a: {b: {c: {d: [e, {f: g}]}}}":    "{a:{b:{c:{d:[e {f:g}]}}}}",
+		"a: ''":                            "{a:}",
+	}
+	for text, want := range tests {
+		n, errs := ParseYAML(text, 1)
+		if assert.Empty(t, errs, text) {
+			assert.Equal(t, want, describe(n), text)
+		}
+	}
+}
+
+func TestHeadersThatCannotBeReadSayWhere(t *testing.T) {
+	tests := []struct {
+		text, want string
+		line       int
+	}{
+		{"a: b: c", "there are two colons in one line", 1},
+		{"a: x\na: y", "this key stands here a second time", 2},
+		{"a: [x", "cannot be read", 1},
+		{"a: \"x", "a quotation mark or a bracket is not closed", 1},
+		{"a: x\nb", "cannot be read", 2},
+		{"a: &x y\nb: *x", "this sign has a meaning of its own in YAML", 1},
+		{"a: !!str 7", "this sign has a meaning of its own in YAML", 1},
+		{"a: x\n---\nb: y", "this text has two halves", 3},
+	}
+	for _, tt := range tests {
+		_, errs := ParseYAML(tt.text, 1)
+		if assert.NotEmpty(t, errs, tt.text) {
+			assert.Contains(t, errs[0].Error(), tt.want, tt.text)
+			assert.Equal(t, tt.line, errs[0].Line, tt.text)
+		}
+	}
+}
+
+func TestFieldsAreReadFromTheHeader(t *testing.T) {
+	tpl, err := Parse("t", `---
+fields:
+  client: Who is it for?
+  bare:
+  kind: { of: { BK: book, BX: box }, default: BK }
+  size: { of: [small, large] }
+  n: { type: number, min: 1, max: 30, example: 7 }
+  short: { max: 10, default: "" }
+  month: { type: month, months: [Jan, Feb, Mär, Apr, Mai, Jun, Jul, Aug, Sep, Okt, Nov, Dez] }
+  ref: { is: "<client:LT><n:00>" }
+---
+<client> <bare> <kind> <size> <n> <short> <month:mmmm> <ref>
+`, nil)
+	require.NoError(t, err)
+	var got []string
+	for _, f := range tpl.Fields {
+		line := f.Name + " " + f.Type.Kind.String() + " " + f.Ask
+		if f.Optional {
+			line += " optional"
+		}
+		if f.Made() {
+			line += " made"
+		}
+		got = append(got, line)
+	}
+	assert.Equal(t, []string{
+		"client text Who is it for?",
+		"bare text Bare?",
+		"kind choice Kind?",
+		"size choice Size?",
+		"n number N?",
+		"short text Short? optional",
+		"month month Month?",
+		"ref text Ref? made",
+	}, got)
+	assert.Equal(t, "BK (book), BX (box)", tpl.Field("kind").Type.Allowed())
+	var parts []string
+	for _, f := range tpl.Ingredients(tpl.Field("ref")) {
+		parts = append(parts, f.Name)
+	}
+	assert.Equal(t, []string{"client", "n"}, parts)
+	values, errs := tpl.ParseValues(map[string]Raw{"client": {Text: "Åsa Öberg"}, "n": {Text: "3"}}, now)
+	require.Empty(t, errs)
+	values, err = tpl.WithMade(values)
+	require.NoError(t, err)
+	assert.Equal(t, "AO03", values["ref"].String())
+}
+
+func TestHeadersWithMistakes(t *testing.T) {
+	tests := map[string]string{
+		"fields: [client]":                             "`fields` needs keys with values, not a list",
+		"fields: { 1st: x }":                           "\"1st\" cannot name a field",
+		"fields: { not: x }":                           "\"not\" cannot name a field",
+		"fields: { a: [x] }":                           "`a` needs keys with values",
+		"fields: { a: { type: [date] } }":              "`type` needs a text, not a list",
+		"fields: { a: { of: 3 } }":                     "`of` needs a list of the values that are allowed",
+		"fields: { a: { of: [x, X] } }":                "\"X\" stands here twice",
+		"fields: { a: { of: [x/y] } }":                 "\"x/y\" cannot be part of a name",
+		"fields: { a: { type: date, of: [x] } }":       "`of` goes with a choice or a term, not with a date",
+		"fields: { a: { type: date, min: 3 } }":        "`min` goes with a number or a text, not with a date",
+		"fields: { a: { type: number, max: many } }":   "\"many\" is not a whole number that can be used here",
+		"fields: { a: { months: [Jan, Feb] } }":        "`months` needs the names of the twelve months",
+		"fields: { a: { type: list, default: [..] } }": "the default of \"a\" has an item that",
+		"fields: { a: { type: date, example: soon } }": "the example of \"a\" \"soon\" is not a date",
+		"fields: { a: { is: \"<b>\" } }":               "there is no field named \"b\"",
+		"fields: { a: { is: \"<a>\" } }":               "is made from it",
+		"fields: { a: { is: x, type: date } }":         "so it is a text",
+		"fields: { a: { type: term, of: [] } }":        "",
+		"title: [x]":                                   "`title` needs a text, not a list",
+		"rules: depth":                                 "`rules` needs keys with values, not a text",
+		"ignore: { a: b }":                             "`ignore` needs a list, not keys with values",
+		"names: x":                                     "`names` needs keys with values, not a text",
+		"names: { 1: x }":                              "\"1\" cannot name a convention",
+	}
+	for header, want := range tests {
+		_, err := Parse("t", "---\n"+header+"\n---\nA <a>\n", nil)
+		if want != "" {
+			assert.ErrorContains(t, err, want, header)
+		}
+	}
+}
