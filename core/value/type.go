@@ -140,6 +140,9 @@ func parseList(s string) (Value, error) {
 			items = append(items, item)
 		}
 	}
+	if len(items) == 0 {
+		return Value{}, fmt.Errorf("is empty")
+	}
 	return NewList(items)
 }
 

@@ -149,6 +149,9 @@ func (v Value) String() string {
 		for i, it := range v.Items {
 			items[i] = it.String()
 		}
+		if len(items) == 1 && strings.Contains(items[0], ",") {
+			return items[0] + ";" // else it would be read as several
+		}
 		return strings.Join(items, "; ")
 	}
 	return ""
