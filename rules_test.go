@@ -105,6 +105,15 @@ func TestEachRuleHasAPageWhoseExamplesAreTrue(t *testing.T) {
 		assert.Zero(t, status)
 		assert.Contains(t, out, page.About)
 	}
+	for _, name := range []string{"names", "same-name", "language"} {
+		page, ok := rules.Explain(name)
+		require.True(t, ok)
+		d := newDesk(t, "bad.folders", page.Bad+"\n", "good.folders", page.Good+"\n")
+		_, status := d.run("check", "bad", "--only", name)
+		assert.Equal(t, 1, status, name)
+		out, status := d.run("check", "good", "--only", name, "--strict")
+		assert.Zero(t, status, out)
+	}
 	out, status := newDesk(t).run("check", "--explain", "sortin")
 	assert.Equal(t, 2, status)
 	assert.Contains(t, out, "did you mean sorting?")

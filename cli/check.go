@@ -294,7 +294,11 @@ func (r *checkRun) explainRule() error {
 	r.screen.Text(term.Strong.Render(page.About))
 	r.screen.Line()
 	r.screen.Text(page.Why)
-	for _, part := range []struct{ title, text string }{{"How to set it", "rules:\n  " + strings.ReplaceAll(page.Setting, "\n", "\n  ")}, {"What breaks it", page.Bad}, {"What keeps it", page.Good}} {
+	parts := []struct{ title, text string }{{"What breaks it", page.Bad}, {"What keeps it", page.Good}}
+	if page.Setting != "" {
+		parts = slices.Insert(parts, 0, struct{ title, text string }{"How to set it", "rules:\n  " + strings.ReplaceAll(page.Setting, "\n", "\n  ")})
+	}
+	for _, part := range parts {
 		r.screen.Line()
 		r.screen.Line(term.Accent.Render(part.title))
 		for line := range strings.SplitSeq(part.text, "\n") {

@@ -16,8 +16,30 @@ type Page struct {
 	Standard string // the setting where a template has none, or empty
 }
 
+// always are the pages of what is checked without being a rule that can be set.
+var always = map[string]Page{
+	"same-name": {
+		Name: "same-name", About: "No two neighbours have one name, not even in other capitals or accents written with other codes.",
+		Why: "Windows and macOS take Notes and notes for one name, and some drives é for é: one of two folders would vanish in the other.",
+		Bad: "Commission\n    Notes\n    notes", Good: "Commission\n    Notes\n    Letters",
+	},
+	"names": {
+		Name: "names", About: "A name of a naming convention can be read in one way only, fits no other convention of its folder, sorts by its first date or number, and is not too long.",
+		Why: "What can be read in two ways is found under neither, and what does not sort has to be searched. It is proven for all values, not tried with some.",
+		Bad: "---\nnames: { note: \"<client> <topic>\" }\n---\nNotes    | holds: note", Good: "---\nnames: { note: \"<client:like-this> <topic>\" }\n---\nNotes    | holds: note",
+	},
+	"language": {
+		Name: "language", About: "The text of the template can be read, and nothing in it looks like a mistake.",
+		Why: "An unknown field or clause would be left out of every folder that is built, and nobody would see it.",
+		Bad: "Notes <clint>", Good: "---\nfields: { client: Who is it for? }\n---\nNotes <client>",
+	},
+}
+
 // Explain returns the page of a rule, and whether there is one.
 func Explain(name string) (Page, bool) {
+	if page, ok := always[name]; ok {
+		return page, true
+	}
 	r := all[name]
 	if r == nil {
 		return Page{}, false
