@@ -22,7 +22,7 @@ func TestKilledBuildsCanBeFinishedOrTakenBack(t *testing.T) {
 	require.Zero(t, status)
 	whole := strings.ReplaceAll(strings.Join(d.has("out/whole"), "\n"), "whole", "x")
 	cut := 0
-	for i := range 16 {
+	for i := range 12 {
 		name := fmt.Sprintf("p%d", i)
 		cmd := exec.Command(program, "build", "t", "--into", "out", "name="+name, "--yes")
 		cmd.Dir = d.dir
@@ -49,7 +49,7 @@ func TestKilledBuildsCanBeFinishedOrTakenBack(t *testing.T) {
 		}
 		assert.Equal(t, "mine", d.read("out/own/mine.txt"))
 	}
-	t.Logf("%d of 16 builds were cut short", cut)
+	t.Logf("%d of 12 builds were cut short", cut)
 	out, _ := d.run("history")
 	assert.Contains(t, out, "undo of")
 }

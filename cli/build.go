@@ -2,7 +2,6 @@ package cli
 
 import (
 	"fmt"
-	"path"
 	"path/filepath"
 	"strings"
 
@@ -24,6 +23,7 @@ type buildRun struct {
 	into                          string
 	yes, preview, noLabel, asJSON bool
 	noJournal                     bool
+	roster                        rosterFlags
 
 	t      *template.Template
 	values template.Values
@@ -31,6 +31,7 @@ type buildRun struct {
 	place  *disk.Place
 	plan   *plan.Plan
 	notes  []disk.Note
+	built  []rowBuild // what is built: one, or one for each row of a roster
 }
 
 func (a *app) buildCommand() *cobra.Command {
@@ -47,7 +48,8 @@ made. A small hidden file, ` + label.FileName + `, remembers in the new folder
 which template and values it was built from.`,
 		Example: `  vestibula build commission --into . client="Oriel Pask" received=2027-03-09
   vestibula build commission --into . --values oriel.yaml --preview
-  vestibula build list.txt --into Desktop --yes`,
+  vestibula build list.txt --into Desktop --yes
+  vestibula build commission --into Clients --roster commissions.csv`,
 		Args:              templateArgs,
 		ValidArgsFunction: a.completeTemplate,
 		RunE: func(_ *cobra.Command, args []string) error {
@@ -59,6 +61,10 @@ which template and values it was built from.`,
 	c.Flags().BoolVarP(&b.yes, "yes", "y", false, "build without asking")
 	c.Flags().BoolVar(&b.preview, "preview", false, "show what would be done, and change nothing")
 	c.Flags().BoolVar(&b.noLabel, "no-label", false, "leave no "+label.FileName+" behind")
+	c.Flags().StringVar(&b.roster.file, "roster", "", "build once for each row of this table, a CSV `FILE`")
+	c.Flags().StringArrayVar(&b.roster.columns, "column", nil, "join a field to a column: `field=Heading`")
+	c.Flags().StringVar(&b.roster.rows, "rows", "", "only these `ROWS` of the roster, such as 3,7-9")
+	c.Flags().BoolVar(&b.roster.onlyGood, "only-good", false, "build the good rows, and list the others")
 	c.Flags().BoolVar(&b.noJournal, "no-journal", false, "build although it cannot be undone, where nothing can be written down")
 	c.Flags().BoolVar(&b.asJSON, "json", false, "print JSON")
 	_ = c.MarkFlagDirname("into")
@@ -70,11 +76,18 @@ func (b *buildRun) run(args []string) error {
 	if b.into == "" {
 		return unclear("for example: --into .", "into which folder? Name it with --into")
 	}
-	if err := b.read(args); err != nil {
-		return err
-	}
-	if err := b.grow(); err != nil {
-		return err
+	b.tree = &template.Expansion{}
+	if b.roster.file != "" {
+		if err := b.growRoster(args); err != nil {
+			return err
+		}
+	} else {
+		if err := b.read(args); err != nil {
+			return err
+		}
+		if err := b.grow(); err != nil {
+			return err
+		}
 	}
 	var err error
 	if b.place, err = disk.Open(b.into); err != nil {
@@ -121,6 +134,7 @@ func (b *buildRun) grow() error {
 		return b.tellErrors(b.t.Name, b.t.Text, err, statusFound)
 	}
 	b.tree.Root = b.tree.Root.Built()
+	b.built = []rowBuild{{b.values, b.tree.Root}}
 	wrong := 0
 	for _, f := range set.Check(b.tree.Root) {
 		if f.Severity != rules.Error {
@@ -146,20 +160,11 @@ func (b *buildRun) compare() error {
 	if b.noLabel {
 		return nil
 	}
-	at := label.FileName
-	if top := b.tree.Root.Children; len(top) == 1 && top[0].Kind == tree.Folder {
-		at = path.Join(top[0].Name, label.FileName)
+	if b.plan.Count[plan.Blocked] > 0 {
+		return nil
 	}
-	old, err := b.place.ReadFile(at)
-	if err != nil && b.plan.Count[plan.Blocked] == 0 {
-		return refused("nothing was changed", "%s cannot be read: %s", at, disk.Reason(err))
-	}
-	data, err := label.Add(old, label.NewBuild(b.t, b.values, b.now, b.version))
-	if err != nil {
-		return refused("move it away, or build with --no-label", "%s: %v", path.Dir(path.Join(filepath.ToSlash(b.into), at)), err)
-	}
-	if data != nil {
-		b.notes = append(b.notes, disk.Note{Path: at, Data: data})
+	if b.notes, err = b.labels(); err != nil {
+		return refused("move it away, or build with --no-label", "%v", err)
 	}
 	return nil
 }

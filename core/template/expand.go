@@ -242,10 +242,10 @@ func (x *expander) entry(parent *tree.Node, e *entry, byName map[string]*tree.No
 		}
 		if byName != nil && i == 0 {
 			// Chains that begin alike meet in one folder.
-			if known := byName[string(out)]; known != nil && known.Kind == tree.Folder && (!last || known.Marks&implicit != 0) {
+			if known := byName[string(out)]; known != nil && known.Kind == tree.Folder && (!last || known.Marks&tree.Way != 0) {
 				parent = known
 				if last {
-					known.Marks = known.Marks&^implicit | e.marks
+					known.Marks = known.Marks&^tree.Way | e.marks
 				}
 				continue
 			}
@@ -269,7 +269,7 @@ func (x *expander) entry(parent *tree.Node, e *entry, byName map[string]*tree.No
 			n.Kind = e.kind
 			n.Marks |= e.marks
 		} else {
-			n.Marks |= implicit
+			n.Marks |= tree.Way
 		}
 		if byName != nil && i == 0 {
 			byName[n.Name] = n
@@ -296,10 +296,6 @@ func (x *expander) entry(parent *tree.Node, e *entry, byName map[string]*tree.No
 	}
 	return x.block(parent, e.inside)
 }
-
-// implicit marks a folder that was only named on the way to another one, so
-// that a line of its own may still follow.
-const implicit tree.Marks = 1 << 7
 
 func (x *expander) node() *tree.Node {
 	if len(x.slab) == 0 {

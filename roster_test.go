@@ -1,0 +1,93 @@
+package main
+
+import (
+	"fmt"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// A roster of 300 rows with twelve mistakes of different kinds.
+func TestARosterIsCheckedAsAWholeBeforeAnythingIsBuilt(t *testing.T) {
+	mistakes := map[int][2]string{
+		14:  {"Client 14,31/02/2027,BK,,", `row 14, column "Received": "31/02/2027" is not a date`},
+		20:  {"Client 20,2027-02-30,BK,,", `row 20, column "Received": 2027-02-30 is not a date: that month has 28 days`},
+		33:  {",2027-03-09,BK,,", `row 33, column "Client": there is no value for "client"`},
+		47:  {"Client 47,,BK,,", `row 47, column "Received": there is no value for "received"`},
+		58:  {"Client 58,2027-03-09,tin,,", `row 58, column "Kind": "tin" is not one of BK (book)`},
+		99:  {"Client 99,2027-03-09,BK,perhaps,", `row 99, column "Gilding": "perhaps" is neither yes nor no`},
+		120: {"..,2027-03-09,BK,,", `row 120, column "Client": ".." cannot be a name`},
+		151: {strings.Repeat("x", 300) + ",2027-03-09,BK,,", "row 151: this name would have 311 characters"},
+		180: {"Client 7,2027-03-09,BK,,", "row 180: “2027-03 Client 7 BK” would be made for row 7 as well"},
+		222: {"Client 222,2027-03-09,BK,,a,b", `row 222, column "Kind": `},
+		260: {"\x1b[31mred,2027-03-09,BK,,", `row 260, column "Client": holds the control character U+001B`},
+		301: {"Client 301,soon,BK,,", `row 301, column "Received": "soon" is not a date`},
+	}
+	mistakes[222] = [2]string{"Client 222,2027-03-09,\"B\nK\",,", `row 222, column "Kind": holds a line break`}
+	var roster strings.Builder
+	roster.WriteString("Client,Received,Kind,Gilding,Stages\n")
+	for n := 2; n <= 301; n++ {
+		line := fmt.Sprintf("Client %d,2027-03-09,BK,%s,survey; repair", n, []string{"", "x", "no"}[n%3])
+		if m, bad := mistakes[n]; bad {
+			line = m[0]
+		}
+		roster.WriteString(line + "\n")
+	}
+	text := strings.Replace(roster.String(), "\"B\nK\"", "\"B\u2028K\"", 1) // a line break that is no line of the file
+	d := newDesk(t, "clients.csv", text, "out/own.txt", "mine")
+	out, status := d.run("build", "commission", "--into", "out", "--roster", "clients.csv", "--yes")
+	assert.Equal(t, 1, status)
+	for _, m := range mistakes {
+		assert.Contains(t, out, m[1])
+	}
+	assert.Contains(t, out, "Nothing was built: 12 rows cannot be built.")
+	assert.NotContains(t, out, "\x1b")
+	assert.Equal(t, []string{"own.txt"}, d.has("out"))
+
+	out, status = d.run("build", "commission", "--into", "out", "--roster", "clients.csv", "--yes", "--only-good")
+	assert.Zero(t, status, out)
+	projects := 0
+	for _, path := range d.has("out") {
+		if strings.Count(path, "/") == 1 && strings.HasSuffix(path, "/") {
+			projects++
+		}
+	}
+	assert.Equal(t, 288, projects)
+	d.write("clients.csv", text+"New One,2027-05-01,BX,,\nNew Two,2027-05-02,MP,yes,\n")
+	out, status = d.run("build", "commission", "--into", "out", "--roster", "clients.csv", "--yes", "--only-good")
+	assert.Zero(t, status)
+	assert.Contains(t, out, "Built 23 folders and 6 files", "the same command builds what was added")
+	_, status = d.run("undo", "--yes")
+	assert.Zero(t, status)
+	_, status = d.run("undo", "--yes")
+	assert.Zero(t, status)
+	assert.Equal(t, []string{"own.txt"}, d.has("out"))
+}
+
+func TestRowsThatShareAPathMeetInIt(t *testing.T) {
+	d := newDesk(t, "t.folders", "---\nfields: { country: Where?, town: Which town?, file-ref: { default: \"\" } }\n---\n<country>/<town> <file-ref>/\n    <#> Notes\n",
+		"r.csv", "Land;TOWN;File Ref;Who\nNorland;Askel;A1;x\nNorland;Birk;;y\nSorland;Askel;;z\n", "out/x", "")
+	out, status := d.run("build", "t", "--into", "out", "--roster", "r.csv", "--yes")
+	assert.Equal(t, 1, status)
+	assert.Contains(t, out, `row 2: there is no value for "country"`)
+	out, status = d.run("build", "t", "--into", "out", "--roster", "r.csv", "--column", "country=Land", "--yes")
+	assert.Zero(t, status, out)
+	assert.Contains(t, out, "no field is called “Who”")
+	assert.Equal(t, []string{"Norland/", "Norland/.vestibula.json", "Norland/Askel A1/", "Norland/Askel A1/01 Notes/", "Norland/Birk/", "Norland/Birk/01 Notes/",
+		"Sorland/", "Sorland/.vestibula.json", "Sorland/Askel/", "Sorland/Askel/01 Notes/", "x"}, d.has("out"))
+	assert.Equal(t, 2, strings.Count(d.read("out/Norland/.vestibula.json"), `"country": "Norland"`), "both builds stand in the label")
+	for args, want := range map[string]string{
+		"--rows 3-x":            `"3-x" is no row`,
+		"--column town=Nowhere": `joins no field to a column`,
+		"town":                  `"town" is no value for a field`,
+	} {
+		out, status := d.run(append([]string{"build", "t", "--into", "out", "--roster", "r.csv"}, strings.Fields(args)...)...)
+		require.Equal(t, 2, status, args)
+		assert.Contains(t, out, want)
+	}
+	out, status = d.run("build", "t", "--into", "out", "--roster", "r.csv", "country=Westland", "--rows", "3", "--yes")
+	assert.Zero(t, status, "a value on the command line holds for all rows: %s", out)
+	assert.Contains(t, d.has("out"), "Westland/Birk/")
+}
