@@ -76,7 +76,7 @@ func Main() int {
 	}
 	// Large trees are made once and then only read: collecting garbage less often
 	// saves more time than it costs memory.
-	debug.SetGCPercent(800)
+	debug.SetGCPercent(1600)
 	a := &app{in: os.Stdin, out: os.Stdout, err: os.Stderr, env: os.Environ(), now: time.Now(), version: Version}
 	return a.run(os.Args[1:])
 }
