@@ -239,14 +239,14 @@ func TestChecksOfOneTemplateWithValues(t *testing.T) {
 }
 
 func TestLaterFoldersAreOpenedWhenTheirTimeHasCome(t *testing.T) {
-	text := "---\nfields: { who: Who? }\n---\n<who>\n    Work\n        Trials    | later | note: gold leaf\n            <#> First\n            notes of <who>.md | fill: start.md\n            Deeper | later\n    Exhibition | later\n"
+	text := "---\nfields: { who: Who? }\n---\n<who>\n    Bench\n        Trials    | later | note: gold leaf\n            <#> First\n            notes of <who>.md | fill: start.md\n            Deeper | later\n    Exhibition | later\n"
 	d := newDesk(t, "t.folders", text, "start.md", "for <who>\n", "out/x", "")
 	_, status := d.run("build", "t", "--into", "out", "who=Oriel", "--yes")
 	require.Zero(t, status)
-	assert.Equal(t, []string{"Oriel/", "Oriel/.vestibula.json", "Oriel/Work/", "x"}, d.has("out"))
+	assert.Equal(t, []string{"Oriel/", "Oriel/.vestibula.json", "Oriel/Bench/", "x"}, d.has("out"))
 	out, status := d.run("open", "out/Oriel")
 	assert.Zero(t, status)
-	assert.Contains(t, out, "Oriel/Work/Trials/   gold leaf")
+	assert.Contains(t, out, "Oriel/Bench/Trials/   gold leaf")
 	assert.Contains(t, out, "Oriel/Exhibition/")
 
 	out, status = d.run("open", "out/Oriel", "Trials")
@@ -254,11 +254,11 @@ func TestLaterFoldersAreOpenedWhenTheirTimeHasCome(t *testing.T) {
 	assert.Contains(t, out, "+         Trials/")
 	out, status = d.run("open", "out/Oriel", "Trials", "--yes")
 	assert.Zero(t, status, out)
-	assert.Equal(t, []string{"01 First/", "notes of Oriel.md"}, d.has("out/Oriel/Work/Trials"))
-	assert.Equal(t, "for Oriel\n", d.read("out/Oriel/Work/Trials/notes of Oriel.md"))
+	assert.Equal(t, []string{"01 First/", "notes of Oriel.md"}, d.has("out/Oriel/Bench/Trials"))
+	assert.Equal(t, "for Oriel\n", d.read("out/Oriel/Bench/Trials/notes of Oriel.md"))
 	out, _ = d.run("open", "out/Oriel")
 	assert.NotContains(t, out, "Trials/   ")
-	assert.Contains(t, out, "Oriel/Work/Trials/Deeper/")
+	assert.Contains(t, out, "Oriel/Bench/Trials/Deeper/")
 
 	// A project that was renamed, whose template is gone, still knows what waits.
 	require.NoError(t, os.Rename(filepath.Join(d.dir, "out/Oriel"), filepath.Join(d.dir, "out/Pask")))

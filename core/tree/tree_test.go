@@ -36,3 +36,30 @@ func TestReadingNamesLinksAndFollowsNone(t *testing.T) {
 		assert.Error(t, err)
 	}
 }
+
+func TestTreesMeetOnlyOnTheWay(t *testing.T) {
+	way := func(name string, children ...*Node) *Node { return &Node{Name: name, Marks: Way, Children: children} }
+	m := NewMeeting()
+	for i, tt := range []struct {
+		root  *Node
+		taken string
+		by    int
+	}{
+		{&Node{Children: []*Node{way("Norland", &Node{Name: "Askel"})}}, "", 0},
+		{&Node{Children: []*Node{way("Norland", &Node{Name: "Birk"})}}, "", 0},
+		{&Node{Children: []*Node{way("Norland", &Node{Name: "Askel"})}}, "Norland/Askel", 1},
+		{&Node{Children: []*Node{{Name: "Norland"}}}, "Norland", 1},
+		{&Node{Children: []*Node{{Name: "Sorland"}}}, "", 0},
+		{&Node{Children: []*Node{way("Sorland", &Node{Name: "Askel"})}}, "Sorland", 5},
+	} {
+		taken, by, ok := m.Add(tt.root, i+1)
+		assert.Equal(t, tt.taken == "", ok)
+		assert.Equal(t, tt.taken, taken)
+		assert.Equal(t, tt.by, by)
+	}
+	var all []string
+	for path := range m.Root.All() {
+		all = append(all, path)
+	}
+	assert.Equal(t, []string{"Norland", "Norland/Askel", "Norland/Birk", "Sorland"}, all)
+}
