@@ -257,6 +257,7 @@ func (a *app) undo(args []string, yes bool) error {
 		return refused("the rest is as it was; vestibula history shows how far it came", "The undo stopped at %v", err)
 	}
 	if r.End == disk.CutShort {
+		place.Tidy(r)
 		if err := j.Finish(r, disk.Done); err != nil {
 			return err
 		}

@@ -6,6 +6,7 @@ import (
 	"io"
 	"io/fs"
 	"os"
+	"path"
 
 	"vestibula/core/plan"
 	"vestibula/core/tree"
@@ -181,7 +182,7 @@ func (b *builder) takeBack(path string, cause error) error {
 // writeNote writes a note beside its place and then moves it there, so that it
 // is there as a whole or not at all.
 func (p *Place) writeNote(n Note) error {
-	temporary := n.Path + ".new"
+	temporary := path.Join(path.Dir(n.Path), partName)
 	f, err := p.root.OpenFile(temporary, os.O_WRONLY|os.O_CREATE|os.O_TRUNC, 0o666)
 	if err != nil {
 		return err

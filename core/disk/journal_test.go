@@ -163,7 +163,7 @@ func TestAHalfWrittenFileIsTidiedAway(t *testing.T) {
 	p, j := open(t, dir), journal(t)
 	pl, err := plan.Make(wanted, p)
 	require.NoError(t, err)
-	actions, err := j.Actions(p, pl, nil)
+	actions, err := j.Actions(p, pl, []Note{{".label", []byte("x")}})
 	require.NoError(t, err)
 	_, err = j.Begin(Head{What: "build", Place: dir}, actions)
 	require.NoError(t, err)
@@ -178,8 +178,11 @@ func TestAHalfWrittenFileIsTidiedAway(t *testing.T) {
 	assert.Empty(t, snapshot(t, dir))
 	require.NoError(t, os.MkdirAll(filepath.Join(dir, "P/A"), 0o777))
 	require.NoError(t, os.WriteFile(filepath.Join(dir, "P/A", partName), []byte("hel"), 0o666))
+	require.NoError(t, os.WriteFile(filepath.Join(dir, partName), []byte("x"), 0o666)) // a label, half written
 	p.Tidy(records[0])
-	assert.NotContains(t, snapshot(t, dir), "P/A/"+partName)
+	after := snapshot(t, dir)
+	assert.NotContains(t, after, "P/A/"+partName)
+	assert.NotContains(t, after, partName)
 }
 
 func FuzzParseRecord(f *testing.F) {

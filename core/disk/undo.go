@@ -174,7 +174,7 @@ func (j *Journal) carry(p *Place, a Action) error {
 // Tidy removes what a build that was cut short was just writing.
 func (p *Place) Tidy(r *Record) {
 	for _, a := range r.Actions {
-		if a.Op == "file" {
+		if a.Op != "folder" {
 			_ = p.root.Remove(path.Join(path.Dir(a.Path), partName))
 		}
 	}
