@@ -6,42 +6,52 @@ import (
 	"errors"
 	"fmt"
 	"io"
-	"os"
 	"strings"
 	"unicode/utf8"
 
+	"golang.org/x/text/encoding"
 	"golang.org/x/text/encoding/unicode"
 )
 
-// readCSV reads a file of values with separators: commas, semicolons, tabs or
-// bars, in UTF-8 or, with a byte order mark, in UTF-16.
-func readCSV(path string) (*Table, error) {
-	info, err := os.Stat(path)
-	if err != nil {
-		return nil, err
-	}
-	if info.Size() > MaxBytes {
-		return nil, fmt.Errorf("it is larger than %d MB", MaxBytes>>20)
-	}
-	data, err := os.ReadFile(path)
-	if err != nil {
-		return nil, err
-	}
-	return parseCSV(data)
+// A csvFile is the text of a table with separators, with the places of its rows,
+// so that cells can be written without touching the rest.
+type csvFile struct {
+	text      string
+	encoding  encoding.Encoding
+	separator rune
+	records   map[int]csvRecord // by the row's number
 }
 
+// A csvRecord says where the cells of a row begin and where the row ends,
+// without its line break.
+type csvRecord struct {
+	cells []int
+	end   int
+}
+
+// parseCSV reads a file of values with separators: commas, semicolons, tabs or
+// bars, in UTF-8 or, with a byte order mark, in UTF-16.
 func parseCSV(data []byte) (*Table, error) {
-	decoded, err := decode(data)
+	f := &csvFile{encoding: encodingOf(data), records: map[int]csvRecord{}}
+	decoded, err := f.encoding.NewDecoder().Bytes(data)
 	if err != nil {
 		return nil, err
 	}
-	if strings.TrimSpace(decoded) == "" {
+	if f.encoding == encoding.Nop && !utf8.Valid(decoded) {
+		return nil, errors.New("it is not text in UTF-8: save it as “CSV UTF-8”")
+	}
+	f.text = string(decoded)
+	if strings.TrimSpace(f.text) == "" {
 		return nil, errors.New("it is empty")
 	}
-	r := csv.NewReader(strings.NewReader(decoded))
-	r.Comma = separator(decoded)
+	first, _, _ := strings.Cut(f.text, "\n")
+	f.separator = separator(first)
+	r := csv.NewReader(strings.NewReader(f.text))
+	r.Comma = f.separator
 	r.FieldsPerRecord = -1
-	t := &Table{}
+	t := &Table{file: f}
+	lines := lineStarts(f.text)
+	breaks := 0 // line breaks inside of cells so far
 	for {
 		texts, err := r.Read()
 		if err == io.EOF {
@@ -49,17 +59,25 @@ func parseCSV(data []byte) (*Table, error) {
 		}
 		var bad *csv.ParseError
 		if errors.As(err, &bad) {
-			return nil, fmt.Errorf("row %d cannot be read: a quotation mark is not closed, or stands inside a value", bad.StartLine)
+			return nil, fmt.Errorf("row %d cannot be read: a quotation mark is not closed, or stands inside a value", bad.StartLine-breaks)
 		}
 		if err != nil {
 			return nil, err
 		}
 		line, _ := r.FieldPos(0)
+		number := line - breaks
+		record := csvRecord{cells: make([]int, len(texts)), end: len(strings.TrimRight(f.text[:r.InputOffset()], "\r\n"))}
+		for i := range texts {
+			l, column := r.FieldPos(i)
+			record.cells[i] = lines[l-1] + column - 1
+			breaks += strings.Count(texts[i], "\n")
+		}
+		f.records[number] = record
 		if t.Headings == nil {
-			t.Headings = texts
+			t.Headings, t.Heading = texts, number
 			continue
 		}
-		row := t.row(line, texts)
+		row := t.row(number, texts)
 		for i := len(t.Headings); i < len(texts); i++ {
 			if strings.TrimSpace(texts[i]) != "" {
 				row.Cells[len(row.Cells)-1].Problem = fmt.Sprintf("the row has %d cells, and there are %d headings: is a separator missing its quotation marks?", len(texts), len(t.Headings))
@@ -69,27 +87,39 @@ func parseCSV(data []byte) (*Table, error) {
 		if !row.Empty() {
 			t.Rows = append(t.Rows, row)
 		}
+		if err := t.tooMany(); err != nil {
+			return nil, err
+		}
 	}
 }
 
-// decode returns the text of a file in UTF-8, or in UTF-16 with a byte order
-// mark.
-func decode(data []byte) (string, error) {
-	if bytes.HasPrefix(data, []byte{0xFF, 0xFE}) || bytes.HasPrefix(data, []byte{0xFE, 0xFF}) {
-		out, err := unicode.UTF16(unicode.LittleEndian, unicode.UseBOM).NewDecoder().Bytes(data)
-		return string(out), err
+// lineStarts returns where the lines of a text begin.
+func lineStarts(text string) []int {
+	starts := []int{0}
+	for i := range len(text) {
+		if text[i] == '\n' {
+			starts = append(starts, i+1)
+		}
 	}
-	data = bytes.TrimPrefix(data, []byte("\xEF\xBB\xBF"))
-	if !utf8.Valid(data) {
-		return "", errors.New("it is not text in UTF-8: save it as “CSV UTF-8”")
-	}
-	return string(data), nil
+	return starts
 }
 
-// separator returns what stands most often in the first line, outside of
-// quotation marks.
-func separator(text string) rune {
-	line, _, _ := strings.Cut(text, "\n")
+// encodingOf tells UTF-16 by its byte order mark; all else is taken as it is.
+func encodingOf(data []byte) encoding.Encoding {
+	switch {
+	case bytes.HasPrefix(data, []byte{0xFF, 0xFE}):
+		return unicode.UTF16(unicode.LittleEndian, unicode.UseBOM)
+	case bytes.HasPrefix(data, []byte{0xFE, 0xFF}):
+		return unicode.UTF16(unicode.BigEndian, unicode.UseBOM)
+	case bytes.HasPrefix(data, []byte("\xEF\xBB\xBF")):
+		return unicode.UTF8BOM
+	}
+	return encoding.Nop
+}
+
+// separator returns what stands most often in a line, outside of quotation
+// marks.
+func separator(line string) rune {
 	best, most := ',', 0
 	for _, sep := range []rune{',', ';', '\t', '|'} {
 		n, quoted := 0, false
@@ -106,4 +136,39 @@ func separator(text string) rune {
 		}
 	}
 	return best
+}
+
+// with returns the file with other texts in some cells, and all else as it is.
+func (f *csvFile) with(edits []edit) ([]byte, error) {
+	var b strings.Builder
+	at, row, wide := 0, 0, 0
+	for _, e := range edits {
+		record := f.records[e.row]
+		if e.row != row {
+			row, wide = e.row, len(record.cells)
+		}
+		begin, end := record.end, record.end
+		if e.column < len(record.cells) {
+			begin = record.cells[e.column]
+			if e.column+1 < len(record.cells) {
+				end = record.cells[e.column+1] - 1 // in front of the separator
+			}
+		}
+		b.WriteString(f.text[at:begin])
+		for ; wide <= e.column; wide++ {
+			b.WriteRune(f.separator)
+		}
+		b.WriteString(f.quoted(e.text))
+		at = end
+	}
+	b.WriteString(f.text[at:])
+	return f.encoding.NewEncoder().Bytes([]byte(b.String()))
+}
+
+// quoted writes a cell, in quotation marks where it needs them.
+func (f *csvFile) quoted(text string) string {
+	if strings.ContainsRune(text, f.separator) || strings.ContainsAny(text, "\"\r\n") {
+		return `"` + strings.ReplaceAll(text, `"`, `""`) + `"`
+	}
+	return text
 }

@@ -1,12 +1,16 @@
 // Package roster reads tables of values, one row for each build: CSV in any
-// usual dialect.
+// usual dialect, and workbooks (XLSX). It writes marks back into them and leaves
+// all else in the file as it was.
 package roster
 
 import (
+	"bytes"
 	"errors"
 	"fmt"
+	"os"
 	"path/filepath"
 	"strings"
+	"time"
 	"unicode"
 )
 
@@ -15,23 +19,44 @@ const (
 	MaxBytes   = 64 << 20
 	MaxColumns = 256
 	MaxRows    = 200_000
+	MaxCells   = 4_000_000
 )
 
 // A Table is a roster that was read.
 type Table struct {
 	Headings []string
+	Heading  int // the number of the row that the headings stand in
 	Rows     []Row
+	Sheet    string   // of a workbook: the one that was read
+	Others   []string // of a workbook: the names of its other sheets
+
+	data []byte // of the whole file
+	file file
+}
+
+// A file writes other texts into some of its cells. The edits are in the order
+// of the file.
+type file interface {
+	with(edits []edit) ([]byte, error)
+}
+
+// An edit is a new text for a cell; columns count from 0.
+type edit struct {
+	row, column int
+	text        string
+	styled      bool // takes the style of the cell in its place, or else in front of it
 }
 
 // A Row is one row below the headings.
 type Row struct {
-	Number int    // as the file counts, from 1; the headings stand in the first row with text
+	Number int    // as a spreadsheet counts, from 1; the headings stand in the first row with text
 	Cells  []Cell // as many as there are headings
 }
 
 // A Cell is the text of a cell, or what is wrong with it.
 type Cell struct {
 	Text    string
+	Day     time.Time // of a cell that holds a date as such
 	Problem string
 }
 
@@ -45,17 +70,42 @@ func (r *Row) Empty() bool {
 	return true
 }
 
-// Read reads a roster. The error says, for a person, what is wrong with the file
-// as a whole.
-func Read(path string) (*Table, error) {
-	switch strings.ToLower(filepath.Ext(path)) {
-	case ".xlsx", ".xlsm", ".xls", ".ods", ".numbers":
-		return nil, errors.New("a workbook cannot be read: save its sheet as “CSV UTF-8”")
+// Read reads a roster; sheet is the name of a sheet of a workbook, or "" for the
+// first one. The error says, for a person, what is wrong with the file as a
+// whole.
+func Read(path, sheet string) (*Table, error) {
+	info, err := os.Stat(path)
+	switch {
+	case err != nil:
+		return nil, err
+	case info.IsDir():
+		return nil, errors.New("it is a folder; name a file")
+	case info.Size() > MaxBytes:
+		return nil, fmt.Errorf("it is larger than %d MB", MaxBytes>>20)
 	}
-	t, err := readCSV(path)
+	data, err := os.ReadFile(path)
 	if err != nil {
 		return nil, err
 	}
+	var t *Table
+	switch kind := strings.ToLower(filepath.Ext(path)); {
+	case bytes.HasPrefix(data, []byte("PK\x03\x04")) && kind != ".ods" && kind != ".numbers":
+		t, err = parseWorkbook(data, sheet)
+	case bytes.HasPrefix(data, compound):
+		err = compoundProblem(data)
+	case kind == ".ods" || kind == ".numbers" || kind == ".xls":
+		err = errors.New("this kind of workbook cannot be read: save it as XLSX, or its sheet as “CSV UTF-8”")
+	case kind == ".xlsx" || kind == ".xlsm":
+		err = errors.New("it is called a workbook, but is none: open it in the spreadsheet and save it again")
+	case sheet != "":
+		err = errors.New("only workbooks (XLSX) have sheets")
+	default:
+		t, err = parseCSV(data)
+	}
+	if err != nil {
+		return nil, err
+	}
+	t.data = data
 	return t, t.check()
 }
 
@@ -78,11 +128,24 @@ func (t *Table) check() error {
 	case len(seen) == 0:
 		return errors.New("it has no headings: write the names of the fields into its first row")
 	case len(t.Headings) > MaxColumns:
-		return fmt.Errorf("it has %d columns; at most %d are read", len(t.Headings), MaxColumns)
+		return tooWide(len(t.Headings))
 	case len(t.Rows) == 0:
 		return errors.New("it has headings, but no row below them")
-	case len(t.Rows) > MaxRows:
-		return fmt.Errorf("it has %d rows; at most %d are read at a time", len(t.Rows), MaxRows)
+	}
+	return nil
+}
+
+func tooWide(columns int) error {
+	return fmt.Errorf("it has %d columns; at most %d are read", columns, MaxColumns)
+}
+
+// tooMany says that more was read than a table may hold.
+func (t *Table) tooMany() error {
+	if len(t.Rows) > MaxRows {
+		return fmt.Errorf("it has more than %d rows", MaxRows)
+	}
+	if len(t.Rows)*len(t.Headings) > MaxCells {
+		return fmt.Errorf("it has more than %d cells", MaxCells)
 	}
 	return nil
 }

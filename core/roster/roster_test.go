@@ -6,6 +6,7 @@ import (
 	"path/filepath"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -45,7 +46,7 @@ func TestUsualDialectsOfCSV(t *testing.T) {
 		"bars":              {"a|b\n1|2\n", []string{"a | b", "2: 1 | 2"}},
 		"byte order mark":   {"\xEF\xBB\xBFa,b\r\n1,2\r\n", []string{"a | b", "2: 1 | 2"}},
 		"UTF-16":            {utf16("a,b\nÅsa,2\n"), []string{"a | b", "2: Åsa | 2"}},
-		"quoted line break": {"a,b\n\"x\ny\",2\nz,3\n", []string{"a | b", "2: x\ny | 2", "4: z | 3"}},
+		"quoted line break": {"a,b\n\"x\ny\",2\nz,3\n", []string{"a | b", "2: x\ny | 2", "3: z | 3"}},
 		"quoted separator":  {"\"a, b\";c\n\"1;2\";3\n", []string{"a, b | c", "2: 1;2 | 3"}},
 		"short rows":        {"a,b,c\n1\n", []string{"a | b | c", "2: 1 |  | "}},
 		"empty rows":        {"a,b\n,\n\n1,2\n", []string{"a | b", "4: 1 | 2"}},
@@ -77,7 +78,7 @@ func TestRostersThatCannotBeRead(t *testing.T) {
 	} {
 		file := filepath.Join(dir, "r.csv")
 		require.NoError(t, os.WriteFile(file, []byte(text), 0o666))
-		_, err := Read(file)
+		_, err := Read(file, "")
 		assert.ErrorContains(t, err, want, text)
 	}
 	var wide []string
@@ -86,10 +87,64 @@ func TestRostersThatCannotBeRead(t *testing.T) {
 	}
 	file := filepath.Join(dir, "wide.csv")
 	require.NoError(t, os.WriteFile(file, []byte(strings.Join(wide, ",")+"\n1\n"), 0o666))
-	_, err := Read(file)
+	_, err := Read(file, "")
 	assert.ErrorContains(t, err, "it has 300 columns; at most 256 are read")
-	_, err = Read(filepath.Join(dir, "clients.xlsx"))
-	assert.ErrorContains(t, err, "save its sheet as “CSV UTF-8”")
+	for name, tt := range map[string][2]string{
+		"old.xls":      {string(compound) + "Workbook", "it is a workbook of the old kind: save it as XLSX"},
+		"locked.xlsx":  {string(compound) + "E\x00n\x00c\x00r\x00y\x00p\x00t\x00e\x00d\x00P\x00a\x00c\x00k\x00a\x00g\x00e\x00", "it is protected by a password: save a copy without one"},
+		"clients.ods":  {"PK\x03\x04", "save it as XLSX"},
+		"text.xlsx":    {"a,b\n1,2\n", "it is called a workbook, but is none"},
+		"broken.xlsx":  {"PK\x03\x04 and nothing more", "it is no workbook, or a damaged one"},
+		"sheetless.cv": {"a,b\n1,2\n", "only workbooks (XLSX) have sheets"},
+	} {
+		file := filepath.Join(dir, name)
+		require.NoError(t, os.WriteFile(file, []byte(tt[0]), 0o666))
+		sheet := ""
+		if name == "sheetless.cv" {
+			sheet = "Clients"
+		}
+		_, err := Read(file, sheet)
+		assert.ErrorContains(t, err, tt[1], name)
+	}
+}
+
+// Marks change nothing but the cells that they stand in, whatever the dialect.
+func TestMarksInCSVLeaveTheRestAsItIs(t *testing.T) {
+	when := time.Date(2027, 3, 9, 14, 30, 0, 0, time.UTC)
+	utf16 := func(s string) string {
+		out, err := unicode.UTF16(unicode.BigEndian, unicode.UseBOM).NewEncoder().String(s)
+		require.NoError(t, err)
+		return out
+	}
+	for before, want := range map[string]string{
+		"a,b\n1,2\n3,4\n": "a,b,built,built on,built in\n1,2\n3,4,yes,2027-03-09 14:30,C/x\n",
+		"\xEF\xBB\xBF\"a\" ; b\r\n;\r\n\r\n \"1 \";":         "",
+		"\xEF\xBB\xBF\"a\"; b\r\n;\r\n 1 ;":                 "\xEF\xBB\xBF\"a\"; b;built;built on;built in\r\n;\r\n 1 ;;yes;2027-03-09 14:30;C/x",
+		"a\tb\n\"x\ny\"\n\"1\t\"\"\"\n":                      "a\tb\tbuilt\tbuilt on\tbuilt in\n\"x\ny\"\n\"1\t\"\"\"\t\tyes\t2027-03-09 14:30\tC/x\n",
+		utf16("a,b\nÅ,1\nÖ,2\n"):                             utf16("a,b,built,built on,built in\nÅ,1\nÖ,2,yes,2027-03-09 14:30,C/x\n"),
+		"built in,a,built,built on,z\n,1,,\n\"q\",2,no,,z\n": "built in,a,built,built on,z\n,1,,\nC/x,2,yes,2027-03-09 14:30,z\n",
+	} {
+		table, err := parseCSV([]byte(before))
+		if want == "" {
+			assert.Error(t, err)
+			continue
+		}
+		require.NoError(t, err, before)
+		last := table.Rows[len(table.Rows)-1]
+		assert.False(t, table.Marked(&last))
+		after, err := table.WithMarks(map[int]Mark{last.Number: {when, "C/x"}})
+		require.NoError(t, err)
+		assert.Equal(t, want, string(after))
+		table, err = parseCSV(after)
+		require.NoError(t, err)
+		last = table.Rows[len(table.Rows)-1]
+		assert.True(t, table.Marked(&last), "the mark is read again")
+	}
+	table, err := parseCSV([]byte("a,Built\nx,1998\n"))
+	require.NoError(t, err)
+	_, err = table.WithMarks(nil)
+	assert.ErrorContains(t, err, `it has a column "Built" of its own`)
+	assert.False(t, table.Marked(&table.Rows[0]), "a column of the user's is no mark")
 }
 
 func FuzzParseCSV(f *testing.F) {
@@ -105,6 +160,25 @@ func FuzzParseCSV(f *testing.F) {
 				t.Fatal("a row is not as wide as the headings")
 			}
 		}
-		_ = table.check()
+		if table.check() != nil {
+			return
+		}
+		marks := map[int]Mark{}
+		for _, r := range table.Rows {
+			marks[r.Number] = Mark{Where: "C/x"}
+		}
+		out, err := table.WithMarks(marks)
+		if err != nil {
+			return
+		}
+		again, err := parseCSV(out)
+		if err != nil {
+			t.Fatalf("marked, it cannot be read: %v\n%q\n%q", err, data, out)
+		}
+		for i, r := range again.Rows {
+			if !again.Marked(&r) || len(again.Rows) != len(table.Rows) || strings.TrimSpace(r.Cells[0].Text) != table.Rows[i].Cells[0].Text && !table.IsMark(0) {
+				t.Fatalf("row %d was changed: %q\n%q", r.Number, data, out)
+			}
+		}
 	})
 }
