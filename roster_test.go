@@ -46,8 +46,12 @@ func TestARosterIsCheckedAsAWholeBeforeAnythingIsBuilt(t *testing.T) {
 	assert.NotContains(t, out, "\x1b")
 	assert.Equal(t, []string{"own.txt"}, d.has("out"))
 
-	out, status = d.run("build", "commission", "--into", "out", "--roster", "clients.csv", "--yes", "--only-good")
+	before := d.has("out")
+	args := []string{"build", "commission", "--into", "out", "--roster", "clients.csv", "--yes", "--only-good", "--mark"}
+	out, status = d.run(append(args, "--report", "report.csv")...)
 	assert.Zero(t, status, out)
+	assert.Contains(t, out, "Built 288 rows: ")
+	assert.Contains(t, out, "Marked 288 rows in clients.csv")
 	projects := 0
 	for _, path := range d.has("out") {
 		if strings.Count(path, "/") == 1 && strings.HasSuffix(path, "/") {
@@ -55,15 +59,30 @@ func TestARosterIsCheckedAsAWholeBeforeAnythingIsBuilt(t *testing.T) {
 		}
 	}
 	assert.Equal(t, 288, projects)
-	d.write("clients.csv", text+"New One,2027-05-01,BX,,\nNew Two,2027-05-02,MP,yes,\n")
-	out, status = d.run("build", "commission", "--into", "out", "--roster", "clients.csv", "--yes", "--only-good")
+	report := d.read("report.csv")
+	assert.Equal(t, 288, strings.Count(report, ",built,"))
+	assert.Equal(t, 12, strings.Count(report, ",left out,"))
+	assert.Contains(t, report, "\n2,built,2027-03 Client 2 BK,")
+	assert.Contains(t, report, "\n180,left out,,0,0,0,“2027-03 Client 7 BK” would be made for row 7 as well\n")
+	marked := d.read("clients.csv")
+	assert.True(t, strings.HasPrefix(marked, "Client,Received,Kind,Gilding,Stages,built,built on,built in\nClient 2,2027-03-09,BK,no,survey; repair,yes,"), marked[:200])
+	assert.Contains(t, marked, "\n,2027-03-09,BK,,\n", "a bad row is as it was")
+
+	d.write("clients.csv", marked+"New One,2027-05-01,BX,,\nNew Two,2027-05-02,MP,yes,\n")
+	out, status = d.run(args...)
 	assert.Zero(t, status)
-	assert.Contains(t, out, "Built 23 folders and 6 files", "the same command builds what was added")
+	assert.Contains(t, out, "Built 2 rows: 23 folders and 6 files", "the same command builds what was added")
+	assert.Contains(t, out, "left alone: 288 rows marked as built")
+	d.write("out/2027-05 New One BX/mine.txt", "mine")
+	out, status = d.run("undo", "--yes")
+	assert.Zero(t, status)
+	assert.Contains(t, out, "stays: it holds “mine.txt”")
+	assert.Equal(t, marked+"New One,2027-05-01,BX,,\nNew Two,2027-05-02,MP,yes,\n", d.read("clients.csv"), "the marks are taken back as well")
+	d.write("clients.csv", marked)
 	_, status = d.run("undo", "--yes")
 	assert.Zero(t, status)
-	_, status = d.run("undo", "--yes")
-	assert.Zero(t, status)
-	assert.Equal(t, []string{"own.txt"}, d.has("out"))
+	assert.Equal(t, append([]string{"2027-05 New One BX/", "2027-05 New One BX/mine.txt"}, before...), d.has("out"))
+	assert.Equal(t, text, d.read("clients.csv"), "byte for byte")
 }
 
 func TestRowsThatShareAPathMeetInIt(t *testing.T) {

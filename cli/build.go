@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"errors"
 	"fmt"
 	"path/filepath"
 	"strings"
@@ -13,7 +14,6 @@ import (
 	"vestibula/core/plan"
 	"vestibula/core/rules"
 	"vestibula/core/template"
-	"vestibula/core/tree"
 )
 
 // A buildRun is one call of build.
@@ -23,15 +23,20 @@ type buildRun struct {
 	into                          string
 	yes, preview, noLabel, asJSON bool
 	noJournal                     bool
-	roster                        rosterFlags
+	roster                        rosterRun
 
 	t      *template.Template
 	values template.Values
-	tree   *template.Expansion
-	place  *disk.Place
-	plan   *plan.Plan
-	notes  []disk.Note
-	built  []rowBuild // what is built: one, or one for each row of a roster
+	// archive is the name of the file that all is written into, or empty.
+	archive string
+	tree    *template.Expansion
+	place   *disk.Place
+	plan    *plan.Plan
+	notes   []disk.Note
+	// unfinished says that an earlier build in this place was cut short.
+	unfinished bool
+	marks      *disk.Revision // the roster with its marks, where it is to be marked
+	built      []*rowBuild    // what is built: one, or one for each row of a roster
 }
 
 func (a *app) buildCommand() *cobra.Command {
@@ -61,10 +66,7 @@ which template and values it was built from.`,
 	c.Flags().BoolVarP(&b.yes, "yes", "y", false, "build without asking")
 	c.Flags().BoolVar(&b.preview, "preview", false, "show what would be done, and change nothing")
 	c.Flags().BoolVar(&b.noLabel, "no-label", false, "leave no "+label.FileName+" behind")
-	c.Flags().StringVar(&b.roster.file, "roster", "", "build once for each row of this table, a CSV `FILE`")
-	c.Flags().StringArrayVar(&b.roster.columns, "column", nil, "join a field to a column: `field=Heading`")
-	c.Flags().StringVar(&b.roster.rows, "rows", "", "only these `ROWS` of the roster, such as 3,7-9")
-	c.Flags().BoolVar(&b.roster.onlyGood, "only-good", false, "build the good rows, and list the others")
+	b.roster.add(c)
 	c.Flags().BoolVar(&b.noJournal, "no-journal", false, "build although it cannot be undone, where nothing can be written down")
 	c.Flags().BoolVar(&b.asJSON, "json", false, "print JSON")
 	_ = c.MarkFlagDirname("into")
@@ -76,28 +78,34 @@ func (b *buildRun) run(args []string) error {
 	if b.into == "" {
 		return unclear("for example: --into .", "into which folder? Name it with --into")
 	}
-	b.tree = &template.Expansion{}
-	if b.roster.file != "" {
-		if err := b.growRoster(args); err != nil {
-			return err
-		}
-	} else {
-		if err := b.read(args); err != nil {
-			return err
-		}
-		if err := b.grow(); err != nil {
-			return err
-		}
+	if err := b.roster.alone(); err != nil {
+		return err
 	}
-	var err error
-	if b.place, err = disk.Open(b.into); err != nil {
-		return unclear("", "%v", err)
+	if err := b.openPlace(); err != nil {
+		return err
 	}
 	defer b.place.Close()
+	b.tree = &template.Expansion{}
+	grow := b.grow
+	if b.roster.file != "" {
+		grow = b.growRoster
+	}
+	if err := grow(args); err != nil {
+		return err
+	}
 	if err := b.compare(); err != nil {
 		return err
 	}
 	return b.carryOut()
+}
+
+// openPlace opens the folder to build in.
+func (b *buildRun) openPlace() error {
+	var err error
+	if b.place, err = disk.Open(b.into); err != nil {
+		return unclear("", "%v", err)
+	}
+	return nil
 }
 
 // read reads the template and all values, asking for those that are missing
@@ -124,7 +132,10 @@ func (b *buildRun) read(args []string) error {
 }
 
 // grow makes the tree and holds it against the rules.
-func (b *buildRun) grow() error {
+func (b *buildRun) grow(args []string) error {
+	if err := b.read(args); err != nil {
+		return err
+	}
 	set, errs := rules.Configure(b.t)
 	if len(errs) > 0 {
 		return b.tellErrors(b.t.Name, b.t.Text, errs, statusUnclear)
@@ -134,7 +145,7 @@ func (b *buildRun) grow() error {
 		return b.tellErrors(b.t.Name, b.t.Text, err, statusFound)
 	}
 	b.tree.Root = b.tree.Root.Built()
-	b.built = []rowBuild{{b.values, b.tree.Root}}
+	b.built = []*rowBuild{{values: b.values, root: b.tree.Root}}
 	wrong := 0
 	for _, f := range set.Check(b.tree.Root) {
 		if f.Severity != rules.Error {
@@ -150,35 +161,44 @@ func (b *buildRun) grow() error {
 	return nil
 }
 
-// compare makes the plan, and the label that goes with it.
+// compare makes the plan, and what goes with it: the labels, and the roster's
+// marks.
 func (b *buildRun) compare() error {
 	var err error
 	if b.plan, err = plan.Make(b.tree.Root, b.place); err != nil {
 		return refused("nothing was changed", "%v", err)
 	}
-	b.noticeCutShort()
-	if b.noLabel {
-		return nil
+	if b.roster.file != "" {
+		if err := b.rowsInTheWay(); err != nil {
+			return err
+		}
 	}
+	if at, n, most := b.place.TooLong(b.plan); n > most {
+		return refused(fmt.Sprintf("build nearer to the top of the disk, or give shorter names; this system takes %d characters", most),
+			"Nothing was built: this path would have %s characters: %s", term.Number(n), at)
+	}
+	b.noticeCutShort()
 	if b.plan.Count[plan.Blocked] > 0 {
 		return nil
 	}
-	if b.notes, err = b.labels(); err != nil {
-		return refused("move it away, or build with --no-label", "%v", err)
+	if !b.noLabel {
+		if b.notes, err = b.labels(); err != nil {
+			return refused("move it away, or build with --no-label", "%v", err)
+		}
+	}
+	if b.roster.mark {
+		return b.markRows()
 	}
 	return nil
 }
 
 // carryOut shows the plan and, with a yes, does it.
 func (b *buildRun) carryOut() error {
-	folders, files := b.plan.Made()
 	blocked := b.plan.Count[plan.Blocked] > 0
-	nothing := folders+files == 0 && !blocked
+	nothing := b.nothing() && !blocked
 	asking := !b.yes && !b.preview && !nothing && !blocked && b.interactive() && !b.asJSON
 	goesOn := asking || b.yes && !b.preview && !blocked || nothing && !b.preview
-	switch {
-	case b.asJSON:
-	case b.preview || blocked || asking || !goesOn:
+	if !b.asJSON && (b.preview || blocked || asking || !goesOn) {
 		b.drawPlan()
 	}
 	if blocked {
@@ -188,7 +208,7 @@ func (b *buildRun) carryOut() error {
 		return refused("", "Nothing was built: %s in the way.", term.Count(b.plan.Count[plan.Blocked], "thing")+isOrAre(b.plan.Count[plan.Blocked]))
 	}
 	if asking {
-		yes, err := b.confirm(fmt.Sprintf("Build %s in %s?", b.made(), b.into))
+		yes, err := b.confirm(b.question())
 		if err != nil {
 			return err
 		}
@@ -197,8 +217,8 @@ func (b *buildRun) carryOut() error {
 		}
 	}
 	if b.preview || !goesOn {
-		if b.asJSON {
-			return b.report(false)
+		if err := b.report(false); err != nil || b.asJSON {
+			return err
 		}
 		if b.preview {
 			b.screen.Line(term.Dim.Render("A preview: nothing was changed."))
@@ -206,19 +226,38 @@ func (b *buildRun) carryOut() error {
 		}
 		return refused("add --yes to build it", "Nothing was changed yet.")
 	}
-	if err := b.carryOutSafely(); err != nil {
+	unmarked, err := b.carryOutSafely()
+	if err != nil {
 		return err
 	}
-	if b.asJSON {
-		return b.report(true)
+	if err := b.report(true); err != nil {
+		return err
 	}
-	b.closing(nothing)
-	return nil
+	if !b.asJSON {
+		b.closing(nothing)
+	}
+	return unmarked
 }
 
-// noticeCutShort tells of builds in this place that never came to their end.
+// nothing reports whether there is nothing to do.
+func (b *buildRun) nothing() bool {
+	return b.plan.Count[plan.New] == 0 && b.marks == nil
+}
+
+// question asks for the yes.
+func (b *buildRun) question() string {
+	switch {
+	case b.plan.Count[plan.New] == 0:
+		return fmt.Sprintf("Mark %s in %s?", term.Count(len(b.built), "row"), b.roster.file)
+	case b.marks != nil:
+		return fmt.Sprintf("Build %s in %s, and mark %s in %s?", b.made(), b.into, term.Count(len(b.built), "row"), b.roster.file)
+	}
+	return fmt.Sprintf("Build %s in %s?", b.made(), b.into)
+}
+
+// noticeCutShort tells of runs in this place that never came to their end.
 func (b *buildRun) noticeCutShort() {
-	at, err := filepath.Abs(b.into)
+	at, err := filepath.Abs(b.place.Path)
 	if err != nil || b.noJournal {
 		return
 	}
@@ -226,61 +265,65 @@ func (b *buildRun) noticeCutShort() {
 	if err != nil {
 		return // told when something is to be written down
 	}
+	defer j.Close()
 	earlier, _ := j.CutShort(at)
 	for _, r := range earlier {
-		b.side.Text(term.Warn.Render("note:") + fmt.Sprintf(" the build of %s on %s was cut short. The same build again finishes it; vestibula undo %d takes it back.",
-			term.Visible(r.Title), r.When.Local().Format("2006-01-02 15:04"), r.Number))
+		help := fmt.Sprintf("The same build again finishes it; vestibula undo %d takes it back.", r.Number)
+		if r.Undoes > 0 {
+			help = fmt.Sprintf("vestibula undo %d finishes it; vestibula undo %d takes it back.", r.Undoes, r.Number)
+		}
+		b.side.Text(term.Warn.Render("note:") + fmt.Sprintf(" the %s of %s on %s was cut short. %s", r.What, term.Visible(r.Title), r.When.Local().Format("2006-01-02 15:04"), help))
+		b.unfinished = b.unfinished || r.What == "build"
 	}
 }
 
 // carryOutSafely writes down what will be done, and does it: one run at a time
-// in one place.
-func (b *buildRun) carryOutSafely() error {
-	if len(b.notes) == 0 && b.plan.Count[plan.New] == 0 {
-		return nil
+// in one place. Unmarked says that all was built, but the roster could not be
+// marked.
+func (b *buildRun) carryOutSafely() (unmarked, err error) {
+	if len(b.notes) == 0 && b.nothing() && !b.unfinished {
+		return nil, nil
 	}
-	if b.noJournal {
-		if err := b.place.Build(b.plan, b.notes, nil); err != nil {
-			return b.failed(err)
+	if b.marks != nil {
+		if err := b.roster.table.Unchanged(b.roster.file); err != nil {
+			return nil, refused("run the same command again", "Nothing was built: the roster %s: %s", b.roster.file, disk.Reason(err))
 		}
-		return nil
 	}
-	j, unlock, err := b.journal(b.into)
+	done, end := b.progress("building", len(b.plan.Steps))
+	job := disk.Job{Plan: b.plan, Notes: b.notes, Revision: b.marks, Done: done}
+	if b.noJournal {
+		err = b.place.Build(job)
+	} else {
+		err = b.buildWithJournal(job)
+	}
+	end()
+	var failed *disk.BuildError
+	var unwritten *disk.JournalError
+	var unrevised *disk.RevisionError
+	switch {
+	case errors.As(err, &failed):
+		return nil, b.failed(failed)
+	case errors.As(err, &unrevised):
+		return refused("close it in other programs, and run the same command again: what is built stays as it is", "The roster is not marked: %v", unrevised), nil
+	case errors.As(err, &unwritten) && unwritten.Done:
+		return nil, refused("the same command again finishes it", "All of it is built, but that cannot be written down: %s", disk.Reason(unwritten.Err))
+	case errors.As(err, &unwritten):
+		return nil, refused("nothing was changed; --no-journal builds all the same, but then it cannot be undone", "what is done cannot be written down: %s", disk.Reason(unwritten.Err))
+	}
+	return nil, err
+}
+
+func (b *buildRun) buildWithJournal(job disk.Job) error {
+	j, unlock, err := b.journal(b.place.Path)
 	if err != nil {
 		return err
 	}
 	defer unlock()
-	actions, err := j.Actions(b.place, b.plan, b.notes)
-	if err != nil {
-		return refused("nothing was changed", "%v", err)
-	}
-	at, err := filepath.Abs(b.into)
+	at, err := filepath.Abs(b.place.Path)
 	if err != nil {
 		return err
 	}
-	earlier, err := j.CutShort(at)
-	if err != nil {
-		return err
-	}
-	record, err := j.Begin(disk.Head{What: "build", When: b.now, Place: at, Title: b.t.Heading()}, actions)
-	if err != nil {
-		return refused("nothing was changed; --no-journal builds all the same, but then it cannot be undone", "what is done cannot be written down: %s", disk.Reason(err))
-	}
-	for _, r := range earlier {
-		b.place.Tidy(r)
-	}
-	if err := b.place.Build(b.plan, b.notes, nil); err != nil {
-		if e := j.Finish(record, disk.TakenBack); e != nil {
-			return e
-		}
-		return b.failed(err)
-	}
-	for _, r := range append(earlier, record) {
-		if err := j.Finish(r, disk.Done); err != nil {
-			return err
-		}
-	}
-	return nil
+	return j.Build(b.place, job, disk.Head{When: b.now, Place: at, Title: b.t.Heading()})
 }
 
 func isOrAre(n int) string {
@@ -299,10 +342,16 @@ func (b *buildRun) made() string {
 	return term.Count(folders, "folder") + " and " + term.Count(files, "file")
 }
 
-func (b *buildRun) failed(err error) error {
+func (b *buildRun) failed(err *disk.BuildError) error {
 	help := "all that had been made is gone again; nothing of yours was touched"
-	if be, ok := err.(*disk.BuildError); ok && len(be.Left) > 0 {
-		help = "these are left, because something is in them now: " + strings.Join(be.Left, ", ")
+	if n := len(err.Left); n > 0 {
+		help = "these could not be taken back: " + strings.Join(err.Left[:min(n, 5)], ", ")
+		if n > 5 {
+			help += fmt.Sprintf(" and %s more", term.Number(n-5))
+		}
+		if !b.noJournal {
+			help += "\nthe same build again finishes it; vestibula undo takes it back"
+		}
 	}
 	return refused(help, "The build stopped at %v", err)
 }
@@ -312,91 +361,4 @@ var planMarks = map[plan.State]term.Mark{
 	plan.There:   {Sign: "·", Style: term.Dim},
 	plan.Kept:    {Sign: "~", Style: term.Warn},
 	plan.Blocked: {Sign: "!", Style: term.Bad},
-}
-
-// drawPlan draws the tree with what is new, there, kept and blocked.
-func (b *buildRun) drawPlan() {
-	steps := map[*tree.Node]*plan.Step{}
-	for i := range b.plan.Steps {
-		steps[b.plan.Steps[i].Node] = &b.plan.Steps[i]
-	}
-	b.screen.Line(term.Title.Render(term.Visible(b.t.Heading())), term.Dim.Render(" into "+term.Visible(b.into)))
-	b.screen.Line()
-	b.screen.Tree(b.tree.Root, term.TreeView{
-		Mark: func(n *tree.Node) term.Mark { return planMarks[steps[n].State] },
-		Note: func(n *tree.Node) string {
-			switch s := steps[n]; s.State {
-			case plan.Blocked:
-				return s.Why
-			case plan.Kept:
-				return "stays as it is: it is not what the template would write"
-			}
-			return ""
-		},
-	})
-	b.screen.Line()
-	var counts []string
-	for state, word := range []string{"new", "there already", "kept as they are", "in the way"} {
-		if n := b.plan.Count[state]; n > 0 {
-			m := planMarks[plan.State(state)]
-			counts = append(counts, m.Style.Render(m.Sign)+" "+term.Number(n)+" "+word)
-		}
-	}
-	b.screen.Text(strings.Join(counts, "   "))
-	b.app.changes(b.tree.Changes)
-}
-
-// closing tells what a build has done.
-func (b *buildRun) closing(nothing bool) {
-	target := b.into
-	if top := b.tree.Root.Children; len(top) == 1 {
-		target = filepath.Join(b.into, top[0].Name)
-	}
-	if nothing {
-		b.screen.Text(term.Good.Render("Nothing to do:") + " all of it is there already in " + term.Visible(target))
-	} else {
-		b.screen.Text(term.Good.Render("Built") + " " + b.made() + " in " + term.Visible(target) + besides(b.plan.Count[plan.There]))
-	}
-	for i := range b.plan.Steps {
-		if b.plan.Steps[i].State == plan.Kept {
-			b.screen.Text(term.Warn.Render("kept") + " as it is, though not what the template would write: " + term.Visible(b.plan.Path(i)))
-		}
-	}
-	b.app.changes(b.tree.Changes)
-}
-
-// besides says how much was there before.
-func besides(there int) string {
-	if there == 0 {
-		return ""
-	}
-	return fmt.Sprintf("; %s more stood there already", term.Number(there))
-}
-
-// report prints the plan, and whether it was carried out, as JSON.
-func (b *buildRun) report(built bool) error {
-	type step struct {
-		Path  string `json:"path"`
-		Kind  string `json:"kind"`
-		State string `json:"state"`
-		Why   string `json:"why,omitempty"`
-	}
-	steps := make([]step, len(b.plan.Steps))
-	for i, s := range b.plan.Steps {
-		steps[i] = step{b.plan.Path(i), s.Node.Kind.String(), s.State.String(), s.Why}
-	}
-	err := b.printJSON(struct {
-		Template string `json:"template"`
-		Into     string `json:"into"`
-		Built    bool   `json:"built"`
-		New      int    `json:"new"`
-		There    int    `json:"there"`
-		Kept     int    `json:"kept"`
-		Blocked  int    `json:"blocked"`
-		Steps    []step `json:"steps"`
-	}{b.t.Name, b.into, built, b.plan.Count[plan.New], b.plan.Count[plan.There], b.plan.Count[plan.Kept], b.plan.Count[plan.Blocked], steps})
-	if err == nil && (b.plan.Count[plan.Blocked] > 0 || !built && !b.preview) {
-		return found
-	}
-	return err
 }

@@ -3,6 +3,7 @@ package cli
 import (
 	"crypto/sha256"
 	"encoding/hex"
+	"errors"
 	"fmt"
 	"os"
 	"path/filepath"
@@ -42,7 +43,7 @@ func (a *app) journal(place string) (j *disk.Journal, unlock func(), err error) 
 	if !free {
 		return nil, nil, refused("wait until it has ended, and try again", "another run is at work in %s", place)
 	}
-	return j, func() { _ = lock.Unlock() }, nil
+	return j, func() { _, _ = lock.Unlock(), j.Close() }, nil
 }
 
 // records reads the journal for showing it; where there is none, it is empty.
@@ -253,14 +254,14 @@ func (a *app) undo(args []string, yes bool) error {
 		}
 	}
 	record, err := j.Undo(place, u, disk.Head{When: a.now, Place: r.Place, Title: r.Title})
-	if err != nil {
-		return refused("the rest is as it was; vestibula history shows how far it came", "The undo stopped at %v", err)
-	}
-	if r.End == disk.CutShort {
-		place.Tidy(r)
-		if err := j.Finish(r, disk.Done); err != nil {
-			return err
-		}
+	var unwritten *disk.JournalError
+	switch {
+	case errors.As(err, &unwritten) && unwritten.Done:
+		return refused(fmt.Sprintf("vestibula undo %d finishes it", r.Number), "All of it is taken back, but that cannot be written down: %s", disk.Reason(unwritten.Err))
+	case errors.As(err, &unwritten):
+		return refused("nothing was changed", "what is undone cannot be written down: %s", disk.Reason(unwritten.Err))
+	case err != nil:
+		return refused(fmt.Sprintf("the rest is as it was; vestibula undo %d goes on with it", r.Number), "The undo stopped at %v", err)
 	}
 	a.screen.Text(term.Good.Render("Undone") + fmt.Sprintf(": %s. To have it back: vestibula undo %d", amount(record), record.Number))
 	return nil

@@ -2,8 +2,6 @@ package cli
 
 import (
 	"fmt"
-	"os"
-	"path/filepath"
 
 	"vestibula/cli/term"
 	"vestibula/core/disk"
@@ -49,37 +47,13 @@ func (r *checkRun) mend(src *source) error {
 			return refused("", "Nothing was changed.")
 		}
 	}
-	if err := replaceFile(src.path, []byte(text)); err != nil {
+	at, err := disk.Real(src.path)
+	if err == nil {
+		err = disk.Revision{Path: at, Data: []byte(text)}.Replace()
+	}
+	if err != nil {
 		return refused("it is as it was", "%s cannot be written: %s", src.path, disk.Reason(err))
 	}
 	r.screen.Text(term.Good.Render("Mended") + " " + term.Count(len(mended), "line") + " of " + term.Visible(src.name) + ".")
 	return nil
-}
-
-// replaceFile gives a file new contents: it has the old ones or the new ones,
-// whatever happens. Where it is a link, the file behind the link is meant.
-func replaceFile(path string, data []byte) error {
-	path, err := filepath.EvalSymlinks(path)
-	if err != nil {
-		return err
-	}
-	info, err := os.Stat(path)
-	if err != nil {
-		return err
-	}
-	f, err := os.CreateTemp(filepath.Dir(path), filepath.Base(path)+".*.new")
-	if err != nil {
-		return err
-	}
-	defer os.Remove(f.Name()) // gone already where all went well
-	_, err = f.Write(data)
-	for _, step := range []func() error{func() error { return f.Chmod(info.Mode().Perm()) }, f.Sync, f.Close} {
-		if e := step(); err == nil {
-			err = e
-		}
-	}
-	if err != nil {
-		return err
-	}
-	return os.Rename(f.Name(), path)
 }

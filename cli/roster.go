@@ -1,27 +1,62 @@
 package cli
 
 import (
+	"bytes"
 	"fmt"
 	"maps"
 	"path"
+	"path/filepath"
+	"slices"
 	"strconv"
 	"strings"
+
+	"github.com/spf13/cobra"
 
 	"vestibula/cli/term"
 	"vestibula/core/disk"
 	"vestibula/core/label"
 	"vestibula/core/outline"
+	"vestibula/core/plan"
 	"vestibula/core/roster"
 	"vestibula/core/rules"
 	"vestibula/core/template"
 	"vestibula/core/tree"
 )
 
-// rosterFlags are the flags of a build for every row of a table.
-type rosterFlags struct {
-	file, rows string
-	columns    []string
-	onlyGood   bool
+// A rosterRun is what a build for every row of a table needs beside that of a
+// single one.
+type rosterRun struct {
+	file, sheet, rows, report string
+	columns                   []string
+	onlyGood, mark            bool
+
+	table   *roster.Table
+	meeting *tree.Meeting
+	bad     []badRow
+	marked  []int // rows that are marked as built, and left alone
+}
+
+func (r *rosterRun) add(c *cobra.Command) {
+	c.Flags().StringVar(&r.file, "roster", "", "build once for each row of this table, a `FILE` in XLSX or CSV")
+	c.Flags().StringVar(&r.sheet, "sheet", "", "the `NAME` of the sheet to read; the first one if you name none")
+	c.Flags().StringArrayVar(&r.columns, "column", nil, "join a field to a column: `field=Heading`")
+	c.Flags().StringVar(&r.rows, "rows", "", "only these `ROWS` of the roster, such as 3,7-9")
+	c.Flags().BoolVar(&r.onlyGood, "only-good", false, "build the good rows, and list the others")
+	c.Flags().BoolVar(&r.mark, "mark", false, "write into the roster which rows are built; those are left alone the next time")
+	c.Flags().StringVar(&r.report, "report", "", "write what became of each row into a new CSV `FILE`")
+}
+
+// alone says that a flag needs a roster.
+func (r *rosterRun) alone() error {
+	if r.file != "" {
+		return nil
+	}
+	for flag, used := range map[string]bool{"--sheet": r.sheet != "", "--column": r.columns != nil, "--rows": r.rows != "", "--only-good": r.onlyGood, "--mark": r.mark, "--report": r.report != ""} {
+		if used {
+			return unclear("name the table: --roster FILE", "%s goes with a roster", flag)
+		}
+	}
+	return nil
 }
 
 // A badRow is a row that cannot be built.
@@ -30,8 +65,30 @@ type badRow struct {
 	problem string // begins with the place in the row
 }
 
+// A rowBuild is what one row builds, or the only build where there is no
+// roster.
+type rowBuild struct {
+	row     int
+	values  template.Values
+	root    *tree.Node
+	changes []template.Change
+	count   [plan.Blocked + 1]int // of its folders and files, by state
+}
+
+// folder is where the row's project lies, from the place of the build.
+func (r *rowBuild) folder() string {
+	at, n := ".", r.root
+	for len(n.Children) == 1 && n.Children[0].Kind == tree.Folder {
+		n = n.Children[0]
+		if at = path.Join(at, n.Name); n.Marks&tree.Way == 0 {
+			break
+		}
+	}
+	return at
+}
+
 // growRoster makes one tree of all rows of the roster. All rows are read and
-// checked; what is wrong is told at once.
+// checked; what is wrong is told at once, later.
 func (b *buildRun) growRoster(args []string) error {
 	var err error
 	if b.t, err = b.load(args[0]); err != nil {
@@ -53,83 +110,89 @@ func (b *buildRun) growRoster(args []string) error {
 	if _, errs := b.t.ParseValues(common, b.now); len(errs) > 0 {
 		return badValues(errs)
 	}
-	table, err := roster.Read(b.roster.file)
-	if err != nil {
-		return unclear("", "the roster %s: %s", b.roster.file, disk.Reason(err))
+	r := &b.roster
+	if r.table, err = roster.Read(r.file, r.sheet); err != nil {
+		return unclear("", "the roster %s: %s", r.file, disk.Reason(err))
 	}
-	columns, err := b.columns(table)
+	if r.sheet == "" && len(r.table.Others) > 0 {
+		b.side.Text(term.Warn.Render("note:") + term.Visible(fmt.Sprintf(" the sheet “%s” is read; --sheet names another: %s", r.table.Sheet, strings.Join(r.table.Others, ", "))))
+	}
+	columns, err := b.columns(r.table)
 	if err != nil {
 		return err
 	}
-	wanted, err := rowRanges(b.roster.rows)
+	wanted, err := rowRanges(r.rows)
 	if err != nil {
 		return err
 	}
-	meeting := tree.NewMeeting()
-	var bad []badRow
+	// What is built already keeps its folders: no other row may have them.
+	claims := tree.NewMeeting()
+	grow := func(row *roster.Row) (*rowBuild, []badRow) { return b.growRow(set, row, columns, common) }
+	for i := range r.table.Rows {
+		if row := &r.table.Rows[i]; r.table.Marked(row) {
+			if build, problems := grow(row); len(problems) == 0 {
+				claims.Add(build.root, row.Number)
+			}
+		}
+	}
+	r.meeting = tree.NewMeeting()
 	size := 0
-	for i := range table.Rows {
-		row := &table.Rows[i]
+	done, end := b.progress("checking", len(r.table.Rows))
+	for i := range r.table.Rows {
+		row := &r.table.Rows[i]
+		done(1)
+		switch {
+		case !r.table.Marked(row):
+		case wanted(row.Number):
+			r.marked = append(r.marked, row.Number)
+			continue
+		default:
+			continue
+		}
+		build, problems := grow(row)
+		if len(problems) == 0 {
+			if taken, by, ok := claims.Add(build.root, row.Number); !ok {
+				problems = []badRow{{row.Number, fmt.Sprintf(": “%s” would be made for row %d as well", taken, by)}}
+			}
+		}
 		if !wanted(row.Number) {
 			continue
 		}
-		values, x, problems := b.growRow(set, table, row, columns, common)
-		if len(problems) == 0 {
-			root := x.Root.Built()
-			if taken, by, ok := meeting.Add(root, row.Number); !ok {
-				problems = append(problems, badRow{row.Number, fmt.Sprintf(": “%s” would be made for row %d as well", taken, by)})
-			} else {
-				facts := tree.Measure(root)
-				size += facts.Folders + facts.Files
-				b.built = append(b.built, rowBuild{values, root})
-				b.tree.Changes = append(b.tree.Changes, x.Changes...)
-			}
+		if r.bad = append(r.bad, problems...); len(problems) == 0 {
+			r.meeting.Add(build.root, row.Number)
+			size += build.root.Count()
+			b.built = append(b.built, build)
 		}
-		bad = append(bad, problems...)
 	}
+	end()
 	if size > b.flags.limit {
 		return b.tellErrors(b.t.Name, b.t.Text, &template.LimitError{Limit: b.flags.limit, Count: size}, statusFound)
 	}
-	b.tree.Root = meeting.Root
-	return b.tellBadRows(bad)
-}
-
-// tellBadRows tells all that is wrong with the roster, and stops unless only the
-// good rows are wanted.
-func (b *buildRun) tellBadRows(bad []badRow) error {
-	rows := map[int]bool{}
-	for _, p := range bad {
-		rows[p.row] = true
-		b.side.Text(term.Bad.Render("row "+strconv.Itoa(p.row)) + term.Visible(p.problem))
-	}
-	switch {
-	case len(bad) > 0 && !b.roster.onlyGood:
-		return refused("mend the roster, or build the good rows with --only-good", "Nothing was built: %s cannot be built.", term.Count(len(rows), "row"))
-	case len(b.built) == 0:
-		return refused("", "Nothing was built: there is no row to build.")
-	case len(bad) > 0:
-		b.side.Text(term.Dim.Render(fmt.Sprintf("%s left out", term.Count(len(rows), "row"))))
-	}
+	b.tree.Root = r.meeting.Root
 	return nil
 }
 
 // growRow makes the tree of one row.
-func (b *buildRun) growRow(set *rules.Set, table *roster.Table, row *roster.Row, columns map[string]int, common map[string]template.Raw) (template.Values, *template.Expansion, []badRow) {
+func (b *buildRun) growRow(set *rules.Set, row *roster.Row, columns map[string]int, common map[string]template.Raw) (*rowBuild, []badRow) {
 	var problems []badRow
 	tell := func(field, problem string) {
 		where := ""
 		if i, ok := columns[field]; ok {
-			where = fmt.Sprintf(", column %q", table.Headings[i])
+			where = fmt.Sprintf(", column %q", b.roster.table.Headings[i])
 		}
 		problems = append(problems, badRow{row.Number, where + ": " + problem})
 	}
 	raw := maps.Clone(common)
-	for field, i := range columns {
-		cell := row.Cells[i]
-		switch _, given := common[field]; {
-		case given:
+	for _, field := range b.t.FieldNames() {
+		i, joined := columns[field]
+		if _, given := common[field]; given || !joined {
+			continue
+		}
+		switch cell := row.Cells[i]; {
 		case cell.Problem != "":
 			tell(field, cell.Problem)
+		case !cell.Day.IsZero():
+			raw[field] = template.Raw{Text: b.t.Field(field).Type.OnDay(cell.Text, cell.Day)}
 		case cell.Text != "":
 			raw[field] = template.Raw{Text: cell.Text}
 		}
@@ -139,13 +202,13 @@ func (b *buildRun) growRow(set *rules.Set, table *roster.Table, row *roster.Row,
 		tell(e.Field, e.Message)
 	}
 	if len(problems) > 0 {
-		return nil, nil, problems
+		return nil, problems
 	}
 	for _, f := range b.t.Missing(values) {
 		tell(f.Name, fmt.Sprintf("there is no value for %q", f.Name))
 	}
 	if len(problems) > 0 {
-		return nil, nil, problems
+		return nil, problems
 	}
 	values = b.t.Complete(values, b.now)
 	x, err := b.t.Tree(values, b.flags.limit)
@@ -155,14 +218,101 @@ func (b *buildRun) growRow(set *rules.Set, table *roster.Table, row *roster.Row,
 			message = many[0].Message // its place is in the template, which is fine
 		}
 		tell("", message)
-		return nil, nil, problems
+		return nil, problems
 	}
 	for _, f := range set.Check(x.Root) {
 		if f.Severity == rules.Error {
 			tell("", f.Message)
 		}
 	}
-	return values, x, problems
+	return &rowBuild{row: row.Number, values: values, root: x.Root.Built(), changes: x.Changes}, problems
+}
+
+// rowsInTheWay counts what each row builds. Rows for which something is in the
+// way are bad rows, and a plan without them is made. Then all that is wrong is
+// told; it stops the build unless only the good rows are wanted.
+func (b *buildRun) rowsInTheWay() error {
+	r := &b.roster
+	for b.plan.Count[plan.Blocked] > 0 {
+		out := map[int]bool{}
+		b.byRow(func(i int, rows []int) {
+			s := &b.plan.Steps[i]
+			if s.State != plan.Blocked {
+				return
+			}
+			for _, row := range rows {
+				if !out[row] {
+					r.bad = append(r.bad, badRow{row, fmt.Sprintf(", “%s”: %s", b.plan.Path(i), s.Why)})
+				}
+				out[row] = true
+			}
+		})
+		b.built = slices.DeleteFunc(b.built, func(build *rowBuild) bool { return out[build.row] })
+		r.meeting = tree.NewMeeting()
+		for _, build := range b.built {
+			r.meeting.Add(build.root, build.row)
+		}
+		b.tree.Root = r.meeting.Root
+		var err error
+		if b.plan, err = plan.Make(b.tree.Root, b.place); err != nil {
+			return refused("nothing was changed", "%v", err)
+		}
+	}
+	builds := map[int]*rowBuild{}
+	seen := map[template.Change]bool{}
+	for _, build := range b.built {
+		builds[build.row] = build
+		for _, c := range build.changes {
+			if !seen[c] {
+				b.tree.Changes = append(b.tree.Changes, c)
+			}
+			seen[c] = true
+		}
+	}
+	b.byRow(func(i int, rows []int) { builds[rows[0]].count[b.plan.Steps[i].State]++ })
+	return b.tellBadRows()
+}
+
+// byRow calls visit for each step of the plan, with the rows that it is for.
+func (b *buildRun) byRow(visit func(i int, rows []int)) {
+	rows := make([][]int, len(b.plan.Steps))
+	for i := range b.plan.Steps {
+		s := &b.plan.Steps[i]
+		if rows[i] = b.roster.meeting.From(s.Node); rows[i] == nil {
+			rows[i] = rows[s.Parent]
+		}
+		visit(i, rows[i])
+	}
+}
+
+// tellBadRows tells all that is wrong with the roster, and stops unless only the
+// good rows are wanted.
+func (b *buildRun) tellBadRows() error {
+	r := &b.roster
+	slices.SortStableFunc(r.bad, func(x, y badRow) int { return x.row - y.row })
+	rows := map[int]bool{}
+	for _, p := range r.bad {
+		rows[p.row] = true
+		if !b.asJSON {
+			b.side.Text(term.Bad.Render("row "+strconv.Itoa(p.row)) + term.Visible(p.problem))
+		}
+	}
+	stop := func(err error) error {
+		b.built = nil
+		if e := b.report(false); e != nil && e != found {
+			return e
+		}
+		return err
+	}
+	switch {
+	case len(r.bad) > 0 && !r.onlyGood:
+		return stop(refused("mend the roster, or build the good rows with --only-good", "Nothing was built: %s cannot be built.", term.Count(len(rows), "row")))
+	case len(b.built) == 0 && len(r.bad) == 0 && len(r.marked) > 0:
+		return nil // all is done
+	case len(b.built) == 0:
+		return stop(refused("", "Nothing was built: there is no row to build."))
+	}
+	return nil
 }
 
 // columns joins the fields of the template to the columns of the roster.
@@ -190,12 +340,12 @@ func (b *buildRun) columns(table *roster.Table) (map[string]int, error) {
 	}
 	var unknown []string
 	for i, h := range table.Headings {
-		if !used[i] && strings.TrimSpace(h) != "" {
-			unknown = append(unknown, "“"+term.Visible(h)+"”")
+		if !used[i] && !table.IsMark(i) && strings.TrimSpace(h) != "" {
+			unknown = append(unknown, "“"+h+"”")
 		}
 	}
 	if len(unknown) > 0 {
-		b.side.Text(term.Warn.Render("note:") + " no field is called " + strings.Join(unknown, ", ") + "; --column field=Heading joins them")
+		b.side.Text(term.Warn.Render("note:") + term.Visible(" no field is called "+strings.Join(unknown, ", ")) + "; --column field=Heading joins them")
 	}
 	return columns, nil
 }
@@ -228,44 +378,73 @@ func rowRanges(text string) (func(row int) bool, error) {
 	}, nil
 }
 
-// A rowBuild is what one row builds.
-type rowBuild struct {
-	values template.Values
-	root   *tree.Node
-}
-
 // labels returns the labels of all builds: builds that meet in one root share
 // its label.
 func (b *buildRun) labels() ([]disk.Note, error) {
-	var notes []disk.Note
-	at := map[string]int{}
+	var files []string
+	builds := map[string][]*label.Build{}
 	for _, r := range b.built {
 		file := label.FileName
 		if top := r.root.Children; len(top) == 1 && top[0].Kind == tree.Folder {
 			file = path.Join(top[0].Name, label.FileName)
 		}
-		i, again := at[file]
+		if builds[file] == nil {
+			files = append(files, file)
+		}
+		builds[file] = append(builds[file], label.NewBuild(b.t, r.values, b.now, b.version))
+	}
+	fresh := map[string]bool{}
+	for _, s := range b.plan.Steps {
+		if s.Parent < 0 && s.State == plan.New {
+			fresh[s.Node.Name] = true
+		}
+	}
+	var notes []disk.Note
+	for _, file := range files {
 		var old []byte
-		if again {
-			old = notes[i].Data
-		} else {
+		if !fresh[path.Dir(file)] {
 			var err error
 			if old, err = b.place.ReadFile(file); err != nil {
 				return nil, fmt.Errorf("%s cannot be read: %s", file, disk.Reason(err))
 			}
 		}
-		data, err := label.Add(old, label.NewBuild(b.t, r.values, b.now, b.version))
+		data, err := label.Add(old, builds[file]...)
 		if err != nil {
 			return nil, fmt.Errorf("%s: %w", path.Join(b.into, path.Dir(file)), err)
 		}
-		switch {
-		case data == nil:
-		case again:
-			notes[i].Data = data
-		default:
-			at[file] = len(notes)
-			notes = append(notes, disk.Note{Path: file, Data: data})
+		if data != nil {
+			notes = append(notes, disk.Note{Path: file, Data: data, Was: old})
 		}
 	}
 	return notes, nil
+}
+
+// markRows makes the roster with its marks. That it can be written is known
+// before anything is built.
+func (b *buildRun) markRows() error {
+	r := &b.roster
+	if len(b.built) == 0 {
+		return nil
+	}
+	at, err := disk.Real(r.file)
+	if err != nil {
+		return unclear("", "the roster %s: %s", r.file, disk.Reason(err))
+	}
+	place, err := filepath.Abs(b.into)
+	if err != nil {
+		return err
+	}
+	marks := map[int]roster.Mark{}
+	for _, build := range b.built {
+		marks[build.row] = roster.Mark{When: b.now, Where: filepath.Join(place, filepath.FromSlash(build.folder()))}
+	}
+	data, err := r.table.WithMarks(marks)
+	if err != nil {
+		return refused("or build without --mark", "the roster %s cannot be marked: %s", r.file, disk.Reason(err))
+	}
+	b.marks = &disk.Revision{Path: at, Data: bytes.Clone(data)}
+	if err := b.marks.Possible(); err != nil {
+		return refused("nothing was changed; close it in other programs, or build without --mark", "the roster %s cannot be marked: %s", r.file, disk.Reason(err))
+	}
+	return nil
 }

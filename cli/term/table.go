@@ -29,3 +29,28 @@ func (s *Screen) Table(heading []string, rows [][]string) {
 		fmt.Fprintln(s.out, strings.TrimRight(line, " "))
 	}
 }
+
+// Columns draws rows below each other, each cell as wide as the widest of its
+// column.
+func (s *Screen) Columns(rows [][]string) {
+	var widths []int
+	for _, row := range rows {
+		for i, cell := range row {
+			if i == len(widths) {
+				widths = append(widths, 0)
+			}
+			widths[i] = max(widths[i], min(Columns(cell), noteColumn))
+		}
+	}
+	for _, row := range rows {
+		var b strings.Builder
+		for i, cell := range row {
+			if i == len(row)-1 {
+				b.WriteString(cell)
+				break
+			}
+			b.WriteString(Pad(cell, widths[i]+3))
+		}
+		s.Line(b.String())
+	}
+}

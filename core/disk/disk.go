@@ -11,6 +11,8 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
+	"runtime"
+	"unicode/utf8"
 
 	"vestibula/core/plan"
 	"vestibula/core/tree"
@@ -19,7 +21,7 @@ import (
 // A Place is a folder on a disk in which trees are built. It is a [plan.Place].
 type Place struct {
 	Path string
-	root *os.Root
+	root handle
 }
 
 // Open opens an existing folder as a place to build in. The error says, for a
@@ -37,7 +39,7 @@ func Open(path string) (*Place, error) {
 	case !info.IsDir():
 		return nil, fmt.Errorf("%q is a file, and a folder is needed", path)
 	}
-	root, err := os.OpenRoot(path)
+	root, err := openFolder(path)
 	if err != nil {
 		return nil, fmt.Errorf("%q cannot be opened: %s", path, Reason(err))
 	}
@@ -49,12 +51,7 @@ func (p *Place) Close() error { return p.root.Close() }
 
 // List returns the entries of a folder.
 func (p *Place) List(path string) ([]plan.Item, error) {
-	f, err := p.root.Open(path)
-	if err != nil {
-		return nil, errors.New(Reason(err))
-	}
-	defer f.Close()
-	entries, err := f.ReadDir(-1)
+	entries, err := list(p.root, path)
 	if err != nil {
 		return nil, errors.New(Reason(err))
 	}
@@ -79,7 +76,7 @@ func kindOf(m fs.FileMode) plan.ItemKind {
 
 // Same reports whether a file holds what the content says.
 func (p *Place) Same(path string, c tree.Content) (bool, error) {
-	have, err := p.root.Open(path)
+	have, err := p.root.OpenFile(path, os.O_RDONLY, 0)
 	if err != nil {
 		return false, fmt.Errorf("%s cannot be read: %s", path, Reason(err))
 	}
@@ -117,9 +114,44 @@ func sameBytes(a, b io.Reader) (bool, error) {
 
 // ReadFile returns what a file holds, or nil where there is none.
 func (p *Place) ReadFile(path string) ([]byte, error) {
-	data, err := p.root.ReadFile(path)
+	data, err := read(p.root, path)
 	if errors.Is(err, fs.ErrNotExist) {
 		return nil, nil
 	}
 	return data, err
+}
+
+// TooLong returns the longest path of a plan, its length, and the most that this
+// system takes, so that what is built can also be opened. Lengths are in bytes,
+// on Windows in characters.
+func (p *Place) TooLong(pl *plan.Plan) (path string, length, most int) {
+	base, err := filepath.Abs(p.Path)
+	if err != nil {
+		base = p.Path
+	}
+	most = 4095 // PATH_MAX of Linux without the final zero
+	measure := func(s string) int { return len(s) }
+	switch runtime.GOOS {
+	case "darwin":
+		most = 1023
+	case "windows":
+		most, measure = 259, utf8.RuneCountInString
+	}
+	lengths := make([]int32, len(pl.Steps))
+	longest := -1
+	for i := range pl.Steps {
+		s := &pl.Steps[i]
+		n := measure(base)
+		if s.Parent >= 0 {
+			n = int(lengths[s.Parent])
+		}
+		n += 1 + measure(s.Node.Name)
+		if lengths[i] = int32(n); n > length {
+			longest, length = i, n
+		}
+	}
+	if length > most {
+		path = pl.Path(longest)
+	}
+	return path, length, most
 }

@@ -38,7 +38,7 @@ func folder(name string, children ...*tree.Node) *tree.Node {
 	return &tree.Node{Name: name, Children: children}
 }
 
-func file(name string, c tree.Content) *tree.Node {
+func leaf(name string, c tree.Content) *tree.Node {
 	return &tree.Node{Name: name, Kind: tree.File, Content: c}
 }
 
@@ -73,7 +73,7 @@ func open(t *testing.T, dir string) *Place {
 	return p
 }
 
-var wanted = folder("", folder("P", folder("A", file("a.txt", text("hello")), folder("deep", folder("deeper"))), folder("B"), file("empty.txt", nil)))
+var wanted = folder("", folder("P", folder("A", leaf("a.txt", text("hello")), folder("deep", folder("deeper"))), folder("B"), leaf("empty.txt", nil)))
 
 func TestBuildingTwiceChangesNothingTheSecondTime(t *testing.T) {
 	dir := t.TempDir()
@@ -82,7 +82,7 @@ func TestBuildingTwiceChangesNothingTheSecondTime(t *testing.T) {
 	require.NoError(t, err)
 	folders, files := pl.Made()
 	assert.Equal(t, []int{5, 2}, []int{folders, files})
-	require.NoError(t, p.Build(pl, []Note{{"P/.label", []byte("x")}}, nil))
+	require.NoError(t, p.Build(Job{Plan: pl, Notes: []Note{{Path: "P/.label", Data: []byte("x")}}}))
 	before := snapshot(t, dir)
 	assert.Len(t, before, 8)
 	assert.Contains(t, before["P/A/a.txt"], `"hello"`)
@@ -91,7 +91,7 @@ func TestBuildingTwiceChangesNothingTheSecondTime(t *testing.T) {
 	pl, err = plan.Make(wanted, p)
 	require.NoError(t, err)
 	assert.Equal(t, 7, pl.Count[plan.There])
-	require.NoError(t, p.Build(pl, nil, nil))
+	require.NoError(t, p.Build(Job{Plan: pl}))
 	assert.Equal(t, before, snapshot(t, dir))
 }
 
@@ -109,7 +109,7 @@ func TestTheUsersOwnFilesStayAsTheyAre(t *testing.T) {
 	pl, err := plan.Make(wanted, p)
 	require.NoError(t, err)
 	assert.Equal(t, 1, pl.Count[plan.Kept])
-	require.NoError(t, p.Build(pl, nil, nil))
+	require.NoError(t, p.Build(Job{Plan: pl}))
 	after := snapshot(t, dir)
 	for path, what := range before {
 		assert.Equal(t, what, after[path], path)
@@ -154,10 +154,10 @@ func TestAFailedBuildIsTakenBack(t *testing.T) {
 	require.NoError(t, os.WriteFile(filepath.Join(dir, "P/B/own.txt"), []byte("mine"), 0o666))
 	before := snapshot(t, dir)
 	p := open(t, dir)
-	want := folder("", folder("P", folder("A", folder("AA"), file("a.txt", text("x"))), folder("B", folder("C")), file("z.txt", breaking{})))
+	want := folder("", folder("P", folder("A", folder("AA"), leaf("a.txt", text("x"))), folder("B", folder("C")), leaf("z.txt", breaking{})))
 	pl, err := plan.Make(want, p)
 	require.NoError(t, err)
-	err = p.Build(pl, nil, nil)
+	err = p.Build(Job{Plan: pl})
 	var failed *BuildError
 	require.ErrorAs(t, err, &failed)
 	assert.Equal(t, "P/z.txt", failed.Path)
@@ -173,7 +173,7 @@ func TestALinkPutThereMeanwhileLeadsNowhere(t *testing.T) {
 	require.NoError(t, err)
 	require.NoError(t, os.Remove(filepath.Join(dir, "P/A")))
 	require.NoError(t, os.Symlink(outside, filepath.Join(dir, "P/A")))
-	require.Error(t, p.Build(pl, nil, nil))
+	require.Error(t, p.Build(Job{Plan: pl}))
 	assert.Empty(t, snapshot(t, outside))
 }
 

@@ -3,9 +3,13 @@ package disk
 import (
 	"errors"
 	"io"
+	"io/fs"
+	"maps"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
+	"syscall"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -15,6 +19,298 @@ import (
 	"vestibula/core/plan"
 	"vestibula/core/tree"
 )
+
+// A fault makes a file system fail from its k-th operation on, or only once.
+type fault struct {
+	at, done int
+	err      error
+	once     bool
+}
+
+// now counts an operation and returns its error.
+func (f *fault) now() error {
+	f.done++
+	if f.err != nil && (f.done == f.at || f.done > f.at && !f.once) {
+		return f.err
+	}
+	return nil
+}
+
+// or does something, unless it is to fail.
+func (f *fault) or(do func() error) error {
+	if err := f.now(); err != nil {
+		return err
+	}
+	return do()
+}
+
+// inject puts the fault into all file systems that are opened.
+func (f *fault) inject(t *testing.T) {
+	whole := openFolder
+	t.Cleanup(func() { openFolder = whole })
+	openFolder = func(path string) (handle, error) {
+		if err := f.now(); err != nil {
+			return nil, err
+		}
+		h, err := whole(path)
+		return faulty{h, f}, err
+	}
+}
+
+type faulty struct {
+	handle
+	fault *fault
+}
+
+func (h faulty) Folder(name string) (handle, error) {
+	if err := h.fault.now(); err != nil {
+		return nil, err
+	}
+	below, err := h.handle.Folder(name)
+	return faulty{below, h.fault}, err
+}
+
+func (h faulty) OpenFile(name string, flag int, perm fs.FileMode) (file, error) {
+	if err := h.fault.now(); err != nil {
+		return nil, err
+	}
+	f, err := h.handle.OpenFile(name, flag, perm)
+	return faultyFile{f, h.fault}, err
+}
+
+func (h faulty) Mkdir(name string, perm fs.FileMode) error {
+	return h.fault.or(func() error { return h.handle.Mkdir(name, perm) })
+}
+
+func (h faulty) Remove(name string) error {
+	return h.fault.or(func() error { return h.handle.Remove(name) })
+}
+
+func (h faulty) Rename(from, to string) error {
+	return h.fault.or(func() error { return h.handle.Rename(from, to) })
+}
+
+func (h faulty) Link(from, to string) error {
+	return h.fault.or(func() error { return h.handle.Link(from, to) })
+}
+
+type faultyFile struct {
+	file
+	fault *fault
+}
+
+func (f faultyFile) Write(b []byte) (n int, err error) {
+	if err := f.fault.now(); err != nil {
+		n, _ = f.file.Write(b[:len(b)/2]) // as far as there was room
+		return n, err
+	}
+	return f.file.Write(b)
+}
+
+func (f faultyFile) Read(b []byte) (int, error) {
+	if err := f.fault.now(); err != nil {
+		return 0, err
+	}
+	return f.file.Read(b)
+}
+
+func (f faultyFile) ReadDir(n int) ([]fs.DirEntry, error) {
+	if err := f.fault.now(); err != nil {
+		return nil, err
+	}
+	return f.file.ReadDir(n)
+}
+
+// Sync does not wait for a real disk: what is synced is not what is tested here.
+func (f faultyFile) Sync() error { return f.fault.now() }
+
+func (f faultyFile) Close() error {
+	err := f.file.Close()
+	return errors.Join(f.fault.now(), err)
+}
+
+// A yard is a place with a person's own files and a roster, and a journal.
+type yard struct {
+	t                    *testing.T
+	place, list, journal string
+	before               map[string]string
+}
+
+// newYard makes one, in memory where the system has a place for that: there are
+// many to come.
+func newYard(t *testing.T) *yard {
+	top, err := os.MkdirTemp("/dev/shm", "vestibula-yard-")
+	if err != nil {
+		top, err = os.MkdirTemp("", "vestibula-yard-")
+	}
+	require.NoError(t, err)
+	t.Cleanup(func() { os.RemoveAll(top) })
+	y := &yard{t, filepath.Join(top, "place"), filepath.Join(top, "list", "clients.csv"), filepath.Join(top, "journal"), nil}
+	for file, text := range map[string]string{"place/P/own/mine.txt": "mine", "place/P/.label": "old", "place/P/A/a.txt": "edited", "list/clients.csv": "a,b\n"} {
+		require.NoError(t, os.MkdirAll(filepath.Dir(filepath.Join(top, file)), 0o777))
+		require.NoError(t, os.WriteFile(filepath.Join(top, file), []byte(text), 0o666))
+	}
+	y.before = y.now()
+	return y
+}
+
+// now is all that lies in the place and beside the roster.
+func (y *yard) now() map[string]string {
+	all := contents(y.t, y.place)
+	for path, what := range contents(y.t, filepath.Dir(y.list)) {
+		all["list/"+path] = what
+	}
+	return all
+}
+
+// yardTree is what is built in a yard.
+var yardTree = folder("", folder("P", folder("A", leaf("a.txt", text("hello")), leaf("b.txt", text("hello")), folder("deep", folder("deeper"))), folder("B", leaf("c.txt", text("c"))), leaf("empty.txt", nil)))
+
+func (y *yard) build() error {
+	p, err := Open(y.place)
+	if err != nil {
+		return err
+	}
+	defer p.Close()
+	j, err := OpenJournal(y.journal)
+	if err != nil {
+		return err
+	}
+	defer j.Close()
+	pl, err := plan.Make(yardTree, p)
+	if err != nil {
+		return err
+	}
+	job := Job{Plan: pl}
+	old, err := p.ReadFile("P/.label")
+	if err != nil {
+		return err
+	}
+	if string(old) == "old" {
+		job.Notes = []Note{{Path: "P/.label", Data: []byte("new"), Was: old}}
+	}
+	if list, err := os.ReadFile(y.list); err == nil && string(list) == "a,b\n" {
+		job.Revision = &Revision{y.list, []byte("a,b,built\n")}
+	}
+	return j.Build(p, job, Head{Place: y.place, Title: "yard"})
+}
+
+// undo takes the last record back that can be, and reports whether there was
+// one.
+func (y *yard) undo() (bool, error) {
+	p, err := Open(y.place)
+	if err != nil {
+		return false, err
+	}
+	defer p.Close()
+	j, err := OpenJournal(y.journal)
+	if err != nil {
+		return false, err
+	}
+	defer j.Close()
+	records, err := j.Records()
+	if err != nil {
+		return false, err
+	}
+	for _, r := range slices.Backward(records) {
+		if r.What == "build" && !r.Undone() {
+			u, err := j.PlanUndo(p, r)
+			if err != nil {
+				return true, err
+			}
+			_, err = j.Undo(p, u, Head{Place: y.place, Title: "yard"})
+			return true, err
+		}
+	}
+	return false, nil
+}
+
+// everyFault runs a test for every operation that can fail, in each way.
+func everyFault(t *testing.T, prepare func(y *yard), act func(y *yard) error, prove func(t *testing.T, y *yard, f *fault, err error)) {
+	f := &fault{}
+	f.inject(t)
+	y := newYard(t)
+	prepare(y)
+	f.done = 0
+	require.NoError(t, act(y))
+	operations := f.done
+	require.Greater(t, operations, 30)
+	for k := 1; k <= operations; k++ {
+		for _, err := range []error{syscall.ENOSPC, fs.ErrPermission, syscall.EIO} {
+			for _, once := range []bool{true, false} {
+				y := newYard(t)
+				prepare(y)
+				*f = fault{at: k, err: err, once: once}
+				failed := act(y)
+				f.err = nil
+				prove(t, y, f, failed)
+				if t.Failed() {
+					t.Fatalf("after a failure of operation %d: %v, once: %t; the run said: %v", k, err, once, failed)
+				}
+			}
+		}
+	}
+	t.Logf("%d operations", operations)
+}
+
+// Whatever operation fails, and however: the person's own files are as they
+// were, the tree is whole or gone, a second run completes, and an undo leaves
+// what was there before.
+func TestEveryFaultOfABuildLosesNothing(t *testing.T) {
+	y := newYard(t)
+	require.NoError(t, y.build())
+	whole := y.now()
+	everyFault(t, func(*yard) {}, (*yard).build, func(t *testing.T, y *yard, f *fault, err error) {
+		after := y.now()
+		for path, what := range y.before {
+			if path != "P/.label" && path != "list/clients.csv" {
+				assert.Equal(t, what, after[path])
+			}
+		}
+		if f.once {
+			want := y.before
+			var unmarked *RevisionError
+			var unwritten *JournalError
+			switch {
+			case errors.As(err, &unmarked):
+				want = maps.Clone(whole)
+				want["list/clients.csv"] = y.before["list/clients.csv"]
+			case err == nil, errors.As(err, &unwritten) && unwritten.Done:
+				want = whole
+			}
+			assert.Equal(t, want, after, "whole or gone")
+		}
+		require.NoError(t, y.build(), "the second run")
+		assert.Equal(t, whole, y.now())
+		for {
+			more, err := y.undo()
+			require.NoError(t, err)
+			if !more {
+				break
+			}
+		}
+		assert.Equal(t, y.before, y.now(), "undone")
+	})
+}
+
+// The same of an undo: a second one completes it.
+func TestEveryFaultOfAnUndoLosesNothing(t *testing.T) {
+	everyFault(t, func(y *yard) { require.NoError(t, y.build()) },
+		func(y *yard) error { _, err := y.undo(); return err },
+		func(t *testing.T, y *yard, f *fault, err error) {
+			after := y.now()
+			assert.Equal(t, y.before["P/own/mine.txt"], after["P/own/mine.txt"])
+			assert.Equal(t, y.before["P/A/a.txt"], after["P/A/a.txt"])
+			for {
+				more, err := y.undo()
+				require.NoError(t, err)
+				if !more {
+					break
+				}
+			}
+			assert.Equal(t, y.before, y.now(), "undone")
+		})
+}
 
 // meddling is a content that does something to the disk when it is opened.
 type meddling struct {
@@ -42,12 +338,12 @@ func TestWhicheverFileFailsNothingIsLeft(t *testing.T) {
 			if i == k {
 				c = breaking{}
 			}
-			want.Children[0].Children = append(want.Children[0].Children, folder(string(rune('a'+i)), file("f.txt", c), folder("deep")))
+			want.Children[0].Children = append(want.Children[0].Children, folder(string(rune('a'+i)), leaf("f.txt", c), folder("deep")))
 		}
 		p := open(t, dir)
 		pl, err := plan.Make(want, p)
 		require.NoError(t, err)
-		err = p.Build(pl, []Note{{"P/.label", []byte("x")}}, nil)
+		err = p.Build(Job{Plan: pl, Notes: []Note{{Path: "P/.label", Data: []byte("x")}}})
 		var failed *BuildError
 		require.ErrorAs(t, err, &failed)
 		assert.Equal(t, "P/"+string(rune('a'+k))+"/f.txt", failed.Path)
@@ -59,12 +355,12 @@ func TestWhicheverFileFailsNothingIsLeft(t *testing.T) {
 func TestWhatSomebodyPutThereMeanwhileStays(t *testing.T) {
 	dir := t.TempDir()
 	p := open(t, dir)
-	want := folder("", folder("P", folder("A"), file("b.txt", meddling{"x", func() {
+	want := folder("", folder("P", folder("A"), leaf("b.txt", meddling{"x", func() {
 		require.NoError(t, os.WriteFile(filepath.Join(dir, "P/A/mine.txt"), []byte("mine"), 0o666))
-	}}), file("c.txt", breaking{})))
+	}}), leaf("c.txt", breaking{})))
 	pl, err := plan.Make(want, p)
 	require.NoError(t, err)
-	err = p.Build(pl, nil, nil)
+	err = p.Build(Job{Plan: pl})
 	var failed *BuildError
 	require.ErrorAs(t, err, &failed)
 	assert.Equal(t, []string{"P/A", "P"}, failed.Left, "told, because they are not empty")
@@ -77,12 +373,12 @@ func TestWhatSomebodyPutThereMeanwhileStays(t *testing.T) {
 func TestAFileThatAppearsMeanwhileIsNotOverwritten(t *testing.T) {
 	dir := t.TempDir()
 	p := open(t, dir)
-	want := folder("", file("a.txt", meddling{"x", func() {
+	want := folder("", leaf("a.txt", meddling{"x", func() {
 		require.NoError(t, os.WriteFile(filepath.Join(dir, "b.txt"), []byte("mine"), 0o666))
-	}}), file("b.txt", text("ours")))
+	}}), leaf("b.txt", text("ours")))
 	pl, err := plan.Make(want, p)
 	require.NoError(t, err)
-	err = p.Build(pl, nil, nil)
+	err = p.Build(Job{Plan: pl})
 	require.ErrorContains(t, err, "b.txt: something of that name is there already")
 	assert.Equal(t, map[string]bool{"b.txt": true}, keys(snapshot(t, dir)))
 	data, err := os.ReadFile(filepath.Join(dir, "b.txt"))
@@ -102,15 +398,15 @@ func TestNotesAreReplacedAsAWhole(t *testing.T) {
 	dir := t.TempDir()
 	p := open(t, dir)
 	empty := &plan.Plan{}
-	require.NoError(t, p.Build(empty, []Note{{".label", []byte("first")}}, nil))
-	require.NoError(t, p.Build(empty, []Note{{".label", []byte("second")}}, nil))
+	require.NoError(t, p.Build(Job{Plan: empty, Notes: []Note{{Path: ".label", Data: []byte("first")}}}))
+	require.NoError(t, p.Build(Job{Plan: empty, Notes: []Note{{Path: ".label", Data: []byte("second")}}}))
 	data, err := p.ReadFile(".label")
 	require.NoError(t, err)
 	assert.Equal(t, "second", string(data))
 	assert.Len(t, snapshot(t, dir), 1, "nothing else is left behind")
 	data, err = p.ReadFile("none")
 	assert.True(t, data == nil && err == nil, "a note that is not there is none")
-	err = p.Build(empty, []Note{{"nowhere/.label", nil}}, nil)
+	err = p.Build(Job{Plan: empty, Notes: []Note{{Path: "nowhere/.label", Data: nil}}})
 	assert.ErrorContains(t, err, "nowhere/.label: it is not there")
 }
 
@@ -118,9 +414,9 @@ func TestProgressCountsEachStep(t *testing.T) {
 	p := open(t, t.TempDir())
 	pl, err := plan.Make(wanted, p)
 	require.NoError(t, err)
-	var steps []int
-	require.NoError(t, p.Build(pl, nil, func(n int) { steps = append(steps, n) }))
-	assert.Equal(t, []int{1, 2, 3, 4, 5, 6, 7}, steps)
+	steps := 0
+	require.NoError(t, p.Build(Job{Plan: pl, Done: func(n int) { steps += n }}))
+	assert.Equal(t, 7, steps)
 }
 
 func TestSameBytesIsEquality(t *testing.T) {

@@ -2,7 +2,6 @@ package disk
 
 import (
 	"bufio"
-	"bytes"
 	"crypto/sha256"
 	"encoding/hex"
 	"encoding/json"
@@ -11,12 +10,11 @@ import (
 	"io"
 	"io/fs"
 	"os"
+	"path"
 	"path/filepath"
 	"slices"
 	"strconv"
 	"strings"
-	"time"
-	"unicode/utf8"
 
 	"vestibula/core/plan"
 	"vestibula/core/tree"
@@ -30,64 +28,184 @@ import (
 //	{"op":"folder","path":"Oriel Pask"}
 //	{"op":"file","path":"Oriel Pask/notes.md","sum":"…"}
 //	{"op":"note","path":"Oriel Pask/.vestibula.json","sum":"…"}
+//	{"op":"revision","path":"/home/o/clients.csv","sum":"…","was":"…"}
 //	{"end":"done"}
 //
 // Head and actions are on the disk before the first of them is carried out. A
 // record without an end was cut short; until it has one, its file's name says
-// so, and such records are found without reading all others. What an undo removes is kept beside the
-// records, by its checksum, so that the undo can be undone.
-type Journal struct{ dir string }
+// so, and such records are found without reading all others. What an undo
+// removes is kept beside the records, by its checksum, so that the undo can be
+// undone.
+type Journal struct{ root handle }
 
 // OpenJournal opens the journal in a folder, which is made where it is not there.
 func OpenJournal(dir string) (*Journal, error) {
 	if err := os.MkdirAll(filepath.Join(dir, "kept"), 0o700); err != nil {
 		return nil, err
 	}
-	return &Journal{dir}, nil
+	root, err := openFolder(dir)
+	if err != nil {
+		return nil, err
+	}
+	return &Journal{root}, nil
 }
 
-// A Head says what a record is about.
-type Head struct {
-	Format int       `json:"vestibula"`
-	Number int       `json:"number"`
-	What   string    `json:"what"` // "build" or "undo"
-	When   time.Time `json:"when"`
-	Place  string    `json:"place"`            // the folder that the paths are relative to
-	Title  string    `json:"title"`            // of the template
-	Undoes int       `json:"undoes,omitempty"` // the record that an undo takes back
+// Close gives the handle on the journal's folder back.
+func (j *Journal) Close() error { return j.root.Close() }
+
+// A JournalError says that something could not be written down. Where nothing
+// was Done yet, nothing was changed; else all of it was done, and only the end
+// of the record is missing.
+type JournalError struct {
+	Done bool
+	Err  error
 }
 
-// An Action is one thing that was done.
-type Action struct {
-	Op   string `json:"op"` // "folder", "file" or "note"
-	Path string `json:"path"`
-	Sum  string `json:"sum,omitempty"` // the checksum of what was written
-	// Was is what a note held before, by its checksum; empty where there was none.
-	Was string `json:"was,omitempty"`
-	// Gone says that the action removed what it names, as an undo does.
-	Gone bool `json:"gone,omitempty"`
+// Error returns why it could not be written down.
+func (e *JournalError) Error() string { return "the journal: " + Reason(e.Err) }
+
+// Unwrap returns what the file system said.
+func (e *JournalError) Unwrap() error { return e.Err }
+
+// Build writes a job down, carries it out in a place, and writes its end down.
+// Head is without number and kind. An earlier record that was cut short and of
+// which all is in this job is continued: an undo of this record takes back what
+// both have made. The error is a [JournalError], a [BuildError] or a
+// [RevisionError].
+func (j *Journal) Build(p *Place, job Job, head Head) error {
+	actions, err := j.actions(job)
+	if err != nil {
+		return err
+	}
+	earlier, err := j.continued(head.Place, job)
+	if err != nil {
+		return &JournalError{Err: err}
+	}
+	for _, r := range slices.Backward(earlier) {
+		actions = joined(r.Actions, actions)
+	}
+	if len(actions) == 0 {
+		return nil
+	}
+	head.What = "build"
+	record, err := j.begin(head, actions)
+	if err != nil {
+		return &JournalError{Err: err}
+	}
+	for _, r := range earlier {
+		p.Tidy(r)
+	}
+	built := p.Build(job)
+	var failed *BuildError
+	if errors.As(built, &failed) {
+		if len(failed.Left) == 0 {
+			_ = j.finish(record, TakenBack) // without its end it is cut short, which does no harm
+		}
+		return built
+	}
+	for _, r := range earlier {
+		if err == nil {
+			err = j.finish(r, Continued)
+		}
+	}
+	if err == nil {
+		err = j.finish(record, Done)
+	}
+	if err != nil && built == nil {
+		return &JournalError{Done: true, Err: err}
+	}
+	return built
 }
 
-// The ends of records.
-const (
-	Done      = "done"
-	TakenBack = "taken back"
-	CutShort  = "" // no end was written: see [Journal.CutShort]
-)
-
-// A Record is one entry of a journal.
-type Record struct {
-	Head
-	Actions  []Action
-	End      string
-	UndoneBy int // the record that took it back, or 0
+// actions returns what carrying out a job will do.
+func (j *Journal) actions(job Job) ([]Action, error) {
+	folders, files := job.Plan.Made()
+	actions := make([]Action, 0, folders+files+len(job.Notes)+1)
+	paths := newPaths(job.Plan)
+	for i := range job.Plan.Steps {
+		s := &job.Plan.Steps[i]
+		if s.State != plan.New {
+			continue
+		}
+		a := Action{Op: "folder", Path: paths.of(int32(i))}
+		if s.Node.Kind == tree.File {
+			sum := sha256.New()
+			if c := s.Node.Content; c != nil {
+				if err := copyContent(sum, c); err != nil {
+					return nil, &BuildError{Path: c.Source(), Err: err}
+				}
+			}
+			a.Op, a.Sum = "file", hex.EncodeToString(sum.Sum(nil))
+		}
+		actions = append(actions, a)
+	}
+	for _, n := range job.Notes {
+		a := Action{Op: "note", Path: n.Path, Sum: checksum(n.Data)}
+		if n.Was != nil {
+			var err error
+			if a.Was, err = j.keep(n.Was); err != nil {
+				return nil, &JournalError{Err: err}
+			}
+		}
+		actions = append(actions, a)
+	}
+	if r := job.Revision; r != nil {
+		was, err := os.ReadFile(r.Path)
+		if err != nil {
+			return nil, &BuildError{Path: r.Path, Err: err}
+		}
+		a := Action{Op: "revision", Path: r.Path, Sum: checksum(r.Data)}
+		if a.Was, err = j.keep(was); err != nil {
+			return nil, &JournalError{Err: err}
+		}
+		actions = append(actions, a)
+	}
+	return actions, nil
 }
 
-// Undone reports whether what the record did has been taken back.
-func (r *Record) Undone() bool { return r.UndoneBy > 0 || r.End == TakenBack }
+// continued returns the builds in a place that were cut short and of which all
+// folders and files belong to the job as well.
+func (j *Journal) continued(place string, job Job) ([]*Record, error) {
+	open, err := j.CutShort(place)
+	if err != nil || len(open) == 0 {
+		return nil, err
+	}
+	known := map[string]bool{}
+	paths := newPaths(job.Plan)
+	for i := range job.Plan.Steps {
+		known[paths.of(int32(i))] = true
+	}
+	return slices.DeleteFunc(open, func(r *Record) bool {
+		return r.What != "build" || slices.ContainsFunc(r.Actions, func(a Action) bool {
+			return (a.Op == "folder" || a.Op == "file") && !known[a.Path]
+		})
+	}), nil
+}
 
-// Begin writes a record down, durably, and returns it with its number.
-func (j *Journal) Begin(head Head, actions []Action) (*Record, error) {
+// joined returns the actions of a record that was cut short, and those of the
+// one that continues it. Where both write one file, it is written as the second
+// one says, and was before what the first one found.
+func joined(first, second []Action) []Action {
+	at := map[string]int{}
+	out := slices.Clone(first)
+	for i, a := range out {
+		at[a.Path] = i
+	}
+	for _, a := range second {
+		if i, both := at[a.Path]; both {
+			if a.Was != "" && out[i].Sum == a.Was {
+				a.Was = out[i].Was
+			}
+			out[i] = a
+			continue
+		}
+		out = append(out, a)
+	}
+	return out
+}
+
+// begin writes a record down, durably, and returns it with its number.
+func (j *Journal) begin(head Head, actions []Action) (*Record, error) {
 	numbers, err := j.numbers()
 	if err != nil {
 		return nil, err
@@ -96,97 +214,95 @@ func (j *Journal) Begin(head Head, actions []Action) (*Record, error) {
 	if len(numbers) > 0 {
 		head.Number = numbers[len(numbers)-1] + 1
 	}
-	var f *os.File
-	for ; ; head.Number++ { // another program may take the same number
-		if _, taken := os.Lstat(j.file(head.Number)); taken == nil {
+	r := &Record{Head: head, Actions: actions}
+	for ; ; r.Number++ { // another program may take the same number
+		opened, err := write(j.root, openName(r.Number), os.O_CREATE|os.O_EXCL, 0o600, r.writeTo)
+		switch {
+		case opened && err != nil:
+			_ = j.root.Remove(openName(r.Number))
+			return nil, err
+		case errors.Is(err, fs.ErrExist):
 			continue
+		case err != nil:
+			return nil, err
 		}
-		f, err = os.OpenFile(j.open(head.Number), os.O_WRONLY|os.O_CREATE|os.O_EXCL, 0o600)
-		if !errors.Is(err, fs.ErrExist) {
-			break
-		}
+		j.syncFolder()
+		return r, nil
 	}
-	if err != nil {
-		return nil, err
-	}
-	w := bufio.NewWriterSize(f, 1<<16)
-	err = json.NewEncoder(w).Encode(head)
+}
+
+// writeTo writes the head and the actions.
+func (r *Record) writeTo(to io.Writer) error {
+	w := bufio.NewWriterSize(to, 1<<16)
+	err := json.NewEncoder(w).Encode(r.Head)
 	var line []byte
-	for i := 0; err == nil && i < len(actions); i++ {
-		line = actions[i].appendLine(line[:0])
+	for i := 0; err == nil && i < len(r.Actions); i++ {
+		line = r.Actions[i].appendLine(line[:0])
 		_, err = w.Write(line)
 	}
-	for _, step := range []func() error{w.Flush, f.Sync, f.Close} {
-		if e := step(); err == nil {
-			err = e
-		}
-	}
-	if err != nil {
-		os.Remove(f.Name())
-		return nil, err
-	}
-	return &Record{Head: head, Actions: actions}, nil
-}
-
-// appendLine writes the action as a line of JSON. Most paths hold nothing that
-// has to be escaped, and there may be a great many of them.
-func (a *Action) appendLine(dst []byte) []byte {
-	plain := a.Sum == "" && a.Was == "" && !a.Gone && utf8.ValidString(a.Path)
-	for i := 0; plain && i < len(a.Path); i++ {
-		plain = a.Path[i] >= ' ' && a.Path[i] != '"' && a.Path[i] != '\\'
-	}
-	if plain {
-		dst = append(dst, `{"op":"`...)
-		dst = append(dst, a.Op...)
-		dst = append(dst, `","path":"`...)
-		dst = append(dst, a.Path...)
-		return append(dst, "\"}\n"...)
-	}
-	// A struct of texts can always be written.
-	line, _ := json.Marshal(a)
-	return append(append(dst, line...), '\n')
-}
-
-// Finish writes the end of a record.
-func (j *Journal) Finish(r *Record, end string) error {
-	f, err := os.OpenFile(j.open(r.Number), os.O_WRONLY|os.O_APPEND, 0)
 	if err != nil {
 		return err
 	}
-	_, err = fmt.Fprintf(f, "{\"end\":%q}\n", end)
-	for _, step := range []func() error{f.Sync, f.Close} {
-		if e := step(); err == nil {
-			err = e
+	return w.Flush()
+}
+
+// syncFolder has the names in the journal's folder on the disk as well. Some
+// systems cannot and need not be asked.
+func (j *Journal) syncFolder() {
+	if f, err := j.root.OpenFile(".", os.O_RDONLY, 0); err == nil {
+		_ = f.Sync()
+		_ = f.Close()
+	}
+}
+
+// finish writes the end of a record.
+func (j *Journal) finish(r *Record, end string) error {
+	_, err := write(j.root, openName(r.Number), os.O_APPEND, 0, func(w io.Writer) error {
+		line := fmt.Sprintf("{\"end\":%q}\n", end)
+		if r.torn {
+			line = "\n" + line
 		}
+		_, err := io.WriteString(w, line)
+		return err
+	})
+	if err == nil {
+		err = j.root.Rename(openName(r.Number), fileName(r.Number))
 	}
 	if err == nil {
-		err = os.Rename(j.open(r.Number), j.file(r.Number))
+		r.End = end
 	}
-	r.End = end
 	return err
 }
 
-// file is the path of a record that has its end; open, of one that has none.
-func (j *Journal) file(number int) string {
-	return filepath.Join(j.dir, fmt.Sprintf("%06d.jsonl", number))
+// fileName is the name of a record that has its end; openName, of one that has
+// none.
+func fileName(number int) string { return fmt.Sprintf("%06d.jsonl", number) }
+
+func openName(number int) string { return fileName(number) + ".open" }
+
+// numberOf returns the number of a record by the name of its file, or 0.
+func numberOf(name string) (number int, open bool) {
+	name, open = strings.CutSuffix(name, ".open")
+	stem, found := strings.CutSuffix(name, ".jsonl")
+	if n, err := strconv.Atoi(stem); found && err == nil && n > 0 {
+		return n, open
+	}
+	return 0, false
 }
 
-func (j *Journal) open(number int) string { return j.file(number) + ".open" }
-
 func (j *Journal) numbers() ([]int, error) {
-	entries, err := os.ReadDir(j.dir)
+	entries, err := list(j.root, ".")
 	if err != nil {
 		return nil, err
 	}
 	var numbers []int
 	for _, e := range entries {
-		stem, found := strings.CutSuffix(strings.TrimSuffix(e.Name(), ".open"), ".jsonl")
-		if n, err := strconv.Atoi(stem); found && err == nil && n > 0 {
+		if n, _ := numberOf(e.Name()); n > 0 {
 			numbers = append(numbers, n)
 		}
 	}
 	slices.Sort(numbers)
-	return numbers, nil
+	return slices.Compact(numbers), nil
 }
 
 // Records returns all records, the oldest first. A record whose last line was
@@ -219,9 +335,9 @@ func (j *Journal) Records() ([]*Record, error) {
 
 // read reads a record, or returns nil where it cannot be understood.
 func (j *Journal) read(number int) (*Record, error) {
-	data, err := os.ReadFile(j.file(number))
+	data, err := read(j.root, fileName(number))
 	if errors.Is(err, fs.ErrNotExist) {
-		data, err = os.ReadFile(j.open(number))
+		data, err = read(j.root, openName(number))
 	}
 	if err != nil {
 		return nil, err
@@ -232,83 +348,38 @@ func (j *Journal) read(number int) (*Record, error) {
 	return nil, nil
 }
 
-// CutShort returns the builds in a place that never came to their end.
+// CutShort returns what was begun in a place and never came to its end.
 func (j *Journal) CutShort(place string) ([]*Record, error) {
-	entries, err := os.ReadDir(j.dir)
+	entries, err := list(j.root, ".")
 	if err != nil {
 		return nil, err
 	}
-	var list []*Record
+	var records []*Record
 	for _, e := range entries {
-		stem, open := strings.CutSuffix(e.Name(), ".jsonl.open")
-		n, err := strconv.Atoi(stem)
-		if !open || err != nil {
+		n, open := numberOf(e.Name())
+		if !open {
 			continue
 		}
 		r, err := j.read(n)
 		if err != nil {
 			return nil, err
 		}
-		if r != nil && r.What == "build" && r.Place == place && r.End == CutShort {
-			list = append(list, r)
+		if r != nil && r.Place == place && r.End == CutShort {
+			records = append(records, r)
 		}
 	}
-	return list, nil
-}
-
-// parseRecord reads the text of a record, or returns nil where it has no head.
-func parseRecord(data []byte) *Record {
-	r := &Record{}
-	first := true
-	for line := range bytes.Lines(data) {
-		if first {
-			if json.Unmarshal(line, &r.Head) != nil || r.Format != 1 {
-				return nil
-			}
-			first = false
-			continue
-		}
-		var row struct {
-			Action
-			End string `json:"end"`
-		}
-		if json.Unmarshal(line, &row) != nil {
-			break // cut off here
-		}
-		if row.End != "" {
-			r.End = row.End
-		} else if row.Op != "" {
-			r.Actions = append(r.Actions, row.Action)
-		}
-	}
-	if first {
-		return nil
-	}
-	return r
+	slices.SortFunc(records, func(a, b *Record) int { return a.Number - b.Number })
+	return records, nil
 }
 
 // keep stores bytes by their checksum, which it returns.
 func (j *Journal) keep(data []byte) (string, error) {
 	sum := checksum(data)
-	path := filepath.Join(j.dir, "kept", sum)
-	if _, err := os.Stat(path); err == nil {
+	at := path.Join("kept", sum)
+	if _, err := j.root.Lstat(at); err == nil {
 		return sum, nil
 	}
-	temporary := path + ".new"
-	f, err := os.OpenFile(temporary, os.O_WRONLY|os.O_CREATE|os.O_TRUNC, 0o600)
-	if err != nil {
-		return "", err
-	}
-	_, err = f.Write(data)
-	for _, step := range []func() error{f.Sync, f.Close} {
-		if e := step(); err == nil {
-			err = e
-		}
-	}
-	if err == nil {
-		err = os.Rename(temporary, path)
-	}
-	return sum, err
+	return sum, replace(j.root, at, at+".new", 0o600, data)
 }
 
 // kept returns the bytes of a checksum.
@@ -316,7 +387,7 @@ func (j *Journal) kept(sum string) ([]byte, error) {
 	if len(sum) != 2*sha256.Size || strings.Trim(sum, "0123456789abcdef") != "" {
 		return nil, errors.New("the journal is damaged")
 	}
-	data, err := os.ReadFile(filepath.Join(j.dir, "kept", sum))
+	data, err := read(j.root, path.Join("kept", sum))
 	if err == nil && checksum(data) != sum {
 		err = errors.New("the journal is damaged")
 	}
@@ -326,49 +397,6 @@ func (j *Journal) kept(sum string) ([]byte, error) {
 func checksum(data []byte) string {
 	sum := sha256.Sum256(data)
 	return hex.EncodeToString(sum[:])
-}
-
-// Actions returns what carrying out a plan and writing notes will do.
-func (j *Journal) Actions(p *Place, pl *plan.Plan, notes []Note) ([]Action, error) {
-	folders, files := pl.Made()
-	actions := make([]Action, 0, folders+files+len(notes))
-	paths := newPaths(pl)
-	for i := range pl.Steps {
-		s := &pl.Steps[i]
-		if s.State != plan.New {
-			continue
-		}
-		a := Action{Op: "folder", Path: paths.of(int32(i))}
-		if s.Node.Kind == tree.File {
-			a.Op = "file"
-			sum := sha256.New()
-			if c := s.Node.Content; c != nil {
-				r, err := c.Open()
-				if err != nil {
-					return nil, fmt.Errorf("%s cannot be read: %s", c.Source(), Reason(err))
-				}
-				_, err = io.Copy(sum, r)
-				r.Close()
-				if err != nil {
-					return nil, fmt.Errorf("%s cannot be read: %s", c.Source(), Reason(err))
-				}
-			}
-			a.Sum = hex.EncodeToString(sum.Sum(nil))
-		}
-		actions = append(actions, a)
-	}
-	for _, n := range notes {
-		a := Action{Op: "note", Path: n.Path, Sum: checksum(n.Data)}
-		was, err := p.ReadFile(n.Path)
-		if err == nil && was != nil {
-			a.Was, err = j.keep(was)
-		}
-		if err != nil {
-			return nil, err
-		}
-		actions = append(actions, a)
-	}
-	return actions, nil
 }
 
 // paths builds the paths of steps from those of their parents, each once.

@@ -16,25 +16,22 @@ import (
 	"vestibula/core/plan"
 )
 
-func journal(t *testing.T) *Journal {
+// journal opens a journal in a folder of its own, which is returned as well.
+func journal(t *testing.T) (*Journal, string) {
 	t.Helper()
-	j, err := OpenJournal(filepath.Join(t.TempDir(), "journal"))
+	dir := filepath.Join(t.TempDir(), "journal")
+	j, err := OpenJournal(dir)
 	require.NoError(t, err)
-	return j
+	t.Cleanup(func() { j.Close() })
+	return j, dir
 }
 
 // record builds the wanted tree in a place and writes it down.
-func record(t *testing.T, j *Journal, p *Place, notes ...Note) *Record {
+func record(t *testing.T, j *Journal, p *Place, notes ...Note) {
 	t.Helper()
 	pl, err := plan.Make(wanted, p)
 	require.NoError(t, err)
-	actions, err := j.Actions(p, pl, notes)
-	require.NoError(t, err)
-	r, err := j.Begin(Head{What: "build", When: time.Now(), Place: p.Path, Title: "test"}, actions)
-	require.NoError(t, err)
-	require.NoError(t, p.Build(pl, notes, nil))
-	require.NoError(t, j.Finish(r, Done))
-	return r
+	require.NoError(t, j.Build(p, Job{Plan: pl, Notes: notes}, Head{When: time.Now(), Place: p.Path, Title: "test"}))
 }
 
 // undo takes a record back and returns what stayed.
@@ -65,8 +62,9 @@ func TestUndoLeavesTheDiskAsItWasBefore(t *testing.T) {
 	require.NoError(t, os.MkdirAll(filepath.Join(dir, "P/B/own"), 0o777))
 	require.NoError(t, os.WriteFile(filepath.Join(dir, "P/.label"), []byte("old"), 0o666))
 	before := snapshot(t, dir)
-	p, j := open(t, dir), journal(t)
-	record(t, j, p, Note{"P/.label", []byte("new")})
+	p := open(t, dir)
+	j, _ := journal(t)
+	record(t, j, p, Note{Path: "P/.label", Data: []byte("new"), Was: []byte("old")})
 	built := contents(t, dir)
 	stays, _ := undo(t, j, p, 1)
 	assert.Empty(t, stays)
@@ -121,13 +119,13 @@ func TestUndoTouchesOnlyWhatIsAsItWasMade(t *testing.T) {
 }
 
 func TestARecordThatWasCutOffIsReadAsFarAsItGoes(t *testing.T) {
-	j := journal(t)
+	j, at := journal(t)
 	p := open(t, t.TempDir())
 	record(t, j, p)
-	whole, err := os.ReadFile(j.file(1))
+	whole, err := os.ReadFile(filepath.Join(at, fileName(1)))
 	require.NoError(t, err)
 	for cut := range len(whole) {
-		require.NoError(t, os.WriteFile(j.file(1), whole[:cut], 0o600))
+		require.NoError(t, os.WriteFile(filepath.Join(at, fileName(1)), whole[:cut], 0o600))
 		records, err := j.Records()
 		require.NoError(t, err)
 		if len(records) == 1 {
@@ -135,8 +133,8 @@ func TestARecordThatWasCutOffIsReadAsFarAsItGoes(t *testing.T) {
 			assert.True(t, cut == len(whole)-1 || records[0].End == CutShort)
 		}
 	}
-	require.NoError(t, os.WriteFile(filepath.Join(j.dir, "notes.txt"), []byte("x"), 0o600))
-	require.NoError(t, os.WriteFile(filepath.Join(j.dir, "000009.jsonl"), []byte("{}"), 0o600))
+	require.NoError(t, os.WriteFile(filepath.Join(at, "notes.txt"), []byte("x"), 0o600))
+	require.NoError(t, os.WriteFile(filepath.Join(at, "000009.jsonl"), []byte("{}"), 0o600))
 	_, err = j.Records()
 	require.NoError(t, err, "what is no record is left alone")
 }
@@ -144,15 +142,18 @@ func TestARecordThatWasCutOffIsReadAsFarAsItGoes(t *testing.T) {
 func TestADamagedJournalCannotLeadOutside(t *testing.T) {
 	outside := filepath.Join(t.TempDir(), "secret.txt")
 	require.NoError(t, os.WriteFile(outside, []byte("secret"), 0o666))
-	p, j := open(t, t.TempDir()), journal(t)
-	_, err := j.Begin(Head{What: "build"}, []Action{
+	p := open(t, t.TempDir())
+	j, _ := journal(t)
+	_, err := j.begin(Head{What: "build"}, []Action{
 		{Op: "file", Path: "../secret.txt", Sum: checksum([]byte("secret"))},
 		{Op: "file", Path: outside, Sum: checksum([]byte("secret"))},
 		{Op: "note", Path: "x", Sum: checksum(nil), Was: "../../../etc/passwd"},
 	})
 	require.NoError(t, err)
-	stays, _ := undo(t, j, p, 1)
-	assert.Len(t, stays, 2)
+	records, err := j.Records()
+	require.NoError(t, err)
+	_, err = j.PlanUndo(p, records[0])
+	assert.ErrorContains(t, err, "path escapes")
 	assert.FileExists(t, outside)
 	_, err = j.kept("../../../etc/passwd")
 	assert.ErrorContains(t, err, "damaged")
@@ -160,16 +161,17 @@ func TestADamagedJournalCannotLeadOutside(t *testing.T) {
 
 func TestAHalfWrittenFileIsTidiedAway(t *testing.T) {
 	dir := t.TempDir()
-	p, j := open(t, dir), journal(t)
+	p := open(t, dir)
+	j, _ := journal(t)
 	pl, err := plan.Make(wanted, p)
 	require.NoError(t, err)
-	actions, err := j.Actions(p, pl, []Note{{".label", []byte("x")}})
+	actions, err := j.actions(Job{Plan: pl, Notes: []Note{{Path: ".label", Data: []byte("x")}}})
 	require.NoError(t, err)
-	_, err = j.Begin(Head{What: "build", Place: dir}, actions)
+	_, err = j.begin(Head{What: "build", Place: dir}, actions)
 	require.NoError(t, err)
 	// The power goes while P/A/a.txt is written.
 	require.NoError(t, os.MkdirAll(filepath.Join(dir, "P/A"), 0o777))
-	require.NoError(t, os.WriteFile(filepath.Join(dir, "P/A", partName), []byte("hel"), 0o666))
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "P/A", partOf(0)), []byte("hel"), 0o666))
 	records, err := j.Records()
 	require.NoError(t, err)
 	assert.Equal(t, CutShort, records[0].End)
@@ -177,12 +179,12 @@ func TestAHalfWrittenFileIsTidiedAway(t *testing.T) {
 	assert.Empty(t, stays)
 	assert.Empty(t, snapshot(t, dir))
 	require.NoError(t, os.MkdirAll(filepath.Join(dir, "P/A"), 0o777))
-	require.NoError(t, os.WriteFile(filepath.Join(dir, "P/A", partName), []byte("hel"), 0o666))
-	require.NoError(t, os.WriteFile(filepath.Join(dir, partName), []byte("x"), 0o666)) // a label, half written
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "P/A", partOf(0)), []byte("hel"), 0o666))
+	require.NoError(t, os.WriteFile(filepath.Join(dir, partOf(0)), []byte("x"), 0o666)) // a label, half written
 	p.Tidy(records[0])
 	after := snapshot(t, dir)
-	assert.NotContains(t, after, "P/A/"+partName)
-	assert.NotContains(t, after, partName)
+	assert.NotContains(t, after, "P/A/"+partOf(0))
+	assert.NotContains(t, after, partOf(0))
 }
 
 func FuzzParseRecord(f *testing.F) {

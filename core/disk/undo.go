@@ -5,7 +5,8 @@ import (
 	"io/fs"
 	"os"
 	"path"
-	"slices"
+	"path/filepath"
+	"strings"
 )
 
 // A Stay is something that an undo leaves where it is, and why.
@@ -20,90 +21,143 @@ type Undo struct {
 	Record  *Record
 	Actions []Action
 	Stays   []Stay
+
+	earlier []*Record // undos of the same record that were cut short
+}
+
+// undoing plans an undo.
+type undoing struct {
+	*Undo
+	place *Place
+	going map[string]bool   // what will be gone
+	gone  map[string]Action // what an undo that was cut short has removed
 }
 
 // PlanUndo looks at what a record did and is still as it was made. The place is
 // that of the record.
 func (j *Journal) PlanUndo(p *Place, r *Record) (*Undo, error) {
-	u := &Undo{Record: r}
-	going := map[string]bool{}
-	for _, a := range slices.Backward(r.Actions) {
-		var err error
-		switch {
-		case a.Gone:
-			err = j.planBack(p, u, a)
-		case a.Op == "folder":
-			err = planFolder(p, u, a, going)
-		default:
-			err = planFile(p, u, a, going)
-		}
-		if err != nil {
-			return nil, err
+	u := &undoing{Undo: &Undo{Record: r}, place: p, going: map[string]bool{}, gone: map[string]Action{}}
+	open, err := j.CutShort(r.Place)
+	if err != nil {
+		return nil, err
+	}
+	for _, o := range open {
+		if o.Undoes == r.Number {
+			u.earlier = append(u.earlier, o)
+			for _, a := range o.Actions {
+				u.gone[a.Path] = a
+			}
 		}
 	}
-	return u, nil
+	for i := len(r.Actions) - 1; i >= 0; i-- {
+		a := r.Actions[i]
+		switch {
+		case a.Gone:
+			err = u.planBack(a)
+		case a.Op == "folder":
+			err = u.planFolder(a)
+		default:
+			err = u.planFile(a)
+		}
+		if err != nil {
+			return nil, &BuildError{Path: a.Path, Err: err}
+		}
+	}
+	return u.Undo, nil
+}
+
+func (u *undoing) stays(a Action, why string) { u.Stays = append(u.Stays, Stay{a.Path, why}) }
+
+// planGone notes what is gone already: if an undo that was cut short took it,
+// this one does as well, so that both can be undone at once.
+func (u *undoing) planGone(a Action) {
+	if was, ours := u.gone[a.Path]; ours {
+		u.going[a.Path] = true
+		u.Actions = append(u.Actions, was)
+	}
 }
 
 // planFolder plans to remove a folder that holds nothing, or only what goes too.
-func planFolder(p *Place, u *Undo, a Action, going map[string]bool) error {
-	items, err := p.List(a.Path)
-	if _, statErr := p.root.Lstat(a.Path); errors.Is(statErr, fs.ErrNotExist) {
-		return nil // gone already
-	}
-	if err != nil {
-		u.Stays = append(u.Stays, Stay{a.Path, "it is no longer a folder, or cannot be read"})
+func (u *undoing) planFolder(a Action) error {
+	info, err := u.place.root.Lstat(a.Path)
+	switch {
+	case errors.Is(err, fs.ErrNotExist):
+		u.planGone(a)
+		return nil
+	case err != nil:
+		return err
+	case !info.IsDir():
+		u.stays(a, "it is no longer a folder")
 		return nil
 	}
-	for _, it := range items {
-		if it.Name == partName {
+	entries, err := list(u.place.root, a.Path)
+	if err != nil {
+		return err
+	}
+	for _, e := range entries {
+		if strings.HasPrefix(e.Name(), partName) {
 			// What a build that was cut short was just writing.
-			u.Actions = append(u.Actions, Action{Op: "part", Path: a.Path + "/" + partName, Gone: true})
+			u.Actions = append(u.Actions, Action{Op: "part", Path: a.Path + "/" + e.Name(), Gone: true})
 			continue
 		}
-		if !going[a.Path+"/"+it.Name] {
-			u.Stays = append(u.Stays, Stay{a.Path, "it holds “" + it.Name + "”"})
+		if !u.going[a.Path+"/"+e.Name()] {
+			u.stays(a, "it holds “"+e.Name()+"”")
 			return nil
 		}
 	}
-	going[a.Path] = true
+	u.going[a.Path] = true
 	a.Gone = true
 	u.Actions = append(u.Actions, a)
 	return nil
 }
 
-// planFile plans to remove a file that is as it was written, or to give a note
-// back what it held before.
-func planFile(p *Place, u *Undo, a Action, going map[string]bool) error {
-	data, err := p.ReadFile(a.Path)
+// planFile plans to remove a file that is as it was written, or to give one back
+// what it held before.
+func (u *undoing) planFile(a Action) error {
+	data, err := a.read(u.place)
 	switch {
 	case err != nil:
-		u.Stays = append(u.Stays, Stay{a.Path, "it cannot be read: " + Reason(err)})
-		return nil
+		return err
 	case data == nil:
-		return nil // gone already
-	case checksum(data) != a.Sum:
-		u.Stays = append(u.Stays, Stay{a.Path, "it has been changed since"})
-		return nil
+		u.planGone(a)
+	case checksum(data) == a.Sum:
+		u.going[a.Path] = a.Was == ""
+		a.Gone = true
+		u.Actions = append(u.Actions, a)
+	case checksum(data) == a.Was:
+		u.planGone(a) // as it was before
+	default:
+		u.stays(a, "it has been changed since")
 	}
-	going[a.Path] = a.Was == ""
-	a.Gone = true
-	u.Actions = append(u.Actions, a)
 	return nil
 }
 
 // planBack plans to bring back what an undo removed.
-func (j *Journal) planBack(p *Place, u *Undo, a Action) error {
+func (u *undoing) planBack(a Action) error {
 	if a.Op == "part" {
 		return nil
 	}
-	_, err := p.root.Lstat(a.Path)
-	there := err == nil
-	if a.Op == "note" && a.Was != "" {
-		data, err := p.ReadFile(a.Path)
-		there = err != nil || data == nil || checksum(data) != a.Was
+	there := false
+	if a.Was != "" {
+		data, err := a.read(u.place)
+		if err != nil {
+			return err
+		}
+		if data != nil && checksum(data) == a.Sum {
+			return nil // the undo was cut short before it came here
+		}
+		there = data == nil || checksum(data) != a.Was
+	} else {
+		_, err := u.place.root.Lstat(a.Path)
+		if err != nil && !errors.Is(err, fs.ErrNotExist) {
+			return err
+		}
+		if there = err == nil; there && u.Record.End == CutShort {
+			return nil
+		}
 	}
 	if there {
-		u.Stays = append(u.Stays, Stay{a.Path, "something of that name is there now"})
+		u.stays(a, "something of that name is there now")
 		return nil
 	}
 	a.Gone = false
@@ -111,35 +165,73 @@ func (j *Journal) planBack(p *Place, u *Undo, a Action) error {
 	return nil
 }
 
+// read returns what the file of an action holds, or nil where there is none.
+func (a *Action) read(p *Place) ([]byte, error) {
+	if a.Op != "revision" {
+		return p.ReadFile(a.Path)
+	}
+	info, err := os.Lstat(a.Path)
+	switch {
+	case errors.Is(err, fs.ErrNotExist):
+		return nil, nil
+	case err != nil:
+		return nil, err
+	case !filepath.IsAbs(a.Path) || !info.Mode().IsRegular():
+		return nil, errors.New("the journal is damaged")
+	}
+	return os.ReadFile(a.Path)
+}
+
 // Undo carries a planned undo out. What it removes is kept in the journal first,
 // and the undo itself is written down, so that it can be undone. It stops at
-// the first failure; what it had done by then is in the record.
+// the first failure; what it had done by then is in the record. The error is a
+// [JournalError] or a [BuildError].
 func (j *Journal) Undo(p *Place, u *Undo, head Head) (*Record, error) {
 	for _, a := range u.Actions {
 		if !a.Gone || a.Op == "folder" || a.Op == "part" {
 			continue
 		}
-		data, err := p.ReadFile(a.Path)
-		if err == nil {
+		data, err := a.read(p)
+		if err == nil && data != nil {
 			_, err = j.keep(data)
 		}
 		if err != nil {
-			return nil, err
+			return nil, &JournalError{Err: err}
 		}
 	}
 	head.What, head.Undoes = "undo", u.Record.Number
-	record, err := j.Begin(head, u.Actions)
+	record, err := j.begin(head, u.Actions)
 	if err != nil {
-		return nil, err
+		return nil, &JournalError{Err: err}
 	}
 	for _, a := range u.Actions {
 		if err := j.carry(p, a); err != nil {
 			return record, &BuildError{Path: a.Path, Err: err}
 		}
 	}
-	return record, j.Finish(record, Done)
+	ended := u.earlier
+	if u.Record.End == CutShort {
+		p.Tidy(u.Record)
+	}
+	for _, r := range ended {
+		if err == nil {
+			err = j.finish(r, Continued)
+		}
+	}
+	if err == nil {
+		err = j.finish(record, Done)
+	}
+	if err == nil && u.Record.End == CutShort {
+		err = j.finish(u.Record, Done)
+	}
+	if err != nil {
+		err = &JournalError{Done: true, Err: err}
+	}
+	return record, err
 }
 
+// carry does what one action of an undo says. What is so already stays so: an
+// undo may continue another one.
 func (j *Journal) carry(p *Place, a Action) error {
 	switch {
 	case a.Gone && a.Was != "":
@@ -147,9 +239,13 @@ func (j *Journal) carry(p *Place, a Action) error {
 		if err != nil {
 			return err
 		}
-		return p.writeNote(Note{a.Path, was})
+		return a.restore(p, was)
 	case a.Gone:
-		return p.root.Remove(a.Path)
+		err := p.root.Remove(a.Path)
+		if errors.Is(err, fs.ErrNotExist) {
+			return nil
+		}
+		return err
 	case a.Op == "folder":
 		return p.root.Mkdir(a.Path, 0o777)
 	}
@@ -157,25 +253,38 @@ func (j *Journal) carry(p *Place, a Action) error {
 	if err != nil {
 		return err
 	}
-	if a.Op == "note" {
-		return p.writeNote(Note{a.Path, data})
-	}
-	f, err := p.root.OpenFile(a.Path, os.O_WRONLY|os.O_CREATE|os.O_EXCL, 0o666)
-	if err != nil {
+	if a.Op == "file" {
+		parent, err := p.root.Folder(path.Dir(a.Path))
+		if err != nil {
+			return err
+		}
+		defer parent.Close()
+		_, err = writeFile(parent, path.Base(a.Path), partOf(0), held(data))
 		return err
 	}
-	_, err = f.Write(data)
-	if e := f.Close(); err == nil {
-		err = e
+	return a.restore(p, data)
+}
+
+// restore gives the file of an action what it held before.
+func (a *Action) restore(p *Place, data []byte) error {
+	if a.Op == "revision" {
+		return Revision{a.Path, data}.Replace()
 	}
-	return err
+	return p.writeNote(a.Path, data)
 }
 
 // Tidy removes what a build that was cut short was just writing.
 func (p *Place) Tidy(r *Record) {
 	for _, a := range r.Actions {
-		if a.Op != "folder" {
-			_ = p.root.Remove(path.Join(path.Dir(a.Path), partName))
+		switch a.Op {
+		case "file", "note":
+			for n := range maxBuilders {
+				_ = p.root.Remove(path.Join(path.Dir(a.Path), partOf(n)))
+			}
+		case "revision":
+			if filepath.IsAbs(a.Path) {
+				_ = os.Remove(a.Path + partName)
+			}
 		}
 	}
 }

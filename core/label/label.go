@@ -106,9 +106,9 @@ func Parse(data []byte) (*Label, error) {
 	return &l, nil
 }
 
-// Add puts a build into the label that data holds; no data means none yet. It
-// returns the new label, or nil where the build stands there already.
-func Add(data []byte, b *Build) ([]byte, error) {
+// Add puts builds into the label that data holds; no data means none yet. It
+// returns the new label, or nil where all of them stand there already.
+func Add(data []byte, builds ...*Build) ([]byte, error) {
 	l := &Label{Format: Format}
 	if data != nil {
 		var err error
@@ -116,18 +116,26 @@ func Add(data []byte, b *Build) ([]byte, error) {
 			return nil, err
 		}
 	}
-	found := false
-	for i, old := range l.Builds {
-		if old.Template != b.Template || !sameValues(old.Values, b.Values) {
-			continue
-		}
-		if old.Text == b.Text {
-			return nil, nil
-		}
-		l.Builds[i], found = b, true
+	at := map[string]int{}
+	for i, b := range l.Builds {
+		at[b.identity()] = i
 	}
-	if !found {
-		l.Builds = append(l.Builds, b)
+	changed := false
+	for _, b := range builds {
+		i, again := at[b.identity()]
+		switch {
+		case !again:
+			at[b.identity()] = len(l.Builds)
+			l.Builds = append(l.Builds, b)
+		case l.Builds[i].Text == b.Text:
+			continue
+		default:
+			l.Builds[i] = b
+		}
+		changed = true
+	}
+	if !changed {
+		return nil, nil
 	}
 	var out bytes.Buffer
 	enc := json.NewEncoder(&out)
@@ -137,10 +145,10 @@ func Add(data []byte, b *Build) ([]byte, error) {
 	return out.Bytes(), err
 }
 
-func sameValues(a, b map[string]any) bool {
-	x, _ := json.Marshal(a)
-	y, _ := json.Marshal(b)
-	return bytes.Equal(x, y)
+// identity is equal for builds of one template with the same values.
+func (b *Build) identity() string {
+	values, _ := json.Marshal(b.Values) // texts can always be written
+	return b.Template + "\x00" + string(values)
 }
 
 // WithoutStarters returns the text of a template as it can be read where the

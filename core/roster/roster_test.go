@@ -119,7 +119,7 @@ func TestMarksInCSVLeaveTheRestAsItIs(t *testing.T) {
 	for before, want := range map[string]string{
 		"a,b\n1,2\n3,4\n": "a,b,built,built on,built in\n1,2\n3,4,yes,2027-03-09 14:30,C/x\n",
 		"\xEF\xBB\xBF\"a\" ; b\r\n;\r\n\r\n \"1 \";":         "",
-		"\xEF\xBB\xBF\"a\"; b\r\n;\r\n 1 ;":                 "\xEF\xBB\xBF\"a\"; b;built;built on;built in\r\n;\r\n 1 ;;yes;2027-03-09 14:30;C/x",
+		"\xEF\xBB\xBF\"a\"; b\r\n;\r\n 1 ;":                  "\xEF\xBB\xBF\"a\"; b;built;built on;built in\r\n;\r\n 1 ;;yes;2027-03-09 14:30;C/x",
 		"a\tb\n\"x\ny\"\n\"1\t\"\"\"\n":                      "a\tb\tbuilt\tbuilt on\tbuilt in\n\"x\ny\"\n\"1\t\"\"\"\t\tyes\t2027-03-09 14:30\tC/x\n",
 		utf16("a,b\nÅ,1\nÖ,2\n"):                             utf16("a,b,built,built on,built in\nÅ,1\nÖ,2,yes,2027-03-09 14:30,C/x\n"),
 		"built in,a,built,built on,z\n,1,,\n\"q\",2,no,,z\n": "built in,a,built,built on,z\n,1,,\nC/x,2,yes,2027-03-09 14:30,z\n",

@@ -9,12 +9,12 @@ const Way Marks = 1 << 7
 type Meeting struct {
 	Root  *Node
 	names map[*Node]map[string]*Node
-	from  map[*Node]int
+	from  map[*Node][]int
 }
 
 // NewMeeting returns an empty tree.
 func NewMeeting() *Meeting {
-	return &Meeting{&Node{}, map[*Node]map[string]*Node{}, map[*Node]int{}}
+	return &Meeting{&Node{}, map[*Node]map[string]*Node{}, map[*Node][]int{}}
 }
 
 // Add puts a tree in; number is what it is known by. Where one of its names is
@@ -34,7 +34,7 @@ func (m *Meeting) clash(into, from *Node) (string, int) {
 		switch {
 		case there == nil:
 		case there.Marks&c.Marks&Way == 0:
-			return c.Name, m.from[there]
+			return c.Name, m.from[there][0]
 		default:
 			if taken, by := m.clash(there, c); taken != "" {
 				return c.Name + "/" + taken, by
@@ -51,8 +51,8 @@ func (m *Meeting) join(into, from *Node, number int) {
 		m.names[into] = names
 	}
 	for _, c := range from.Children {
-		there := names[c.Name]
-		if there != nil {
+		if there := names[c.Name]; there != nil {
+			m.from[there] = append(m.from[there], number)
 			m.join(there, c, number)
 			continue
 		}
@@ -62,7 +62,11 @@ func (m *Meeting) join(into, from *Node, number int) {
 			m.join(n, c, number)
 		}
 		names[n.Name] = n
-		m.from[n] = number
+		m.from[n] = []int{number}
 		into.Children = append(into.Children, n)
 	}
 }
+
+// From returns the numbers of the trees that a node came with: several where
+// they met in it, and none below the node where a tree is alone.
+func (m *Meeting) From(n *Node) []int { return m.from[n] }

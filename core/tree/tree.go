@@ -112,6 +112,15 @@ func (n *Node) Built() *Node {
 	return &m
 }
 
+// Count returns how many nodes lie below n.
+func (n *Node) Count() int {
+	count := len(n.Children)
+	for _, c := range n.Children {
+		count += c.Count()
+	}
+	return count
+}
+
 // Facts are the measures of a tree.
 type Facts struct {
 	Folders int    `json:"folders"`

@@ -213,6 +213,16 @@ func (t *Type) parseCalendar(s string, now time.Time) (Value, error) {
 	return v, nil
 }
 
+// OnDay returns how a day is written for this type, or the text that shows it
+// where the type is not of the calendar.
+func (t *Type) OnDay(text string, day time.Time) string {
+	switch t.Kind {
+	case Date, Month, Quarter, Week, Year:
+		return t.covering(day).String()
+	}
+	return text
+}
+
 // covering returns the value of the type that the day now lies in.
 func (t *Type) covering(now time.Time) Value {
 	v := Value{Kind: t.Kind, Year: int16(now.Year())}

@@ -1,0 +1,330 @@
+package cli
+
+import (
+	"encoding/csv"
+	"encoding/json"
+	"fmt"
+	"io"
+	"os"
+	"path"
+	"path/filepath"
+	"slices"
+	"strconv"
+	"strings"
+
+	"vestibula/cli/term"
+	"vestibula/core/disk"
+	"vestibula/core/plan"
+	"vestibula/core/tree"
+)
+
+// manyRows is how many rows a plan shows one by one.
+const manyRows = 40
+
+// drawPlan draws what will be made: the tree of a build with what is new, there,
+// kept and blocked or, of a roster, a line for each row and the tree of one.
+func (b *buildRun) drawPlan() {
+	b.screen.Line(term.Title.Render(term.Visible(b.t.Heading())), term.Dim.Render(" into "+term.Visible(b.into)))
+	b.screen.Line()
+	if b.roster.file == "" {
+		b.drawTree(b.tree.Root)
+	} else {
+		b.drawRows()
+	}
+	b.screen.Line()
+	var counts []string
+	for state, word := range []string{"new", "there already", "kept as they are", "in the way"} {
+		if n := b.plan.Count[state]; n > 0 {
+			m := planMarks[plan.State(state)]
+			counts = append(counts, m.Style.Render(m.Sign)+" "+term.Number(n)+" "+word)
+		}
+	}
+	if len(counts) > 0 {
+		b.screen.Text(strings.Join(counts, "   "))
+	}
+	b.drawLeftOut()
+	b.app.changes(b.tree.Changes)
+}
+
+// drawTree draws a tree with the states of its steps.
+func (b *buildRun) drawTree(root *tree.Node) {
+	steps := map[*tree.Node]*plan.Step{}
+	for i := range b.plan.Steps {
+		steps[b.plan.Steps[i].Node] = &b.plan.Steps[i]
+	}
+	state := func(n *tree.Node) *plan.Step {
+		if s := steps[n]; s != nil {
+			return s
+		}
+		return &plan.Step{} // a folder in which rows meet, or what goes into an archive
+	}
+	b.screen.Tree(root, term.TreeView{
+		Mark: func(n *tree.Node) term.Mark { return planMarks[state(n).State] },
+		Note: func(n *tree.Node) string {
+			switch s := state(n); s.State {
+			case plan.Blocked:
+				return s.Why
+			case plan.Kept:
+				return "stays as it is: it is not what the template would write"
+			}
+			return ""
+		},
+	})
+}
+
+// drawRows draws a line for each row that is built, as far as they can be taken
+// in, and the tree of the first.
+func (b *buildRun) drawRows() {
+	var rows [][]string
+	for _, r := range b.built {
+		if len(rows) == manyRows {
+			break
+		}
+		m := planMarks[r.state()]
+		rows = append(rows, []string{m.Style.Render(m.Sign) + " row " + strconv.Itoa(r.row), term.Visible(r.folder()), term.Dim.Render(r.counts())})
+	}
+	b.screen.Columns(rows)
+	if more := len(b.built) - len(rows); more > 0 {
+		b.screen.Line(term.Dim.Render(fmt.Sprintf("  … and %s; --report FILE.csv lists all", term.Count(more, "more row"))))
+	}
+	for _, r := range b.built {
+		if r.state() == plan.New {
+			b.screen.Line()
+			b.screen.Line(term.Dim.Render(fmt.Sprintf("Row %d makes", r.row)))
+			b.drawTree(r.root)
+			return
+		}
+	}
+}
+
+// state sums up how the folders and files of a row stand.
+func (r *rowBuild) state() plan.State {
+	switch {
+	case r.count[plan.New] > 0:
+		return plan.New
+	case r.count[plan.Kept] > 0:
+		return plan.Kept
+	}
+	return plan.There
+}
+
+// counts says how many folders and files of a row are new, there and kept.
+func (r *rowBuild) counts() string {
+	var parts []string
+	for state, word := range []string{"new", "there already", "kept"} {
+		if n := r.count[state]; n > 0 {
+			parts = append(parts, term.Number(n)+" "+word)
+		}
+	}
+	if len(parts) == 0 {
+		return "all of it with another row"
+	}
+	return strings.Join(parts, ", ")
+}
+
+// drawLeftOut says how many rows are left out or left alone.
+func (b *buildRun) drawLeftOut() {
+	left := map[int]bool{}
+	for _, p := range b.roster.bad {
+		left[p.row] = true
+	}
+	if n := len(left); n > 0 {
+		b.screen.Text(term.Warn.Render("left out") + ": " + term.Count(n, "row") + " that cannot be built")
+	}
+	if n := len(b.roster.marked); n > 0 {
+		b.screen.Text(term.Dim.Render("left alone: " + term.Count(n, "row") + " marked as built"))
+	}
+}
+
+// closing tells what a build has done.
+func (b *buildRun) closing(nothing bool) {
+	target := b.into
+	if top := b.tree.Root.Children; len(top) == 1 && b.archive == "" {
+		target = filepath.Join(b.into, top[0].Name)
+	}
+	what, before := b.made(), besides(b.plan.Count[plan.There])
+	if b.roster.file != "" {
+		fresh := 0
+		for _, r := range b.built {
+			if r.state() == plan.New {
+				fresh++
+			}
+		}
+		what, before = term.Count(fresh, "row")+": "+what, ""
+		if n := len(b.built) - fresh; n > 0 {
+			before = "; " + term.Count(n, "row") + " stood there already"
+		}
+	}
+	switch {
+	case len(b.built) == 0:
+		b.screen.Text(term.Good.Render("Nothing to do:") + " no row is left to build")
+	case nothing || b.plan.Count[plan.New] == 0:
+		b.screen.Text(term.Good.Render("Nothing to do:") + " all of it is there already in " + term.Visible(target))
+	default:
+		b.screen.Text(term.Good.Render("Built") + " " + what + " in " + term.Visible(target) + before)
+	}
+	kept := 0
+	for i := range b.plan.Steps {
+		if b.plan.Steps[i].State != plan.Kept {
+			continue
+		}
+		if kept++; kept <= manyRows {
+			b.screen.Text(term.Warn.Render("kept") + " as it is, though not what the template would write: " + term.Visible(b.plan.Path(i)))
+		}
+	}
+	if kept > manyRows {
+		b.screen.Text(term.Warn.Render("kept") + fmt.Sprintf(" as they are as well: %s", term.Count(kept-manyRows, "file")))
+	}
+	b.drawLeftOut()
+	if b.marks != nil {
+		b.screen.Text("Marked " + term.Count(len(b.built), "row") + " in " + term.Visible(b.roster.file))
+	}
+	b.app.changes(b.tree.Changes)
+}
+
+// besides says how much was there before.
+func besides(there int) string {
+	if there == 0 {
+		return ""
+	}
+	return fmt.Sprintf("; %s more stood there already", term.Number(there))
+}
+
+// report tells other programs what was done or, where built is false, what would
+// be: as JSON on standard output, and as the table that was asked for.
+func (b *buildRun) report(built bool) error {
+	if b.roster.report != "" {
+		if err := b.writeReport(built); err != nil {
+			return refused("what is built stays as it is", "the report %s cannot be written: %s", b.roster.report, disk.Reason(err))
+		}
+	}
+	if !b.asJSON {
+		return nil
+	}
+	if b.roster.file != "" {
+		return b.reportLines(built)
+	}
+	type step struct {
+		Path  string `json:"path"`
+		Kind  string `json:"kind"`
+		State string `json:"state"`
+		Why   string `json:"why,omitempty"`
+	}
+	steps := make([]step, len(b.plan.Steps))
+	for i, s := range b.plan.Steps {
+		steps[i] = step{b.plan.Path(i), s.Node.Kind.String(), s.State.String(), s.Why}
+	}
+	err := b.printJSON(struct {
+		Template string `json:"template"`
+		Into     string `json:"into"`
+		Built    bool   `json:"built"`
+		New      int    `json:"new"`
+		There    int    `json:"there"`
+		Kept     int    `json:"kept"`
+		Blocked  int    `json:"blocked"`
+		Steps    []step `json:"steps"`
+	}{b.t.Name, b.into, built, b.plan.Count[plan.New], b.plan.Count[plan.There], b.plan.Count[plan.Kept], b.plan.Count[plan.Blocked], steps})
+	if err == nil && (b.plan.Count[plan.Blocked] > 0 || !built && !b.preview) {
+		return found
+	}
+	return err
+}
+
+// An outcome is what became of a row.
+type outcome struct {
+	Row      int      `json:"row"`
+	State    string   `json:"state"`
+	Folder   string   `json:"folder,omitempty"`
+	New      int      `json:"new"`
+	There    int      `json:"there"`
+	Kept     int      `json:"kept"`
+	Problems []string `json:"problems,omitempty"`
+}
+
+// outcomes returns what became of each row, in the order of the roster.
+func (b *buildRun) outcomes(built bool) []outcome {
+	var list []outcome
+	for _, r := range b.built {
+		o := outcome{Row: r.row, State: "there", Folder: path.Clean(r.folder()), New: r.count[plan.New], There: r.count[plan.There], Kept: r.count[plan.Kept]}
+		if o.New > 0 {
+			if o.State = "new"; built {
+				o.State = "built"
+			}
+		}
+		list = append(list, o)
+	}
+	for _, row := range b.roster.marked {
+		list = append(list, outcome{Row: row, State: "left alone"})
+	}
+	for _, p := range b.roster.bad {
+		problem := strings.TrimLeft(p.problem, ",: ")
+		if n := len(list); n > 0 && list[n-1].Row == p.row && list[n-1].State == "left out" {
+			list[n-1].Problems = append(list[n-1].Problems, problem)
+		} else {
+			list = append(list, outcome{Row: p.row, State: "left out", Problems: []string{problem}})
+		}
+	}
+	slices.SortStableFunc(list, func(x, y outcome) int { return x.Row - y.Row })
+	return list
+}
+
+// reportLines prints a line of JSON for each row, and one for the whole.
+func (b *buildRun) reportLines(built bool) error {
+	enc := json.NewEncoder(b.out)
+	enc.SetEscapeHTML(false)
+	rows := b.outcomes(built)
+	leftOut := 0
+	for _, o := range rows {
+		if o.State == "left out" {
+			leftOut++
+		}
+		if err := enc.Encode(o); err != nil {
+			return err
+		}
+	}
+	count := [plan.Blocked + 1]int{}
+	for _, r := range b.built {
+		for state, n := range r.count {
+			count[state] += n
+		}
+	}
+	err := enc.Encode(struct {
+		Template  string `json:"template"`
+		Into      string `json:"into"`
+		Roster    string `json:"roster"`
+		Built     bool   `json:"built"`
+		Rows      int    `json:"rows"`
+		LeftOut   int    `json:"left-out"`
+		LeftAlone int    `json:"left-alone"`
+		New       int    `json:"new"`
+		There     int    `json:"there"`
+		Kept      int    `json:"kept"`
+		Marked    bool   `json:"marked"`
+	}{b.t.Name, b.into, b.roster.file, built, len(rows), leftOut, len(b.roster.marked), count[plan.New], count[plan.There], count[plan.Kept], built && b.marks != nil})
+	if err == nil && !built && !b.preview {
+		return found
+	}
+	return err
+}
+
+// writeReport writes a table of what became of each row into a new file. It
+// begins with a byte order mark, by which spreadsheets know UTF-8.
+func (b *buildRun) writeReport(built bool) error {
+	f, err := os.OpenFile(b.roster.report, os.O_WRONLY|os.O_CREATE|os.O_EXCL, 0o666)
+	if err != nil {
+		return err
+	}
+	_, err = io.WriteString(f, "\uFEFF")
+	w := csv.NewWriter(f)
+	records := [][]string{{"row", "state", "folder", "new", "there", "kept", "why"}}
+	for _, o := range b.outcomes(built) {
+		records = append(records, []string{strconv.Itoa(o.Row), o.State, harmless(o.Folder), strconv.Itoa(o.New), strconv.Itoa(o.There), strconv.Itoa(o.Kept), harmless(strings.Join(o.Problems, "; "))})
+	}
+	if e := w.WriteAll(records); err == nil {
+		err = e
+	}
+	if e := f.Close(); err == nil {
+		err = e
+	}
+	return err
+}
