@@ -36,7 +36,8 @@ type buildRun struct {
 	// unfinished says that an earlier build in this place was cut short.
 	unfinished bool
 	marks      *disk.Revision // the roster with its marks, where it is to be marked
-	built      []*rowBuild    // what is built: one, or one for each row of a roster
+	findings   chan []rules.Finding
+	built      []*rowBuild // what is built: one, or one for each row of a roster
 }
 
 func (a *app) buildCommand() *cobra.Command {
@@ -93,7 +94,11 @@ func (b *buildRun) run(args []string) error {
 	if err := grow(args); err != nil {
 		return err
 	}
-	if err := b.compare(); err != nil {
+	err := b.compare()
+	if wrong := b.judge(); wrong != nil {
+		return wrong
+	}
+	if err != nil {
 		return err
 	}
 	return b.carryOut()
@@ -131,7 +136,7 @@ func (b *buildRun) read(args []string) error {
 	return nil
 }
 
-// grow makes the tree and holds it against the rules.
+// grow makes the tree, and has the rules judge it.
 func (b *buildRun) grow(args []string) error {
 	if err := b.read(args); err != nil {
 		return err
@@ -146,8 +151,19 @@ func (b *buildRun) grow(args []string) error {
 	}
 	b.tree.Root = b.tree.Root.Built()
 	b.built = []*rowBuild{{values: b.values, root: b.tree.Root}}
+	b.findings = make(chan []rules.Finding, 1)
+	go func() { b.findings <- set.Check(b.tree.Root) }()
+	return nil
+}
+
+// judge tells what the rules find wrong with the tree. They are asked while the
+// plan is made: of a large tree both take their time.
+func (b *buildRun) judge() error {
+	if b.findings == nil {
+		return nil
+	}
 	wrong := 0
-	for _, f := range set.Check(b.tree.Root) {
+	for _, f := range <-b.findings {
 		if f.Severity != rules.Error {
 			continue
 		}

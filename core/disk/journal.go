@@ -9,6 +9,7 @@ import (
 	"fmt"
 	"io"
 	"io/fs"
+	"iter"
 	"os"
 	"path"
 	"path/filepath"
@@ -73,24 +74,22 @@ func (e *JournalError) Unwrap() error { return e.Err }
 // both have made. The error is a [JournalError], a [BuildError] or a
 // [RevisionError].
 func (j *Journal) Build(p *Place, job Job, head Head) error {
-	actions, err := j.actions(job)
-	if err != nil {
-		return err
-	}
 	earlier, err := j.continued(head.Place, job)
 	if err != nil {
 		return &JournalError{Err: err}
 	}
+	folders, files := job.Plan.Made()
+	if folders+files+len(job.Notes)+len(earlier) == 0 && job.Revision == nil {
+		return nil
+	}
+	actions := j.actions(job)
 	for _, r := range slices.Backward(earlier) {
 		actions = joined(r.Actions, actions)
-	}
-	if len(actions) == 0 {
-		return nil
 	}
 	head.What = "build"
 	record, err := j.begin(head, actions)
 	if err != nil {
-		return &JournalError{Err: err}
+		return err
 	}
 	for _, r := range earlier {
 		p.Tidy(r)
@@ -117,50 +116,48 @@ func (j *Journal) Build(p *Place, job Job, head Head) error {
 	return built
 }
 
-// actions returns what carrying out a job will do.
-func (j *Journal) actions(job Job) ([]Action, error) {
-	folders, files := job.Plan.Made()
-	actions := make([]Action, 0, folders+files+len(job.Notes)+1)
-	paths := newPaths(job.Plan)
-	for i := range job.Plan.Steps {
-		s := &job.Plan.Steps[i]
-		if s.State != plan.New {
-			continue
-		}
-		a := Action{Op: "folder", Path: paths.of(int32(i))}
-		if s.Node.Kind == tree.File {
-			sum := sha256.New()
-			if c := s.Node.Content; c != nil {
-				if err := copyContent(sum, c); err != nil {
-					return nil, &BuildError{Path: c.Source(), Err: err}
+// actions returns, one by one, what carrying out a job will do: of a large job
+// they are too many to be held at a time. What notes and a revision replace is
+// kept before.
+func (j *Journal) actions(job Job) iter.Seq2[Action, error] {
+	return func(yield func(Action, error) bool) {
+		paths := newPaths(job.Plan)
+		for i := range job.Plan.Steps {
+			s := &job.Plan.Steps[i]
+			if s.State != plan.New {
+				continue
+			}
+			a := Action{Op: "folder", Path: paths.of(int32(i))}
+			var err error
+			if s.Node.Kind == tree.File {
+				a.Op = "file"
+				if a.Sum, err = contentSum(s.Node.Content); err != nil {
+					err = &BuildError{Path: s.Node.Content.Source(), Err: err}
 				}
 			}
-			a.Op, a.Sum = "file", hex.EncodeToString(sum.Sum(nil))
-		}
-		actions = append(actions, a)
-	}
-	for _, n := range job.Notes {
-		a := Action{Op: "note", Path: n.Path, Sum: checksum(n.Data)}
-		if n.Was != nil {
-			var err error
-			if a.Was, err = j.keep(n.Was); err != nil {
-				return nil, &JournalError{Err: err}
+			if !yield(a, err) {
+				return
 			}
 		}
-		actions = append(actions, a)
-	}
-	if r := job.Revision; r != nil {
-		was, err := os.ReadFile(r.Path)
-		if err != nil {
-			return nil, &BuildError{Path: r.Path, Err: err}
+		for _, n := range job.Notes {
+			a := Action{Op: "note", Path: n.Path, Sum: checksum(n.Data)}
+			var err error
+			if n.Was != nil {
+				a.Was, err = j.keep(n.Was)
+			}
+			if !yield(a, err) {
+				return
+			}
 		}
-		a := Action{Op: "revision", Path: r.Path, Sum: checksum(r.Data)}
-		if a.Was, err = j.keep(was); err != nil {
-			return nil, &JournalError{Err: err}
+		if r := job.Revision; r != nil {
+			a := Action{Op: "revision", Path: r.Path, Sum: checksum(r.Data)}
+			was, err := os.ReadFile(r.Path)
+			if err == nil {
+				a.Was, err = j.keep(was)
+			}
+			yield(a, err)
 		}
-		actions = append(actions, a)
 	}
-	return actions, nil
 }
 
 // continued returns the builds in a place that were cut short and of which all
@@ -185,63 +182,82 @@ func (j *Journal) continued(place string, job Job) ([]*Record, error) {
 // joined returns the actions of a record that was cut short, and those of the
 // one that continues it. Where both write one file, it is written as the second
 // one says, and was before what the first one found.
-func joined(first, second []Action) []Action {
-	at := map[string]int{}
-	out := slices.Clone(first)
-	for i, a := range out {
-		at[a.Path] = i
-	}
-	for _, a := range second {
-		if i, both := at[a.Path]; both {
-			if a.Was != "" && out[i].Sum == a.Was {
-				a.Was = out[i].Was
-			}
-			out[i] = a
-			continue
+func joined(first []Action, second iter.Seq2[Action, error]) iter.Seq2[Action, error] {
+	return func(yield func(Action, error) bool) {
+		at := map[string]int{}
+		all := slices.Clone(first)
+		for i, a := range all {
+			at[a.Path] = i
 		}
-		out = append(out, a)
+		for a, err := range second {
+			if err != nil {
+				yield(a, err)
+				return
+			}
+			i, both := at[a.Path]
+			if !both {
+				all = append(all, a)
+				continue
+			}
+			if a.Was != "" && all[i].Sum == a.Was {
+				a.Was = all[i].Was
+			}
+			all[i] = a
+		}
+		for _, a := range all {
+			if !yield(a, nil) {
+				return
+			}
+		}
 	}
-	return out
 }
 
-// begin writes a record down, durably, and returns it with its number.
-func (j *Journal) begin(head Head, actions []Action) (*Record, error) {
+// begin writes a record down, durably, and returns it with its number. The error
+// is that of an action, or a [JournalError].
+func (j *Journal) begin(head Head, actions iter.Seq2[Action, error]) (*Record, error) {
 	numbers, err := j.numbers()
 	if err != nil {
-		return nil, err
+		return nil, &JournalError{Err: err}
 	}
 	head.Format, head.Number = 1, 1
 	if len(numbers) > 0 {
 		head.Number = numbers[len(numbers)-1] + 1
 	}
-	r := &Record{Head: head, Actions: actions}
-	for ; ; r.Number++ { // another program may take the same number
-		opened, err := write(j.root, openName(r.Number), os.O_CREATE|os.O_EXCL, 0o600, r.writeTo)
+	for ; ; head.Number++ { // another program may take the same number
+		opened, err := write(j.root, openName(head.Number), os.O_CREATE|os.O_EXCL, 0o600, func(w io.Writer) error { return writeRecord(w, head, actions) })
 		switch {
 		case opened && err != nil:
-			_ = j.root.Remove(openName(r.Number))
-			return nil, err
+			_ = j.root.Remove(openName(head.Number))
 		case errors.Is(err, fs.ErrExist):
 			continue
-		case err != nil:
+		}
+		var failed *BuildError
+		switch {
+		case errors.As(err, &failed):
 			return nil, err
+		case err != nil:
+			return nil, &JournalError{Err: err}
 		}
 		j.syncFolder()
-		return r, nil
+		return &Record{Head: head}, nil
 	}
 }
 
-// writeTo writes the head and the actions.
-func (r *Record) writeTo(to io.Writer) error {
+// writeRecord writes the head and the actions.
+func writeRecord(to io.Writer, head Head, actions iter.Seq2[Action, error]) error {
 	w := bufio.NewWriterSize(to, 1<<16)
-	err := json.NewEncoder(w).Encode(r.Head)
-	var line []byte
-	for i := 0; err == nil && i < len(r.Actions); i++ {
-		line = r.Actions[i].appendLine(line[:0])
-		_, err = w.Write(line)
-	}
-	if err != nil {
+	if err := json.NewEncoder(w).Encode(head); err != nil {
 		return err
+	}
+	var line []byte
+	for a, err := range actions {
+		if err != nil {
+			return err
+		}
+		line = a.appendLine(line[:0])
+		if _, err := w.Write(line); err != nil {
+			return err
+		}
 	}
 	return w.Flush()
 }
@@ -399,23 +415,39 @@ func checksum(data []byte) string {
 	return hex.EncodeToString(sum[:])
 }
 
-// paths builds the paths of steps from those of their parents, each once.
+// contentSum returns the checksum of what a file begins with.
+func contentSum(c tree.Content) (string, error) {
+	sum := sha256.New()
+	if c != nil {
+		if err := copyContent(sum, c); err != nil {
+			return "", err
+		}
+	}
+	return hex.EncodeToString(sum.Sum(nil)), nil
+}
+
+// paths builds the paths of steps from those of their parents.
 type paths struct {
 	plan  *plan.Plan
 	known map[int32]string
+	last  int32 // whose path was asked for last
+	above string
 }
 
-func newPaths(p *plan.Plan) *paths { return &paths{p, map[int32]string{-1: ""}} }
+func newPaths(p *plan.Plan) *paths { return &paths{p, map[int32]string{-1: ""}, -1, ""} }
 
 func (p *paths) of(i int32) string {
 	s := &p.plan.Steps[i]
-	above, ok := p.known[s.Parent]
-	if !ok {
-		above = p.of(s.Parent)
-		p.known[s.Parent] = above
+	if s.Parent != p.last {
+		above, ok := p.known[s.Parent]
+		if !ok {
+			above = p.of(s.Parent)
+			p.known[s.Parent] = above
+		}
+		p.last, p.above = s.Parent, above
 	}
-	if above == "" {
+	if p.above == "" {
 		return s.Node.Name
 	}
-	return above + "/" + s.Node.Name
+	return p.above + "/" + s.Node.Name
 }

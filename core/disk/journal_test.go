@@ -144,11 +144,11 @@ func TestADamagedJournalCannotLeadOutside(t *testing.T) {
 	require.NoError(t, os.WriteFile(outside, []byte("secret"), 0o666))
 	p := open(t, t.TempDir())
 	j, _ := journal(t)
-	_, err := j.begin(Head{What: "build"}, []Action{
+	_, err := j.begin(Head{What: "build"}, each([]Action{
 		{Op: "file", Path: "../secret.txt", Sum: checksum([]byte("secret"))},
 		{Op: "file", Path: outside, Sum: checksum([]byte("secret"))},
 		{Op: "note", Path: "x", Sum: checksum(nil), Was: "../../../etc/passwd"},
-	})
+	}))
 	require.NoError(t, err)
 	records, err := j.Records()
 	require.NoError(t, err)
@@ -165,9 +165,7 @@ func TestAHalfWrittenFileIsTidiedAway(t *testing.T) {
 	j, _ := journal(t)
 	pl, err := plan.Make(wanted, p)
 	require.NoError(t, err)
-	actions, err := j.actions(Job{Plan: pl, Notes: []Note{{Path: ".label", Data: []byte("x")}}})
-	require.NoError(t, err)
-	_, err = j.begin(Head{What: "build", Place: dir}, actions)
+	_, err = j.begin(Head{What: "build", Place: dir}, j.actions(Job{Plan: pl, Notes: []Note{{Path: ".label", Data: []byte("x")}}}))
 	require.NoError(t, err)
 	// The power goes while P/A/a.txt is written.
 	require.NoError(t, os.MkdirAll(filepath.Join(dir, "P/A"), 0o777))

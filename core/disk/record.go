@@ -57,20 +57,42 @@ func (r *Record) Undone() bool {
 // appendLine writes the action as a line of JSON. Most paths hold nothing that
 // has to be escaped, and there may be a great many of them.
 func (a *Action) appendLine(dst []byte) []byte {
-	plain := a.Sum == "" && a.Was == "" && !a.Gone && utf8.ValidString(a.Path)
-	for i := 0; plain && i < len(a.Path); i++ {
-		plain = a.Path[i] >= ' ' && a.Path[i] != '"' && a.Path[i] != '\\'
-	}
-	if plain {
+	if a.Sum == "" && a.Was == "" && !a.Gone && plain(a.Path) {
 		dst = append(dst, `{"op":"`...)
 		dst = append(dst, a.Op...)
 		dst = append(dst, `","path":"`...)
 		dst = append(dst, a.Path...)
 		return append(dst, "\"}\n"...)
 	}
-	// A struct of texts can always be written.
-	line, _ := json.Marshal(a)
-	return append(append(dst, line...), '\n')
+	return append(append(dst, a.marshal()...), '\n')
+}
+
+// marshal writes the action whatever it holds. It is a function of its own so
+// that an action without anything to escape need not lie on the heap.
+func (a Action) marshal() []byte {
+	line, _ := json.Marshal(a) // a struct of texts can always be written
+	return line
+}
+
+// plain reports whether a text can stand in JSON as it is.
+func plain(s string) bool {
+	ascii := true
+	for i := range len(s) {
+		if escaped[s[i]] {
+			return false
+		}
+		ascii = ascii && s[i] < utf8.RuneSelf
+	}
+	return ascii || utf8.ValidString(s)
+}
+
+// escaped are the bytes that are not written as they are.
+var escaped = [256]bool{'"': true, '\\': true}
+
+func init() {
+	for c := range ' ' {
+		escaped[c] = true
+	}
 }
 
 // parseRecord reads the text of a record, or returns nil where it has no head.

@@ -3,6 +3,7 @@ package disk
 import (
 	"errors"
 	"io/fs"
+	"iter"
 	"os"
 	"path"
 	"path/filepath"
@@ -200,10 +201,11 @@ func (j *Journal) Undo(p *Place, u *Undo, head Head) (*Record, error) {
 		}
 	}
 	head.What, head.Undoes = "undo", u.Record.Number
-	record, err := j.begin(head, u.Actions)
+	record, err := j.begin(head, each(u.Actions))
 	if err != nil {
-		return nil, &JournalError{Err: err}
+		return nil, err
 	}
+	record.Actions = u.Actions
 	for _, a := range u.Actions {
 		if err := j.carry(p, a); err != nil {
 			return record, &BuildError{Path: a.Path, Err: err}
@@ -228,6 +230,17 @@ func (j *Journal) Undo(p *Place, u *Undo, head Head) (*Record, error) {
 		err = &JournalError{Done: true, Err: err}
 	}
 	return record, err
+}
+
+// each returns actions one by one.
+func each(actions []Action) iter.Seq2[Action, error] {
+	return func(yield func(Action, error) bool) {
+		for _, a := range actions {
+			if !yield(a, nil) {
+				return
+			}
+		}
+	}
 }
 
 // carry does what one action of an undo says. What is so already stays so: an

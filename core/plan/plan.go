@@ -75,7 +75,7 @@ type Place interface {
 
 // Make compares the tree below root with a place.
 func Make(root *tree.Node, place Place) (*Plan, error) {
-	m := &maker{place: place, plan: &Plan{}}
+	m := &maker{place: place, plan: &Plan{Steps: make([]Step, 0, root.Count())}}
 	if err := m.there(root, -1, "."); err != nil {
 		return nil, err
 	}
@@ -159,7 +159,6 @@ func (m *maker) there(n *tree.Node, parent int32, path string) error {
 
 // fresh plans what lies in a folder that does not exist yet.
 func (m *maker) fresh(n *tree.Node, parent int32) {
-	m.plan.Steps = slices.Grow(m.plan.Steps, len(n.Children))
 	for _, c := range n.Children {
 		m.plan.Steps = append(m.plan.Steps, Step{Node: c, Parent: parent})
 		m.fresh(c, int32(len(m.plan.Steps)-1))
