@@ -9,6 +9,7 @@ import (
 	"io"
 	"math"
 	"os"
+	"runtime"
 	"runtime/debug"
 	"strings"
 	"time"
@@ -74,11 +75,23 @@ func Main() int {
 		fmt.Println("vestibula " + Version)
 		return statusDone
 	}
-	// Large trees are made once and then only read: collecting garbage less often
-	// saves more time than it costs memory.
-	debug.SetGCPercent(1600)
+	collectSeldom()
 	a := &app{in: os.Stdin, out: os.Stdout, err: os.Stderr, env: os.Environ(), now: time.Now(), version: Version}
 	return a.run(os.Args[1:])
+}
+
+// enough is how much memory a run takes before garbage is collected at all: most
+// never come so far, and large trees are made once and then only read.
+const enough = 256 << 20
+
+func collectSeldom() {
+	debug.SetGCPercent(-1)
+	debug.SetMemoryLimit(enough)
+	// The first collection sets the usual pace.
+	runtime.AddCleanup(new([16]byte), func(struct{}) {
+		debug.SetMemoryLimit(math.MaxInt64)
+		debug.SetGCPercent(60)
+	}, struct{}{})
 }
 
 // Command returns the whole command line, for writing its manual.

@@ -5,6 +5,7 @@ import (
 	"encoding/hex"
 	"errors"
 	"fmt"
+	"io/fs"
 	"os"
 	"path/filepath"
 	"strconv"
@@ -24,7 +25,7 @@ func journalDir() string { return filepath.Join(xdg.StateHome, "vestibula", "jou
 // work there at one time.
 func (a *app) journal(place string) (j *disk.Journal, unlock func(), err error) {
 	dir := filepath.Join(xdg.StateHome, "vestibula")
-	if j, err = disk.OpenJournal(journalDir()); err == nil {
+	if j, err = disk.MakeJournal(journalDir()); err == nil {
 		err = os.MkdirAll(filepath.Join(dir, "locks"), 0o700)
 	}
 	if err != nil {
@@ -49,9 +50,13 @@ func (a *app) journal(place string) (j *disk.Journal, unlock func(), err error) 
 // records reads the journal for showing it; where there is none, it is empty.
 func (a *app) records() ([]*disk.Record, error) {
 	j, err := disk.OpenJournal(journalDir())
+	if errors.Is(err, fs.ErrNotExist) {
+		return nil, nil
+	}
 	if err != nil {
 		return nil, unclear("", "the journal cannot be read: %s", disk.Reason(err))
 	}
+	defer j.Close()
 	list, err := j.Records()
 	if err != nil {
 		return nil, unclear("", "the journal cannot be read: %s", disk.Reason(err))

@@ -49,8 +49,14 @@ func (b *buildRun) drawPlan() {
 // drawTree draws a tree with the states of its steps.
 func (b *buildRun) drawTree(root *tree.Node) {
 	steps := map[*tree.Node]*plan.Step{}
+	for _, n := range root.All() {
+		steps[n] = nil
+	}
 	for i := range b.plan.Steps {
-		steps[b.plan.Steps[i].Node] = &b.plan.Steps[i]
+		s := &b.plan.Steps[i]
+		if _, shown := steps[s.Node]; shown {
+			steps[s.Node] = s
+		}
 	}
 	state := func(n *tree.Node) *plan.Step {
 		if s := steps[n]; s != nil {

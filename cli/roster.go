@@ -6,9 +6,12 @@ import (
 	"maps"
 	"path"
 	"path/filepath"
+	"runtime"
 	"slices"
 	"strconv"
 	"strings"
+	"sync"
+	"sync/atomic"
 
 	"github.com/spf13/cobra"
 
@@ -94,8 +97,7 @@ func (b *buildRun) growRoster(args []string) error {
 	if b.t, err = b.load(args[0]); err != nil {
 		return err
 	}
-	set, errs := rules.Configure(b.t)
-	if len(errs) > 0 {
+	if _, errs := rules.Configure(b.t); len(errs) > 0 {
 		return b.tellErrors(b.t.Name, b.t.Text, errs, statusUnclear)
 	}
 	common, err := rawArgs(args[1:])
@@ -125,51 +127,83 @@ func (b *buildRun) growRoster(args []string) error {
 	if err != nil {
 		return err
 	}
+	grown := b.growRows(columns, common)
 	// What is built already keeps its folders: no other row may have them.
-	claims := tree.NewMeeting()
-	grow := func(row *roster.Row) (*rowBuild, []badRow) { return b.growRow(set, row, columns, common) }
-	for i := range r.table.Rows {
-		if row := &r.table.Rows[i]; r.table.Marked(row) {
-			if build, problems := grow(row); len(problems) == 0 {
-				claims.Add(build.root, row.Number)
-			}
+	r.meeting = tree.NewMeeting()
+	claims := r.meeting
+	if r.rows != "" || slices.ContainsFunc(r.table.Rows, func(row roster.Row) bool { return r.table.Marked(&row) }) {
+		claims = tree.NewMeeting()
+	}
+	for i, g := range grown {
+		if row := &r.table.Rows[i]; r.table.Marked(row) && len(g.problems) == 0 {
+			claims.Add(g.build.root, row.Number)
 		}
 	}
-	r.meeting = tree.NewMeeting()
 	size := 0
-	done, end := b.progress("checking", len(r.table.Rows))
-	for i := range r.table.Rows {
+	for i, g := range grown {
 		row := &r.table.Rows[i]
-		done(1)
-		switch {
-		case !r.table.Marked(row):
-		case wanted(row.Number):
-			r.marked = append(r.marked, row.Number)
-			continue
-		default:
+		if r.table.Marked(row) {
+			if wanted(row.Number) {
+				r.marked = append(r.marked, row.Number)
+			}
 			continue
 		}
-		build, problems := grow(row)
-		if len(problems) == 0 {
-			if taken, by, ok := claims.Add(build.root, row.Number); !ok {
-				problems = []badRow{{row.Number, fmt.Sprintf(": “%s” would be made for row %d as well", taken, by)}}
+		if len(g.problems) == 0 {
+			if taken, by, ok := claims.Add(g.build.root, row.Number); !ok {
+				g.problems = []badRow{{row.Number, fmt.Sprintf(": “%s” would be made for row %d as well", taken, by)}}
 			}
 		}
 		if !wanted(row.Number) {
 			continue
 		}
-		if r.bad = append(r.bad, problems...); len(problems) == 0 {
-			r.meeting.Add(build.root, row.Number)
-			size += build.root.Count()
-			b.built = append(b.built, build)
+		if r.bad = append(r.bad, g.problems...); len(g.problems) == 0 {
+			if claims != r.meeting {
+				r.meeting.Add(g.build.root, row.Number)
+			}
+			size += g.build.root.Count()
+			b.built = append(b.built, g.build)
 		}
 	}
-	end()
 	if size > b.flags.limit {
 		return b.tellErrors(b.t.Name, b.t.Text, &template.LimitError{Limit: b.flags.limit, Count: size}, statusFound)
 	}
 	b.tree.Root = r.meeting.Root
 	return nil
+}
+
+// A grownRow is the tree of a row, or what is wrong with it.
+type grownRow struct {
+	build    *rowBuild
+	problems []badRow
+}
+
+// growRows makes the trees of all rows, several at a time.
+func (b *buildRun) growRows(columns map[string]int, common map[string]template.Raw) []grownRow {
+	const often = 32
+	rows := b.roster.table.Rows
+	grown := make([]grownRow, len(rows))
+	done, end := b.progress("checking", len(rows))
+	defer end()
+	var next atomic.Int64
+	var group sync.WaitGroup
+	for range runtime.GOMAXPROCS(0) {
+		group.Go(func() {
+			set, _ := rules.Configure(b.t) // that it can be was seen before; a set is not to be shared
+			for {
+				first := int(next.Add(often)) - often
+				if first >= len(rows) {
+					return
+				}
+				last := min(first+often, len(rows))
+				for i := first; i < last; i++ {
+					grown[i].build, grown[i].problems = b.growRow(set, &rows[i], columns, common)
+				}
+				done(last - first)
+			}
+		})
+	}
+	group.Wait()
+	return grown
 }
 
 // growRow makes the tree of one row.
@@ -275,13 +309,16 @@ func (b *buildRun) rowsInTheWay() error {
 
 // byRow calls visit for each step of the plan, with the rows that it is for.
 func (b *buildRun) byRow(visit func(i int, rows []int)) {
-	rows := make([][]int, len(b.plan.Steps))
-	for i := range b.plan.Steps {
-		s := &b.plan.Steps[i]
-		if rows[i] = b.roster.meeting.From(s.Node); rows[i] == nil {
-			rows[i] = rows[s.Parent]
+	steps := b.plan.Steps
+	top := make([]int32, len(steps)) // the step above which rows may meet
+	for i := range steps {
+		s := &steps[i]
+		if up := s.Parent; up >= 0 && steps[top[up]].Node.Marks&tree.Way == 0 {
+			top[i] = top[up]
+		} else {
+			top[i] = int32(i)
 		}
-		visit(i, rows[i])
+		visit(i, b.roster.meeting.From(steps[top[i]].Node))
 	}
 }
 
@@ -379,41 +416,52 @@ func rowRanges(text string) (func(row int) bool, error) {
 }
 
 // labels returns the labels of all builds: builds that meet in one root share
-// its label.
+// its label. Those of new roots are made when they are needed.
 func (b *buildRun) labels() ([]disk.Note, error) {
+	fresh := map[string]bool{}
+	for i := range b.plan.Steps {
+		if s := &b.plan.Steps[i]; s.Parent < 0 && s.State == plan.New {
+			fresh[s.Node.Name] = true
+		}
+	}
 	var files []string
-	builds := map[string][]*label.Build{}
+	builds := map[string][]*rowBuild{}
 	for _, r := range b.built {
 		file := label.FileName
 		if top := r.root.Children; len(top) == 1 && top[0].Kind == tree.Folder {
+			if b.preview && fresh[top[0].Name] {
+				continue // it will be made, and is not needed yet
+			}
 			file = path.Join(top[0].Name, label.FileName)
 		}
 		if builds[file] == nil {
 			files = append(files, file)
 		}
-		builds[file] = append(builds[file], label.NewBuild(b.t, r.values, b.now, b.version))
+		builds[file] = append(builds[file], r)
 	}
-	fresh := map[string]bool{}
-	for _, s := range b.plan.Steps {
-		if s.Parent < 0 && s.State == plan.New {
-			fresh[s.Node.Name] = true
+	labelOf := func(file string, old []byte) ([]byte, error) {
+		var list []*label.Build
+		for _, r := range builds[file] {
+			list = append(list, label.NewBuild(b.t, r.values, b.now, b.version))
 		}
+		return label.Add(old, list...)
 	}
 	var notes []disk.Note
 	for _, file := range files {
-		var old []byte
-		if !fresh[path.Dir(file)] {
-			var err error
-			if old, err = b.place.ReadFile(file); err != nil {
-				return nil, fmt.Errorf("%s cannot be read: %s", file, disk.Reason(err))
-			}
+		if fresh[path.Dir(file)] {
+			notes = append(notes, disk.Note{Path: file, Data: func() ([]byte, error) { return labelOf(file, nil) }})
+			continue
 		}
-		data, err := label.Add(old, builds[file]...)
+		old, err := b.place.ReadFile(file)
+		if err != nil {
+			return nil, fmt.Errorf("%s cannot be read: %s", file, disk.Reason(err))
+		}
+		data, err := labelOf(file, old)
 		if err != nil {
 			return nil, fmt.Errorf("%s: %w", path.Join(b.into, path.Dir(file)), err)
 		}
 		if data != nil {
-			notes = append(notes, disk.Note{Path: file, Data: data, Was: old})
+			notes = append(notes, disk.Note{Path: file, Was: old, Data: func() ([]byte, error) { return data, nil }})
 		}
 	}
 	return notes, nil

@@ -22,8 +22,8 @@ import (
 // others it may be replaced, as a whole.
 type Note struct {
 	Path string
-	Data []byte
-	Was  []byte // what it holds before; nil where it is not there
+	Data func() ([]byte, error) // what it is to hold; may be called more than once
+	Was  []byte                 // what it holds before; nil where it is not there
 }
 
 // A Job is what one run is to change on a disk.
@@ -330,7 +330,11 @@ func copyContent(w io.Writer, c tree.Content) error {
 // notes writes the notes.
 func (r *buildRun) notes() {
 	for _, n := range r.job.Notes {
-		if err := r.place.writeNote(n.Path, n.Data); err != nil {
+		data, err := n.Data()
+		if err == nil {
+			err = r.place.writeNote(n.Path, data)
+		}
+		if err != nil {
 			r.fail(int32(len(r.job.Plan.Steps)), n.Path, err)
 			return
 		}

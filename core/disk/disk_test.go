@@ -30,6 +30,11 @@ func (breaking) Open() (io.ReadCloser, error) {
 	return io.NopCloser(io.MultiReader(strings.NewReader("half"), failing{})), nil
 }
 
+// says is what a note is to hold.
+func says(text string) func() ([]byte, error) {
+	return func() ([]byte, error) { return []byte(text), nil }
+}
+
 type failing struct{}
 
 func (failing) Read([]byte) (int, error) { return 0, errors.New("the medium is gone") }
@@ -82,7 +87,7 @@ func TestBuildingTwiceChangesNothingTheSecondTime(t *testing.T) {
 	require.NoError(t, err)
 	folders, files := pl.Made()
 	assert.Equal(t, []int{5, 2}, []int{folders, files})
-	require.NoError(t, p.Build(Job{Plan: pl, Notes: []Note{{Path: "P/.label", Data: []byte("x")}}}))
+	require.NoError(t, p.Build(Job{Plan: pl, Notes: []Note{{Path: "P/.label", Data: says("x")}}}))
 	before := snapshot(t, dir)
 	assert.Len(t, before, 8)
 	assert.Contains(t, before["P/A/a.txt"], `"hello"`)

@@ -172,7 +172,7 @@ func (y *yard) build() error {
 		return err
 	}
 	defer p.Close()
-	j, err := OpenJournal(y.journal)
+	j, err := MakeJournal(y.journal)
 	if err != nil {
 		return err
 	}
@@ -187,7 +187,7 @@ func (y *yard) build() error {
 		return err
 	}
 	if string(old) == "old" {
-		job.Notes = []Note{{Path: "P/.label", Data: []byte("new"), Was: old}}
+		job.Notes = []Note{{Path: "P/.label", Data: says("new"), Was: old}}
 	}
 	if list, err := os.ReadFile(y.list); err == nil && string(list) == "a,b\n" {
 		job.Revision = &Revision{y.list, []byte("a,b,built\n")}
@@ -203,7 +203,7 @@ func (y *yard) undo() (bool, error) {
 		return false, err
 	}
 	defer p.Close()
-	j, err := OpenJournal(y.journal)
+	j, err := MakeJournal(y.journal)
 	if err != nil {
 		return false, err
 	}
@@ -343,7 +343,7 @@ func TestWhicheverFileFailsNothingIsLeft(t *testing.T) {
 		p := open(t, dir)
 		pl, err := plan.Make(want, p)
 		require.NoError(t, err)
-		err = p.Build(Job{Plan: pl, Notes: []Note{{Path: "P/.label", Data: []byte("x")}}})
+		err = p.Build(Job{Plan: pl, Notes: []Note{{Path: "P/.label", Data: says("x")}}})
 		var failed *BuildError
 		require.ErrorAs(t, err, &failed)
 		assert.Equal(t, "P/"+string(rune('a'+k))+"/f.txt", failed.Path)
@@ -398,15 +398,15 @@ func TestNotesAreReplacedAsAWhole(t *testing.T) {
 	dir := t.TempDir()
 	p := open(t, dir)
 	empty := &plan.Plan{}
-	require.NoError(t, p.Build(Job{Plan: empty, Notes: []Note{{Path: ".label", Data: []byte("first")}}}))
-	require.NoError(t, p.Build(Job{Plan: empty, Notes: []Note{{Path: ".label", Data: []byte("second")}}}))
+	require.NoError(t, p.Build(Job{Plan: empty, Notes: []Note{{Path: ".label", Data: says("first")}}}))
+	require.NoError(t, p.Build(Job{Plan: empty, Notes: []Note{{Path: ".label", Data: says("second")}}}))
 	data, err := p.ReadFile(".label")
 	require.NoError(t, err)
 	assert.Equal(t, "second", string(data))
 	assert.Len(t, snapshot(t, dir), 1, "nothing else is left behind")
 	data, err = p.ReadFile("none")
 	assert.True(t, data == nil && err == nil, "a note that is not there is none")
-	err = p.Build(Job{Plan: empty, Notes: []Note{{Path: "nowhere/.label", Data: nil}}})
+	err = p.Build(Job{Plan: empty, Notes: []Note{{Path: "nowhere/.label", Data: says("")}}})
 	assert.ErrorContains(t, err, "nowhere/.label: it is not there")
 }
 

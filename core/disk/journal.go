@@ -39,11 +39,17 @@ import (
 // undone.
 type Journal struct{ root handle }
 
-// OpenJournal opens the journal in a folder, which is made where it is not there.
-func OpenJournal(dir string) (*Journal, error) {
+// MakeJournal opens the journal in a folder, which is made where it is not there.
+func MakeJournal(dir string) (*Journal, error) {
 	if err := os.MkdirAll(filepath.Join(dir, "kept"), 0o700); err != nil {
 		return nil, err
 	}
+	return OpenJournal(dir)
+}
+
+// OpenJournal opens the journal in a folder. Where it is not there, nothing was
+// ever written down.
+func OpenJournal(dir string) (*Journal, error) {
 	root, err := openFolder(dir)
 	if err != nil {
 		return nil, err
@@ -140,9 +146,9 @@ func (j *Journal) actions(job Job) iter.Seq2[Action, error] {
 			}
 		}
 		for _, n := range job.Notes {
-			a := Action{Op: "note", Path: n.Path, Sum: checksum(n.Data)}
-			var err error
-			if n.Was != nil {
+			data, err := n.Data()
+			a := Action{Op: "note", Path: n.Path, Sum: checksum(data)}
+			if err == nil && n.Was != nil {
 				a.Was, err = j.keep(n.Was)
 			}
 			if !yield(a, err) {

@@ -20,7 +20,7 @@ import (
 func journal(t *testing.T) (*Journal, string) {
 	t.Helper()
 	dir := filepath.Join(t.TempDir(), "journal")
-	j, err := OpenJournal(dir)
+	j, err := MakeJournal(dir)
 	require.NoError(t, err)
 	t.Cleanup(func() { j.Close() })
 	return j, dir
@@ -64,7 +64,7 @@ func TestUndoLeavesTheDiskAsItWasBefore(t *testing.T) {
 	before := snapshot(t, dir)
 	p := open(t, dir)
 	j, _ := journal(t)
-	record(t, j, p, Note{Path: "P/.label", Data: []byte("new"), Was: []byte("old")})
+	record(t, j, p, Note{Path: "P/.label", Data: says("new"), Was: []byte("old")})
 	built := contents(t, dir)
 	stays, _ := undo(t, j, p, 1)
 	assert.Empty(t, stays)
@@ -92,7 +92,7 @@ func TestUndoTouchesOnlyWhatIsAsItWasMade(t *testing.T) {
 		p, err := Open(dir)
 		require.NoError(t, err)
 		defer p.Close()
-		j, err := OpenJournal(filepath.Join(t.TempDir(), fmt.Sprint(rapid.Uint64().Draw(rt, "journal"))))
+		j, err := MakeJournal(filepath.Join(t.TempDir(), fmt.Sprint(rapid.Uint64().Draw(rt, "journal"))))
 		require.NoError(t, err)
 		record(t, j, p)
 		mine := map[string]string{}
@@ -165,7 +165,7 @@ func TestAHalfWrittenFileIsTidiedAway(t *testing.T) {
 	j, _ := journal(t)
 	pl, err := plan.Make(wanted, p)
 	require.NoError(t, err)
-	_, err = j.begin(Head{What: "build", Place: dir}, j.actions(Job{Plan: pl, Notes: []Note{{Path: ".label", Data: []byte("x")}}}))
+	_, err = j.begin(Head{What: "build", Place: dir}, j.actions(Job{Plan: pl, Notes: []Note{{Path: ".label", Data: says("x")}}}))
 	require.NoError(t, err)
 	// The power goes while P/A/a.txt is written.
 	require.NoError(t, os.MkdirAll(filepath.Join(dir, "P/A"), 0o777))

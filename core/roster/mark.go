@@ -23,29 +23,43 @@ type Mark struct {
 	Where string
 }
 
-// markColumns returns the columns that marks stand in, by their headings, and
-// whether they are all there.
-func (t *Table) markColumns() (columns []int, all bool) {
+// A markPlace is where marks stand.
+type markPlace struct {
+	columns []int // of built, when and where; -1 for one that is not there
+	all     bool  // all three are there
+}
+
+// findMarks finds the columns that marks stand in, by their headings.
+func findMarks(headings []string) *markPlace {
+	m := &markPlace{}
 	for _, heading := range []string{headingBuilt, headingWhen, headingWhere} {
-		i := slices.IndexFunc(t.Headings, func(h string) bool { return Folded(h) == Folded(heading) })
-		columns = append(columns, i)
+		m.columns = append(m.columns, slices.IndexFunc(headings, func(h string) bool { return Folded(h) == Folded(heading) }))
 	}
-	return columns, !slices.Contains(columns, -1)
+	m.all = !slices.Contains(m.columns, -1)
+	return m
+}
+
+// markPlace is found once: every row is asked for its mark.
+func (t *Table) markPlace() *markPlace {
+	if t.marks == nil {
+		t.marks = findMarks(t.Headings)
+	}
+	return t.marks
 }
 
 // IsMark reports whether a column is one of those that marks stand in.
 func (t *Table) IsMark(column int) bool {
-	columns, all := t.markColumns()
-	return all && slices.Contains(columns, column)
+	m := t.markPlace()
+	return m.all && slices.Contains(m.columns, column)
 }
 
 // Marked reports whether a row is marked as built.
 func (t *Table) Marked(r *Row) bool {
-	columns, all := t.markColumns()
-	if !all {
+	m := t.markPlace()
+	if !m.all {
 		return false
 	}
-	switch strings.ToLower(r.Cells[columns[0]].Text) {
+	switch strings.ToLower(r.Cells[m.columns[0]].Text) {
 	case "", "no", "false", "0", "-":
 		return false
 	}
@@ -55,9 +69,10 @@ func (t *Table) Marked(r *Row) bool {
 // WithMarks returns the bytes of the file with marks for rows, given by their
 // numbers. Nothing else in the file changes.
 func (t *Table) WithMarks(marks map[int]Mark) ([]byte, error) {
-	columns, all := t.markColumns()
+	m := t.markPlace()
+	columns := slices.Clone(m.columns)
 	var edits []edit
-	if !all {
+	if !m.all {
 		for i, h := range []string{headingBuilt, headingWhen, headingWhere} {
 			if columns[i] >= 0 {
 				return nil, fmt.Errorf("it has a column %q of its own, which marks are written in: give that column another heading", t.Headings[columns[i]])

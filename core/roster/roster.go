@@ -30,8 +30,9 @@ type Table struct {
 	Sheet    string   // of a workbook: the one that was read
 	Others   []string // of a workbook: the names of its other sheets
 
-	data []byte // of the whole file
-	file file
+	data  []byte // of the whole file
+	file  file
+	marks *markPlace
 }
 
 // A file writes other texts into some of its cells. The edits are in the order

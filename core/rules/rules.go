@@ -126,7 +126,16 @@ type active struct {
 // goroutines.
 type Set struct {
 	rules []active
+
+	// Projects of one template hold the same folders again and again. Rules that
+	// look only at the names in a folder need to see each row of names once, if
+	// they found nothing there; this remembers which.
+	seed  maphash.Seed
+	clean map[uint64]bool
 }
+
+// maxClean is how many rows of names are remembered at the most.
+const maxClean = 1 << 16
 
 // Names returns the names of the rules that are on.
 func (s *Set) Names() []string {
@@ -215,11 +224,10 @@ func (s *Set) CheckFolder(root *tree.Node, name string, report func(Finding)) {
 }
 
 func (s *Set) walk(root *Folder, report func(Finding)) {
-	// Projects of one template hold the same folders again and again. Rules that
-	// look only at the names in a folder need to see each row of names once, if
-	// they found nothing there.
-	seed := maphash.MakeSeed()
-	clean := map[uint64]bool{}
+	if len(s.clean) == 0 || len(s.clean) > maxClean {
+		s.seed, s.clean = maphash.MakeSeed(), map[uint64]bool{}
+	}
+	seed, clean := s.seed, s.clean
 	var walk func(f *Folder)
 	walk = func(f *Folder) {
 		known := uint64(0)

@@ -57,8 +57,8 @@ func (t *Template) Tree(values Values, limit int) (*Expansion, error) {
 	}
 	x := &expander{t: t, env: env, limit: limit, seen: map[Change]bool{}}
 	x.filling = pattern.Filling{Values: env, Changed: x.changed}
-	if n := x.count(t.top); n > limit {
-		return nil, &LimitError{limit, n}
+	if x.expected = x.count(t.top); x.expected > limit {
+		return nil, &LimitError{limit, x.expected}
 	}
 	root := &tree.Node{}
 	err = x.block(root, t.top)
@@ -77,13 +77,15 @@ type expander struct {
 	filling pattern.Filling
 	limit   int
 	made    int
-	slab    []tree.Node // nodes to give out: one by one they would cost more
-	buf     []byte
-	errs    outline.Errors
-	seen    map[Change]bool
-	changes []Change
-	due     map[*tree.Node]value.Value
-	room    int // how many lines the block has that is being made
+	// expected is how many nodes there will be, or nearly so.
+	expected int
+	slab     []tree.Node // nodes to give out: one by one they would cost more
+	buf      []byte
+	errs     outline.Errors
+	seen     map[Change]bool
+	changes  []Change
+	due      map[*tree.Node]value.Value
+	room     int // how many lines the block has that is being made
 }
 
 var errStop = errors.New("too many errors")
@@ -299,7 +301,7 @@ func (x *expander) entry(parent *tree.Node, e *entry, byName map[string]*tree.No
 
 func (x *expander) node() *tree.Node {
 	if len(x.slab) == 0 {
-		x.slab = make([]tree.Node, 256)
+		x.slab = make([]tree.Node, min(256, max(4, x.expected-x.made)))
 	}
 	n := &x.slab[0]
 	x.slab = x.slab[1:]

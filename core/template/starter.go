@@ -57,7 +57,7 @@ func (c *compiler) starter(s *scope, e *entry, clause outline.Clause) *starter {
 		column += utf8.RuneCountInString(seg) + 1
 	}
 	if constant {
-		if err := c.t.inspect(st, text, e.kind); err != nil {
+		if _, err := c.t.inspect(st, text, e.kind); err != nil {
 			c.fail(st.at, st.width, err.Error(), "")
 		} else if st.fill {
 			c.markUsed(st, text)
@@ -66,14 +66,17 @@ func (c *compiler) starter(s *scope, e *entry, clause outline.Clause) *starter {
 	return st
 }
 
-// inspect says what is wrong with the starter at a path.
-func (t *Template) inspect(st *starter, name string, kind tree.Kind) error {
-	if err, known := st.kinds[name]; known {
-		return err
+// inspect says what is wrong with the starter at a path, and returns the text to
+// fill, taken apart. Several trees may be made of one template at a time.
+func (t *Template) inspect(st *starter, name string, kind tree.Kind) (*fill, error) {
+	t.inspecting.Lock()
+	defer t.inspecting.Unlock()
+	err, known := st.kinds[name]
+	if !known {
+		err = t.inspectNow(st, name, kind)
+		st.kinds[name] = err
 	}
-	err := t.inspectNow(st, name, kind)
-	st.kinds[name] = err
-	return err
+	return st.texts[name], err
 }
 
 func (t *Template) inspectNow(st *starter, name string, kind tree.Kind) error {
@@ -118,7 +121,10 @@ func (c *compiler) markUsed(st *starter, name string) {
 }
 
 // A fill is a text taken apart into runs.
-type fill struct{ runs []run }
+type fill struct {
+	runs  []run
+	slots int // how many of the runs are slots
+}
 
 // A run is a stretch of text, or the slot of a known field.
 type run struct {
@@ -157,6 +163,7 @@ func (t *Template) takeApart(s *scope, text string) *fill {
 			}
 		}
 		f.runs = append(f.runs, run{text: text[plain:i], index: -1}, r)
+		f.slots++
 		i += end + 1
 		plain = i + 1
 	}
@@ -164,36 +171,52 @@ func (t *Template) takeApart(s *scope, text string) *fill {
 	return f
 }
 
-// write fills the text. A value without a picture stands as it was given.
-func (f *fill) write(env []value.Value) ([]byte, error) {
+// write fills the text with the values of its slots. A value without a picture
+// stands as it was given.
+func (f *fill) write(values []value.Value) ([]byte, error) {
 	var out []byte
 	for _, r := range f.runs {
-		switch {
-		case r.index < 0:
+		if r.index < 0 {
 			out = append(out, r.text...)
-		case r.picture != nil && !env[r.index].Empty():
-			var err error
-			if out, err = r.picture.Append(out, env[r.index]); err != nil {
-				return nil, err
-			}
-		default:
-			out = append(out, strings.ReplaceAll(env[r.index].String(), "; ", ", ")...)
+			continue
+		}
+		v := values[0]
+		values = values[1:]
+		if r.picture == nil || v.Empty() {
+			out = append(out, strings.ReplaceAll(v.String(), "; ", ", ")...)
+			continue
+		}
+		var err error
+		if out, err = r.picture.Append(out, v); err != nil {
+			return nil, err
 		}
 	}
 	return out, nil
 }
 
+// with returns the content for the values of env. Of these it keeps the few that
+// the text has slots for: there may be a great many files.
+func (f *fill) with(name string, env []value.Value) *filled {
+	values := make([]value.Value, 0, f.slots)
+	for _, r := range f.runs {
+		if r.index >= 0 {
+			values = append(values, env[r.index])
+		}
+	}
+	return &filled{name, f, values}
+}
+
 // filled is the content of a file that `fill` begins.
 type filled struct {
-	name string
-	text *fill
-	env  []value.Value
+	name   string
+	text   *fill
+	values []value.Value // of its slots, in their order
 }
 
 func (f *filled) Source() string { return f.name }
 
 func (f *filled) Open() (io.ReadCloser, error) {
-	data, err := f.text.write(f.env)
+	data, err := f.text.write(f.values)
 	return io.NopCloser(bytes.NewReader(data)), err
 }
 
@@ -229,13 +252,14 @@ func (x *expander) begin(e *entry, n *tree.Node) {
 		x.failAt(st.at, st.width, fmt.Sprintf("%q is not a path inside the template's folder", from))
 		return
 	}
-	if err := x.t.inspect(st, from, e.kind); err != nil {
+	text, err := x.t.inspect(st, from, e.kind)
+	if err != nil {
 		x.failAt(st.at, st.width, err.Error())
 		return
 	}
 	switch {
 	case st.fill:
-		n.Content = &filled{from, st.texts[from], slices.Clone(x.env)}
+		n.Content = text.with(from, x.env)
 	case e.kind == tree.File:
 		n.Content = &copied{x.t.starters, from}
 	default:
@@ -262,7 +286,10 @@ func (x *expander) copyFolder(e *entry, n *tree.Node, from string) {
 			x.failAt(e.starter.at, e.starter.width, fmt.Sprintf("%q holds %q, which is a link or no ordinary file", from, d.Name()))
 			continue
 		}
-		x.add(n, child)
+		if err := x.add(n, child); err != nil {
+			x.failAt(e.starter.at, e.starter.width, err.Error())
+			return
+		}
 	}
 }
 

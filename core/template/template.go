@@ -12,6 +12,7 @@ import (
 	"maps"
 	"slices"
 	"strings"
+	"sync"
 	"time"
 	"unicode/utf8"
 
@@ -42,6 +43,8 @@ type Template struct {
 	made     []*Field // fields made from others, each behind those it needs
 	top      *block
 	depth    int // how many loops lie inside each other at the most
+
+	inspecting sync.Mutex // guards what starters were found to be
 }
 
 // A Setting is one entry under "rules:" of a header.
@@ -140,16 +143,16 @@ func (t *Template) ParseValues(raw map[string]Raw, now time.Time) (Values, []*Va
 // parseValues reads raw values of some fields; whose they are is said in
 // messages.
 func parseValues(fields []*Field, whose string, raw map[string]Raw, now time.Time) (Values, []*ValueError) {
-	values, errs := Values{}, []*ValueError(nil)
-	var known []string
-	for _, f := range fields {
-		if !f.Made() {
-			known = append(known, f.Name)
-		}
-	}
-	for _, name := range slices.Sorted(maps.Keys(raw)) {
+	values, errs := make(Values, len(fields)), []*ValueError(nil)
+	for name := range raw {
 		i := slices.IndexFunc(fields, func(f *Field) bool { return f.Name == name })
 		if i < 0 {
+			var known []string
+			for _, f := range fields {
+				if !f.Made() {
+					known = append(known, f.Name)
+				}
+			}
 			message := "is not a field of this " + whose
 			if near := outline.Nearest(name, known); near != "" {
 				message += fmt.Sprintf(": did you mean %q?", near)
@@ -170,6 +173,7 @@ func parseValues(fields []*Field, whose string, raw map[string]Raw, now time.Tim
 		}
 		values[name] = v
 	}
+	slices.SortFunc(errs, func(a, b *ValueError) int { return strings.Compare(a.Field, b.Field) })
 	return values, errs
 }
 
