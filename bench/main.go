@@ -14,17 +14,25 @@ import (
 	"os/exec"
 	"path/filepath"
 	"slices"
-	"strings"
 	"syscall"
 	"time"
 )
 
-// A contest times the program and one alternative.
+// A contest measures the program and one alternative: the seconds that they
+// take, or the bytes.
 type contest struct {
 	name    string
 	against string
 	limit   float64 // the ratio that the design allows
-	setup   func(b *bench) (ours, theirs func() time.Duration, err error)
+	setup   func(b *bench) (ours, theirs measure, err error)
+}
+
+// A measure is one run of a side.
+type measure func() float64
+
+// seconds measures how long something takes.
+func seconds(run func() time.Duration) measure {
+	return func() float64 { return run().Seconds() }
 }
 
 type bench struct {
@@ -34,7 +42,13 @@ type bench struct {
 
 var contests = []contest{
 	{"start", "an empty Go program", 4, start},
-	{"build-100k", "a bare loop of mkdir", 2, build},
+	{"build-100k", "a bare loop of mkdir", 1, buildAgainst(loop)},
+	{"build-xargs", "the same by xargs mkdir -p", 1, buildAgainst(xargs)},
+	{"build-copy", "cp -r of the folders ready-made", 1, buildAgainst(copied)},
+	{"build-memory", "500 bytes a node, a million nodes", 1, buildMemory},
+	{"roster-100k-rows", "two seconds", 1.25, rosterTime},
+	{"roster-growth", "the same with a tenth of the rows", 11, rosterGrowth},
+	{"roster-memory", "500 bytes a node, 1.2 million nodes", 1, rosterMemory},
 	{"read-1M-names", "regexp with the equal expression", 1.0 / 3, readNames},
 	{"check-1M-nodes", "the same with a tenth of the nodes", 11, checkTemplate},
 	{"check-1M-entries", "find, which only lists them", 1.5, checkFolder},
@@ -59,12 +73,12 @@ func main() {
 		check(err)
 		var mine, other, ratios []float64
 		for i := range *runs + 1 {
-			m, o := ours().Seconds(), theirs().Seconds()
+			m, o := ours(), theirs()
 			if i > 0 { // the first warms up
 				mine, other, ratios = append(mine, m), append(other, o), append(ratios, m/o)
 			}
 		}
-		fmt.Printf("%-17s %11.4fs %11.4fs %8.2f %8.2f  %s\n", c.name, median(mine), median(other), median(ratios), c.limit, c.against)
+		fmt.Printf("%-17s %12.4g %12.4g %8.2f %8.2f  %s\n", c.name, median(mine), median(other), median(ratios), c.limit, c.against)
 	}
 }
 
@@ -91,15 +105,23 @@ func compile(dir, name, pkg string) string {
 
 // timed runs a command and returns how long it took.
 func timed(program string, args ...string) time.Duration {
+	time, _ := measured(program, args...)
+	return time
+}
+
+// measured runs a command and returns how long it took, and the most memory that
+// it held, in bytes.
+func measured(program string, args ...string) (time.Duration, float64) {
 	cmd := exec.Command(program, args...)
 	cmd.Stderr = os.Stderr
 	cmd.Env = append(os.Environ(), "XDG_STATE_HOME="+filepath.Join(filepath.Dir(program), "state")) // in the same memory
 	begin := time.Now()
 	check(cmd.Run())
-	return time.Since(begin)
+	took := time.Since(begin)
+	return took, float64(cmd.ProcessState.SysUsage().(*syscall.Rusage).Maxrss) * 1024
 }
 
-func start(b *bench) (ours, theirs func() time.Duration, err error) {
+func start(b *bench) (ours, theirs measure, err error) {
 	src := filepath.Join(b.dir, "empty")
 	if err := os.Mkdir(src, 0o777); err != nil {
 		return nil, nil, err
@@ -109,54 +131,13 @@ func start(b *bench) (ours, theirs func() time.Duration, err error) {
 	}
 	empty := compile(b.dir, "empty.bin", filepath.Join(src, "main.go"))
 	// Twenty starts at a time: one alone is too short to be timed well.
-	twenty := func(program string, args ...string) func() time.Duration {
-		return func() (total time.Duration) {
+	twenty := func(program string, args ...string) measure {
+		return seconds(func() (total time.Duration) {
 			for range 20 {
 				total += timed(program, args...)
 			}
 			return total
-		}
+		})
 	}
 	return twenty(b.program, "--version"), twenty(empty), nil
-}
-
-// build makes 5,000 projects of 20 folders each.
-func build(b *bench) (ours, theirs func() time.Duration, err error) {
-	var text strings.Builder
-	text.WriteString("Projects\n    Project <n:0000> | each: n in 1..5000\n")
-	var inside []string
-	for i := 1; i <= 19; i++ {
-		text.WriteString("        <#> Stage of work\n")
-		inside = append(inside, fmt.Sprintf("/%02d Stage of work", i))
-	}
-	file := filepath.Join(b.dir, "many.folders")
-	if err := os.WriteFile(file, []byte(text.String()), 0o666); err != nil {
-		return nil, nil, err
-	}
-	into := filepath.Join(b.dir, "into")
-	fresh := func() {
-		check(os.RemoveAll(into))
-		check(os.Mkdir(into, 0o777))
-	}
-	ours = func() time.Duration {
-		fresh()
-		return timed(b.program, "build", file, "--into", into, "--yes", "--limit", "200000")
-	}
-	theirs = func() time.Duration {
-		fresh()
-		paths := []string{into + "/Projects"}
-		for n := 1; n <= 5000; n++ {
-			project := fmt.Sprintf("%s/Projects/Project %04d", into, n)
-			paths = append(paths, project)
-			for _, name := range inside {
-				paths = append(paths, project+name)
-			}
-		}
-		begin := time.Now()
-		for _, p := range paths {
-			check(syscall.Mkdir(p, 0o777))
-		}
-		return time.Since(begin)
-	}
-	return ours, theirs, nil
 }

@@ -43,12 +43,12 @@ func someNames() []string {
 	return names
 }
 
-func readNames(*bench) (ours, theirs func() time.Duration, err error) {
+func readNames(*bench) (ours, theirs measure, err error) {
 	names := someNames()
 	reader := convention().Reader()
 	values := make([]value.Value, len(reader.Fields()))
 	expression := regexp.MustCompile(scanExpression)
-	ours = func() time.Duration {
+	ours = seconds(func() time.Duration {
 		begin := time.Now()
 		for i := range million {
 			if misfit := reader.Read(names[i%len(names)], values); misfit != nil {
@@ -56,8 +56,8 @@ func readNames(*bench) (ours, theirs func() time.Duration, err error) {
 			}
 		}
 		return time.Since(begin)
-	}
-	theirs = func() time.Duration {
+	})
+	theirs = seconds(func() time.Duration {
 		begin := time.Now()
 		for i := range million {
 			if expression.FindStringSubmatch(names[i%len(names)]) == nil {
@@ -65,18 +65,18 @@ func readNames(*bench) (ours, theirs func() time.Duration, err error) {
 			}
 		}
 		return time.Since(begin)
-	}
+	})
 	return ours, theirs, nil
 }
 
-func writeNames(*bench) (ours, theirs func() time.Duration, err error) {
+func writeNames(*bench) (ours, theirs measure, err error) {
 	name := convention()
 	choice := func(code string, at int) value.Value { return value.Value{Kind: value.Choice, Text: code, Number: at} }
 	filling := pattern.Filling{Values: []value.Value{
 		{Kind: value.Date, Year: 2027, Part: 3, Day: 9}, value.Of("Oriel Pask"), choice("BX", 1), choice("verso", 1), value.OfNumber(7), value.OfNumber(2),
 	}}
 	length := 0
-	ours = func() time.Duration {
+	ours = seconds(func() time.Duration {
 		begin := time.Now()
 		for i := range million {
 			filling.Values[4].Number = i % 1000
@@ -85,13 +85,13 @@ func writeNames(*bench) (ours, theirs func() time.Duration, err error) {
 			length += len(string(out))
 		}
 		return time.Since(begin)
-	}
-	theirs = func() time.Duration {
+	})
+	theirs = seconds(func() time.Duration {
 		begin := time.Now()
 		for i := range million {
 			length += len(fmt.Sprintf("%04d-%02d-%02d %s %s %s %03d v%d", 2027, 3, 9, "oriel-pask", "BX", "verso", i%1000, 2))
 		}
 		return time.Since(begin)
-	}
+	})
 	return ours, theirs, nil
 }

@@ -50,21 +50,21 @@ func projects(dir string, n int) (string, error) {
 
 // checkTemplate compares a million nodes with a hundred thousand: ten times the
 // work is to cost at most eleven times as much.
-func checkTemplate(b *bench) (ours, theirs func() time.Duration, err error) {
+func checkTemplate(b *bench) (ours, theirs measure, err error) {
 	large, err := projects(b.dir, 50_000)
 	if err != nil {
 		return nil, nil, err
 	}
 	small, err := projects(b.dir, 5_000)
-	check := func(file string) func() time.Duration {
-		return func() time.Duration { return timed(b.program, "check", file, "--limit", "2000000") }
+	check := func(file string) measure {
+		return seconds(func() time.Duration { return timed(b.program, "check", file, "--limit", "2000000") })
 	}
 	return check(large), check(small), err
 }
 
 // checkFolder compares checking a real folder of a million entries with listing
 // it.
-func checkFolder(b *bench) (ours, theirs func() time.Duration, err error) {
+func checkFolder(b *bench) (ours, theirs measure, err error) {
 	file, err := projects(b.dir, 50_000)
 	if err != nil {
 		return nil, nil, err
@@ -75,24 +75,24 @@ func checkFolder(b *bench) (ours, theirs func() time.Duration, err error) {
 	}
 	timed(b.program, "build", file, "--into", into, "--yes", "--limit", "2000000")
 	folder := filepath.Join(into, "Projects")
-	ours = func() time.Duration { return timed(b.program, "check", folder, "--rules", file) }
-	theirs = func() time.Duration { return timed("find", folder) }
+	ours = seconds(func() time.Duration { return timed(b.program, "check", folder, "--rules", file) })
+	theirs = seconds(func() time.Duration { return timed("find", folder) })
 	return ours, theirs, nil
 }
 
 // sortSiblings sorts a hundred thousand names in all four orders, against a
 // second for each.
-func sortSiblings(*bench) (ours, theirs func() time.Duration, err error) {
+func sortSiblings(*bench) (ours, theirs measure, err error) {
 	names := make([]string, 100_000)
 	for i := range names {
 		names[i] = fmt.Sprintf("%d Öriel %s-%d", rand.IntN(1000), []string{"Pask", "teague", "Åsa"}[i%3], rand.IntN(100_000))
 	}
-	ours = func() time.Duration {
+	ours = seconds(func() time.Duration {
 		begin := time.Now()
 		for _, o := range order.All() {
 			order.Sort(o, append([]string{}, names...), func(s string) string { return s })
 		}
 		return time.Since(begin)
-	}
-	return ours, func() time.Duration { return 4 * time.Second }, nil
+	})
+	return ours, func() float64 { return 4 }, nil
 }

@@ -82,7 +82,7 @@ func Main() int {
 
 // enough is how much memory a run takes before garbage is collected at all: most
 // never come so far, and large trees are made once and then only read.
-const enough = 256 << 20
+const enough = 576 << 20
 
 func collectSeldom() {
 	debug.SetGCPercent(-1)

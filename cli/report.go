@@ -48,19 +48,14 @@ func (b *buildRun) drawPlan() {
 
 // drawTree draws a tree with the states of its steps.
 func (b *buildRun) drawTree(root *tree.Node) {
-	steps := map[*tree.Node]*plan.Step{}
-	for _, n := range root.All() {
-		steps[n] = nil
-	}
-	for i := range b.plan.Steps {
-		s := &b.plan.Steps[i]
-		if _, shown := steps[s.Node]; shown {
-			steps[s.Node] = s
-		}
-	}
+	// The steps are in the order of the tree, so the next one is mostly at hand.
+	steps, at := b.plan.Steps, 0
 	state := func(n *tree.Node) *plan.Step {
-		if s := steps[n]; s != nil {
-			return s
+		for range steps {
+			if steps[at].Node == n {
+				return &steps[at]
+			}
+			at = (at + 1) % len(steps)
 		}
 		return &plan.Step{} // a folder in which rows meet, or what goes into an archive
 	}

@@ -189,6 +189,7 @@ func (b *buildRun) growRows(columns map[string]int, common map[string]template.R
 	for range runtime.GOMAXPROCS(0) {
 		group.Go(func() {
 			set, _ := rules.Configure(b.t) // that it can be was seen before; a set is not to be shared
+			raw := map[string]template.Raw{}
 			for {
 				first := int(next.Add(often)) - often
 				if first >= len(rows) {
@@ -196,7 +197,7 @@ func (b *buildRun) growRows(columns map[string]int, common map[string]template.R
 				}
 				last := min(first+often, len(rows))
 				for i := first; i < last; i++ {
-					grown[i].build, grown[i].problems = b.growRow(set, &rows[i], columns, common)
+					grown[i].build, grown[i].problems = b.growRow(set, raw, &rows[i], columns, common)
 				}
 				done(last - first)
 			}
@@ -206,8 +207,9 @@ func (b *buildRun) growRows(columns map[string]int, common map[string]template.R
 	return grown
 }
 
-// growRow makes the tree of one row.
-func (b *buildRun) growRow(set *rules.Set, row *roster.Row, columns map[string]int, common map[string]template.Raw) (*rowBuild, []badRow) {
+// growRow makes the tree of one row. Raw is for its values, and used again for
+// the next.
+func (b *buildRun) growRow(set *rules.Set, raw map[string]template.Raw, row *roster.Row, columns map[string]int, common map[string]template.Raw) (*rowBuild, []badRow) {
 	var problems []badRow
 	tell := func(field, problem string) {
 		where := ""
@@ -216,8 +218,10 @@ func (b *buildRun) growRow(set *rules.Set, row *roster.Row, columns map[string]i
 		}
 		problems = append(problems, badRow{row.Number, where + ": " + problem})
 	}
-	raw := maps.Clone(common)
-	for _, field := range b.t.FieldNames() {
+	clear(raw)
+	maps.Copy(raw, common)
+	for _, f := range b.t.Fields {
+		field := f.Name
 		i, joined := columns[field]
 		if _, given := common[field]; given || !joined {
 			continue
@@ -226,7 +230,7 @@ func (b *buildRun) growRow(set *rules.Set, row *roster.Row, columns map[string]i
 		case cell.Problem != "":
 			tell(field, cell.Problem)
 		case !cell.Day.IsZero():
-			raw[field] = template.Raw{Text: b.t.Field(field).Type.OnDay(cell.Text, cell.Day)}
+			raw[field] = template.Raw{Text: f.Type.OnDay(cell.Text, cell.Day)}
 		case cell.Text != "":
 			raw[field] = template.Raw{Text: cell.Text}
 		}

@@ -28,18 +28,57 @@ const noteColumn = 48
 // what lies in it; elsewhere plain indentation does, and the slash behind a
 // folder's name tells it from a file.
 func (s *Screen) Tree(root *tree.Node, view TreeView) {
-	for _, line := range s.TreeLines(root, view) {
-		s.Line(line)
-	}
+	s.treeLines(root, view, func(line string) { s.Line(line) })
 }
 
 // TreeLines returns the lines that [Screen.Tree] draws.
 func (s *Screen) TreeLines(root *tree.Node, view TreeView) []string {
-	type row struct {
-		guide, name string
-		node        *tree.Node
+	var lines []string
+	s.treeLines(root, view, func(line string) { lines = append(lines, line) })
+	return lines
+}
+
+// treeLines calls draw for each line. They may be very many, so that they are
+// not held.
+func (s *Screen) treeLines(root *tree.Node, view TreeView, draw func(line string)) {
+	at := 0 // where the notes begin
+	if view.Note != nil {
+		s.eachNode(root, func(guide, name string, _ *tree.Node) {
+			if w := Columns(guide+name) + 1; w <= noteColumn-3 {
+				at = max(at, w+3)
+			}
+		})
 	}
-	var rows []row
+	s.eachNode(root, func(guide, name string, n *tree.Node) {
+		line := s.nodeLine(guide, name, n, view)
+		if view.Note != nil {
+			if note := view.Note(n); note != "" {
+				line += strings.Repeat(" ", max(3, at-Columns(line))) + Dim.Italic(true).Render(Visible(note))
+			}
+		}
+		draw(line)
+	})
+}
+
+// nodeLine is the line of a node without its note.
+func (s *Screen) nodeLine(guide, name string, n *tree.Node, view TreeView) string {
+	sign, slash := "", ""
+	var m Mark
+	if view.Mark != nil {
+		m = view.Mark(n)
+		sign = m.Sign + " "
+	}
+	if n.Kind == tree.Folder {
+		slash = "/"
+	}
+	if !s.Terminal { // no ornament, which would only be taken away again
+		return sign + guide + name + slash
+	}
+	return m.Style.Render(m.Sign) + sign[len(m.Sign):] + Dim.Render(guide) + paint(n, name) + Dim.Render(slash)
+}
+
+// eachNode calls visit for each node below root, with the lines that lead to it.
+func (s *Screen) eachNode(root *tree.Node, visit func(guide, name string, n *tree.Node)) {
 	var walk func(n *tree.Node, guide string)
 	walk = func(n *tree.Node, guide string) {
 		for i, c := range n.Children {
@@ -52,38 +91,11 @@ func (s *Screen) TreeLines(root *tree.Node, view TreeView) []string {
 			if n == root {
 				own, next = "", ""
 			}
-			rows = append(rows, row{guide + own, Visible(c.Name), c})
-			if n == root && !s.Terminal {
-				next = ""
-			}
+			visit(guide+own, Visible(c.Name), c)
 			walk(c, guide+next)
 		}
 	}
 	walk(root, "")
-	at := 0
-	for _, r := range rows {
-		if w := Columns(r.guide+r.name) + 1; w <= noteColumn-3 {
-			at = max(at, w+3)
-		}
-	}
-	lines := make([]string, 0, len(rows))
-	for _, r := range rows {
-		line := Dim.Render(r.guide) + paint(r.node, r.name)
-		if r.node.Kind == tree.Folder {
-			line += Dim.Render("/")
-		}
-		if view.Mark != nil {
-			m := view.Mark(r.node)
-			line = m.Style.Render(m.Sign) + " " + line
-		}
-		if view.Note != nil {
-			if note := view.Note(r.node); note != "" {
-				line += strings.Repeat(" ", max(3, at-Columns(line))) + Dim.Italic(true).Render(Visible(note))
-			}
-		}
-		lines = append(lines, line)
-	}
-	return lines
 }
 
 // paint colours a name: folders that hold something strong, slots that nothing

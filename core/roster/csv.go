@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"slices"
 	"strings"
 	"unicode/utf8"
 
@@ -13,13 +14,11 @@ import (
 	"golang.org/x/text/encoding/unicode"
 )
 
-// A csvFile is the text of a table with separators, with the places of its rows,
-// so that cells can be written without touching the rest.
+// A csvFile is the text of a table with separators.
 type csvFile struct {
 	text      string
 	encoding  encoding.Encoding
 	separator rune
-	records   map[int]csvRecord // by the row's number
 }
 
 // A csvRecord says where the cells of a row begin and where the row ends,
@@ -32,7 +31,7 @@ type csvRecord struct {
 // parseCSV reads a file of values with separators: commas, semicolons, tabs or
 // bars, in UTF-8 or, with a byte order mark, in UTF-16.
 func parseCSV(data []byte) (*Table, error) {
-	f := &csvFile{encoding: encodingOf(data), records: map[int]csvRecord{}}
+	f := &csvFile{encoding: encodingOf(data)}
 	decoded, err := f.encoding.NewDecoder().Bytes(data)
 	if err != nil {
 		return nil, err
@@ -44,38 +43,13 @@ func parseCSV(data []byte) (*Table, error) {
 	if strings.TrimSpace(f.text) == "" {
 		return nil, errors.New("it is empty")
 	}
-	first, _, _ := strings.Cut(f.text, "\n")
+	first, _, _ := strings.Cut(strings.TrimLeft(f.text, "\r\n"), "\n")
 	f.separator = separator(first)
-	r := csv.NewReader(strings.NewReader(f.text))
-	r.Comma = f.separator
-	r.FieldsPerRecord = -1
 	t := &Table{file: f}
-	lines := lineStarts(f.text)
-	breaks := 0 // line breaks inside of cells so far
-	for {
-		texts, err := r.Read()
-		if err == io.EOF {
-			return t, nil
-		}
-		var bad *csv.ParseError
-		if errors.As(err, &bad) {
-			return nil, fmt.Errorf("row %d cannot be read: a quotation mark is not closed, or stands inside a value", bad.StartLine-breaks)
-		}
-		if err != nil {
-			return nil, err
-		}
-		line, _ := r.FieldPos(0)
-		number := line - breaks
-		record := csvRecord{cells: make([]int, len(texts)), end: len(strings.TrimRight(f.text[:r.InputOffset()], "\r\n"))}
-		for i := range texts {
-			l, column := r.FieldPos(i)
-			record.cells[i] = lines[l-1] + column - 1
-			breaks += strings.Count(texts[i], "\n")
-		}
-		f.records[number] = record
+	return t, f.each(func(number int, texts []string, _ *csv.Reader) error {
 		if t.Headings == nil {
-			t.Headings, t.Heading = texts, number
-			continue
+			t.Headings, t.Heading = slices.Clone(texts), number
+			return nil
 		}
 		row := t.row(number, texts)
 		for i := len(t.Headings); i < len(texts); i++ {
@@ -87,8 +61,35 @@ func parseCSV(data []byte) (*Table, error) {
 		if !row.Empty() {
 			t.Rows = append(t.Rows, row)
 		}
-		if err := t.tooMany(); err != nil {
-			return nil, err
+		return t.tooMany()
+	})
+}
+
+// each calls visit for each row that is not blank, with its number as a
+// spreadsheet counts. The texts are valid until the next row.
+func (f *csvFile) each(visit func(number int, texts []string, r *csv.Reader) error) error {
+	r := csv.NewReader(strings.NewReader(f.text))
+	r.Comma = f.separator
+	r.FieldsPerRecord, r.ReuseRecord = -1, true
+	breaks := 0 // line breaks inside of cells so far
+	for {
+		texts, err := r.Read()
+		if err == io.EOF {
+			return nil
+		}
+		var bad *csv.ParseError
+		if errors.As(err, &bad) {
+			return fmt.Errorf("row %d cannot be read: a quotation mark is not closed, or stands inside a value", bad.StartLine-breaks)
+		}
+		if err != nil {
+			return err
+		}
+		line, _ := r.FieldPos(0)
+		if err := visit(line-breaks, texts, r); err != nil {
+			return err
+		}
+		for _, text := range texts {
+			breaks += strings.Count(text, "\n")
 		}
 	}
 }
@@ -140,10 +141,14 @@ func separator(line string) rune {
 
 // with returns the file with other texts in some cells, and all else as it is.
 func (f *csvFile) with(edits []edit) ([]byte, error) {
+	records, err := f.records(edits)
+	if err != nil {
+		return nil, err
+	}
 	var b strings.Builder
 	at, row, wide := 0, 0, 0
 	for _, e := range edits {
-		record := f.records[e.row]
+		record := records[e.row]
 		if e.row != row {
 			row, wide = e.row, len(record.cells)
 		}
@@ -163,6 +168,27 @@ func (f *csvFile) with(edits []edit) ([]byte, error) {
 	}
 	b.WriteString(f.text[at:])
 	return f.encoding.NewEncoder().Bytes([]byte(b.String()))
+}
+
+// records finds the rows that edits are for.
+func (f *csvFile) records(edits []edit) (map[int]csvRecord, error) {
+	found := map[int]csvRecord{}
+	for _, e := range edits {
+		found[e.row] = csvRecord{}
+	}
+	lines := lineStarts(f.text)
+	return found, f.each(func(number int, texts []string, r *csv.Reader) error {
+		if _, wanted := found[number]; !wanted {
+			return nil
+		}
+		record := csvRecord{cells: make([]int, len(texts)), end: len(strings.TrimRight(f.text[:r.InputOffset()], "\r\n"))}
+		for i := range texts {
+			line, column := r.FieldPos(i)
+			record.cells[i] = lines[line-1] + column - 1
+		}
+		found[number] = record
+		return nil
+	})
 }
 
 // quoted writes a cell, in quotation marks where it needs them.

@@ -132,6 +132,8 @@ type Set struct {
 	// they found nothing there; this remembers which.
 	seed  maphash.Seed
 	clean map[uint64]bool
+
+	levels []*Folder // one for each level of a walk, to be used again
 }
 
 // maxClean is how many rows of names are remembered at the most.
@@ -228,35 +230,42 @@ func (s *Set) walk(root *Folder, report func(Finding)) {
 		s.seed, s.clean = maphash.MakeSeed(), map[uint64]bool{}
 	}
 	seed, clean := s.seed, s.clean
-	var walk func(f *Folder)
-	walk = func(f *Folder) {
-		known := uint64(0)
+	found := false
+	note := func(finding Finding) {
+		found = true
+		report(finding)
+	}
+	var walk func(f *Folder, level int)
+	walk = func(f *Folder, level int) {
+		known, fine := uint64(0), true
 		if len(f.Node.Children) > 0 {
 			known = fingerprint(seed, f.Node)
+			fine = clean[known]
 		}
-		found := false
+		found = false
 		for i := range s.rules {
 			switch c := &s.rules[i].check; {
 			case c.around:
 				c.folder(f, report)
-			case known == 0 || clean[known]:
-			default:
-				c.folder(f, func(finding Finding) {
-					found = true
-					report(finding)
-				})
+			case !fine:
+				c.folder(f, note)
 			}
 		}
-		clean[known] = clean[known] || !found
-		var below Folder
+		if !fine && !found {
+			clean[known] = true
+		}
+		if level == len(s.levels) {
+			s.levels = append(s.levels, &Folder{})
+		}
+		below := s.levels[level]
 		for _, n := range f.Node.Children {
 			if n.Kind == tree.Folder {
-				below = Folder{Node: n, Parent: f, Depth: f.Depth + 1, Real: f.Real}
-				walk(&below)
+				*below = Folder{Node: n, Parent: f, Depth: f.Depth + 1, Real: f.Real}
+				walk(below, level+1)
 			}
 		}
 	}
-	walk(root)
+	walk(root, 0)
 	for i := range s.rules {
 		if s.rules[i].check.finish != nil {
 			s.rules[i].check.finish(report)

@@ -1,11 +1,11 @@
 package template
 
 import (
+	"bytes"
 	"errors"
 	"fmt"
 	"math"
 	"strconv"
-	"strings"
 
 	"vestibula/core/outline"
 	"vestibula/core/pattern"
@@ -51,11 +51,16 @@ type Expansion struct {
 // itself, and its node is marked [tree.Open]. The error is an [outline.Errors]
 // with places in the template, or a [LimitError].
 func (t *Template) Tree(values Values, limit int) (*Expansion, error) {
-	env, err := t.env(values)
+	x, _ := t.spare.Get().(*expander)
+	if x == nil {
+		x = &expander{}
+	}
+	defer t.spare.Put(x)
+	env, err := t.env(x.env, values)
 	if err != nil {
 		return nil, outline.Errors{{Pos: outline.Pos{Line: 1, Column: 1}, Width: 1, Message: err.Error()}}
 	}
-	x := &expander{t: t, env: env, limit: limit, seen: map[Change]bool{}}
+	*x = expander{t: t, env: env, limit: limit, buf: x.buf}
 	x.filling = pattern.Filling{Values: env, Changed: x.changed}
 	if x.expected = x.count(t.top); x.expected > limit {
 		return nil, &LimitError{limit, x.expected}
@@ -93,6 +98,9 @@ var errStop = errors.New("too many errors")
 func (x *expander) changed(field, was, is string) {
 	c := Change{field, was, is}
 	if !x.seen[c] {
+		if x.seen == nil {
+			x.seen = map[Change]bool{}
+		}
 		x.seen[c] = true
 		x.changes = append(x.changes, c)
 	}
@@ -322,14 +330,14 @@ func (x *expander) add(parent, n *tree.Node) error {
 // unfit says why a name can stand on no system. What only some systems refuse
 // is a matter of the rules.
 func unfit(name []byte) error {
-	switch s := string(name); {
-	case s == "" || strings.TrimSpace(s) == "":
+	switch {
+	case len(bytes.TrimSpace(name)) == 0:
 		return errors.New("this name would be empty")
-	case strings.Trim(s, ".") == "":
-		return fmt.Errorf("%q cannot be a name: it is only dots", s)
-	case len(s) > 255:
-		r := []rune(s)
-		return fmt.Errorf("this name would have %d characters (%d bytes): “%s…”; no system takes more than 255 bytes", len(r), len(s), string(r[:min(40, len(r))]))
+	case len(bytes.Trim(name, ".")) == 0:
+		return fmt.Errorf("%q cannot be a name: it is only dots", name)
+	case len(name) > 255:
+		r := []rune(string(name))
+		return fmt.Errorf("this name would have %d characters (%d bytes): “%s…”; no system takes more than 255 bytes", len(r), len(name), string(r[:min(40, len(r))]))
 	}
 	return nil
 }

@@ -45,6 +45,7 @@ type Template struct {
 	depth    int // how many loops lie inside each other at the most
 
 	inspecting sync.Mutex // guards what starters were found to be
+	spare      sync.Pool  // expanders to be used again: trees may be made by the hundred thousand
 }
 
 // A Setting is one entry under "rules:" of a header.
@@ -189,20 +190,19 @@ func (t *Template) Missing(values Values) []*Field {
 	return missing
 }
 
-// Complete returns the values together with the defaults of the fields that
-// they leave out.
+// Complete adds the defaults of the fields that values leave out, and returns
+// them.
 func (t *Template) Complete(values Values, now time.Time) Values {
-	return t.filled(values, now, false)
+	return t.fill(values, now, false)
 }
 
 // Sample returns the values together with the defaults, else the examples, of
 // the fields that they leave out.
 func (t *Template) Sample(values Values, now time.Time) Values {
-	return t.filled(values, now, true)
+	return t.fill(maps.Clone(values), now, true)
 }
 
-func (t *Template) filled(values Values, now time.Time, examples bool) Values {
-	all := maps.Clone(values)
+func (t *Template) fill(all Values, now time.Time, examples bool) Values {
 	if all == nil {
 		all = Values{}
 	}
@@ -228,7 +228,7 @@ func (t *Template) filled(values Values, now time.Time, examples bool) Values {
 // WithMade returns the values together with those of the fields that are made
 // from others, as far as these are given.
 func (t *Template) WithMade(values Values) (Values, error) {
-	env, err := t.env(values)
+	env, err := t.env(nil, values)
 	all := maps.Clone(values)
 	for i, f := range t.Fields {
 		if f.Made() && err == nil && env[i].Given() {
@@ -239,9 +239,13 @@ func (t *Template) WithMade(values Values) (Values, error) {
 }
 
 // env lays the values out by the index of their fields, with room for the own
-// number of a line and for the loops. Fields made from others are made.
-func (t *Template) env(values Values) ([]value.Value, error) {
-	env := make([]value.Value, len(t.Fields)+1+t.depth)
+// number of a line and for the loops. Fields made from others are made. It uses
+// an env from before again, if there is one.
+func (t *Template) env(env []value.Value, values Values) ([]value.Value, error) {
+	if n := len(t.Fields) + 1 + t.depth; len(env) != n {
+		env = make([]value.Value, n)
+	}
+	clear(env)
 	for i, f := range t.Fields {
 		env[i] = values[f.Name]
 	}

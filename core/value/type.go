@@ -95,7 +95,11 @@ func tidy(s string) (string, error) {
 			return "", fmt.Errorf("holds the control character U+%04X", r)
 		}
 	}
-	return strings.Join(strings.Fields(norm.NFC.String(s)), " "), nil
+	s = strings.TrimSpace(norm.NFC.String(s))
+	if strings.Contains(s, "  ") || strings.IndexFunc(s, func(r rune) bool { return r != ' ' && unicode.IsSpace(r) }) >= 0 {
+		s = strings.Join(strings.Fields(s), " ")
+	}
+	return s, nil
 }
 
 // invisible reports whether r changes the direction of a text or shows
