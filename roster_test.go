@@ -2,11 +2,15 @@ package main
 
 import (
 	"fmt"
+	"os"
+	"path/filepath"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+	"github.com/xuri/excelize/v2"
 )
 
 // A roster of 300 rows with twelve mistakes of different kinds.
@@ -109,4 +113,109 @@ func TestRowsThatShareAPathMeetInIt(t *testing.T) {
 	out, status = d.run("build", "t", "--into", "out", "--roster", "r.csv", "country=Westland", "--rows", "3", "--yes")
 	assert.Zero(t, status, "a value on the command line holds for all rows: %s", out)
 	assert.Contains(t, d.has("out"), "Westland/Birk/")
+}
+
+// The workbook that comes with the program: dates and answers as such, a second
+// sheet, a client with a slash in the name.
+func TestAWorkbookIsBuiltAndMarked(t *testing.T) {
+	book, err := os.ReadFile("examples/commissions.xlsx")
+	require.NoError(t, err)
+	d := newDesk(t, "c.xlsx", string(book), "out/2027-03 oriel pask BX/own.txt", "mine", "out/2027-04 Jun Teague BK", "mine")
+	args := []string{"build", "commission", "--into", "out", "--roster", "c.xlsx", "--yes", "--mark"}
+	out, status := d.run(args...)
+	assert.Equal(t, 1, status)
+	assert.Contains(t, out, "the sheet “Commissions” is read; --sheet names another: Prices")
+	assert.Contains(t, out, "row 3, “2027-03 Oriel Pask BX”: “2027-03 oriel pask BX” is there, spelled with other capitals")
+	assert.Contains(t, out, "row 5, “2027-04 Jun Teague BK”: a file of that name is there")
+	assert.Contains(t, out, "Nothing was built: 2 rows cannot be built.")
+	assert.Len(t, d.has("out"), 3)
+	assert.Equal(t, string(book), d.read("c.xlsx"))
+
+	out, status = d.run(append(args, "--only-good", "--json")...)
+	require.Zero(t, status, out)
+	lines := strings.Split(strings.TrimSpace(out[strings.Index(out, "{"):]), "\n")
+	require.Len(t, lines, 6)
+	assert.JSONEq(t, `{"row":4,"state":"built","folder":"2027-04 Teague-Marlow MP","new":12,"there":0,"kept":0}`, lines[2])
+	assert.JSONEq(t, `{"template":"commission.folders","into":"out","roster":"c.xlsx","built":true,"rows":5,"left-out":2,"left-alone":0,"new":41,"there":0,"kept":0,"marked":true}`, lines[5])
+	f, err := excelize.OpenFile(filepath.Join(d.dir, "c.xlsx"))
+	require.NoError(t, err)
+	defer f.Close()
+	rows, err := f.GetRows("Commissions")
+	require.NoError(t, err)
+	assert.Equal(t, []string{"built", "built on", "built in"}, rows[0][6:])
+	assert.Len(t, rows[2], 4, "a row that was left out bears no mark")
+	assert.Equal(t, []string{"Teague/Marlow", "1 Apr 2027", "MP", "", "survey; lining", "two owners", "yes"}, rows[3][:7])
+	assert.Equal(t, filepath.Join(d.dir, "out", "2027-04 Teague-Marlow MP"), rows[3][8])
+	formula, err := f.GetCellFormula("Prices", "B4")
+	require.NoError(t, err)
+	assert.Equal(t, "SUM(B2:B3)", formula)
+
+	require.NoError(t, os.Remove(filepath.Join(d.dir, "out/2027-04 Jun Teague BK")))
+	out, status = d.run("build", "commission", "--into", "out", "--roster", "c.xlsx", "--rows", "4-5", "--preview")
+	assert.Zero(t, status)
+	assert.Contains(t, out, "+ row 5   2027-04 Jun Teague BK   13 new")
+	assert.Contains(t, out, "left alone: 1 row marked as built")
+	out, _ = d.run("build", "commission", "--into", "out", "--roster", "c.xlsx", "--sheet", "Prizes")
+	assert.Contains(t, out, `it has no sheet "Prizes", only Commissions, Prices`)
+	_, status = d.run("undo", "--yes")
+	assert.Zero(t, status)
+	assert.Equal(t, string(book), d.read("c.xlsx"), "byte for byte")
+
+	d.write("report.csv", "mine")
+	out, status = d.run("build", "commission", "--into", "out", "--roster", "c.xlsx", "--yes", "--report", "report.csv")
+	assert.Equal(t, 1, status)
+	assert.Contains(t, out, "report.csv is there already, and nothing is overwritten")
+	out, status = d.run("build", "commission", "--into", "out", "--mark")
+	assert.Equal(t, 2, status)
+	assert.Contains(t, out, "--mark goes with a roster")
+}
+
+func TestAnArchiveHoldsWhatWouldBeBuilt(t *testing.T) {
+	course := []string{"course=Åse Binding", "term=2027 spring", "people=Oriel Pask; Jun Teague", "weeks=2"}
+	d := newDesk(t, "own.zip", "mine", "out/x", "")
+	build := func(into string, more ...string) (string, int) {
+		return d.run(append(append([]string{"build", "evening-course", "--into", into}, course...), more...)...)
+	}
+	out, status := build("course.zip")
+	assert.Equal(t, 1, status)
+	assert.Contains(t, out, "Nothing was changed yet.")
+	for _, name := range []string{"course.zip", "course.tar.gz"} {
+		out, status = build(name, "--yes")
+		require.Zero(t, status, out)
+		assert.Contains(t, out, "Built 14 folders and 1 file in "+name)
+		first := d.read(name)
+		require.NoError(t, os.Rename(filepath.Join(d.dir, name), filepath.Join(d.dir, "first-"+name)))
+		time.Sleep(1100 * time.Millisecond)
+		_, status = build(name, "--yes")
+		require.Zero(t, status)
+		assert.Equal(t, first, d.read(name), "byte for byte")
+	}
+	_, status = build("out", "--yes")
+	require.Zero(t, status)
+	out, status = d.exec("sh", "-c", "mkdir unpacked && cd unpacked && tar xzf ../course.tar.gz")
+	require.Zero(t, status, out)
+	require.NoError(t, os.Remove(filepath.Join(d.dir, "out/x")))
+	assert.Equal(t, d.has("out"), d.has("unpacked"))
+
+	out, status = build("course.zip", "--yes")
+	assert.Zero(t, status)
+	assert.Contains(t, out, "Nothing to do: all of it is there already in course.zip")
+	out, status = build("own.zip", "--yes")
+	assert.Equal(t, 1, status)
+	assert.Contains(t, out, "own.zip is there already, and holds something else")
+	assert.Equal(t, "mine", d.read("own.zip"))
+	out, status = build("course.zip", "--yes", "--dated", "2027-02-31")
+	assert.Equal(t, 2, status)
+	assert.Contains(t, out, "--dated 2027-02-31 is not a date")
+	_, status = d.run("undo", "3", "--yes")
+	assert.Zero(t, status)
+	assert.Contains(t, d.has("."), "first-course.zip")
+
+	out, status = d.run("build", "commission", "--into", "all.zip", "--roster", "c.csv", "--yes")
+	assert.Equal(t, 2, status, out)
+	d.write("c.csv", "client,received\nOriel Pask,2027-03-09\nJun Teague,2027-03-09\n")
+	out, status = d.run("build", "commission", "--into", "all.zip", "--roster", "c.csv", "--yes", "--mark")
+	assert.Zero(t, status, out)
+	assert.Contains(t, out, "Built 2 rows: 22 folders and 6 files in all.zip")
+	assert.Contains(t, d.read("c.csv"), "all.zip/2027-03 Oriel Pask BK")
 }

@@ -3,9 +3,12 @@
 package main
 
 import (
-	"fmt"
 	"math/rand/v2"
+	"os"
 	"os/exec"
+	"path/filepath"
+	"regexp"
+	"strconv"
 	"strings"
 	"testing"
 	"time"
@@ -14,49 +17,91 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
-// A build that is killed at any moment can be finished or taken back, and
-// nothing of the user's is lost.
-func TestKilledBuildsCanBeFinishedOrTakenBack(t *testing.T) {
-	d := newDesk(t, "t.folders", "---\nfields: { name: Who? }\n---\n<name>\n    Part <n:000> | each: n in 1..150\n        <#> Notes\n        <#> Work\n        start.md | fill: start.md\n", "start.md", "begin <name>\n"+strings.Repeat("x", 4000), "out/own/mine.txt", "mine")
-	_, status := d.run("build", "t", "--into", "out", "name=whole", "--yes")
-	require.Zero(t, status)
-	whole := strings.ReplaceAll(strings.Join(d.has("out/whole"), "\n"), "whole", "x")
-	cut := 0
-	for i := range 12 {
-		name := fmt.Sprintf("p%d", i)
-		cmd := exec.Command(program, "build", "t", "--into", "out", "name="+name, "--yes")
-		cmd.Dir = d.dir
-		cmd.Env = d.environment()
-		require.NoError(t, cmd.Start())
-		time.Sleep(time.Duration(rand.IntN(60)) * time.Millisecond)
-		_ = cmd.Process.Kill()
-		_ = cmd.Wait()
-		if out, _ := d.run("history"); strings.Contains(out, "cut short") {
-			cut++
-		}
-		if i%2 == 0 {
-			out, status := d.run("build", "t", "--into", "out", "name="+name, "--yes")
-			require.Zero(t, status, out)
-			assert.Equal(t, whole, strings.Join(d.has("out/"+name), "\n"), "the tree is whole")
-			assert.True(t, strings.HasPrefix(d.read("out/"+name+"/Part 150/start.md"), "begin "+name+"\n"))
-		} else if out, _ := d.run("history"); strings.Contains(lastLine(out), "cut short") || strings.Contains(lastLine(out), "done") {
-			number, _, _ := strings.Cut(lastLine(out), " ")
-			if strings.Contains(strings.Join(d.has("out"), "\n"), name+"/") {
-				out, status := d.run("undo", number, "--yes")
-				require.Zero(t, status, out)
-				assert.NotContains(t, d.has("out"), name+"/", "all of it is gone")
-			}
-		}
-		assert.Equal(t, "mine", d.read("out/own/mine.txt"))
+// kills is how many runs are killed. VESTIBULA_KILLS=1000 kills a thousand.
+func kills(t *testing.T) int {
+	if text := os.Getenv("VESTIBULA_KILLS"); text != "" {
+		n, err := strconv.Atoi(text)
+		require.NoError(t, err)
+		return n
 	}
-	t.Logf("%d of 12 builds were cut short", cut)
-	out, _ := d.run("history")
-	assert.Contains(t, out, "undo of")
+	return 40
 }
 
-func lastLine(s string) string {
-	lines := strings.Split(strings.TrimSpace(s), "\n")
-	return lines[len(lines)-1]
+// A build or an undo that is killed at any moment can be finished or taken back,
+// and nothing of the user's is lost.
+func TestKilledRunsCanBeFinishedOrTakenBack(t *testing.T) {
+	const roster = "name,note\nOriel,first\nÅsa,second\nJun,third\n"
+	d := newDesk(t, "t.folders", "---\nfields: { name: Who? }\n---\n<name>\n    Part <n:000> | each: n in 1..40\n        <#> Notes\n        <#> Work\n        start.md | fill: start.md\n",
+		"start.md", "begin <name>\n"+strings.Repeat("x", 4000), "out/Åsa/mine.txt", "mine", "list/r.csv", roster)
+	build := []string{"build", "t", "--into", "out", "--roster", "list/r.csv", "--mark", "--yes"}
+	state := func() map[string]string {
+		all := map[string]string{}
+		for _, folder := range []string{"out", "list"} {
+			for _, path := range d.has(folder) {
+				if path = folder + "/" + path; !strings.HasSuffix(path, "/") {
+					all[path] = d.read(path)
+				} else {
+					all[path] = ""
+				}
+			}
+		}
+		return all
+	}
+	// shape is a state without the times in it.
+	stamp := regexp.MustCompile(`"built": "[^"]*"|,20\d\d-\d\d-\d\d \d\d:\d\d,`)
+	shape := func() map[string]string {
+		all := state()
+		for path, text := range all {
+			all[path] = stamp.ReplaceAllString(text, "")
+		}
+		return all
+	}
+	before := state()
+	begun := time.Now()
+	out, status := d.run(build...)
+	long := time.Since(begun)
+	require.Zero(t, status, out)
+	whole := shape()
+	require.Len(t, whole, 3*(1+40*4+1)+1+1)
+	undoAll := func() {
+		for range 4 {
+			if out, status := d.run("undo", "--yes"); status != 0 {
+				require.Contains(t, out, "there is nothing to undo")
+				break
+			}
+		}
+		require.Equal(t, before, state(), "undone")
+		require.NoError(t, os.RemoveAll(filepath.Join(d.dir, ".state")))
+	}
+	undoAll()
+	kill := func(args ...string) {
+		cmd := exec.Command(program, args...)
+		cmd.Dir, cmd.Env = d.dir, d.environment()
+		require.NoError(t, cmd.Start())
+		time.Sleep(rand.N(long + long/4))
+		_ = cmd.Process.Kill()
+		_ = cmd.Wait()
+	}
+	cut := 0
+	for i := range kills(t) {
+		kill(build...)
+		history, _ := d.run("history")
+		if strings.Contains(history, "cut short") {
+			cut++
+		}
+		require.Equal(t, "mine", d.read("out/Åsa/mine.txt"))
+		switch i % 3 {
+		case 0: // the same build again finishes it
+			out, status := d.run(build...)
+			require.Zero(t, status, out)
+			require.Equal(t, whole, shape(), "finished")
+		case 1: // it is taken back, and so is what an undo that is killed left over
+			kill("undo", "--yes")
+		}
+		undoAll()
+	}
+	t.Logf("%d of %d builds were cut short", cut, kills(t))
+	assert.Greater(t, cut, kills(t)/10)
 }
 
 func TestHistoryAndUndo(t *testing.T) {

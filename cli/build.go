@@ -20,15 +20,14 @@ import (
 type buildRun struct {
 	*app
 	flags                         valueFlags
-	into                          string
+	into                          string // the folder or archive, as it was given
 	yes, preview, noLabel, asJSON bool
 	noJournal                     bool
 	roster                        rosterRun
 
-	t      *template.Template
-	values template.Values
-	// archive is the name of the file that all is written into, or empty.
-	archive string
+	t       *template.Template
+	values  template.Values
+	archive archiving
 	tree    *template.Expansion
 	place   *disk.Place
 	plan    *plan.Plan
@@ -51,11 +50,18 @@ First a complete plan is made and checked; on a terminal you see it and are
 asked. What is there already stays as it is, and nothing is overwritten: run
 the same command again after changing a template, and only what is missing is
 made. A small hidden file, ` + label.FileName + `, remembers in the new folder
-which template and values it was built from.`,
+which template and values it was built from.
+
+With a roster, a table in XLSX or CSV, the template is built once for each row.
+All rows are checked before the first change. With --mark it is written into the
+table which rows are built, so that the same command builds what was added.
+
+Into FILE.zip or FILE.tar.gz the same is written as an archive.`,
 		Example: `  vestibula build commission --into . client="Oriel Pask" received=2027-03-09
   vestibula build commission --into . --values oriel.yaml --preview
   vestibula build list.txt --into Desktop --yes
-  vestibula build commission --into Clients --roster commissions.csv`,
+  vestibula build commission --into Clients --roster commissions.xlsx --mark
+  vestibula build evening-course --into course.zip course="Case Binding" term="2027 spring" people="Oriel Pask; Jun Teague"`,
 		Args:              templateArgs,
 		ValidArgsFunction: a.completeTemplate,
 		RunE: func(_ *cobra.Command, args []string) error {
@@ -63,7 +69,8 @@ which template and values it was built from.`,
 		},
 	}
 	b.flags.add(c)
-	c.Flags().StringVar(&b.into, "into", "", "the folder `DIR` to build in")
+	c.Flags().StringVar(&b.into, "into", "", "the folder `DIR` to build in, or a new archive: FILE.zip or FILE.tar.gz")
+	c.Flags().StringVar(&b.archive.dated, "dated", "", "the `DAY` that all bears in an archive; the same one always if you name none")
 	c.Flags().BoolVarP(&b.yes, "yes", "y", false, "build without asking")
 	c.Flags().BoolVar(&b.preview, "preview", false, "show what would be done, and change nothing")
 	c.Flags().BoolVar(&b.noLabel, "no-label", false, "leave no "+label.FileName+" behind")
@@ -79,7 +86,7 @@ func (b *buildRun) run(args []string) error {
 	if b.into == "" {
 		return unclear("for example: --into .", "into which folder? Name it with --into")
 	}
-	if err := b.roster.alone(); err != nil {
+	if err := b.roster.inOrder(); err != nil {
 		return err
 	}
 	if err := b.openPlace(); err != nil {
@@ -104,10 +111,18 @@ func (b *buildRun) run(args []string) error {
 	return b.carryOut()
 }
 
-// openPlace opens the folder to build in.
+// openPlace opens the folder to build in: of an archive, the one that it will
+// lie in.
 func (b *buildRun) openPlace() error {
-	var err error
-	if b.place, err = disk.Open(b.into); err != nil {
+	at := b.into
+	packing, err := b.toArchive()
+	if err != nil {
+		return err
+	}
+	if packing {
+		at = filepath.Dir(at)
+	}
+	if b.place, err = disk.Open(at); err != nil {
 		return unclear("", "%v", err)
 	}
 	return nil
@@ -180,9 +195,8 @@ func (b *buildRun) judge() error {
 // compare makes the plan, and what goes with it: the labels, and the roster's
 // marks.
 func (b *buildRun) compare() error {
-	var err error
-	if b.plan, err = plan.Make(b.tree.Root, b.place); err != nil {
-		return refused("nothing was changed", "%v", err)
+	if err := b.makePlan(); err != nil {
+		return err
 	}
 	if b.roster.file != "" {
 		if err := b.rowsInTheWay(); err != nil {
@@ -198,12 +212,31 @@ func (b *buildRun) compare() error {
 		return nil
 	}
 	if !b.noLabel {
+		var err error
 		if b.notes, err = b.labels(); err != nil {
 			return refused("move it away, or build with --no-label", "%v", err)
 		}
 	}
+	if b.archive.name != "" {
+		if err := b.compareArchive(); err != nil {
+			return err
+		}
+	}
 	if b.roster.mark {
 		return b.markRows()
+	}
+	return nil
+}
+
+// makePlan compares the tree with what is there.
+func (b *buildRun) makePlan() error {
+	var place plan.Place = b.place
+	if b.archive.name != "" {
+		place = nowhere{}
+	}
+	var err error
+	if b.plan, err = plan.Make(b.tree.Root, place); err != nil {
+		return refused("nothing was changed", "%v", err)
 	}
 	return nil
 }
@@ -257,13 +290,21 @@ func (b *buildRun) carryOut() error {
 
 // nothing reports whether there is nothing to do.
 func (b *buildRun) nothing() bool {
-	return b.plan.Count[plan.New] == 0 && b.marks == nil
+	return b.changes().Count[plan.New] == 0 && b.marks == nil
+}
+
+// changes is the plan of what is done to the disk.
+func (b *buildRun) changes() *plan.Plan {
+	if b.archive.plan != nil {
+		return b.archive.plan
+	}
+	return b.plan
 }
 
 // question asks for the yes.
 func (b *buildRun) question() string {
 	switch {
-	case b.plan.Count[plan.New] == 0:
+	case b.changes().Count[plan.New] == 0:
 		return fmt.Sprintf("Mark %s in %s?", term.Count(len(b.built), "row"), b.roster.file)
 	case b.marks != nil:
 		return fmt.Sprintf("Build %s in %s, and mark %s in %s?", b.made(), b.into, term.Count(len(b.built), "row"), b.roster.file)
@@ -306,7 +347,10 @@ func (b *buildRun) carryOutSafely() (unmarked, err error) {
 		}
 	}
 	done, end := b.progress("building", len(b.plan.Steps))
-	job := disk.Job{Plan: b.plan, Notes: b.notes, Revision: b.marks, Done: done}
+	job := disk.Job{Plan: b.changes(), Notes: b.notes, Revision: b.marks, Done: done}
+	if b.archive.plan != nil {
+		job.Done, b.archive.done = nil, done
+	}
 	if b.noJournal {
 		err = b.place.Build(job)
 	} else {
@@ -319,7 +363,9 @@ func (b *buildRun) carryOutSafely() (unmarked, err error) {
 	switch {
 	case errors.As(err, &failed):
 		return nil, b.failed(failed)
-	case errors.As(err, &unrevised):
+	case errors.As(err, &unrevised) && !unrevised.Built:
+		return nil, refused("close it in other programs, or build without --mark", "Nothing was built: the roster cannot be marked: %v", unrevised)
+	case unrevised != nil:
 		return refused("close it in other programs, and run the same command again: what is built stays as it is", "The roster is not marked: %v", unrevised), nil
 	case errors.As(err, &unwritten) && unwritten.Done:
 		return nil, refused("the same command again finishes it", "All of it is built, but that cannot be written down: %s", disk.Reason(unwritten.Err))

@@ -1,6 +1,8 @@
 package cli
 
 import (
+	"errors"
+	"io/fs"
 	"os"
 	"path/filepath"
 	"strings"
@@ -9,6 +11,7 @@ import (
 
 	"vestibula/cli/term"
 	"vestibula/core/disk"
+	"vestibula/examples"
 )
 
 func (a *app) demoCommand() *cobra.Command {
@@ -40,6 +43,15 @@ folder, and every command is shown, so that you can repeat it.`,
 }
 
 func (a *app) demo(dir string) error {
+	roster, clients := filepath.Join(dir, "commissions.xlsx"), filepath.Join(dir, "Clients")
+	if _, err := os.Lstat(roster); errors.Is(err, fs.ErrNotExist) {
+		if err := os.WriteFile(roster, examples.Roster, 0o666); err != nil {
+			return unclear("name another folder: vestibula demo DIR", "the table %s cannot be written: %s", roster, disk.Reason(err))
+		}
+	}
+	if err := os.MkdirAll(clients, 0o777); err != nil {
+		return unclear("name another folder: vestibula demo DIR", "the folder %s cannot be made: %s", clients, disk.Reason(err))
+	}
 	steps := []struct {
 		say  string
 		args []string
@@ -56,6 +68,8 @@ func (a *app) demo(dir string) error {
 			[]string{"build", "evening-course", "--into", dir, "course=Case Binding", "term=2027 spring", "weeks=3", "people=Oriel Pask; Jun Teague", "--yes"}},
 		{"The books of a year:",
 			[]string{"build", "ledger", "--into", dir, "year=2027", "--yes"}},
+		{"One for each row of a table, and a mark in the table for each that is built:",
+			[]string{"build", "commission", "--into", clients, "--roster", roster, "--mark", "--yes"}},
 		{"The same again changes nothing, so it is safe to repeat:",
 			[]string{"build", "ledger", "--into", dir, "year=2027", "--yes"}},
 	}
@@ -71,7 +85,7 @@ func (a *app) demo(dir string) error {
 		a.screen.Line()
 	}
 	a.screen.Text(term.Accent.Render("Where to look next:"))
-	a.screen.Text("  " + filepath.ToSlash(dir) + "   the folders that were just built")
+	a.screen.Text("  " + filepath.ToSlash(dir) + "   the folders that were just built, and the table")
 	a.screen.Text("  vestibula build commission --into " + shellWord(dir) + "   on a terminal, asks for what it needs")
 	a.screen.Text("  vestibula --help   all commands")
 	return nil

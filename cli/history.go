@@ -96,11 +96,13 @@ func amount(r *disk.Record) string {
 			files++
 		}
 	}
-	out := term.Count(folders, "folder")
-	if files > 0 {
-		out += ", " + term.Count(files, "file")
+	switch {
+	case files == 0:
+		return term.Count(folders, "folder")
+	case folders == 0:
+		return term.Count(files, "file")
 	}
-	return out
+	return term.Count(folders, "folder") + ", " + term.Count(files, "file")
 }
 
 func (a *app) historyCommand() *cobra.Command {

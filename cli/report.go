@@ -140,7 +140,7 @@ func (b *buildRun) drawLeftOut() {
 // closing tells what a build has done.
 func (b *buildRun) closing(nothing bool) {
 	target := b.into
-	if top := b.tree.Root.Children; len(top) == 1 && b.archive == "" {
+	if top := b.tree.Root.Children; len(top) == 1 && b.archive.name == "" {
 		target = filepath.Join(b.into, top[0].Name)
 	}
 	what, before := b.made(), besides(b.plan.Count[plan.There])
@@ -159,7 +159,7 @@ func (b *buildRun) closing(nothing bool) {
 	switch {
 	case len(b.built) == 0:
 		b.screen.Text(term.Good.Render("Nothing to do:") + " no row is left to build")
-	case nothing || b.plan.Count[plan.New] == 0:
+	case nothing || b.changes().Count[plan.New] == 0:
 		b.screen.Text(term.Good.Render("Nothing to do:") + " all of it is there already in " + term.Visible(target))
 	default:
 		b.screen.Text(term.Good.Render("Built") + " " + what + " in " + term.Visible(target) + before)

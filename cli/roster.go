@@ -1,9 +1,9 @@
 package cli
 
 import (
-	"bytes"
 	"fmt"
 	"maps"
+	"os"
 	"path"
 	"path/filepath"
 	"runtime"
@@ -49,14 +49,22 @@ func (r *rosterRun) add(c *cobra.Command) {
 	c.Flags().StringVar(&r.report, "report", "", "write what became of each row into a new CSV `FILE`")
 }
 
-// alone says that a flag needs a roster.
-func (r *rosterRun) alone() error {
+// inOrder says that a flag needs a roster, or that the report cannot be written.
+func (r *rosterRun) inOrder() error {
 	if r.file != "" {
+		if r.report != "" {
+			if _, err := os.Lstat(r.report); err == nil {
+				return refused("name another file, or move that one away", "the report %s is there already, and nothing is overwritten", r.report)
+			}
+		}
 		return nil
 	}
-	for flag, used := range map[string]bool{"--sheet": r.sheet != "", "--column": r.columns != nil, "--rows": r.rows != "", "--only-good": r.onlyGood, "--mark": r.mark, "--report": r.report != ""} {
-		if used {
-			return unclear("name the table: --roster FILE", "%s goes with a roster", flag)
+	for _, flag := range []struct {
+		name string
+		used bool
+	}{{"--sheet", r.sheet != ""}, {"--column", r.columns != nil}, {"--rows", r.rows != ""}, {"--only-good", r.onlyGood}, {"--mark", r.mark}, {"--report", r.report != ""}} {
+		if flag.used {
+			return unclear("name the table: --roster FILE", "%s goes with a roster", flag.name)
 		}
 	}
 	return nil
@@ -291,9 +299,8 @@ func (b *buildRun) rowsInTheWay() error {
 			r.meeting.Add(build.root, build.row)
 		}
 		b.tree.Root = r.meeting.Root
-		var err error
-		if b.plan, err = plan.Make(b.tree.Root, b.place); err != nil {
-			return refused("nothing was changed", "%v", err)
+		if err := b.makePlan(); err != nil {
+			return err
 		}
 	}
 	builds := map[int]*rowBuild{}
@@ -339,7 +346,6 @@ func (b *buildRun) tellBadRows() error {
 		}
 	}
 	stop := func(err error) error {
-		b.built = nil
 		if e := b.report(false); e != nil && e != found {
 			return e
 		}
@@ -443,10 +449,14 @@ func (b *buildRun) labels() ([]disk.Note, error) {
 		}
 		builds[file] = append(builds[file], r)
 	}
+	at := b.now
+	if b.archive.name != "" {
+		at = b.archive.time
+	}
 	labelOf := func(file string, old []byte) ([]byte, error) {
 		var list []*label.Build
 		for _, r := range builds[file] {
-			list = append(list, label.NewBuild(b.t, r.values, b.now, b.version))
+			list = append(list, label.NewBuild(b.t, r.values, at, b.version))
 		}
 		return label.Add(old, list...)
 	}
@@ -471,8 +481,7 @@ func (b *buildRun) labels() ([]disk.Note, error) {
 	return notes, nil
 }
 
-// markRows makes the roster with its marks. That it can be written is known
-// before anything is built.
+// markRows makes the roster with its marks.
 func (b *buildRun) markRows() error {
 	r := &b.roster
 	if len(b.built) == 0 {
@@ -494,9 +503,6 @@ func (b *buildRun) markRows() error {
 	if err != nil {
 		return refused("or build without --mark", "the roster %s cannot be marked: %s", r.file, disk.Reason(err))
 	}
-	b.marks = &disk.Revision{Path: at, Data: bytes.Clone(data)}
-	if err := b.marks.Possible(); err != nil {
-		return refused("nothing was changed; close it in other programs, or build without --mark", "the roster %s cannot be marked: %s", r.file, disk.Reason(err))
-	}
+	b.marks = &disk.Revision{Path: at, Data: data}
 	return nil
 }

@@ -1,5 +1,6 @@
 // Package examples holds the templates that come with the program: three kinds
-// of folders of the made-up Thistlewick Bindery.
+// of folders of the made-up Thistlewick Bindery, and a roster of its commissions,
+// as CSV and as a workbook.
 package examples
 
 import "embed"
@@ -8,3 +9,8 @@ import "embed"
 //
 //go:embed *.folders starters
 var Files embed.FS
+
+// Roster is the workbook of commissions.
+//
+//go:embed commissions.xlsx
+var Roster []byte

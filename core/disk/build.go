@@ -1,7 +1,6 @@
 package disk
 
 import (
-	"bytes"
 	"errors"
 	"fmt"
 	"io"
@@ -50,11 +49,12 @@ func (e *BuildError) Error() string { return fmt.Sprintf("%s: %s", e.Path, Reaso
 // Unwrap returns what the file system said.
 func (e *BuildError) Unwrap() error { return e.Err }
 
-// A RevisionError says that all was built, but a person's file could not be
-// written; it is as it was.
+// A RevisionError says that a person's file cannot be written; it is as it was.
+// Built says whether all else was made, or nothing.
 type RevisionError struct {
-	Path string
-	Err  error
+	Path  string
+	Err   error
+	Built bool
 }
 
 // Error returns which file could not be written and why.
@@ -62,8 +62,17 @@ func (e *RevisionError) Error() string { return fmt.Sprintf("%s: %s", e.Path, Re
 
 // Build makes what is new in the plan, writes the notes, and then the revision.
 // If anything up to the notes fails, all that was made is taken back and the
-// error is a [BuildError].
+// error is a [BuildError]; of the revision, it is a [RevisionError].
 func (p *Place) Build(job Job) error {
+	// That the revision can be written is only known by writing it, so that comes
+	// first; it takes the file's place when all else is done.
+	staged := job.Revision
+	if staged != nil {
+		if err := staged.stage(); err != nil {
+			_ = staged.discard()
+			return &RevisionError{Path: staged.Path, Err: err}
+		}
+	}
 	run := &buildRun{place: p, job: job}
 	run.steps()
 	if run.failed == nil {
@@ -71,11 +80,15 @@ func (p *Place) Build(job Job) error {
 	}
 	if run.failed != nil {
 		run.takeBack()
+		if staged != nil && staged.discard() != nil {
+			run.failed.Left = append(run.failed.Left, staged.Path+partName)
+		}
 		return run.failed
 	}
-	if r := job.Revision; r != nil {
-		if err := r.Replace(); err != nil {
-			return &RevisionError{r.Path, err}
+	if staged != nil {
+		if err := staged.commit(); err != nil {
+			_ = staged.discard()
+			return &RevisionError{staged.Path, err, true}
 		}
 	}
 	return nil
@@ -310,12 +323,6 @@ func writeFile(parent handle, name, part string, c tree.Content) (there bool, er
 	// Some media know no links; there the file is written in its place.
 	return write(parent, name, os.O_CREATE|os.O_EXCL, 0o666, fill)
 }
-
-// held is a content that is in memory.
-type held []byte
-
-func (h held) Open() (io.ReadCloser, error) { return io.NopCloser(bytes.NewReader(h)), nil }
-func (held) Source() string                 { return "the journal" }
 
 func copyContent(w io.Writer, c tree.Content) error {
 	r, err := c.Open()

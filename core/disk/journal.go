@@ -102,10 +102,12 @@ func (j *Journal) Build(p *Place, job Job, head Head) error {
 	}
 	built := p.Build(job)
 	var failed *BuildError
-	if errors.As(built, &failed) {
-		if len(failed.Left) == 0 {
-			_ = j.finish(record, TakenBack) // without its end it is cut short, which does no harm
-		}
+	var unrevised *RevisionError
+	switch {
+	case errors.As(built, &failed) && len(failed.Left) > 0:
+		return built
+	case failed != nil, errors.As(built, &unrevised) && !unrevised.Built:
+		_ = j.finish(record, TakenBack) // without its end it is cut short, which does no harm
 		return built
 	}
 	for _, r := range earlier {

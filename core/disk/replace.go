@@ -1,6 +1,7 @@
 package disk
 
 import (
+	"errors"
 	"io"
 	"io/fs"
 	"os"
@@ -23,36 +24,55 @@ func Real(path string) (string, error) {
 	return filepath.Abs(path)
 }
 
-// Possible says why the file could not be replaced, as far as that can be known
-// before.
-func (r Revision) Possible() error {
-	folder, _, err := r.open()
-	if err != nil {
-		return err
+// Replace gives the file its new contents: it has the old ones or the new ones,
+// whatever happens. Who may read and write it stays as it is.
+func (r Revision) Replace() error {
+	err := r.stage()
+	if err == nil {
+		err = r.commit()
 	}
-	defer folder.Close()
-	// That a file can be made beside it is only known by making one.
-	temporary := filepath.Base(r.Path) + partName
-	_, err = write(folder, temporary, os.O_CREATE|os.O_TRUNC, 0o600, func(w io.Writer) error {
-		_, err := w.Write(r.Data)
-		return err
-	})
-	if e := folder.Remove(temporary); err == nil {
-		err = e
+	if err != nil {
+		_ = r.discard()
 	}
 	return err
 }
 
-// Replace gives the file its new contents: it has the old ones or the new ones,
-// whatever happens. Who may read and write it stays as it is.
-func (r Revision) Replace() error {
+// stage writes the new contents beside the file.
+func (r Revision) stage() error {
 	folder, mode, err := r.open()
 	if err != nil {
 		return err
 	}
 	defer folder.Close()
+	_, err = write(folder, filepath.Base(r.Path)+partName, os.O_CREATE|os.O_TRUNC, mode, func(w io.Writer) error {
+		_, err := w.Write(r.Data)
+		return err
+	})
+	return err
+}
+
+// commit puts what was staged into the place of the file.
+func (r Revision) commit() error {
+	folder, err := openFolder(filepath.Dir(r.Path))
+	if err != nil {
+		return err
+	}
+	defer folder.Close()
 	name := filepath.Base(r.Path)
-	return replace(folder, name, name+partName, mode, r.Data)
+	return folder.Rename(name+partName, name)
+}
+
+// discard removes what was staged.
+func (r Revision) discard() error {
+	folder, err := openFolder(filepath.Dir(r.Path))
+	if err != nil {
+		return err
+	}
+	defer folder.Close()
+	if err := folder.Remove(filepath.Base(r.Path) + partName); !errors.Is(err, fs.ErrNotExist) {
+		return err
+	}
+	return nil
 }
 
 // open opens the folder of a file that may be written, and returns its

@@ -8,6 +8,8 @@ import (
 	"path"
 	"path/filepath"
 	"strings"
+
+	"vestibula/core/tree"
 )
 
 // A Stay is something that an undo leaves where it is, and why.
@@ -272,7 +274,7 @@ func (j *Journal) carry(p *Place, a Action) error {
 			return err
 		}
 		defer parent.Close()
-		_, err = writeFile(parent, path.Base(a.Path), partOf(0), held(data))
+		_, err = writeFile(parent, path.Base(a.Path), partOf(0), tree.Bytes(data))
 		return err
 	}
 	return a.restore(p, data)

@@ -3,6 +3,7 @@
 package tree
 
 import (
+	"bytes"
 	"io"
 	"iter"
 	"strings"
@@ -44,6 +45,15 @@ type Content interface {
 	// Source names, for a person, where the bytes come from.
 	Source() string
 }
+
+// Bytes is a content that is in memory.
+type Bytes []byte
+
+// Open returns the bytes.
+func (b Bytes) Open() (io.ReadCloser, error) { return io.NopCloser(bytes.NewReader(b)), nil }
+
+// Source says that they come from memory.
+func (Bytes) Source() string { return "memory" }
 
 // A Node is a folder or a file. The root of a tree has no name: it stands for
 // the place where the tree is built.

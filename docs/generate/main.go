@@ -1,11 +1,12 @@
-// Generate writes the documents that are made from the code: the JSON Schema of
-// the header, a page for each rule, and the manual. Run it in the root of the
-// project:
+// Generate writes what is made from the code and the examples: the JSON Schema of
+// the header, a page for each rule, the manual, and the example of a roster as a
+// workbook. Run it in the root of the project:
 //
 //	go generate .
 package main
 
 import (
+	"encoding/csv"
 	"encoding/json"
 	"log"
 	"os"
@@ -13,6 +14,7 @@ import (
 	"time"
 
 	"github.com/spf13/cobra/doc"
+	"github.com/xuri/excelize/v2"
 
 	"vestibula/cli"
 	"vestibula/core/rules"
@@ -35,11 +37,63 @@ func main() {
 		page, _ := rules.Explain(name)
 		check(os.WriteFile(filepath.Join(dir, "rules", name+".md"), []byte(page.Markdown()), 0o666))
 	}
+	if dir == "docs" {
+		check(writeWorkbook("examples/commissions.csv", "examples/commissions.xlsx"))
+	}
 	man := filepath.Join(dir, "man")
 	check(os.MkdirAll(man, 0o777))
 	command := cli.Command()
 	command.DisableAutoGenTag = true
 	check(doc.GenManTree(command, &doc.GenManHeader{Title: "VESTIBULA", Section: "1", Source: "Vestibula " + cli.Version, Date: &released}, man))
+}
+
+// writeWorkbook writes a roster as a person keeps it in a spreadsheet: dates and
+// answers as such, headings in bold, a second sheet, a sum.
+func writeWorkbook(from, to string) error {
+	f, err := os.Open(from)
+	if err != nil {
+		return err
+	}
+	defer f.Close()
+	rows, err := csv.NewReader(f).ReadAll()
+	if err != nil {
+		return err
+	}
+	const sheet = "Commissions"
+	book := excelize.NewFile()
+	check(book.SetSheetName("Sheet1", sheet))
+	bold, err := book.NewStyle(&excelize.Style{Font: &excelize.Font{Bold: true}})
+	check(err)
+	format := "d mmm yyyy"
+	day, err := book.NewStyle(&excelize.Style{CustomNumFmt: &format, Alignment: &excelize.Alignment{Horizontal: "left"}})
+	check(err)
+	for r, cells := range rows {
+		for c, text := range cells {
+			at, _ := excelize.CoordinatesToCellName(c+1, r+1)
+			switch received, err := time.Parse(time.DateOnly, text); {
+			case r == 0:
+				check(book.SetCellValue(sheet, at, text))
+				check(book.SetCellStyle(sheet, at, at, bold))
+			case err == nil:
+				check(book.SetCellValue(sheet, at, received))
+				check(book.SetCellStyle(sheet, at, at, day))
+			case text == "yes" || text == "no":
+				check(book.SetCellBool(sheet, at, text == "yes"))
+			case text != "":
+				check(book.SetCellStr(sheet, at, text))
+			}
+		}
+	}
+	for column, width := range map[string]float64{"A": 20, "B": 14, "E": 34, "F": 30} {
+		check(book.SetColWidth(sheet, column, column, width))
+	}
+	_, err = book.NewSheet("Prices")
+	check(err)
+	check(book.SetSheetRow("Prices", "A1", &[]any{"Kind", "From"}))
+	check(book.SetSheetRow("Prices", "A2", &[]any{"BK", 180}))
+	check(book.SetSheetRow("Prices", "A3", &[]any{"BX", 95}))
+	check(book.SetCellFormula("Prices", "B4", "SUM(B2:B3)"))
+	return book.SaveAs(to)
 }
 
 func check(err error) {
