@@ -119,7 +119,7 @@ func TestHistoryAndUndo(t *testing.T) {
 	assert.Contains(t, out, "build  Client    4 folders, 2 files  done")
 	out, status = d.run("undo")
 	assert.Equal(t, 1, status, "without a terminal and without --yes nothing is changed")
-	assert.Contains(t, out, "- x/01 Notes/hello.md")
+	assert.Contains(t, out, "- x/   with the 6 things in it")
 	d.write("out/x/03 repair/mine.txt", "mine")
 	d.write("out/x/01 Notes/hello.md", "edited")
 	out, status = d.run("undo", "--yes")

@@ -1,8 +1,11 @@
 package cli
 
 import (
+	"context"
 	"errors"
 	"fmt"
+	"os"
+	"os/signal"
 	"path/filepath"
 	"strings"
 
@@ -351,11 +354,14 @@ func (b *buildRun) carryOutSafely() (unmarked, err error) {
 	if b.archive.plan != nil {
 		job.Done, b.archive.done = nil, done
 	}
+	stop, release := signal.NotifyContext(context.Background(), os.Interrupt)
+	job.Stop = stop.Done()
 	if b.noJournal {
 		err = b.place.Build(job)
 	} else {
 		err = b.buildWithJournal(job)
 	}
+	release()
 	end()
 	var failed *disk.BuildError
 	var unwritten *disk.JournalError
@@ -414,6 +420,9 @@ func (b *buildRun) failed(err *disk.BuildError) error {
 		if !b.noJournal {
 			help += "\nthe same build again finishes it; vestibula undo takes it back"
 		}
+	}
+	if errors.Is(err, disk.ErrStopped) {
+		return refused(help, "Stopped.")
 	}
 	return refused(help, "The build stopped at %v", err)
 }

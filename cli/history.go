@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"io/fs"
 	"os"
+	"path"
 	"path/filepath"
 	"strconv"
 
@@ -278,16 +279,56 @@ func (a *app) undo(args []string, yes bool) error {
 func (a *app) drawUndo(u *disk.Undo) {
 	a.screen.Line(term.Title.Render(fmt.Sprintf("Undo %d", u.Record.Number)), term.Dim.Render(" in "+term.Visible(u.Record.Place)))
 	a.screen.Line()
-	for _, act := range u.Actions {
-		switch {
-		case !act.Gone:
-			a.screen.Line(term.Good.Render("+"), " ", term.Visible(act.Path))
-		case act.Was == "" && act.Op != "part":
-			a.screen.Line(term.Bad.Render("-"), " ", term.Visible(act.Path))
-		}
-	}
+	a.drawActions(u.Actions)
 	for _, s := range u.Stays {
 		a.screen.Line(term.Warn.Render("~"), " ", term.Visible(s.Path), "   ", term.Dim.Italic(true).Render("stays: "+term.Visible(s.Why)))
 	}
 	a.screen.Line()
+}
+
+// drawActions lists what an undo will do; of a folder that goes or comes as a
+// whole, only the folder.
+func (a *app) drawActions(actions []disk.Action) {
+	whole := map[string]bool{}
+	for _, act := range actions {
+		if act.Op == "folder" {
+			whole[act.Path] = true
+		}
+	}
+	inside := map[string]int{}
+	var tops []disk.Action
+	for _, act := range actions {
+		top := act.Path
+		for above := path.Dir(top); whole[above]; above = path.Dir(above) {
+			top = above
+		}
+		switch {
+		case act.Op == "part", act.Op == "note" && act.Was != "":
+		case top == act.Path:
+			tops = append(tops, act)
+		default:
+			inside[top]++
+		}
+	}
+	for i, act := range tops {
+		if i == manyRows {
+			a.screen.Line(term.Dim.Render(fmt.Sprintf("  … and %s more", term.Number(len(tops)-i))))
+			return
+		}
+		m, note := term.Mark{Sign: "-", Style: term.Bad}, ""
+		switch {
+		case !act.Gone:
+			m = term.Mark{Sign: "+", Style: term.Good}
+		case act.Was != "":
+			m, note = term.Mark{Sign: "←", Style: term.Warn}, "   becomes what it was before"
+		}
+		name := term.Visible(act.Path)
+		if act.Op == "folder" {
+			name += term.Dim.Render("/")
+		}
+		if n := inside[act.Path]; n > 0 {
+			note = "   with the " + term.Count(n, "thing") + " in it"
+		}
+		a.screen.Line(m.Style.Render(m.Sign), " ", name, term.Dim.Italic(true).Render(note))
+	}
 }

@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"fmt"
 	"sync"
 	"time"
 
@@ -25,12 +26,14 @@ func (a *app) progress(what string, total int) (done func(n int), end func()) {
 		defer mutex.Unlock()
 		count += n
 		if bar == nil && time.Since(begun) > patience {
-			bar = progressbar.NewOptions(total, progressbar.OptionSetWriter(a.err), progressbar.OptionSetDescription(what),
-				progressbar.OptionSetWidth(30), progressbar.OptionShowCount(), progressbar.OptionShowIts(), progressbar.OptionSetItsString("steps"),
+			bar = progressbar.NewOptions(total, progressbar.OptionSetWriter(a.err), progressbar.OptionSetWidth(30),
+				progressbar.OptionShowCount(), progressbar.OptionShowIts(), progressbar.OptionSetItsString("steps"), progressbar.OptionSetPredictTime(false),
 				progressbar.OptionThrottle(80*time.Millisecond), progressbar.OptionClearOnFinish(),
-				progressbar.OptionSetTheme(progressbar.Theme{Saucer: "━", SaucerHead: "━", SaucerPadding: " ", BarStart: "", BarEnd: ""}))
+				progressbar.OptionSetTheme(progressbar.Theme{Saucer: "━", SaucerHead: "━", SaucerPadding: "╌", BarStart: " ", BarEnd: " "}))
 		}
 		if bar != nil {
+			left := time.Duration(float64(time.Since(begun)) / float64(max(count, 1)) * float64(total-count))
+			bar.Describe(fmt.Sprintf("%s, %s left", what, left.Round(time.Second)))
 			_ = bar.Set(count)
 		}
 	}

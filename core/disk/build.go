@@ -33,7 +33,12 @@ type Job struct {
 	// Done, if it is not nil, is called with how many steps were just carried
 	// out, from several goroutines.
 	Done func(n int)
+	// Stop, if it is not nil, has the build taken back when it is closed.
+	Stop <-chan struct{}
 }
+
+// ErrStopped is why a build failed that was stopped.
+var ErrStopped = errors.New("it was stopped")
 
 // A BuildError says at which path a build failed. What the build had made is
 // gone again, except for the paths in Left.
@@ -75,6 +80,9 @@ func (p *Place) Build(job Job) error {
 	}
 	run := &buildRun{place: p, job: job}
 	run.steps()
+	if run.failed == nil && run.halted() {
+		run.failed = &BuildError{Path: p.Path, Err: ErrStopped}
+	}
 	if run.failed == nil {
 		run.notes()
 	}
@@ -100,7 +108,7 @@ type buildRun struct {
 	job    Job
 	ranges chan span
 
-	stop   atomic.Bool
+	halt   atomic.Bool
 	mutex  sync.Mutex // guards what follows
 	made   []int32    // the steps that were carried out
 	parts  []string   // half-written files that may have been left
@@ -181,9 +189,19 @@ func (r *buildRun) steps() {
 	group.Wait()
 }
 
+// halted reports whether something failed, or the run was stopped.
+func (r *buildRun) halted() bool {
+	select {
+	case <-r.job.Stop:
+		return true
+	default:
+		return r.halt.Load()
+	}
+}
+
 // fail remembers the failure that stands first in the plan.
 func (r *buildRun) fail(step int32, path string, err error) {
-	r.stop.Store(true)
+	r.halt.Store(true)
 	r.mutex.Lock()
 	defer r.mutex.Unlock()
 	if r.failed == nil || step < r.at {
@@ -224,7 +242,7 @@ func (b *builder) carryOut(s span) {
 	const often = 64
 	r := b.run
 	told := s.first
-	for i := s.first; i < s.last && !r.stop.Load(); i++ {
+	for i := s.first; i < s.last && !r.halted(); i++ {
 		if r.job.Plan.Steps[i].State == plan.New {
 			if err := b.make(i); err != nil {
 				r.fail(i, r.job.Plan.Path(int(i)), err)

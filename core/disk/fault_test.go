@@ -370,6 +370,17 @@ func TestWhatSomebodyPutThereMeanwhileStays(t *testing.T) {
 	assert.NoFileExists(t, filepath.Join(dir, "P/b.txt"))
 }
 
+func TestABuildThatIsStoppedIsTakenBack(t *testing.T) {
+	dir := t.TempDir()
+	p := open(t, dir)
+	stop := make(chan struct{})
+	want := folder("", folder("P", folder("A"), leaf("b.txt", meddling{"x", func() { close(stop) }}), folder("C")))
+	pl, err := plan.Make(want, p)
+	require.NoError(t, err)
+	assert.ErrorIs(t, p.Build(Job{Plan: pl, Stop: stop}), ErrStopped)
+	assert.Empty(t, snapshot(t, dir))
+}
+
 func TestAFileThatAppearsMeanwhileIsNotOverwritten(t *testing.T) {
 	dir := t.TempDir()
 	p := open(t, dir)
