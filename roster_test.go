@@ -219,3 +219,31 @@ func TestAnArchiveHoldsWhatWouldBeBuilt(t *testing.T) {
 	assert.Contains(t, out, "Built 2 rows: 22 folders and 6 files in all.zip")
 	assert.Contains(t, d.read("c.csv"), "all.zip/2027-03 Oriel Pask BK")
 }
+
+func TestRostersThatCannotBeReadAreTold(t *testing.T) {
+	encrypted := "\xD0\xCF\x11\xE0\xA1\xB1\x1A\xE1 E\x00n\x00c\x00r\x00y\x00p\x00t\x00e\x00d\x00P\x00a\x00c\x00k\x00a\x00g\x00e\x00"
+	var wide []string
+	for i := range 300 {
+		wide = append(wide, fmt.Sprint("column ", i))
+	}
+	d := newDesk(t, "out/own.txt", "mine", "empty.csv", "", "twice.csv", "Client,received,client\na,b,c\n", "locked.xlsx", encrypted, "wide.csv", strings.Join(wide, ";")+"\n1\n",
+		"half.csv", "client,received\nOriel Pask,2027-03-09\nJun", "old.xls", encrypted[:8], "short.csv", "client,received,kind\nOriel Pask,2027-03-09\n")
+	for file, want := range map[string]string{
+		"empty.csv":   "the roster empty.csv: it is empty",
+		"twice.csv":   `two columns are called "Client" and "client": rename one of them`,
+		"locked.xlsx": "it is protected by a password: save a copy without one",
+		"wide.csv":    "it has 300 columns; at most 256 are read",
+		"half.csv":    `row 3, column "client": the file ends in the middle of this row`,
+		"old.xls":     "it is a workbook of the old kind: save it as XLSX",
+		"none.csv":    "the roster none.csv: it is not there",
+		"out":         "it is a folder; name a file",
+		"short.csv":   "1 row, beginning with row 2, has fewer cells than there are headings",
+	} {
+		out, status := d.run("build", "commission", "--into", "out", "--roster", file, "--yes", "--no-label")
+		assert.Contains(t, out, want)
+		assert.Equal(t, file != "short.csv", status > 0, file)
+	}
+	_, status := d.run("undo", "--yes")
+	assert.Zero(t, status)
+	assert.Equal(t, []string{"own.txt"}, d.has("out"))
+}

@@ -282,11 +282,20 @@ func (b *buildRun) carryOut() error {
 	if err != nil {
 		return err
 	}
+	if unmarked != nil {
+		b.marks = nil
+	}
 	if err := b.report(true); err != nil {
 		return err
 	}
 	if !b.asJSON {
+		if asking {
+			b.screen.Line()
+		}
 		b.closing(nothing)
+		if !asking { // else they stand below the plan
+			b.app.changes(b.tree.Changes)
+		}
 	}
 	return unmarked
 }

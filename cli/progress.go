@@ -2,14 +2,19 @@ package cli
 
 import (
 	"fmt"
+	"io"
 	"sync"
 	"time"
 
 	"github.com/schollz/progressbar/v3"
 )
 
-// patience is how long work takes before a bar is shown for it.
-const patience = 400 * time.Millisecond
+// patience is how long work takes before a bar is shown for it, and often how
+// seldom it is drawn again.
+const (
+	patience = 400 * time.Millisecond
+	often    = 80 * time.Millisecond
+)
 
 // progress shows, on a terminal only, how far long work has come, with its rate
 // and the time left. Done is told how much was just done, from any goroutine.
@@ -19,29 +24,41 @@ func (a *app) progress(what string, total int) (done func(n int), end func()) {
 		return func(int) {}, func() {}
 	}
 	var mutex sync.Mutex
-	var bar *progressbar.ProgressBar
 	begun, count := time.Now(), 0
+	screen := &late{a.err, begun.Add(patience)}
+	bar := progressbar.NewOptions(total, progressbar.OptionSetWriter(screen), progressbar.OptionSetWidth(30),
+		progressbar.OptionShowCount(), progressbar.OptionShowIts(), progressbar.OptionSetItsString("steps"), progressbar.OptionSetPredictTime(false),
+		progressbar.OptionClearOnFinish(),
+		progressbar.OptionSetTheme(progressbar.Theme{Saucer: "━", SaucerHead: "━", SaucerPadding: "╌", BarStart: " ", BarEnd: " "}))
+	told := begun
 	done = func(n int) {
 		mutex.Lock()
 		defer mutex.Unlock()
 		count += n
-		if bar == nil && time.Since(begun) > patience {
-			bar = progressbar.NewOptions(total, progressbar.OptionSetWriter(a.err), progressbar.OptionSetWidth(30),
-				progressbar.OptionShowCount(), progressbar.OptionShowIts(), progressbar.OptionSetItsString("steps"), progressbar.OptionSetPredictTime(false),
-				progressbar.OptionThrottle(80*time.Millisecond), progressbar.OptionClearOnFinish(),
-				progressbar.OptionSetTheme(progressbar.Theme{Saucer: "━", SaucerHead: "━", SaucerPadding: "╌", BarStart: " ", BarEnd: " "}))
+		if time.Since(told) < often {
+			return
 		}
-		if bar != nil {
-			left := time.Duration(float64(time.Since(begun)) / float64(max(count, 1)) * float64(total-count))
-			bar.Describe(fmt.Sprintf("%s, %s left", what, left.Round(time.Second)))
-			_ = bar.Set(count)
-		}
+		told = time.Now()
+		left := time.Duration(float64(told.Sub(begun)) / float64(max(count, 1)) * float64(total-count))
+		bar.Describe(fmt.Sprintf("%s, %s left", what, left.Round(time.Second)))
+		_ = bar.Set(count)
 	}
 	return done, func() {
 		mutex.Lock()
 		defer mutex.Unlock()
-		if bar != nil {
-			_ = bar.Finish()
-		}
+		_ = bar.Finish()
 	}
+}
+
+// late lets nothing through before a moment.
+type late struct {
+	io.Writer
+	after time.Time
+}
+
+func (l *late) Write(b []byte) (int, error) {
+	if time.Now().Before(l.after) {
+		return len(b), nil
+	}
+	return l.Writer.Write(b)
 }

@@ -180,7 +180,6 @@ func (b *buildRun) closing(nothing bool) {
 	if b.marks != nil {
 		b.screen.Text("Marked " + term.Count(len(b.built), "row") + " in " + term.Visible(b.roster.file))
 	}
-	b.app.changes(b.tree.Changes)
 }
 
 // besides says how much was there before.

@@ -127,6 +127,9 @@ func (b *buildRun) growRoster(args []string) error {
 	if r.sheet == "" && len(r.table.Others) > 0 {
 		b.side.Text(term.Warn.Render("note:") + term.Visible(fmt.Sprintf(" the sheet “%s” is read; --sheet names another: %s", r.table.Sheet, strings.Join(r.table.Others, ", "))))
 	}
+	if n := len(r.table.Short); n > 0 {
+		b.side.Text(term.Warn.Render("note:") + fmt.Sprintf(" %s, beginning with row %d, %s fewer cells than there are headings: the others count as empty", term.Count(n, "row"), r.table.Short[0], map[bool]string{true: "has", false: "have"}[n == 1]))
+	}
 	columns, err := b.columns(r.table)
 	if err != nil {
 		return err
@@ -187,7 +190,7 @@ type grownRow struct {
 
 // growRows makes the trees of all rows, several at a time.
 func (b *buildRun) growRows(columns map[string]int, common map[string]template.Raw) []grownRow {
-	const often = 32
+	const bunch = 32
 	rows := b.roster.table.Rows
 	grown := make([]grownRow, len(rows))
 	done, end := b.progress("checking", len(rows))
@@ -199,11 +202,11 @@ func (b *buildRun) growRows(columns map[string]int, common map[string]template.R
 			set, _ := rules.Configure(b.t) // that it can be was seen before; a set is not to be shared
 			raw := map[string]template.Raw{}
 			for {
-				first := int(next.Add(often)) - often
+				first := int(next.Add(bunch)) - bunch
 				if first >= len(rows) {
 					return
 				}
-				last := min(first+often, len(rows))
+				last := min(first+bunch, len(rows))
 				for i := first; i < last; i++ {
 					grown[i].build, grown[i].problems = b.growRow(set, raw, &rows[i], columns, common)
 				}

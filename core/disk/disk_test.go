@@ -191,3 +191,32 @@ func TestPlacesThatCannotBeBuiltIn(t *testing.T) {
 		assert.ErrorContains(t, err, want)
 	}
 }
+
+func TestAPathThatTheSystemCannotOpenIsToldBefore(t *testing.T) {
+	p := open(t, t.TempDir())
+	root := folder("")
+	for n := root; len(n.Name) < 300; n = n.Children[0] {
+		if n.Children = []*tree.Node{folder(strings.Repeat("x", 200))}; strings.Count(chain(root), "/") > 25 {
+			break
+		}
+	}
+	pl, err := plan.Make(root, p)
+	require.NoError(t, err)
+	path, length, most := p.TooLong(pl)
+	assert.Greater(t, length, most)
+	assert.Equal(t, chain(root), path)
+	pl, err = plan.Make(wanted, p)
+	require.NoError(t, err)
+	path, length, most = p.TooLong(pl)
+	assert.Empty(t, path)
+	assert.Less(t, length, most)
+}
+
+// chain is the path of folders that lie inside each other.
+func chain(n *tree.Node) string {
+	var names []string
+	for ; len(n.Children) > 0; n = n.Children[0] {
+		names = append(names, n.Children[0].Name)
+	}
+	return strings.Join(names, "/")
+}

@@ -46,7 +46,7 @@ func parseCSV(data []byte) (*Table, error) {
 	first, _, _ := strings.Cut(strings.TrimLeft(f.text, "\r\n"), "\n")
 	f.separator = separator(first)
 	t := &Table{file: f}
-	return t, f.each(func(number int, texts []string, _ *csv.Reader) error {
+	return t, f.each(func(number int, texts []string, r *csv.Reader) error {
 		if t.Headings == nil {
 			t.Headings, t.Heading = slices.Clone(texts), number
 			return nil
@@ -59,6 +59,13 @@ func parseCSV(data []byte) (*Table, error) {
 			}
 		}
 		if !row.Empty() {
+			switch {
+			case len(texts) >= len(t.Headings):
+			case r.InputOffset() == int64(len(f.text)) && !strings.HasSuffix(f.text, "\n"):
+				row.Cells[len(texts)-1].Problem = "the file ends in the middle of this row: save it again"
+			default:
+				t.Short = append(t.Short, number)
+			}
 			t.Rows = append(t.Rows, row)
 		}
 		return t.tooMany()

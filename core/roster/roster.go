@@ -27,6 +27,7 @@ type Table struct {
 	Headings []string
 	Heading  int // the number of the row that the headings stand in
 	Rows     []Row
+	Short    []int    // the numbers of rows with fewer cells than headings; the others count as empty
 	Sheet    string   // of a workbook: the one that was read
 	Others   []string // of a workbook: the names of its other sheets
 

@@ -51,6 +51,7 @@ func TestUsualDialectsOfCSV(t *testing.T) {
 		"short rows":        {"a,b,c\n1\n", []string{"a | b | c", "2: 1 |  | "}},
 		"empty rows":        {"a,b\n,\n\n1,2\n", []string{"a | b", "4: 1 | 2"}},
 		"blanks":            {"a , b\n 1 ,2 \n", []string{"a  |  b", "2: 1 | 2"}},
+		"half a row":        {"a,b,c\n1,2,3\n4,5", []string{"a | b | c", "2: 1 | 2 | 3", "3: 4 | !the file ends in the middle of this row: save it again | "}},
 		"too many cells":    {"a,b\n1,2,3\n", []string{"a | b", "2: 1 | !the row has 3 cells, and there are 2 headings: is a separator missing its quotation marks?"}},
 	}
 	for name, tt := range tests {

@@ -54,6 +54,9 @@ shot templates 'vestibula templates'
 echo 'mine' > "clients/2026-11 Oriel Pask BK/03 Work/mine.txt" 2>/dev/null || true
 vestibula undo 1 --yes >/dev/null || true
 shot history 'vestibula history; vestibula undo 2'
+cp "$here/../../examples/commissions.xlsx" .
+mkdir commissions
+shot roster 'vestibula build commission --into commissions --roster commissions.xlsx --mark' 'y Return'
 shot draft 'vestibula draft clients && cat clients.folders'
 
 invoices="clients/2027-03 Jun Teague BK/05 Invoices"

@@ -1,0 +1,30 @@
+package cli
+
+import (
+	"bytes"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+
+	"vestibula/cli/term"
+)
+
+func TestABarIsShownForLongWorkOnATerminalOnly(t *testing.T) {
+	for _, terminal := range []bool{true, false} {
+		var out bytes.Buffer
+		a := &app{err: &out, side: &term.Screen{Terminal: terminal}}
+		done, end := a.progress("checking", 300)
+		done(100)
+		assert.Empty(t, out.String(), "not at once")
+		time.Sleep(patience + 10*time.Millisecond)
+		done(100)
+		end()
+		if !terminal {
+			assert.Empty(t, out.String())
+			continue
+		}
+		assert.Regexp(t, `checking, 0s left +66% .*━╌.*\(200/300, \d+ steps/s\)`, out.String())
+		assert.Regexp(t, `\r *\r$`, out.String(), "it is taken away at the end")
+	}
+}
