@@ -12,6 +12,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"vestibula/cli/term"
+	"vestibula/core/batch"
 	"vestibula/core/disk"
 	"vestibula/core/label"
 	"vestibula/core/plan"
@@ -39,7 +40,7 @@ type buildRun struct {
 	unfinished bool
 	marks      *disk.Revision // the roster with its marks, where it is to be marked
 	findings   chan []rules.Finding
-	built      []*rowBuild // what is built: one, or one for each row of a roster
+	batch      *batch.Batch // what is built: one, or one for each row of a roster
 }
 
 func (a *app) buildCommand() *cobra.Command {
@@ -168,7 +169,7 @@ func (b *buildRun) grow(args []string) error {
 		return b.tellErrors(b.t.Name, b.t.Text, err, statusFound)
 	}
 	b.tree.Root = b.tree.Root.Built()
-	b.built = []*rowBuild{{values: b.values, root: b.tree.Root}}
+	b.batch = &batch.Batch{Builds: []*batch.Build{{Values: b.values, Root: b.tree.Root}}}
 	b.findings = make(chan []rules.Finding, 1)
 	go func() { b.findings <- set.Check(b.tree.Root) }()
 	return nil
@@ -202,7 +203,7 @@ func (b *buildRun) compare() error {
 		return err
 	}
 	if b.roster.file != "" {
-		if err := b.rowsInTheWay(); err != nil {
+		if err := b.judgeRows(); err != nil {
 			return err
 		}
 	}
@@ -317,9 +318,9 @@ func (b *buildRun) changes() *plan.Plan {
 func (b *buildRun) question() string {
 	switch {
 	case b.changes().Count[plan.New] == 0:
-		return fmt.Sprintf("Mark %s in %s?", term.Count(len(b.built), "row"), b.roster.file)
+		return fmt.Sprintf("Mark %s in %s?", term.Count(len(b.batch.Builds), "row"), b.roster.file)
 	case b.marks != nil:
-		return fmt.Sprintf("Build %s in %s, and mark %s in %s?", b.made(), b.into, term.Count(len(b.built), "row"), b.roster.file)
+		return fmt.Sprintf("Build %s in %s, and mark %s in %s?", b.made(), b.into, term.Count(len(b.batch.Builds), "row"), b.roster.file)
 	}
 	return fmt.Sprintf("Build %s in %s?", b.made(), b.into)
 }
@@ -354,7 +355,7 @@ func (b *buildRun) carryOutSafely() (unmarked, err error) {
 		return nil, nil
 	}
 	if b.marks != nil {
-		if err := b.roster.table.Unchanged(b.roster.file); err != nil {
+		if err := b.batch.Table.Unchanged(b.roster.file); err != nil {
 			return nil, refused("run the same command again", "Nothing was built: the roster %s: %s", b.roster.file, disk.Reason(err))
 		}
 	}

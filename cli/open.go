@@ -9,6 +9,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"vestibula/cli/term"
+	"vestibula/core/batch"
 	"vestibula/core/disk"
 	"vestibula/core/label"
 	"vestibula/core/outline"
@@ -191,7 +192,7 @@ func (a *app) open(project, folder string, yes bool) error {
 		}
 		return unclear(help, "no folder called %q waits in %s", folder, project)
 	}
-	b := &buildRun{app: a, into: at, yes: yes, noLabel: true, t: chosen.built, tree: &template.Expansion{Root: chosen.node}}
+	b := &buildRun{app: a, into: at, yes: yes, noLabel: true, t: chosen.built, tree: &template.Expansion{Root: chosen.node}, batch: &batch.Batch{}}
 	if b.place, err = disk.Open(at); err != nil {
 		return unclear("", "%v", err)
 	}

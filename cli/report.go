@@ -6,13 +6,13 @@ import (
 	"fmt"
 	"io"
 	"os"
-	"path"
 	"path/filepath"
 	"slices"
 	"strconv"
 	"strings"
 
 	"vestibula/cli/term"
+	"vestibula/core/batch"
 	"vestibula/core/disk"
 	"vestibula/core/plan"
 	"vestibula/core/tree"
@@ -77,43 +77,32 @@ func (b *buildRun) drawTree(root *tree.Node) {
 // in, and the tree of the first.
 func (b *buildRun) drawRows() {
 	var rows [][]string
-	for _, r := range b.built {
+	for _, r := range b.batch.Builds {
 		if len(rows) == manyRows {
 			break
 		}
-		m := planMarks[r.state()]
-		rows = append(rows, []string{m.Style.Render(m.Sign) + " row " + strconv.Itoa(r.row), term.Visible(r.folder()), term.Dim.Render(r.counts())})
+		m := planMarks[r.State()]
+		rows = append(rows, []string{m.Style.Render(m.Sign) + " row " + strconv.Itoa(r.Row), term.Visible(r.Folder()), term.Dim.Render(counts(r))})
 	}
 	b.screen.Columns(rows)
-	if more := len(b.built) - len(rows); more > 0 {
+	if more := len(b.batch.Builds) - len(rows); more > 0 {
 		b.screen.Line(term.Dim.Render(fmt.Sprintf("  … and %s; --report FILE.csv lists all", term.Count(more, "more row"))))
 	}
-	for _, r := range b.built {
-		if r.state() == plan.New {
+	for _, r := range b.batch.Builds {
+		if r.State() == plan.New {
 			b.screen.Line()
-			b.screen.Line(term.Dim.Render(fmt.Sprintf("Row %d makes", r.row)))
-			b.drawTree(r.root)
+			b.screen.Line(term.Dim.Render(fmt.Sprintf("Row %d makes", r.Row)))
+			b.drawTree(r.Root)
 			return
 		}
 	}
 }
 
-// state sums up how the folders and files of a row stand.
-func (r *rowBuild) state() plan.State {
-	switch {
-	case r.count[plan.New] > 0:
-		return plan.New
-	case r.count[plan.Kept] > 0:
-		return plan.Kept
-	}
-	return plan.There
-}
-
 // counts says how many folders and files of a row are new, there and kept.
-func (r *rowBuild) counts() string {
+func counts(r *batch.Build) string {
 	var parts []string
 	for state, word := range []string{"new", "there already", "kept"} {
-		if n := r.count[state]; n > 0 {
+		if n := r.Count[state]; n > 0 {
 			parts = append(parts, term.Number(n)+" "+word)
 		}
 	}
@@ -126,13 +115,13 @@ func (r *rowBuild) counts() string {
 // drawLeftOut says how many rows are left out or left alone.
 func (b *buildRun) drawLeftOut() {
 	left := map[int]bool{}
-	for _, p := range b.roster.bad {
-		left[p.row] = true
+	for _, p := range b.batch.Problems {
+		left[p.Row] = true
 	}
 	if n := len(left); n > 0 {
 		b.screen.Text(term.Warn.Render("left out") + ": " + term.Count(n, "row") + " that cannot be built")
 	}
-	if n := len(b.roster.marked); n > 0 {
+	if n := len(b.batch.Marked); n > 0 {
 		b.screen.Text(term.Dim.Render("left alone: " + term.Count(n, "row") + " marked as built"))
 	}
 }
@@ -146,18 +135,18 @@ func (b *buildRun) closing(nothing bool) {
 	what, before := b.made(), besides(b.plan.Count[plan.There])
 	if b.roster.file != "" {
 		fresh := 0
-		for _, r := range b.built {
-			if r.state() == plan.New {
+		for _, r := range b.batch.Builds {
+			if r.State() == plan.New {
 				fresh++
 			}
 		}
 		what, before = term.Count(fresh, "row")+": "+what, ""
-		if n := len(b.built) - fresh; n > 0 {
+		if n := len(b.batch.Builds) - fresh; n > 0 {
 			before = "; " + term.Count(n, "row") + " stood there already"
 		}
 	}
 	switch {
-	case len(b.built) == 0:
+	case b.roster.file != "" && len(b.batch.Builds) == 0:
 		b.screen.Text(term.Good.Render("Nothing to do:") + " no row is left to build")
 	case nothing || b.changes().Count[plan.New] == 0:
 		b.screen.Text(term.Good.Render("Nothing to do:") + " all of it is there already in " + term.Visible(target))
@@ -178,7 +167,7 @@ func (b *buildRun) closing(nothing bool) {
 	}
 	b.drawLeftOut()
 	if b.marks != nil {
-		b.screen.Text("Marked " + term.Count(len(b.built), "row") + " in " + term.Visible(b.roster.file))
+		b.screen.Text("Marked " + term.Count(len(b.batch.Builds), "row") + " in " + term.Visible(b.roster.file))
 	}
 }
 
@@ -244,8 +233,8 @@ type outcome struct {
 // outcomes returns what became of each row, in the order of the roster.
 func (b *buildRun) outcomes(built bool) []outcome {
 	var list []outcome
-	for _, r := range b.built {
-		o := outcome{Row: r.row, State: "there", Folder: path.Clean(r.folder()), New: r.count[plan.New], There: r.count[plan.There], Kept: r.count[plan.Kept]}
+	for _, r := range b.batch.Builds {
+		o := outcome{Row: r.Row, State: "there", Folder: r.Folder(), New: r.Count[plan.New], There: r.Count[plan.There], Kept: r.Count[plan.Kept]}
 		if o.New > 0 {
 			if o.State = "new"; built {
 				o.State = "built"
@@ -253,15 +242,15 @@ func (b *buildRun) outcomes(built bool) []outcome {
 		}
 		list = append(list, o)
 	}
-	for _, row := range b.roster.marked {
+	for _, row := range b.batch.Marked {
 		list = append(list, outcome{Row: row, State: "left alone"})
 	}
-	for _, p := range b.roster.bad {
-		problem := strings.TrimLeft(p.problem, ",: ")
-		if n := len(list); n > 0 && list[n-1].Row == p.row && list[n-1].State == "left out" {
+	for _, p := range b.batch.Problems {
+		problem := p.String()
+		if n := len(list); n > 0 && list[n-1].Row == p.Row && list[n-1].State == "left out" {
 			list[n-1].Problems = append(list[n-1].Problems, problem)
 		} else {
-			list = append(list, outcome{Row: p.row, State: "left out", Problems: []string{problem}})
+			list = append(list, outcome{Row: p.Row, State: "left out", Problems: []string{problem}})
 		}
 	}
 	slices.SortStableFunc(list, func(x, y outcome) int { return x.Row - y.Row })
@@ -283,8 +272,8 @@ func (b *buildRun) reportLines(built bool) error {
 		}
 	}
 	count := [plan.Blocked + 1]int{}
-	for _, r := range b.built {
-		for state, n := range r.count {
+	for _, r := range b.batch.Builds {
+		for state, n := range r.Count {
 			count[state] += n
 		}
 	}
@@ -300,7 +289,7 @@ func (b *buildRun) reportLines(built bool) error {
 		There     int    `json:"there"`
 		Kept      int    `json:"kept"`
 		Marked    bool   `json:"marked"`
-	}{b.t.Name, b.into, b.roster.file, built, len(rows), leftOut, len(b.roster.marked), count[plan.New], count[plan.There], count[plan.Kept], built && b.marks != nil})
+	}{b.t.Name, b.into, b.roster.file, built, len(rows), leftOut, len(b.batch.Marked), count[plan.New], count[plan.There], count[plan.Kept], built && b.marks != nil})
 	if err == nil && !built && !b.preview {
 		return found
 	}

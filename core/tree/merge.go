@@ -8,8 +8,16 @@ const Way Marks = 1 << 7
 // meet in folders that both have only on their way.
 type Meeting struct {
 	Root  *Node
-	names map[*Node]map[string]*Node
+	names map[*Node]map[string]*Node // by their folded names
 	from  map[*Node][]int
+}
+
+// A Clash says why a tree cannot be put in: a name of it is taken by another
+// tree, or differs from one of that tree only as some systems do not see.
+type Clash struct {
+	Path  string // of the name
+	There string // the name that is there
+	By    int    // the number of that tree
 }
 
 // NewMeeting returns an empty tree.
@@ -17,31 +25,35 @@ func NewMeeting() *Meeting {
 	return &Meeting{&Node{}, map[*Node]map[string]*Node{}, map[*Node][]int{}}
 }
 
-// Add puts a tree in; number is what it is known by. Where one of its names is
-// taken by another tree, nothing of it is added, and the name and the number of
-// that tree are returned.
-func (m *Meeting) Add(root *Node, number int) (taken string, by int, ok bool) {
-	if taken, by = m.clash(m.Root, root); taken != "" {
-		return taken, by, false
+// Add puts a tree in; number is what it is known by. Where there is a clash,
+// nothing of it is added.
+func (m *Meeting) Add(root *Node, number int) *Clash {
+	if c := m.clash(m.Root, root); c != nil {
+		return c
 	}
 	m.join(m.Root, root, number)
-	return "", 0, true
+	return nil
 }
 
-func (m *Meeting) clash(into, from *Node) (string, int) {
+func (m *Meeting) clash(into, from *Node) *Clash {
+	names := m.names[into]
+	if names == nil {
+		return nil
+	}
 	for _, c := range from.Children {
-		there := m.names[into][c.Name]
+		there := names[Folded(c.Name)]
 		switch {
 		case there == nil:
-		case there.Marks&c.Marks&Way == 0:
-			return c.Name, m.from[there][0]
+		case there.Marks&c.Marks&Way == 0 || there.Name != c.Name:
+			return &Clash{c.Name, there.Name, m.from[there][0]}
 		default:
-			if taken, by := m.clash(there, c); taken != "" {
-				return c.Name + "/" + taken, by
+			if clash := m.clash(there, c); clash != nil {
+				clash.Path = c.Name + "/" + clash.Path
+				return clash
 			}
 		}
 	}
-	return "", 0
+	return nil
 }
 
 func (m *Meeting) join(into, from *Node, number int) {
@@ -51,7 +63,8 @@ func (m *Meeting) join(into, from *Node, number int) {
 		m.names[into] = names
 	}
 	for _, c := range from.Children {
-		if there := names[c.Name]; there != nil {
+		folded := Folded(c.Name)
+		if there := names[folded]; there != nil {
 			m.from[there] = append(m.from[there], number)
 			m.join(there, c, number)
 			continue
@@ -61,7 +74,7 @@ func (m *Meeting) join(into, from *Node, number int) {
 			n = &Node{Name: c.Name, Kind: c.Kind, Line: c.Line, Marks: c.Marks}
 			m.join(n, c, number)
 		}
-		names[n.Name] = n
+		names[folded] = n
 		m.from[n] = []int{number}
 		into.Children = append(into.Children, n)
 	}

@@ -51,11 +51,17 @@ func TestTreesMeetOnlyOnTheWay(t *testing.T) {
 		{&Node{Children: []*Node{{Name: "Norland"}}}, "Norland", 1},
 		{&Node{Children: []*Node{{Name: "Sorland"}}}, "", 0},
 		{&Node{Children: []*Node{way("Sorland", &Node{Name: "Askel"})}}, "Sorland", 5},
+		{&Node{Children: []*Node{way("norland", &Node{Name: "Corm"})}}, "norland", 1},
+		{&Node{Children: []*Node{way("Norland", &Node{Name: "ASKEL"})}}, "Norland/ASKEL", 1},
 	} {
-		taken, by, ok := m.Add(tt.root, i+1)
-		assert.Equal(t, tt.taken == "", ok)
-		assert.Equal(t, tt.taken, taken)
-		assert.Equal(t, tt.by, by)
+		c := m.Add(tt.root, i+1)
+		if tt.taken == "" {
+			assert.Nil(t, c)
+			continue
+		}
+		require.NotNil(t, c)
+		assert.Equal(t, tt.taken, c.Path)
+		assert.Equal(t, tt.by, c.By)
 	}
 	var all []string
 	for path := range m.Root.All() {

@@ -1,0 +1,294 @@
+// Package batch makes one build for each row of a roster: it joins the columns to
+// the fields of a template, makes the tree of each row, puts the trees together
+// where they meet, and says for each row what is wrong with it. It is not for
+// reading tables, nor for changing a disk.
+package batch
+
+import (
+	"fmt"
+	"maps"
+	"path"
+	"runtime"
+	"slices"
+	"sync"
+	"sync/atomic"
+	"time"
+
+	"vestibula/core/outline"
+	"vestibula/core/plan"
+	"vestibula/core/roster"
+	"vestibula/core/rules"
+	"vestibula/core/template"
+	"vestibula/core/tree"
+)
+
+// A Build is what one row builds, or the only build where there is no roster.
+type Build struct {
+	Row     int
+	Values  template.Values
+	Root    *tree.Node
+	Changes []template.Change
+	Count   [plan.Blocked + 1]int // of its folders and files, by state: see [Batch.CountSteps]
+}
+
+// Folder returns where the build's project lies, from the place of the build:
+// the folder below those that were only named on the way to it.
+func (b *Build) Folder() string {
+	at, n := ".", b.Root
+	for len(n.Children) == 1 && n.Children[0].Kind == tree.Folder {
+		n = n.Children[0]
+		if at = path.Join(at, n.Name); n.Marks&tree.Way == 0 {
+			break
+		}
+	}
+	return at
+}
+
+// State sums up how the folders and files of the build stand.
+func (b *Build) State() plan.State {
+	switch {
+	case b.Count[plan.New] > 0:
+		return plan.New
+	case b.Count[plan.Kept] > 0:
+		return plan.Kept
+	}
+	return plan.There
+}
+
+// A Problem is why a row cannot be built.
+type Problem struct {
+	Row     int
+	Place   string // in the row, such as `column "received"`; empty for all of it
+	Message string
+}
+
+// String returns the place and the message, without the row.
+func (p Problem) String() string {
+	if p.Place == "" {
+		return p.Message
+	}
+	return p.Place + ": " + p.Message
+}
+
+// A Batch is the builds of a roster.
+type Batch struct {
+	Template *template.Template
+	Table    *roster.Table
+	Columns  map[string]int          // of the fields, by their names: see [Join]
+	Common   map[string]template.Raw // values that hold for all rows
+	Wanted   func(row int) bool      // which rows are built, by their numbers
+	Limit    int                     // how many folders and files a row may make
+	Now      time.Time               // what "today" means
+	Done     func(n int)             // is called with how many rows were just looked at; may be nil
+
+	Builds   []*Build  // of the good rows, in their order
+	Problems []Problem // of the others, in the order of the rows
+	Marked   []int     // rows that are marked as built, and left alone
+
+	meeting *tree.Meeting
+}
+
+// A grown is the tree of a row, or what is wrong with it.
+type grown struct {
+	build    *Build
+	problems []Problem
+}
+
+// Grow makes the trees of all rows and puts them together. All that is wrong is
+// found, whichever rows are wanted.
+func (b *Batch) Grow() {
+	all := b.growAll()
+	// What is built already keeps its folders: no other row may have them.
+	b.meeting = tree.NewMeeting()
+	claims := tree.NewMeeting()
+	for i, g := range all {
+		if row := &b.Table.Rows[i]; b.Table.Marked(row) && len(g.problems) == 0 {
+			claims.Add(g.build.Root, row.Number)
+		}
+	}
+	for i, g := range all {
+		row := &b.Table.Rows[i]
+		if b.Table.Marked(row) {
+			if b.Wanted(row.Number) {
+				b.Marked = append(b.Marked, row.Number)
+			}
+			continue
+		}
+		if len(g.problems) == 0 {
+			if c := claims.Add(g.build.Root, row.Number); c != nil {
+				message := fmt.Sprintf("“%s” would be made for row %d as well", c.Path, c.By)
+				if path.Base(c.Path) != c.There {
+					message = fmt.Sprintf("“%s” is spelled “%s” in row %d, and many systems take the two for one", c.Path, c.There, c.By)
+				}
+				g.problems = []Problem{{row.Number, "", message}}
+			}
+		}
+		if !b.Wanted(row.Number) {
+			continue
+		}
+		if b.Problems = append(b.Problems, g.problems...); len(g.problems) == 0 {
+			b.meeting.Add(g.build.Root, row.Number)
+			b.Builds = append(b.Builds, g.build)
+		}
+	}
+}
+
+// growAll makes the trees of all rows, several at a time.
+func (b *Batch) growAll() []grown {
+	const bunch = 32
+	rows := b.Table.Rows
+	all := make([]grown, len(rows))
+	var next atomic.Int64
+	var group sync.WaitGroup
+	for range runtime.GOMAXPROCS(0) {
+		group.Go(func() {
+			set, _ := rules.Configure(b.Template) // a set is not to be shared; errors in the rules are errors of the template
+			raw := map[string]template.Raw{}
+			for {
+				first := int(next.Add(bunch)) - bunch
+				if first >= len(rows) {
+					return
+				}
+				last := min(first+bunch, len(rows))
+				for i := first; i < last; i++ {
+					all[i] = b.grow(set, raw, &rows[i])
+				}
+				if b.Done != nil {
+					b.Done(last - first)
+				}
+			}
+		})
+	}
+	group.Wait()
+	return all
+}
+
+// grow makes the tree of one row. Raw is for its values, and used again for the
+// next.
+func (b *Batch) grow(set *rules.Set, raw map[string]template.Raw, row *roster.Row) (g grown) {
+	tell := func(field, message string) {
+		place := ""
+		if i, ok := b.Columns[field]; ok {
+			place = fmt.Sprintf("column %q", b.Table.Headings[i])
+		}
+		g.problems = append(g.problems, Problem{row.Number, place, message})
+	}
+	clear(raw)
+	maps.Copy(raw, b.Common)
+	for _, f := range b.Template.Fields {
+		i, joined := b.Columns[f.Name]
+		if _, given := b.Common[f.Name]; given || !joined {
+			continue
+		}
+		switch cell := row.Cells[i]; {
+		case cell.Problem != "":
+			tell(f.Name, cell.Problem)
+		case !cell.Day.IsZero():
+			raw[f.Name] = template.Raw{Text: f.Type.OnDay(cell.Text, cell.Day)}
+		case cell.Text != "":
+			raw[f.Name] = template.Raw{Text: cell.Text}
+		}
+	}
+	values, errs := b.Template.ParseValues(raw, b.Now)
+	for _, e := range errs {
+		tell(e.Field, e.Message)
+	}
+	if len(g.problems) > 0 {
+		return g
+	}
+	for _, f := range b.Template.Missing(values) {
+		tell(f.Name, fmt.Sprintf("there is no value for %q", f.Name))
+	}
+	if len(g.problems) > 0 {
+		return g
+	}
+	values = b.Template.Complete(values, b.Now)
+	x, err := b.Template.Tree(values, b.Limit)
+	if err != nil {
+		message := err.Error()
+		if many, ok := err.(outline.Errors); ok {
+			message = many[0].Message // its place is in the template, which is fine
+		}
+		tell("", message)
+		return g
+	}
+	for _, f := range set.Check(x.Root) {
+		if f.Severity == rules.Error {
+			tell("", f.Message)
+		}
+	}
+	g.build = &Build{Row: row.Number, Values: values, Root: x.Root.Built(), Changes: x.Changes}
+	return g
+}
+
+// Root returns the tree of all builds. Those of several rows meet in it.
+func (b *Batch) Root() *tree.Node { return b.meeting.Root }
+
+// Changes returns the texts that could not stand in names as they were given,
+// each once.
+func (b *Batch) Changes() []template.Change {
+	var list []template.Change
+	seen := map[template.Change]bool{}
+	for _, build := range b.Builds {
+		for _, c := range build.Changes {
+			if !seen[c] {
+				list = append(list, c)
+			}
+			seen[c] = true
+		}
+	}
+	return list
+}
+
+// SetAside makes problems of the rows for which something is in the way in a
+// plan of the root, and leaves them out. It reports whether there are any: the
+// root is another one then, and needs a new plan.
+func (b *Batch) SetAside(p *plan.Plan) bool {
+	if p.Count[plan.Blocked] == 0 {
+		return false
+	}
+	out := map[int]bool{}
+	b.byRow(p, func(i int, rows []int) {
+		s := &p.Steps[i]
+		if s.State != plan.Blocked {
+			return
+		}
+		for _, row := range rows {
+			if !out[row] {
+				b.Problems = append(b.Problems, Problem{row, fmt.Sprintf("“%s”", p.Path(i)), s.Why})
+			}
+			out[row] = true
+		}
+	})
+	slices.SortStableFunc(b.Problems, func(x, y Problem) int { return x.Row - y.Row })
+	b.Builds = slices.DeleteFunc(b.Builds, func(build *Build) bool { return out[build.Row] })
+	b.meeting = tree.NewMeeting()
+	for _, build := range b.Builds {
+		b.meeting.Add(build.Root, build.Row)
+	}
+	return true
+}
+
+// CountSteps counts the folders and files of each build by their states in a
+// plan of the root. What several rows share counts for the first of them.
+func (b *Batch) CountSteps(p *plan.Plan) {
+	builds := map[int]*Build{}
+	for _, build := range b.Builds {
+		builds[build.Row] = build
+	}
+	b.byRow(p, func(i int, rows []int) { builds[rows[0]].Count[p.Steps[i].State]++ })
+}
+
+// byRow calls visit for each step of a plan, with the rows that it is for.
+func (b *Batch) byRow(p *plan.Plan, visit func(i int, rows []int)) {
+	top := make([]int32, len(p.Steps)) // the step above which rows may meet
+	for i := range p.Steps {
+		up := p.Steps[i].Parent
+		if up >= 0 && p.Steps[top[up]].Node.Marks&tree.Way == 0 {
+			top[i] = top[up]
+		} else {
+			top[i] = int32(i)
+		}
+		visit(i, b.meeting.From(p.Steps[top[i]].Node))
+	}
+}

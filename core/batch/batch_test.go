@@ -1,0 +1,154 @@
+package batch
+
+import (
+	"fmt"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
+
+	"vestibula/core/plan"
+	"vestibula/core/roster"
+	"vestibula/core/template"
+	"vestibula/core/tree"
+)
+
+const places = "---\nfields: { country: Where?, town: Which town?, from: { type: month, default: 2027-01 }, people: { type: list, default: [a] }, no-more: { is: \"<town>\" } }\n---\n" +
+	"<country>/<town> <from:yyyy>/\n    <#> Notes\n    <#> <who> | each: who in people\n"
+
+// table reads the text of a table.
+func table(t require.TestingT, text string) *roster.Table {
+	dir, err := os.MkdirTemp("", "vestibula-batch-")
+	require.NoError(t, err)
+	defer os.RemoveAll(dir)
+	file := filepath.Join(dir, "r.csv")
+	require.NoError(t, os.WriteFile(file, []byte(text), 0o666))
+	out, err := roster.Read(file, "")
+	require.NoError(t, err)
+	return out
+}
+
+// grown returns the batch of a table.
+func grownOf(t require.TestingT, text, rows string) *Batch {
+	tpl, err := template.Parse("places.folders", places, nil)
+	require.NoError(t, err)
+	b := &Batch{Template: tpl, Table: table(t, text), Limit: 1000, Now: time.Date(2027, 3, 9, 0, 0, 0, 0, time.UTC)}
+	b.Wanted, err = ParseRows(rows)
+	require.NoError(t, err)
+	b.Columns, _, err = Join(tpl, b.Table, nil)
+	require.NoError(t, err)
+	b.Grow()
+	return b
+}
+
+// busy is a place in which some names are taken by files.
+type busy map[string]bool
+
+func (b busy) List(path string) ([]plan.Item, error) {
+	var items []plan.Item
+	for name := range b {
+		if dir, base := filepath.Split(name); filepath.Clean(dir) == filepath.Clean(path) || dir == "" && path == "." {
+			items = append(items, plan.Item{Name: base, Kind: plan.File})
+		}
+	}
+	return items, nil
+}
+func (busy) Same(string, tree.Content) (bool, error) { return true, nil }
+func (busy) Writable(string) error                   { return nil }
+
+// Whatever a roster holds, each wanted row is built, left alone or told with its
+// problem; what is built stands in the tree once; and the counts of the rows are
+// those of the plan.
+func TestEachRowIsAccountedFor(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		countries, towns := []string{"Norland", "Sorland", "", "..", "a/b"}, []string{"Askel", "Birk", "Corm", ""}
+		text := "Country;TOWN;people;built;built on;built in\n"
+		n := rapid.IntRange(1, 12).Draw(t, "rows")
+		for range n {
+			text += strings.Join([]string{rapid.SampledFrom(countries).Draw(t, "country"), rapid.SampledFrom(towns).Draw(t, "town"),
+				rapid.SampledFrom([]string{"", "x; y"}).Draw(t, "people"), rapid.SampledFrom([]string{"", "", "yes"}).Draw(t, "mark"), "", "z"}, ";") + "\n"
+		}
+		b := grownOf(t, text, rapid.SampledFrom([]string{"", "3-7"}).Draw(t, "wanted"))
+		blocked := busy{}
+		for _, name := range rapid.SliceOfN(rapid.SampledFrom([]string{"Norland", "Norland/Askel 2027", "a-b", "Sorland/x"}), 0, 2).Draw(t, "taken") {
+			blocked[name] = true
+		}
+		p, err := plan.Make(b.Root(), blocked)
+		require.NoError(t, err)
+		for b.SetAside(p) {
+			p, err = plan.Make(b.Root(), blocked)
+			require.NoError(t, err)
+		}
+		b.CountSteps(p)
+		known := map[int]int{}
+		sum := [plan.Blocked + 1]int{}
+		folders := map[string]bool{}
+		for _, build := range b.Builds {
+			known[build.Row]++
+			assert.False(t, folders[build.Folder()], "%s is built twice", build.Folder())
+			folders[build.Folder()] = true
+			for state, n := range build.Count {
+				sum[state] += n
+			}
+		}
+		for _, row := range b.Marked {
+			known[row]++
+		}
+		for _, problem := range b.Problems {
+			known[problem.Row] = max(known[problem.Row], 1)
+			assert.NotEmpty(t, problem.Message)
+		}
+		for _, row := range b.Table.Rows {
+			want := 0
+			if b.Wanted(row.Number) {
+				want = 1
+			}
+			assert.Equal(t, want, known[row.Number], "row %d of\n%s", row.Number, text)
+		}
+		assert.Equal(t, p.Count, sum)
+		assert.Len(t, p.Steps, b.Root().Count())
+		assert.True(t, slices.IsSortedFunc(b.Problems, func(x, y Problem) int { return x.Row - y.Row }))
+	})
+}
+
+func TestWhatIsWrongSaysWhere(t *testing.T) {
+	b := grownOf(t, "country,town,from,people\nNorland,Askel,2027-13,\nNorland,,,a\nNorland,Askel,,a\nnorland,Askel,,a\nNorland,Askel,2027-06,b\n", "")
+	var told []string
+	for _, p := range b.Problems {
+		told = append(told, fmt.Sprintf("%d %s", p.Row, p))
+	}
+	assert.Equal(t, []string{`2 column "from": 2027-13: there is no month 13, only 1 to 12`, `3 column "town": there is no value for "town"`,
+		"5 “norland” is spelled “Norland” in row 4, and many systems take the two for one", "6 “Norland/Askel 2027” would be made for row 4 as well"}, told)
+	p, err := plan.Make(b.Root(), busy{"Norland": true})
+	require.NoError(t, err)
+	assert.True(t, b.SetAside(p))
+	assert.Equal(t, "“Norland”: a file of that name is there, where a folder must be: move or rename it", b.Problems[2].String())
+	assert.Empty(t, b.Builds)
+}
+
+func TestColumnsAreJoinedLoosely(t *testing.T) {
+	tpl, err := template.Parse("places.folders", places, nil)
+	require.NoError(t, err)
+	tab := table(t, "COUNTRY,Stadt,From ,no more,built,built on,built in\na,b,,,,,\n")
+	columns, unknown, err := Join(tpl, tab, []string{"town=stadt"})
+	require.NoError(t, err)
+	assert.Equal(t, map[string]int{"country": 0, "town": 1, "from": 2}, columns)
+	assert.Equal(t, []string{"no more"}, unknown, "a made field takes no column, and marks are no fields")
+	for _, bad := range []string{"town", "town=", "town=Ville", "no-more=Stadt", "who=Stadt"} {
+		_, _, err := Join(tpl, tab, []string{bad})
+		assert.ErrorContains(t, err, "joins no field to a column", bad)
+	}
+	for _, bad := range []string{"0", "3-", "5-3", "x", "1,,2"} {
+		_, err := ParseRows(bad)
+		assert.ErrorContains(t, err, "is no row", bad)
+	}
+	wanted, err := ParseRows("3, 7-9")
+	require.NoError(t, err)
+	assert.Equal(t, []bool{true, false, true, true, false}, []bool{wanted(3), wanted(6), wanted(7), wanted(9), wanted(10)})
+}
