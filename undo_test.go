@@ -139,6 +139,34 @@ func TestHistoryAndUndo(t *testing.T) {
 	_ = before
 }
 
+func TestWhatWasCutShortIsNoticed(t *testing.T) {
+	d := clientDesk(t)
+	args := []string{"build", "client", "--into", "out", "client=x", "received=today", "--yes"}
+	_, status := d.run(args...)
+	require.Zero(t, status)
+	// The power goes just before the end is written.
+	const record = ".state/vestibula/journal/000001.jsonl"
+	text := d.read(record)
+	d.write(record+".open", text[:strings.Index(text, `{"end"`)])
+	require.NoError(t, os.Remove(filepath.Join(d.dir, record)))
+	const offer = "was cut short. The same build again finishes it; vestibula undo 1 takes it back."
+	out, _ := d.run("history")
+	assert.Contains(t, out, offer)
+	d.write("elsewhere/own.txt", "mine")
+	out, status = d.run("build", "ledger", "--into", "elsewhere", "year=2027", "--yes")
+	assert.Zero(t, status)
+	assert.Contains(t, out, " in "+filepath.Join(d.dir, "out")+" "+offer, "any next build tells")
+	out, status = d.run(args...)
+	assert.Zero(t, status)
+	assert.Contains(t, out, offer)
+	out, _ = d.run("history")
+	assert.NotContains(t, out, offer)
+	assert.Contains(t, out, "continued later")
+	_, status = d.run("undo", "--yes")
+	assert.Zero(t, status)
+	assert.Equal(t, []string{"own.txt"}, d.has("out"), "one undo takes back what both have made")
+}
+
 func firstLine(s string) string {
 	line, _, _ := strings.Cut(s, "\n")
 	return line + "\n"

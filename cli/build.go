@@ -325,25 +325,15 @@ func (b *buildRun) question() string {
 	return fmt.Sprintf("Build %s in %s?", b.made(), b.into)
 }
 
-// noticeCutShort tells of runs in this place that never came to their end.
+// noticeCutShort tells of runs that never came to their end.
 func (b *buildRun) noticeCutShort() {
 	at, err := filepath.Abs(b.place.Path)
 	if err != nil || b.noJournal {
 		return
 	}
-	j, err := disk.OpenJournal(journalDir())
-	if err != nil {
-		return // told when something is to be written down
-	}
-	defer j.Close()
-	earlier, _ := j.CutShort(at)
-	for _, r := range earlier {
-		help := fmt.Sprintf("The same build again finishes it; vestibula undo %d takes it back.", r.Number)
-		if r.Undoes > 0 {
-			help = fmt.Sprintf("vestibula undo %d finishes it; vestibula undo %d takes it back.", r.Undoes, r.Number)
-		}
-		b.side.Text(term.Warn.Render("note:") + fmt.Sprintf(" the %s of %s on %s was cut short. %s", r.What, term.Visible(r.Title), r.When.Local().Format("2006-01-02 15:04"), help))
-		b.unfinished = b.unfinished || r.What == "build"
+	for _, r := range b.cutShort() {
+		b.side.Text(term.Warn.Render("note:") + " " + term.Visible(offer(r, at)))
+		b.unfinished = b.unfinished || r.What == "build" && r.Place == at
 	}
 }
 

@@ -9,6 +9,7 @@ import (
 	"os"
 	"path"
 	"path/filepath"
+	"slices"
 	"strconv"
 
 	"github.com/adrg/xdg"
@@ -36,8 +37,7 @@ func (a *app) journal(place string) (j *disk.Journal, unlock func(), err error) 
 	if err != nil {
 		return nil, nil, err
 	}
-	sum := sha256.Sum256([]byte(at))
-	lock := flock.New(filepath.Join(dir, "locks", hex.EncodeToString(sum[:8])))
+	lock := lockOf(at)
 	free, err := lock.TryLock()
 	if err != nil {
 		return nil, nil, refused("nothing was changed", "the place %s cannot be locked: %s", place, disk.Reason(err))
@@ -46,6 +46,45 @@ func (a *app) journal(place string) (j *disk.Journal, unlock func(), err error) 
 		return nil, nil, refused("wait until it has ended, and try again", "another run is at work in %s", place)
 	}
 	return j, func() { _, _ = lock.Unlock(), j.Close() }, nil
+}
+
+// lockOf is the lock of a place, by its absolute path.
+func lockOf(at string) *flock.Flock {
+	sum := sha256.Sum256([]byte(at))
+	return flock.New(filepath.Join(xdg.StateHome, "vestibula", "locks", hex.EncodeToString(sum[:8])))
+}
+
+// cutShort returns the runs that never came to their end, without those that are
+// still at work.
+func (a *app) cutShort() []*disk.Record {
+	j, err := disk.OpenJournal(journalDir())
+	if err != nil {
+		return nil // told when something is to be written down
+	}
+	defer j.Close()
+	open, _ := j.CutShort("")
+	return slices.DeleteFunc(open, func(r *disk.Record) bool {
+		lock := lockOf(r.Place)
+		free, err := lock.TryLock()
+		if free {
+			_ = lock.Unlock()
+		}
+		return err == nil && !free
+	})
+}
+
+// offer says how a run that was cut short is finished or taken back. Here is
+// where the reader is at work.
+func offer(r *disk.Record, here string) string {
+	where := ""
+	if r.Place != here {
+		where = " in " + r.Place
+	}
+	help := fmt.Sprintf("The same build again finishes it; vestibula undo %d takes it back.", r.Number)
+	if r.Undoes > 0 {
+		help = fmt.Sprintf("vestibula undo %d finishes it.", r.Undoes)
+	}
+	return fmt.Sprintf("the %s of %s on %s%s was cut short. %s", r.What, r.Title, r.When.Local().Format("2006-01-02 15:04"), where, help)
 }
 
 // records reads the journal for showing it; where there is none, it is empty.
@@ -144,6 +183,9 @@ been undone. With a number, list its steps.`,
 				rows = append(rows, []string{strconv.Itoa(r.Number), r.When.Local().Format("2006-01-02 15:04"), what, term.Visible(r.Title), amount(r), state(r), term.Dim.Render(term.Visible(r.Place))})
 			}
 			a.screen.Table([]string{"no.", "when", "what", "template", "how much", "state", "where"}, rows)
+			for _, r := range a.cutShort() {
+				a.side.Text(term.Warn.Render("note:") + " " + term.Visible(offer(r, "")))
+			}
 			return nil
 		},
 	}

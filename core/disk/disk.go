@@ -112,13 +112,20 @@ func sameBytes(a, b io.Reader) (bool, error) {
 	}
 }
 
+// maxRead is the largest file that is read as a whole. Labels and rosters are far
+// smaller; what a stranger put there may not be.
+const maxRead = 128 << 20
+
 // ReadFile returns what a file holds, or nil where there is none.
 func (p *Place) ReadFile(path string) ([]byte, error) {
-	data, err := read(p.root, path)
-	if errors.Is(err, fs.ErrNotExist) {
+	info, err := p.root.Lstat(path)
+	switch {
+	case errors.Is(err, fs.ErrNotExist):
 		return nil, nil
+	case err == nil && info.Size() > maxRead:
+		return nil, fmt.Errorf("it is larger than %d MB", maxRead>>20)
 	}
-	return data, err
+	return read(p.root, path)
 }
 
 // TooLong returns the longest path of a plan, its length, and the most that this

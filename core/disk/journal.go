@@ -151,7 +151,7 @@ func (j *Journal) actions(job Job) iter.Seq2[Action, error] {
 			data, err := n.Data()
 			a := Action{Op: "note", Path: n.Path, Sum: checksum(data)}
 			if err == nil && n.Was != nil {
-				a.Was, err = j.keep(n.Was)
+				a.Was, err = j.keep(tree.Bytes(n.Was))
 			}
 			if !yield(a, err) {
 				return
@@ -159,10 +159,8 @@ func (j *Journal) actions(job Job) iter.Seq2[Action, error] {
 		}
 		if r := job.Revision; r != nil {
 			a := Action{Op: "revision", Path: r.Path, Sum: checksum(r.Data)}
-			was, err := os.ReadFile(r.Path)
-			if err == nil {
-				a.Was, err = j.keep(was)
-			}
+			var err error
+			a.Was, err = j.keep(byPath(r.Path))
 			yield(a, err)
 		}
 	}
@@ -372,7 +370,8 @@ func (j *Journal) read(number int) (*Record, error) {
 	return nil, nil
 }
 
-// CutShort returns what was begun in a place and never came to its end.
+// CutShort returns what was begun in a place, or in any if place is empty, and
+// never came to its end.
 func (j *Journal) CutShort(place string) ([]*Record, error) {
 	entries, err := list(j.root, ".")
 	if err != nil {
@@ -388,7 +387,7 @@ func (j *Journal) CutShort(place string) ([]*Record, error) {
 		if err != nil {
 			return nil, err
 		}
-		if r != nil && r.Place == place && r.End == CutShort {
+		if r != nil && (place == "" || r.Place == place) && r.End == CutShort {
 			records = append(records, r)
 		}
 	}
@@ -396,27 +395,49 @@ func (j *Journal) CutShort(place string) ([]*Record, error) {
 	return records, nil
 }
 
-// keep stores bytes by their checksum, which it returns.
-func (j *Journal) keep(data []byte) (string, error) {
-	sum := checksum(data)
+// keep stores a content by its checksum, which it returns.
+func (j *Journal) keep(c tree.Content) (string, error) {
+	sum, err := contentSum(c)
+	if err != nil {
+		return "", err
+	}
 	at := path.Join("kept", sum)
 	if _, err := j.root.Lstat(at); err == nil {
 		return sum, nil
 	}
-	return sum, replace(j.root, at, at+".new", 0o600, data)
+	_, err = write(j.root, at+".new", os.O_CREATE|os.O_TRUNC, 0o600, func(w io.Writer) error { return copyContent(w, c) })
+	if err == nil {
+		err = j.root.Rename(at+".new", at)
+	}
+	if err != nil {
+		_ = j.root.Remove(at + ".new")
+	}
+	return sum, err
 }
 
-// kept returns the bytes of a checksum.
-func (j *Journal) kept(sum string) ([]byte, error) {
+// kept returns the content of a checksum.
+func (j *Journal) kept(sum string) (tree.Content, error) {
 	if len(sum) != 2*sha256.Size || strings.Trim(sum, "0123456789abcdef") != "" {
-		return nil, errors.New("the journal is damaged")
+		return nil, errDamaged
 	}
-	data, err := read(j.root, path.Join("kept", sum))
-	if err == nil && checksum(data) != sum {
-		err = errors.New("the journal is damaged")
+	c := stored{j.root, path.Join("kept", sum)}
+	got, err := contentSum(c)
+	if err == nil && got != sum {
+		err = errDamaged
 	}
-	return data, err
+	return c, err
 }
+
+var errDamaged = errors.New("the journal is damaged")
+
+// stored is a file as a content.
+type stored struct {
+	folder handle
+	name   string
+}
+
+func (s stored) Open() (io.ReadCloser, error) { return s.folder.OpenFile(s.name, os.O_RDONLY, 0) }
+func (s stored) Source() string               { return s.name }
 
 func checksum(data []byte) string {
 	sum := sha256.Sum256(data)

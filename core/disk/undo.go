@@ -1,7 +1,9 @@
 package disk
 
 import (
+	"bytes"
 	"errors"
+	"io"
 	"io/fs"
 	"iter"
 	"os"
@@ -117,17 +119,17 @@ func (u *undoing) planFolder(a Action) error {
 // planFile plans to remove a file that is as it was written, or to give one back
 // what it held before.
 func (u *undoing) planFile(a Action) error {
-	data, err := a.read(u.place)
+	sum, err := a.sum(u.place)
 	switch {
 	case err != nil:
 		return err
-	case data == nil:
+	case sum == "":
 		u.planGone(a)
-	case checksum(data) == a.Sum:
+	case sum == a.Sum:
 		u.going[a.Path] = a.Was == ""
 		a.Gone = true
 		u.Actions = append(u.Actions, a)
-	case checksum(data) == a.Was:
+	case sum == a.Was:
 		u.planGone(a) // as it was before
 	default:
 		u.stays(a, "it has been changed since")
@@ -142,14 +144,14 @@ func (u *undoing) planBack(a Action) error {
 	}
 	there := false
 	if a.Was != "" {
-		data, err := a.read(u.place)
+		sum, err := a.sum(u.place)
 		if err != nil {
 			return err
 		}
-		if data != nil && checksum(data) == a.Sum {
+		if sum == a.Sum {
 			return nil // the undo was cut short before it came here
 		}
-		there = data == nil || checksum(data) != a.Was
+		there = sum != a.Was
 	} else {
 		_, err := u.place.root.Lstat(a.Path)
 		if err != nil && !errors.Is(err, fs.ErrNotExist) {
@@ -168,21 +170,53 @@ func (u *undoing) planBack(a Action) error {
 	return nil
 }
 
-// read returns what the file of an action holds, or nil where there is none.
-func (a *Action) read(p *Place) ([]byte, error) {
-	if a.Op != "revision" {
-		return p.ReadFile(a.Path)
+// content is the file of an action as it lies on the disk, or nil where there is
+// none.
+func (a *Action) content(p *Place) (tree.Content, error) {
+	var c tree.Content = stored{p.root, a.Path}
+	root, name := p.root, a.Path
+	if a.Op == "revision" {
+		folder, err := openFolder(filepath.Dir(a.Path))
+		if err != nil {
+			return nil, err
+		}
+		defer folder.Close()
+		c, root, name = byPath(a.Path), folder, filepath.Base(a.Path)
 	}
-	info, err := os.Lstat(a.Path)
+	info, err := root.Lstat(name)
 	switch {
 	case errors.Is(err, fs.ErrNotExist):
 		return nil, nil
 	case err != nil:
 		return nil, err
-	case !filepath.IsAbs(a.Path) || !info.Mode().IsRegular():
-		return nil, errors.New("the journal is damaged")
+	case !info.Mode().IsRegular():
+		return tree.Bytes("something else by now"), nil
 	}
-	return os.ReadFile(a.Path)
+	return c, nil
+}
+
+// byPath is a file with an absolute path as a content.
+type byPath string
+
+func (p byPath) Open() (io.ReadCloser, error) {
+	folder, err := openFolder(filepath.Dir(string(p)))
+	if err != nil {
+		return nil, err
+	}
+	defer folder.Close()
+	return folder.OpenFile(filepath.Base(string(p)), os.O_RDONLY, 0)
+}
+
+func (p byPath) Source() string { return string(p) }
+
+// sum is the checksum of the file of an action as it lies on the disk, or empty
+// where there is none.
+func (a *Action) sum(p *Place) (string, error) {
+	c, err := a.content(p)
+	if c == nil || err != nil {
+		return "", err
+	}
+	return contentSum(c)
 }
 
 // Undo carries a planned undo out. What it removes is kept in the journal first,
@@ -194,9 +228,9 @@ func (j *Journal) Undo(p *Place, u *Undo, head Head) (*Record, error) {
 		if !a.Gone || a.Op == "folder" || a.Op == "part" {
 			continue
 		}
-		data, err := a.read(p)
-		if err == nil && data != nil {
-			_, err = j.keep(data)
+		c, err := a.content(p)
+		if err == nil && c != nil {
+			_, err = j.keep(c)
 		}
 		if err != nil {
 			return nil, &JournalError{Err: err}
@@ -250,11 +284,7 @@ func each(actions []Action) iter.Seq2[Action, error] {
 func (j *Journal) carry(p *Place, a Action) error {
 	switch {
 	case a.Gone && a.Was != "":
-		was, err := j.kept(a.Was)
-		if err != nil {
-			return err
-		}
-		return a.restore(p, was)
+		return j.restore(p, a, a.Was)
 	case a.Gone:
 		err := p.root.Remove(a.Path)
 		if errors.Is(err, fs.ErrNotExist) {
@@ -263,29 +293,36 @@ func (j *Journal) carry(p *Place, a Action) error {
 		return err
 	case a.Op == "folder":
 		return p.root.Mkdir(a.Path, 0o777)
+	case a.Op != "file":
+		return j.restore(p, a, a.Sum)
 	}
-	data, err := j.kept(a.Sum)
+	c, err := j.kept(a.Sum)
 	if err != nil {
 		return err
 	}
-	if a.Op == "file" {
-		parent, err := p.root.Folder(path.Dir(a.Path))
-		if err != nil {
-			return err
-		}
-		defer parent.Close()
-		_, err = writeFile(parent, path.Base(a.Path), partOf(0), tree.Bytes(data))
+	parent, err := p.root.Folder(path.Dir(a.Path))
+	if err != nil {
 		return err
 	}
-	return a.restore(p, data)
+	defer parent.Close()
+	_, err = writeFile(parent, path.Base(a.Path), partOf(0), c)
+	return err
 }
 
-// restore gives the file of an action what it held before.
-func (a *Action) restore(p *Place, data []byte) error {
-	if a.Op == "revision" {
-		return Revision{a.Path, data}.Replace()
+// restore gives a note or a revision what it held, by its checksum.
+func (j *Journal) restore(p *Place, a Action, sum string) error {
+	c, err := j.kept(sum)
+	if err != nil {
+		return err
 	}
-	return p.writeNote(a.Path, data)
+	var data bytes.Buffer
+	if err := copyContent(&data, c); err != nil {
+		return err
+	}
+	if a.Op == "revision" {
+		return Revision{a.Path, data.Bytes()}.Replace()
+	}
+	return p.writeNote(a.Path, data.Bytes())
 }
 
 // Tidy removes what a build that was cut short was just writing.
