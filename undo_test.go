@@ -3,6 +3,7 @@
 package main
 
 import (
+	"fmt"
 	"math/rand/v2"
 	"os"
 	"os/exec"
@@ -137,6 +138,44 @@ func TestHistoryAndUndo(t *testing.T) {
 	assert.Equal(t, 2, status)
 	assert.Contains(t, out, `nothing was done under the number "7"`)
 	_ = before
+}
+
+// However many runs work in one place at a time, each is done as a whole or
+// refused, and no label loses what another run wrote into it.
+func TestRunsInOnePlaceWaitForNobodyAndLoseNothing(t *testing.T) {
+	d := newDesk(t, "t.folders", "---\nfields: { town: Where? }\n---\nNorland/<town>/\n    Part <n:000> | each: n in 1..60\n", "out/x", "")
+	type result struct {
+		town, out string
+		status    int
+	}
+	results := make(chan result)
+	const runs = 8
+	for i := range runs {
+		go func() {
+			cmd := exec.Command(program, "build", "t", "--into", "out", fmt.Sprintf("town=Town %d", i), "--yes")
+			cmd.Dir, cmd.Env = d.dir, d.environment()
+			out, _ := cmd.CombinedOutput()
+			results <- result{fmt.Sprintf("Town %d", i), string(out), cmd.ProcessState.ExitCode()}
+		}()
+	}
+	done := 0
+	var all []result
+	for range runs {
+		all = append(all, <-results)
+	}
+	has, label := strings.Join(d.has("out"), "\n"), d.read("out/Norland/.vestibula.json")
+	for _, r := range all {
+		built := r.status == 0
+		if built {
+			done++
+		} else {
+			assert.Regexp(t, "another run is at work in|has changed in .* meanwhile", r.out)
+		}
+		assert.Equal(t, built, strings.Contains(has, r.town+"/Part 060/"), r.out)
+		assert.Equal(t, built, strings.Contains(has, r.town), r.out)
+		assert.Equal(t, built, strings.Contains(label, `"town": "`+r.town+`"`), r.out)
+	}
+	assert.Positive(t, done)
 }
 
 func TestWhatWasCutShortIsNoticed(t *testing.T) {

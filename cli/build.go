@@ -1,12 +1,14 @@
 package cli
 
 import (
+	"bytes"
 	"context"
 	"errors"
 	"fmt"
 	"os"
 	"os/signal"
 	"path/filepath"
+	"slices"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -18,6 +20,7 @@ import (
 	"vestibula/core/plan"
 	"vestibula/core/rules"
 	"vestibula/core/template"
+	"vestibula/core/tree"
 )
 
 // A buildRun is one call of build.
@@ -74,7 +77,7 @@ Into FILE.zip or FILE.tar.gz the same is written as an archive.`,
 	}
 	b.flags.add(c)
 	c.Flags().StringVar(&b.into, "into", "", "the folder `DIR` to build in, or a new archive: FILE.zip or FILE.tar.gz")
-	c.Flags().StringVar(&b.archive.dated, "dated", "", "the `DAY` that all bears in an archive; the same one always if you name none")
+	c.Flags().StringVar(&b.archive.dated, "dated", "", "the `DAY` that an archive says all in it is from; 2000-01-01 if you name none")
 	c.Flags().BoolVarP(&b.yes, "yes", "y", false, "build without asking")
 	c.Flags().BoolVar(&b.preview, "preview", false, "show what would be done, and change nothing")
 	c.Flags().BoolVar(&b.noLabel, "no-label", false, "leave no "+label.FileName+" behind")
@@ -387,11 +390,36 @@ func (b *buildRun) buildWithJournal(job disk.Job) error {
 		return err
 	}
 	defer unlock()
+	if err := b.changedMeanwhile(); err != nil {
+		return err
+	}
 	at, err := filepath.Abs(b.place.Path)
 	if err != nil {
 		return err
 	}
 	return j.Build(b.place, job, disk.Head{When: b.now, Place: at, Title: b.t.Heading()})
+}
+
+// changedMeanwhile says whether somebody has changed the place since the plan was
+// made, while the yes was waited for.
+func (b *buildRun) changedMeanwhile() error {
+	root := b.tree.Root
+	if b.archive.plan != nil {
+		root = &tree.Node{Children: []*tree.Node{b.changes().Steps[0].Node}}
+	}
+	now, err := plan.Make(root, b.place)
+	same := err == nil && slices.EqualFunc(now.Steps, b.changes().Steps, func(x, y plan.Step) bool { return x.State == y.State })
+	for _, n := range b.notes {
+		if same {
+			var data []byte
+			data, err = b.place.ReadFile(n.Path)
+			same = err == nil && bytes.Equal(data, n.Was)
+		}
+	}
+	if same {
+		return nil
+	}
+	return refused("run the same command again: the plan is another one now", "Nothing was built: something has changed in %s meanwhile.", b.place.Path)
 }
 
 func isOrAre(n int) string {
