@@ -272,16 +272,21 @@ func (b *Batch) SetAside(p *plan.Plan) bool {
 // CountSteps counts the folders and files of each build by their states in a
 // plan of the root. What several rows share counts for the first of them.
 func (b *Batch) CountSteps(p *plan.Plan) {
-	builds := map[int]*Build{}
-	for _, build := range b.Builds {
-		builds[build.Row] = build
-	}
-	b.byRow(p, func(i int, rows []int) { builds[rows[0]].Count[p.Steps[i].State]++ })
+	var build *Build
+	b.byRow(p, func(i int, rows []int) {
+		if build == nil || build.Row != rows[0] { // the steps of a row mostly follow each other
+			at, _ := slices.BinarySearchFunc(b.Builds, rows[0], func(x *Build, row int) int { return x.Row - row })
+			build = b.Builds[at]
+		}
+		build.Count[p.Steps[i].State]++
+	})
 }
 
 // byRow calls visit for each step of a plan, with the rows that it is for.
 func (b *Batch) byRow(p *plan.Plan, visit func(i int, rows []int)) {
 	top := make([]int32, len(p.Steps)) // the step above which rows may meet
+	var rows []int
+	last := int32(-1)
 	for i := range p.Steps {
 		up := p.Steps[i].Parent
 		if up >= 0 && p.Steps[top[up]].Node.Marks&tree.Way == 0 {
@@ -289,6 +294,9 @@ func (b *Batch) byRow(p *plan.Plan, visit func(i int, rows []int)) {
 		} else {
 			top[i] = int32(i)
 		}
-		visit(i, b.meeting.From(p.Steps[top[i]].Node))
+		if top[i] != last {
+			last, rows = top[i], b.meeting.From(p.Steps[top[i]].Node)
+		}
+		visit(i, rows)
 	}
 }
