@@ -113,6 +113,18 @@ func TestRowsThatShareAPathMeetInIt(t *testing.T) {
 	out, status = d.run("build", "t", "--into", "out", "--roster", "r.csv", "country=Westland", "--rows", "3", "--yes")
 	assert.Zero(t, status, "a value on the command line holds for all rows: %s", out)
 	assert.Contains(t, d.has("out"), "Westland/Birk/")
+
+	// The same with each level on a line of its own.
+	d.write("n.folders", "---\nfields: { land: Where?, town: Which town?, who: Whose? }\n---\n<land>\n    <town>\n        <who>\n            <#> Notes\n")
+	d.write("n/x", "")
+	out, status = d.run("build", "n", "--into", "n", "--roster", "r.csv", "--yes", "--json")
+	assert.Zero(t, status, out)
+	assert.Contains(t, out, `"row":3,"state":"built","folder":"Norland/Birk/y","new":3,`, "Norland itself counts for row 2")
+	assert.Contains(t, d.has("n"), "Norland/Askel/x/01 Notes/")
+	d.write("r.csv", "land;town;who\nNorland;Askel;x\nNorland;Askel;x\nNorland;Askel;X\n")
+	out, _ = d.run("build", "n", "--into", "out", "--roster", "r.csv", "--yes")
+	assert.Contains(t, out, "row 3: “Norland/Askel/x” would be made for row 2 as well")
+	assert.Contains(t, out, "row 4: “Norland/Askel/X” is spelled “x” in row 2")
 }
 
 // The workbook that comes with the program: dates and answers as such, a second

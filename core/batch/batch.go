@@ -37,7 +37,7 @@ func (b *Build) Folder() string {
 	at, n := ".", b.Root
 	for len(n.Children) == 1 && n.Children[0].Kind == tree.Folder {
 		n = n.Children[0]
-		if at = path.Join(at, n.Name); n.Marks&tree.Way == 0 {
+		if at = path.Join(at, n.Name); !n.Meets() {
 			break
 		}
 	}
@@ -289,7 +289,7 @@ func (b *Batch) byRow(p *plan.Plan, visit func(i int, rows []int)) {
 	last := int32(-1)
 	for i := range p.Steps {
 		up := p.Steps[i].Parent
-		if up >= 0 && p.Steps[top[up]].Node.Marks&tree.Way == 0 {
+		if up >= 0 && !p.Steps[top[up]].Node.Meets() {
 			top[i] = top[up]
 		} else {
 			top[i] = int32(i)

@@ -199,8 +199,21 @@ func (c *compiler) block(s *scope, lines []*outline.Line) *block {
 			b.numbered, b.bare = true, b.bare || bare
 		}
 		b.chained = b.chained || len(e.names) > 1
+		if e.leads() {
+			e.marks |= tree.Step
+		}
 	}
 	return b
+}
+
+// leads reports whether a line's folder holds nothing but one folder that a value
+// names.
+func (e *entry) leads() bool {
+	if e.kind != tree.Folder || e.starter != nil || e.each != nil || e.inside == nil || len(e.inside.entries) != 1 {
+		return false
+	}
+	only := e.inside.entries[0]
+	return only.kind == tree.Folder && only.each == nil && slices.ContainsFunc(only.names[0].Pattern.Slots(), func(slot string) bool { return slot != pattern.OwnNumber })
 }
 
 func (e *entry) last() *pattern.Name { return e.names[len(e.names)-1] }

@@ -4,8 +4,15 @@ package tree
 // first one in `Norland/Askel/`. Trees may meet in it.
 const Way Marks = 1 << 7
 
+// Step marks a folder that holds nothing but one folder that a value names, as a
+// country does that holds a town. Trees of different rows may meet in it as well.
+const Step Marks = 1 << 4
+
+// Meets reports whether trees may meet in a folder.
+func (n *Node) Meets() bool { return n.Marks&(Way|Step) != 0 && len(n.Children) > 0 }
+
 // A Meeting puts trees together, those of several builds into one place. Trees
-// meet in folders that both have only on their way.
+// meet in folders that both have only on their way: see [Node.Meets].
 type Meeting struct {
 	Root  *Node
 	names map[*Node]map[string]*Node // by their folded names
@@ -44,7 +51,7 @@ func (m *Meeting) clash(into, from *Node) *Clash {
 		there := names[Folded(c.Name)]
 		switch {
 		case there == nil:
-		case there.Marks&c.Marks&Way == 0 || there.Name != c.Name:
+		case !there.Meets() || !c.Meets() || there.Name != c.Name:
 			return &Clash{c.Name, there.Name, m.from[there][0]}
 		default:
 			if clash := m.clash(there, c); clash != nil {
@@ -70,7 +77,7 @@ func (m *Meeting) join(into, from *Node, number int) {
 			continue
 		}
 		n := c
-		if c.Marks&Way != 0 {
+		if c.Meets() {
 			n = &Node{Name: c.Name, Kind: c.Kind, Line: c.Line, Marks: c.Marks}
 			m.join(n, c, number)
 		}

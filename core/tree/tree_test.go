@@ -51,6 +51,9 @@ func TestTreesMeetOnlyOnTheWay(t *testing.T) {
 		{&Node{Children: []*Node{{Name: "Norland"}}}, "Norland", 1},
 		{&Node{Children: []*Node{{Name: "Sorland"}}}, "", 0},
 		{&Node{Children: []*Node{way("Sorland", &Node{Name: "Askel"})}}, "Sorland", 5},
+		{&Node{Children: []*Node{{Name: "West", Marks: Step, Children: []*Node{{Name: "Askel"}}}}}, "", 0},
+		{&Node{Children: []*Node{{Name: "West", Marks: Step, Children: []*Node{{Name: "Birk"}}}}}, "", 0},
+		{&Node{Children: []*Node{{Name: "West", Marks: Step}}}, "West", 7},
 		{&Node{Children: []*Node{way("norland", &Node{Name: "Corm"})}}, "norland", 1},
 		{&Node{Children: []*Node{way("Norland", &Node{Name: "ASKEL"})}}, "Norland/ASKEL", 1},
 	} {
@@ -67,5 +70,5 @@ func TestTreesMeetOnlyOnTheWay(t *testing.T) {
 	for path := range m.Root.All() {
 		all = append(all, path)
 	}
-	assert.Equal(t, []string{"Norland", "Norland/Askel", "Norland/Birk", "Sorland"}, all)
+	assert.Equal(t, []string{"Norland", "Norland/Askel", "Norland/Birk", "Sorland", "West", "West/Askel", "West/Birk"}, all)
 }
