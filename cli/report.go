@@ -67,6 +67,10 @@ func (b *buildRun) drawTree(root *tree.Node) {
 				return s.Why
 			case plan.Kept:
 				return "stays as it is: it is not what the template would write"
+			case plan.New:
+				if n.Content != nil {
+					return "from " + n.Content.Source()
+				}
 			}
 			return ""
 		},

@@ -41,10 +41,13 @@ func (s *Screen) TreeLines(root *tree.Node, view TreeView) []string {
 // treeLines calls draw for each line. They may be very many, so that they are
 // not held.
 func (s *Screen) treeLines(root *tree.Node, view TreeView, draw func(line string)) {
-	at := 0 // where the notes begin
+	at, sign := 0, 0 // where the notes begin, and how wide the marks are
+	if view.Mark != nil {
+		sign = 2
+	}
 	if view.Note != nil {
 		s.eachNode(root, func(guide, name string, _ *tree.Node) {
-			if w := Columns(guide+name) + 1; w <= noteColumn-3 {
+			if w := sign + Columns(guide+name) + 1; w <= noteColumn-3 {
 				at = max(at, w+3)
 			}
 		})
