@@ -60,7 +60,7 @@ func (t *Template) Tree(values Values, limit int) (*Expansion, error) {
 	if err != nil {
 		return nil, outline.Errors{{Pos: outline.Pos{Line: 1, Column: 1}, Width: 1, Message: err.Error()}}
 	}
-	*x = expander{t: t, env: env, limit: limit, buf: x.buf}
+	*x = expander{t: t, env: env, limit: limit, buf: x.buf, recent: x.recent}
 	x.filling = pattern.Filling{Values: env, Changed: x.changed}
 	if x.expected = x.count(t.top); x.expected > limit {
 		return nil, &LimitError{limit, x.expected}
@@ -86,6 +86,7 @@ type expander struct {
 	expected int
 	slab     []tree.Node // nodes to give out: one by one they would cost more
 	buf      []byte
+	recent   *[256]string // names that are likely to come again
 	errs     outline.Errors
 	seen     map[Change]bool
 	changes  []Change
@@ -270,7 +271,7 @@ func (x *expander) entry(parent *tree.Node, e *entry, byName map[string]*tree.No
 		if name.Constant() {
 			n.Name = name.Pattern.Source // shared by all that are called so
 		} else {
-			n.Name = string(out)
+			n.Name = x.text(out, e.line.Number+i)
 		}
 		if x.filling.Open {
 			n.Marks |= tree.Open
@@ -314,6 +315,19 @@ func (x *expander) node() *tree.Node {
 	n := &x.slab[0]
 	x.slab = x.slab[1:]
 	return n
+}
+
+// text returns a name as a text. Projects of one template hold the same names
+// again and again, and need not hold them each on its own.
+func (x *expander) text(name []byte, line int) string {
+	if x.recent == nil {
+		x.recent = new([256]string)
+	}
+	known := &x.recent[(line*7+len(name)+int(name[0])+int(name[min(1, len(name)-1)])*3)%len(x.recent)]
+	if *known != string(name) {
+		*known = string(name)
+	}
+	return *known
 }
 
 func (x *expander) add(parent, n *tree.Node) error {
