@@ -39,7 +39,9 @@ func (w *workbook) read(t *Table) error {
 				return err
 			}
 		case "mergeCell":
-			merged = append(merged, attribute(start, "ref", ""))
+			if merged = append(merged, attribute(start, "ref", "")); len(merged) > MaxRows {
+				return errMerged
+			}
 		}
 	}
 	if t.Headings == nil {
@@ -52,6 +54,8 @@ func (w *workbook) read(t *Table) error {
 	}
 	return t.unmerge(merged)
 }
+
+var errMerged = errors.New("too many of its cells are merged")
 
 // attribute returns an attribute of an element, or what it is without one.
 func attribute(start xml.StartElement, name, without string) string {
@@ -233,7 +237,7 @@ func (t *Table) unmerge(refs []string) error {
 					r.Cells[c].Problem = fmt.Sprintf("it is merged with %s%d: split that cell, and fill in each", ColumnName(left), top)
 				}
 				if covered++; covered > MaxCells {
-					return errors.New("too many of its cells are merged")
+					return errMerged
 				}
 			}
 		}

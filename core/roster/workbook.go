@@ -23,8 +23,12 @@ type workbook struct {
 	from    epoch
 }
 
-// maxPart is how large a part may become when it is unpacked.
-const maxPart = 256 << 20
+// maxPart is how large a part with cells or texts may become when it is unpacked;
+// maxSmall, one of the others.
+const (
+	maxPart  = 256 << 20
+	maxSmall = 16 << 20
+)
 
 // compound is how the files of older programs begin, and those with a password.
 var compound = []byte("\xD0\xCF\x11\xE0\xA1\xB1\x1A\xE1")
@@ -130,7 +134,7 @@ func (w *workbook) open(t *Table, sheet string) error {
 		}
 	}
 	var err error
-	w.xml, err = w.part(w.sheet)
+	w.xml, err = w.part(w.sheet, maxPart)
 	return err
 }
 
@@ -142,8 +146,8 @@ func target(folder, name string) string {
 	return path.Join(folder, name)
 }
 
-// part returns what a part holds.
-func (w *workbook) part(name string) ([]byte, error) {
+// part returns what a part holds, if that is not too large.
+func (w *workbook) part(name string, most int) ([]byte, error) {
 	for _, f := range w.parts.File {
 		if f.Name != name {
 			continue
@@ -153,12 +157,12 @@ func (w *workbook) part(name string) ([]byte, error) {
 			return nil, errDamaged
 		}
 		defer r.Close()
-		data, err := io.ReadAll(io.LimitReader(r, maxPart+1))
+		data, err := io.ReadAll(io.LimitReader(r, int64(most)+1))
 		switch {
 		case err != nil:
 			return nil, errDamaged
-		case len(data) > maxPart:
-			return nil, fmt.Errorf("its part %s is larger than %d MB", name, maxPart>>20)
+		case len(data) > most:
+			return nil, fmt.Errorf("its part %s is larger than %d MB", name, most>>20)
 		}
 		return data, nil
 	}
@@ -166,7 +170,7 @@ func (w *workbook) part(name string) ([]byte, error) {
 }
 
 func (w *workbook) decode(name string, into any) error {
-	data, err := w.part(name)
+	data, err := w.part(name, maxSmall)
 	if err == nil && xml.Unmarshal(data, into) != nil {
 		err = errDamaged
 	}
@@ -175,7 +179,7 @@ func (w *workbook) decode(name string, into any) error {
 
 // readTexts reads the texts that many cells share.
 func (w *workbook) readTexts(name string) error {
-	data, err := w.part(name)
+	data, err := w.part(name, maxPart)
 	if err != nil {
 		return err
 	}
@@ -193,7 +197,9 @@ func (w *workbook) readTexts(name string) error {
 			if err != nil {
 				return err
 			}
-			w.texts = append(w.texts, text)
+			if w.texts = append(w.texts, text); len(w.texts) > MaxCells {
+				return fmt.Errorf("it has more than %d texts", MaxCells)
+			}
 		}
 	}
 }
