@@ -322,7 +322,7 @@ func writeFile(parent handle, name, part string, c tree.Content) (there bool, er
 		}
 		return true, f.Close()
 	}
-	fill := func(w io.Writer) error { return copyContent(w, c) }
+	fill := func(f file) error { return copyContent(f, c) }
 	if _, err := write(parent, part, os.O_CREATE|os.O_TRUNC, 0o666, fill); err != nil {
 		_ = parent.Remove(part)
 		return false, err

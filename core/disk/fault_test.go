@@ -124,6 +124,10 @@ func (f faultyFile) ReadDir(n int) ([]fs.DirEntry, error) {
 // Sync does not wait for a real disk: what is synced is not what is tested here.
 func (f faultyFile) Sync() error { return f.fault.now() }
 
+func (f faultyFile) Chmod(mode fs.FileMode) error {
+	return f.fault.or(func() error { return f.file.Chmod(mode) })
+}
+
 func (f faultyFile) Close() error {
 	err := f.file.Close()
 	return errors.Join(f.fault.now(), err)

@@ -76,7 +76,7 @@ func read(h handle, name string) ([]byte, error) {
 // write opens a file, with the flags for making it or going on with it, and
 // returns when what fill writes is on the disk. Opened says whether it came so
 // far.
-func write(h handle, name string, flag int, perm fs.FileMode, fill func(io.Writer) error) (opened bool, err error) {
+func write(h handle, name string, flag int, perm fs.FileMode, fill func(f file) error) (opened bool, err error) {
 	f, err := h.OpenFile(name, os.O_WRONLY|flag, perm)
 	if err != nil {
 		return false, err
@@ -93,8 +93,8 @@ func write(h handle, name string, flag int, perm fs.FileMode, fill func(io.Write
 // replace gives a file new contents and permissions, by way of a temporary file
 // beside it: it has the old ones or the new ones, whatever happens.
 func replace(h handle, name, temporary string, perm fs.FileMode, data []byte) error {
-	_, err := write(h, temporary, os.O_CREATE|os.O_TRUNC, perm, func(w io.Writer) error {
-		_, err := w.Write(data)
+	_, err := write(h, temporary, os.O_CREATE|os.O_TRUNC, perm, func(f file) error {
+		_, err := f.Write(data)
 		return err
 	})
 	if err == nil {

@@ -230,7 +230,7 @@ func (j *Journal) begin(head Head, actions iter.Seq2[Action, error]) (*Record, e
 		head.Number = numbers[len(numbers)-1] + 1
 	}
 	for ; ; head.Number++ { // another program may take the same number
-		opened, err := write(j.root, openName(head.Number), os.O_CREATE|os.O_EXCL, 0o600, func(w io.Writer) error { return writeRecord(w, head, actions) })
+		opened, err := write(j.root, openName(head.Number), os.O_CREATE|os.O_EXCL, 0o600, func(f file) error { return writeRecord(f, head, actions) })
 		switch {
 		case opened && err != nil:
 			_ = j.root.Remove(openName(head.Number))
@@ -279,12 +279,12 @@ func (j *Journal) syncFolder() {
 
 // finish writes the end of a record.
 func (j *Journal) finish(r *Record, end string) error {
-	_, err := write(j.root, openName(r.Number), os.O_APPEND, 0, func(w io.Writer) error {
+	_, err := write(j.root, openName(r.Number), os.O_APPEND, 0, func(f file) error {
 		line := fmt.Sprintf("{\"end\":%q}\n", end)
 		if r.torn {
 			line = "\n" + line
 		}
-		_, err := io.WriteString(w, line)
+		_, err := io.WriteString(f, line)
 		return err
 	})
 	if err == nil {
@@ -405,7 +405,7 @@ func (j *Journal) keep(c tree.Content) (string, error) {
 	if _, err := j.root.Lstat(at); err == nil {
 		return sum, nil
 	}
-	_, err = write(j.root, at+".new", os.O_CREATE|os.O_TRUNC, 0o600, func(w io.Writer) error { return copyContent(w, c) })
+	_, err = write(j.root, at+".new", os.O_CREATE|os.O_TRUNC, 0o600, func(f file) error { return copyContent(f, c) })
 	if err == nil {
 		err = j.root.Rename(at+".new", at)
 	}

@@ -118,6 +118,21 @@ func TestUndoTouchesOnlyWhatIsAsItWasMade(t *testing.T) {
 	})
 }
 
+func TestARevisionKeepsWhoMayReadAndWrite(t *testing.T) {
+	file := filepath.Join(t.TempDir(), "clients.csv")
+	require.NoError(t, os.WriteFile(file, []byte("old"), 0o600))
+	require.NoError(t, os.Chmod(file, 0o646)) // more than the mask would allow
+	require.NoError(t, Revision{file, []byte("new")}.Replace())
+	info, err := os.Stat(file)
+	require.NoError(t, err)
+	assert.Equal(t, os.FileMode(0o646), info.Mode().Perm())
+	data, err := os.ReadFile(file)
+	require.NoError(t, err)
+	assert.Equal(t, "new", string(data))
+	assert.Error(t, Revision{filepath.Dir(file), nil}.Replace(), "a folder is no file")
+	assert.Len(t, snapshot(t, filepath.Dir(file)), 1)
+}
+
 func TestARecordThatWasCutOffIsReadAsFarAsItGoes(t *testing.T) {
 	j, at := journal(t)
 	p := open(t, t.TempDir())

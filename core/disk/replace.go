@@ -2,7 +2,6 @@ package disk
 
 import (
 	"errors"
-	"io"
 	"io/fs"
 	"os"
 	"path/filepath"
@@ -44,8 +43,11 @@ func (r Revision) stage() error {
 		return err
 	}
 	defer folder.Close()
-	_, err = write(folder, filepath.Base(r.Path)+partName, os.O_CREATE|os.O_TRUNC, mode, func(w io.Writer) error {
-		_, err := w.Write(r.Data)
+	_, err = write(folder, filepath.Base(r.Path)+partName, os.O_CREATE|os.O_TRUNC, 0o600, func(f file) error {
+		if err := f.Chmod(mode); err != nil { // the mask does not matter here
+			return err
+		}
+		_, err := f.Write(r.Data)
 		return err
 	})
 	return err
