@@ -112,13 +112,7 @@ func (p *zipPacker) file(path string, c tree.Content) error {
 	if err != nil {
 		return err
 	}
-	r, err := c.Open()
-	if err != nil {
-		return err
-	}
-	defer r.Close()
-	_, err = io.Copy(w, r)
-	return err
+	return tree.Copy(w, c)
 }
 
 type tarPacker struct {
@@ -133,15 +127,8 @@ func (p *tarPacker) folder(path string) error {
 
 func (p *tarPacker) file(path string, c tree.Content) error {
 	var data bytes.Buffer // its size has to be known first
-	if c != nil {
-		r, err := c.Open()
-		if err != nil {
-			return err
-		}
-		defer r.Close()
-		if _, err := data.ReadFrom(r); err != nil {
-			return err
-		}
+	if err := tree.Copy(&data, c); err != nil {
+		return err
 	}
 	if err := p.WriteHeader(&tar.Header{Typeflag: tar.TypeReg, Name: path, Mode: 0o644, Size: int64(data.Len()), ModTime: p.time}); err != nil {
 		return err

@@ -3,7 +3,6 @@ package disk
 import (
 	"errors"
 	"fmt"
-	"io"
 	"io/fs"
 	"os"
 	"path"
@@ -322,7 +321,7 @@ func writeFile(parent handle, name, part string, c tree.Content) (there bool, er
 		}
 		return true, f.Close()
 	}
-	fill := func(f file) error { return copyContent(f, c) }
+	fill := func(f file) error { return tree.Copy(f, c) }
 	if _, err := write(parent, part, os.O_CREATE|os.O_TRUNC, 0o666, fill); err != nil {
 		_ = parent.Remove(part)
 		return false, err
@@ -340,16 +339,6 @@ func writeFile(parent handle, name, part string, c tree.Content) (there bool, er
 	}
 	// Some media know no links; there the file is written in its place.
 	return write(parent, name, os.O_CREATE|os.O_EXCL, 0o666, fill)
-}
-
-func copyContent(w io.Writer, c tree.Content) error {
-	r, err := c.Open()
-	if err != nil {
-		return err
-	}
-	defer r.Close()
-	_, err = io.Copy(w, r)
-	return err
 }
 
 // notes writes the notes.

@@ -405,7 +405,7 @@ func (j *Journal) keep(c tree.Content) (string, error) {
 	if _, err := j.root.Lstat(at); err == nil {
 		return sum, nil
 	}
-	_, err = write(j.root, at+".new", os.O_CREATE|os.O_TRUNC, 0o600, func(f file) error { return copyContent(f, c) })
+	_, err = write(j.root, at+".new", os.O_CREATE|os.O_TRUNC, 0o600, func(f file) error { return tree.Copy(f, c) })
 	if err == nil {
 		err = j.root.Rename(at+".new", at)
 	}
@@ -447,10 +447,8 @@ func checksum(data []byte) string {
 // contentSum returns the checksum of what a file begins with.
 func contentSum(c tree.Content) (string, error) {
 	sum := sha256.New()
-	if c != nil {
-		if err := copyContent(sum, c); err != nil {
-			return "", err
-		}
+	if err := tree.Copy(sum, c); err != nil {
+		return "", err
 	}
 	return hex.EncodeToString(sum.Sum(nil)), nil
 }

@@ -316,7 +316,7 @@ func (j *Journal) restore(p *Place, a Action, sum string) error {
 		return err
 	}
 	var data bytes.Buffer
-	if err := copyContent(&data, c); err != nil {
+	if err := tree.Copy(&data, c); err != nil {
 		return err
 	}
 	if a.Op == "revision" {

@@ -46,6 +46,20 @@ type Content interface {
 	Source() string
 }
 
+// Copy writes a content, which may be nil, to w.
+func Copy(w io.Writer, c Content) error {
+	if c == nil {
+		return nil
+	}
+	r, err := c.Open()
+	if err != nil {
+		return err
+	}
+	defer r.Close()
+	_, err = io.Copy(w, r)
+	return err
+}
+
 // Bytes is a content that is in memory.
 type Bytes []byte
 
