@@ -230,6 +230,10 @@ func TestAnArchiveHoldsWhatWouldBeBuilt(t *testing.T) {
 	assert.Zero(t, status, out)
 	assert.Contains(t, out, "Built 2 rows: 22 folders and 6 files in all.zip")
 	assert.Contains(t, d.read("c.csv"), "all.zip/2027-03 Oriel Pask BK")
+	out, status = d.run("build", "commission", "--into", "none.zip", "--roster", "c.csv", "--yes")
+	assert.Zero(t, status)
+	assert.Contains(t, out, "Nothing to do: no row is left to build")
+	assert.NotContains(t, d.has("."), "none.zip")
 }
 
 func TestRostersThatCannotBeReadAreTold(t *testing.T) {

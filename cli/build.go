@@ -224,7 +224,7 @@ func (b *buildRun) compare() error {
 			return refused("move it away, or build with --no-label", "%v", err)
 		}
 	}
-	if b.archive.name != "" {
+	if b.archive.name != "" && len(b.batch.Builds) > 0 {
 		if err := b.compareArchive(); err != nil {
 			return err
 		}

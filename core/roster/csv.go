@@ -46,9 +46,12 @@ func parseCSV(data []byte) (*Table, error) {
 	first, _, _ := strings.Cut(strings.TrimLeft(f.text, "\r\n"), "\n")
 	f.separator = separator(first)
 	t := &Table{file: f}
+	needed := 0 // cells of a row: marks may be missing
 	return t, f.each(func(number int, texts []string, r *csv.Reader) error {
 		if t.Headings == nil {
 			t.Headings, t.Heading = slices.Clone(texts), number
+			for needed = len(t.Headings); needed > 0 && t.IsMark(needed-1); needed-- {
+			}
 			return nil
 		}
 		row := t.row(number, texts)
@@ -60,7 +63,7 @@ func parseCSV(data []byte) (*Table, error) {
 		}
 		if !row.Empty() {
 			switch {
-			case len(texts) >= len(t.Headings):
+			case len(texts) >= needed:
 			case r.InputOffset() == int64(len(f.text)) && !strings.HasSuffix(f.text, "\n"):
 				row.Cells[len(texts)-1].Problem = "the file ends in the middle of this row: save it again"
 			default:

@@ -40,19 +40,20 @@ func TestUsualDialectsOfCSV(t *testing.T) {
 		text string
 		want []string
 	}{
-		"commas":            {"a,b\n1,2\n", []string{"a | b", "2: 1 | 2"}},
-		"semicolons":        {"a;b\n1,5;2\n", []string{"a | b", "2: 1,5 | 2"}},
-		"tabs":              {"a\tb\n1\t2\n", []string{"a | b", "2: 1 | 2"}},
-		"bars":              {"a|b\n1|2\n", []string{"a | b", "2: 1 | 2"}},
-		"byte order mark":   {"\xEF\xBB\xBFa,b\r\n1,2\r\n", []string{"a | b", "2: 1 | 2"}},
-		"UTF-16":            {utf16("a,b\nÅsa,2\n"), []string{"a | b", "2: Åsa | 2"}},
-		"quoted line break": {"a,b\n\"x\ny\",2\nz,3\n", []string{"a | b", "2: x\ny | 2", "3: z | 3"}},
-		"quoted separator":  {"\"a, b\";c\n\"1;2\";3\n", []string{"a, b | c", "2: 1;2 | 3"}},
-		"short rows":        {"a,b,c\n1\n", []string{"a | b | c", "2: 1 |  | "}},
-		"empty rows":        {"a,b\n,\n\n1,2\n", []string{"a | b", "4: 1 | 2"}},
-		"blanks":            {"a , b\n 1 ,2 \n", []string{"a  |  b", "2: 1 | 2"}},
-		"half a row":        {"a,b,c\n1,2,3\n4,5", []string{"a | b | c", "2: 1 | 2 | 3", "3: 4 | !the file ends in the middle of this row: save it again | "}},
-		"too many cells":    {"a,b\n1,2,3\n", []string{"a | b", "2: 1 | !the row has 3 cells, and there are 2 headings: is a separator missing its quotation marks?"}},
+		"commas":             {"a,b\n1,2\n", []string{"a | b", "2: 1 | 2"}},
+		"semicolons":         {"a;b\n1,5;2\n", []string{"a | b", "2: 1,5 | 2"}},
+		"tabs":               {"a\tb\n1\t2\n", []string{"a | b", "2: 1 | 2"}},
+		"bars":               {"a|b\n1|2\n", []string{"a | b", "2: 1 | 2"}},
+		"byte order mark":    {"\xEF\xBB\xBFa,b\r\n1,2\r\n", []string{"a | b", "2: 1 | 2"}},
+		"UTF-16":             {utf16("a,b\nÅsa,2\n"), []string{"a | b", "2: Åsa | 2"}},
+		"quoted line break":  {"a,b\n\"x\ny\",2\nz,3\n", []string{"a | b", "2: x\ny | 2", "3: z | 3"}},
+		"quoted separator":   {"\"a, b\";c\n\"1;2\";3\n", []string{"a, b | c", "2: 1;2 | 3"}},
+		"short rows":         {"a,b,c\n1\n", []string{"a | b | c", "2: 1 |  | "}},
+		"empty rows":         {"a,b\n,\n\n1,2\n", []string{"a | b", "4: 1 | 2"}},
+		"blanks":             {"a , b\n 1 ,2 \n", []string{"a  |  b", "2: 1 | 2"}},
+		"rows without marks": {"a,b,built,built on,built in\n1,2,yes,x,y\n3,4\n5,6", []string{"a | b | built | built on | built in", "2: 1 | 2 | yes | x | y", "3: 3 | 4 |  |  | ", "4: 5 | 6 |  |  | "}},
+		"half a row":         {"a,b,c\n1,2,3\n4,5", []string{"a | b | c", "2: 1 | 2 | 3", "3: 4 | !the file ends in the middle of this row: save it again | "}},
+		"too many cells":     {"a,b\n1,2,3\n", []string{"a | b", "2: 1 | !the row has 3 cells, and there are 2 headings: is a separator missing its quotation marks?"}},
 	}
 	for name, tt := range tests {
 		t.Run(name, func(t *testing.T) {
@@ -60,6 +61,7 @@ func TestUsualDialectsOfCSV(t *testing.T) {
 			require.NoError(t, err)
 			require.NoError(t, table.check())
 			assert.Equal(t, tt.want, lines(table))
+			assert.Equal(t, name == "short rows", len(table.Short) > 0)
 		})
 	}
 }
