@@ -347,11 +347,6 @@ func (b *buildRun) carryOutSafely() (unmarked, err error) {
 	if len(b.notes) == 0 && b.nothing() && !b.unfinished {
 		return nil, nil
 	}
-	if b.marks != nil {
-		if err := b.batch.Table.Unchanged(b.roster.file); err != nil {
-			return nil, refused("run the same command again", "Nothing was built: the roster %s: %s", b.roster.file, disk.Reason(err))
-		}
-	}
 	done, end := b.progress("building", len(b.plan.Steps))
 	job := disk.Job{Plan: b.changes(), Notes: b.notes, Revision: b.marks, Done: done}
 	if b.archive.plan != nil {
@@ -373,7 +368,7 @@ func (b *buildRun) carryOutSafely() (unmarked, err error) {
 	case errors.As(err, &failed):
 		return nil, b.failed(failed)
 	case errors.As(err, &unrevised) && !unrevised.Built:
-		return nil, refused("close it in other programs, or build without --mark", "Nothing was built: the roster cannot be marked: %v", unrevised)
+		return nil, refused("close it in other programs and run the same command again, or build without --mark", "Nothing was built: the roster cannot be marked: %v", unrevised)
 	case unrevised != nil:
 		return refused("close it in other programs, and run the same command again: what is built stays as it is", "The roster is not marked: %v", unrevised), nil
 	case errors.As(err, &unwritten) && unwritten.Done:

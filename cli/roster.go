@@ -178,6 +178,6 @@ func (b *buildRun) markRows() error {
 	if err != nil {
 		return refused("or build without --mark", "the roster %s cannot be marked: %s", r.file, disk.Reason(err))
 	}
-	b.marks = &disk.Revision{Path: at, Data: data}
+	b.marks = &disk.Revision{Path: at, Data: data, Was: b.batch.Table.Bytes()}
 	return nil
 }

@@ -194,7 +194,7 @@ func (y *yard) build() error {
 		job.Notes = []Note{{Path: "P/.label", Data: says("new"), Was: old}}
 	}
 	if list, err := os.ReadFile(y.list); err == nil && string(list) == "a,b\n" {
-		job.Revision = &Revision{y.list, []byte("a,b,built\n")}
+		job.Revision = &Revision{Path: y.list, Data: []byte("a,b,built\n"), Was: []byte("a,b\n")}
 	}
 	return j.Build(p, job, Head{Place: y.place, Title: "yard"})
 }

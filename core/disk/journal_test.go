@@ -122,14 +122,15 @@ func TestARevisionKeepsWhoMayReadAndWrite(t *testing.T) {
 	file := filepath.Join(t.TempDir(), "clients.csv")
 	require.NoError(t, os.WriteFile(file, []byte("old"), 0o600))
 	require.NoError(t, os.Chmod(file, 0o646)) // more than the mask would allow
-	require.NoError(t, Revision{file, []byte("new")}.Replace())
+	require.NoError(t, Revision{Path: file, Data: []byte("new"), Was: []byte("old")}.Replace())
 	info, err := os.Stat(file)
 	require.NoError(t, err)
 	assert.Equal(t, os.FileMode(0o646), info.Mode().Perm())
 	data, err := os.ReadFile(file)
 	require.NoError(t, err)
 	assert.Equal(t, "new", string(data))
-	assert.Error(t, Revision{filepath.Dir(file), nil}.Replace(), "a folder is no file")
+	assert.ErrorIs(t, Revision{Path: file, Data: []byte("newer"), Was: []byte("old")}.Replace(), ErrChanged)
+	assert.Error(t, Revision{Path: filepath.Dir(file)}.Replace(), "a folder is no file")
 	assert.Len(t, snapshot(t, filepath.Dir(file)), 1)
 }
 

@@ -12,6 +12,22 @@ import (
 type Revision struct {
 	Path string
 	Data []byte
+	Was  []byte // what it must still hold to be replaced; nil for anything
+}
+
+// ErrChanged is why a file is not replaced that is no longer what it was.
+var ErrChanged = errors.New("somebody has changed it meanwhile")
+
+// unchanged says whether the file is still what it was.
+func (r Revision) unchanged() error {
+	if r.Was == nil {
+		return nil
+	}
+	sum, err := contentSum(byPath(r.Path))
+	if err == nil && sum != checksum(r.Was) {
+		err = ErrChanged
+	}
+	return err
 }
 
 // Real returns the absolute path of a file, the one behind it where it is a link.
@@ -38,6 +54,9 @@ func (r Revision) Replace() error {
 
 // stage writes the new contents beside the file.
 func (r Revision) stage() error {
+	if err := r.unchanged(); err != nil {
+		return err
+	}
 	folder, mode, err := r.open()
 	if err != nil {
 		return err
@@ -55,6 +74,9 @@ func (r Revision) stage() error {
 
 // commit puts what was staged into the place of the file.
 func (r Revision) commit() error {
+	if err := r.unchanged(); err != nil {
+		return err
+	}
 	folder, err := openFolder(filepath.Dir(r.Path))
 	if err != nil {
 		return err

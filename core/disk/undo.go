@@ -320,7 +320,7 @@ func (j *Journal) restore(p *Place, a Action, sum string) error {
 		return err
 	}
 	if a.Op == "revision" {
-		return Revision{a.Path, data.Bytes()}.Replace()
+		return Revision{Path: a.Path, Data: data.Bytes()}.Replace()
 	}
 	return p.writeNote(a.Path, data.Bytes())
 }
