@@ -2,13 +2,16 @@ package disk
 
 import (
 	"errors"
+	"fmt"
 	"io"
 	"io/fs"
 	"maps"
+	"math/rand/v2"
 	"os"
 	"path/filepath"
 	"slices"
 	"strings"
+	"sync"
 	"syscall"
 	"testing"
 
@@ -22,6 +25,7 @@ import (
 
 // A fault makes a file system fail from its k-th operation on, or only once.
 type fault struct {
+	mutex    sync.Mutex
 	at, done int
 	err      error
 	once     bool
@@ -29,6 +33,8 @@ type fault struct {
 
 // now counts an operation and returns its error.
 func (f *fault) now() error {
+	f.mutex.Lock()
+	defer f.mutex.Unlock()
 	f.done++
 	if f.err != nil && (f.done == f.at || f.done > f.at && !f.once) {
 		return f.err
@@ -244,7 +250,7 @@ func everyFault(t *testing.T, prepare func(y *yard), act func(y *yard) error, pr
 			for _, once := range []bool{true, false} {
 				y := newYard(t)
 				prepare(y)
-				*f = fault{at: k, err: err, once: once}
+				f.at, f.done, f.err, f.once = k, 0, err, once
 				failed := act(y)
 				f.err = nil
 				prove(t, y, f, failed)
@@ -314,6 +320,48 @@ func TestEveryFaultOfAnUndoLosesNothing(t *testing.T) {
 			}
 			assert.Equal(t, y.before, y.now(), "undone")
 		})
+}
+
+// Where several builders are at work, a fault of any one of them stops all, and
+// what all have made is taken back.
+func TestAFaultAmongSeveralBuildersIsTakenBack(t *testing.T) {
+	large := folder("", folder("P"))
+	for i := range 40 {
+		project := folder(fmt.Sprintf("Project %d", i), leaf("start.md", text("begin")))
+		for k := range 30 {
+			project.Children = append(project.Children, folder(fmt.Sprintf("Stage %d", k), folder("deep")))
+		}
+		large.Children[0].Children = append(large.Children[0].Children, project)
+	}
+	f := &fault{}
+	f.inject(t)
+	y := newYard(t)
+	build := func() error {
+		p, err := Open(y.place)
+		if err != nil {
+			return err
+		}
+		defer p.Close()
+		pl, err := plan.Make(large, p)
+		if err != nil {
+			return err
+		}
+		return p.Build(Job{Plan: pl, Notes: []Note{{Path: "P/.label", Data: says("new"), Was: []byte("old")}}})
+	}
+	f.done = 0
+	require.NoError(t, build())
+	operations := f.done
+	for range 40 {
+		y = newYard(t)
+		f.at, f.done, f.err, f.once = 1+rand.IntN(operations-1), 0, syscall.EIO, true
+		err := build()
+		f.err = nil
+		if err != nil {
+			require.Equal(t, y.before, y.now(), "operation %d: %v", f.at, err)
+			require.NoError(t, build())
+		}
+		require.Len(t, y.now(), len(y.before)+40*(2+2*30))
+	}
 }
 
 // meddling is a content that does something to the disk when it is opened.
