@@ -276,4 +276,14 @@ func TestLaterFoldersAreOpenedWhenTheirTimeHasCome(t *testing.T) {
 	out, status = d.run("open", "out")
 	assert.Equal(t, 2, status)
 	assert.Contains(t, out, "has no .vestibula.json")
+
+	// Nobody remembers the number of a folder that is not there yet.
+	d.write("n.folders", "---\nfields: { who: Who? }\n---\n<who>\n    <#> Drafts\n    <#> Portfolio | later\n")
+	_, status = d.run("build", "n", "--into", "out", "who=Jun", "--yes")
+	require.Zero(t, status)
+	out, status = d.run("open", "out/Jun", "Portfolio", "--yes")
+	assert.Zero(t, status, out)
+	assert.Contains(t, out, "Built 1 folder")
+	assert.NotContains(t, out, "no row")
+	assert.Contains(t, d.has("out/Jun"), "02 Portfolio/")
 }

@@ -176,7 +176,8 @@ func (a *app) open(project, folder string, yes bool) error {
 		w := &list[i]
 		name := path.Base(w.path)
 		names = append(names, name)
-		if name == folder || w.path == folder || strings.HasSuffix(w.path, "/"+folder) {
+		unnumbered := strings.TrimLeft(name, "0123456789 -_.")
+		if name == folder || unnumbered == folder || w.path == folder || strings.HasSuffix(w.path, "/"+folder) {
 			if chosen != nil {
 				return unclear("write more of its path: "+chosen.path+" or "+w.path, "%q waits in two places", folder)
 			}
