@@ -238,42 +238,42 @@ func TestChecksOfOneTemplateWithValues(t *testing.T) {
 	assert.Contains(t, out, "weeks 31 is too large: at most 30")
 }
 
-func TestLaterFoldersAreOpenedWhenTheirTimeHasCome(t *testing.T) {
+func TestLaterFoldersAreAddedWhenTheirTimeHasCome(t *testing.T) {
 	text := "---\nfields: { who: Who? }\n---\n<who>\n    Bench\n        Trials    | later | note: gold leaf\n            <#> First\n            notes of <who>.md | fill: start.md\n            Deeper | later\n    Exhibition | later\n"
 	d := newDesk(t, "t.folders", text, "start.md", "for <who>\n", "out/x", "")
 	_, status := d.run("build", "t", "--into", "out", "who=Oriel", "--yes")
 	require.Zero(t, status)
 	assert.Equal(t, []string{"Oriel/", "Oriel/.vestibula.json", "Oriel/Bench/", "x"}, d.has("out"))
-	out, status := d.run("open", "out/Oriel")
+	out, status := d.run("add", "out/Oriel")
 	assert.Zero(t, status)
 	assert.Contains(t, out, "Oriel/Bench/Trials/   gold leaf")
 	assert.Contains(t, out, "Oriel/Exhibition/")
 
-	out, status = d.run("open", "out/Oriel", "Trials")
+	out, status = d.run("add", "out/Oriel", "Trials")
 	assert.Equal(t, 1, status, "shown, but not made without a yes")
 	assert.Contains(t, out, "+         Trials/")
-	out, status = d.run("open", "out/Oriel", "Trials", "--yes")
+	out, status = d.run("add", "out/Oriel", "Trials", "--yes")
 	assert.Zero(t, status, out)
 	assert.Equal(t, []string{"01 First/", "notes of Oriel.md"}, d.has("out/Oriel/Bench/Trials"))
 	assert.Equal(t, "for Oriel\n", d.read("out/Oriel/Bench/Trials/notes of Oriel.md"))
-	out, _ = d.run("open", "out/Oriel")
+	out, _ = d.run("add", "out/Oriel")
 	assert.NotContains(t, out, "Trials/   ")
 	assert.Contains(t, out, "Oriel/Bench/Trials/Deeper/")
 
 	// A project that was renamed, whose template is gone, still knows what waits.
 	require.NoError(t, os.Rename(filepath.Join(d.dir, "out/Oriel"), filepath.Join(d.dir, "out/Pask")))
 	require.NoError(t, os.Remove(filepath.Join(d.dir, "t.folders")))
-	out, status = d.run("open", "out/Pask", "Exhibition", "--yes")
+	out, status = d.run("add", "out/Pask", "Exhibition", "--yes")
 	assert.Zero(t, status, out)
 	assert.Contains(t, d.has("out/Pask"), "Exhibition/")
 	_, status = d.run("undo", "--yes")
 	assert.Zero(t, status)
 	assert.NotContains(t, d.has("out/Pask"), "Exhibition/")
 
-	out, status = d.run("open", "out/Pask", "Exibition")
+	out, status = d.run("add", "out/Pask", "Exibition")
 	assert.Equal(t, 2, status)
 	assert.Contains(t, out, "did you mean Exhibition?")
-	out, status = d.run("open", "out")
+	out, status = d.run("add", "out")
 	assert.Equal(t, 2, status)
 	assert.Contains(t, out, "has no .vestibula.json")
 
@@ -281,7 +281,7 @@ func TestLaterFoldersAreOpenedWhenTheirTimeHasCome(t *testing.T) {
 	d.write("n.folders", "---\nfields: { who: Who? }\n---\n<who>\n    <#> Drafts\n    <#> Portfolio | later\n")
 	_, status = d.run("build", "n", "--into", "out", "who=Jun", "--yes")
 	require.Zero(t, status)
-	out, status = d.run("open", "out/Jun", "Portfolio", "--yes")
+	out, status = d.run("add", "out/Jun", "Portfolio", "--yes")
 	assert.Zero(t, status, out)
 	assert.Contains(t, out, "Built 1 folder")
 	assert.NotContains(t, out, "no row")

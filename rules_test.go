@@ -24,15 +24,15 @@ func TestMistakesThatPeopleFindOutLateAreFoundBefore(t *testing.T) {
 			[]string{"“Part 10” would stand before “Part 2” in raw listings", "write :00 behind the slot's name"}},
 		{"the same, written by hand", "Book\n    1 Plan\n    2 Sew\n    10 Ship\n", []string{"“10 Ship” would stand before “2 Sew”", "as in 02 Sew, or write <#>"}},
 		{"a series that may grow", "---\nfields: { weeks: { type: number, max: 30, default: 3 } }\n---\nBook\n    Week <n:0> | each: n in 1..weeks\n", []string{"“Week 10” would stand before “Week 2”"}},
-		{"a sign that leads in one list only", "---\nrules: { sorting: [code-point, alphabetical, natural, dictionary] }\n---\nBook\n    _Inbox\n    Agreement\n",
-			[]string{"“Agreement” would stand before “_Inbox” in raw listings, servers and archives (code-point) and lists on Linux (dictionary)", "only digits lead everywhere"}},
+		{"a sign that leads in one list only", "---\nrules: { sorting: [code-point, alphabetical, natural, dictionary] }\n---\nBook\n    _Arrivals\n    Agreement\n",
+			[]string{"“Agreement” would stand before “_Arrivals” in raw listings, servers and archives (code-point) and lists on Linux (dictionary)", "only digits lead everywhere"}},
 		{"capitals first, but not everywhere", "---\nrules: { sorting: [code-point, natural] }\n---\nBook\n    Agreement\n    archive\n    Book\n", []string{"“Book” would stand before “archive” in raw listings"}},
-		{"an order that depends on the values", "---\nfields: { client: { example: Bell } }\nrules: { sorting: [natural] }\n---\nDesk\n    Archive\n    <client>\n",
-			[]string{"whether “Archive” stands before “<client>” depends on the values: with <client> = “Aa” it does not"}},
-		{"numbers with a hole, or twice", "---\nrules: { numbering: { digits: 2, gaps: no, reserved: { 99: Archive } } }\n---\nBook\n    01 Plan\n    01 Sew\n    04 Ship\n    99 Archive\n",
+		{"an order that depends on the values", "---\nfields: { client: { example: Bell } }\nrules: { sorting: [natural] }\n---\nDesk\n    Settled\n    <client>\n",
+			[]string{"whether “Settled” stands before “<client>” depends on the values: with <client> = “Aa” it does not"}},
+		{"numbers with a hole, or twice", "---\nrules: { numbering: { digits: 2, gaps: no, reserved: { 90: Settled } } }\n---\nBook\n    01 Plan\n    01 Sew\n    04 Ship\n    90 Settled\n",
 			[]string{"the number 01 stands twice: “01 Plan” and “01 Sew”", "02 to 03 is missing between “01 Plan” and “04 Ship”"}},
-		{"the archive is to be last", "---\nrules: { last: 99 Archive }\n---\nBook\n    99 Archive\n    Zebra\n", []string{"“99 Archive” is to be the last, but “Zebra” comes after it"}},
-		{"99 taken by another", "---\nrules: { numbering: { reserved: { 99: Archive } } }\n---\nBook\n    98 Archive\n    99 Letters\n", []string{"takes the number 99, which is reserved for “Archive”", "“Archive” has the number 99 reserved for it"}},
+		{"what is settled is to be last", "---\nrules: { last: 90 Settled }\n---\nBook\n    90 Settled\n    Zebra\n", []string{"“90 Settled” is to be the last, but “Zebra” comes after it"}},
+		{"90 taken by another", "---\nrules: { numbering: { reserved: { 90: Settled } } }\n---\nBook\n    89 Settled\n    90 Letters\n", []string{"takes the number 90, which is reserved for “Settled”", "“Settled” has the number 90 reserved for it"}},
 		{"more than five levels", "---\nrules: { depth: 5 }\n---\na/b/c/d/e/f\n", []string{"“f” lies 6 folders deep; at most 5 are allowed"}},
 		{"letter, then folder, files at the bottom", "---\nrules: { levels: { 1: { files: no, name: \"<letter:A>\" }, 2: { initial: parent }, 3: { folders: no } } }\n---\nP\n    Pask\n        deep/\n    Wren\nnotes.md\nxx/\n",
 			[]string{"“deep” is a folder, and level 3 is for files only", "“Wren” lies in “P”, but begins with another letter", "move it into the folder of the letter W", "“notes.md” is a file, and level 1 is for folders only", "“xx” does not look like <letter:A>"}},
@@ -40,12 +40,12 @@ func TestMistakesThatPeopleFindOutLateAreFoundBefore(t *testing.T) {
 		{"a web folder", "---\nrules: { systems: [web], name-style: like-this, name-words: 4, path-length: { limit: 40, as: url } }\n---\nthistlewick\n    Case Binding\n    notes-on-the-first-long-evening\n    straße-nach-überall-und-zurück\n",
 			[]string{"“Case Binding” is not written like-this", "write case-binding", "“Case Binding” holds a blank", "has 6 words; at most 4", "the path of “straße-nach-überall-und-zurück” has 57 characters; at most 40"}},
 		{"a date with slashes", "---\nfields: { day: { type: date, example: 2027-03-09 } }\n---\nNotes <day:dd/mm/yyyy>\n", []string{"a name cannot hold /", "write - instead: dd-mm-yyyy"}},
-		{"a place for what fits nowhere else", "---\nrules: { catch-all: Inbox }\n---\nBook\n    Inbox\n    Work\n        Sewing\n", []string{"“Work” has subfolders, but none called “Inbox”"}},
+		{"a place for what fits nowhere else", "---\nrules: { catch-all: Arrivals }\n---\nBook\n    Arrivals\n    Work\n        Sewing\n", []string{"“Work” has subfolders, but none called “Arrivals”"}},
 		{"a name that says nothing", "Book\n    Misc\n    New folder (2)\n", []string{"“Misc” says nothing", "“New folder (2)” says nothing"}},
 		{"clicks that decide nothing", "---\nrules: { single-child: warn, repeats: warn }\n---\nBook\n    A\n        B\n            C\n    D\n        C\n        E\n",
 			[]string{"“A/B/C”: each of these folders holds one folder only", "“C” stands in two branches"}},
-		{"rules that contradict each other", "---\nrules:\n  width: 20\n  last: 99 Archive\n  numbering: { reserved: { 99: Old } }\n---\nBook\n    <l> | each: l in A..Z\n",
-			[]string{"3:10: `width: 20` and line 8 contradict each other: that line alone makes 26 folders", "4:3: `last` and `numbering` contradict each other: the number 99 is reserved for “Old”"}},
+		{"rules that contradict each other", "---\nrules:\n  width: 20\n  last: 90 Settled\n  numbering: { reserved: { 90: Old } }\n---\nBook\n    <l> | each: l in A..Z\n",
+			[]string{"3:10: `width: 20` and line 8 contradict each other: that line alone makes 26 folders", "4:3: `last` and `numbering` contradict each other: the number 90 is reserved for “Old”"}},
 	}
 	for _, tt := range tests {
 		t.Run(tt.what, func(t *testing.T) {
@@ -66,8 +66,8 @@ rules:
   depth: 3
   width: 99
   sorting: [code-point, alphabetical, natural, dictionary]
-  numbering: { gaps: no, reserved: { 99: Archive } }
-  last: 99 Archive
+  numbering: { gaps: no, reserved: { 90: Settled } }
+  last: 90 Settled
   systems: [windows, mac, linux]
   vague-names: on
   single-child: warn
@@ -79,7 +79,7 @@ rules:
         <#> <stage> | each: stage in stages
     <#> Evenings
         Evening <n:00> | each: n in 1..weeks
-    <#> Archive | number: 99
+    <#> Settled | number: 90
 `)
 	for _, name := range []string{"commission", "evening-course", "ledger", "good"} {
 		out, status := d.run("check", name, "--strict")
@@ -124,23 +124,23 @@ func TestRealFoldersAreHeldToTheRules(t *testing.T) {
 fields: { client: Who? }
 names: { scan: "<day:yyyy-mm-dd> <n:000>" }
 ignore: ["*.tmp", "Old/"]
-rules: { depth: 3, holds: on, sorting: [code-point], numbering: { gaps: no }, vague-names: on, systems: [windows], catch-all: Inbox }
+rules: { depth: 3, holds: on, sorting: [code-point], numbering: { gaps: no }, vague-names: on, systems: [windows], catch-all: Arrivals }
 ---
 <client>
-    Inbox
+    Arrivals
     Scans | holds: scan
     Part <n:0> | each: n in 1..3
 `)
-	for _, path := range []string{"Oriel/Inbox/x.md", "Oriel/Scans/2027-03-09 001.tif", "Oriel/Scans/2027-3-9 002.tif", "Oriel/Scans/x.tmp", "Oriel/Part 1/a.md", "Oriel/Part 2/a.md", "Oriel/Part 10/a.md",
+	for _, path := range []string{"Oriel/Arrivals/x.md", "Oriel/Scans/2027-03-09 001.tif", "Oriel/Scans/2027-3-9 002.tif", "Oriel/Scans/x.tmp", "Oriel/Part 1/a.md", "Oriel/Part 2/a.md", "Oriel/Part 10/a.md",
 		"Oriel/Old/Misc/x.md", "Oriel/Stuff/deep/er/x.md", "Oriel/Stuff/con.txt"} {
 		d.write(path, "")
 	}
 	require.NoError(t, os.Symlink("..", filepath.Join(d.dir, "Oriel", "circle")))
 	require.NoError(t, os.WriteFile(filepath.Join(d.dir, "Oriel", "bad\xff.txt"), nil, 0o666))
-	out, status := d.run("check", "Oriel", "--rules", "c", "--ignore", "er/")
+	out, status := d.run("check", "Oriel", "--template", "c", "--ignore", "er/")
 	assert.Equal(t, 1, status)
 	for _, want := range []string{"Oriel/Part 10: “Part 10” stands before “Part 2” in raw listings", "03 to 09 is missing between “Part 2” and “Part 10”", "“2027-3-9 002.tif” does not follow scan",
-		"the month needs two digits", "“Stuff” says nothing", "“con.txt” cannot exist on Windows", "1 link not followed, such as circle", "holds bytes that are no text", "Oriel/Stuff: “Stuff” has subfolders, but none called “Inbox”"} {
+		"the month needs two digits", "“Stuff” says nothing", "“con.txt” cannot exist on Windows", "1 link not followed, such as circle", "holds bytes that are no text", "Oriel/Stuff: “Stuff” has subfolders, but none called “Arrivals”"} {
 		assert.Contains(t, out, want)
 	}
 	for _, not := range []string{"x.tmp", "Misc", "Oriel/Stuff/deep/er", "\xff"} {
@@ -181,7 +181,7 @@ func TestReportsForOtherPrograms(t *testing.T) {
 }
 
 func TestMendingKeepsAllElse(t *testing.T) {
-	text := "---\nrules:\n  numbering: { gaps: no, reserved: { 99: Archive } }\n  sorting: [natural, code-point]\n  name-style: { folders: like-this }\n---\n// a remark\nthistlewick   \r\n\n    1 Plan    | note: first  things\n    2 work\n    2 photographs/\n    10  ship\n    99 archive\n    part <n:0>-x  | each: n in 1..12\n    notes.v2/ | keep\n"
+	text := "---\nrules:\n  numbering: { gaps: no, reserved: { 90: Settled } }\n  sorting: [natural, code-point]\n  name-style: { folders: like-this }\n---\n// a remark\nthistlewick   \r\n\n    1 Plan    | note: first  things\n    2 work\n    2 photographs/\n    10  ship\n    90 settled\n    part <n:0>-x  | each: n in 1..12\n    notes.v2/ | keep\n"
 	d := newDesk(t, "t.folders", text)
 	require.NoError(t, os.Chmod(filepath.Join(d.dir, "t.folders"), 0o640))
 	out, status := d.run("check", "--fix", "t")
@@ -190,7 +190,7 @@ func TestMendingKeepsAllElse(t *testing.T) {
 	assert.Equal(t, text, d.read("t.folders"), "nothing is written without a yes")
 	_, status = d.run("check", "--fix", "t", "--yes")
 	assert.Zero(t, status)
-	assert.Equal(t, "---\nrules:\n  numbering: { gaps: no, reserved: { 99: Archive } }\n  sorting: [natural, code-point]\n  name-style: { folders: like-this }\n---\n// a remark\nthistlewick\r\n\n    01 plan    | note: first  things\n    02 work\n    03 photographs/\n    04 ship\n    99 archive\n    part <n:00>-x  | each: n in 1..12\n    notes.v2/ | keep\n", d.read("t.folders"))
+	assert.Equal(t, "---\nrules:\n  numbering: { gaps: no, reserved: { 90: Settled } }\n  sorting: [natural, code-point]\n  name-style: { folders: like-this }\n---\n// a remark\nthistlewick\r\n\n    01 plan    | note: first  things\n    02 work\n    03 photographs/\n    04 ship\n    90 settled\n    part <n:00>-x  | each: n in 1..12\n    notes.v2/ | keep\n", d.read("t.folders"))
 	info, err := os.Stat(filepath.Join(d.dir, "t.folders"))
 	require.NoError(t, err)
 	assert.Equal(t, os.FileMode(0o640), info.Mode().Perm())
@@ -203,14 +203,14 @@ func TestMendingKeepsAllElse(t *testing.T) {
 }
 
 func TestListsAndArrangementsSideBySide(t *testing.T) {
-	d := newDesk(t, "t.folders", "Studio\n    _Inbox\n    Part <n:0> | each: n in 1..11\n", "k.folders", "<k> | each: k in Invoices, Letters\n    <c> | each: c in Oriel, Jun\n", "c.folders", "<c> | each: c in Oriel, Jun\n    <k> | each: k in Invoices, Letters\n    Notes\n")
+	d := newDesk(t, "t.folders", "Studio\n    _Arrivals\n    Part <n:0> | each: n in 1..11\n", "k.folders", "<k> | each: k in Invoices, Letters\n    <c> | each: c in Oriel, Jun\n", "c.folders", "<c> | each: c in Oriel, Jun\n    <k> | each: k in Invoices, Letters\n    Notes\n")
 	out, status := d.run("show", "t", "--sorted", "all")
 	assert.Zero(t, status)
 	assert.Contains(t, out, "  as written, natural  ")
 	assert.Contains(t, out, "▲ Part 10/")
-	assert.Contains(t, out, "▼ _Inbox/")
+	assert.Contains(t, out, "▼ _Arrivals/")
 	out, _ = d.run("show", "t", "--sorted", "code-point")
-	assert.Regexp(t, `(?s)Part 1/.*Part 10/.*Part 11/.*Part 2/.*_Inbox/`, out)
+	assert.Regexp(t, `(?s)Part 1/.*Part 10/.*Part 11/.*Part 2/.*_Arrivals/`, out)
 	out, _ = d.run("show", "ledger", "--sorted", "all")
 	assert.Contains(t, out, "Every list shows it in the order in which it is written.")
 	out, status = d.run("show", "t", "--sorted", "naturally")

@@ -157,7 +157,7 @@ func TestValuesFromADiskAreNeverSentRaw(t *testing.T) {
 	d := newDesk(t, "t.folders", "Desk\n")
 	require.NoError(t, os.Mkdir(filepath.Join(d.dir, "Desk"), 0o777))
 	require.NoError(t, os.WriteFile(filepath.Join(d.dir, "Desk", "evil\x1b]0;owned\x07.txt"), nil, 0o666))
-	out, status := d.window(100, []string{"NO_COLOR=1"}, "check", "Desk", "--rules", "t").end()
+	out, status := d.window(100, []string{"NO_COLOR=1"}, "check", "Desk", "--template", "t").end()
 	assert.Equal(t, 1, status)
 	assert.NotContains(t, out, "\x1b]0;owned")
 	assert.Contains(t, out, "‹U+001B›")

@@ -31,10 +31,10 @@ func kills(t *testing.T) int {
 // A build or an undo that is killed at any moment can be finished or taken back,
 // and nothing of the user's is lost.
 func TestKilledRunsCanBeFinishedOrTakenBack(t *testing.T) {
-	const roster = "name,note\nOriel,first\nÅsa,second\nJun,third\n"
+	const table = "name,note\nOriel,first\nÅsgerd,second\nJun,third\n"
 	d := newDesk(t, "t.folders", "---\nfields: { name: Who? }\n---\n<name>\n    Part <n:000> | each: n in 1..40\n        <#> Notes\n        <#> Work\n        start.md | fill: start.md\n",
-		"start.md", "begin <name>\n"+strings.Repeat("x", 4000), "out/Åsa/mine.txt", "mine", "list/r.csv", roster)
-	build := []string{"build", "t", "--into", "out", "--roster", "list/r.csv", "--mark", "--yes"}
+		"start.md", "begin <name>\n"+strings.Repeat("x", 4000), "out/Åsgerd/mine.txt", "mine", "list/r.csv", table)
+	build := []string{"build", "t", "--into", "out", "--table", "list/r.csv", "--mark", "--yes"}
 	state := func() map[string]string {
 		all := map[string]string{}
 		for _, folder := range []string{"out", "list"} {
@@ -90,7 +90,7 @@ func TestKilledRunsCanBeFinishedOrTakenBack(t *testing.T) {
 		if strings.Contains(history, "cut short") {
 			cut++
 		}
-		require.Equal(t, "mine", d.read("out/Åsa/mine.txt"))
+		require.Equal(t, "mine", d.read("out/Åsgerd/mine.txt"))
 		switch i % 3 {
 		case 0: // the same build again finishes it
 			out, status := d.run(build...)

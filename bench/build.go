@@ -104,8 +104,8 @@ func buildMemory(b *bench) (ours, theirs measure, err error) {
 	return ours, func() float64 { return nodeBytes * million }, err
 }
 
-// roster writes a table of so many commissions, each of 12 or 13 nodes.
-func roster(b *bench, rows int) (file string, nodes int) {
+// table writes a table of so many commissions, each of 12 or 13 nodes.
+func table(b *bench, rows int) (file string, nodes int) {
 	var text strings.Builder
 	text.WriteString("Client,Received,Kind,Gilding,Stages\n")
 	for n := range rows {
@@ -114,20 +114,20 @@ func roster(b *bench, rows int) (file string, nodes int) {
 			nodes++ // gilding
 		}
 	}
-	file = filepath.Join(b.dir, fmt.Sprintf("roster-%d.csv", rows))
+	file = filepath.Join(b.dir, fmt.Sprintf("table-%d.csv", rows))
 	check(os.WriteFile(file, []byte(text.String()), 0o666))
 	return file, nodes
 }
 
-// planned reads, checks and plans the rows of a roster, and changes nothing.
+// planned reads, checks and plans the rows of a table, and changes nothing.
 func planned(b *bench, file string) (time.Duration, float64) {
 	into := filepath.Join(b.dir, "nothing")
 	check(os.MkdirAll(into, 0o777))
-	return measured(b.program, "build", "commission", "--into", into, "--roster", file, "--preview", "--limit", "2000000")
+	return measured(b.program, "build", "commission", "--into", into, "--table", file, "--preview", "--limit", "2000000")
 }
 
-func rosterTime(b *bench) (ours, theirs measure, err error) {
-	file, _ := roster(b, 100_000)
+func tableTime(b *bench) (ours, theirs measure, err error) {
+	file, _ := table(b, 100_000)
 	ours = seconds(func() time.Duration {
 		took, _ := planned(b, file)
 		return took
@@ -135,9 +135,9 @@ func rosterTime(b *bench) (ours, theirs measure, err error) {
 	return ours, func() float64 { return 2 }, nil
 }
 
-func rosterGrowth(b *bench) (ours, theirs measure, err error) {
+func tableGrowth(b *bench) (ours, theirs measure, err error) {
 	of := func(rows int) measure {
-		file, _ := roster(b, rows)
+		file, _ := table(b, rows)
 		return seconds(func() time.Duration {
 			took, _ := planned(b, file)
 			return took
@@ -146,8 +146,8 @@ func rosterGrowth(b *bench) (ours, theirs measure, err error) {
 	return of(100_000), of(10_000), nil
 }
 
-func rosterMemory(b *bench) (ours, theirs measure, err error) {
-	file, nodes := roster(b, 100_000)
+func tableMemory(b *bench) (ours, theirs measure, err error) {
+	file, nodes := table(b, 100_000)
 	ours = func() float64 {
 		_, bytes := planned(b, file)
 		return bytes

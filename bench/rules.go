@@ -25,13 +25,13 @@ rules:
   path-length: 200
   systems: [windows, mac, linux]
   sorting: [code-point, alphabetical, natural, dictionary]
-  numbering: { gaps: no, reserved: { 99: Archive } }
-  last: 99 Archive
+  numbering: { gaps: no, reserved: { 90: Settled } }
+  last: 90 Settled
   levels: { 4: { folders: no } }
   vague-names: on
   single-child: warn
   repeats: warn
-  catch-all: Inbox
+  catch-all: Arrivals
   holds: on
 ---
 `
@@ -39,11 +39,11 @@ rules:
 // projects writes a template with so many projects of twenty folders.
 func projects(dir string, n int) (string, error) {
 	var b strings.Builder
-	fmt.Fprintf(&b, "%sProjects\n    <#:00> Inbox | number: 0\n    Project <n:%s> | each: n in 1..%d\n        <#> Inbox | number: 0\n", allRules, strings.Repeat("0", len(fmt.Sprint(n))), n)
+	fmt.Fprintf(&b, "%sProjects\n    <#:00> Arrivals | number: 0\n    Project <n:%s> | each: n in 1..%d\n        <#> Arrivals | number: 0\n", allRules, strings.Repeat("0", len(fmt.Sprint(n))), n)
 	for _, name := range strings.Fields("Plan Agreement Survey Photographs Repair Sewing Covering Gilding Invoices Letters Prices Materials Notes Delivery Trials Tools Suppliers") {
 		fmt.Fprintf(&b, "        <#> %s\n", name)
 	}
-	b.WriteString("        <#> Archive | number: 99\n")
+	b.WriteString("        <#> Settled | number: 90\n")
 	file := filepath.Join(dir, fmt.Sprintf("projects-%d.folders", n))
 	return file, os.WriteFile(file, []byte(b.String()), 0o666)
 }
@@ -75,7 +75,7 @@ func checkFolder(b *bench) (ours, theirs measure, err error) {
 	}
 	timed(b.program, "build", file, "--into", into, "--yes", "--limit", "2000000")
 	folder := filepath.Join(into, "Projects")
-	ours = seconds(func() time.Duration { return timed(b.program, "check", folder, "--rules", file) })
+	ours = seconds(func() time.Duration { return timed(b.program, "check", folder, "--template", file) })
 	theirs = seconds(func() time.Duration { return timed("find", folder) })
 	return ours, theirs, nil
 }
@@ -85,7 +85,7 @@ func checkFolder(b *bench) (ours, theirs measure, err error) {
 func sortSiblings(*bench) (ours, theirs measure, err error) {
 	names := make([]string, 100_000)
 	for i := range names {
-		names[i] = fmt.Sprintf("%d Öriel %s-%d", rand.IntN(1000), []string{"Pask", "teague", "Åsa"}[i%3], rand.IntN(100_000))
+		names[i] = fmt.Sprintf("%d Öriel %s-%d", rand.IntN(1000), []string{"Pask", "teague", "Åsgerd"}[i%3], rand.IntN(100_000))
 	}
 	ours = seconds(func() time.Duration {
 		begin := time.Now()

@@ -30,7 +30,7 @@ type buildRun struct {
 	into                          string // the folder or archive, as it was given
 	yes, preview, noLabel, asJSON bool
 	noJournal                     bool
-	roster                        rosterRun
+	table                        tableRun
 
 	t       *template.Template
 	values  template.Values
@@ -41,9 +41,9 @@ type buildRun struct {
 	notes   []disk.Note
 	// unfinished says that an earlier build in this place was cut short.
 	unfinished bool
-	marks      *disk.Revision // the roster with its marks, where it is to be marked
+	marks      *disk.Revision // the table with its marks, where it is to be marked
 	findings   chan []rules.Finding
-	batch      *batch.Batch // what is built: one, or one for each row of a roster
+	batch      *batch.Batch // what is built: one, or one for each row of a table
 }
 
 func (a *app) buildCommand() *cobra.Command {
@@ -59,7 +59,7 @@ the same command again after changing a template, and only what is missing is
 made. A small hidden file, ` + label.FileName + `, remembers in the new folder
 which template and values it was built from.
 
-With a roster, a table in XLSX or CSV, the template is built once for each row.
+With a table, a table in XLSX or CSV, the template is built once for each row.
 All rows are checked before the first change. With --mark it is written into the
 table which rows are built, so that the same command builds what was added.
 
@@ -67,7 +67,7 @@ Into FILE.zip or FILE.tar.gz the same is written as an archive.`,
 		Example: `  vestibula build commission --into . client="Oriel Pask" received=2027-03-09
   vestibula build commission --into . --values oriel.yaml --preview
   vestibula build list.txt --into Desktop --yes
-  vestibula build commission --into Clients --roster commissions.xlsx --mark
+  vestibula build commission --into Clients --table commissions.xlsx --mark
   vestibula build evening-course --into course.zip course="Case Binding" term="2027 spring" people="Oriel Pask; Jun Teague"`,
 		Args:              templateArgs,
 		ValidArgsFunction: a.completeTemplate,
@@ -81,7 +81,7 @@ Into FILE.zip or FILE.tar.gz the same is written as an archive.`,
 	c.Flags().BoolVarP(&b.yes, "yes", "y", false, "build without asking")
 	c.Flags().BoolVar(&b.preview, "preview", false, "show what would be done, and change nothing")
 	c.Flags().BoolVar(&b.noLabel, "no-label", false, "leave no "+label.FileName+" behind")
-	b.roster.add(c)
+	b.table.add(c)
 	c.Flags().BoolVar(&b.noJournal, "no-journal", false, "build although it cannot be undone, where nothing can be written down")
 	c.Flags().BoolVar(&b.asJSON, "json", false, "print JSON")
 	_ = c.MarkFlagDirname("into")
@@ -93,7 +93,7 @@ func (b *buildRun) run(args []string) error {
 	if b.into == "" {
 		return unclear("for example: --into .", "into which folder? Name it with --into")
 	}
-	if err := b.roster.inOrder(); err != nil {
+	if err := b.table.inOrder(); err != nil {
 		return err
 	}
 	if err := b.openPlace(); err != nil {
@@ -102,8 +102,8 @@ func (b *buildRun) run(args []string) error {
 	defer b.place.Close()
 	b.tree = &template.Expansion{}
 	grow := b.grow
-	if b.roster.file != "" {
-		grow = b.growRoster
+	if b.table.file != "" {
+		grow = b.growTable
 	}
 	if err := grow(args); err != nil {
 		return err
@@ -199,13 +199,13 @@ func (b *buildRun) judge() error {
 	return nil
 }
 
-// compare makes the plan, and what goes with it: the labels, and the roster's
+// compare makes the plan, and what goes with it: the labels, and the table's
 // marks.
 func (b *buildRun) compare() error {
 	if err := b.makePlan(); err != nil {
 		return err
 	}
-	if b.roster.file != "" {
+	if b.table.file != "" {
 		if err := b.judgeRows(); err != nil {
 			return err
 		}
@@ -229,7 +229,7 @@ func (b *buildRun) compare() error {
 			return err
 		}
 	}
-	if b.roster.mark {
+	if b.table.mark {
 		return b.markRows()
 	}
 	return nil
@@ -321,9 +321,9 @@ func (b *buildRun) changes() *plan.Plan {
 func (b *buildRun) question() string {
 	switch {
 	case b.changes().Count[plan.New] == 0:
-		return fmt.Sprintf("Mark %s in %s?", term.Count(len(b.batch.Builds), "row"), b.roster.file)
+		return fmt.Sprintf("Mark %s in %s?", term.Count(len(b.batch.Builds), "row"), b.table.file)
 	case b.marks != nil:
-		return fmt.Sprintf("Build %s in %s, and mark %s in %s?", b.made(), b.into, term.Count(len(b.batch.Builds), "row"), b.roster.file)
+		return fmt.Sprintf("Build %s in %s, and mark %s in %s?", b.made(), b.into, term.Count(len(b.batch.Builds), "row"), b.table.file)
 	}
 	return fmt.Sprintf("Build %s in %s?", b.made(), b.into)
 }
@@ -341,7 +341,7 @@ func (b *buildRun) noticeCutShort() {
 }
 
 // carryOutSafely writes down what will be done, and does it: one run at a time
-// in one place. Unmarked says that all was built, but the roster could not be
+// in one place. Unmarked says that all was built, but the table could not be
 // marked.
 func (b *buildRun) carryOutSafely() (unmarked, err error) {
 	if len(b.notes) == 0 && b.nothing() && !b.unfinished {
@@ -368,9 +368,9 @@ func (b *buildRun) carryOutSafely() (unmarked, err error) {
 	case errors.As(err, &failed):
 		return nil, b.failed(failed)
 	case errors.As(err, &unrevised) && !unrevised.Built:
-		return nil, refused("close it in other programs and run the same command again, or build without --mark", "Nothing was built: the roster cannot be marked: %v", unrevised)
+		return nil, refused("close it in other programs and run the same command again, or build without --mark", "Nothing was built: the table cannot be marked: %v", unrevised)
 	case unrevised != nil:
-		return refused("close it in other programs, and run the same command again: what is built stays as it is", "The roster is not marked: %v", unrevised), nil
+		return refused("close it in other programs, and run the same command again: what is built stays as it is", "The table is not marked: %v", unrevised), nil
 	case errors.As(err, &unwritten) && unwritten.Done:
 		return nil, refused("the same command again finishes it", "All of it is built, but that cannot be written down: %s", disk.Reason(unwritten.Err))
 	case errors.As(err, &unwritten):

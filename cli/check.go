@@ -21,13 +21,13 @@ import (
 // A checkRun is one call of check.
 type checkRun struct {
 	*app
-	flags            valueFlags
-	asJSON, asSARIF  bool
-	only             []string
-	strict           bool
-	explain, rulesOf string
-	ignore           []string
-	fix, yes         bool
+	flags           valueFlags
+	asJSON, asSARIF bool
+	only            []string
+	strict          bool
+	explain, by     string
+	ignore          []string
+	fix, yes        bool
 }
 
 func (a *app) checkCommand() *cobra.Command {
@@ -44,7 +44,7 @@ where there are errors; with --strict, warnings count too.`,
 		Example: `  vestibula check commission
   vestibula check commission --only sorting,numbering --strict
   vestibula check --explain sorting
-  vestibula check Clients --rules commission --ignore "*.tmp"
+  vestibula check Clients --template commission --ignore "*.tmp"
   vestibula check --fix clients.folders`,
 		Args: func(c *cobra.Command, args []string) error {
 			if r.explain != "" {
@@ -61,7 +61,7 @@ where there are errors; with --strict, warnings count too.`,
 	c.Flags().StringSliceVar(&r.only, "only", nil, "hold only these `RULES` against it, with commas between")
 	c.Flags().BoolVar(&r.strict, "strict", false, "warnings fail as well")
 	c.Flags().StringVar(&r.explain, "explain", "", "say what a `RULE` means, and why it matters")
-	c.Flags().StringVar(&r.rulesOf, "rules", "", "check a folder by the rules of this `TEMPLATE`")
+	c.Flags().StringVar(&r.by, "template", "", "check a folder by the rules of this `TEMPLATE`")
 	c.Flags().StringArrayVar(&r.ignore, "ignore", nil, "in a folder, pass by paths that fit this `PATTERN`")
 	c.Flags().BoolVar(&r.fix, "fix", false, "mend in the template what can be mended without asking")
 	c.Flags().BoolVarP(&r.yes, "yes", "y", false, "with --fix: write without asking")
@@ -261,16 +261,16 @@ func (r *checkRun) folder(dir string, args []string) error {
 // templateFor returns the template by whose rules a folder is checked: the one
 // that was named, or the one in the folder's label.
 func (r *checkRun) templateFor(dir string) (*template.Template, error) {
-	if r.rulesOf != "" {
-		return r.load(r.rulesOf)
+	if r.by != "" {
+		return r.load(r.by)
 	}
 	data, err := os.ReadFile(filepath.Join(dir, label.FileName))
 	if err != nil {
-		return nil, unclear("name a template: --rules commission", "%q was not built from a template, so it is not clear which rules hold", dir)
+		return nil, unclear("name a template: --template commission", "%q was not built from a template, so it is not clear which rules hold", dir)
 	}
 	l, err := label.Parse(data)
 	if err != nil || len(l.Builds) == 0 {
-		return nil, unclear("name a template: --rules commission", "the label of %q cannot be read", dir)
+		return nil, unclear("name a template: --template commission", "the label of %q cannot be read", dir)
 	}
 	b := l.Builds[len(l.Builds)-1]
 	t, err := template.Parse(b.Template, label.WithoutStarters(b.Text), nil)

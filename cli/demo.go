@@ -43,10 +43,10 @@ folder, and every command is shown, so that you can repeat it.`,
 }
 
 func (a *app) demo(dir string) error {
-	roster, clients := filepath.Join(dir, "commissions.xlsx"), filepath.Join(dir, "Clients")
-	if _, err := os.Lstat(roster); errors.Is(err, fs.ErrNotExist) {
-		if err := os.WriteFile(roster, examples.Roster, 0o666); err != nil {
-			return unclear("name another folder: vestibula demo DIR", "the table %s cannot be written: %s", roster, disk.Reason(err))
+	table, clients := filepath.Join(dir, "commissions.xlsx"), filepath.Join(dir, "Clients")
+	if _, err := os.Lstat(table); errors.Is(err, fs.ErrNotExist) {
+		if err := os.WriteFile(table, examples.Table, 0o666); err != nil {
+			return unclear("name another folder: vestibula demo DIR", "the table %s cannot be written: %s", table, disk.Reason(err))
 		}
 	}
 	if err := os.MkdirAll(clients, 0o777); err != nil {
@@ -59,17 +59,17 @@ func (a *app) demo(dir string) error {
 		{"These templates come with the program. They are plain indented lists.",
 			[]string{"templates"}},
 		{"Look at what one makes, with your own values in it:",
-			[]string{"show", "commission", "client=Åsa Öberg", "gilding=yes"}},
+			[]string{"show", "commission", "client=Åsgerd Ölvane", "gilding=yes"}},
 		{"Will it work everywhere? Have it checked:",
 			[]string{"check", "commission"}},
 		{"Then build it. Nothing is overwritten, ever:",
-			[]string{"build", "commission", "--into", dir, "client=Åsa Öberg", "received=2027-03-09", "gilding=yes", "--yes"}},
+			[]string{"build", "commission", "--into", dir, "client=Åsgerd Ölvane", "received=2027-03-09", "gilding=yes", "--yes"}},
 		{"A course, for two people and three evenings:",
 			[]string{"build", "evening-course", "--into", dir, "course=Case Binding", "term=2027 spring", "weeks=3", "people=Oriel Pask; Jun Teague", "--yes"}},
 		{"The books of a year:",
 			[]string{"build", "ledger", "--into", dir, "year=2027", "--yes"}},
 		{"One for each row of a table, and a mark in the table for each that is built:",
-			[]string{"build", "commission", "--into", clients, "--roster", roster, "--mark", "--yes"}},
+			[]string{"build", "commission", "--into", clients, "--table", table, "--mark", "--yes"}},
 		{"The same again changes nothing, so it is safe to repeat:",
 			[]string{"build", "ledger", "--into", dir, "year=2027", "--yes"}},
 	}

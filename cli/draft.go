@@ -67,7 +67,7 @@ rules:
     <#> Work
         <#> <stage:Like this>    | each: stage in stages
     <#> Urgent       | when: hurry
-    <#> Archive      | number: 99
+    <#> Settled      | number: 90
 `
 
 // A page is a file that draft writes.

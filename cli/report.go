@@ -22,11 +22,11 @@ import (
 const manyRows = 40
 
 // drawPlan draws what will be made: the tree of a build with what is new, there,
-// kept and blocked or, of a roster, a line for each row and the tree of one.
+// kept and blocked or, of a table, a line for each row and the tree of one.
 func (b *buildRun) drawPlan() {
 	b.screen.Line(term.Title.Render(term.Visible(b.t.Heading())), term.Dim.Render(" into "+term.Visible(b.into)))
 	b.screen.Line()
-	if b.roster.file == "" {
+	if b.table.file == "" {
 		b.drawTree(b.tree.Root)
 	} else {
 		b.drawRows()
@@ -137,7 +137,7 @@ func (b *buildRun) closing(nothing bool) {
 		target = filepath.Join(b.into, top[0].Name)
 	}
 	what, before := b.made(), besides(b.plan.Count[plan.There])
-	if b.roster.file != "" {
+	if b.table.file != "" {
 		fresh := 0
 		for _, r := range b.batch.Builds {
 			if r.State() == plan.New {
@@ -150,7 +150,7 @@ func (b *buildRun) closing(nothing bool) {
 		}
 	}
 	switch {
-	case b.roster.file != "" && len(b.batch.Builds) == 0:
+	case b.table.file != "" && len(b.batch.Builds) == 0:
 		b.screen.Text(term.Good.Render("Nothing to do:") + " no row is left to build")
 	case nothing || b.changes().Count[plan.New] == 0:
 		b.screen.Text(term.Good.Render("Nothing to do:") + " all of it is there already in " + term.Visible(target))
@@ -171,7 +171,7 @@ func (b *buildRun) closing(nothing bool) {
 	}
 	b.drawLeftOut()
 	if b.marks != nil {
-		b.screen.Text("Marked " + term.Count(len(b.batch.Builds), "row") + " in " + term.Visible(b.roster.file))
+		b.screen.Text("Marked " + term.Count(len(b.batch.Builds), "row") + " in " + term.Visible(b.table.file))
 	}
 }
 
@@ -186,15 +186,15 @@ func besides(there int) string {
 // report tells other programs what was done or, where built is false, what would
 // be: as JSON on standard output, and as the table that was asked for.
 func (b *buildRun) report(built bool) error {
-	if b.roster.report != "" {
+	if b.table.report != "" {
 		if err := b.writeReport(built); err != nil {
-			return refused("what is built stays as it is", "the report %s cannot be written: %s", b.roster.report, disk.Reason(err))
+			return refused("what is built stays as it is", "the report %s cannot be written: %s", b.table.report, disk.Reason(err))
 		}
 	}
 	if !b.asJSON {
 		return nil
 	}
-	if b.roster.file != "" {
+	if b.table.file != "" {
 		return b.reportLines(built)
 	}
 	type step struct {
@@ -234,7 +234,7 @@ type outcome struct {
 	Problems []string `json:"problems,omitempty"`
 }
 
-// outcomes returns what became of each row, in the order of the roster.
+// outcomes returns what became of each row, in the order of the table.
 func (b *buildRun) outcomes(built bool) []outcome {
 	var list []outcome
 	for _, r := range b.batch.Builds {
@@ -284,7 +284,7 @@ func (b *buildRun) reportLines(built bool) error {
 	err := enc.Encode(struct {
 		Template  string `json:"template"`
 		Into      string `json:"into"`
-		Roster    string `json:"roster"`
+		Table    string `json:"table"`
 		Built     bool   `json:"built"`
 		Rows      int    `json:"rows"`
 		LeftOut   int    `json:"left-out"`
@@ -293,7 +293,7 @@ func (b *buildRun) reportLines(built bool) error {
 		There     int    `json:"there"`
 		Kept      int    `json:"kept"`
 		Marked    bool   `json:"marked"`
-	}{b.t.Name, b.into, b.roster.file, built, len(rows), leftOut, len(b.batch.Marked), count[plan.New], count[plan.There], count[plan.Kept], built && b.marks != nil})
+	}{b.t.Name, b.into, b.table.file, built, len(rows), leftOut, len(b.batch.Marked), count[plan.New], count[plan.There], count[plan.Kept], built && b.marks != nil})
 	if err == nil && !built && !b.preview {
 		return found
 	}
@@ -303,7 +303,7 @@ func (b *buildRun) reportLines(built bool) error {
 // writeReport writes a table of what became of each row into a new file. It
 // begins with a byte order mark, by which spreadsheets know UTF-8.
 func (b *buildRun) writeReport(built bool) error {
-	f, err := os.OpenFile(b.roster.report, os.O_WRONLY|os.O_CREATE|os.O_EXCL, 0o666)
+	f, err := os.OpenFile(b.table.report, os.O_WRONLY|os.O_CREATE|os.O_EXCL, 0o666)
 	if err != nil {
 		return err
 	}

@@ -28,7 +28,7 @@ With --sorted, the tree is shown as a list sorts it, in one of the orders
 code-point, alphabetical, natural and dictionary; with --sorted all, the orders
 stand side by side for the folders where they differ.`,
 		Example: `  vestibula show commission
-  vestibula show commission client="Åsa Öberg" gilding=yes
+  vestibula show commission client="Åsgerd Ölvane" gilding=yes
   vestibula show evening-course weeks=4 people="Jun Teague; Oriel Pask"
   vestibula show evening-course --sorted all`,
 		Args:              templateArgs,

@@ -1,5 +1,5 @@
 // Package examples holds the templates that come with the program: three kinds
-// of folders of the made-up Thistlewick Bindery, and a roster of its commissions,
+// of folders of the made-up Thistlewick Bindery, and a table of its commissions,
 // as CSV and as a workbook.
 package examples
 
@@ -10,7 +10,7 @@ import "embed"
 //go:embed *.folders starters
 var Files embed.FS
 
-// Roster is the workbook of commissions.
+// Table is the workbook of commissions.
 //
 //go:embed commissions.xlsx
-var Roster []byte
+var Table []byte

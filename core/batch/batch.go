@@ -1,4 +1,4 @@
-// Package batch makes one build for each row of a roster: it joins the columns to
+// Package batch makes one build for each row of a table: it joins the columns to
 // the fields of a template, makes the tree of each row, puts the trees together
 // where they meet, and says for each row what is wrong with it. It is not for
 // reading tables, nor for changing a disk.
@@ -16,13 +16,13 @@ import (
 
 	"vestibula/core/outline"
 	"vestibula/core/plan"
-	"vestibula/core/roster"
+	"vestibula/core/table"
 	"vestibula/core/rules"
 	"vestibula/core/template"
 	"vestibula/core/tree"
 )
 
-// A Build is what one row builds, or the only build where there is no roster.
+// A Build is what one row builds, or the only build where there is no table.
 type Build struct {
 	Row     int
 	Values  template.Values
@@ -70,10 +70,10 @@ func (p Problem) String() string {
 	return p.Place + ": " + p.Message
 }
 
-// A Batch is the builds of a roster.
+// A Batch is the builds of a table.
 type Batch struct {
 	Template *template.Template
-	Table    *roster.Table
+	Table    *table.Table
 	Columns  map[string]int          // of the fields, by their names: see [Join]
 	Common   map[string]template.Raw // values that hold for all rows
 	Wanted   func(row int) bool      // which rows are built, by their numbers
@@ -165,7 +165,7 @@ func (b *Batch) growAll() []grown {
 
 // grow makes the tree of one row. Raw is for its values, and used again for the
 // next.
-func (b *Batch) grow(set *rules.Set, raw map[string]template.Raw, row *roster.Row) (g grown) {
+func (b *Batch) grow(set *rules.Set, raw map[string]template.Raw, row *table.Row) (g grown) {
 	tell := func(field, message string) {
 		place := ""
 		if i, ok := b.Columns[field]; ok {

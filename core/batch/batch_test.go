@@ -14,7 +14,7 @@ import (
 	"pgregory.net/rapid"
 
 	"vestibula/core/plan"
-	"vestibula/core/roster"
+	"vestibula/core/table"
 	"vestibula/core/template"
 	"vestibula/core/tree"
 )
@@ -23,13 +23,13 @@ const places = "---\nfields: { country: Where?, town: Which town?, from: { type:
 	"<country>/<town> <from:yyyy>/\n    <#> Notes\n    <#> <who> | each: who in people\n"
 
 // table reads the text of a table.
-func table(t require.TestingT, text string) *roster.Table {
+func tableOf(t require.TestingT, text string) *table.Table {
 	dir, err := os.MkdirTemp("", "vestibula-batch-")
 	require.NoError(t, err)
 	defer os.RemoveAll(dir)
 	file := filepath.Join(dir, "r.csv")
 	require.NoError(t, os.WriteFile(file, []byte(text), 0o666))
-	out, err := roster.Read(file, "")
+	out, err := table.Read(file, "")
 	require.NoError(t, err)
 	return out
 }
@@ -38,7 +38,7 @@ func table(t require.TestingT, text string) *roster.Table {
 func grownOf(t require.TestingT, text, rows string) *Batch {
 	tpl, err := template.Parse("places.folders", places, nil)
 	require.NoError(t, err)
-	b := &Batch{Template: tpl, Table: table(t, text), Limit: 1000, Now: time.Date(2027, 3, 9, 0, 0, 0, 0, time.UTC)}
+	b := &Batch{Template: tpl, Table: tableOf(t, text), Limit: 1000, Now: time.Date(2027, 3, 9, 0, 0, 0, 0, time.UTC)}
 	b.Wanted, err = ParseRows(rows)
 	require.NoError(t, err)
 	b.Columns, _, err = Join(tpl, b.Table, nil)
@@ -62,7 +62,7 @@ func (b busy) List(path string) ([]plan.Item, error) {
 func (busy) Same(string, tree.Content) (bool, error) { return true, nil }
 func (busy) Writable(string) error                   { return nil }
 
-// Whatever a roster holds, each wanted row is built, left alone or told with its
+// Whatever a table holds, each wanted row is built, left alone or told with its
 // problem; what is built stands in the tree once; and the counts of the rows are
 // those of the plan.
 func TestEachRowIsAccountedFor(t *testing.T) {
@@ -135,7 +135,7 @@ func TestWhatIsWrongSaysWhere(t *testing.T) {
 func TestColumnsAreJoinedLoosely(t *testing.T) {
 	tpl, err := template.Parse("places.folders", places, nil)
 	require.NoError(t, err)
-	tab := table(t, "COUNTRY,Stadt,From ,no more,built,built on,built in\na,b,,,,,\n")
+	tab := tableOf(t, "COUNTRY,Stadt,From ,no more,built,built on,built in\na,b,,,,,\n")
 	columns, unknown, err := Join(tpl, tab, []string{"town=stadt"})
 	require.NoError(t, err)
 	assert.Equal(t, map[string]int{"country": 0, "town": 1, "from": 2}, columns)

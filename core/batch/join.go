@@ -5,7 +5,7 @@ import (
 	"strconv"
 	"strings"
 
-	"vestibula/core/roster"
+	"vestibula/core/table"
 	"vestibula/core/template"
 )
 
@@ -13,15 +13,15 @@ import (
 // names, however these are written. Joins, such as "client=Who", go first. It
 // returns the columns by the names of the fields, and the headings that belong to
 // no field. The error says, for a person, which join cannot be made.
-func Join(t *template.Template, table *roster.Table, joins []string) (columns map[string]int, unknown []string, err error) {
+func Join(t *template.Template, from *table.Table, joins []string) (columns map[string]int, unknown []string, err error) {
 	at := map[string]int{}
-	for i, h := range table.Headings {
-		at[roster.Folded(h)] = i
+	for i, h := range from.Headings {
+		at[table.Folded(h)] = i
 	}
 	columns, used := map[string]int{}, map[int]bool{}
 	for _, text := range joins {
 		field, heading, _ := strings.Cut(text, "=")
-		i, ok := at[roster.Folded(heading)]
+		i, ok := at[table.Folded(heading)]
 		if f := t.Field(field); f == nil || f.Made() || !ok || heading == "" {
 			return nil, nil, fmt.Errorf("%q joins no field to a column", text)
 		}
@@ -31,12 +31,12 @@ func Join(t *template.Template, table *roster.Table, joins []string) (columns ma
 		if _, chosen := columns[name]; chosen {
 			continue
 		}
-		if i, ok := at[roster.Folded(name)]; ok && !used[i] {
+		if i, ok := at[table.Folded(name)]; ok && !used[i] {
 			columns[name], used[i] = i, true
 		}
 	}
-	for i, h := range table.Headings {
-		if !used[i] && !table.IsMark(i) && strings.TrimSpace(h) != "" {
+	for i, h := range from.Headings {
+		if !used[i] && !from.IsMark(i) && strings.TrimSpace(h) != "" {
 			unknown = append(unknown, h)
 		}
 	}

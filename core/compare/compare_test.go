@@ -27,7 +27,7 @@ func grow(paths ...string) *tree.Node {
 }
 
 func TestTwoArrangementsOfTheSameThings(t *testing.T) {
-	kind := grow("Invoices/Oriel", "Invoices/Jun", "Invoices/Åsa", "Letters/Oriel", "Letters/Jun")
+	kind := grow("Invoices/Oriel", "Invoices/Jun", "Invoices/Åsgerd", "Letters/Oriel", "Letters/Jun")
 	client := grow("Oriel/Invoices/2027", "Oriel/Letters", "Jun/Invoices", "Jun/Letters", "Letters/Oriel")
 	a, b := Measure(kind), Measure(client)
 	assert.Equal(t, []any{7, 3, "Invoices", 2.0, 2}, []any{a.Folders, a.Width, a.Widest, a.Average, a.Furthest})

@@ -112,7 +112,7 @@ func sameBytes(a, b io.Reader) (bool, error) {
 	}
 }
 
-// maxRead is the largest file that is read as a whole. Labels and rosters are far
+// maxRead is the largest file that is read as a whole. Labels and tables are far
 // smaller; what a stranger put there may not be.
 const maxRead = 128 << 20
 

@@ -139,7 +139,7 @@ func (f faultyFile) Close() error {
 	return errors.Join(f.fault.now(), err)
 }
 
-// A yard is a place with a person's own files and a roster, and a journal.
+// A yard is a place with a person's own files and a table, and a journal.
 type yard struct {
 	t                    *testing.T
 	place, list, journal string
@@ -164,7 +164,7 @@ func newYard(t *testing.T) *yard {
 	return y
 }
 
-// now is all that lies in the place and beside the roster.
+// now is all that lies in the place and beside the table.
 func (y *yard) now() map[string]string {
 	all := contents(y.t, y.place)
 	for path, what := range contents(y.t, filepath.Dir(y.list)) {

@@ -8,7 +8,7 @@ import (
 )
 
 // A Revision is a person's own file with something written into it, such as a
-// roster with its marks. Its path is absolute.
+// table with its marks. Its path is absolute.
 type Revision struct {
 	Path string
 	Data []byte

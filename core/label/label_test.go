@@ -18,10 +18,10 @@ func TestBuildsMeetInOneLabel(t *testing.T) {
 		return NewBuild(tpl, template.Values{"client": value.Of(client), "stages": {Kind: value.List, Items: []value.Value{value.Of("a")}}},
 			time.Date(2027, 3, 9, 10, 30, 0, 5, time.UTC), "0.1")
 	}
-	first, err := Add(nil, build("A <&>", "Åsa"))
+	first, err := Add(nil, build("A <&>", "Åsgerd"))
 	require.NoError(t, err)
-	assert.JSONEq(t, `{"vestibula":1,"builds":[{"template":"c.folders","text":"A <&>","values":{"client":"Åsa","stages":["a"]},"built":"2027-03-09T10:30:00Z","version":"0.1"}]}`, string(first))
-	again, err := Add(first, build("A <&>", "Åsa"))
+	assert.JSONEq(t, `{"vestibula":1,"builds":[{"template":"c.folders","text":"A <&>","values":{"client":"Åsgerd","stages":["a"]},"built":"2027-03-09T10:30:00Z","version":"0.1"}]}`, string(first))
+	again, err := Add(first, build("A <&>", "Åsgerd"))
 	require.NoError(t, err)
 	assert.Nil(t, again, "the same build stands there already")
 	second, err := Add(first, build("A <&>", "Jun"))

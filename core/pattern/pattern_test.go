@@ -43,8 +43,8 @@ func TestPicturesOfTheLanguageTable(t *testing.T) {
 		{&value.Type{Kind: value.Year}, "2027", "yy", "27"},
 		{terms, "2027 winter", "yyyy 0 Name", "2027 2 Winter"}, {terms, "2027 winter", "", "2027 winter"}, {terms, "2027 winter", "NAME-yy", "WINTER-27"},
 		{text, "oriel  Pask", "", "oriel Pask"}, {text, "Oriel PASK", "like this", "oriel pask"}, {text, "oriel pask", "Like this", "Oriel pask"},
-		{text, "oriel pask", "Like This", "Oriel Pask"}, {text, "oriel pask", "LIKE THIS", "ORIEL PASK"}, {text, "Åsa Öberg", "like-this", "asa-oberg"},
-		{text, "Åsa Öberg", "Like-This", "Asa-Oberg"}, {text, "Åsa Öberg", "LIKE-THIS", "ASA-OBERG"}, {text, "Oriel Pask", "like_this", "oriel_pask"},
+		{text, "oriel pask", "Like This", "Oriel Pask"}, {text, "oriel pask", "LIKE THIS", "ORIEL PASK"}, {text, "Åsgerd Ölvane", "like-this", "asgerd-olvane"},
+		{text, "Åsgerd Ölvane", "Like-This", "Asgerd-Olvane"}, {text, "Åsgerd Ölvane", "LIKE-THIS", "ASGERD-OLVANE"}, {text, "Oriel Pask", "like_this", "oriel_pask"},
 		{text, "Oriel Pask", "Like_This", "Oriel_Pask"}, {text, "Oriel Pask", "LIKE_THIS", "ORIEL_PASK"}, {text, "Oriel Pask", "like.this", "oriel.pask"},
 		{text, "Oriel Pask", "likethis", "orielpask"}, {text, "Oriel Pask", "LIKETHIS", "ORIELPASK"}, {text, "Oriel Pask", "likeThis", "orielPask"},
 		{text, "Oriel Pask", "LikeThis", "OrielPask"}, {text, "Oriel Pask", "LT", "OP"}, {text, "Jun O’Teague-Wren", "LT", "JOW"},
@@ -126,7 +126,7 @@ func TestReadingRefusesWhatAPictureNeverWrites(t *testing.T) {
 	}{
 		{number, "00", "7"}, {number, "00", "007"}, {number, "0", ""}, {&value.Type{Kind: value.Number, Max: ptr(14)}, "00", "15"},
 		{date, "yyyy-mm-dd", "2027-02-30"}, {date, "yyyy-mm-dd", "2027-3-9"}, {date, "ddd yyyy-mm-dd", "Mon 2027-03-09"}, {date, "m", "03"},
-		{text, "like-this", "Oriel"}, {text, "like-this", "oriel--pask"}, {text, "like-this", "-oriel"}, {text, "like-this", "åsa"}, {text, "Like This", "oriel Pask"},
+		{text, "like-this", "Oriel"}, {text, "like-this", "oriel--pask"}, {text, "like-this", "-oriel"}, {text, "like-this", "åsgerd"}, {text, "Like This", "oriel Pask"},
 	} {
 		p, err := ParsePicture(tt.picture, tt.typ)
 		require.Nil(t, err)

@@ -15,7 +15,7 @@ import (
 // texts draws texts with signs, accents, digits and several scripts.
 var texts = rapid.Custom(func(t *rapid.T) string {
 	words := rapid.SliceOfN(rapid.SampledFrom([]string{
-		"oriel", "Pask", "ÅSA", "Öberg", "O'Neil", "co-op", "3rd", "2027", "straße", "Łódź", "Мария", "ωμέγα", "日本", "a_b", "(draft)", "x/y", "&", "…", "ñandú", "ǅ",
+		"oriel", "Pask", "ÅSGERD", "Ölvane", "O'Neil", "co-op", "3rd", "2027", "straße", "Łódź", "Мария", "ωμέγα", "日本", "a_b", "(draft)", "x/y", "&", "…", "ñandú", "ǅ",
 	}), 1, 5).Draw(t, "words")
 	return strings.Join(words, rapid.SampledFrom([]string{" ", "  ", " - "}).Draw(t, "joint"))
 })
@@ -83,7 +83,7 @@ func TestLooks(t *testing.T) {
 
 func TestPlainLetters(t *testing.T) {
 	for in, want := range map[string]string{
-		"Åsa Öberg":       "Asa Oberg",
+		"Åsgerd Ölvane":       "Asgerd Olvane",
 		"A\u030asa":       "Asa",
 		"Straße":          "Strasse",
 		"Ærø":             "AEro",
@@ -113,7 +113,7 @@ func TestCutsAtTheEndOfAWord(t *testing.T) {
 		{"gold leaf and more", 9, "gold leaf"},
 		{"gold leaf and more", 4, "gold"},
 		{"gold leaf and more", 3, "gol"},
-		{"Öberg", 2, "Öb"},
+		{"Ölvane", 2, "Öl"},
 	}
 	for _, tt := range tests {
 		assert.Equal(t, tt.want, cut(tt.text, tt.limit), "%q to %d", tt.text, tt.limit)

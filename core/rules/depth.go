@@ -10,7 +10,7 @@ func init() {
 	register(&rule{
 		name:  "depth",
 		about: "At most so many folders lie inside each other, counted below the place where it is built.",
-		why:   "Each level is one more click, and what lies deep is not found again. Most people lose their way beyond five.",
+		why:   "Each level is one more click, and one more name in the path.",
 		set:   "depth: 4",
 		bad:   "# depth: 2\nCommission\n    Work\n        Repair",
 		good:  "# depth: 2\nCommission\n    Repair",

@@ -21,10 +21,10 @@ func init() {
 	register(&rule{
 		name:  "levels",
 		about: "Each level holds only what belongs there: files, folders, names of a pattern, names that begin with their parent's letter.",
-		why:   "Two levels, a letter and then a name, with files only at the bottom, hold ten thousand entries and need no search.",
-		set:   "levels: { 1: { files: no, name: \"<letter:A>\" }, 2: { initial: parent }, 3: { folders: no } }",
-		bad:   "# levels: { 1: { name: \"<letter:A>\" }, 2: { initial: parent } }\nW\n    Pask\n    Wren",
-		good:  "# levels: { 1: { name: \"<letter:A>\" }, 2: { initial: parent } }\nP\n    Pask\nW\n    Wren",
+		why:   "Where each level has one meaning, such as year, then month, then files, nobody has to ask where a thing belongs.",
+		set:   "levels: { 1: { files: no, name: \"<year:yyyy>\" }, 2: { name: \"<month:yyyy-mm>\" }, 3: { folders: no } }",
+		bad:   "# levels: { 1: { name: \"<year:yyyy>\" }, 2: { name: \"<month:yyyy-mm>\" } }\n2027\n    March\n    2027-04",
+		good:  "# levels: { 1: { name: \"<year:yyyy>\" }, 2: { name: \"<month:yyyy-mm>\" } }\n2027\n    2027-03\n    2027-04",
 
 		schema: map[string]any{"type": "object", "propertyNames": map[string]any{"pattern": "^[1-9][0-9]?$"}, "additionalProperties": map[string]any{
 			"type": "object", "additionalProperties": false, "properties": map[string]any{

@@ -23,7 +23,7 @@ func init() {
 	register(&rule{
 		name:  "name-words",
 		about: "A name has at most so many words, numbering aside.",
-		why:   "Three or four words are read at a glance, and stay readable in a web address.",
+		why:   "A short name is read at a glance.",
 		set:   "name-words: 4",
 		bad:   "# name-words: 3\nCommission\n    02 Notes on the first survey",
 		good:  "# name-words: 3\nCommission\n    02 First survey notes",

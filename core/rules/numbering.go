@@ -15,8 +15,8 @@ func init() {
 	register(&rule{
 		name:  "numbering",
 		about: "Numbered siblings have one width, no number twice and no hole, and keep reserved numbers for what they are reserved for.",
-		why:   "A number that comes twice or is missing makes people ask what was lost; two widths sort wrongly; and 99 is only a good place for the archive if nothing else takes it.",
-		set:   "numbering: { digits: 2, gaps: no, reserved: { 99: Archive } }",
+		why:   "A number that comes twice or is missing makes people ask what was lost; two widths sort wrongly; and a number that is kept for one thing helps only if nothing else takes it.",
+		set:   "numbering: { digits: 2, gaps: no, reserved: { 90: Settled } }",
 		bad:   "# numbering: { digits: 2, gaps: no }\nCommission\n    01 Agreement\n    01 Survey\n    4 Work",
 		good:  "# numbering: { digits: 2, gaps: no }\nCommission\n    01 Agreement\n    02 Survey\n    03 Work",
 
@@ -54,7 +54,7 @@ func readNumbering(n *template.Node) (s numberingSetting, err error) {
 			for _, q := range p.Value.Pairs {
 				number, err := strconv.Atoi(q.Key)
 				if err != nil || q.Value.Text == "" {
-					return s, fmt.Errorf("reserves numbers for names, as in { 99: Archive }")
+					return s, fmt.Errorf("reserves numbers for names, as in { 90: Settled }")
 				}
 				s.reserved[number] = q.Value.Text
 			}

@@ -14,9 +14,9 @@ func init() {
 		name:  "catch-all",
 		about: "Every folder with subfolders has one of this name, for what fits nowhere else.",
 		why:   "What has no place is put down anywhere. One place for it on every level keeps the rest clean.",
-		set:   "catch-all: Inbox",
-		bad:   "# catch-all: Inbox\nCommission\n    Agreement\n    Work",
-		good:  "# catch-all: Inbox\nCommission\n    Inbox\n    Agreement\n    Work",
+		set:   "catch-all: Arrivals",
+		bad:   "# catch-all: Arrivals\nCommission\n    Agreement\n    Work",
+		good:  "# catch-all: Arrivals\nCommission\n    Arrivals\n    Agreement\n    Work",
 
 		schema: name, configure: catchAll,
 	})
@@ -24,9 +24,9 @@ func init() {
 		name:  "last",
 		about: "The folder of this name is the last of its siblings, wherever it occurs.",
 		why:   "What is settled belongs at the end of every list, where it is in nobody's way.",
-		set:   "last: 99 Archive",
-		bad:   "# last: Archive\nCommission\n    01 Archive\n    02 Work",
-		good:  "# last: Archive\nCommission\n    01 Work\n    99 Archive",
+		set:   "last: 90 Settled",
+		bad:   "# last: Settled\nCommission\n    01 Settled\n    02 Work",
+		good:  "# last: Settled\nCommission\n    01 Work\n    90 Settled",
 
 		schema: name, configure: last,
 	})

@@ -228,7 +228,7 @@ func remedyFor(a, b *tree.Node) string {
 	}
 	for _, n := range []*tree.Node{a, b} {
 		if strings.IndexAny(n.Name[:1], "_!#~@$-+.(") == 0 || strings.HasPrefix(n.Name, "z_") {
-			return fmt.Sprintf("a sign in front, as in %s, stands in a different place in each list: only digits lead everywhere, so write 00 for the first and 99 for the last", shown(n.Name))
+			return fmt.Sprintf("a sign in front, as in %s, stands in a different place in each list: only digits lead everywhere, so write 00 for the first and 90 for the last", shown(n.Name))
 		}
 	}
 	return "write <#> in front of each, and they stay in this order everywhere"

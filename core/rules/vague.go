@@ -51,7 +51,7 @@ func vagueNames(c *context) (check, error) {
 			if vague[tree.Folded(name)] {
 				finding := f.finding("vague-names", severity, n)
 				finding.Message = fmt.Sprintf("%s says nothing about what it holds", shown(n.Name))
-				finding.Help = "name what is in it; whatever has no home yet can go into an Inbox"
+				finding.Help = "name what is in it; whatever has no home yet can go into a folder for arrivals"
 				report(finding)
 			}
 		})

@@ -385,7 +385,7 @@ func (c *compiler) clauses(s *scope, e *entry) {
 		case "number":
 			n, err := strconv.Atoi(clause.Text)
 			if err != nil || n < 0 || n > 999_999 {
-				c.fail(l.TextPos(clause), utf8.RuneCountInString(clause.Text), fmt.Sprintf("%q is not a whole number", clause.Text), "write `number: 99`")
+				c.fail(l.TextPos(clause), utf8.RuneCountInString(clause.Text), fmt.Sprintf("%q is not a whole number", clause.Text), "write `number: 90`")
 			}
 			if numbered, _ := e.last().Numbered(); !numbered {
 				c.warn(at, len(clause.Word), "this number is shown nowhere: the name has no <#>", "write <#> where the number is to stand")

@@ -1,5 +1,5 @@
 // Generate writes what is made from the code and the examples: the JSON Schema of
-// the header, a page for each rule, the manual, and the example of a roster as a
+// the header, a page for each rule, the manual, and the example of a table as a
 // workbook. Run it in the root of the project:
 //
 //	go generate .
@@ -47,7 +47,7 @@ func main() {
 	check(doc.GenManTree(command, &doc.GenManHeader{Title: "VESTIBULA", Section: "1", Source: "Vestibula " + cli.Version, Date: &released}, man))
 }
 
-// writeWorkbook writes a roster as a person keeps it in a spreadsheet: dates and
+// writeWorkbook writes a table as a person keeps it in a spreadsheet: dates and
 // answers as such, headings in bold, a second sheet, a sum.
 func writeWorkbook(from, to string) error {
 	f, err := os.Open(from)

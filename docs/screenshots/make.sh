@@ -47,8 +47,8 @@ mkdir clients
 shot build 'vestibula build commission --into clients' 'O r i e l space P a s k Return t o d a y Return Return Return y y Return'
 vestibula build commission --into clients client="Jun Teague" received=2027-03-09 --yes >/dev/null
 echo "my own words" > "clients/2027-03 Jun Teague BK/Read me first.md"
-rmdir "clients/2027-03 Jun Teague BK/99 Archive"
-echo "a list" > "clients/2027-03 Jun Teague BK/99 Archive"
+rmdir "clients/2027-03 Jun Teague BK/90 Settled"
+echo "a list" > "clients/2027-03 Jun Teague BK/90 Settled"
 shot preview 'vestibula build commission --into clients client="Jun Teague" received=2027-03-09 gilding=yes --preview'
 shot templates 'vestibula templates'
 echo 'mine' > "clients/2026-11 Oriel Pask BK/03 Work/mine.txt" 2>/dev/null || true
@@ -56,7 +56,7 @@ vestibula undo 1 --yes >/dev/null || true
 shot history 'vestibula history; vestibula undo 2'
 cp "$here/../../examples/commissions.xlsx" .
 mkdir commissions
-shot roster 'vestibula build commission --into commissions --roster commissions.xlsx --mark' 'y Return'
+shot table 'vestibula build commission --into commissions --table commissions.xlsx --mark' 'y Return'
 shot draft 'vestibula draft clients && cat clients.folders'
 
 invoices="clients/2027-03 Jun Teague BK/05 Invoices"
@@ -74,7 +74,7 @@ shot proof 'vestibula check loose'
 
 cat > studio.folders <<'T'
 Studio
-    _Inbox
+    _Arrivals
     Agreement
     archive
     Letters
@@ -86,7 +86,7 @@ shot sorted 'vestibula show studio --sorted all'
 cat > by-kind.folders <<'T'
 ---
 title: By kind first
-fields: { clients: { type: list, default: [Oriel Pask, Jun Teague, Åsa Öberg] } }
+fields: { clients: { type: list, default: [Oriel Pask, Jun Teague, Åsgerd Ölvane] } }
 ---
 <kind>    | each: kind in Agreements, Invoices, Photographs
     <client>    | each: client in clients
@@ -94,7 +94,7 @@ T
 cat > by-client.folders <<'T'
 ---
 title: By client first
-fields: { clients: { type: list, default: [Oriel Pask, Jun Teague, Åsa Öberg] } }
+fields: { clients: { type: list, default: [Oriel Pask, Jun Teague, Åsgerd Ölvane] } }
 ---
 <client>    | each: client in clients
     <kind>    | each: kind in Agreements, Invoices, Photographs

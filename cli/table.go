@@ -12,31 +12,31 @@ import (
 	"vestibula/cli/term"
 	"vestibula/core/batch"
 	"vestibula/core/disk"
-	"vestibula/core/roster"
+	"vestibula/core/table"
 	"vestibula/core/rules"
 	"vestibula/core/template"
 )
 
-// A rosterRun is what a build for every row of a table needs beside that of a
+// A tableRun is what a build for every row of a table needs beside that of a
 // single one.
-type rosterRun struct {
+type tableRun struct {
 	file, sheet, rows, report string
 	columns                   []string
 	onlyGood, mark            bool
 }
 
-func (r *rosterRun) add(c *cobra.Command) {
-	c.Flags().StringVar(&r.file, "roster", "", "build once for each row of this table, a `FILE` in XLSX or CSV")
+func (r *tableRun) add(c *cobra.Command) {
+	c.Flags().StringVar(&r.file, "table", "", "build once for each row of this table, a `FILE` in XLSX or CSV")
 	c.Flags().StringVar(&r.sheet, "sheet", "", "the `NAME` of the sheet to read; the first one if you name none")
 	c.Flags().StringArrayVar(&r.columns, "column", nil, "join a field to a column: `field=Heading`")
-	c.Flags().StringVar(&r.rows, "rows", "", "only these `ROWS` of the roster, such as 3,7-9")
+	c.Flags().StringVar(&r.rows, "rows", "", "only these `ROWS` of the table, such as 3,7-9")
 	c.Flags().BoolVar(&r.onlyGood, "only-good", false, "build the good rows, and list the others")
-	c.Flags().BoolVar(&r.mark, "mark", false, "write into the roster which rows are built; those are left alone the next time")
+	c.Flags().BoolVar(&r.mark, "mark", false, "write into the table which rows are built; those are left alone the next time")
 	c.Flags().StringVar(&r.report, "report", "", "write what became of each row into a new CSV `FILE`")
 }
 
-// inOrder says that a flag needs a roster, or that the report cannot be written.
-func (r *rosterRun) inOrder() error {
+// inOrder says that a flag needs a table, or that the report cannot be written.
+func (r *tableRun) inOrder() error {
 	if r.file != "" {
 		if r.report != "" {
 			if _, err := os.Lstat(r.report); err == nil {
@@ -50,15 +50,15 @@ func (r *rosterRun) inOrder() error {
 		used bool
 	}{{"--sheet", r.sheet != ""}, {"--column", r.columns != nil}, {"--rows", r.rows != ""}, {"--only-good", r.onlyGood}, {"--mark", r.mark}, {"--report", r.report != ""}} {
 		if flag.used {
-			return unclear("name the table: --roster FILE", "%s goes with a roster", flag.name)
+			return unclear("name the table: --table FILE", "%s goes with a table", flag.name)
 		}
 	}
 	return nil
 }
 
-// growRoster makes one tree of all rows of the roster. All rows are read and
+// growTable makes one tree of all rows of the table. All rows are read and
 // checked; what is wrong is told at once, later.
-func (b *buildRun) growRoster(args []string) error {
+func (b *buildRun) growTable(args []string) error {
 	var err error
 	if b.t, err = b.load(args[0]); err != nil {
 		return err
@@ -66,7 +66,7 @@ func (b *buildRun) growRoster(args []string) error {
 	if _, errs := rules.Configure(b.t); len(errs) > 0 {
 		return b.tellErrors(b.t.Name, b.t.Text, errs, statusUnclear)
 	}
-	r := &b.roster
+	r := &b.table
 	x := &batch.Batch{Template: b.t, Limit: b.flags.limit, Now: b.now}
 	b.batch = x
 	if x.Common, err = rawArgs(args[1:]); err != nil {
@@ -80,8 +80,8 @@ func (b *buildRun) growRoster(args []string) error {
 	if _, errs := b.t.ParseValues(x.Common, b.now); len(errs) > 0 {
 		return badValues(errs)
 	}
-	if x.Table, err = roster.Read(r.file, r.sheet); err != nil {
-		return unclear("", "the roster %s: %s", r.file, disk.Reason(err))
+	if x.Table, err = table.Read(r.file, r.sheet); err != nil {
+		return unclear("", "the table %s: %s", r.file, disk.Reason(err))
 	}
 	if x.Wanted, err = batch.ParseRows(r.rows); err != nil {
 		return unclear("write --rows 3,7-9", "%v", err)
@@ -90,7 +90,7 @@ func (b *buildRun) growRoster(args []string) error {
 	if x.Columns, unknown, err = batch.Join(b.t, x.Table, r.columns); err != nil {
 		return unclear("write --column field=Heading; the headings are "+strings.Join(x.Table.Headings, ", "), "%v", err)
 	}
-	b.noteRoster(unknown)
+	b.noteTable(unknown)
 	done, end := b.progress("checking", len(x.Table.Rows))
 	x.Done = done
 	x.Grow()
@@ -102,11 +102,11 @@ func (b *buildRun) growRoster(args []string) error {
 	return nil
 }
 
-// noteRoster tells what was passed by in the roster.
-func (b *buildRun) noteRoster(unknown []string) {
+// noteTable tells what was passed by in the table.
+func (b *buildRun) noteTable(unknown []string) {
 	t := b.batch.Table
 	note := func(text string) { b.side.Text(term.Warn.Render("note:") + " " + term.Visible(text)) }
-	if b.roster.sheet == "" && len(t.Others) > 0 {
+	if b.table.sheet == "" && len(t.Others) > 0 {
 		note(fmt.Sprintf("the sheet “%s” is read; --sheet names another: %s", t.Sheet, strings.Join(t.Others, ", ")))
 	}
 	if n := len(t.Short); n > 0 {
@@ -117,7 +117,7 @@ func (b *buildRun) noteRoster(unknown []string) {
 	}
 }
 
-// judgeRows tells all that is wrong with the roster, what is in the way among it,
+// judgeRows tells all that is wrong with the table, what is in the way among it,
 // and stops unless only the good rows are wanted.
 func (b *buildRun) judgeRows() error {
 	x := b.batch
@@ -143,8 +143,8 @@ func (b *buildRun) judgeRows() error {
 	}
 	var why error
 	switch {
-	case len(rows) > 0 && !b.roster.onlyGood:
-		why = refused("mend the roster, or build the good rows with --only-good", "Nothing was built: %s cannot be built.", term.Count(len(rows), "row"))
+	case len(rows) > 0 && !b.table.onlyGood:
+		why = refused("mend the table, or build the good rows with --only-good", "Nothing was built: %s cannot be built.", term.Count(len(rows), "row"))
 	case len(x.Builds) == 0 && (len(rows) > 0 || len(x.Marked) == 0):
 		why = refused("", "Nothing was built: there is no row to build.")
 	default:
@@ -156,27 +156,27 @@ func (b *buildRun) judgeRows() error {
 	return why
 }
 
-// markRows makes the roster with its marks.
+// markRows makes the table with its marks.
 func (b *buildRun) markRows() error {
-	r := &b.roster
+	r := &b.table
 	if len(b.batch.Builds) == 0 {
 		return nil
 	}
 	at, err := disk.Real(r.file)
 	if err != nil {
-		return unclear("", "the roster %s: %s", r.file, disk.Reason(err))
+		return unclear("", "the table %s: %s", r.file, disk.Reason(err))
 	}
 	place, err := filepath.Abs(b.into)
 	if err != nil {
 		return err
 	}
-	marks := map[int]roster.Mark{}
+	marks := map[int]table.Mark{}
 	for _, build := range b.batch.Builds {
-		marks[build.Row] = roster.Mark{When: b.now, Where: filepath.Join(place, filepath.FromSlash(build.Folder()))}
+		marks[build.Row] = table.Mark{When: b.now, Where: filepath.Join(place, filepath.FromSlash(build.Folder()))}
 	}
 	data, err := b.batch.Table.WithMarks(marks)
 	if err != nil {
-		return refused("or build without --mark", "the roster %s cannot be marked: %s", r.file, disk.Reason(err))
+		return refused("or build without --mark", "the table %s cannot be marked: %s", r.file, disk.Reason(err))
 	}
 	b.marks = &disk.Revision{Path: at, Data: data, Was: b.batch.Table.Bytes()}
 	return nil

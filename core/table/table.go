@@ -1,7 +1,7 @@
-// Package roster reads tables of values, one row for each build: CSV in any
+// Package table reads tables of values, one row for each build: CSV in any
 // usual dialect, and workbooks (XLSX). It writes marks back into them and leaves
 // all else in the file as it was.
-package roster
+package table
 
 import (
 	"bytes"
@@ -22,7 +22,7 @@ const (
 	MaxCells   = 4_000_000
 )
 
-// A Table is a roster that was read.
+// A Table is a file that was read.
 type Table struct {
 	Headings []string
 	Heading  int // the number of the row that the headings stand in
@@ -72,7 +72,7 @@ func (r *Row) Empty() bool {
 	return true
 }
 
-// Read reads a roster; sheet is the name of a sheet of a workbook, or "" for the
+// Read reads a table from a file; sheet is the name of a sheet of a workbook, or "" for the
 // first one. The error says, for a person, what is wrong with the file as a
 // whole.
 func Read(path, sheet string) (*Table, error) {

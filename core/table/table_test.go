@@ -1,4 +1,4 @@
-package roster
+package table
 
 import (
 	"fmt"
@@ -45,7 +45,7 @@ func TestUsualDialectsOfCSV(t *testing.T) {
 		"tabs":               {"a\tb\n1\t2\n", []string{"a | b", "2: 1 | 2"}},
 		"bars":               {"a|b\n1|2\n", []string{"a | b", "2: 1 | 2"}},
 		"byte order mark":    {"\xEF\xBB\xBFa,b\r\n1,2\r\n", []string{"a | b", "2: 1 | 2"}},
-		"UTF-16":             {utf16("a,b\nÅsa,2\n"), []string{"a | b", "2: Åsa | 2"}},
+		"UTF-16":             {utf16("a,b\nÅsgerd,2\n"), []string{"a | b", "2: Åsgerd | 2"}},
 		"quoted line break":  {"a,b\n\"x\ny\",2\nz,3\n", []string{"a | b", "2: x\ny | 2", "3: z | 3"}},
 		"quoted separator":   {"\"a, b\";c\n\"1;2\";3\n", []string{"a, b | c", "2: 1;2 | 3"}},
 		"short rows":         {"a,b,c\n1\n", []string{"a | b | c", "2: 1 |  | "}},
@@ -66,7 +66,7 @@ func TestUsualDialectsOfCSV(t *testing.T) {
 	}
 }
 
-func TestRostersThatCannotBeRead(t *testing.T) {
+func TestTablesThatCannotBeRead(t *testing.T) {
 	dir := t.TempDir()
 	for text, want := range map[string]string{
 		"":                                  "it is empty",

@@ -18,19 +18,19 @@ import (
 	"vestibula/core/tree"
 )
 
-func (a *app) openCommand() *cobra.Command {
+func (a *app) addCommand() *cobra.Command {
 	var yes bool
 	c := &cobra.Command{
-		Use:   "open PROJECT [FOLDER]",
+		Use:   "add PROJECT [FOLDER]",
 		Short: "Make a folder that a template keeps for later.",
 		Long: `Make a folder that a template keeps for later, with what lies in it, when its
 time has come. PROJECT is a folder that was built from a template. With no
 folder named, those that wait are listed.`,
-		Example: `  vestibula open "2027-03 Oriel Pask BK"
-  vestibula open "2027-03 Oriel Pask BK" Exhibition`,
+		Example: `  vestibula add "2027-03 Oriel Pask BK"
+  vestibula add "2027-03 Oriel Pask BK" Exhibition`,
 		Args: func(_ *cobra.Command, args []string) error {
 			if len(args) < 1 || len(args) > 2 {
-				return unclear(`for example: vestibula open "2027-03 Oriel Pask BK"`, "in which project?")
+				return unclear(`for example: vestibula add "2027-03 Oriel Pask BK"`, "in which project?")
 			}
 			return nil
 		},
@@ -38,7 +38,7 @@ folder named, those that wait are listed.`,
 			if len(args) == 1 {
 				return a.listWaiting(args[0])
 			}
-			return a.open(args[0], args[1], yes)
+			return a.add(args[0], args[1], yes)
 		},
 	}
 	c.Flags().BoolVarP(&yes, "yes", "y", false, "make it without asking")
@@ -165,7 +165,7 @@ func (w *waiting) leaf() *tree.Node {
 	return n
 }
 
-func (a *app) open(project, folder string, yes bool) error {
+func (a *app) add(project, folder string, yes bool) error {
 	list, at, err := a.waitingIn(project)
 	if err != nil {
 		return err

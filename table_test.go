@@ -13,8 +13,8 @@ import (
 	"github.com/xuri/excelize/v2"
 )
 
-// A roster of 300 rows with twelve mistakes of different kinds.
-func TestARosterIsCheckedAsAWholeBeforeAnythingIsBuilt(t *testing.T) {
+// A table of 300 rows with twelve mistakes of different kinds.
+func TestATableIsCheckedAsAWholeBeforeAnythingIsBuilt(t *testing.T) {
 	mistakes := map[int][2]string{
 		14:  {"Client 14,31/02/2027,BK,,", `row 14, column "Received": "31/02/2027" is not a date`},
 		20:  {"Client 20,2027-02-30,BK,,", `row 20, column "Received": 2027-02-30 is not a date: that month has 28 days`},
@@ -30,18 +30,18 @@ func TestARosterIsCheckedAsAWholeBeforeAnythingIsBuilt(t *testing.T) {
 		301: {"Client 301,soon,BK,,", `row 301, column "Received": "soon" is not a date`},
 	}
 	mistakes[222] = [2]string{"Client 222,2027-03-09,\"B\nK\",,", `row 222, column "Kind": holds a line break`}
-	var roster strings.Builder
-	roster.WriteString("Client,Received,Kind,Gilding,Stages\n")
+	var table strings.Builder
+	table.WriteString("Client,Received,Kind,Gilding,Stages\n")
 	for n := 2; n <= 301; n++ {
 		line := fmt.Sprintf("Client %d,2027-03-09,BK,%s,survey; repair", n, []string{"", "x", "no"}[n%3])
 		if m, bad := mistakes[n]; bad {
 			line = m[0]
 		}
-		roster.WriteString(line + "\n")
+		table.WriteString(line + "\n")
 	}
-	text := strings.Replace(roster.String(), "\"B\nK\"", "\"B\u2028K\"", 1) // a line break that is no line of the file
+	text := strings.Replace(table.String(), "\"B\nK\"", "\"B\u2028K\"", 1) // a line break that is no line of the file
 	d := newDesk(t, "clients.csv", text, "out/own.txt", "mine")
-	out, status := d.run("build", "commission", "--into", "out", "--roster", "clients.csv", "--yes")
+	out, status := d.run("build", "commission", "--into", "out", "--table", "clients.csv", "--yes")
 	assert.Equal(t, 1, status)
 	for _, m := range mistakes {
 		assert.Contains(t, out, m[1])
@@ -51,7 +51,7 @@ func TestARosterIsCheckedAsAWholeBeforeAnythingIsBuilt(t *testing.T) {
 	assert.Equal(t, []string{"own.txt"}, d.has("out"))
 
 	before := d.has("out")
-	args := []string{"build", "commission", "--into", "out", "--roster", "clients.csv", "--yes", "--only-good", "--mark"}
+	args := []string{"build", "commission", "--into", "out", "--table", "clients.csv", "--yes", "--only-good", "--mark"}
 	out, status = d.run(append(args, "--report", "report.csv")...)
 	assert.Zero(t, status, out)
 	assert.Contains(t, out, "Built 288 rows: ")
@@ -92,10 +92,10 @@ func TestARosterIsCheckedAsAWholeBeforeAnythingIsBuilt(t *testing.T) {
 func TestRowsThatShareAPathMeetInIt(t *testing.T) {
 	d := newDesk(t, "t.folders", "---\nfields: { country: Where?, town: Which town?, file-ref: { default: \"\" } }\n---\n<country>/<town> <file-ref>/\n    <#> Notes\n",
 		"r.csv", "Land;TOWN;File Ref;Who\nNorland;Askel;A1;x\nNorland;Birk;;y\nSorland;Askel;;z\n", "out/x", "")
-	out, status := d.run("build", "t", "--into", "out", "--roster", "r.csv", "--yes")
+	out, status := d.run("build", "t", "--into", "out", "--table", "r.csv", "--yes")
 	assert.Equal(t, 1, status)
 	assert.Contains(t, out, `row 2: there is no value for "country"`)
-	out, status = d.run("build", "t", "--into", "out", "--roster", "r.csv", "--column", "country=Land", "--yes")
+	out, status = d.run("build", "t", "--into", "out", "--table", "r.csv", "--column", "country=Land", "--yes")
 	assert.Zero(t, status, out)
 	assert.Contains(t, out, "no field is called “Who”")
 	assert.Equal(t, []string{"Norland/", "Norland/.vestibula.json", "Norland/Askel A1/", "Norland/Askel A1/01 Notes/", "Norland/Birk/", "Norland/Birk/01 Notes/",
@@ -106,23 +106,23 @@ func TestRowsThatShareAPathMeetInIt(t *testing.T) {
 		"--column town=Nowhere": `joins no field to a column`,
 		"town":                  `"town" is no value for a field`,
 	} {
-		out, status := d.run(append([]string{"build", "t", "--into", "out", "--roster", "r.csv"}, strings.Fields(args)...)...)
+		out, status := d.run(append([]string{"build", "t", "--into", "out", "--table", "r.csv"}, strings.Fields(args)...)...)
 		require.Equal(t, 2, status, args)
 		assert.Contains(t, out, want)
 	}
-	out, status = d.run("build", "t", "--into", "out", "--roster", "r.csv", "country=Westland", "--rows", "3", "--yes")
+	out, status = d.run("build", "t", "--into", "out", "--table", "r.csv", "country=Westland", "--rows", "3", "--yes")
 	assert.Zero(t, status, "a value on the command line holds for all rows: %s", out)
 	assert.Contains(t, d.has("out"), "Westland/Birk/")
 
 	// The same with each level on a line of its own.
 	d.write("n.folders", "---\nfields: { land: Where?, town: Which town?, who: Whose? }\n---\n<land>\n    <town>\n        <who>\n            <#> Notes\n")
 	d.write("n/x", "")
-	out, status = d.run("build", "n", "--into", "n", "--roster", "r.csv", "--yes", "--json")
+	out, status = d.run("build", "n", "--into", "n", "--table", "r.csv", "--yes", "--json")
 	assert.Zero(t, status, out)
 	assert.Contains(t, out, `"row":3,"state":"built","folder":"Norland/Birk/y","new":3,`, "Norland itself counts for row 2")
 	assert.Contains(t, d.has("n"), "Norland/Askel/x/01 Notes/")
 	d.write("r.csv", "land;town;who\nNorland;Askel;x\nNorland;Askel;x\nNorland;Askel;X\n")
-	out, _ = d.run("build", "n", "--into", "out", "--roster", "r.csv", "--yes")
+	out, _ = d.run("build", "n", "--into", "out", "--table", "r.csv", "--yes")
 	assert.Contains(t, out, "row 3: “Norland/Askel/x” would be made for row 2 as well")
 	assert.Contains(t, out, "row 4: “Norland/Askel/X” is spelled “x” in row 2")
 }
@@ -133,7 +133,7 @@ func TestAWorkbookIsBuiltAndMarked(t *testing.T) {
 	book, err := os.ReadFile("examples/commissions.xlsx")
 	require.NoError(t, err)
 	d := newDesk(t, "c.xlsx", string(book), "out/2027-03 oriel pask BX/own.txt", "mine", "out/2027-04 Jun Teague BK", "mine")
-	args := []string{"build", "commission", "--into", "out", "--roster", "c.xlsx", "--yes", "--mark"}
+	args := []string{"build", "commission", "--into", "out", "--table", "c.xlsx", "--yes", "--mark"}
 	out, status := d.run(args...)
 	assert.Equal(t, 1, status)
 	assert.Contains(t, out, "the sheet “Commissions” is read; --sheet names another: Prices")
@@ -148,7 +148,7 @@ func TestAWorkbookIsBuiltAndMarked(t *testing.T) {
 	lines := strings.Split(strings.TrimSpace(out[strings.Index(out, "{"):]), "\n")
 	require.Len(t, lines, 6)
 	assert.JSONEq(t, `{"row":4,"state":"built","folder":"2027-04 Teague-Marlow MP","new":12,"there":0,"kept":0}`, lines[2])
-	assert.JSONEq(t, `{"template":"commission.folders","into":"out","roster":"c.xlsx","built":true,"rows":5,"left-out":2,"left-alone":0,"new":41,"there":0,"kept":0,"marked":true}`, lines[5])
+	assert.JSONEq(t, `{"template":"commission.folders","into":"out","table":"c.xlsx","built":true,"rows":5,"left-out":2,"left-alone":0,"new":41,"there":0,"kept":0,"marked":true}`, lines[5])
 	f, err := excelize.OpenFile(filepath.Join(d.dir, "c.xlsx"))
 	require.NoError(t, err)
 	defer f.Close()
@@ -163,23 +163,23 @@ func TestAWorkbookIsBuiltAndMarked(t *testing.T) {
 	assert.Equal(t, "SUM(B2:B3)", formula)
 
 	require.NoError(t, os.Remove(filepath.Join(d.dir, "out/2027-04 Jun Teague BK")))
-	out, status = d.run("build", "commission", "--into", "out", "--roster", "c.xlsx", "--rows", "4-5", "--preview")
+	out, status = d.run("build", "commission", "--into", "out", "--table", "c.xlsx", "--rows", "4-5", "--preview")
 	assert.Zero(t, status)
 	assert.Contains(t, out, "+ row 5   2027-04 Jun Teague BK   13 new")
 	assert.Contains(t, out, "left alone: 1 row marked as built")
-	out, _ = d.run("build", "commission", "--into", "out", "--roster", "c.xlsx", "--sheet", "Prizes")
+	out, _ = d.run("build", "commission", "--into", "out", "--table", "c.xlsx", "--sheet", "Prizes")
 	assert.Contains(t, out, `it has no sheet "Prizes", only Commissions, Prices`)
 	_, status = d.run("undo", "--yes")
 	assert.Zero(t, status)
 	assert.Equal(t, string(book), d.read("c.xlsx"), "byte for byte")
 
 	d.write("report.csv", "mine")
-	out, status = d.run("build", "commission", "--into", "out", "--roster", "c.xlsx", "--yes", "--report", "report.csv")
+	out, status = d.run("build", "commission", "--into", "out", "--table", "c.xlsx", "--yes", "--report", "report.csv")
 	assert.Equal(t, 1, status)
 	assert.Contains(t, out, "report.csv is there already, and nothing is overwritten")
 	out, status = d.run("build", "commission", "--into", "out", "--mark")
 	assert.Equal(t, 2, status)
-	assert.Contains(t, out, "--mark goes with a roster")
+	assert.Contains(t, out, "--mark goes with a table")
 }
 
 func TestAnArchiveHoldsWhatWouldBeBuilt(t *testing.T) {
@@ -223,20 +223,20 @@ func TestAnArchiveHoldsWhatWouldBeBuilt(t *testing.T) {
 	assert.Zero(t, status)
 	assert.Contains(t, d.has("."), "first-course.zip")
 
-	out, status = d.run("build", "commission", "--into", "all.zip", "--roster", "c.csv", "--yes")
+	out, status = d.run("build", "commission", "--into", "all.zip", "--table", "c.csv", "--yes")
 	assert.Equal(t, 2, status, out)
 	d.write("c.csv", "client,received\nOriel Pask,2027-03-09\nJun Teague,2027-03-09\n")
-	out, status = d.run("build", "commission", "--into", "all.zip", "--roster", "c.csv", "--yes", "--mark")
+	out, status = d.run("build", "commission", "--into", "all.zip", "--table", "c.csv", "--yes", "--mark")
 	assert.Zero(t, status, out)
 	assert.Contains(t, out, "Built 2 rows: 22 folders and 6 files in all.zip")
 	assert.Contains(t, d.read("c.csv"), "all.zip/2027-03 Oriel Pask BK")
-	out, status = d.run("build", "commission", "--into", "none.zip", "--roster", "c.csv", "--yes")
+	out, status = d.run("build", "commission", "--into", "none.zip", "--table", "c.csv", "--yes")
 	assert.Zero(t, status)
 	assert.Contains(t, out, "Nothing to do: no row is left to build")
 	assert.NotContains(t, d.has("."), "none.zip")
 }
 
-func TestRostersThatCannotBeReadAreTold(t *testing.T) {
+func TestTablesThatCannotBeReadAreTold(t *testing.T) {
 	encrypted := "\xD0\xCF\x11\xE0\xA1\xB1\x1A\xE1 E\x00n\x00c\x00r\x00y\x00p\x00t\x00e\x00d\x00P\x00a\x00c\x00k\x00a\x00g\x00e\x00"
 	var wide []string
 	for i := range 300 {
@@ -245,17 +245,17 @@ func TestRostersThatCannotBeReadAreTold(t *testing.T) {
 	d := newDesk(t, "out/own.txt", "mine", "empty.csv", "", "twice.csv", "Client,received,client\na,b,c\n", "locked.xlsx", encrypted, "wide.csv", strings.Join(wide, ";")+"\n1\n",
 		"half.csv", "client,received\nOriel Pask,2027-03-09\nJun", "old.xls", encrypted[:8], "short.csv", "client,received,kind\nOriel Pask,2027-03-09\n")
 	for file, want := range map[string]string{
-		"empty.csv":   "the roster empty.csv: it is empty",
+		"empty.csv":   "the table empty.csv: it is empty",
 		"twice.csv":   `two columns are called "Client" and "client": rename one of them`,
 		"locked.xlsx": "it is protected by a password: save a copy without one",
 		"wide.csv":    "it has 300 columns; at most 256 are read",
 		"half.csv":    `row 3, column "client": the file ends in the middle of this row`,
 		"old.xls":     "it is a workbook of the old kind: save it as XLSX",
-		"none.csv":    "the roster none.csv: it is not there",
+		"none.csv":    "the table none.csv: it is not there",
 		"out":         "it is a folder; name a file",
 		"short.csv":   "1 row, beginning with row 2, has fewer cells than there are headings",
 	} {
-		out, status := d.run("build", "commission", "--into", "out", "--roster", file, "--yes", "--no-label")
+		out, status := d.run("build", "commission", "--into", "out", "--table", file, "--yes", "--no-label")
 		assert.Contains(t, out, want)
 		assert.Equal(t, file != "short.csv", status > 0, file)
 	}
