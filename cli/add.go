@@ -13,7 +13,6 @@ import (
 	"vestibula/core/disk"
 	"vestibula/core/label"
 	"vestibula/core/outline"
-	"vestibula/core/plan"
 	"vestibula/core/template"
 	"vestibula/core/tree"
 )
@@ -50,12 +49,15 @@ type waiting struct {
 	path  string // from the place of the build
 	node  *tree.Node
 	built *template.Template
+	// missing are the starters that are not at hand, by the lines that start from
+	// them.
+	missing map[int]string
 }
 
 // waitingIn returns the folders of a project that wait, and the folder that its
 // paths are relative to.
 func (a *app) waitingIn(project string) (list []waiting, place string, err error) {
-	data, err := os.ReadFile(filepath.Join(project, label.FileName))
+	data, err := disk.ReadFile(filepath.Join(project, label.FileName), label.MaxBytes)
 	if err != nil {
 		return nil, "", unclear("name a folder that was built from a template", "%q has no %s: %s", project, label.FileName, disk.Reason(err))
 	}
@@ -68,7 +70,7 @@ func (a *app) waitingIn(project string) (list []waiting, place string, err error
 	}
 	name := filepath.Base(place)
 	for _, b := range l.Builds {
-		t, err := a.templateOf(b)
+		t, missing, err := a.templateOf(b)
 		if err != nil {
 			return nil, "", err
 		}
@@ -92,7 +94,7 @@ func (a *app) waitingIn(project string) (list []waiting, place string, err error
 			if _, err := os.Lstat(filepath.Join(project, filepath.FromSlash(at))); err == nil {
 				continue
 			}
-			list = append(list, waiting{path.Join(within, at), branch(root, within, n), t})
+			list = append(list, waiting{path.Join(within, at), branch(root, within, n), t, missing})
 		}
 	}
 	if len(list) > 0 && strings.HasPrefix(list[0].path, name+"/") {
@@ -101,18 +103,20 @@ func (a *app) waitingIn(project string) (list []waiting, place string, err error
 	return list, place, nil
 }
 
-// templateOf returns the template of a build: the one that is found by its name
-// if it is still the same, else its text in the label without starter files.
-func (a *app) templateOf(b *label.Build) (*template.Template, error) {
-	if src, err := a.find(b.Template); err == nil && src.text == b.Text {
-		return template.Parse(src.name, src.text, src.starters)
+// templateOf returns the template of a build: its text in the label, with the
+// files that it starts from where a template of its name is found. Those that are
+// not at hand are returned by the lines that need them.
+func (a *app) templateOf(b *label.Build) (t *template.Template, missing map[int]string, err error) {
+	if src := a.shelved(b.Template); src != nil {
+		if t, err := template.Parse(src.name, b.Text, src.starters); err == nil {
+			return t, nil, nil
+		}
 	}
-	text := label.WithoutStarters(b.Text)
-	t, err := template.Parse(b.Template, text, nil)
-	if err != nil {
-		return nil, a.tellErrors(b.Template, text, err, statusUnclear)
+	text, missing := label.WithoutStarters(b.Text)
+	if t, err = template.Parse(b.Template, text, nil); err != nil {
+		return nil, nil, a.tellErrors(b.Template, text, err, statusUnclear)
 	}
-	return t, nil
+	return t, missing, nil
 }
 
 // branch returns a tree with only the way from root to a node, and what is to be
@@ -193,13 +197,37 @@ func (a *app) add(project, folder string, yes bool) error {
 		}
 		return unclear(help, "no folder called %q waits in %s", folder, project)
 	}
-	b := &buildRun{app: a, into: at, yes: yes, noLabel: true, t: chosen.built, tree: &template.Expansion{Root: chosen.node}, batch: &batch.Batch{}}
+	if from := chosen.lacks(); from != "" {
+		return refused("put the template and what it starts from where vestibula templates finds them, and try again", "Nothing was made: %q starts from %s, which is not at hand.", folder, from)
+	}
+	b := &buildRun{app: a, what: "add", into: at, consent: consent{yes: yes}, noLabel: true, t: chosen.built, tree: &template.Expansion{Root: chosen.node}, batch: &batch.Batch{}}
 	if b.place, err = disk.Open(at); err != nil {
 		return unclear("", "%v", err)
 	}
 	defer b.place.Close()
-	if b.plan, err = plan.Make(b.tree.Root, b.place); err != nil {
-		return refused("nothing was changed", "%v", err)
+	if err := b.makePlan(); err != nil {
+		return err
+	}
+	if err := b.makeSet(nil); err != nil {
+		return err
 	}
 	return b.carryOut()
+}
+
+// lacks returns the starter of something in the folder that is not at hand, or "".
+func (w *waiting) lacks() string {
+	leaf := w.leaf()
+	for _, n := range append([]*tree.Node{leaf}, nodes(leaf)...) {
+		if from := w.missing[int(n.Line)]; from != "" {
+			return from
+		}
+	}
+	return ""
+}
+
+func nodes(root *tree.Node) (list []*tree.Node) {
+	for _, n := range root.All() {
+		list = append(list, n)
+	}
+	return list
 }

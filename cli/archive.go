@@ -2,15 +2,12 @@ package cli
 
 import (
 	"os"
-	"path"
 	"path/filepath"
 	"slices"
 	"time"
 
-	"vestibula/cli/term"
 	"vestibula/core/archive"
-	"vestibula/core/disk"
-	"vestibula/core/plan"
+	"vestibula/core/build"
 	"vestibula/core/tree"
 	"vestibula/core/value"
 )
@@ -20,7 +17,7 @@ type archiving struct {
 	name  string // of the file, in its folder
 	dated string // the day that entries bear, as it was given
 	time  time.Time
-	plan  *plan.Plan // of the file itself
+	plan  *build.Plan // of the file itself
 	done  func(n int)
 }
 
@@ -51,30 +48,35 @@ func (b *buildRun) toArchive() (bool, error) {
 }
 
 // nowhere is a place in which nothing is yet, as in an archive.
-type nowhere struct{}
+type nowhere struct{ tree.Place }
 
-func (nowhere) List(string) ([]plan.Item, error)        { return nil, nil }
-func (nowhere) Same(string, tree.Content) (bool, error) { return false, nil }
-func (nowhere) Writable(string) error                   { return nil }
+func (nowhere) List(string) ([]tree.Entry, error) { return nil, nil }
+func (nowhere) Writable(string) error             { return nil }
 
 // compareArchive makes the plan of the file that the archive will be.
-func (b *buildRun) compareArchive() error {
+func (b *buildRun) compareArchive(labels []*labelling) error {
 	a := &b.archive
-	root, err := withNotes(b.tree.Root, b.notes)
-	if err != nil {
-		return err
+	root := *b.tree.Root
+	for _, l := range labels {
+		if l.folder == "." {
+			root = *labelled(&root, l)
+			continue
+		}
+		root.Children = slices.Clone(root.Children)
+		i := slices.IndexFunc(root.Children, func(n *tree.Node) bool { return n.Name == l.folder })
+		root.Children[i] = labelled(root.Children[i], l)
 	}
-	b.notes = nil
-	content := &archive.Archive{Root: root, Format: archive.FormatOf(a.name), Time: a.time}
+	content := &archive.Archive{Root: &root, Format: archive.FormatOf(a.name), Time: a.time}
 	file := &tree.Node{Name: a.name, Kind: tree.File, Content: content}
-	if a.plan, err = plan.Make(&tree.Node{Children: []*tree.Node{file}}, b.place); err != nil {
+	var err error
+	if a.plan, err = build.Compare(&tree.Node{Children: []*tree.Node{file}}, b.place); err != nil {
 		return refused("nothing was changed", "%v", err)
 	}
 	switch s := a.plan.Steps[0]; s.State {
-	case plan.Blocked:
-		return refused("", "Nothing was built: %s: %s", term.Visible(b.into), s.Why)
-	case plan.Kept:
-		return refused("name another file, or move that one away", "Nothing was built: %s is there already, and holds something else.", term.Visible(b.into))
+	case build.Blocked:
+		return refused("", "Nothing was built: %s: %s", b.into, s.Why)
+	case build.Kept:
+		return refused("name another file, or move that one away", "Nothing was built: %s is there already, and holds something else.", b.into)
 	}
 	content.Done = func(n int) {
 		if a.done != nil {
@@ -82,30 +84,4 @@ func (b *buildRun) compareArchive() error {
 		}
 	}
 	return nil
-}
-
-// withNotes returns the tree with the notes as files in it.
-func withNotes(root *tree.Node, notes []disk.Note) (*tree.Node, error) {
-	out := *root
-	out.Children = slices.Clone(root.Children)
-	at := map[string]int{}
-	for i, c := range out.Children {
-		at[c.Name] = i
-	}
-	for _, n := range notes {
-		data, err := n.Data()
-		if err != nil {
-			return nil, err
-		}
-		file := &tree.Node{Name: path.Base(n.Path), Kind: tree.File, Content: tree.Bytes(data)}
-		if dir := path.Dir(n.Path); dir == "." {
-			out.Children = append(out.Children, file)
-		} else {
-			i := at[dir]
-			project := *out.Children[i]
-			project.Children = append(slices.Clip(project.Children), file)
-			out.Children[i] = &project
-		}
-	}
-	return &out, nil
 }

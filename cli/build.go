@@ -1,23 +1,18 @@
 package cli
 
 import (
-	"bytes"
-	"context"
-	"errors"
 	"fmt"
-	"os"
-	"os/signal"
 	"path/filepath"
 	"slices"
-	"strings"
 
 	"github.com/spf13/cobra"
 
 	"vestibula/cli/term"
 	"vestibula/core/batch"
+	"vestibula/core/build"
+	"vestibula/core/change"
 	"vestibula/core/disk"
 	"vestibula/core/label"
-	"vestibula/core/plan"
 	"vestibula/core/rules"
 	"vestibula/core/template"
 	"vestibula/core/tree"
@@ -26,28 +21,32 @@ import (
 // A buildRun is one call of build.
 type buildRun struct {
 	*app
-	flags                         valueFlags
-	into                          string // the folder or archive, as it was given
-	yes, preview, noLabel, asJSON bool
-	noJournal                     bool
-	table                        tableRun
+	flags valueFlags
+	consent
+	into               string // the folder or archive, as it was given
+	what               string // it is, in the word of the history
+	noLabel, noJournal bool
+	table              tableRun
 
 	t       *template.Template
 	values  template.Values
 	archive archiving
 	tree    *template.Expansion
 	place   *disk.Place
-	plan    *plan.Plan
-	notes   []disk.Note
-	// unfinished says that an earlier build in this place was cut short.
-	unfinished bool
-	marks      *disk.Revision // the table with its marks, where it is to be marked
-	findings   chan []rules.Finding
-	batch      *batch.Batch // what is built: one, or one for each row of a table
+	plan    *build.Plan
+	set     change.Set
+	roots   []disk.Root // what the record names
+	marks   bool        // the table is marked
+	// reported says that the report is a part of the set that was carried out.
+	reported bool
+	// continues are earlier builds that were cut short and are finished now.
+	continues []*disk.Record
+	findings  chan []rules.Finding
+	batch     *batch.Batch // what is built: one, or one for each row of a table
 }
 
 func (a *app) buildCommand() *cobra.Command {
-	b := &buildRun{app: a}
+	b := &buildRun{app: a, what: "build"}
 	c := &cobra.Command{
 		Use:   "build TEMPLATE --into DIR [field=value …]",
 		Short: "Build the folders and files of a template.",
@@ -199,8 +198,7 @@ func (b *buildRun) judge() error {
 	return nil
 }
 
-// compare makes the plan, and what goes with it: the labels, and the table's
-// marks.
+// compare makes the plan, and the set of changes that carries it out.
 func (b *buildRun) compare() error {
 	if err := b.makePlan(); err != nil {
 		return err
@@ -210,107 +208,166 @@ func (b *buildRun) compare() error {
 			return err
 		}
 	}
-	if at, n, most := b.place.TooLong(b.plan); n > most {
-		return refused(fmt.Sprintf("build nearer to the top of the disk, or give shorter names; this system takes %d characters", most),
-			"Nothing was built: this path would have %s characters: %s", term.Number(n), at)
-	}
 	b.noticeCutShort()
-	if b.plan.Count[plan.Blocked] > 0 {
+	if b.plan.Count[build.Blocked] > 0 {
 		return nil
 	}
+	var labels []*labelling
 	if !b.noLabel {
 		var err error
-		if b.notes, err = b.labels(); err != nil {
+		if labels, err = b.labels(); err != nil {
 			return refused("move it away, or build with --no-label", "%v", err)
 		}
 	}
-	if b.archive.name != "" && len(b.batch.Builds) > 0 {
-		if err := b.compareArchive(); err != nil {
-			return err
-		}
-	}
-	if b.table.mark {
-		return b.markRows()
-	}
-	return nil
+	return b.makeSet(labels)
 }
 
 // makePlan compares the tree with what is there.
 func (b *buildRun) makePlan() error {
-	var place plan.Place = b.place
+	var place tree.Place = b.place
 	if b.archive.name != "" {
 		place = nowhere{}
 	}
 	var err error
-	if b.plan, err = plan.Make(b.tree.Root, place); err != nil {
-		return refused("nothing was changed", "%v", err)
+	if b.plan, err = build.Compare(b.tree.Root, place); err != nil {
+		return refused("nothing was changed", "%s", disk.Reason(err))
 	}
 	return nil
 }
 
+// makeSet puts together all that the build changes: what is new, the labels, the
+// table's marks.
+func (b *buildRun) makeSet(labels []*labelling) (err error) {
+	b.set.Places = []string{b.place.Real}
+	if b.archive.name != "" {
+		if len(b.batch.Builds) > 0 {
+			if err := b.compareArchive(labels); err != nil {
+				return err
+			}
+			b.set.Changes = b.archive.plan.Changes(0)
+		}
+	} else if b.set.Changes, err = withLabels(b.plan.Changes(0), labels); err != nil {
+		return refused("move it away, or build with --no-label", "%v", err)
+	}
+	b.roots = b.nameRoots(labels)
+	if b.table.report != "" {
+		if err := b.addReport(); err != nil {
+			return err
+		}
+	}
+	if !b.table.mark {
+		return nil
+	}
+	dir, marked, err := b.markRows()
+	if err != nil || marked == nil {
+		return err
+	}
+	b.marks = true
+	marked.In = b.placeNumber(dir)
+	b.set.Changes = append(b.set.Changes, *marked)
+	return nil
+}
+
+// placeNumber returns the number of a place in the set.
+func (b *buildRun) placeNumber(dir string) int {
+	if i := slices.Index(b.set.Places, dir); i >= 0 {
+		return i
+	}
+	b.set.Places = append(b.set.Places, dir)
+	return len(b.set.Places) - 1
+}
+
+// nameRoots returns what the record of the build is about: its projects, as long
+// as they are few.
+func (b *buildRun) nameRoots(labels []*labelling) (roots []disk.Root) {
+	if b.archive.name != "" {
+		return []disk.Root{{Path: change.Text(b.archive.name)}}
+	}
+	if len(labels) == 0 || len(labels) > manyRoots {
+		if top := b.tree.Root.Children; len(top) == 1 {
+			return []disk.Root{{Path: change.Text(top[0].Name)}}
+		}
+		return []disk.Root{{Path: "."}}
+	}
+	for _, l := range labels {
+		roots = append(roots, disk.Root{Path: change.Text(l.folder), ID: l.id})
+	}
+	return roots
+}
+
 // carryOut shows the plan and, with a yes, does it.
 func (b *buildRun) carryOut() error {
-	blocked := b.plan.Count[plan.Blocked] > 0
-	nothing := b.nothing() && !blocked
-	asking := !b.yes && !b.preview && !nothing && !blocked && b.interactive() && !b.asJSON
-	goesOn := asking || b.yes && !b.preview && !blocked || nothing && !b.preview
-	if !b.asJSON && (b.preview || blocked || asking || !goesOn) {
-		b.drawPlan()
-	}
-	if blocked {
+	if n := b.plan.Count[build.Blocked]; n > 0 {
 		if b.asJSON {
 			return b.report(false)
 		}
-		return refused("", "Nothing was built: %s in the way.", term.Count(b.plan.Count[plan.Blocked], "thing")+isOrAre(b.plan.Count[plan.Blocked]))
+		b.drawPlan()
+		return refused("", "Nothing was built: %s in the way.", term.Count(n, "thing")+isOrAre(n))
 	}
-	if asking {
-		yes, err := b.confirm(b.question())
-		if err != nil {
-			return err
-		}
-		if !yes {
-			return refused("", "Nothing was changed.")
-		}
-	}
-	if b.preview || !goesOn {
-		if err := b.report(false); err != nil || b.asJSON {
-			return err
-		}
-		if b.preview {
-			b.screen.Line(term.Dim.Render("A preview: nothing was changed."))
-			return nil
-		}
-		return refused("add --yes to build it", "Nothing was changed yet.")
-	}
-	unmarked, err := b.carryOutSafely()
+	plan, err := b.prepared(&b.set)
 	if err != nil {
 		return err
 	}
-	if unmarked != nil {
-		b.marks = nil
+	plan.Continues = b.continues
+	nothing := b.nothing()
+	ask := b.consent
+	ask.yes = ask.yes || nothing
+	asked := !ask.yes && !ask.preview && !ask.asJSON && b.interactive()
+	goes, err := b.agreed(ask, b.drawPlan, b.question(), "build it")
+	if !goes {
+		if !asked {
+			if told := b.report(false); told != nil {
+				return told
+			}
+		}
+		return err
+	}
+	b.reported = b.table.report != ""
+	if len(plan.List) > 0 || len(plan.Continues) > 0 {
+		u := undertaking{plan: plan, doing: "building", total: len(b.plan.Steps), noJournal: b.noJournal,
+			again: "the same build again finishes it; vestibula undo takes it back",
+			head:  disk.Head{What: b.what, Title: b.t.Heading(), Project: b.project(), Roots: b.roots}}
+		if b.archive.plan != nil {
+			u.bar = func(done func(int)) { b.archive.done = done }
+		}
+		if _, err := b.app.carryOut(u); err != nil {
+			return err
+		}
 	}
 	if err := b.report(true); err != nil {
 		return err
 	}
 	if !b.asJSON {
-		if asking {
+		if asked {
 			b.screen.Line()
 		}
 		b.closing(nothing)
-		if !asking { // else they stand below the plan
+		if !asked { // else they stand below the plan
 			b.app.changes(b.tree.Changes)
 		}
 	}
-	return unmarked
+	return nil
+}
+
+// project names what is built.
+func (b *buildRun) project() string {
+	switch {
+	case b.archive.name != "":
+		return b.archive.name
+	case b.table.file != "":
+		return term.Count(len(b.batch.Builds), "row") + " of " + filepath.Base(b.table.file)
+	case len(b.tree.Root.Children) == 1:
+		only := batch.Build{Root: b.tree.Root}
+		return only.Folder()
+	}
+	return filepath.Base(b.place.Real)
 }
 
 // nothing reports whether there is nothing to do.
-func (b *buildRun) nothing() bool {
-	return b.changes().Count[plan.New] == 0 && b.marks == nil
-}
+func (b *buildRun) nothing() bool { return b.made().Count[build.New] == 0 && !b.marks }
 
-// changes is the plan of what is done to the disk.
-func (b *buildRun) changes() *plan.Plan {
+// made is the plan of what is made on the disk.
+func (b *buildRun) made() *build.Plan {
 	if b.archive.plan != nil {
 		return b.archive.plan
 	}
@@ -320,101 +377,42 @@ func (b *buildRun) changes() *plan.Plan {
 // question asks for the yes.
 func (b *buildRun) question() string {
 	switch {
-	case b.changes().Count[plan.New] == 0:
+	case b.made().Count[build.New] == 0:
 		return fmt.Sprintf("Mark %s in %s?", term.Count(len(b.batch.Builds), "row"), b.table.file)
-	case b.marks != nil:
-		return fmt.Sprintf("Build %s in %s, and mark %s in %s?", b.made(), b.into, term.Count(len(b.batch.Builds), "row"), b.table.file)
+	case b.marks:
+		return fmt.Sprintf("Build %s in %s, and mark %s in %s?", b.amount(), b.into, term.Count(len(b.batch.Builds), "row"), b.table.file)
 	}
-	return fmt.Sprintf("Build %s in %s?", b.made(), b.into)
+	return fmt.Sprintf("Build %s in %s?", b.amount(), b.into)
 }
 
-// noticeCutShort tells of runs that never came to their end.
+// noticeCutShort tells of runs that never came to their end, and finds those that
+// this build finishes: of which it makes all.
 func (b *buildRun) noticeCutShort() {
-	at, err := filepath.Abs(b.place.Path)
+	records, err := b.records()
 	if err != nil || b.noJournal {
-		return
+		return // told when something is to be written down
 	}
-	for _, r := range b.cutShort() {
-		b.side.Text(term.Warn.Render("note:") + " " + term.Visible(offer(r, at)))
-		b.unfinished = b.unfinished || r.What == "build" && r.Place == at
-	}
-}
-
-// carryOutSafely writes down what will be done, and does it: one run at a time
-// in one place. Unmarked says that all was built, but the table could not be
-// marked.
-func (b *buildRun) carryOutSafely() (unmarked, err error) {
-	if len(b.notes) == 0 && b.nothing() && !b.unfinished {
-		return nil, nil
-	}
-	done, end := b.progress("building", len(b.plan.Steps))
-	job := disk.Job{Plan: b.changes(), Notes: b.notes, Revision: b.marks, Done: done}
-	if b.archive.plan != nil {
-		job.Done, b.archive.done = nil, done
-	}
-	stop, release := signal.NotifyContext(context.Background(), os.Interrupt)
-	job.Stop = stop.Done()
-	if b.noJournal {
-		err = b.place.Build(job)
-	} else {
-		err = b.buildWithJournal(job)
-	}
-	release()
-	end()
-	var failed *disk.BuildError
-	var unwritten *disk.JournalError
-	var unrevised *disk.RevisionError
-	switch {
-	case errors.As(err, &failed):
-		return nil, b.failed(failed)
-	case errors.As(err, &unrevised) && !unrevised.Built:
-		return nil, refused("close it in other programs and run the same command again, or build without --mark", "Nothing was built: the table cannot be marked: %v", unrevised)
-	case unrevised != nil:
-		return refused("close it in other programs, and run the same command again: what is built stays as it is", "The table is not marked: %v", unrevised), nil
-	case errors.As(err, &unwritten) && unwritten.Done:
-		return nil, refused("the same command again finishes it", "All of it is built, but that cannot be written down: %s", disk.Reason(unwritten.Err))
-	case errors.As(err, &unwritten):
-		return nil, refused("nothing was changed; --no-journal builds all the same, but then it cannot be undone", "what is done cannot be written down: %s", disk.Reason(unwritten.Err))
-	}
-	return nil, err
-}
-
-func (b *buildRun) buildWithJournal(job disk.Job) error {
-	j, unlock, err := b.journal(b.place.Path)
-	if err != nil {
-		return err
-	}
-	defer unlock()
-	if err := b.changedMeanwhile(); err != nil {
-		return err
-	}
-	at, err := filepath.Abs(b.place.Path)
-	if err != nil {
-		return err
-	}
-	return j.Build(b.place, job, disk.Head{When: b.now, Place: at, Title: b.t.Heading()})
-}
-
-// changedMeanwhile says whether somebody has changed the place since the plan was
-// made, while the yes was waited for.
-func (b *buildRun) changedMeanwhile() error {
-	root := b.tree.Root
-	if b.archive.plan != nil {
-		root = &tree.Node{Children: []*tree.Node{b.changes().Steps[0].Node}}
-	}
-	now, err := plan.Make(root, b.place)
-	same := err == nil && slices.EqualFunc(now.Steps, b.changes().Steps, func(x, y plan.Step) bool { return x.State == y.State })
-	for _, n := range b.notes {
-		if same {
-			var data []byte
-			data, err = b.place.ReadFile(n.Path)
-			same = err == nil && bytes.Equal(data, n.Was)
+	b.tellCutShort(records, b.place.Real)
+	for _, r := range records {
+		if r.End == disk.CutShort && !r.Busy && r.Undoes == 0 && len(r.Places) > 0 && string(r.Places[0]) == b.place.Real && b.makesAllOf(r) {
+			b.continues = append(b.continues, r)
 		}
 	}
-	if same {
-		return nil
+}
+
+// makesAllOf reports whether all that a record makes belongs to the plan.
+func (b *buildRun) makesAllOf(r *disk.Record) bool {
+	changes, err := b.changesOf(r)
+	if err != nil {
+		return false
 	}
-	return refused("run the same command again: the plan is another one now", "Nothing was built: something has changed in %s meanwhile.", b.place.Path)
+	known := map[string]bool{b.archive.name: true}
+	for path := range b.tree.Root.All() {
+		known[path] = true
+	}
+	return !slices.ContainsFunc(changes, func(c change.Change) bool {
+		return c.Op != change.Replace && !(c.Op == change.Make && (known[c.Path] || disk.Own(c.Path)))
+	})
 }
 
 func isOrAre(n int) string {
@@ -424,8 +422,8 @@ func isOrAre(n int) string {
 	return " are"
 }
 
-// made says how much the plan makes: "6 folders and 2 files".
-func (b *buildRun) made() string {
+// amount says how much the plan makes: "6 folders and 2 files".
+func (b *buildRun) amount() string {
 	folders, files := b.plan.Made()
 	if files == 0 {
 		return term.Count(folders, "folder")
@@ -433,26 +431,9 @@ func (b *buildRun) made() string {
 	return term.Count(folders, "folder") + " and " + term.Count(files, "file")
 }
 
-func (b *buildRun) failed(err *disk.BuildError) error {
-	help := "all that had been made is gone again; nothing of yours was touched"
-	if n := len(err.Left); n > 0 {
-		help = "these could not be taken back: " + strings.Join(err.Left[:min(n, 5)], ", ")
-		if n > 5 {
-			help += fmt.Sprintf(" and %s more", term.Number(n-5))
-		}
-		if !b.noJournal {
-			help += "\nthe same build again finishes it; vestibula undo takes it back"
-		}
-	}
-	if errors.Is(err, disk.ErrStopped) {
-		return refused(help, "Stopped.")
-	}
-	return refused(help, "The build stopped at %v", err)
-}
-
-var planMarks = map[plan.State]term.Mark{
-	plan.New:     {Sign: "+", Style: term.Good},
-	plan.There:   {Sign: "·", Style: term.Dim},
-	plan.Kept:    {Sign: "~", Style: term.Warn},
-	plan.Blocked: {Sign: "!", Style: term.Bad},
+var planMarks = map[build.State]term.Mark{
+	build.New:     {Sign: "+", Style: term.Good},
+	build.There:   {Sign: "·", Style: term.Dim},
+	build.Kept:    {Sign: "~", Style: term.Warn},
+	build.Blocked: {Sign: "!", Style: term.Bad},
 }

@@ -264,7 +264,7 @@ func (r *checkRun) templateFor(dir string) (*template.Template, error) {
 	if r.by != "" {
 		return r.load(r.by)
 	}
-	data, err := os.ReadFile(filepath.Join(dir, label.FileName))
+	data, err := disk.ReadFile(filepath.Join(dir, label.FileName), label.MaxBytes)
 	if err != nil {
 		return nil, unclear("name a template: --template commission", "%q was not built from a template, so it is not clear which rules hold", dir)
 	}
@@ -273,7 +273,8 @@ func (r *checkRun) templateFor(dir string) (*template.Template, error) {
 		return nil, unclear("name a template: --template commission", "the label of %q cannot be read", dir)
 	}
 	b := l.Builds[len(l.Builds)-1]
-	t, err := template.Parse(b.Template, label.WithoutStarters(b.Text), nil)
+	text, _ := label.WithoutStarters(b.Text)
+	t, err := template.Parse(b.Template, text, nil)
 	if err != nil {
 		return nil, r.tellErrors(b.Template, b.Text, err, statusUnclear)
 	}

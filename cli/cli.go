@@ -40,6 +40,7 @@ type app struct {
 	now      time.Time
 	version  string
 	noColor  bool
+	state    string       // where to remember what was done, if not in the usual place
 	screen   *term.Screen // results
 	side     *term.Screen // questions, progress and errors
 }

@@ -1,16 +1,16 @@
 package cli
 
 import (
-	"errors"
-	"io/fs"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 
 	"github.com/spf13/cobra"
 
 	"vestibula/cli/term"
-	"vestibula/core/disk"
+	"vestibula/core/label"
+	"vestibula/core/tree"
 	"vestibula/examples"
 )
 
@@ -25,33 +25,30 @@ folder, and every command is shown, so that you can repeat it.`,
   vestibula demo bindery`,
 		Args: cobra.MaximumNArgs(1),
 		RunE: func(_ *cobra.Command, args []string) error {
-			dir := ""
+			dir := filepath.Join(os.TempDir(), "vestibula-demo-"+label.NewID())
 			if len(args) == 1 {
 				dir = args[0]
-				if err := os.MkdirAll(dir, 0o777); err != nil {
-					return unclear("", "the folder %s cannot be made: %s", dir, disk.Reason(err))
-				}
-			} else {
-				var err error
-				if dir, err = os.MkdirTemp("", "vestibula-demo-"); err != nil {
-					return unclear("name a folder: vestibula demo DIR", "there is no place for a temporary folder: %s", disk.Reason(err))
-				}
 			}
 			return a.demo(dir)
 		},
 	}
 }
 
+// demo plays the main job in a folder. What it does is remembered there as well,
+// apart from what the person has done.
 func (a *app) demo(dir string) error {
 	table, clients := filepath.Join(dir, "commissions.xlsx"), filepath.Join(dir, "Clients")
-	if _, err := os.Lstat(table); errors.Is(err, fs.ErrNotExist) {
-		if err := os.WriteFile(table, examples.Table, 0o666); err != nil {
-			return unclear("name another folder: vestibula demo DIR", "the table %s cannot be written: %s", table, disk.Reason(err))
+	begin := []newFile{{table, tree.Bytes(examples.Table)}, {clients, nil}}
+	begin = slices.DeleteFunc(begin, func(f newFile) bool {
+		_, err := os.Lstat(f.path)
+		return err == nil // from an earlier time
+	})
+	if len(begin) > 0 {
+		if err := a.makeFiles("demo", "the demo", begin, true); err != nil {
+			return err
 		}
 	}
-	if err := os.MkdirAll(clients, 0o777); err != nil {
-		return unclear("name another folder: vestibula demo DIR", "the folder %s cannot be made: %s", clients, disk.Reason(err))
-	}
+	a.state = filepath.Join(dir, ".history")
 	steps := []struct {
 		say  string
 		args []string

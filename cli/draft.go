@@ -1,10 +1,8 @@
 package cli
 
 import (
-	"bytes"
 	"errors"
 	"io/fs"
-	"os"
 	"path"
 	"path/filepath"
 	"strings"
@@ -15,6 +13,7 @@ import (
 	"vestibula/core/disk"
 	"vestibula/core/outline"
 	"vestibula/core/template"
+	"vestibula/core/tree"
 	"vestibula/examples"
 )
 
@@ -70,12 +69,6 @@ rules:
     <#> Settled      | number: 90
 `
 
-// A page is a file that draft writes.
-type page struct {
-	path string
-	data []byte
-}
-
 func (a *app) draft(name, like string) error {
 	name = strings.TrimSuffix(name, template.Ending)
 	title := filepath.Base(name)
@@ -83,32 +76,27 @@ func (a *app) draft(name, like string) error {
 		return unclear("", "%q is no name for a template", name)
 	}
 	dir := filepath.Dir(name)
-	pages := []page{{name + template.Ending, []byte(strings.Replace(newTemplate, "NAME", yamlText(title), 1))}}
+	pages := []newFile{{name + template.Ending, tree.Bytes(strings.Replace(newTemplate, "NAME", yamlText(title), 1))}}
 	if like != "" {
 		var err error
 		if pages, err = copyOf(like, name, dir); err != nil {
 			return err
 		}
 	}
-	var fresh []page
+	var fresh []newFile
 	for _, p := range pages {
-		have, err := os.ReadFile(p.path)
+		have, err := disk.ReadFile(p.path, outline.MaxBytes)
 		switch {
 		case errors.Is(err, fs.ErrNotExist):
 			fresh = append(fresh, p)
-		case err == nil && bytes.Equal(have, p.data) && p.path != name+template.Ending:
+		case err == nil && string(have) == string(p.content.(tree.Bytes)) && p.path != name+template.Ending:
 			// A starter that is there already, from another copy.
 		default:
 			return refused("choose another name, or another folder; nothing was written", "%s is there already", p.path)
 		}
 	}
-	for i, p := range fresh {
-		if err := writePage(p); err != nil {
-			for _, done := range fresh[:i] {
-				os.Remove(done.path)
-			}
-			return refused("nothing was written", "%s cannot be written: %s", p.path, disk.Reason(err))
-		}
+	if err := a.makeFiles("draft", filepath.Base(name)+template.Ending, fresh, false); err != nil {
+		return err
 	}
 	a.screen.Text(term.Good.Render("Wrote") + " " + term.Visible(name+template.Ending))
 	a.screen.Text(term.Dim.Render("Change it in any text editor, and look at it with: vestibula show " + shellWord(name+template.Ending)))
@@ -124,7 +112,7 @@ func yamlText(s string) string {
 }
 
 // copyOf returns a built-in template under a new name, and its starters.
-func copyOf(like, name, dir string) ([]page, error) {
+func copyOf(like, name, dir string) ([]newFile, error) {
 	known := shelf{}.files()
 	text, err := examples.Files.ReadFile(like + template.Ending)
 	if err != nil {
@@ -134,7 +122,7 @@ func copyOf(like, name, dir string) ([]page, error) {
 		}
 		return nil, unclear(help, "there is no built-in template %q", like)
 	}
-	pages := []page{{name + template.Ending, text}}
+	pages := []newFile{{name + template.Ending, tree.Bytes(text)}}
 	t, err := template.Parse(like, string(text), examples.Files)
 	if err != nil {
 		return nil, err
@@ -144,22 +132,7 @@ func copyOf(like, name, dir string) ([]page, error) {
 		if err != nil {
 			return nil, err
 		}
-		pages = append(pages, page{filepath.Join(dir, filepath.FromSlash(path.Clean(from))), data})
+		pages = append(pages, newFile{filepath.Join(dir, filepath.FromSlash(path.Clean(from))), tree.Bytes(data)})
 	}
 	return pages, nil
-}
-
-func writePage(p page) error {
-	if err := os.MkdirAll(filepath.Dir(p.path), 0o777); err != nil {
-		return err
-	}
-	f, err := os.OpenFile(p.path, os.O_WRONLY|os.O_CREATE|os.O_EXCL, 0o666)
-	if err != nil {
-		return err
-	}
-	_, err = f.Write(p.data)
-	if e := f.Close(); err == nil {
-		err = e
-	}
-	return err
 }

@@ -79,11 +79,7 @@ func (a *app) find(arg string) (*source, error) {
 	for _, s := range a.shelves() {
 		files := s.files()
 		if slices.Contains(files, bare) {
-			if s.path != "" {
-				return readTemplate(filepath.Join(s.path, bare+template.Ending), s.where)
-			}
-			text, err := examples.Files.ReadFile(bare + template.Ending)
-			return &source{name: bare + template.Ending, where: s.where, text: string(text), starters: examples.Files, built: true}, err
+			return s.source(bare)
 		}
 		names = append(names, files...)
 	}
@@ -94,14 +90,38 @@ func (a *app) find(arg string) (*source, error) {
 	return nil, unclear(help, "there is no template %q", arg)
 }
 
-func readTemplate(path, where string) (*source, error) {
-	info, err := os.Stat(path)
-	if err == nil && info.Size() > outline.MaxBytes {
-		return nil, unclear("", "%s is too large for a template: more than %d MB", path, outline.MaxBytes>>20)
+// shelved looks a template up on the shelves by the name of its file, which is all
+// that a label is believed. It returns nil where there is none.
+func (a *app) shelved(file string) *source {
+	bare := strings.TrimSuffix(file, template.Ending)
+	if bare == "" || bare == "-" || filepath.Base(bare) != bare || strings.ContainsAny(bare, `/\`) {
+		return nil
 	}
-	text, err := os.ReadFile(path)
+	for _, s := range a.shelves() {
+		if slices.Contains(s.files(), bare) {
+			src, err := s.source(bare)
+			if err != nil {
+				return nil
+			}
+			return src
+		}
+	}
+	return nil
+}
+
+// source reads a template of the shelf.
+func (s shelf) source(bare string) (*source, error) {
+	if s.path != "" {
+		return readTemplate(filepath.Join(s.path, bare+template.Ending), s.where)
+	}
+	text, err := examples.Files.ReadFile(bare + template.Ending)
+	return &source{name: bare + template.Ending, where: s.where, text: string(text), starters: examples.Files, built: true}, err
+}
+
+func readTemplate(path, where string) (*source, error) {
+	text, err := disk.ReadFile(path, outline.MaxBytes)
 	if err != nil {
-		return nil, unclear("", "%s cannot be read: %s", path, disk.Reason(err))
+		return nil, unclear("", "%s cannot be read as a template: %s", path, disk.Reason(err))
 	}
 	// An os.Root, so that no link beside the template leads elsewhere.
 	root, err := os.OpenRoot(filepath.Dir(path))

@@ -1,107 +1,73 @@
 package cli
 
 import (
-	"crypto/sha256"
-	"encoding/hex"
 	"errors"
 	"fmt"
 	"io/fs"
-	"os"
-	"path"
 	"path/filepath"
 	"slices"
 	"strconv"
+	"strings"
 
-	"github.com/adrg/xdg"
-	"github.com/gofrs/flock"
 	"github.com/spf13/cobra"
 
 	"vestibula/cli/term"
+	"vestibula/core/change"
 	"vestibula/core/disk"
 )
 
-// journalDir is the folder of the journal.
-func journalDir() string { return filepath.Join(xdg.StateHome, "vestibula", "journal") }
-
-// journal opens the journal and takes the lock of a place, so that no two runs
-// work there at one time.
-func (a *app) journal(place string) (j *disk.Journal, unlock func(), err error) {
-	dir := filepath.Join(xdg.StateHome, "vestibula")
-	if j, err = disk.MakeJournal(journalDir()); err == nil {
-		err = os.MkdirAll(filepath.Join(dir, "locks"), 0o700)
-	}
-	if err != nil {
-		return nil, nil, refused("nothing was changed; --no-journal builds all the same, but then it cannot be undone", "nothing can be written down in %s: %s", dir, disk.Reason(err))
-	}
-	at, err := filepath.Abs(place)
-	if err != nil {
-		return nil, nil, err
-	}
-	lock := lockOf(at)
-	free, err := lock.TryLock()
-	if err != nil {
-		return nil, nil, refused("nothing was changed", "the place %s cannot be locked: %s", place, disk.Reason(err))
-	}
-	if !free {
-		return nil, nil, refused("wait until it has ended, and try again", "another run is at work in %s", place)
-	}
-	return j, func() { _, _ = lock.Unlock(), j.Close() }, nil
-}
-
-// lockOf is the lock of a place, by its absolute path.
-func lockOf(at string) *flock.Flock {
-	sum := sha256.Sum256([]byte(at))
-	return flock.New(filepath.Join(xdg.StateHome, "vestibula", "locks", hex.EncodeToString(sum[:8])))
-}
-
-// cutShort returns the runs that never came to their end, without those that are
-// still at work.
-func (a *app) cutShort() []*disk.Record {
-	j, err := disk.OpenJournal(journalDir())
-	if err != nil {
-		return nil // told when something is to be written down
-	}
-	defer j.Close()
-	open, _ := j.CutShort("")
-	return slices.DeleteFunc(open, func(r *disk.Record) bool {
-		lock := lockOf(r.Place)
-		free, err := lock.TryLock()
-		if free {
-			_ = lock.Unlock()
-		}
-		return err == nil && !free
-	})
-}
-
-// offer says how a run that was cut short is finished or taken back. Here is
-// where the reader is at work.
-func offer(r *disk.Record, here string) string {
-	where := ""
-	if r.Place != here {
-		where = " in " + r.Place
-	}
-	help := fmt.Sprintf("The same build again finishes it; vestibula undo %d takes it back.", r.Number)
-	if r.Undoes > 0 {
-		help = fmt.Sprintf("vestibula undo %d finishes it.", r.Undoes)
-	}
-	return fmt.Sprintf("the %s of %s on %s%s was cut short. %s", r.What, r.Title, r.When.Local().Format("2006-01-02 15:04"), where, help)
-}
-
 // records reads the journal for showing it; where there is none, it is empty.
-func (a *app) records() ([]*disk.Record, error) {
-	j, err := disk.OpenJournal(journalDir())
+func (a *app) records() (list []*disk.Record, err error) {
+	err = a.journal(func(j *disk.Journal) error {
+		list, err = j.Records()
+		return err
+	})
+	return list, err
+}
+
+// changesOf returns the changes of a record.
+func (a *app) changesOf(r *disk.Record) (list []change.Change, err error) {
+	err = a.journal(func(j *disk.Journal) error {
+		list, err = j.Changes(r)
+		return err
+	})
+	return list, err
+}
+
+// journal calls do with the journal, if there is one.
+func (a *app) journal(do func(j *disk.Journal) error) error {
+	j, err := disk.OpenJournal(a.stateDir())
 	if errors.Is(err, fs.ErrNotExist) {
-		return nil, nil
+		return nil
 	}
-	if err != nil {
-		return nil, unclear("", "the journal cannot be read: %s", disk.Reason(err))
+	if err == nil {
+		defer j.Close()
+		err = do(j)
 	}
-	defer j.Close()
-	list, err := j.Records()
-	if err != nil {
-		return nil, unclear("", "the journal cannot be read: %s", disk.Reason(err))
+	var s *stop
+	if err != nil && !errors.As(err, &s) {
+		err = unclear("", "the journal cannot be read: %s", disk.Reason(err))
 	}
-	return list, nil
+	return err
+}
+
+// tellCutShort tells of runs that never came to their end, and are not at work
+// now. Here is where the reader is at work.
+func (a *app) tellCutShort(records []*disk.Record, here string) {
+	for _, r := range records {
+		if r.End != disk.CutShort || r.Busy {
+			continue
+		}
+		where := ""
+		if !r.Under(here) {
+			where = " in " + strings.Join(r.PlacePaths(), ", ")
+		}
+		help := fmt.Sprintf("The same %s again finishes it; vestibula undo %d takes it back.", r.What, r.Number)
+		if r.Undoes > 0 {
+			help = fmt.Sprintf("vestibula undo %d finishes it.", r.Undoes)
+		}
+		a.side.Text(term.Warn.Render("note:") + " " + term.Visible(fmt.Sprintf("the %s of %s on %s%s was cut short. %s", r.What, r.Name(), when(r.When), where, help)))
+	}
 }
 
 // findRecord returns the record with a number.
@@ -120,257 +86,317 @@ func state(r *disk.Record) string {
 	switch {
 	case r.UndoneBy > 0:
 		return "undone by " + strconv.Itoa(r.UndoneBy)
+	case r.Busy:
+		return "at work"
 	case r.End == disk.CutShort:
 		return "cut short"
 	}
 	return r.End
 }
 
-func amount(r *disk.Record) string {
-	folders, files := 0, 0
-	for _, act := range r.Actions {
-		switch act.Op {
-		case "folder":
-			folders++
-		case "file":
-			files++
+// amount says how much a record did.
+func amount(n change.Counts) string {
+	var parts []string
+	for _, p := range []struct {
+		n    int
+		noun string
+	}{{n.Folders, "folder"}, {n.Files, "file"}} {
+		if p.n > 0 {
+			parts = append(parts, term.Count(p.n, p.noun))
 		}
 	}
-	switch {
-	case files == 0:
-		return term.Count(folders, "folder")
-	case folders == 0:
-		return term.Count(files, "file")
+	for _, p := range []struct {
+		n    int
+		verb string
+	}{{n.Replaced, "rewritten"}, {n.Moved, "moved"}, {n.Copied, "copied"}, {n.Removed, "removed"}} {
+		if p.n > 0 {
+			parts = append(parts, term.Number(p.n)+" "+p.verb)
+		}
 	}
-	return term.Count(folders, "folder") + ", " + term.Count(files, "file")
+	if len(parts) == 0 {
+		return "nothing"
+	}
+	return strings.Join(parts, ", ")
+}
+
+// size writes a number of bytes.
+func size(bytes int64) string {
+	const unit = 1000
+	if bytes < unit {
+		return term.Count(int(bytes), "byte")
+	}
+	value, prefix := float64(bytes), 0
+	for value >= unit && prefix < 5 {
+		value, prefix = value/unit, prefix+1
+	}
+	return fmt.Sprintf("%.1f %cB", value, " kMGTP"[prefix])
 }
 
 func (a *app) historyCommand() *cobra.Command {
 	var asJSON bool
+	var forget string
+	var ask consent
 	c := &cobra.Command{
 		Use:   "history [NUMBER]",
-		Short: "List what was built and undone.",
-		Long: `List what was built and undone: when, what, where, how much, and whether it has
-been undone. With a number, list its steps.`,
+		Short: "List what was built, changed and undone.",
+		Long: `List what was built, changed and undone: when, what, how much, whether it has
+been undone, and where. With a number, list its steps.
+
+What an undo removes is kept, so that the undo can be undone: of large files the
+list says how much. --forget frees that, and the record can no longer be undone.`,
 		Example: `  vestibula history
-  vestibula history 3`,
+  vestibula history 3
+  vestibula history --forget 3`,
 		Args: cobra.MaximumNArgs(1),
 		RunE: func(_ *cobra.Command, args []string) error {
 			records, err := a.records()
-			if err != nil {
+			switch {
+			case err != nil:
 				return err
-			}
-			if len(args) == 1 {
+			case forget != "":
+				return a.forget(records, forget, ask)
+			case len(args) == 1:
 				r, err := findRecord(records, args[0])
 				if err != nil {
 					return err
 				}
 				return a.showRecord(r, asJSON)
+			case asJSON:
+				return a.printJSON(a.recordsJSON(records))
 			}
-			if asJSON {
-				return a.printJSON(recordsJSON(records))
-			}
-			if len(records) == 0 {
-				a.screen.Text("Nothing was built yet.")
-				return nil
-			}
-			var rows [][]string
-			for _, r := range records {
-				what := r.What
-				if r.Undoes > 0 {
-					what += " of " + strconv.Itoa(r.Undoes)
-				}
-				rows = append(rows, []string{strconv.Itoa(r.Number), r.When.Local().Format("2006-01-02 15:04"), what, term.Visible(r.Title), amount(r), state(r), term.Dim.Render(term.Visible(r.Place))})
-			}
-			a.screen.Table([]string{"no.", "when", "what", "template", "how much", "state", "where"}, rows)
-			for _, r := range a.cutShort() {
-				a.side.Text(term.Warn.Render("note:") + " " + term.Visible(offer(r, "")))
-			}
-			return nil
+			return a.listRecords(records)
 		},
 	}
 	c.Flags().BoolVar(&asJSON, "json", false, "print JSON")
+	c.Flags().StringVar(&forget, "forget", "", "free what the record with this `NUMBER` keeps, and the record itself")
+	ask.addYes(c, "with --forget: do not ask")
 	return c
+}
+
+func (a *app) listRecords(records []*disk.Record) error {
+	if len(records) == 0 {
+		a.screen.Text("Nothing was built yet.")
+		return nil
+	}
+	var rows [][]string
+	for _, r := range records {
+		what := r.What
+		if r.Undoes > 0 {
+			what += " of " + strconv.Itoa(r.Undoes)
+		}
+		much := amount(r.Count)
+		if r.Kept > 0 && !r.Undone() {
+			much += ", " + size(r.Kept) + " kept"
+		}
+		rows = append(rows, []string{strconv.Itoa(r.Number), when(r.When), what, term.Visible(r.Name()), much, state(r), term.Dim.Render(term.Visible(strings.Join(r.PlacePaths(), ", ")))})
+	}
+	a.screen.Table([]string{"no.", "when", "what", "project", "how much", "state", "where"}, rows)
+	a.tellCutShort(records, "")
+	return nil
 }
 
 func (a *app) showRecord(r *disk.Record, asJSON bool) error {
 	if asJSON {
-		return a.printJSON(recordsJSON([]*disk.Record{r})[0])
+		return a.printJSON(a.recordsJSON([]*disk.Record{r})[0])
 	}
-	a.screen.Line(term.Title.Render(fmt.Sprintf("%d: %s of %s", r.Number, r.What, term.Visible(r.Title))), term.Dim.Render(" in "+term.Visible(r.Place)))
-	a.screen.Text(r.When.Local().Format("2006-01-02 15:04") + ", " + amount(r) + ", " + state(r))
+	changes, err := a.changesOf(r)
+	if err != nil {
+		return err
+	}
+	a.screen.Line(term.Title.Render(fmt.Sprintf("%d: %s of %s", r.Number, r.What, term.Visible(r.Name()))), term.Dim.Render(" in "+term.Visible(strings.Join(r.PlacePaths(), ", "))))
+	a.screen.Text(strings.Join([]string{when(r.When), amount(r.Count), state(r)}, ", "))
 	a.screen.Line()
-	for _, act := range r.Actions {
-		m := term.Mark{Sign: "+", Style: term.Good}
-		if act.Gone {
-			m = term.Mark{Sign: "-", Style: term.Bad}
+	for i := range changes {
+		if line := changeLine(&changes[i]); line != "" {
+			a.screen.Line(line)
 		}
-		path := term.Visible(act.Path)
-		if act.Op == "folder" {
-			path += term.Dim.Render("/")
-		}
-		a.screen.Line(m.Style.Render(m.Sign), " ", path)
 	}
 	return nil
 }
 
-func recordsJSON(records []*disk.Record) []any {
-	type action struct {
+func (a *app) recordsJSON(records []*disk.Record) []any {
+	type step struct {
 		Op   string `json:"op"`
 		Path string `json:"path"`
-		Gone bool   `json:"gone,omitempty"`
+		From string `json:"from,omitempty"`
 	}
 	list := []any{}
 	for _, r := range records {
-		actions := []action{}
-		for _, act := range r.Actions {
-			actions = append(actions, action{act.Op, act.Path, act.Gone})
+		steps := []step{}
+		changes, _ := a.changesOf(r) // a record that cannot be read has no steps
+		for _, c := range changes {
+			if !c.Lift() {
+				from := c.From
+				if c.Drop() {
+					from = c.Via
+				} else if c.Op != change.Move && c.Op != change.Copy {
+					from = ""
+				}
+				steps = append(steps, step{c.Op.String(), c.Path, from})
+			}
 		}
 		list = append(list, struct {
 			disk.Head
-			State   string   `json:"state"`
-			Actions []action `json:"actions"`
-		}{r.Head, state(r), actions})
+			State string `json:"state"`
+			Steps []step `json:"steps"`
+		}{r.Head, state(r), steps})
 	}
 	return list
 }
 
+// forget frees what a record keeps.
+func (a *app) forget(records []*disk.Record, number string, ask consent) error {
+	r, err := findRecord(records, number)
+	if err != nil {
+		return err
+	}
+	switch {
+	case r.Busy:
+		return refused("wait until it has ended", "%d is still at work", r.Number)
+	case r.End == disk.CutShort:
+		return refused(fmt.Sprintf("take it back first: vestibula undo %d", r.Number), "%d was cut short, and what was on its way is not in its place yet", r.Number)
+	}
+	show := func() {
+		a.screen.Text(fmt.Sprintf("%d: %s of %s, %s. It keeps %s.", r.Number, r.What, term.Visible(r.Name()), when(r.When), size(r.Kept)))
+	}
+	goes, err := a.agreed(ask, show, fmt.Sprintf("Forget %d for ever? It can then no longer be undone.", r.Number), "forget it")
+	if !goes {
+		return err
+	}
+	err = a.journal(func(j *disk.Journal) error {
+		if err := j.Forget(r); err != nil {
+			return refused("", "%d cannot be forgotten: %s", r.Number, disk.Reason(err))
+		}
+		return nil
+	})
+	if err != nil {
+		return err
+	}
+	a.screen.Text(term.Good.Render("Forgotten") + fmt.Sprintf(": %d; %s freed.", r.Number, size(r.Kept)))
+	return nil
+}
+
 func (a *app) undoCommand() *cobra.Command {
-	var yes bool
+	var ask consent
 	c := &cobra.Command{
 		Use:   "undo [NUMBER]",
-		Short: "Take back what was built.",
-		Long: `Take back what was built: the last build, or the one with that number in the
-history. Only what is still as it was made goes; what somebody has changed, or
-put something into, stays and is told. An undo can itself be undone by its
-number.`,
+		Short: "Take back what was built or changed.",
+		Long: `Take back what was built or changed: the newest change at or below the current
+folder, or the one with that number in the history. Only what is still as it was
+made goes; what somebody has changed, or put something into, stays and is told.
+What goes is kept, so that an undo can itself be undone by its number.`,
 		Example: `  vestibula undo
   vestibula undo 3 --yes`,
 		Args: cobra.MaximumNArgs(1),
-		RunE: func(_ *cobra.Command, args []string) error { return a.undo(args, yes) },
+		RunE: func(_ *cobra.Command, args []string) error { return a.undo(args, ask) },
 	}
-	c.Flags().BoolVarP(&yes, "yes", "y", false, "undo without asking")
+	ask.addYes(c, "undo without asking")
+	c.Flags().BoolVar(&ask.preview, "preview", false, "show what would be taken back, and change nothing")
 	return c
 }
 
-func (a *app) undo(args []string, yes bool) error {
+// toUndo returns the record that is to be taken back.
+func (a *app) toUndo(records []*disk.Record, args []string, here string, ask consent) (*disk.Record, error) {
+	if len(args) == 1 {
+		return findRecord(records, args[0])
+	}
+	var newest *disk.Record
+	for _, r := range slices.Backward(records) {
+		if r.Undoes > 0 || r.Undone() || r.Busy || r.End == "forgotten" {
+			continue
+		}
+		if r.Under(here) {
+			return r, nil
+		}
+		if newest == nil {
+			newest = r
+		}
+	}
+	switch {
+	case newest == nil:
+		return nil, refused("vestibula history lists what was done; an undo is undone by its number", "there is nothing to undo")
+	case a.interactive() && !ask.yes && !ask.preview:
+		return newest, nil // the question names its place
+	}
+	return nil, refused(fmt.Sprintf("the newest change is the %s of %s in %s: vestibula undo %d", newest.What, newest.Name(), strings.Join(newest.PlacePaths(), ", "), newest.Number),
+		"nothing was done at or below this folder that could be undone")
+}
+
+func (a *app) undo(args []string, ask consent) error {
 	records, err := a.records()
 	if err != nil {
 		return err
 	}
-	var r *disk.Record
-	if len(args) == 1 {
-		if r, err = findRecord(records, args[0]); err != nil {
-			return err
-		}
-	} else {
-		for _, candidate := range records {
-			if candidate.What == "build" && !candidate.Undone() {
-				r = candidate
-			}
-		}
-		if r == nil {
-			return refused("vestibula history lists what was done; an undo is undone by its number", "there is nothing to undo")
-		}
-	}
-	if r.Undone() {
-		return refused("", "%d has been taken back already", r.Number)
-	}
-	place, err := disk.Open(r.Place)
+	here, err := disk.Real(".")
 	if err != nil {
-		return refused("nothing was changed", "%v", err)
+		return unclear("", "the current folder cannot be read: %s", disk.Reason(err))
 	}
-	defer place.Close()
-	j, unlock, err := a.journal(r.Place)
+	r, err := a.toUndo(records, args, here, ask)
+	switch {
+	case err != nil:
+		return err
+	case r.Undone():
+		return refused("", "%d has been taken back already", r.Number)
+	case r.Busy:
+		return refused("wait until it has ended, and try again", "%d is still at work", r.Number)
+	case r.End == "forgotten":
+		return refused("", "%d was forgotten, and cannot be undone any more", r.Number)
+	}
+	var u *disk.Undo
+	err = a.journal(func(j *disk.Journal) error {
+		u, err = j.PlanUndo(records, r, here)
+		return a.toldUndo(err)
+	})
 	if err != nil {
 		return err
 	}
-	defer unlock()
-	u, err := j.PlanUndo(place, r)
+	show := func() { a.drawUndo(u) }
+	if ask.yes {
+		show() // what stays is a part of the answer
+	}
+	question := fmt.Sprintf("Undo the %s of %s in %s?", r.What, r.Name(), strings.Join(u.Places, ", "))
+	if goes, err := a.agreed(ask, show, question, "undo it"); !goes {
+		return err
+	}
+	record, err := a.carryOut(undertaking{plan: u.Plan, doing: "undoing", total: len(u.List), again: fmt.Sprintf("vestibula undo %d goes on with it", r.Number),
+		head: disk.Head{What: "undo", Title: r.Title, Project: r.Project, Roots: r.Roots}})
 	if err != nil {
-		return refused("nothing was changed", "%v", err)
+		return err
 	}
-	a.drawUndo(u)
-	if !yes {
-		if !a.interactive() {
-			return refused("add --yes to undo it", "Nothing was changed yet.")
-		}
-		sure, err := a.confirm(fmt.Sprintf("Undo the %s of %s?", r.What, r.Title))
-		if err != nil {
-			return err
-		}
-		if !sure {
-			return refused("", "Nothing was changed.")
-		}
+	text := fmt.Sprintf(": %s. To have it back: vestibula undo %d", amount(record.Count), record.Number)
+	if record.Kept > 0 {
+		text += fmt.Sprintf("\nWhat went is kept in %s, %s. To free it: vestibula history --forget %d", filepath.Join(u.Places[0], record.Work), size(record.Kept), record.Number)
 	}
-	record, err := j.Undo(place, u, disk.Head{When: a.now, Place: r.Place, Title: r.Title})
-	var unwritten *disk.JournalError
-	switch {
-	case errors.As(err, &unwritten) && unwritten.Done:
-		return refused(fmt.Sprintf("vestibula undo %d finishes it", r.Number), "All of it is taken back, but that cannot be written down: %s", disk.Reason(unwritten.Err))
-	case errors.As(err, &unwritten):
-		return refused("nothing was changed", "what is undone cannot be written down: %s", disk.Reason(unwritten.Err))
-	case err != nil:
-		return refused(fmt.Sprintf("the rest is as it was; vestibula undo %d goes on with it", r.Number), "The undo stopped at %v", err)
-	}
-	a.screen.Text(term.Good.Render("Undone") + fmt.Sprintf(": %s. To have it back: vestibula undo %d", amount(record), record.Number))
+	a.screen.Text(term.Good.Render("Undone") + term.Lines(text))
 	return nil
+}
+
+// toldUndo says, for a person, why an undo cannot be planned.
+func (a *app) toldUndo(err error) error {
+	var newer *disk.NewerError
+	var gone *disk.GoneError
+	switch {
+	case err == nil:
+		return nil
+	case errors.As(err, &newer):
+		return refused(fmt.Sprintf("undo that first: vestibula undo %d", newer.Newer.Number), "%v", newer)
+	case errors.As(err, &gone):
+		return refused("if you have moved it, go there and run the same command again", "%v; nothing was changed", gone)
+	}
+	return refused("nothing was changed", "%s", disk.Reason(err))
 }
 
 // drawUndo shows what an undo will do, and what stays.
 func (a *app) drawUndo(u *disk.Undo) {
-	a.screen.Line(term.Title.Render(fmt.Sprintf("Undo %d", u.Record.Number)), term.Dim.Render(" in "+term.Visible(u.Record.Place)))
+	a.screen.Line(term.Title.Render(fmt.Sprintf("Undo %d: the %s of %s", u.Record.Number, u.Record.What, term.Visible(u.Record.Name()))),
+		term.Dim.Render(" in "+term.Visible(strings.Join(u.Record.PlacePaths(), ", "))))
+	for _, now := range u.Moved {
+		a.screen.Text(term.Warn.Render("note:") + " it lies in " + term.Visible(now) + " now")
+	}
 	a.screen.Line()
-	a.drawActions(u.Actions)
+	a.drawChanges(u.List)
 	for _, s := range u.Stays {
 		a.screen.Line(term.Warn.Render("~"), " ", term.Visible(s.Path), "   ", term.Dim.Italic(true).Render("stays: "+term.Visible(s.Why)))
 	}
 	a.screen.Line()
-}
-
-// drawActions lists what an undo will do; of a folder that goes or comes as a
-// whole, only the folder.
-func (a *app) drawActions(actions []disk.Action) {
-	whole := map[string]bool{}
-	for _, act := range actions {
-		if act.Op == "folder" {
-			whole[act.Path] = true
-		}
-	}
-	inside := map[string]int{}
-	var tops []disk.Action
-	for _, act := range actions {
-		top := act.Path
-		for above := path.Dir(top); whole[above]; above = path.Dir(above) {
-			top = above
-		}
-		switch {
-		case act.Op == "part", act.Op == "note" && act.Was != "":
-		case top == act.Path:
-			tops = append(tops, act)
-		default:
-			inside[top]++
-		}
-	}
-	for i, act := range tops {
-		if i == manyRows {
-			a.screen.Line(term.Dim.Render(fmt.Sprintf("  … and %s more", term.Number(len(tops)-i))))
-			return
-		}
-		m, note := term.Mark{Sign: "-", Style: term.Bad}, ""
-		switch {
-		case !act.Gone:
-			m = term.Mark{Sign: "+", Style: term.Good}
-		case act.Was != "":
-			m, note = term.Mark{Sign: "←", Style: term.Warn}, "   becomes what it was before"
-		}
-		name := term.Visible(act.Path)
-		if act.Op == "folder" {
-			name += term.Dim.Render("/")
-		}
-		if n := inside[act.Path]; n > 0 {
-			note = "   with the " + term.Count(n, "thing") + " in it"
-		}
-		a.screen.Line(m.Style.Render(m.Sign), " ", name, term.Dim.Italic(true).Render(note))
-	}
 }

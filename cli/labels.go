@@ -1,68 +1,135 @@
 package cli
 
 import (
+	"bytes"
 	"fmt"
+	"io"
 	"path"
+	"slices"
 
 	"vestibula/core/batch"
+	"vestibula/core/build"
+	"vestibula/core/change"
 	"vestibula/core/disk"
 	"vestibula/core/label"
-	"vestibula/core/plan"
 	"vestibula/core/tree"
 )
 
-// labels returns the labels of all builds: builds that meet in one root share
-// its label. Those of new roots are made when they are needed.
-func (b *buildRun) labels() ([]disk.Note, error) {
+// A labelling is a label that a build writes: the builds that meet in one root
+// share it.
+type labelling struct {
+	folder string // from the place, "." for the place itself
+	builds []*batch.Build
+	old    []byte // what the label holds, nil where there is none yet
+	id     string
+	run    *buildRun
+}
+
+// Open returns what the label is to hold.
+func (l *labelling) Open() (io.ReadCloser, error) {
+	data, err := l.data()
+	return io.NopCloser(bytes.NewReader(data)), err
+}
+
+// Source names the label in messages.
+func (l *labelling) Source() string { return "the label" }
+
+func (l *labelling) data() ([]byte, error) {
+	at := l.run.now
+	if l.run.archive.name != "" {
+		at = l.run.archive.time
+	}
+	var list []*label.Build
+	for _, r := range l.builds {
+		list = append(list, label.NewBuild(l.run.t, r.Values, at, l.run.version))
+	}
+	return label.Add(l.old, l.id, list...)
+}
+
+// labels returns the labels of all builds. What those of new roots hold is made
+// when it is needed.
+func (b *buildRun) labels() ([]*labelling, error) {
 	fresh := map[string]bool{}
 	for i := range b.plan.Steps {
-		if s := &b.plan.Steps[i]; s.Parent < 0 && s.State == plan.New {
+		if s := &b.plan.Steps[i]; s.Parent < 0 && s.State == build.New {
 			fresh[s.Node.Name] = true
 		}
 	}
-	var files []string
-	builds := map[string][]*batch.Build{}
+	var list []*labelling
+	at := map[string]*labelling{}
 	for _, r := range b.batch.Builds {
-		file := label.FileName
+		folder := "."
 		if top := r.Root.Children; len(top) == 1 && top[0].Kind == tree.Folder {
-			if b.preview && fresh[top[0].Name] {
-				continue // it will be made, and is not needed yet
+			folder = top[0].Name
+		}
+		if at[folder] == nil {
+			at[folder] = &labelling{folder: folder, run: b}
+			list = append(list, at[folder])
+		}
+		at[folder].builds = append(at[folder].builds, r)
+	}
+	for _, l := range list {
+		if b.archive.name != "" {
+			continue // the same input gives the same bytes
+		}
+		if !fresh[l.folder] {
+			var err error
+			if l.old, err = b.place.ReadFile(l.file(), label.MaxBytes); err != nil {
+				return nil, fmt.Errorf("%s cannot be read: %s", l.file(), disk.Reason(err))
 			}
-			file = path.Join(top[0].Name, label.FileName)
 		}
-		if builds[file] == nil {
-			files = append(files, file)
+		if l.old != nil {
+			known, err := label.Parse(l.old)
+			if err != nil {
+				return nil, fmt.Errorf("%s: %w", path.Join(b.into, l.folder), err)
+			}
+			l.id = known.ID
 		}
-		builds[file] = append(builds[file], r)
-	}
-	at := b.now
-	if b.archive.name != "" {
-		at = b.archive.time
-	}
-	labelOf := func(file string, old []byte) ([]byte, error) {
-		var list []*label.Build
-		for _, r := range builds[file] {
-			list = append(list, label.NewBuild(b.t, r.Values, at, b.version))
+		if l.id == "" {
+			l.id = label.NewID()
 		}
-		return label.Add(old, list...)
 	}
-	var notes []disk.Note
-	for _, file := range files {
-		if fresh[path.Dir(file)] {
-			notes = append(notes, disk.Note{Path: file, Data: func() ([]byte, error) { return labelOf(file, nil) }})
+	return list, nil
+}
+
+// file is the path of the label.
+func (l *labelling) file() string { return path.Join(l.folder, label.FileName) }
+
+// node is the label as a file of a tree.
+func (l *labelling) node() *tree.Node {
+	return &tree.Node{Name: label.FileName, Kind: tree.File, Content: l}
+}
+
+// labelled returns a tree with its label in it.
+func labelled(root *tree.Node, l *labelling) *tree.Node {
+	out := *root
+	out.Children = append(slices.Clip(root.Children), l.node())
+	return &out
+}
+
+// withLabels puts labels into changes: into the tree of a root that is made, or as
+// changes of their own.
+func withLabels(changes []change.Change, labels []*labelling) ([]change.Change, error) {
+	made := map[string]int{}
+	for i := range changes {
+		made[changes[i].Path] = i
+	}
+	for _, l := range labels {
+		if i, fresh := made[l.folder]; fresh {
+			changes[i].Node = labelled(changes[i].Node, l)
 			continue
 		}
-		old, err := b.place.ReadFile(file)
+		data, err := l.data()
 		if err != nil {
-			return nil, fmt.Errorf("%s cannot be read: %s", file, disk.Reason(err))
+			return nil, err
 		}
-		data, err := labelOf(file, old)
-		if err != nil {
-			return nil, fmt.Errorf("%s: %w", path.Join(b.into, path.Dir(file)), err)
-		}
-		if data != nil {
-			notes = append(notes, disk.Note{Path: file, Was: old, Data: func() ([]byte, error) { return data, nil }})
+		switch {
+		case data == nil: // all of it stands there
+		case l.old == nil:
+			changes = append(changes, change.Change{Op: change.Make, Path: l.file(), Node: l.node()})
+		default:
+			changes = append(changes, replacing(0, l.file(), l.old, data))
 		}
 	}
-	return notes, nil
+	return changes, nil
 }

@@ -2,8 +2,10 @@ package cli
 
 import (
 	"fmt"
+	"path/filepath"
 
 	"vestibula/cli/term"
+	"vestibula/core/change"
 	"vestibula/core/disk"
 	"vestibula/core/rules"
 	"vestibula/core/template"
@@ -30,29 +32,32 @@ func (r *checkRun) mend(src *source) error {
 		r.screen.Text(term.Good.Render("Nothing to mend") + " without asking in " + term.Visible(src.name) + ".")
 		return nil
 	}
-	for _, m := range mended {
-		r.screen.Line(term.Dim.Render(fmt.Sprintf("%4d ", m.Line)), term.Bad.Render("- "), term.Visible(m.Before))
-		r.screen.Line("     ", term.Good.Render("+ "), term.Visible(m.After))
-	}
-	r.screen.Line()
-	if !r.yes {
-		if !r.interactive() {
-			return refused("add --yes to write it", "Nothing was changed yet.")
-		}
-		yes, err := r.confirm(fmt.Sprintf("Change %s in %s?", term.Count(len(mended), "line"), src.name))
-		if err != nil {
-			return err
-		}
-		if !yes {
-			return refused("", "Nothing was changed.")
-		}
-	}
 	at, err := disk.Real(src.path)
-	if err == nil {
-		err = disk.Revision{Path: at, Data: []byte(text)}.Replace()
-	}
 	if err != nil {
 		return refused("it is as it was", "%s cannot be written: %s", src.path, disk.Reason(err))
+	}
+	set := &change.Set{Places: []string{filepath.Dir(at)}, Changes: []change.Change{replacing(0, filepath.Base(at), []byte(src.text), []byte(text))}}
+	plan, err := r.prepared(set)
+	if err != nil {
+		return err
+	}
+	show := func() {
+		for _, m := range mended {
+			r.screen.Line(term.Dim.Render(fmt.Sprintf("%4d ", m.Line)), term.Bad.Render("- "), term.Visible(m.Before))
+			r.screen.Line("     ", term.Good.Render("+ "), term.Visible(m.After))
+		}
+		r.screen.Line()
+	}
+	if r.yes {
+		show() // what is mended is a part of the answer
+	}
+	if goes, err := r.agreed(consent{yes: r.yes}, show, fmt.Sprintf("Change %s in %s?", term.Count(len(mended), "line"), src.name), "write it"); !goes {
+		return err
+	}
+	_, err = r.carryOut(undertaking{plan: plan, doing: "mending", total: 1, again: "vestibula undo takes it back",
+		head: disk.Head{What: "mend", Title: src.name, Project: src.name, Roots: []disk.Root{{Path: change.Text(filepath.Base(at))}}}})
+	if err != nil {
+		return err
 	}
 	r.screen.Text(term.Good.Render("Mended") + " " + term.Count(len(mended), "line") + " of " + term.Visible(src.name) + ".")
 	return nil

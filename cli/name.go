@@ -1,9 +1,7 @@
 package cli
 
 import (
-	"errors"
 	"fmt"
-	"io/fs"
 	"os"
 	"path/filepath"
 	"slices"
@@ -17,6 +15,7 @@ import (
 	"vestibula/core/naming"
 	"vestibula/core/outline"
 	"vestibula/core/template"
+	"vestibula/core/tree"
 	"vestibula/core/value"
 )
 
@@ -212,7 +211,7 @@ func (n *nameRun) project() (template.Values, error) {
 		return nil, err
 	}
 	for {
-		data, err := os.ReadFile(filepath.Join(dir, label.FileName))
+		data, err := disk.ReadFile(filepath.Join(dir, label.FileName), label.MaxBytes)
 		if err == nil {
 			l, err := label.Parse(data)
 			if err != nil {
@@ -331,6 +330,9 @@ func (n *nameRun) names(values template.Values) (names []string, changes []templ
 	return names, changes, nil
 }
 
+// maxFrom is the largest file that new ones begin as a copy of.
+const maxFrom = 1 << 30
+
 // make makes the files, or none of them.
 func (n *nameRun) make(names []string) error {
 	dir := n.in
@@ -340,37 +342,19 @@ func (n *nameRun) make(names []string) error {
 	var data []byte
 	if n.from != "" {
 		var err error
-		if data, err = os.ReadFile(n.from); err != nil {
+		if data, err = disk.ReadFile(n.from, maxFrom); err != nil {
 			return unclear("", "%s cannot be read: %s", n.from, disk.Reason(err))
 		}
 	}
-	root, err := os.OpenRoot(dir)
-	if err != nil {
-		return unclear("", "the folder %q cannot be opened: %s", dir, disk.Reason(err))
+	var files []newFile
+	for _, name := range names {
+		files = append(files, newFile{filepath.Join(dir, name), tree.Bytes(data)})
 	}
-	defer root.Close()
-	for i, name := range names {
-		f, err := root.OpenFile(name, os.O_WRONLY|os.O_CREATE|os.O_EXCL, 0o666)
-		if err == nil {
-			_, err = f.Write(data)
-			if e := f.Close(); err == nil {
-				err = e
-			}
-			if err != nil {
-				i++
-			}
-		}
-		if err != nil {
-			for _, made := range names[:i] {
-				root.Remove(made)
-			}
-			if errors.Is(err, fs.ErrExist) {
-				return refused("nothing was made", "%q is there already", name)
-			}
-			return refused("nothing was made", "%q cannot be made: %s", name, disk.Reason(err))
-		}
+	title := names[0]
+	if len(names) > 1 {
+		title = term.Count(len(names), "file") + " from " + names[0]
 	}
-	return nil
+	return n.makeFiles("name", title, files, false)
 }
 
 func (n *nameRun) complete(c *cobra.Command, args []string, typed string) ([]string, cobra.ShellCompDirective) {

@@ -1,11 +1,10 @@
 package cli
 
 import (
+	"bytes"
 	"encoding/csv"
 	"encoding/json"
 	"fmt"
-	"io"
-	"os"
 	"path/filepath"
 	"slices"
 	"strconv"
@@ -13,8 +12,8 @@ import (
 
 	"vestibula/cli/term"
 	"vestibula/core/batch"
+	"vestibula/core/build"
 	"vestibula/core/disk"
-	"vestibula/core/plan"
 	"vestibula/core/tree"
 )
 
@@ -35,7 +34,7 @@ func (b *buildRun) drawPlan() {
 	var counts []string
 	for state, word := range []string{"new", "there already", "kept as they are", "in the way"} {
 		if n := b.plan.Count[state]; n > 0 {
-			m := planMarks[plan.State(state)]
+			m := planMarks[build.State(state)]
 			counts = append(counts, m.Style.Render(m.Sign)+" "+term.Number(n)+" "+word)
 		}
 	}
@@ -50,24 +49,24 @@ func (b *buildRun) drawPlan() {
 func (b *buildRun) drawTree(root *tree.Node) {
 	// The steps are in the order of the tree, so the next one is mostly at hand.
 	steps, at := b.plan.Steps, 0
-	state := func(n *tree.Node) *plan.Step {
+	state := func(n *tree.Node) *build.Step {
 		for range steps {
 			if steps[at].Node == n {
 				return &steps[at]
 			}
 			at = (at + 1) % len(steps)
 		}
-		return &plan.Step{} // a folder in which rows meet, or what goes into an archive
+		return &build.Step{} // a folder in which rows meet, or what goes into an archive
 	}
 	b.screen.Tree(root, term.TreeView{
 		Mark: func(n *tree.Node) term.Mark { return planMarks[state(n).State] },
 		Note: func(n *tree.Node) string {
 			switch s := state(n); s.State {
-			case plan.Blocked:
+			case build.Blocked:
 				return s.Why
-			case plan.Kept:
+			case build.Kept:
 				return "stays as it is: it is not what the template would write"
-			case plan.New:
+			case build.New:
 				if n.Content != nil {
 					return "from " + n.Content.Source()
 				}
@@ -93,7 +92,7 @@ func (b *buildRun) drawRows() {
 		b.screen.Line(term.Dim.Render(fmt.Sprintf("  … and %s; --report FILE.csv lists all", term.Count(more, "more row"))))
 	}
 	for _, r := range b.batch.Builds {
-		if r.State() == plan.New {
+		if r.State() == build.New {
 			b.screen.Line()
 			b.screen.Line(term.Dim.Render(fmt.Sprintf("Row %d makes", r.Row)))
 			b.drawTree(r.Root)
@@ -136,11 +135,11 @@ func (b *buildRun) closing(nothing bool) {
 	if top := b.tree.Root.Children; len(top) == 1 && b.archive.name == "" {
 		target = filepath.Join(b.into, top[0].Name)
 	}
-	what, before := b.made(), besides(b.plan.Count[plan.There])
+	what, before := b.amount(), besides(b.plan.Count[build.There])
 	if b.table.file != "" {
 		fresh := 0
 		for _, r := range b.batch.Builds {
-			if r.State() == plan.New {
+			if r.State() == build.New {
 				fresh++
 			}
 		}
@@ -152,14 +151,14 @@ func (b *buildRun) closing(nothing bool) {
 	switch {
 	case b.table.file != "" && len(b.batch.Builds) == 0:
 		b.screen.Text(term.Good.Render("Nothing to do:") + " no row is left to build")
-	case nothing || b.changes().Count[plan.New] == 0:
+	case nothing || b.made().Count[build.New] == 0:
 		b.screen.Text(term.Good.Render("Nothing to do:") + " all of it is there already in " + term.Visible(target))
 	default:
 		b.screen.Text(term.Good.Render("Built") + " " + what + " in " + term.Visible(target) + before)
 	}
 	kept := 0
 	for i := range b.plan.Steps {
-		if b.plan.Steps[i].State != plan.Kept {
+		if b.plan.Steps[i].State != build.Kept {
 			continue
 		}
 		if kept++; kept <= manyRows {
@@ -170,7 +169,7 @@ func (b *buildRun) closing(nothing bool) {
 		b.screen.Text(term.Warn.Render("kept") + fmt.Sprintf(" as they are as well: %s", term.Count(kept-manyRows, "file")))
 	}
 	b.drawLeftOut()
-	if b.marks != nil {
+	if b.marks {
 		b.screen.Text("Marked " + term.Count(len(b.batch.Builds), "row") + " in " + term.Visible(b.table.file))
 	}
 }
@@ -186,9 +185,9 @@ func besides(there int) string {
 // report tells other programs what was done or, where built is false, what would
 // be: as JSON on standard output, and as the table that was asked for.
 func (b *buildRun) report(built bool) error {
-	if b.table.report != "" {
-		if err := b.writeReport(built); err != nil {
-			return refused("what is built stays as it is", "the report %s cannot be written: %s", b.table.report, disk.Reason(err))
+	if b.table.report != "" && !b.reported {
+		if err := b.writeReport(); err != nil {
+			return err
 		}
 	}
 	if !b.asJSON {
@@ -216,8 +215,8 @@ func (b *buildRun) report(built bool) error {
 		Kept     int    `json:"kept"`
 		Blocked  int    `json:"blocked"`
 		Steps    []step `json:"steps"`
-	}{b.t.Name, b.into, built, b.plan.Count[plan.New], b.plan.Count[plan.There], b.plan.Count[plan.Kept], b.plan.Count[plan.Blocked], steps})
-	if err == nil && (b.plan.Count[plan.Blocked] > 0 || !built && !b.preview) {
+	}{b.t.Name, b.into, built, b.plan.Count[build.New], b.plan.Count[build.There], b.plan.Count[build.Kept], b.plan.Count[build.Blocked], steps})
+	if err == nil && (b.plan.Count[build.Blocked] > 0 || !built && !b.preview) {
 		return found
 	}
 	return err
@@ -238,7 +237,7 @@ type outcome struct {
 func (b *buildRun) outcomes(built bool) []outcome {
 	var list []outcome
 	for _, r := range b.batch.Builds {
-		o := outcome{Row: r.Row, State: "there", Folder: r.Folder(), New: r.Count[plan.New], There: r.Count[plan.There], Kept: r.Count[plan.Kept]}
+		o := outcome{Row: r.Row, State: "there", Folder: r.Folder(), New: r.Count[build.New], There: r.Count[build.There], Kept: r.Count[build.Kept]}
 		if o.New > 0 {
 			if o.State = "new"; built {
 				o.State = "built"
@@ -275,7 +274,7 @@ func (b *buildRun) reportLines(built bool) error {
 			return err
 		}
 	}
-	count := [plan.Blocked + 1]int{}
+	count := [build.Blocked + 1]int{}
 	for _, r := range b.batch.Builds {
 		for state, n := range r.Count {
 			count[state] += n
@@ -284,7 +283,7 @@ func (b *buildRun) reportLines(built bool) error {
 	err := enc.Encode(struct {
 		Template  string `json:"template"`
 		Into      string `json:"into"`
-		Table    string `json:"table"`
+		Table     string `json:"table"`
 		Built     bool   `json:"built"`
 		Rows      int    `json:"rows"`
 		LeftOut   int    `json:"left-out"`
@@ -293,31 +292,49 @@ func (b *buildRun) reportLines(built bool) error {
 		There     int    `json:"there"`
 		Kept      int    `json:"kept"`
 		Marked    bool   `json:"marked"`
-	}{b.t.Name, b.into, b.table.file, built, len(rows), leftOut, len(b.batch.Marked), count[plan.New], count[plan.There], count[plan.Kept], built && b.marks != nil})
+	}{b.t.Name, b.into, b.table.file, built, len(rows), leftOut, len(b.batch.Marked), count[build.New], count[build.There], count[build.Kept], built && b.marks})
 	if err == nil && !built && !b.preview {
 		return found
 	}
 	return err
 }
 
-// writeReport writes a table of what became of each row into a new file. It
-// begins with a byte order mark, by which spreadsheets know UTF-8.
-func (b *buildRun) writeReport(built bool) error {
-	f, err := os.OpenFile(b.table.report, os.O_WRONLY|os.O_CREATE|os.O_EXCL, 0o666)
-	if err != nil {
-		return err
-	}
-	_, err = io.WriteString(f, "\uFEFF")
-	w := csv.NewWriter(f)
+// reportFile is a table of what became of each row. It begins with a byte order
+// mark, by which spreadsheets know UTF-8.
+func (b *buildRun) reportFile(built bool) (newFile, error) {
+	var data bytes.Buffer
+	data.WriteString("\uFEFF")
+	w := csv.NewWriter(&data)
 	records := [][]string{{"row", "state", "folder", "new", "there", "kept", "why"}}
 	for _, o := range b.outcomes(built) {
 		records = append(records, []string{strconv.Itoa(o.Row), o.State, harmless(o.Folder), strconv.Itoa(o.New), strconv.Itoa(o.There), strconv.Itoa(o.Kept), harmless(strings.Join(o.Problems, "; "))})
 	}
-	if e := w.WriteAll(records); err == nil {
-		err = e
+	err := w.WriteAll(records)
+	return newFile{b.table.report, tree.Bytes(data.Bytes())}, err
+}
+
+// addReport puts the report of a build into its set.
+func (b *buildRun) addReport() error {
+	file, err := b.reportFile(true)
+	if err != nil {
+		return err
 	}
-	if e := f.Close(); err == nil {
-		err = e
+	set, _, err := fileSet([]newFile{file})
+	if err != nil {
+		return refused("nothing was changed", "the report %s cannot be written: %s", b.table.report, disk.Reason(err))
 	}
-	return err
+	for _, c := range set.Changes {
+		c.In = b.placeNumber(set.Places[c.In])
+		b.set.Changes = append(b.set.Changes, c)
+	}
+	return nil
+}
+
+// writeReport writes the report of what would be built.
+func (b *buildRun) writeReport() error {
+	file, err := b.reportFile(false)
+	if err != nil {
+		return err
+	}
+	return b.makeFiles("report", filepath.Base(file.path), []newFile{file}, b.noJournal)
 }

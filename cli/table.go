@@ -11,9 +11,10 @@ import (
 
 	"vestibula/cli/term"
 	"vestibula/core/batch"
+	"vestibula/core/change"
 	"vestibula/core/disk"
-	"vestibula/core/table"
 	"vestibula/core/rules"
+	"vestibula/core/table"
 	"vestibula/core/template"
 )
 
@@ -156,28 +157,25 @@ func (b *buildRun) judgeRows() error {
 	return why
 }
 
-// markRows makes the table with its marks.
-func (b *buildRun) markRows() error {
+// markRows returns the change that marks the rows in the table, and the folder
+// that it lies in.
+func (b *buildRun) markRows() (dir string, marked *change.Change, err error) {
 	r := &b.table
 	if len(b.batch.Builds) == 0 {
-		return nil
+		return "", nil, nil
 	}
 	at, err := disk.Real(r.file)
 	if err != nil {
-		return unclear("", "the table %s: %s", r.file, disk.Reason(err))
-	}
-	place, err := filepath.Abs(b.into)
-	if err != nil {
-		return err
+		return "", nil, unclear("", "the table %s: %s", r.file, disk.Reason(err))
 	}
 	marks := map[int]table.Mark{}
 	for _, build := range b.batch.Builds {
-		marks[build.Row] = table.Mark{When: b.now, Where: filepath.Join(place, filepath.FromSlash(build.Folder()))}
+		marks[build.Row] = table.Mark{When: b.now, Where: filepath.Join(b.place.Real, filepath.FromSlash(build.Folder()))}
 	}
 	data, err := b.batch.Table.WithMarks(marks)
 	if err != nil {
-		return refused("or build without --mark", "the table %s cannot be marked: %s", r.file, disk.Reason(err))
+		return "", nil, refused("or build without --mark", "the table %s cannot be marked: %s", r.file, disk.Reason(err))
 	}
-	b.marks = &disk.Revision{Path: at, Data: data, Was: b.batch.Table.Bytes()}
-	return nil
+	c := replacing(0, filepath.Base(at), b.batch.Table.Bytes(), data)
+	return filepath.Dir(at), &c, nil
 }

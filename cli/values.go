@@ -2,7 +2,6 @@ package cli
 
 import (
 	"maps"
-	"os"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -68,10 +67,7 @@ func badValues(errs []*template.ValueError) error {
 // rawFile reads a file of values. JSON is read as the YAML that it also is.
 func rawFile(raw map[string]template.Raw, path string) error {
 	const maxFile = 4 << 20
-	if info, err := os.Stat(path); err == nil && info.Size() > maxFile {
-		return unclear("", "%s is too large for a file of values", path)
-	}
-	text, err := os.ReadFile(path)
+	text, err := disk.ReadFile(path, maxFile)
 	if err != nil {
 		return unclear("", "the file of values %s cannot be read: %s", path, disk.Reason(err))
 	}

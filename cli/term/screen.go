@@ -130,3 +130,12 @@ func Number(n int) string {
 	}
 	return s
 }
+
+// Lines makes each line of a text visible.
+func Lines(text string) string {
+	lines := strings.Split(text, "\n")
+	for i, l := range lines {
+		lines[i] = Visible(l)
+	}
+	return strings.Join(lines, "\n")
+}

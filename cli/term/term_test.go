@@ -19,7 +19,7 @@ func paper() (*Screen, *bytes.Buffer) {
 
 func TestVisibleShowsWhatATerminalWouldObey(t *testing.T) {
 	tests := map[string]string{
-		"plain Åsgerd 日本":       "plain Åsgerd 日本",
+		"plain Åsgerd 日本":    "plain Åsgerd 日本",
 		"bell\x07":           "bell‹U+0007›",
 		"\x1b[31mred":        "‹U+001B›[31mred",
 		"line\nbreak":        "line‹U+000A›break",
@@ -58,7 +58,7 @@ func TestColumnsAreCountedByWhatIsSeen(t *testing.T) {
 		columns int
 	}{
 		{"abc", 3},
-		"Åsgerd": 6},
+		{"Åsgerd", 6},
 		{"A\u030asa", 3},
 		{"日本", 4},
 		{"📁", 2},

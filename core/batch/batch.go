@@ -14,10 +14,10 @@ import (
 	"sync/atomic"
 	"time"
 
+	"vestibula/core/build"
 	"vestibula/core/outline"
-	"vestibula/core/plan"
-	"vestibula/core/table"
 	"vestibula/core/rules"
+	"vestibula/core/table"
 	"vestibula/core/template"
 	"vestibula/core/tree"
 )
@@ -28,7 +28,7 @@ type Build struct {
 	Values  template.Values
 	Root    *tree.Node
 	Changes []template.Change
-	Count   [plan.Blocked + 1]int // of its folders and files, by state: see [Batch.CountSteps]
+	Count   [build.Blocked + 1]int // of its folders and files, by state: see [Batch.CountSteps]
 }
 
 // Folder returns where the build's project lies, from the place of the build:
@@ -45,14 +45,14 @@ func (b *Build) Folder() string {
 }
 
 // State sums up how the folders and files of the build stand.
-func (b *Build) State() plan.State {
+func (b *Build) State() build.State {
 	switch {
-	case b.Count[plan.New] > 0:
-		return plan.New
-	case b.Count[plan.Kept] > 0:
-		return plan.Kept
+	case b.Count[build.New] > 0:
+		return build.New
+	case b.Count[build.Kept] > 0:
+		return build.Kept
 	}
-	return plan.There
+	return build.There
 }
 
 // A Problem is why a row cannot be built.
@@ -243,14 +243,14 @@ func (b *Batch) Changes() []template.Change {
 // SetAside makes problems of the rows for which something is in the way in a
 // plan of the root, and leaves them out. It reports whether there are any: the
 // root is another one then, and needs a new plan.
-func (b *Batch) SetAside(p *plan.Plan) bool {
-	if p.Count[plan.Blocked] == 0 {
+func (b *Batch) SetAside(p *build.Plan) bool {
+	if p.Count[build.Blocked] == 0 {
 		return false
 	}
 	out := map[int]bool{}
 	b.byRow(p, func(i int, rows []int) {
 		s := &p.Steps[i]
-		if s.State != plan.Blocked {
+		if s.State != build.Blocked {
 			return
 		}
 		for _, row := range rows {
@@ -271,7 +271,7 @@ func (b *Batch) SetAside(p *plan.Plan) bool {
 
 // CountSteps counts the folders and files of each build by their states in a
 // plan of the root. What several rows share counts for the first of them.
-func (b *Batch) CountSteps(p *plan.Plan) {
+func (b *Batch) CountSteps(p *build.Plan) {
 	var build *Build
 	b.byRow(p, func(i int, rows []int) {
 		if build == nil || build.Row != rows[0] { // the steps of a row mostly follow each other
@@ -283,7 +283,7 @@ func (b *Batch) CountSteps(p *plan.Plan) {
 }
 
 // byRow calls visit for each step of a plan, with the rows that it is for.
-func (b *Batch) byRow(p *plan.Plan, visit func(i int, rows []int)) {
+func (b *Batch) byRow(p *build.Plan, visit func(i int, rows []int)) {
 	top := make([]int32, len(p.Steps)) // the step above which rows may meet
 	var rows []int
 	last := int32(-1)

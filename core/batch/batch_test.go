@@ -13,7 +13,7 @@ import (
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
-	"vestibula/core/plan"
+	"vestibula/core/build"
 	"vestibula/core/table"
 	"vestibula/core/template"
 	"vestibula/core/tree"
@@ -48,23 +48,24 @@ func grownOf(t require.TestingT, text, rows string) *Batch {
 }
 
 // busy is a place in which some names are taken by files.
-type busy map[string]bool
+type busy struct {
+	tree.Place
+	names map[string]bool
+}
 
-func (b busy) List(path string) ([]plan.Item, error) {
-	var items []plan.Item
-	for name := range b {
+func (b busy) List(path string) (items []tree.Entry, err error) {
+	for name := range b.names {
 		if dir, base := filepath.Split(name); filepath.Clean(dir) == filepath.Clean(path) || dir == "" && path == "." {
-			items = append(items, plan.Item{Name: base, Kind: plan.File})
+			items = append(items, tree.Entry{Name: base, Kind: tree.File})
 		}
 	}
 	return items, nil
 }
-func (busy) Same(string, tree.Content) (bool, error) { return true, nil }
-func (busy) Writable(string) error                   { return nil }
+func (busy) Writable(string) error { return nil }
 
 // Whatever a table holds, each wanted row is built, left alone or told with its
 // problem; what is built stands in the tree once; and the counts of the rows are
-// those of the plan.
+// those of the build.
 func TestEachRowIsAccountedFor(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		countries, towns := []string{"Norland", "Sorland", "", "..", "a/b"}, []string{"Askel", "Birk", "Corm", ""}
@@ -75,19 +76,19 @@ func TestEachRowIsAccountedFor(t *testing.T) {
 				rapid.SampledFrom([]string{"", "x; y"}).Draw(t, "people"), rapid.SampledFrom([]string{"", "", "yes"}).Draw(t, "mark"), "", "z"}, ";") + "\n"
 		}
 		b := grownOf(t, text, rapid.SampledFrom([]string{"", "3-7"}).Draw(t, "wanted"))
-		blocked := busy{}
+		blocked := busy{names: map[string]bool{}}
 		for _, name := range rapid.SliceOfN(rapid.SampledFrom([]string{"Norland", "Norland/Askel 2027", "a-b", "Sorland/x"}), 0, 2).Draw(t, "taken") {
-			blocked[name] = true
+			blocked.names[name] = true
 		}
-		p, err := plan.Make(b.Root(), blocked)
+		p, err := build.Compare(b.Root(), blocked)
 		require.NoError(t, err)
 		for b.SetAside(p) {
-			p, err = plan.Make(b.Root(), blocked)
+			p, err = build.Compare(b.Root(), blocked)
 			require.NoError(t, err)
 		}
 		b.CountSteps(p)
 		known := map[int]int{}
-		sum := [plan.Blocked + 1]int{}
+		sum := [build.Blocked + 1]int{}
 		folders := map[string]bool{}
 		for _, build := range b.Builds {
 			known[build.Row]++
@@ -125,7 +126,7 @@ func TestWhatIsWrongSaysWhere(t *testing.T) {
 	}
 	assert.Equal(t, []string{`2 column "from": 2027-13: there is no month 13, only 1 to 12`, `3 column "town": there is no value for "town"`,
 		"5 “norland” is spelled “Norland” in row 4, and many systems take the two for one", "6 “Norland/Askel 2027” would be made for row 4 as well"}, told)
-	p, err := plan.Make(b.Root(), busy{"Norland": true})
+	p, err := build.Compare(b.Root(), busy{names: map[string]bool{"Norland": true}})
 	require.NoError(t, err)
 	assert.True(t, b.SetAside(p))
 	assert.Equal(t, "“Norland”: a file of that name is there, where a folder must be: move or rename it", b.Problems[2].String())

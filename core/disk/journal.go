@@ -2,59 +2,59 @@ package disk
 
 import (
 	"bufio"
-	"crypto/sha256"
-	"encoding/hex"
+	"bytes"
 	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
 	"io/fs"
-	"iter"
 	"os"
-	"path"
 	"path/filepath"
 	"slices"
 	"strconv"
 	"strings"
 
-	"vestibula/core/plan"
+	"vestibula/core/change"
+	"vestibula/core/digest"
 	"vestibula/core/tree"
 )
 
 // A Journal is a folder in which everything that was done to disks is written
-// down, so that it can be taken back. Each record is a file of its own, with a
-// line of JSON for its head, one for each action, and one for its end:
+// down, so that it can be taken back. Each record is a file of its own: a line of
+// JSON for its head, one for each change, and one for its end:
 //
-//	{"vestibula":1,"number":3,"what":"build","when":"…","place":"/home/o/Clients","title":"Bookbinding commission"}
-//	{"op":"folder","path":"Oriel Pask"}
-//	{"op":"file","path":"Oriel Pask/notes.md","sum":"…"}
-//	{"op":"note","path":"Oriel Pask/.vestibula.json","sum":"…"}
-//	{"op":"revision","path":"/home/o/clients.csv","sum":"…","was":"…"}
+//	{"vestibula":2,"number":3,"what":"build","places":["/home/o/Clients"],…}
+//	{"op":"make","path":"Oriel Pask/"}
+//	{"op":"make","path":"Oriel Pask/notes.md","sum":"…"}
 //	{"end":"done"}
 //
-// Head and actions are on the disk before the first of them is carried out. A
-// record without an end was cut short; until it has one, its file's name says
-// so, and such records are found without reading all others. What an undo
-// removes is kept beside the records, by its checksum, so that the undo can be
-// undone.
-type Journal struct{ root handle }
-
-// MakeJournal opens the journal in a folder, which is made where it is not there.
-func MakeJournal(dir string) (*Journal, error) {
-	if err := os.MkdirAll(filepath.Join(dir, "kept"), 0o700); err != nil {
-		return nil, err
-	}
-	return OpenJournal(dir)
+// Head and changes are on the disk before the first of them is carried out. A
+// record without an end was cut short, or is still at work; until it has one, its
+// file's name says so.
+type Journal struct {
+	root handle
+	dir  string
 }
 
-// OpenJournal opens the journal in a folder. Where it is not there, nothing was
-// ever written down.
+func recordsDir(dir string) string { return filepath.Join(dir, "journal") }
+
+// OpenJournal opens the journal in the folder where the program keeps what it has
+// to remember. Where it is not there, nothing was ever written down, and the error
+// is [fs.ErrNotExist].
 func OpenJournal(dir string) (*Journal, error) {
-	root, err := openFolder(dir)
+	root, err := openFolder(recordsDir(dir))
 	if err != nil {
 		return nil, err
 	}
-	return &Journal{root}, nil
+	return &Journal{root, dir}, nil
+}
+
+// makeJournal opens the journal, which is made where it is not there.
+func makeJournal(dir string) (*Journal, error) {
+	if err := os.MkdirAll(recordsDir(dir), 0o700); err != nil {
+		return nil, err
+	}
+	return OpenJournal(dir)
 }
 
 // Close gives the handle on the journal's folder back.
@@ -74,226 +74,118 @@ func (e *JournalError) Error() string { return "the journal: " + Reason(e.Err) }
 // Unwrap returns what the file system said.
 func (e *JournalError) Unwrap() error { return e.Err }
 
-// Build writes a job down, carries it out in a place, and writes its end down.
-// Head is without number and kind. An earlier record that was cut short and of
-// which all is in this job is continued: an undo of this record takes back what
-// both have made. The error is a [JournalError], a [BuildError] or a
-// [RevisionError].
-func (j *Journal) Build(p *Place, job Job, head Head) error {
-	earlier, err := j.continued(head.Place, job)
-	if err != nil {
-		return &JournalError{Err: err}
-	}
-	folders, files := job.Plan.Made()
-	if folders+files+len(job.Notes)+len(earlier) == 0 && job.Revision == nil {
-		return nil
-	}
-	actions := j.actions(job)
-	for _, r := range slices.Backward(earlier) {
-		actions = joined(r.Actions, actions)
-	}
-	head.What = "build"
-	record, err := j.begin(head, actions)
-	if err != nil {
-		return err
-	}
-	for _, r := range earlier {
-		p.Tidy(r)
-	}
-	built := p.Build(job)
-	var failed *BuildError
-	var unrevised *RevisionError
-	switch {
-	case errors.As(built, &failed) && len(failed.Left) > 0:
-		return built
-	case failed != nil, errors.As(built, &unrevised) && !unrevised.Built:
-		_ = j.finish(record, TakenBack) // without its end it is cut short, which does no harm
-		return built
-	}
-	for _, r := range earlier {
-		if err == nil {
-			err = j.finish(r, Continued)
-		}
-	}
-	if err == nil {
-		err = j.finish(record, Done)
-	}
-	if err != nil && built == nil {
-		return &JournalError{Done: true, Err: err}
-	}
-	return built
-}
-
-// actions returns, one by one, what carrying out a job will do: of a large job
-// they are too many to be held at a time. What notes and a revision replace is
-// kept before.
-func (j *Journal) actions(job Job) iter.Seq2[Action, error] {
-	return func(yield func(Action, error) bool) {
-		paths := newPaths(job.Plan)
-		for i := range job.Plan.Steps {
-			s := &job.Plan.Steps[i]
-			if s.State != plan.New {
-				continue
-			}
-			a := Action{Op: "folder", Path: paths.of(int32(i))}
-			var err error
-			if s.Node.Kind == tree.File {
-				a.Op = "file"
-				if a.Sum, err = contentSum(s.Node.Content); err != nil {
-					err = &BuildError{Path: s.Node.Content.Source(), Err: err}
-				}
-			}
-			if !yield(a, err) {
-				return
-			}
-		}
-		for _, n := range job.Notes {
-			data, err := n.Data()
-			a := Action{Op: "note", Path: n.Path, Sum: checksum(data)}
-			if err == nil && n.Was != nil {
-				a.Was, err = j.keep(tree.Bytes(n.Was))
-			}
-			if !yield(a, err) {
-				return
-			}
-		}
-		if r := job.Revision; r != nil {
-			a := Action{Op: "revision", Path: r.Path, Sum: checksum(r.Data)}
-			var err error
-			a.Was, err = j.keep(byPath(r.Path))
-			yield(a, err)
-		}
-	}
-}
-
-// continued returns the builds in a place that were cut short and of which all
-// folders and files belong to the job as well.
-func (j *Journal) continued(place string, job Job) ([]*Record, error) {
-	open, err := j.CutShort(place)
-	if err != nil || len(open) == 0 {
-		return nil, err
-	}
-	known := map[string]bool{}
-	paths := newPaths(job.Plan)
-	for i := range job.Plan.Steps {
-		known[paths.of(int32(i))] = true
-	}
-	return slices.DeleteFunc(open, func(r *Record) bool {
-		return r.What != "build" || slices.ContainsFunc(r.Actions, func(a Action) bool {
-			return (a.Op == "folder" || a.Op == "file") && !known[a.Path]
-		})
-	}), nil
-}
-
-// joined returns the actions of a record that was cut short, and those of the
-// one that continues it. Where both write one file, it is written as the second
-// one says, and was before what the first one found.
-func joined(first []Action, second iter.Seq2[Action, error]) iter.Seq2[Action, error] {
-	return func(yield func(Action, error) bool) {
-		at := map[string]int{}
-		all := slices.Clone(first)
-		for i, a := range all {
-			at[a.Path] = i
-		}
-		for a, err := range second {
-			if err != nil {
-				yield(a, err)
-				return
-			}
-			i, both := at[a.Path]
-			if !both {
-				all = append(all, a)
-				continue
-			}
-			if a.Was != "" && all[i].Sum == a.Was {
-				a.Was = all[i].Was
-			}
-			all[i] = a
-		}
-		for _, a := range all {
-			if !yield(a, nil) {
-				return
-			}
-		}
-	}
-}
-
-// begin writes a record down, durably, and returns it with its number. The error
-// is that of an action, or a [JournalError].
-func (j *Journal) begin(head Head, actions iter.Seq2[Action, error]) (*Record, error) {
+// begin writes a record down, durably, and opens it for what is still to be noted
+// in it. Lines are the numbers of the lines of changes. The error is that of a
+// content that cannot be read, or a [JournalError].
+func (j *Journal) begin(head *Head, list []change.Change) (lines []int, err error) {
 	numbers, err := j.numbers()
 	if err != nil {
 		return nil, &JournalError{Err: err}
 	}
-	head.Format, head.Number = 1, 1
+	head.Format, head.Number = format, 1
 	if len(numbers) > 0 {
 		head.Number = numbers[len(numbers)-1] + 1
 	}
-	for ; ; head.Number++ { // another program may take the same number
-		opened, err := write(j.root, openName(head.Number), os.O_CREATE|os.O_EXCL, 0o600, func(f file) error { return writeRecord(f, head, actions) })
+	for ; ; head.Number++ { // another run may take the same number
+		var unread *ContentError
+		err := write(j.root, openName(head.Number), 0o600, func(f file) error {
+			lines, err = writeRecord(f, head, list)
+			return err
+		})
 		switch {
-		case opened && err != nil:
-			_ = j.root.Remove(openName(head.Number))
+		case err == nil:
+			_ = j.root.Sync()
+			return lines, nil
 		case errors.Is(err, fs.ErrExist):
 			continue
 		}
-		var failed *BuildError
-		switch {
-		case errors.As(err, &failed):
+		_ = j.root.Remove(openName(head.Number), false)
+		if errors.As(err, &unread) {
 			return nil, err
-		case err != nil:
-			return nil, &JournalError{Err: err}
 		}
-		j.syncFolder()
-		return &Record{Head: head}, nil
+		return nil, &JournalError{Err: err}
 	}
 }
 
-// writeRecord writes the head and the actions.
-func writeRecord(to io.Writer, head Head, actions iter.Seq2[Action, error]) error {
+// A ContentError says that what a file is to begin with cannot be read.
+type ContentError struct {
+	Source string
+	Err    error
+}
+
+// Error says what cannot be read, and why.
+func (e *ContentError) Error() string {
+	return fmt.Sprintf("%s cannot be read: %s", e.Source, Reason(e.Err))
+}
+
+// Unwrap returns what the file system said.
+func (e *ContentError) Unwrap() error { return e.Err }
+
+// sumOfContent returns the checksum of what a new file begins with.
+func sumOfContent(n *tree.Node) (string, error) {
+	if n.Content == nil {
+		return emptySum, nil
+	}
+	r, err := n.Content.Open()
+	if err == nil {
+		defer r.Close()
+		var sum string
+		if sum, err = digest.Of(r); err == nil {
+			return sum, nil
+		}
+	}
+	return "", &ContentError{n.Content.Source(), err}
+}
+
+var emptySum = digest.Bytes(nil)
+
+func writeRecord(to io.Writer, head *Head, list []change.Change) (lines []int, err error) {
 	w := bufio.NewWriterSize(to, 1<<16)
 	if err := json.NewEncoder(w).Encode(head); err != nil {
-		return err
+		return nil, err
 	}
-	var line []byte
-	for a, err := range actions {
-		if err != nil {
-			return err
+	var buf []byte
+	lines = make([]int, len(list))
+	line := 0
+	for i := range list {
+		lines[i] = line
+		if buf, err = list[i].AppendLines(buf[:0], sumOfContent); err != nil {
+			return nil, err
 		}
-		line = a.appendLine(line[:0])
-		if _, err := w.Write(line); err != nil {
-			return err
+		line += bytes.Count(buf, []byte("\n"))
+		if _, err := w.Write(buf); err != nil {
+			return nil, err
 		}
 	}
-	return w.Flush()
+	return lines, w.Flush()
 }
 
-// syncFolder has the names in the journal's folder on the disk as well. Some
-// systems cannot and need not be asked.
-func (j *Journal) syncFolder() {
-	if f, err := j.root.OpenFile(".", os.O_RDONLY, 0); err == nil {
-		_ = f.Sync()
-		_ = f.Close()
+// note appends a line to a record, durably.
+func (j *Journal) note(number int, line any) error {
+	data, err := json.Marshal(line)
+	if err != nil {
+		return err
 	}
+	f, err := j.root.Append(openName(number))
+	if err != nil {
+		return err
+	}
+	// A line that was cut off stays without a meaning of its own.
+	_, err = f.Write(append([]byte("\n"), append(data, '\n')...))
+	for _, step := range []func() error{f.Sync, f.Close} {
+		if e := step(); err == nil {
+			err = e
+		}
+	}
+	return err
 }
 
 // finish writes the end of a record.
-func (j *Journal) finish(r *Record, end string) error {
-	_, err := write(j.root, openName(r.Number), os.O_APPEND, 0, func(f file) error {
-		line := fmt.Sprintf("{\"end\":%q}\n", end)
-		if r.torn {
-			line = "\n" + line
-		}
-		_, err := io.WriteString(f, line)
+func (j *Journal) finish(number int, e ending) error {
+	if err := j.note(number, e); err != nil {
 		return err
-	})
-	if err == nil {
-		err = j.root.Rename(openName(r.Number), fileName(r.Number))
 	}
-	if err == nil {
-		r.End = end
-	}
-	return err
+	return j.root.Move(openName(number), j.root, fileName(number))
 }
 
 // fileName is the name of a record that has its end; openName, of one that has
@@ -313,13 +205,13 @@ func numberOf(name string) (number int, open bool) {
 }
 
 func (j *Journal) numbers() ([]int, error) {
-	entries, err := list(j.root, ".")
+	entries, err := j.root.List()
 	if err != nil {
 		return nil, err
 	}
 	var numbers []int
 	for _, e := range entries {
-		if n, _ := numberOf(e.Name()); n > 0 {
+		if n, _ := numberOf(e.Name); n > 0 {
 			numbers = append(numbers, n)
 		}
 	}
@@ -327,8 +219,8 @@ func (j *Journal) numbers() ([]int, error) {
 	return slices.Compact(numbers), nil
 }
 
-// Records returns all records, the oldest first. A record whose last line was
-// cut off is read as far as it goes; one that cannot be read at all is left out.
+// Records returns all records, the oldest first. One that cannot be read is left
+// out.
 func (j *Journal) Records() ([]*Record, error) {
 	numbers, err := j.numbers()
 	if err != nil {
@@ -337,144 +229,140 @@ func (j *Journal) Records() ([]*Record, error) {
 	byNumber := map[int]*Record{}
 	var list []*Record
 	for _, n := range numbers {
-		r, err := j.read(n)
+		f, open, err := j.open(n)
+		if errors.Is(err, fs.ErrNotExist) {
+			continue // it was forgotten meanwhile
+		}
 		if err != nil {
 			return nil, err
 		}
-		if r != nil {
-			list = append(list, r)
-			byNumber[n] = r
-			if undone := byNumber[r.Undoes]; undone != nil && r.End == Done {
-				undone.UndoneBy = n
-				if back := byNumber[undone.Undoes]; back != nil {
-					back.UndoneBy = 0 // its undo was undone, so it holds again
-				}
+		first, last, err := ends(f)
+		f.Close()
+		if err != nil {
+			return nil, err
+		}
+		r := parseHead(first, last)
+		if r == nil || r.Number != n {
+			continue
+		}
+		if open && r.End == CutShort && len(r.Places) > 0 {
+			r.Busy = register{registerDir(j.dir)}.busy(string(r.Places[0]))
+		}
+		list = append(list, r)
+		byNumber[n] = r
+		if undone := byNumber[r.Undoes]; undone != nil && r.End == Done {
+			undone.UndoneBy = n
+			if back := byNumber[undone.Undoes]; back != nil {
+				back.UndoneBy = 0 // its undo was undone, so it holds again
 			}
+		}
+	}
+	for _, r := range list {
+		// An undo that was cut short has nothing left to do when its record was
+		// taken back, or continued, in another way.
+		if o := byNumber[r.Undoes]; r.Undoes > 0 && r.End == CutShort && !r.Busy && (o == nil || o.Undone()) {
+			r.End = Continued
 		}
 	}
 	return list, nil
 }
 
-// read reads a record, or returns nil where it cannot be understood.
-func (j *Journal) read(number int) (*Record, error) {
-	data, err := read(j.root, fileName(number))
+// open opens the file of a record.
+func (j *Journal) open(number int) (f file, open bool, err error) {
+	f, err = j.root.Open(fileName(number))
 	if errors.Is(err, fs.ErrNotExist) {
-		data, err = read(j.root, openName(number))
+		open = true
+		f, err = j.root.Open(openName(number))
 	}
-	if err != nil {
-		return nil, err
-	}
-	if r := parseRecord(data); r != nil && r.Number == number {
-		return r, nil
-	}
-	return nil, nil
+	return f, open, err
 }
 
-// CutShort returns what was begun in a place, or in any if place is empty, and
-// never came to its end.
-func (j *Journal) CutShort(place string) ([]*Record, error) {
-	entries, err := list(j.root, ".")
-	if err != nil {
-		return nil, err
+// ends returns the first line of a file and the last one.
+func ends(f file) (first, last []byte, err error) {
+	const most = 1 << 20
+	r := bufio.NewReader(io.LimitReader(f, most))
+	if first, err = r.ReadBytes('\n'); err != nil && err != io.EOF {
+		return nil, nil, err
 	}
-	var records []*Record
-	for _, e := range entries {
-		n, open := numberOf(e.Name())
-		if !open {
+	size, err := f.Seek(0, io.SeekEnd)
+	if err == nil {
+		_, err = f.Seek(max(0, size-most), io.SeekStart)
+	}
+	if err != nil {
+		return nil, nil, err
+	}
+	tail, err := io.ReadAll(io.LimitReader(f, most))
+	if err != nil {
+		return nil, nil, err
+	}
+	tail = bytes.TrimRight(tail, "\n")
+	return first, tail[bytes.LastIndexByte(tail, '\n')+1:], nil
+}
+
+// Changes returns the changes of a record, and before them those of the records
+// that it continues.
+func (j *Journal) Changes(r *Record) ([]change.Change, error) {
+	var list []change.Change
+	for _, n := range append(slices.Clone(r.Continues), r.Number) {
+		f, _, err := j.open(n)
+		if errors.Is(err, fs.ErrNotExist) && n != r.Number {
 			continue
 		}
-		r, err := j.read(n)
 		if err != nil {
 			return nil, err
 		}
-		if r != nil && (place == "" || r.Place == place) && r.End == CutShort {
-			records = append(records, r)
+		data, err := io.ReadAll(f)
+		f.Close()
+		if err != nil {
+			return nil, err
+		}
+		list = append(list, parseChanges(data)...)
+	}
+	return list, nil
+}
+
+// Forget frees what a record keeps, and the record itself: it can no longer be
+// taken back. Its number is not given to another one.
+func (j *Journal) Forget(r *Record) error {
+	release, err := register{registerDir(j.dir)}.take(r.present())
+	if err != nil {
+		return err
+	}
+	defer release()
+	for _, place := range r.PlacePaths() {
+		p, err := Open(place)
+		if err != nil {
+			continue // its disk is not here, and what it keeps went with it
+		}
+		err = discard(p.root, r.Work)
+		p.Close()
+		if err != nil {
+			return err
 		}
 	}
-	slices.SortFunc(records, func(a, b *Record) int { return a.Number - b.Number })
-	return records, nil
-}
-
-// keep stores a content by its checksum, which it returns.
-func (j *Journal) keep(c tree.Content) (string, error) {
-	sum, err := contentSum(c)
-	if err != nil {
-		return "", err
-	}
-	at := path.Join("kept", sum)
-	if _, err := j.root.Lstat(at); err == nil {
-		return sum, nil
-	}
-	_, err = write(j.root, at+".new", os.O_CREATE|os.O_TRUNC, 0o600, func(f file) error { return tree.Copy(f, c) })
-	if err == nil {
-		err = j.root.Rename(at+".new", at)
-	}
-	if err != nil {
-		_ = j.root.Remove(at + ".new")
-	}
-	return sum, err
-}
-
-// kept returns the content of a checksum.
-func (j *Journal) kept(sum string) (tree.Content, error) {
-	if len(sum) != 2*sha256.Size || strings.Trim(sum, "0123456789abcdef") != "" {
-		return nil, errDamaged
-	}
-	c := stored{j.root, path.Join("kept", sum)}
-	got, err := contentSum(c)
-	if err == nil && got != sum {
-		err = errDamaged
-	}
-	return c, err
-}
-
-var errDamaged = errors.New("the journal is damaged")
-
-// stored is a file as a content.
-type stored struct {
-	folder handle
-	name   string
-}
-
-func (s stored) Open() (io.ReadCloser, error) { return s.folder.OpenFile(s.name, os.O_RDONLY, 0) }
-func (s stored) Source() string               { return s.name }
-
-func checksum(data []byte) string {
-	sum := sha256.Sum256(data)
-	return hex.EncodeToString(sum[:])
-}
-
-// contentSum returns the checksum of what a file begins with.
-func contentSum(c tree.Content) (string, error) {
-	sum := sha256.New()
-	if err := tree.Copy(sum, c); err != nil {
-		return "", err
-	}
-	return hex.EncodeToString(sum.Sum(nil)), nil
-}
-
-// paths builds the paths of steps from those of their parents.
-type paths struct {
-	plan  *plan.Plan
-	known map[int32]string
-	last  int32 // whose path was asked for last
-	above string
-}
-
-func newPaths(p *plan.Plan) *paths { return &paths{p, map[int32]string{-1: ""}, -1, ""} }
-
-func (p *paths) of(i int32) string {
-	s := &p.plan.Steps[i]
-	if s.Parent != p.last {
-		above, ok := p.known[s.Parent]
-		if !ok {
-			above = p.of(s.Parent)
-			p.known[s.Parent] = above
+	r.End = "forgotten"
+	name := "forgotten-" + fileName(r.Number)
+	_ = j.root.Remove(name, false)
+	if err := write(j.root, name, 0o600, func(f file) error {
+		if _, err := writeRecord(f, &r.Head, nil); err != nil {
+			return err
 		}
-		p.last, p.above = s.Parent, above
+		return json.NewEncoder(f).Encode(ending{End: r.End})
+	}); err != nil {
+		return err
 	}
-	if p.above == "" {
-		return s.Node.Name
+	for _, old := range []string{openName(r.Number), fileName(r.Number)} {
+		if err := j.root.Remove(old, false); err != nil && !errors.Is(err, fs.ErrNotExist) {
+			return err
+		}
 	}
-	return p.above + "/" + s.Node.Name
+	return j.root.Move(name, j.root, fileName(r.Number))
+}
+
+// present returns the places of a record that are there.
+func (r *Record) present() []string {
+	return slices.DeleteFunc(r.PlacePaths(), func(p string) bool {
+		_, _, err := identity(p)
+		return err != nil
+	})
 }

@@ -2,9 +2,17 @@ package disk
 
 import (
 	"errors"
+	"fmt"
 	"io/fs"
+	"os"
 	"syscall"
 )
+
+// A TooLargeError says that a file holds more than is read of one.
+type TooLargeError struct{ Most int64 } // in bytes
+
+// Error says how much is read.
+func (e *TooLargeError) Error() string { return fmt.Sprintf("it is larger than %d MB", e.Most>>20) }
 
 // reasons are the words for what systems answer most often.
 var reasons = []struct {
@@ -20,6 +28,9 @@ var reasons = []struct {
 	{syscall.ENAMETOOLONG, "the name or the path is too long for this system"},
 	{syscall.ENOTDIR, "something on the way to it is no folder"},
 	{syscall.EISDIR, "it is a folder"},
+	{syscall.ELOOP, "it is a link"},
+	{syscall.ENOTEMPTY, "it is not empty"},
+	{syscall.EPIPE, "the reader went away"},
 }
 
 // Reason says, for a person, why a system call failed, without the path that it
@@ -32,7 +43,11 @@ func Reason(err error) string {
 	}
 	var pathErr *fs.PathError
 	if errors.As(err, &pathErr) {
-		err = pathErr.Err
+		return pathErr.Err.Error()
+	}
+	var linkErr *os.LinkError
+	if errors.As(err, &linkErr) {
+		return linkErr.Err.Error()
 	}
 	return err.Error()
 }

@@ -1,51 +1,67 @@
 package disk
 
 import (
+	"bufio"
 	"bytes"
 	"encoding/json"
 	"time"
-	"unicode/utf8"
+
+	"vestibula/core/change"
 )
 
 // A Head says what a record is about.
 type Head struct {
-	Format int       `json:"vestibula"`
-	Number int       `json:"number"`
-	What   string    `json:"what"` // "build" or "undo"
-	When   time.Time `json:"when"`
-	Place  string    `json:"place"`            // the folder that the paths are relative to
-	Title  string    `json:"title"`            // of the template
-	Undoes int       `json:"undoes,omitempty"` // the record that an undo takes back
+	Format  int           `json:"vestibula"`
+	Number  int           `json:"number"`
+	What    string        `json:"what"` // "build", "undo", "add", …
+	When    time.Time     `json:"when"`
+	Title   string        `json:"title"`             // of the template, or of what was written
+	Project string        `json:"project,omitempty"` // the names of what came about or was changed
+	Places  []change.Text `json:"places"`            // the folders that paths are relative to, absolute
+	Roots   []Root        `json:"roots"`             // what was changed, at most a few
+	Work    string        `json:"work"`              // the hidden folder of the run, in each place
+	Undoes  int           `json:"undoes,omitempty"`  // the record that an undo takes back
+	// Continues are records that were cut short, and of which this one does what
+	// was left: who takes it back takes them back as well.
+	Continues []int         `json:"continues,omitempty"`
+	Count     change.Counts `json:"count"`
+	Kept      int64         `json:"kept,omitempty"` // bytes of what it removed and keeps
 }
 
-// An Action is one thing that was done.
-type Action struct {
-	Op   string `json:"op"`            // "folder", "file", "note" or "revision"
-	Path string `json:"path"`          // from the place; of a revision, absolute
-	Sum  string `json:"sum,omitempty"` // the checksum of what was written
-	// Was is what a note or a revision held before, by its checksum; empty where
-	// there was none.
-	Was string `json:"was,omitempty"`
-	// Gone says that the action removed what it names, as an undo does.
-	Gone bool `json:"gone,omitempty"`
+// kept counts the bytes that a list keeps in the work folder.
+func kept(list []change.Change) (n int64) {
+	for i := range list {
+		if c := &list[i]; c.Keeps() || c.Op == change.Replace && !c.HasOld {
+			n += c.Was.Size
+		}
+	}
+	return n
+}
+
+// A Root is a project, or a file or folder, that a record is about.
+type Root struct {
+	In   int         `json:"in,omitempty"` // its place
+	Path change.Text `json:"path"`         // "." for all of the place
+	Dev  uint64      `json:"dev,omitempty"`
+	Ino  uint64      `json:"ino,omitempty"`
+	ID   string      `json:"id,omitempty"` // of the project's label
 }
 
 // The ends of records.
 const (
 	Done      = "done"
 	TakenBack = "taken back"
-	Continued = "continued later" // a later record holds all of it
-	CutShort  = ""                // no end was written: see [Journal.CutShort]
+	Continued = "continued later" // a later record holds the rest of it
+	CutShort  = ""                // no end was written
 )
 
-// A Record is one entry of a journal.
+// A Record is one entry of a journal. Its changes are read when they are needed:
+// see [Journal.Changes].
 type Record struct {
 	Head
-	Actions  []Action
 	End      string
-	UndoneBy int // the record that took it back, or 0
-
-	torn bool // its last line was cut off
+	UndoneBy int  // the record that took it back, or 0
+	Busy     bool // it is without an end because it is still at work
 }
 
 // Undone reports whether what the record did has been taken back, or stands in
@@ -54,74 +70,64 @@ func (r *Record) Undone() bool {
 	return r.UndoneBy > 0 || r.End == TakenBack || r.End == Continued
 }
 
-// appendLine writes the action as a line of JSON. Most paths hold nothing that
-// has to be escaped, and there may be a great many of them.
-func (a *Action) appendLine(dst []byte) []byte {
-	if a.Sum == "" && a.Was == "" && !a.Gone && plain(a.Path) {
-		dst = append(dst, `{"op":"`...)
-		dst = append(dst, a.Op...)
-		dst = append(dst, `","path":"`...)
-		dst = append(dst, a.Path...)
-		return append(dst, "\"}\n"...)
+// PlacePaths are the places of the record.
+func (r *Record) PlacePaths() []string {
+	paths := make([]string, len(r.Places))
+	for i, p := range r.Places {
+		paths[i] = string(p)
 	}
-	return append(append(dst, a.marshal()...), '\n')
+	return paths
 }
 
-// marshal writes the action whatever it holds. It is a function of its own so
-// that an action without anything to escape need not lie on the heap.
-func (a Action) marshal() []byte {
-	line, _ := json.Marshal(a) // a struct of texts can always be written
-	return line
+// An ending is the last line of a record.
+type ending struct {
+	End   string `json:"end"`
+	Roots []Root `json:"roots,omitempty"` // with their identities, which were not known at the head
 }
 
-// plain reports whether a text can stand in JSON as it is.
-func plain(s string) bool {
-	ascii := true
-	for i := range len(s) {
-		if escaped[s[i]] {
-			return false
-		}
-		ascii = ascii && s[i] < utf8.RuneSelf
-	}
-	return ascii || utf8.ValidString(s)
+// A sum line says, while a copy is made, what it holds: before it gets its name.
+type sumLine struct {
+	Copied *int   `json:"copied"` // the change, by its number among the lines
+	Sum    string `json:"sum"`
 }
 
-// escaped are the bytes that are not written as they are.
-var escaped = [256]bool{'"': true, '\\': true}
-
-func init() {
-	for c := range ' ' {
-		escaped[c] = true
-	}
-}
-
-// parseRecord reads the text of a record, or returns nil where it has no head.
-func parseRecord(data []byte) *Record {
-	r := &Record{torn: !bytes.HasSuffix(data, []byte("\n"))}
-	first := true
-	for line := range bytes.Lines(data) {
-		if first {
-			if json.Unmarshal(line, &r.Head) != nil || r.Format != 1 {
-				return nil
-			}
-			first = false
-			continue
-		}
-		var row struct {
-			Action
-			End string `json:"end"`
-		}
-		if json.Unmarshal(line, &row) != nil {
-			continue // cut off here
-		}
-		if row.End != "" {
-			r.End = row.End
-		} else if row.Op != "" {
-			r.Actions = append(r.Actions, row.Action)
-		}
-	}
-	if first {
+// parseHead reads the first line of a record and, where the last is there as
+// well, the end. It returns nil where there is no head.
+func parseHead(first, last []byte) *Record {
+	r := &Record{}
+	if json.Unmarshal(first, &r.Head) != nil || r.Format != format || r.Number < 1 {
 		return nil
+	}
+	var e ending
+	if json.Unmarshal(last, &e) == nil && e.End != "" {
+		r.End = e.End
+		if e.Roots != nil {
+			r.Roots = e.Roots
+		}
 	}
 	return r
 }
+
+// parseChanges reads the changes of a record. A line that was cut off ends them:
+// all lines are on the disk before the first change is carried out.
+func parseChanges(data []byte) []change.Change {
+	var list []change.Change
+	s := bufio.NewScanner(bytes.NewReader(data))
+	s.Buffer(nil, 1<<30)
+	s.Scan() // the head
+	for s.Scan() {
+		c, err := change.ParseLine(s.Bytes())
+		if err == nil {
+			list = append(list, c)
+			continue
+		}
+		var sum sumLine
+		if json.Unmarshal(s.Bytes(), &sum) == nil && sum.Copied != nil && *sum.Copied >= 0 && *sum.Copied < len(list) {
+			list[*sum.Copied].Sum = sum.Sum
+		}
+	}
+	return list
+}
+
+// format is the number of the format of records.
+const format = 2

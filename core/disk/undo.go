@@ -1,17 +1,14 @@
 package disk
 
 import (
-	"bytes"
-	"errors"
-	"io"
-	"io/fs"
-	"iter"
-	"os"
+	"fmt"
 	"path"
 	"path/filepath"
+	"slices"
 	"strings"
 
-	"vestibula/core/tree"
+	"vestibula/core/change"
+	"vestibula/core/label"
 )
 
 // A Stay is something that an undo leaves where it is, and why.
@@ -20,323 +17,271 @@ type Stay struct {
 	Why  string
 }
 
-// An Undo is a plan to take a record back: what will be done, and what stays
-// because somebody has changed it or put something into it since.
+// An Undo is a plan to take a record back, and what stays because somebody has
+// changed it or put something into it since.
 type Undo struct {
-	Record  *Record
-	Actions []Action
-	Stays   []Stay
-
-	earlier []*Record // undos of the same record that were cut short
+	*Plan
+	Record *Record
+	Stays  []Stay
+	Moved  []string // the roots of the record that were moved or renamed by hand, and where they are now
 }
 
-// undoing plans an undo.
-type undoing struct {
-	*Undo
-	place *Place
-	going map[string]bool   // what will be gone
-	gone  map[string]Action // what an undo that was cut short has removed
+// A NewerError says that a later record touched the same things, so that it has
+// to be taken back first.
+type NewerError struct{ Newer *Record }
+
+// Error names it.
+func (e *NewerError) Error() string {
+	return fmt.Sprintf("the %s of %s came later and changed the same things", e.Newer.What, e.Newer.Name())
 }
 
-// PlanUndo looks at what a record did and is still as it was made. The place is
-// that of the record.
-func (j *Journal) PlanUndo(p *Place, r *Record) (*Undo, error) {
-	u := &undoing{Undo: &Undo{Record: r}, place: p, going: map[string]bool{}, gone: map[string]Action{}}
-	open, err := j.CutShort(r.Place)
+// Name names what a record is about.
+func (r *Record) Name() string {
+	if r.Project != "" {
+		return r.Project
+	}
+	return r.Title
+}
+
+// A GoneError says that nothing of what a record made is where it was made.
+type GoneError struct{ Path string }
+
+// Error says what is not there.
+func (e *GoneError) Error() string { return fmt.Sprintf("%s is not there any more", e.Path) }
+
+// Paths returns the absolute paths of the roots of a record.
+func (r *Record) Paths() []string {
+	paths := make([]string, 0, len(r.Roots))
+	for _, root := range r.Roots {
+		if root.In < len(r.Places) {
+			paths = append(paths, filepath.Join(string(r.Places[root.In]), filepath.FromSlash(string(root.Path))))
+		}
+	}
+	return paths
+}
+
+// Under reports whether all that a record is about lies at or below a folder.
+func (r *Record) Under(dir string) bool {
+	paths := r.Paths()
+	return len(paths) > 0 && !slices.ContainsFunc(paths, func(p string) bool { return !within(p, dir) })
+}
+
+func within(path, dir string) bool {
+	rel, err := filepath.Rel(dir, path)
+	return err == nil && rel != ".." && !strings.HasPrefix(rel, ".."+string(filepath.Separator))
+}
+
+// PlanUndo looks at what a record did and is still as it was made. Records are all
+// of the journal; here is the folder of the person, where a project may be that
+// was moved by hand. The error may be a [NewerError] or a [GoneError].
+func (j *Journal) PlanUndo(records []*Record, r *Record, here string) (*Undo, error) {
+	changes, err := j.Changes(r)
 	if err != nil {
 		return nil, err
 	}
-	for _, o := range open {
-		if o.Undoes == r.Number {
-			u.earlier = append(u.earlier, o)
-			for _, a := range o.Actions {
-				u.gone[a.Path] = a
+	places := r.PlacePaths()
+	u := &Undo{Record: r, Plan: &Plan{Work: change.WorkName + token(), undoes: r}}
+	if err := j.newer(records, r, changes); err != nil {
+		return nil, err
+	}
+	for _, o := range records {
+		if o.Undoes == r.Number && o.End == CutShort && !o.Busy {
+			u.Continues = append(u.Continues, o)
+		}
+	}
+	if changes, places, err = u.find(changes, places, here); err != nil {
+		return nil, err
+	}
+	open, err := u.open(places)
+	if err != nil {
+		return nil, err
+	}
+	defer closeAll(open)
+	list := change.Invert(changes)
+	check := &change.Check{Places: asPlaces(open), Work: u.Work, Lenient: true, CutShort: r.End == CutShort}
+	bound, bad, err := check.Run(list)
+	if err != nil {
+		return nil, err
+	}
+	if u.List, err = across(bound, open); err != nil {
+		return nil, err
+	}
+	for _, o := range bad {
+		u.Stays = append(u.Stays, Stay{list[o.Index].Path, o.Why})
+	}
+	return u, nil
+}
+
+// newer says whether a later record changed what this one did.
+func (j *Journal) newer(records []*Record, r *Record, changes []change.Change) error {
+	var later []*Record
+	for _, o := range records {
+		// A record that was undone, and its undo, come to nothing.
+		if o.Number > r.Number && !o.Undone() && o.Undoes < r.Number && near(o, r) {
+			later = append(later, o)
+		}
+	}
+	if len(later) == 0 {
+		return nil
+	}
+	own := map[string]bool{}
+	eachPath(changes, r.PlacePaths(), func(p string) bool { own[p] = true; return false })
+	for _, o := range slices.Backward(later) {
+		theirs, err := j.Changes(o)
+		if err != nil {
+			return err
+		}
+		touched := eachPath(theirs, o.PlacePaths(), func(p string) bool {
+			// What it made in a folder of ours, or did to a thing of ours.
+			return own[p] || own[filepath.Dir(p)]
+		})
+		if touched {
+			return &NewerError{o}
+		}
+	}
+	return nil
+}
+
+// near reports whether two records have to do with one part of a disk.
+func near(a, b *Record) bool {
+	for _, p := range a.PlacePaths() {
+		for _, q := range b.PlacePaths() {
+			if within(p, q) || within(q, p) {
+				return true
 			}
 		}
 	}
-	for i := len(r.Actions) - 1; i >= 0; i-- {
-		a := r.Actions[i]
+	return false
+}
+
+// eachPath calls stop for the absolute paths that changes touch, until it returns
+// true, and reports whether it did.
+func eachPath(changes []change.Change, places []string, stop func(p string) bool) bool {
+	for i := range changes {
+		c := &changes[i]
+		if c.In < len(places) && stop(places[c.In]+string(filepath.Separator)+filepath.FromSlash(c.Path)) {
+			return true
+		}
+		if (c.Op == change.Move) && c.FromIn < len(places) && stop(places[c.FromIn]+string(filepath.Separator)+filepath.FromSlash(c.From)) {
+			return true
+		}
+	}
+	return false
+}
+
+// find follows roots that were moved or renamed by hand: to where something with
+// their identity lies beside their old place or where the person is, or to the
+// project there whose label says that it is the same.
+func (u *Undo) find(changes []change.Change, places []string, here string) ([]change.Change, []string, error) {
+	gone := ""
+	found := 0
+	for _, root := range u.Record.Roots {
+		if root.In >= len(places) || root.Ino == 0 && root.ID == "" {
+			found++
+			continue
+		}
+		old := filepath.Join(places[root.In], filepath.FromSlash(string(root.Path)))
+		if dev, ino, err := identity(old); err == nil && (root.Ino == 0 || dev == root.Dev && ino == root.Ino) {
+			found++
+			continue
+		}
+		now := root.search(old, here)
+		if now == "" {
+			gone = old
+			continue
+		}
+		found++
+		u.Moved = append(u.Moved, now)
+		changes, places = relocate(changes, places, root, now)
+	}
+	if found == 0 && gone != "" {
+		return nil, nil, &GoneError{gone}
+	}
+	return changes, places, nil
+}
+
+// search looks for a root that is no longer at its old path.
+func (root *Root) search(old, here string) string {
+	var dirs []string
+	for _, dir := range []string{filepath.Dir(old), here} {
+		if f, err := openFolder(dir); err == nil {
+			entries, _ := f.List()
+			f.Close()
+			for _, e := range entries {
+				dirs = append(dirs, filepath.Join(dir, e.Name))
+			}
+		}
+	}
+	var above []string
+	for up := here; ; up = filepath.Dir(up) {
+		above = append(above, up)
+		if up == filepath.Dir(up) {
+			break
+		}
+	}
+	dirs = append(dirs, above...)
+	for _, dir := range dirs {
+		if dev, ino, err := identity(dir); err == nil && root.Ino != 0 && dev == root.Dev && ino == root.Ino {
+			return dir
+		}
+	}
+	for _, dir := range dirs {
+		if root.ID == "" {
+			break
+		}
+		if data, err := ReadFile(filepath.Join(dir, label.FileName), label.MaxBytes); err == nil {
+			if l, err := label.Parse(data); err == nil && l.ID == root.ID {
+				return dir
+			}
+		}
+	}
+	return ""
+}
+
+// relocate returns the changes with all that lies in a root where it is now.
+func relocate(changes []change.Change, places []string, root Root, now string) ([]change.Change, []string) {
+	was := string(root.Path)
+	places = append(slices.Clone(places), filepath.Dir(now))
+	in, base := len(places)-1, filepath.Base(now)
+	moved := func(i int, p string) (int, string) {
 		switch {
-		case a.Gone:
-			err = u.planBack(a)
-		case a.Op == "folder":
-			err = u.planFolder(a)
-		default:
-			err = u.planFile(a)
+		case p == "" || i != root.In:
+		case was == ".":
+			return in, path.Join(base, p)
+		case p == was:
+			return in, base
+		case strings.HasPrefix(p, was+"/"):
+			return in, base + p[len(was):]
 		}
+		return i, p
+	}
+	changes = slices.Clone(changes)
+	for i := range changes {
+		c := &changes[i]
+		aside := c.Op == change.Replace || c.Op == change.Remove
+		in, from := c.In, c.From
+		c.In, c.Path = moved(c.In, c.Path)
+		if c.Op == change.Move || c.Op == change.Copy {
+			c.FromIn, c.From = moved(c.FromIn, c.From)
+		} else if aside && c.In != in {
+			c.From, _ = "", from // it lies in the old place, and what it holds is in the record
+		}
+	}
+	return changes, places
+}
+
+// tidy cleans up after a record that this run has finished: what was half written
+// when it was cut short, and its work folder where nothing is kept in it any more.
+func (j *Journal) tidy(r *Record, places []*Place) {
+	for in, place := range places {
+		h, err := place.root.Folder(r.Work)
 		if err != nil {
-			return nil, &BuildError{Path: a.Path, Err: err}
-		}
-	}
-	return u.Undo, nil
-}
-
-func (u *undoing) stays(a Action, why string) { u.Stays = append(u.Stays, Stay{a.Path, why}) }
-
-// planGone notes what is gone already: if an undo that was cut short took it,
-// this one does as well, so that both can be undone at once.
-func (u *undoing) planGone(a Action) {
-	if was, ours := u.gone[a.Path]; ours {
-		u.going[a.Path] = true
-		u.Actions = append(u.Actions, was)
-	}
-}
-
-// planFolder plans to remove a folder that holds nothing, or only what goes too.
-func (u *undoing) planFolder(a Action) error {
-	info, err := u.place.root.Lstat(a.Path)
-	switch {
-	case errors.Is(err, fs.ErrNotExist):
-		u.planGone(a)
-		return nil
-	case err != nil:
-		return err
-	case !info.IsDir():
-		u.stays(a, "it is no longer a folder")
-		return nil
-	}
-	entries, err := list(u.place.root, a.Path)
-	if err != nil {
-		return err
-	}
-	for _, e := range entries {
-		if strings.HasPrefix(e.Name(), partName) {
-			// What a build that was cut short was just writing.
-			u.Actions = append(u.Actions, Action{Op: "part", Path: a.Path + "/" + e.Name(), Gone: true})
 			continue
 		}
-		if !u.going[a.Path+"/"+e.Name()] {
-			u.stays(a, "it holds “"+e.Name()+"”")
-			return nil
+		if changes, err := j.Changes(r); err == nil && r.End == CutShort {
+			discardStaged(h, changes, in, r.Work)
 		}
-	}
-	u.going[a.Path] = true
-	a.Gone = true
-	u.Actions = append(u.Actions, a)
-	return nil
-}
-
-// planFile plans to remove a file that is as it was written, or to give one back
-// what it held before.
-func (u *undoing) planFile(a Action) error {
-	sum, err := a.sum(u.place)
-	switch {
-	case err != nil:
-		return err
-	case sum == "":
-		u.planGone(a)
-	case sum == a.Sum:
-		u.going[a.Path] = a.Was == ""
-		a.Gone = true
-		u.Actions = append(u.Actions, a)
-	case sum == a.Was:
-		u.planGone(a) // as it was before
-	default:
-		u.stays(a, "it has been changed since")
-	}
-	return nil
-}
-
-// planBack plans to bring back what an undo removed.
-func (u *undoing) planBack(a Action) error {
-	if a.Op == "part" {
-		return nil
-	}
-	there := false
-	if a.Was != "" {
-		sum, err := a.sum(u.place)
-		if err != nil {
-			return err
-		}
-		if sum == a.Sum {
-			return nil // the undo was cut short before it came here
-		}
-		there = sum != a.Was
-	} else {
-		_, err := u.place.root.Lstat(a.Path)
-		if err != nil && !errors.Is(err, fs.ErrNotExist) {
-			return err
-		}
-		if there = err == nil; there && u.Record.End == CutShort {
-			return nil
-		}
-	}
-	if there {
-		u.stays(a, "something of that name is there now")
-		return nil
-	}
-	a.Gone = false
-	u.Actions = append(u.Actions, a)
-	return nil
-}
-
-// content is the file of an action as it lies on the disk, or nil where there is
-// none.
-func (a *Action) content(p *Place) (tree.Content, error) {
-	var c tree.Content = stored{p.root, a.Path}
-	root, name := p.root, a.Path
-	if a.Op == "revision" {
-		folder, err := openFolder(filepath.Dir(a.Path))
-		if err != nil {
-			return nil, err
-		}
-		defer folder.Close()
-		c, root, name = byPath(a.Path), folder, filepath.Base(a.Path)
-	}
-	info, err := root.Lstat(name)
-	switch {
-	case errors.Is(err, fs.ErrNotExist):
-		return nil, nil
-	case err != nil:
-		return nil, err
-	case !info.Mode().IsRegular():
-		return tree.Bytes("something else by now"), nil
-	}
-	return c, nil
-}
-
-// byPath is a file with an absolute path as a content.
-type byPath string
-
-func (p byPath) Open() (io.ReadCloser, error) {
-	folder, err := openFolder(filepath.Dir(string(p)))
-	if err != nil {
-		return nil, err
-	}
-	defer folder.Close()
-	return folder.OpenFile(filepath.Base(string(p)), os.O_RDONLY, 0)
-}
-
-func (p byPath) Source() string { return string(p) }
-
-// sum is the checksum of the file of an action as it lies on the disk, or empty
-// where there is none.
-func (a *Action) sum(p *Place) (string, error) {
-	c, err := a.content(p)
-	if c == nil || err != nil {
-		return "", err
-	}
-	return contentSum(c)
-}
-
-// Undo carries a planned undo out. What it removes is kept in the journal first,
-// and the undo itself is written down, so that it can be undone. It stops at
-// the first failure; what it had done by then is in the record. The error is a
-// [JournalError] or a [BuildError].
-func (j *Journal) Undo(p *Place, u *Undo, head Head) (*Record, error) {
-	for _, a := range u.Actions {
-		if !a.Gone || a.Op == "folder" || a.Op == "part" {
-			continue
-		}
-		c, err := a.content(p)
-		if err == nil && c != nil {
-			_, err = j.keep(c)
-		}
-		if err != nil {
-			return nil, &JournalError{Err: err}
-		}
-	}
-	head.What, head.Undoes = "undo", u.Record.Number
-	record, err := j.begin(head, each(u.Actions))
-	if err != nil {
-		return nil, err
-	}
-	record.Actions = u.Actions
-	for _, a := range u.Actions {
-		if err := j.carry(p, a); err != nil {
-			return record, &BuildError{Path: a.Path, Err: err}
-		}
-	}
-	ended := u.earlier
-	if u.Record.End == CutShort {
-		p.Tidy(u.Record)
-	}
-	for _, r := range ended {
-		if err == nil {
-			err = j.finish(r, Continued)
-		}
-	}
-	if err == nil {
-		err = j.finish(record, Done)
-	}
-	if err == nil && u.Record.End == CutShort {
-		err = j.finish(u.Record, Done)
-	}
-	if err != nil {
-		err = &JournalError{Done: true, Err: err}
-	}
-	return record, err
-}
-
-// each returns actions one by one.
-func each(actions []Action) iter.Seq2[Action, error] {
-	return func(yield func(Action, error) bool) {
-		for _, a := range actions {
-			if !yield(a, nil) {
-				return
-			}
-		}
-	}
-}
-
-// carry does what one action of an undo says. What is so already stays so: an
-// undo may continue another one.
-func (j *Journal) carry(p *Place, a Action) error {
-	switch {
-	case a.Gone && a.Was != "":
-		return j.restore(p, a, a.Was)
-	case a.Gone:
-		err := p.root.Remove(a.Path)
-		if errors.Is(err, fs.ErrNotExist) {
-			return nil
-		}
-		return err
-	case a.Op == "folder":
-		return p.root.Mkdir(a.Path, 0o777)
-	case a.Op != "file":
-		return j.restore(p, a, a.Sum)
-	}
-	c, err := j.kept(a.Sum)
-	if err != nil {
-		return err
-	}
-	parent, err := p.root.Folder(path.Dir(a.Path))
-	if err != nil {
-		return err
-	}
-	defer parent.Close()
-	_, err = writeFile(parent, path.Base(a.Path), partOf(0), c)
-	return err
-}
-
-// restore gives a note or a revision what it held, by its checksum.
-func (j *Journal) restore(p *Place, a Action, sum string) error {
-	c, err := j.kept(sum)
-	if err != nil {
-		return err
-	}
-	var data bytes.Buffer
-	if err := tree.Copy(&data, c); err != nil {
-		return err
-	}
-	if a.Op == "revision" {
-		return Revision{Path: a.Path, Data: data.Bytes()}.Replace()
-	}
-	return p.writeNote(a.Path, data.Bytes())
-}
-
-// Tidy removes what a build that was cut short was just writing.
-func (p *Place) Tidy(r *Record) {
-	for _, a := range r.Actions {
-		switch a.Op {
-		case "file", "note":
-			for n := range maxBuilders {
-				_ = p.root.Remove(path.Join(path.Dir(a.Path), partOf(n)))
-			}
-		case "revision":
-			if filepath.IsAbs(a.Path) {
-				_ = os.Remove(a.Path + partName)
-			}
-		}
+		h.Close()
+		_ = place.root.Remove(r.Work, true)
 	}
 }

@@ -7,6 +7,7 @@
 //
 //	{
 //	  "vestibula": 1,
+//	  "id": "4kq2v7yxw3bn",
 //	  "builds": [
 //	    {
 //	      "template": "commission.folders",
@@ -24,10 +25,12 @@ package label
 
 import (
 	"bytes"
+	"crypto/rand"
 	"encoding/json"
 	"errors"
 	"fmt"
 	"slices"
+	"strings"
 	"time"
 
 	"vestibula/core/outline"
@@ -41,9 +44,14 @@ const FileName = ".vestibula.json"
 // Format is the number of the format, in case it has to change.
 const Format = 1
 
+// MaxBytes is the most that a label may hold: what is larger was not written by
+// this program.
+const MaxBytes = 32 << 20
+
 // A Label is what the file holds.
 type Label struct {
 	Format int      `json:"vestibula"`
+	ID     string   `json:"id,omitempty"` // what the project is known by, wherever it lies
 	Builds []*Build `json:"builds"`
 }
 
@@ -102,14 +110,20 @@ func Parse(data []byte) (*Label, error) {
 		return nil, fmt.Errorf("%s was written by a newer version of this program", FileName)
 	case l.Format < 1:
 		return nil, errors.New(FileName + " is not a label of this program")
+	case slices.Contains(l.Builds, nil):
+		return nil, errors.New(FileName + " is damaged: it was changed or cut off")
 	}
 	return &l, nil
 }
 
-// Add puts builds into the label that data holds; no data means none yet. It
-// returns the new label, or nil where all of them stand there already.
-func Add(data []byte, builds ...*Build) ([]byte, error) {
-	l := &Label{Format: Format}
+// NewID returns an identity that no other label has.
+func NewID() string { return strings.ToLower(rand.Text()[:12]) }
+
+// Add puts builds into the label that data holds; no data means none yet, and then
+// the label is known by id. It returns the new label, or nil where all of them
+// stand there already.
+func Add(data []byte, id string, builds ...*Build) ([]byte, error) {
+	l := &Label{Format: Format, ID: id}
 	if data != nil {
 		var err error
 		if l, err = Parse(data); err != nil {
@@ -152,19 +166,25 @@ func (b *Build) identity() string {
 }
 
 // WithoutStarters returns the text of a template as it can be read where the
-// files that it starts from are not at hand: `copy` and `fill` are left out.
-func WithoutStarters(text string) string {
+// files that it starts from are not at hand: `copy` and `fill` are left out. It
+// returns their paths as well, by the numbers of the lines.
+func WithoutStarters(text string) (plain string, starters map[int]string) {
 	f, err := outline.Parse(text)
 	if err != nil {
-		return text
+		return text, nil
 	}
+	starters = map[int]string{}
 	for _, l := range f.Lines {
-		l.Clauses = slices.DeleteFunc(l.Clauses, func(c outline.Clause) bool { return c.Word == "copy" })
 		for i := range l.Clauses {
-			if c := &l.Clauses[i]; c.Word == "fill" {
+			switch c := &l.Clauses[i]; c.Word {
+			case "copy":
+				starters[l.Number] = c.Text
+			case "fill":
+				starters[l.Number] = c.Text
 				c.Word, c.Colon, c.Text = "blank", "", "" // it is still a file
 			}
 		}
+		l.Clauses = slices.DeleteFunc(l.Clauses, func(c outline.Clause) bool { return c.Word == "copy" })
 	}
-	return f.String()
+	return f.String(), starters
 }

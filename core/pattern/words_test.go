@@ -83,7 +83,7 @@ func TestLooks(t *testing.T) {
 
 func TestPlainLetters(t *testing.T) {
 	for in, want := range map[string]string{
-		"Åsgerd Ölvane":       "Asgerd Olvane",
+		"Åsgerd Ölvane":   "Asgerd Olvane",
 		"A\u030asa":       "Asa",
 		"Straße":          "Strasse",
 		"Ærø":             "AEro",

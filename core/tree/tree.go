@@ -10,21 +10,24 @@ import (
 	"unicode/utf8"
 )
 
-// A Kind is what a node is.
+// A Kind is what a node, or an entry of a folder, is.
 type Kind uint8
 
-// The kinds of nodes.
+// The kinds. A node is a folder or a file; what lies on a disk may be a symbolic
+// link, or something else such as a device.
 const (
 	Folder Kind = iota
 	File
+	Symlink
+	Other
 )
 
-// String returns "folder" or "file".
-func (k Kind) String() string {
-	if k == File {
-		return "file"
-	}
-	return "folder"
+// String returns the word for the kind.
+func (k Kind) String() string { return [...]string{"folder", "file", "link", "special file"}[k] }
+
+// Article returns the word for the kind as it stands in a sentence.
+func (k Kind) Article() string {
+	return [...]string{"a folder", "a file", "a link to somewhere else", "no ordinary file"}[k]
 }
 
 // Marks are what is special about a node.

@@ -1,13 +1,16 @@
-// Package plan compares a wanted tree with what is there: it says, for each
-// folder and file, whether it is new, there already, or in somebody's way. A
-// plan is complete before anything is changed.
-package plan
+// Package build plans builds: it compares a wanted tree with what is there, says
+// for each folder and file whether it is new, there already, or in somebody's way,
+// and returns the changes that make what is new.
+package build
 
 import (
+	"bytes"
 	"fmt"
+	"io"
 	"slices"
 	"strings"
 
+	"vestibula/core/change"
 	"vestibula/core/tree"
 )
 
@@ -40,41 +43,8 @@ type Plan struct {
 	Count [Blocked + 1]int // of the steps, by state
 }
 
-// An Item is an entry of a folder on a disk.
-type Item struct {
-	Name string
-	Kind ItemKind
-}
-
-// An ItemKind says what an entry of a folder is.
-type ItemKind uint8
-
-// The kinds of items.
-const (
-	Folder ItemKind = iota
-	File
-	Link
-	Other
-)
-
-// String returns the word for the kind, with its article.
-func (k ItemKind) String() string {
-	return [...]string{"a folder", "a file", "a link to somewhere else", "no ordinary file"}[k]
-}
-
-// A Place is where a tree is to be built. Paths are relative to it, with
-// slashes; the place itself is ".".
-type Place interface {
-	// List returns the entries of a folder.
-	List(path string) ([]Item, error)
-	// Same reports whether a file holds what the content says.
-	Same(path string, c tree.Content) (bool, error)
-	// Writable returns an error where nothing can be made in a folder.
-	Writable(path string) error
-}
-
-// Make compares the tree below root with a place.
-func Make(root *tree.Node, place Place) (*Plan, error) {
+// Compare compares the tree below root with a place.
+func Compare(root *tree.Node, place tree.Place) (*Plan, error) {
 	m := &maker{place: place, plan: &Plan{Steps: make([]Step, 0, root.Count())}}
 	if err := m.there(root, -1, "."); err != nil {
 		return nil, err
@@ -86,7 +56,7 @@ func Make(root *tree.Node, place Place) (*Plan, error) {
 }
 
 type maker struct {
-	place Place
+	place tree.Place
 	plan  *Plan
 }
 
@@ -99,7 +69,7 @@ func (m *maker) there(n *tree.Node, parent int32, path string) error {
 	if err != nil {
 		return fmt.Errorf("%s cannot be read: %w", path, err)
 	}
-	exact := make(map[string]ItemKind, len(items))
+	exact := make(map[string]tree.Kind, len(items))
 	for _, it := range items {
 		exact[it.Name] = it.Kind
 	}
@@ -128,12 +98,12 @@ func (m *maker) there(n *tree.Node, parent int32, path string) error {
 			} else if denied != "" {
 				step.State, step.Why = Blocked, denied
 			}
-		case c.Kind == tree.Folder && kind != Folder:
-			step.State, step.Why = Blocked, fmt.Sprintf("%s of that name is there, where a folder must be: move or rename it", kind)
-		case c.Kind == tree.File && kind != File:
-			step.State, step.Why = Blocked, fmt.Sprintf("%s of that name is there, where a file must be: move or rename it", kind)
+		case c.Kind == tree.Folder && kind != tree.Folder:
+			step.State, step.Why = Blocked, fmt.Sprintf("%s of that name is there, where a folder must be: move or rename it", kind.Article())
+		case c.Kind == tree.File && kind != tree.File:
+			step.State, step.Why = Blocked, fmt.Sprintf("%s of that name is there, where a file must be: move or rename it", kind.Article())
 		case c.Kind == tree.File:
-			same, err := m.place.Same(at, c.Content)
+			same, err := same(m.place, at, c.Content)
 			if err != nil {
 				return err
 			}
@@ -163,6 +133,61 @@ func (m *maker) fresh(n *tree.Node, parent int32) {
 		m.plan.Steps = append(m.plan.Steps, Step{Node: c, Parent: parent})
 		m.fresh(c, int32(len(m.plan.Steps)-1))
 	}
+}
+
+// same reports whether a file holds what the content says.
+func same(place tree.Place, path string, c tree.Content) (bool, error) {
+	have, err := place.Open(path)
+	if err != nil {
+		return false, fmt.Errorf("%s cannot be read: %w", path, err)
+	}
+	defer have.Close()
+	var want io.Reader = bytes.NewReader(nil)
+	if c != nil {
+		r, err := c.Open()
+		if err != nil {
+			return false, fmt.Errorf("%s cannot be read: %w", c.Source(), err)
+		}
+		defer r.Close()
+		want = r
+	}
+	return sameBytes(have, want)
+}
+
+func sameBytes(a, b io.Reader) (bool, error) {
+	x, y := make([]byte, 32<<10), make([]byte, 32<<10)
+	for {
+		n, errA := io.ReadFull(a, x)
+		m, errB := io.ReadFull(b, y)
+		if !bytes.Equal(x[:n], y[:m]) {
+			return false, nil
+		}
+		if errA != nil || errB != nil {
+			for _, err := range []error{errA, errB} {
+				if err != nil && err != io.EOF && err != io.ErrUnexpectedEOF {
+					return false, err
+				}
+			}
+			return true, nil
+		}
+	}
+}
+
+// Changes returns what makes all that is new, in place number in of a set: one
+// change for each thing that is new in a folder which is there.
+func (p *Plan) Changes(in int) (list []change.Change) {
+	for i := range p.Steps {
+		s := &p.Steps[i]
+		if s.State != New || s.Parent >= 0 && p.Steps[s.Parent].State == New {
+			continue
+		}
+		c := change.Change{Op: change.Make, In: in, Path: p.Path(i), Node: s.Node}
+		if s.Node.Content != nil {
+			c.Why = "from " + s.Node.Content.Source()
+		}
+		list = append(list, c)
+	}
+	return list
 }
 
 // Path returns the path of a step from the place of the build.

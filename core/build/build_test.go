@@ -1,4 +1,4 @@
-package plan
+package build
 
 import (
 	"errors"
@@ -7,6 +7,7 @@ import (
 	"slices"
 	"strings"
 	"testing"
+	"testing/iotest"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -17,38 +18,30 @@ import (
 
 // A memory is a place in memory: paths and what is there.
 type memory struct {
-	items  map[string]ItemKind
+	tree.Place
+	items  map[string]tree.Kind
 	texts  map[string]string
 	sealed map[string]bool // folders in which nothing can be made
 	broken map[string]bool // folders that cannot be read
 	listed []string
 }
 
-func (m *memory) List(at string) ([]Item, error) {
+func (m *memory) List(at string) ([]tree.Entry, error) {
 	m.listed = append(m.listed, at)
 	if m.broken[at] {
 		return nil, errors.New("the medium is gone")
 	}
-	var list []Item
+	var list []tree.Entry
 	for p, kind := range m.items {
 		if path.Dir(p) == at {
-			list = append(list, Item{path.Base(p), kind})
+			list = append(list, tree.Entry{Name: path.Base(p), Kind: kind})
 		}
 	}
 	return list, nil
 }
 
-func (m *memory) Same(at string, c tree.Content) (bool, error) {
-	want := ""
-	if c != nil {
-		r, err := c.Open()
-		if err != nil {
-			return false, err
-		}
-		data, _ := io.ReadAll(r)
-		want = string(data)
-	}
-	return m.texts[at] == want, nil
+func (m *memory) Open(at string) (io.ReadCloser, error) {
+	return io.NopCloser(strings.NewReader(m.texts[at])), nil
 }
 
 func (m *memory) Writable(at string) error {
@@ -106,39 +99,39 @@ func TestAPlanSaysForEachNameWhatWillBeDone(t *testing.T) {
 		},
 		"some of it is there": {
 			&memory{
-				items: map[string]ItemKind{"P": Folder, "P/A": Folder, "P/A/a.md": File, "P/A/b.md": File, "P/other": File},
+				items: map[string]tree.Kind{"P": tree.Folder, "P/A": tree.Folder, "P/A/a.md": tree.File, "P/A/b.md": tree.File, "P/other": tree.File},
 				texts: map[string]string{"P/A/a.md": "a.md", "P/A/b.md": "edited"},
 			},
 			[]string{"P there", "P/A there", "P/A/a.md there", "P/A/b.md kept", "P/B new", "P/B/C new", "P/c.md new"}, "",
 		},
 		"a file where a folder must be": {
-			&memory{items: map[string]ItemKind{"P": Folder, "P/A": File}},
+			&memory{items: map[string]tree.Kind{"P": tree.Folder, "P/A": tree.File}},
 			[]string{"P there", "P/A blocked", "P/A/a.md new", "P/A/b.md new", "P/B new", "P/B/C new", "P/c.md new"}, "a file of that name is there, where a folder must be",
 		},
 		"a folder where a file must be": {
-			&memory{items: map[string]ItemKind{"P": Folder, "P/c.md": Folder}},
+			&memory{items: map[string]tree.Kind{"P": tree.Folder, "P/c.md": tree.Folder}},
 			[]string{"P there", "P/A new", "P/A/a.md new", "P/A/b.md new", "P/B new", "P/B/C new", "P/c.md blocked"}, "a folder of that name is there, where a file must be",
 		},
 		"a link": {
-			&memory{items: map[string]ItemKind{"P": Link}},
+			&memory{items: map[string]tree.Kind{"P": tree.Symlink}},
 			[]string{"P blocked", "P/A new", "P/A/a.md new", "P/A/b.md new", "P/B new", "P/B/C new", "P/c.md new"}, "a link to somewhere else of that name is there",
 		},
 		"a device": {
-			&memory{items: map[string]ItemKind{"P": Folder, "P/c.md": Other}},
+			&memory{items: map[string]tree.Kind{"P": tree.Folder, "P/c.md": tree.Other}},
 			[]string{"P there", "P/A new", "P/A/a.md new", "P/A/b.md new", "P/B new", "P/B/C new", "P/c.md blocked"}, "no ordinary file of that name is there",
 		},
 		"another case": {
-			&memory{items: map[string]ItemKind{"p": Folder}},
+			&memory{items: map[string]tree.Kind{"p": tree.Folder}},
 			[]string{"P blocked", "P/A new", "P/A/a.md new", "P/A/b.md new", "P/B new", "P/B/C new", "P/c.md new"}, "“p” is there, spelled with other capitals or accents",
 		},
 		"no right to write, where something is new": {
-			&memory{items: map[string]ItemKind{"P": Folder, "P/A": Folder, "P/B": Folder, "P/B/C": Folder}, sealed: map[string]bool{"P": true, "P/B": true}},
+			&memory{items: map[string]tree.Kind{"P": tree.Folder, "P/A": tree.Folder, "P/B": tree.Folder, "P/B/C": tree.Folder}, sealed: map[string]bool{"P": true, "P/B": true}},
 			[]string{"P there", "P/A there", "P/A/a.md new", "P/A/b.md new", "P/B there", "P/B/C there", "P/c.md blocked"}, "you may not make anything in “P”",
 		},
 	}
 	for name, tt := range tests {
 		t.Run(name, func(t *testing.T) {
-			p, err := Make(want, tt.there)
+			p, err := Compare(want, tt.there)
 			require.NoError(t, err)
 			assert.Equal(t, tt.states, states(p))
 			for _, s := range p.Steps {
@@ -153,13 +146,13 @@ func TestAPlanSaysForEachNameWhatWillBeDone(t *testing.T) {
 }
 
 func TestNormalFormsAreOneName(t *testing.T) {
-	p, err := Make(wanted("caf\u00e9"), &memory{items: map[string]ItemKind{"cafe\u0301": Folder}})
+	p, err := Compare(wanted("caf\u00e9"), &memory{items: map[string]tree.Kind{"cafe\u0301": tree.Folder}})
 	require.NoError(t, err)
 	assert.Equal(t, Blocked, p.Steps[0].State)
 }
 
 func TestAFolderThatCannotBeReadStopsThePlan(t *testing.T) {
-	_, err := Make(wanted("P/A"), &memory{items: map[string]ItemKind{"P": Folder}, broken: map[string]bool{"P": true}})
+	_, err := Compare(wanted("P/A"), &memory{items: map[string]tree.Kind{"P": tree.Folder}, broken: map[string]bool{"P": true}})
 	assert.ErrorContains(t, err, "P cannot be read: the medium is gone")
 }
 
@@ -169,13 +162,13 @@ func TestPlansMakeExactlyWhatIsMissing(t *testing.T) {
 	paths := rapid.SliceOfN(rapid.StringMatching(`[abc](/[abc]){0,3}`), 1, 12)
 	rapid.Check(t, func(t *rapid.T) {
 		want := wanted(paths.Draw(t, "wanted")...)
-		there := &memory{items: map[string]ItemKind{}}
+		there := &memory{items: map[string]tree.Kind{}}
 		for _, p := range paths.Draw(t, "there") {
 			for ; p != "."; p = path.Dir(p) {
-				there.items[p] = Folder
+				there.items[p] = tree.Folder
 			}
 		}
-		p, err := Make(want, there)
+		p, err := Compare(want, there)
 		require.NoError(t, err)
 		seen := map[string]bool{}
 		i := 0
@@ -201,4 +194,22 @@ func TestPlansMakeExactlyWhatIsMissing(t *testing.T) {
 		}
 		assert.Len(t, slices.Compact(slices.Sorted(slices.Values(there.listed))), len(there.listed), "no folder is listed twice")
 	})
+}
+
+func TestSameBytesIsEquality(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		a := rapid.SliceOfN(rapid.Byte(), 0, 70_000).Draw(t, "a")
+		b := a
+		if rapid.Bool().Draw(t, "other") {
+			b = append(append([]byte{}, a...), rapid.SliceOfN(rapid.Byte(), 0, 3).Draw(t, "more")...)
+			if len(b) > 0 && rapid.Bool().Draw(t, "flipped") {
+				b[rapid.IntRange(0, len(b)-1).Draw(t, "at")] ^= 1
+			}
+		}
+		same, err := sameBytes(strings.NewReader(string(a)), strings.NewReader(string(b)))
+		require.NoError(t, err)
+		assert.Equal(t, string(a) == string(b), same)
+	})
+	_, err := sameBytes(iotest.ErrReader(errors.New("the medium is gone")), strings.NewReader(""))
+	assert.Error(t, err)
 }

@@ -1,0 +1,245 @@
+package cli
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io/fs"
+	"os"
+	"os/signal"
+	"path/filepath"
+	"strings"
+	"time"
+
+	"github.com/adrg/xdg"
+	"github.com/spf13/cobra"
+
+	"vestibula/cli/term"
+	"vestibula/core/change"
+	"vestibula/core/digest"
+	"vestibula/core/disk"
+	"vestibula/core/tree"
+)
+
+// A consent says how a command that changes a disk comes to its yes.
+type consent struct {
+	yes, preview, asJSON bool
+	// named says that the plan only makes new files that the call names: there is
+	// nothing to ask.
+	named bool
+}
+
+// addYes adds the flag --yes.
+func (c *consent) addYes(to *cobra.Command, what string) {
+	to.Flags().BoolVarP(&c.yes, "yes", "y", false, what)
+}
+
+// agreed shows a plan where it is to be seen, and asks where somebody can be
+// asked. It reports whether the plan is to be carried out; where it is not, the
+// error ends the command, or nothing is left to be said.
+func (a *app) agreed(c consent, show func(), question, how string) (bool, error) {
+	asking := !c.yes && !c.preview && !c.named && !c.asJSON && a.interactive()
+	goesOn := (c.yes || c.named) && !c.preview
+	if !c.asJSON && (asking || !goesOn) {
+		show()
+	}
+	switch {
+	case goesOn:
+		return true, nil
+	case c.preview && !c.asJSON:
+		a.screen.Line(term.Dim.Render("A preview: nothing was changed."))
+		return false, nil
+	case c.preview || c.asJSON:
+		return false, nil
+	case !asking:
+		return false, refused("add --yes to "+how, "Nothing was changed yet.")
+	}
+	yes, err := a.confirm(question)
+	if err == nil && !yes {
+		err = refused("", "Nothing was changed.")
+	}
+	return err == nil, err
+}
+
+// prepared puts a set into order, and tells all that is in its way.
+func (a *app) prepared(set *change.Set) (*disk.Plan, error) {
+	p, err := disk.Prepare(set)
+	if err != nil {
+		return nil, refused("nothing was changed", "%s", disk.Reason(err))
+	}
+	if len(p.Blocked) > 0 {
+		return nil, refused("", "Nothing was changed: %s", blocked(p.Blocked))
+	}
+	return p, nil
+}
+
+// blocked lists what is in the way.
+func blocked(list []disk.Blocked) string {
+	var lines []string
+	for i, b := range list {
+		if i == manyRows {
+			lines = append(lines, fmt.Sprintf("and %s more", term.Number(len(list)-i)))
+			break
+		}
+		lines = append(lines, b.Path+": "+b.Why)
+	}
+	return strings.Join(lines, "\n")
+}
+
+// stateDir is the folder in which the program keeps what it has to remember.
+func (a *app) stateDir() string {
+	if a.state != "" {
+		return a.state
+	}
+	return filepath.Join(xdg.StateHome, "vestibula")
+}
+
+// An undertaking is a plan that is carried out now.
+type undertaking struct {
+	plan      *disk.Plan
+	head      disk.Head
+	doing     string // what the bar says
+	total     int    // how many things are made or changed, for the bar
+	again     string // what to do after a failure that left something
+	noJournal bool
+	bar       func(done func(n int)) // takes the bar's counter where something else counts; may be nil
+}
+
+// carryOut carries a plan out, with a bar, until somebody stops it. The error ends
+// the command.
+func (a *app) carryOut(u undertaking) (*disk.Record, error) {
+	done, end := a.progress(u.doing, u.total)
+	stop, release := signal.NotifyContext(context.Background(), os.Interrupt)
+	w := &disk.Writer{Dir: a.stateDir(), Spare: filepath.Join(os.TempDir(), fmt.Sprintf("vestibula-%d", os.Getuid())),
+		NoJournal: u.noJournal, Stop: stop.Done(), Done: done}
+	if u.bar != nil {
+		w.Done = nil
+		u.bar(done)
+	}
+	u.head.When = a.now
+	record, err := w.Apply(u.plan, u.head)
+	release()
+	end()
+	return record, u.told(err)
+}
+
+// told says, for a person, why a plan was not carried out.
+func (u *undertaking) told(err error) error {
+	var (
+		busy      *disk.BusyError
+		inTheWay  *disk.BlockedError
+		unwritten *disk.JournalError
+		failed    *disk.ApplyError
+	)
+	switch {
+	case err == nil:
+		return nil
+	case errors.As(err, &busy):
+		return refused("wait until it has ended, and try again", "%v", busy)
+	case errors.As(err, &inTheWay):
+		return refused("run the same command again: the plan is another one now", "Nothing was changed: something has changed meanwhile: %s", blocked(inTheWay.Blocked))
+	case errors.As(err, &failed):
+		help := "all that had been done is taken back; nothing of yours was touched"
+		if n := len(failed.Left); n > 0 {
+			help = "these could not be taken back: " + strings.Join(failed.Left[:min(n, 5)], ", ")
+			if n > 5 {
+				help += fmt.Sprintf(" and %s more", term.Number(n-5))
+			}
+			help += "\n" + u.again
+		}
+		if errors.Is(err, disk.ErrStopped) {
+			return refused(help, "Stopped.")
+		}
+		return refused(help, "Stopped at %v", failed)
+	case errors.As(err, &unwritten) && unwritten.Done:
+		return refused(u.again, "All of it is done, but that cannot be written down: %s", disk.Reason(unwritten.Err))
+	case errors.As(err, &unwritten):
+		return refused("nothing was changed; build --no-journal builds all the same, but then it cannot be undone", "what is done cannot be written down: %s", disk.Reason(unwritten.Err))
+	}
+	return refused("nothing was changed", "%s", disk.Reason(err))
+}
+
+// replacing is the change that gives a file other contents, if it still holds the
+// old ones.
+func replacing(in int, path string, old, data []byte) change.Change {
+	return change.Change{Op: change.Replace, In: in, Path: path, Content: tree.Bytes(data), Sum: digest.Bytes(data),
+		Was: change.State{Entry: tree.Entry{Kind: tree.File}, Sum: digest.Bytes(old)}}
+}
+
+// A newFile is a file that a command makes, by its path from here.
+type newFile struct {
+	path    string
+	content tree.Content // nil of a folder
+}
+
+// fileSet returns the set that makes files, with the folders on the way that are
+// not there yet, and what a record names of it.
+func fileSet(files []newFile) (*change.Set, []disk.Root, error) {
+	set := &change.Set{}
+	places := map[string]int{}
+	made := map[string]bool{}
+	var roots []disk.Root
+	for _, f := range files {
+		full, err := filepath.Abs(f.path)
+		if err != nil {
+			return nil, nil, err
+		}
+		top := filepath.Dir(full)
+		for {
+			if _, err := os.Stat(top); !errors.Is(err, fs.ErrNotExist) {
+				break
+			}
+			top = filepath.Dir(top)
+		}
+		rel, err := filepath.Rel(top, full)
+		if err != nil {
+			return nil, nil, err
+		}
+		rel = filepath.ToSlash(rel)
+		if top, err = disk.Real(top); err != nil {
+			return nil, nil, err
+		}
+		in, known := places[top]
+		if !known {
+			in = len(set.Places)
+			places[top] = in
+			set.Places = append(set.Places, top)
+		}
+		for i := range rel {
+			if dir := rel[:i]; rel[i] == '/' && !made[top+"\x00"+dir] {
+				made[top+"\x00"+dir] = true
+				set.Changes = append(set.Changes, change.Change{Op: change.Make, In: in, Path: dir, Node: &tree.Node{Name: filepath.Base(dir)}})
+			}
+		}
+		node := &tree.Node{Name: filepath.Base(rel)}
+		if f.content != nil {
+			node.Kind, node.Content = tree.File, f.content
+		}
+		set.Changes = append(set.Changes, change.Change{Op: change.Make, In: in, Path: rel, Node: node})
+		if len(roots) < manyRoots {
+			roots = append(roots, disk.Root{In: in, Path: change.Text(rel)})
+		}
+	}
+	return set, roots, nil
+}
+
+// manyRoots is how many things a record names one by one.
+const manyRoots = 20
+
+// when says when something was, as a list shows it.
+func when(t time.Time) string { return t.Local().Format("2006-01-02 15:04") }
+
+// makeFiles makes the new files that a call names, all or none.
+func (a *app) makeFiles(what, title string, files []newFile, noJournal bool) error {
+	set, roots, err := fileSet(files)
+	if err != nil {
+		return refused("nothing was written", "%s", disk.Reason(err))
+	}
+	plan, err := a.prepared(set)
+	if err != nil {
+		return err
+	}
+	_, err = a.carryOut(undertaking{plan: plan, doing: "writing", total: len(files), noJournal: noJournal,
+		again: "vestibula undo takes it back", head: disk.Head{What: what, Title: title, Project: title, Roots: roots}})
+	return err
+}

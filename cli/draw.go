@@ -1,0 +1,87 @@
+package cli
+
+import (
+	"fmt"
+	"path"
+
+	"vestibula/cli/term"
+	"vestibula/core/change"
+	"vestibula/core/disk"
+	"vestibula/core/tree"
+)
+
+// drawChanges lists what a list of changes does; of a folder that comes or goes as
+// a whole, only the folder.
+func (a *app) drawChanges(list []change.Change) {
+	whole := map[string]bool{} // folders that come or go
+	for i := range list {
+		if c := &list[i]; (c.Op == change.Make || c.Op == change.Remove) && c.Kind() == tree.Folder {
+			whole[c.Path] = true
+		}
+	}
+	inside := map[string]int{}
+	var tops []*change.Change
+	for i := range list {
+		c := &list[i]
+		at := c.Path
+		if c.Keeps() {
+			at = c.From
+		}
+		top := at
+		for above := path.Dir(top); whole[above]; above = path.Dir(above) {
+			top = above
+		}
+		switch {
+		case c.Lift(), c.Op == change.Replace && disk.Own(c.Path):
+		case top == at || c.Op == change.Move && !c.Keeps() && !c.GivesBack():
+			tops = append(tops, c)
+		default:
+			inside[top]++
+		}
+	}
+	for i, c := range tops {
+		if i == manyRows {
+			a.screen.Line(term.Dim.Render(fmt.Sprintf("  … and %s more", term.Number(len(tops)-i))))
+			return
+		}
+		line := changeLine(c)
+		if n := inside[c.Path]; n > 0 && c.Op != change.Move {
+			line += term.Dim.Italic(true).Render("   with the " + term.Count(n, "thing") + " in it")
+		}
+		a.screen.Line(line)
+	}
+}
+
+// changeLine is the line of one change, or empty where it is only a part of one.
+func changeLine(c *change.Change) string {
+	name := func(p string) string {
+		if c.Kind() == tree.Folder {
+			return term.Visible(p) + term.Dim.Render("/")
+		}
+		return term.Visible(p)
+	}
+	note := func(text string) string { return term.Dim.Italic(true).Render("   " + text) }
+	switch {
+	case c.Lift():
+		return ""
+	case c.Keeps():
+		return term.Bad.Render("-") + " " + name(c.From) + note("kept")
+	case c.GivesBack():
+		return term.Good.Render("+") + " " + name(c.Path)
+	}
+	switch c.Op {
+	case change.Make:
+		return term.Good.Render("+") + " " + name(c.Path)
+	case change.Remove:
+		return term.Bad.Render("-") + " " + name(c.Path)
+	case change.Copy:
+		return term.Good.Render("+") + " " + name(c.Path) + note("a copy of "+term.Visible(c.From))
+	case change.Replace:
+		return term.Warn.Render("←") + " " + name(c.Path) + note("gets other contents")
+	}
+	from := c.From
+	if c.Drop() {
+		from = c.Via
+	}
+	return term.Accent.Render("»") + " " + name(from) + term.Dim.Render(" → ") + name(c.Path)
+}

@@ -1,0 +1,238 @@
+// Package change describes what is to be done to a disk, as a value: a set of
+// changes that can be shown, checked against a place, put into an order that
+// works, written down, read back, and inverted. To undo, to take back a run that
+// failed, and to have an undo back are nothing but the inverse of a list.
+//
+// There are two forms. A [Set] is what a planner returns: all old paths mean the
+// disk as it is, all new ones the disk afterwards, and its changes have no order.
+// A list of changes, as [Set.Order] makes it, is carried out from its first to its
+// last; each path means the disk at that moment. Records of a journal are lists.
+//
+// The package looks at places through [tree.Place] and changes nothing: that is
+// done by package disk, alone.
+package change
+
+import (
+	"path"
+	"slices"
+
+	"vestibula/core/tree"
+)
+
+// An Op is what a change does.
+type Op uint8
+
+// What changes do.
+const (
+	Make    Op = iota // makes a folder with all that lies in it, or a file
+	Replace           // gives a file other contents
+	Move              // gives something another name or place
+	Copy              // makes a file that is a copy of another one
+	Remove            // removes an empty folder, or a file
+)
+
+var opWords = [...]string{"make", "replace", "move", "copy", "remove"}
+
+// String returns the word for the op.
+func (o Op) String() string { return opWords[o] }
+
+// A State is what lies at a path: what must be there for a change to be carried
+// out. Of what was only listed, it is the kind alone.
+type State struct {
+	tree.Entry
+	Sum string // the checksum of a file's contents; empty where it does not matter
+}
+
+// A Change is one thing done to a place.
+type Change struct {
+	Op   Op
+	In   int    // the place of Path, among those of the set
+	Path string // what comes about; of a removal, what goes
+	// From is where something is moved or copied from, and FromIn its place. Of a
+	// Replace and of a Remove, it is where the other contents lie while the run
+	// is at work, in the place of Path.
+	From   string
+	FromIn int
+	// Node is what a Make makes. Its own name does not count.
+	Node *tree.Node
+	// Content is what a Replace writes.
+	Content tree.Content
+	// Was is what must be there before: the source of a move or a copy, the file
+	// that is replaced, what is removed. Of a Make, it may say the permissions
+	// and the time that a file or folder had before it was removed.
+	Was State
+	// Sum is the checksum of a file that a change makes or replaces.
+	Sum string
+	// Old is what a replaced or removed file held, where that is little enough to
+	// be written into the record; HasOld says that it is.
+	Old    []byte
+	HasOld bool
+	// Via tells a move to or from a third name from a move to where removed things
+	// are kept: it is the path at the other end of the way.
+	Via string
+	Why string // for a person
+}
+
+// A Set is a plan of changes to some places, given by their absolute paths.
+type Set struct {
+	Places  []string
+	Changes []Change
+}
+
+// Kind returns what a change makes or what it is done to.
+func (c *Change) Kind() tree.Kind {
+	if c.Op == Make {
+		return c.Node.Kind
+	}
+	return c.Was.Kind
+}
+
+// Each calls visit for each single thing that a change makes, with its path, a
+// folder before what lies in it; of other changes, once, with no node. It stops
+// where visit returns false.
+func (c *Change) Each(visit func(path string, n *tree.Node) bool) bool {
+	if c.Op != Make {
+		return visit(c.Path, nil)
+	}
+	if !visit(c.Path, c.Node) {
+		return false
+	}
+	for below, n := range c.Node.All() {
+		if !visit(c.Path+"/"+below, n) {
+			return false
+		}
+	}
+	return true
+}
+
+// Counts are how many things changes make, replace, move, copy and remove.
+type Counts struct {
+	Folders  int `json:"folders,omitempty"` // made
+	Files    int `json:"files,omitempty"`   // made
+	Replaced int `json:"replaced,omitempty"`
+	Moved    int `json:"moved,omitempty"`
+	Copied   int `json:"copied,omitempty"`
+	Removed  int `json:"removed,omitempty"`
+}
+
+// Count counts what changes do. A way by a third name counts once, and what is
+// moved to where removed things are kept, work, counts as removed. Files that
+// are the program's own, which own names, are left out.
+func Count(changes []Change, own func(path string) bool) (n Counts) {
+	for i := range changes {
+		c := &changes[i]
+		switch {
+		case c.Op == Make:
+			c.Each(func(at string, node *tree.Node) bool {
+				switch {
+				case node.Kind == tree.Folder:
+					n.Folders++
+				case !own(at):
+					n.Files++
+				}
+				return true
+			})
+		case own(c.Path) && c.Op != Move:
+		case c.Lift():
+		case c.Keeps():
+			if !own(c.From) {
+				n.Removed++
+			}
+		case c.GivesBack():
+			if !own(c.Path) {
+				n.Files++
+			}
+		case c.Op == Replace:
+			n.Replaced++
+		case c.Op == Move:
+			n.Moved++
+		case c.Op == Copy:
+			n.Copied++
+		default:
+			n.Removed++
+		}
+	}
+	return n
+}
+
+// WorkName begins the name of the hidden folder in which a run keeps what is on
+// its way, and what it has removed. What follows is random, and in its record.
+const WorkName = ".vestibula-"
+
+// inWork reports whether a path lies in such a folder.
+func inWork(p string) bool {
+	top, _, below := cut(p)
+	return below && len(top) > len(WorkName) && top[:len(WorkName)] == WorkName
+}
+
+func cut(p string) (top, rest string, below bool) {
+	for i := range len(p) {
+		if p[i] == '/' {
+			return p[:i], p[i+1:], true
+		}
+	}
+	return p, "", false
+}
+
+// Lift reports whether a move is the first half of a way by a third name.
+func (c *Change) Lift() bool { return c.Op == Move && c.Via != "" && inWork(c.Path) }
+
+// Drop reports whether a move is the second half of such a way.
+func (c *Change) Drop() bool { return c.Op == Move && c.Via != "" && inWork(c.From) }
+
+// Keeps reports whether a move puts something removed to where it is kept.
+func (c *Change) Keeps() bool { return c.Op == Move && c.Via == "" && inWork(c.Path) }
+
+// GivesBack reports whether a move brings something back from there.
+func (c *Change) GivesBack() bool { return c.Op == Move && c.Via == "" && inWork(c.From) }
+
+// Invert returns the list that takes a list back.
+func Invert(changes []Change) []Change {
+	out := make([]Change, 0, len(changes))
+	for _, c := range slices.Backward(changes) {
+		switch c.Op {
+		case Make:
+			first := len(out)
+			c.Each(func(at string, n *tree.Node) bool {
+				r := Change{Op: Remove, In: c.In, Path: at, Was: State{Entry: tree.Entry{Kind: n.Kind}}}
+				if n.Kind == tree.File {
+					r.Was.Sum = sumOf(n, c.Sum)
+				}
+				out = append(out, r)
+				return true
+			})
+			slices.Reverse(out[first:])
+		case Copy:
+			out = append(out, Change{Op: Remove, In: c.In, Path: c.Path, Was: State{Entry: tree.Entry{Kind: tree.File}, Sum: c.Sum}})
+		case Move:
+			c.In, c.FromIn, c.Path, c.From = c.FromIn, c.In, c.From, c.Path
+			c.Was.Size, c.Was.Time = 0, 0 // a person may have gone on with it
+			out = append(out, c)
+		case Replace:
+			back := Change{Op: Replace, In: c.In, Path: c.Path, From: c.From, Was: State{Entry: tree.Entry{Kind: tree.File}, Sum: c.Sum}, Sum: c.Was.Sum}
+			if c.HasOld {
+				back.Content = tree.Bytes(c.Old)
+			}
+			out = append(out, back)
+		case Remove:
+			n := &tree.Node{Name: path.Base(c.Path), Kind: c.Was.Kind}
+			if c.HasOld {
+				n.Content = tree.Bytes(c.Old)
+			}
+			out = append(out, Change{Op: Make, In: c.In, Path: c.Path, From: c.From, Node: n, Sum: c.Was.Sum, Was: c.Was})
+		}
+	}
+	return out
+}
+
+// Summed is a content whose checksum is known.
+type Summed interface{ Sum() string }
+
+// sumOf returns the checksum of a node: its content's, if that is known, else the
+// one of the change.
+func sumOf(n *tree.Node, sum string) string {
+	if s, ok := n.Content.(Summed); ok {
+		return s.Sum()
+	}
+	return sum
+}

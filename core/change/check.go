@@ -1,0 +1,525 @@
+package change
+
+import (
+	"errors"
+	"fmt"
+	"io"
+	"io/fs"
+	"path"
+	"strconv"
+	"strings"
+
+	"vestibula/core/digest"
+	"vestibula/core/tree"
+)
+
+// MaxOld is how much a file may hold to be written into the record when it is
+// replaced or removed, in bytes; MaxOldSum, how much all files of a record.
+// Larger ones are kept where they are, under another name.
+const (
+	MaxOld    = 64 << 10
+	MaxOldSum = 32 << 20
+)
+
+// A Check holds a list against places, before any of it is carried out.
+type Check struct {
+	Places []tree.Place // those of the set
+	Work   string       // the folder for third names and for what is kept
+	// Names checks the names alone, of a list that was checked before: states are
+	// looked at right before each change anyway.
+	Names bool
+	// Lenient checks a list that takes something back: what is so already is left
+	// out without a word, and what cannot be done is left out and told.
+	Lenient bool
+	// CutShort says that the list takes back a run that did not come to its end:
+	// what has another identity than what it moved is not its own.
+	CutShort bool
+
+	roots []*spot
+	old   int // bytes of old contents so far
+	aside int // how many names in the work folder are taken
+}
+
+// A spot is a path as it is while a list is carried out.
+type spot struct {
+	name     string
+	kind     tree.Kind
+	in       int
+	real     string // where it lies on the disk; empty for what is not there yet
+	parent   *spot
+	children map[string]*spot // nil until they are needed
+	folded   map[string]string
+	node     *tree.Node // of what the list made
+	sum      string     // of a file that the list made
+	denied   error      // nothing can be made in it
+	asked    bool
+}
+
+// Run returns the list with the states of what it touches, and what cannot be
+// done. Unless the check is lenient, nothing should be carried out where there
+// is any obstacle. The error is that of a place which cannot be read.
+func (k *Check) Run(list []Change) (bound []Change, bad []Obstacle, err error) {
+	for i := range k.Places {
+		k.roots = append(k.roots, &spot{in: i, real: "."})
+	}
+	bound = make([]Change, 0, len(list))
+	for i := range list {
+		c := list[i]
+		why, err := k.one(&c)
+		switch {
+		case err != nil:
+			return nil, nil, fmt.Errorf("%s: %w", c.Path, err)
+		case why == nil:
+			bound = append(bound, c)
+		case k.Lenient && *why == "":
+		default:
+			bad = append(bad, Obstacle{i, *why})
+		}
+	}
+	return bound, bad, nil
+}
+
+// because returns a reason; none at all means that the change can be done, and
+// an empty one that nothing is left to do.
+func because(format string, args ...any) *string {
+	s := fmt.Sprintf(format, args...)
+	return &s
+}
+
+var (
+	already = because("")
+	changed = because("it has been changed since")
+	missing = because("it is not there")
+)
+
+// one checks a change, and does it to the spots.
+func (k *Check) one(c *Change) (why *string, err error) {
+	if c.In >= len(k.roots) || c.FromIn >= len(k.roots) {
+		return because("its place is not known"), nil
+	}
+	switch c.Op {
+	case Make:
+		return k.make(c)
+	case Replace:
+		return k.replace(c)
+	case Remove:
+		return k.remove(c)
+	}
+	return k.bring(c)
+}
+
+func (k *Check) make(c *Change) (*string, error) {
+	parent, there, why, err := k.target(c)
+	if err != nil || why != nil && there == nil {
+		return why, err
+	}
+	if there != nil {
+		if k.Lenient && there.kind == c.Node.Kind {
+			if there.kind == tree.Folder {
+				return already, nil
+			}
+			if sum, err := k.sum(there, nil); err != nil || sum == c.Sum {
+				return already, err
+			}
+		}
+		return why, nil
+	}
+	parent.put(&spot{name: path.Base(c.Path), kind: c.Node.Kind, in: c.In, node: c.Node, sum: sumOf(c.Node, c.Sum)})
+	return k.long(c.In, c.Path, c.Node), nil
+}
+
+// long says that a path would be longer than its system takes.
+func (k *Check) long(in int, at string, n *tree.Node) *string {
+	p := k.Places[in]
+	longest, length := at, p.PathLength(at)
+	if n != nil {
+		for below := range n.All() {
+			if l := p.PathLength(at + "/" + below); l > length {
+				longest, length = at+"/"+strings.Clone(below), l
+			}
+		}
+	}
+	if most := p.MaxPath(); length > most {
+		return because("its path would have %d characters, and this system takes %d: %s", length, most, longest)
+	}
+	return nil
+}
+
+// target finds the folder that something is to come about in, and says what is in
+// its way: that spot is returned, where it is one that was looked for.
+func (k *Check) target(c *Change) (parent, there *spot, why *string, err error) {
+	parent, err = k.find(c.In, path.Dir(c.Path))
+	switch {
+	case err != nil:
+		return nil, nil, nil, err
+	case parent == nil:
+		return nil, nil, because("the folder that it is to lie in is not there"), nil
+	case parent.kind != tree.Folder:
+		return nil, nil, because("%s lies where its folder must be", parent.kind.Article()), nil
+	}
+	if err := k.load(parent); err != nil {
+		return nil, nil, nil, err
+	}
+	name := path.Base(c.Path)
+	if there = parent.children[name]; there != nil {
+		return parent, there, because("something of that name is there already"), nil
+	}
+	if other, alike := parent.alike(name); alike {
+		return parent, nil, because("“%s” is there, spelled with other capitals or accents", other), nil
+	}
+	if parent.real != "" && !parent.asked {
+		parent.denied, parent.asked = k.Places[c.In].Writable(parent.real), true
+	}
+	if parent.denied != nil {
+		return parent, nil, because("you may not make anything in that folder"), nil
+	}
+	return parent, nil, nil, nil
+}
+
+// bring checks a move or a copy.
+func (k *Check) bring(c *Change) (*string, error) {
+	source, err := k.find(c.FromIn, c.From)
+	if err != nil {
+		return nil, err
+	}
+	if source == nil {
+		if k.Lenient {
+			return already, nil
+		}
+		return missing, nil
+	}
+	if c.Op == Copy && source.kind != tree.File || source.kind == tree.Other {
+		return because("it is %s", source.kind.Article()), nil
+	}
+	if c.Op == Move && c.In == c.FromIn && strings.HasPrefix(c.Path, c.From+"/") {
+		return because("it cannot be moved into itself"), nil
+	}
+	if why, err := k.bind(c, source); why != nil || err != nil {
+		return why, err
+	}
+	if inWork(c.Path) {
+		if err := k.makeWork(c.In, path.Dir(c.Path)); err != nil {
+			return nil, err
+		}
+	}
+	parent, there, why, err := k.target(c)
+	if why != nil || err != nil {
+		if k.Lenient && there != nil {
+			return because("something of that name is there now"), err
+		}
+		return why, err
+	}
+	if why := k.long(c.In, c.Path, nil); why != nil {
+		return why, nil
+	}
+	if c.Op == Copy {
+		parent.put(&spot{name: path.Base(c.Path), in: c.In, kind: tree.File})
+		return nil, nil
+	}
+	if source.kind == tree.Folder && len(c.Path) > len(c.From) && source.real != "" {
+		if why, err := k.longBelow(c, source); why != nil || err != nil {
+			return why, err
+		}
+	}
+	source.parent.drop(source)
+	source.name = path.Base(c.Path)
+	parent.put(source)
+	return nil, nil
+}
+
+// longBelow says that something in a folder that is moved would lie too deep.
+func (k *Check) longBelow(c *Change, source *spot) (*string, error) {
+	p := k.Places[c.In]
+	room := p.MaxPath() - p.PathLength(c.Path)
+	longest, length := "", 0
+	var walk func(real, below string) error
+	walk = func(real, below string) error {
+		entries, err := k.Places[source.in].List(real)
+		if err != nil {
+			return nil // what cannot be read is moved with its folder
+		}
+		for _, e := range entries {
+			at := below + "/" + e.Name
+			if n := p.PathLength(at) - p.PathLength(""); n > length {
+				longest, length = at, n
+			}
+			if e.Kind == tree.Folder {
+				if err := walk(real+"/"+e.Name, at); err != nil {
+					return err
+				}
+			}
+		}
+		return nil
+	}
+	if err := walk(source.real, ""); err != nil {
+		return nil, err
+	}
+	if length > room {
+		return because("a path in it would be too long for this system: %s%s", c.Path, longest), nil
+	}
+	return nil, nil
+}
+
+// makeWork has the folder of a run among the spots of a place.
+func (k *Check) makeWork(in int, name string) error {
+	root := k.roots[in]
+	if err := k.load(root); err != nil {
+		return err
+	}
+	if root.children[name] == nil {
+		root.put(&spot{name: name, in: in, kind: tree.Folder, children: map[string]*spot{}})
+	}
+	return nil
+}
+
+// bind notes the state of a source, or compares it with the one that was noted.
+func (k *Check) bind(c *Change, source *spot) (*string, error) {
+	c.Was.Kind = source.kind
+	if source.real == "" || k.Names {
+		return nil, nil
+	}
+	have, err := k.Places[source.in].Look(source.real)
+	if err != nil {
+		return nil, err
+	}
+	if k.CutShort && c.Was.Ino != 0 && have.Ino != c.Was.Ino {
+		return already, nil
+	}
+	if c.Was.Time != 0 && !c.Was.Same(have) {
+		return changed, nil
+	}
+	if c.Was.Sum != "" {
+		if sum, err := k.sum(source, nil); err != nil || sum != c.Was.Sum {
+			return changed, err
+		}
+	}
+	sum := c.Was.Sum
+	c.Was = State{have, sum}
+	return nil, nil
+}
+
+// Same reports whether an entry is what the state says: of a file, with the
+// same size and time as well. A folder's time changes with what is put into it.
+func (s *State) Same(e tree.Entry) bool {
+	if s.Kind != e.Kind || s.Ino != e.Ino || s.Dev != e.Dev {
+		return false
+	}
+	return s.Kind == tree.Folder || s.Size == e.Size && s.Time == e.Time
+}
+
+func (k *Check) replace(c *Change) (*string, error) {
+	there, err := k.find(c.In, c.Path)
+	switch {
+	case err != nil:
+		return nil, err
+	case there == nil:
+		return missing, nil
+	case there.kind != tree.File:
+		return because("it is %s", there.kind.Article()), nil
+	case k.Names || there.real == "":
+		return nil, nil
+	}
+	c.Was.Kind = tree.File
+	c.Old, c.HasOld = nil, false
+	var old []byte
+	sum, err := k.sum(there, &old)
+	switch {
+	case err != nil:
+		return nil, err
+	case k.Lenient && sum == c.Sum:
+		return already, nil
+	case c.Was.Sum != "" && sum != c.Was.Sum:
+		return changed, nil
+	}
+	c.Was.Sum = sum
+	if old != nil {
+		c.Old, c.HasOld = old, true
+	}
+	there.sum = c.Sum
+	if k.CutShort && c.From != "" {
+		// What was there may lie where the run that was cut short put it.
+		aside, err := k.find(c.In, c.From)
+		if err != nil {
+			return nil, err
+		}
+		if aside != nil && aside.kind == tree.File {
+			c.Content = nil
+			c.Sum, err = k.sum(aside, nil)
+			return nil, err
+		}
+	}
+	if c.From == "" || c.Content != nil {
+		c.From = k.name("new")
+	}
+	return nil, nil
+}
+
+// name returns a free path in the work folder.
+func (k *Check) name(what string) string {
+	k.aside++
+	return k.Work + "/" + what + "-" + strconv.Itoa(k.aside)
+}
+
+func (k *Check) remove(c *Change) (*string, error) {
+	there, err := k.find(c.In, c.Path)
+	switch {
+	case err != nil:
+		return nil, err
+	case there == nil && k.Lenient:
+		return already, nil
+	case there == nil:
+		return missing, nil
+	case there.kind != c.Was.Kind:
+		return because("it is no longer %s", c.Was.Kind.Article()), nil
+	}
+	if there.kind == tree.Folder {
+		if err := k.load(there); err != nil {
+			return nil, err
+		}
+		first := ""
+		for name := range there.children {
+			if first == "" || name < first {
+				first = name
+			}
+		}
+		if first != "" {
+			return because("it holds “%s”", first), nil
+		}
+	}
+	if there.real != "" && !k.Names {
+		have, err := k.Places[there.in].Look(there.real)
+		if err != nil {
+			return nil, err
+		}
+		sum := c.Was.Sum
+		if there.kind == tree.File {
+			var old []byte
+			if sum, err = k.sum(there, &old); err != nil {
+				return nil, err
+			}
+			if c.Was.Sum != "" && sum != c.Was.Sum {
+				return changed, nil
+			}
+			if old != nil {
+				c.Old, c.HasOld = old, true
+			}
+		}
+		c.Was = State{have, sum}
+	}
+	there.parent.drop(there)
+	switch {
+	case there.kind == tree.Folder || k.Names:
+	case c.HasOld:
+		c.From = k.name("gone")
+	default: // it is too large for the record
+		c.Op, c.From, c.FromIn, c.Path = Move, c.Path, c.In, k.name("kept")
+		if err := k.makeWork(c.In, k.Work); err != nil {
+			return nil, err
+		}
+		k.roots[c.In].children[k.Work].put(&spot{name: path.Base(c.Path), in: c.In, real: there.real, kind: tree.File, sum: there.sum})
+	}
+	return nil, nil
+}
+
+// sum returns the checksum of a file, and what it holds where that is little
+// enough to be kept in the record.
+func (k *Check) sum(s *spot, old *[]byte) (string, error) {
+	if s.real == "" {
+		return s.sum, nil
+	}
+	f, err := k.Places[s.in].Open(s.real)
+	if err != nil {
+		return "", err
+	}
+	defer f.Close()
+	head, err := io.ReadAll(io.LimitReader(f, MaxOld+1))
+	if err != nil {
+		return "", err
+	}
+	if len(head) <= MaxOld {
+		if old != nil && k.old+len(head) <= MaxOldSum {
+			*old = head
+			k.old += len(head)
+		}
+		return digest.Bytes(head), nil
+	}
+	return digest.Of(io.MultiReader(strings.NewReader(string(head)), f))
+}
+
+// find returns the spot at a path, or nil where there is none.
+func (k *Check) find(in int, at string) (*spot, error) {
+	s := k.roots[in]
+	if at == "." {
+		return s, nil
+	}
+	for name := range strings.SplitSeq(at, "/") {
+		if s.kind != tree.Folder {
+			return nil, nil
+		}
+		if err := k.load(s); err != nil {
+			return nil, err
+		}
+		if s = s.children[name]; s == nil {
+			return nil, nil
+		}
+	}
+	return s, nil
+}
+
+// load has what lies in a folder.
+func (k *Check) load(s *spot) error {
+	switch {
+	case s.children != nil:
+		return nil
+	case s.node != nil:
+		s.children = make(map[string]*spot, len(s.node.Children))
+		for _, n := range s.node.Children {
+			s.put(&spot{name: n.Name, kind: n.Kind, in: s.in, node: n, sum: sumOf(n, "")})
+		}
+		return nil
+	}
+	entries, err := k.Places[s.in].List(s.real)
+	if errors.Is(err, fs.ErrNotExist) {
+		err = fmt.Errorf("%s has gone meanwhile", s.real)
+	}
+	if err != nil {
+		return err
+	}
+	s.children = make(map[string]*spot, len(entries))
+	spots := make([]spot, len(entries))
+	for i, e := range entries {
+		spots[i] = spot{name: e.Name, kind: e.Kind, in: s.in, real: path.Join(s.real, e.Name)}
+		s.put(&spots[i])
+	}
+	return nil
+}
+
+// alike returns a name in a folder that some systems take for the given one.
+func (s *spot) alike(name string) (other string, found bool) {
+	if s.folded == nil {
+		s.folded = make(map[string]string, len(s.children))
+		for name := range s.children {
+			s.folded[tree.Folded(name)] = name
+		}
+	}
+	other, found = s.folded[tree.Folded(name)]
+	return other, found
+}
+
+func (s *spot) put(child *spot) {
+	s.children[child.name] = child
+	child.parent = s
+	if s.folded != nil {
+		s.folded[tree.Folded(child.name)] = child.name
+	}
+}
+
+func (s *spot) drop(child *spot) {
+	delete(s.children, child.name)
+	if s.folded == nil {
+		return
+	}
+	if f := tree.Folded(child.name); s.folded[f] == child.name {
+		delete(s.folded, f)
+	}
+}

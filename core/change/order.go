@@ -1,0 +1,309 @@
+package change
+
+import (
+	"cmp"
+	"fmt"
+	"path"
+	"slices"
+	"strconv"
+	"strings"
+
+	"vestibula/core/tree"
+)
+
+// An Obstacle is why a change cannot be carried out.
+type Obstacle struct {
+	Index int // of the change
+	Why   string
+}
+
+// A key is a path in one of the places.
+type key struct {
+	in   int
+	path string
+}
+
+func (k key) parent() key { return key{k.in, path.Dir(k.path)} }
+
+// An order puts the changes of a set into an order that works.
+type order struct {
+	set     *Set
+	work    string         // the folder for third names, in each place
+	targets map[key]int    // what comes about, by its new path
+	sources map[key]int    // what goes away from there, by its old path
+	near    map[key][]int  // the sources of a folder by their folded names, in old paths
+	below   []key          // the paths of the sources, sorted, for finding all in a folder
+	loc     map[key]key    // where things that were moved are now, by their old paths
+	state   []progress     // of the changes
+	thirds  map[int]string // third names, by the changes that took them
+	out     []Change
+}
+
+type progress uint8
+
+const (
+	waiting progress = iota
+	active           // being carried out, after what it waits for
+	lifted           // out of the way, under a third name
+	done
+)
+
+// Order returns the changes of the set in an order in which each can be carried
+// out: folders before what comes to lie in them, and what is in the way of
+// another thing first. Where things change places with each other, and where a
+// name changes only in ways that some systems do not see, they go by way of a
+// third name in the folder work of their place. What contradicts itself, such as
+// two changes that make one thing, is returned as obstacles, and the list is nil.
+func (s *Set) Order(work string) ([]Change, []Obstacle) {
+	o := &order{set: s, work: work, targets: map[key]int{}, state: make([]progress, len(s.Changes))}
+	if bad := o.index(); len(bad) > 0 {
+		return nil, bad
+	}
+	if len(o.sources) == 0 && o.parentsFirst() {
+		return s.Changes, nil // nothing moves, as in every build
+	}
+	o.out = make([]Change, 0, len(s.Changes))
+	for _, op := range []Op{Copy, Make, Move} { // a copy before its source goes
+		for i := range s.Changes {
+			if s.Changes[i].Op == op {
+				o.place(i)
+			}
+		}
+	}
+	var removes []int
+	for i := range s.Changes {
+		if s.Changes[i].Op == Remove {
+			removes = append(removes, i)
+		}
+	}
+	slices.SortStableFunc(removes, func(a, b int) int { // the deepest first
+		return cmp.Compare(strings.Count(s.Changes[b].Path, "/"), strings.Count(s.Changes[a].Path, "/"))
+	})
+	for _, i := range removes {
+		o.place(i)
+	}
+	for i := range s.Changes {
+		if c := &s.Changes[i]; c.Op == Replace {
+			o.out = append(o.out, *c)
+		}
+	}
+	return o.out, nil
+}
+
+// index finds what comes about and what goes, and says what is there twice.
+func (o *order) index() (bad []Obstacle) {
+	changes := o.set.Changes
+	for i := range changes {
+		c := &changes[i]
+		for _, p := range []string{c.Path, c.From} {
+			if p != "" && !Local(p) || p == "" && (c.Op == Move || c.Op == Copy) {
+				return append(bad, Obstacle{i, fmt.Sprintf("“%s” leads out of its place", p)})
+			}
+		}
+		if c.Op != Remove {
+			at := key{c.In, c.Path}
+			if first, twice := o.targets[at]; twice {
+				bad = append(bad, Obstacle{i, fmt.Sprintf("another change makes this as well%s", from(&changes[first]))})
+			}
+			o.targets[at] = i
+		}
+		if c.Op != Remove && c.Op != Move {
+			continue
+		}
+		if o.sources == nil {
+			o.sources, o.near, o.loc, o.thirds = map[key]int{}, map[key][]int{}, map[key]key{}, map[int]string{}
+		}
+		at := c.source()
+		if _, twice := o.sources[at]; twice {
+			bad = append(bad, Obstacle{i, "another change takes this away as well"})
+		}
+		o.sources[at] = i
+		folded := key{at.in, path.Join(path.Dir(at.path), tree.Folded(path.Base(at.path)))}
+		o.near[folded] = append(o.near[folded], i)
+		o.below = append(o.below, at)
+	}
+	slices.SortFunc(o.below, func(a, b key) int { return cmp.Or(a.in-b.in, strings.Compare(a.path, b.path)) })
+	return bad
+}
+
+func from(c *Change) string {
+	if c.From == "" {
+		return ""
+	}
+	return fmt.Sprintf(", from “%s”", c.From)
+}
+
+// source is the old path of what a change takes away.
+func (c *Change) source() key {
+	if c.Op == Move {
+		return key{c.FromIn, c.From}
+	}
+	return key{c.In, c.Path}
+}
+
+// parentsFirst reports whether all changes stand behind those that make the
+// folders that they need, and replacements behind all others.
+func (o *order) parentsFirst() bool {
+	replaced := false
+	for i := range o.set.Changes {
+		c := &o.set.Changes[i]
+		if c.Op == Replace {
+			replaced = true
+			continue
+		}
+		if replaced {
+			return false
+		}
+		for at := (key{c.In, c.Path}).parent(); at.path != "."; at = at.parent() {
+			if j, made := o.targets[at]; made && j > i {
+				return false
+			}
+		}
+	}
+	return true
+}
+
+// place carries a change out, and first what it waits for.
+func (o *order) place(i int) {
+	c := &o.set.Changes[i]
+	switch o.state[i] {
+	case done:
+		return
+	case active: // it is in the way of what it waits for
+		o.lift(i)
+		return
+	}
+	was := o.state[i]
+	o.state[i] = max(was, active)
+	if c.Op == Remove {
+		o.remove(i)
+		return
+	}
+	target := key{c.In, c.Path}
+	if !o.ready(target.parent()) {
+		// The folder that it goes to waits for this to be out of its way.
+		o.lift(i)
+		return
+	}
+	for _, j := range o.occupants(target) {
+		if j != i && o.state[j] != lifted {
+			o.place(j)
+		}
+	}
+	if c.Op == Move && o.state[i] != lifted && c.FromIn == c.In && path.Dir(c.From) == path.Dir(c.Path) &&
+		tree.Folded(path.Base(c.From)) == tree.Folded(path.Base(c.Path)) {
+		o.lift(i) // some systems take the two names for one
+	}
+	out := *c
+	switch c.Op {
+	case Move:
+		now := o.now(c.source())
+		out.FromIn, out.From = now.in, now.path
+		if third, ok := o.thirds[i]; ok {
+			out.FromIn, out.From, out.Via = c.FromIn, third, c.From
+		}
+		o.loc[c.source()] = target
+	case Copy:
+		now := o.now(key{c.FromIn, c.From})
+		out.FromIn, out.From = now.in, now.path
+	}
+	o.out = append(o.out, out)
+	o.state[i] = done
+}
+
+// remove removes something, after all that lies in it has gone.
+func (o *order) remove(i int) {
+	c := &o.set.Changes[i]
+	from, _ := slices.BinarySearchFunc(o.below, key{c.In, c.Path + "/"}, func(a, b key) int { return cmp.Or(a.in-b.in, strings.Compare(a.path, b.path)) })
+	for _, at := range o.below[from:] {
+		if at.in != c.In || !strings.HasPrefix(at.path, c.Path+"/") {
+			break
+		}
+		if j := o.sources[at]; o.state[j] != lifted {
+			o.place(j)
+		}
+	}
+	out := *c
+	out.Path = o.now(key{c.In, c.Path}).path
+	o.out = append(o.out, out)
+	o.state[i] = done
+}
+
+// ready has a folder that is to come about there, with those above it. It reports
+// false where that waits for something itself.
+func (o *order) ready(at key) bool {
+	if at.path == "." {
+		return true
+	}
+	if !o.ready(at.parent()) {
+		return false
+	}
+	if i, comes := o.targets[at]; comes && o.set.Changes[i].Op != Replace {
+		if o.state[i] == active {
+			return false
+		}
+		o.place(i)
+		return o.state[i] == done
+	}
+	return true
+}
+
+// occupants returns the changes whose sources lie at a path now, or at one that
+// some systems take for the same. The folder that it lies in is where it is to
+// be already.
+func (o *order) occupants(target key) (list []int) {
+	parent, real := o.before(target.parent())
+	if !real {
+		return nil
+	}
+	folded := key{parent.in, path.Join(parent.path, tree.Folded(path.Base(target.path)))}
+	for _, j := range o.near[folded] {
+		if at := o.set.Changes[j].source(); o.state[j] != done && o.now(at).parent() == target.parent() {
+			list = append(list, j)
+		}
+	}
+	return list
+}
+
+// before returns the old path of a folder by its new one. Of a folder that is
+// new, there is none.
+func (o *order) before(at key) (old key, real bool) {
+	if at.path == "." {
+		return at, true
+	}
+	if i, comes := o.targets[at]; comes {
+		if c := &o.set.Changes[i]; c.Op == Move {
+			return c.source(), true
+		}
+		return key{}, false
+	}
+	above, real := o.before(at.parent())
+	return key{above.in, path.Join(above.path, path.Base(at.path))}, real
+}
+
+// now returns where something is at present, by its old path.
+func (o *order) now(old key) key {
+	for at := old; at.path != "."; at = at.parent() {
+		if moved, ok := o.loc[at]; ok {
+			return key{moved.in, moved.path + old.path[len(at.path):]}
+		}
+	}
+	return old
+}
+
+// lift takes something out of the way, to a third name in its own place.
+func (o *order) lift(i int) {
+	c := &o.set.Changes[i]
+	if c.Op != Move || o.state[i] == lifted {
+		return
+	}
+	third := o.work + "/" + strconv.Itoa(len(o.thirds))
+	now := o.now(c.source())
+	out := *c
+	out.FromIn, out.From = now.in, now.path
+	out.In, out.Path, out.Via = c.FromIn, third, c.Path
+	o.out = append(o.out, out)
+	o.thirds[i] = third
+	o.loc[c.source()] = key{c.FromIn, third}
+	o.state[i] = lifted
+}

@@ -1,0 +1,496 @@
+package disk
+
+import (
+	"errors"
+	"fmt"
+	"io/fs"
+	"path"
+	"path/filepath"
+	"slices"
+	"strings"
+	"sync"
+
+	"vestibula/core/change"
+	"vestibula/core/label"
+	"vestibula/core/tree"
+)
+
+// A Writer carries plans out.
+type Writer struct {
+	// Dir is the folder in which the program keeps what it has to remember: the
+	// journal, and the register of places in which runs are at work.
+	Dir string
+	// Spare is where the register is kept if nothing can be written in Dir.
+	Spare string
+	// NoJournal says that nothing is written down, so that nothing can be undone.
+	NoJournal bool
+	// Done, if it is not nil, is called with how many things were just made or
+	// changed, from several goroutines.
+	Done func(n int)
+	// Stop, if it is not nil, has the run taken back when it is closed.
+	Stop <-chan struct{}
+}
+
+func registerDir(dir string) string { return filepath.Join(dir, "running") }
+
+// A Plan is a set of changes that was put into order and held against the disk.
+type Plan struct {
+	Places  []string // absolute, without links
+	List    []change.Change
+	Blocked []Blocked // what is in the way; such a plan is not carried out
+	Work    string    // the hidden folder of the run, in each place
+
+	// Continues are records that were cut short, and of which this plan does what
+	// was left.
+	Continues []*Record
+
+	identities [][2]uint64
+	undoes     *Record // of a plan that takes a record back
+}
+
+// A Blocked path is one that something is in the way of.
+type Blocked struct {
+	Path string
+	Why  string
+}
+
+// A BlockedError says that a plan cannot be carried out, though it could when it
+// was made. Nothing was changed.
+type BlockedError struct{ Blocked []Blocked }
+
+// Error returns the first obstacle.
+func (e *BlockedError) Error() string {
+	return fmt.Sprintf("%s: %s", e.Blocked[0].Path, e.Blocked[0].Why)
+}
+
+// Prepare looks at all that a set touches, and puts its changes into order. The
+// error is that of a place which cannot be opened or read.
+func Prepare(set *change.Set) (*Plan, error) {
+	p := &Plan{Work: change.WorkName + token()}
+	places, err := p.open(set.Places)
+	if err != nil {
+		return nil, err
+	}
+	defer closeAll(places)
+	list, bad := set.Order(p.Work)
+	for _, o := range bad {
+		p.Blocked = append(p.Blocked, Blocked{set.Changes[o.Index].Path, o.Why})
+	}
+	if bad != nil {
+		return p, nil
+	}
+	check := &change.Check{Places: asPlaces(places), Work: p.Work}
+	p.List, bad, err = check.Run(list)
+	for _, o := range bad {
+		p.Blocked = append(p.Blocked, Blocked{list[o.Index].Path, o.Why})
+	}
+	if err == nil {
+		p.List, err = across(p.List, places)
+	}
+	for i := range p.List {
+		if c := &p.List[i]; err == nil && c.Op == change.Replace && c.Sum == "" {
+			c.Sum, err = sumOfContent(&tree.Node{Content: c.Content})
+		}
+	}
+	return p, err
+}
+
+// open opens the places of a plan, and notes what they are known by.
+func (p *Plan) open(paths []string) (places []*Place, err error) {
+	for _, path := range paths {
+		place, err := Open(path)
+		var dev, ino uint64
+		if err == nil {
+			places = append(places, place)
+			dev, ino, err = identity(place.Real)
+		}
+		if err != nil {
+			closeAll(places)
+			return nil, err
+		}
+		p.Places = append(p.Places, place.Real)
+		p.identities = append(p.identities, [2]uint64{dev, ino})
+	}
+	return places, nil
+}
+
+func closeAll(places []*Place) {
+	for _, p := range places {
+		p.Close()
+	}
+}
+
+func asPlaces(list []*Place) []tree.Place {
+	out := make([]tree.Place, len(list))
+	for i, p := range list {
+		out[i] = p
+	}
+	return out
+}
+
+// ErrStopped is why a run failed that was stopped.
+var ErrStopped = errors.New("it was stopped")
+
+// ErrChanged is why something is left alone that is no longer what it was when it
+// was looked at.
+var ErrChanged = errors.New("somebody has changed it meanwhile")
+
+// An ApplyError says at which path a run failed. What it had done is taken back,
+// except at the paths in Left.
+type ApplyError struct {
+	Path string
+	Err  error
+	Left []string
+}
+
+// Error returns where the run failed and why.
+func (e *ApplyError) Error() string { return fmt.Sprintf("%s: %s", e.Path, Reason(e.Err)) }
+
+// Unwrap returns what the file system said.
+func (e *ApplyError) Unwrap() error { return e.Err }
+
+// Apply carries a plan out: it has the places for itself, looks at them once more,
+// writes down what will be done, does it, each change after one more look at what
+// it touches, and writes the end down. Where anything fails, what was done is
+// taken back. Of the head, What, When, Title, Project and Roots are given. The
+// error is a [BusyError], [BlockedError], [JournalError], [ContentError] or
+// [ApplyError].
+func (w *Writer) Apply(p *Plan, head Head) (*Record, error) {
+	release, err := w.take(p.Places)
+	if err != nil {
+		return nil, err
+	}
+	defer release()
+	again := &Plan{}
+	places, err := again.open(p.Places)
+	if err != nil {
+		return nil, &BlockedError{[]Blocked{{p.Places[0], err.Error()}}}
+	}
+	defer closeAll(places)
+	if !slices.Equal(again.identities, p.identities) || !slices.Equal(again.Places, p.Places) {
+		return nil, &BlockedError{[]Blocked{{p.Places[0], ErrChanged.Error()}}}
+	}
+	check := &change.Check{Places: asPlaces(places), Work: p.Work, Names: true}
+	_, bad, err := check.Run(p.List)
+	if err != nil {
+		return nil, &BlockedError{[]Blocked{{p.Places[0], Reason(err)}}}
+	}
+	if len(bad) > 0 {
+		blocked := &BlockedError{}
+		for _, o := range bad {
+			blocked.Blocked = append(blocked.Blocked, Blocked{p.List[o.Index].Path, o.Why})
+		}
+		return nil, blocked
+	}
+	head.Work, head.Places, head.Count, head.Kept = p.Work, nil, change.Count(p.List, Own), kept(p.List)
+	for _, place := range p.Places {
+		head.Places = append(head.Places, change.Text(place))
+	}
+	if p.undoes != nil {
+		head.Undoes = p.undoes.Number
+	}
+	for _, o := range p.Continues {
+		head.Continues = append(head.Continues, o.Number)
+	}
+	r := &run{writer: w, plan: p, places: places, number: -1}
+	if w.NoJournal {
+		return &Record{Head: head, End: Done}, r.carryOut(head.Roots)
+	}
+	j, err := makeJournal(w.Dir)
+	if err != nil {
+		return nil, &JournalError{Err: err}
+	}
+	defer j.Close()
+	r.journal = j
+	record := &Record{Head: head}
+	if r.lines, err = j.begin(&record.Head, p.List); err != nil {
+		return nil, err
+	}
+	r.number = record.Number
+	err = r.carryOut(record.Roots)
+	var failed *ApplyError
+	if errors.As(err, &failed) {
+		if len(failed.Left) == 0 {
+			_ = j.finish(record.Number, ending{End: TakenBack}) // without its end it is cut short, which does no harm
+		}
+		return record, err
+	}
+	if err := j.close(record, p, places); err != nil {
+		return record, &JournalError{Done: true, Err: err}
+	}
+	record.End = Done
+	return record, nil
+}
+
+// Own reports whether a path is that of a file of the program's own.
+func Own(p string) bool { return path.Base(p) == label.FileName }
+
+// take has the places for this run alone.
+func (w *Writer) take(places []string) (release func(), err error) {
+	release, err = register{registerDir(w.Dir)}.take(places)
+	var busy *BusyError
+	if err == nil || errors.As(err, &busy) {
+		return release, err
+	}
+	if !w.NoJournal {
+		return nil, &JournalError{Err: err}
+	}
+	return register{registerDir(w.Spare)}.take(places)
+}
+
+// close writes the end of a record, and of those that it has finished.
+func (j *Journal) close(r *Record, p *Plan, places []*Place) error {
+	for i := range r.Roots {
+		root := &r.Roots[i]
+		e, err := places[root.In].Look(string(root.Path))
+		if root.Dev, root.Ino = e.Dev, e.Ino; err != nil {
+			root.ID = "" // it is not there, and need not be looked for
+		}
+	}
+	for _, n := range r.Continues {
+		if err := j.finish(n, ending{End: Continued}); err != nil && !errors.Is(err, fs.ErrNotExist) {
+			return err
+		}
+	}
+	if err := j.finish(r.Number, ending{End: Done, Roots: r.Roots}); err != nil {
+		return err
+	}
+	if u := p.undoes; u != nil && u.End == CutShort {
+		return j.finish(u.Number, ending{End: Done})
+	}
+	return nil
+}
+
+// A run carries one plan out.
+type run struct {
+	writer  *Writer
+	plan    *Plan
+	places  []*Place
+	journal *Journal
+	number  int                  // of the record; -1 where there is none
+	lines   []int                // of the record, by the numbers of changes
+	folders map[folderKey]handle // open ones
+	done    []change.Change
+
+	mutex sync.Mutex // guards what follows
+	works map[int]handle
+}
+
+type folderKey struct {
+	in   int
+	path string
+}
+
+func (r *run) halted() bool {
+	select {
+	case <-r.writer.Stop:
+		return true
+	default:
+		return false
+	}
+}
+
+func (r *run) told(n int) {
+	if r.writer.Done != nil {
+		r.writer.Done(n)
+	}
+}
+
+// carryOut does what the plan says, or takes back what of it was done.
+func (r *run) carryOut(roots []Root) error {
+	r.works, r.folders = map[int]handle{}, map[folderKey]handle{}
+	defer r.closeFolders()
+	at, err := r.all()
+	if err == nil && r.halted() {
+		at, err = r.plan.Places[0], ErrStopped
+	}
+	if err == nil {
+		r.tidy(true)
+		return nil
+	}
+	failed := &ApplyError{Path: at, Err: err}
+	for _, c := range change.Invert(r.done) {
+		if err := r.one(-1, &c); err != nil && !errors.Is(err, fs.ErrNotExist) {
+			failed.Left = append(failed.Left, c.Path)
+		}
+	}
+	r.tidy(false)
+	return failed
+}
+
+// all carries out the changes. New contents of files are staged first: that they
+// can be written is only known by writing them.
+func (r *run) all() (at string, err error) {
+	list := r.plan.List
+	for i := range list {
+		if c := &list[i]; c.Op == change.Replace && c.Content != nil {
+			if err := r.stage(c); err != nil {
+				return c.Path, err
+			}
+		}
+	}
+	for i := 0; i < len(list); {
+		if r.halted() {
+			return list[i].Path, ErrStopped
+		}
+		if c := &list[i]; c.Op != change.Make {
+			if err := r.one(i, c); err != nil {
+				return c.Path, err
+			}
+			r.done = append(r.done, *c)
+			r.told(1)
+			i++
+			continue
+		}
+		n := i + 1
+		for n < len(list) && list[n].Op == change.Make {
+			n++
+		}
+		if at, err := r.makeAll(list[i:n]); err != nil {
+			return at, err
+		}
+		i = n
+	}
+	return "", nil
+}
+
+// one carries a change out; i is its number in the list, or -1 while things are
+// taken back.
+func (r *run) one(i int, c *change.Change) error {
+	parent, name, err := r.folder(c.In, c.Path)
+	if err != nil {
+		return err
+	}
+	switch c.Op {
+	case change.Make:
+		return r.makeAgain(parent, name, c)
+	case change.Replace:
+		return r.replace(parent, name, c)
+	case change.Remove:
+		return r.remove(i, parent, name, c)
+	case change.Copy:
+		return r.copy(i, parent, name, c)
+	}
+	return r.move(i, parent, name, c)
+}
+
+// folder returns the folder that a path lies in, open. Those that were opened
+// last stay so: changes to one folder mostly follow each other.
+func (r *run) folder(in int, path string) (handle, string, error) {
+	dir, name := split(path)
+	if dir == r.plan.Work {
+		h, err := r.work(in)
+		return h, name, err
+	}
+	key := folderKey{in, dir}
+	if h := r.folders[key]; h != nil {
+		return h, name, nil
+	}
+	h, err := below(r.places[in].root, dir)
+	if err != nil {
+		return nil, "", err
+	}
+	if len(r.folders) >= 64 {
+		r.closeFolders()
+	}
+	r.folders[key] = h
+	return h, name, nil
+}
+
+func (r *run) closeFolders() {
+	for key, h := range r.folders {
+		h.Close()
+		delete(r.folders, key)
+	}
+}
+
+// work returns the hidden folder of the run in a place, which is made when it is
+// needed, and by nobody else.
+func (r *run) work(in int) (handle, error) {
+	if h := r.works[in]; h != nil {
+		return h, nil
+	}
+	root := r.places[in].root
+	if err := root.Mkdir(r.plan.Work, 0o700); err != nil {
+		return nil, err
+	}
+	h, err := root.Folder(r.plan.Work)
+	if err != nil {
+		return nil, err
+	}
+	r.works[in] = h
+	return h, nil
+}
+
+// tidy removes what the run has put aside and is in its record, or everything
+// that it has staged, and the work folders if nothing is kept in them.
+func (r *run) tidy(done bool) {
+	for i := range r.done {
+		c := &r.done[i]
+		if h := r.works[c.In]; h != nil && c.HasOld && done {
+			_, name := split(c.From)
+			_ = h.Remove(name, false)
+		}
+	}
+	for in, h := range r.works {
+		if !done {
+			discardStaged(h, r.plan.List, in, r.plan.Work)
+		}
+		h.Close()
+		_ = r.places[in].root.Remove(r.plan.Work, true) // where nothing is kept in it
+	}
+	r.works = map[int]handle{}
+	if !done || r.journal == nil {
+		return
+	}
+	for _, o := range append(slices.Clone(r.plan.Continues), r.plan.undoes) {
+		if o != nil {
+			r.journal.tidy(o, r.places)
+		}
+	}
+}
+
+// discardStaged removes from a work folder what a list was to put into files, or
+// has put aside, and what was half written: only what is known by its checksum.
+func discardStaged(h handle, list []change.Change, in int, work string) {
+	for i := range list {
+		c := &list[i]
+		if dir, name := split(c.From); c.In == in && dir == work && (c.Op == change.Replace || c.Op == change.Remove) {
+			if sum, err := sumOf(h, name); err == nil && (c.HasOld && sum == c.Was.Sum || c.Op == change.Replace && sum == c.Sum) {
+				_ = h.Remove(name, false)
+			}
+		}
+	}
+	entries, _ := h.List()
+	for _, e := range entries {
+		if strings.HasPrefix(e.Name, partName) {
+			_ = h.Remove(e.Name, false)
+		}
+	}
+}
+
+// discard removes a work folder with all that is kept in it.
+func discard(root handle, work string) error {
+	h, err := root.Folder(work)
+	if errors.Is(err, fs.ErrNotExist) {
+		return nil
+	}
+	if err != nil {
+		return err
+	}
+	defer h.Close()
+	entries, err := h.List()
+	if err != nil {
+		return err
+	}
+	for _, e := range entries {
+		kept := strings.HasPrefix(e.Name, "kept-") || strings.HasPrefix(e.Name, "new-") || strings.HasPrefix(e.Name, "gone-") || strings.HasPrefix(e.Name, partName)
+		if !kept || e.Kind != tree.File {
+			return fmt.Errorf("“%s/%s” was on its way when the run was cut short: take that back first", work, e.Name)
+		}
+		if err := h.Remove(e.Name, false); err != nil {
+			return err
+		}
+	}
+	return root.Remove(work, true)
+}

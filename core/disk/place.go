@@ -1,0 +1,195 @@
+// Package disk is the only writer: it carries lists of changes out on real file
+// systems, one run at a time in one place, writes each down before it begins, and
+// takes back what did not come to its end. Nothing is overwritten, no link is
+// followed, and what is removed is kept. It also looks at places, for those who
+// plan. What is to be done, and whether, is decided elsewhere.
+package disk
+
+import (
+	"errors"
+	"fmt"
+	"io"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"runtime"
+	"unicode/utf8"
+
+	"vestibula/core/tree"
+)
+
+// A Place is a folder on a disk. It is a [tree.Place].
+type Place struct {
+	Path string // as it was given
+	Real string // absolute, with no link in it
+	root handle
+}
+
+// Open opens an existing folder as a place. The error says, for a person, why it
+// cannot be one.
+func Open(path string) (*Place, error) {
+	clean := filepath.Clean(path)
+	info, err := os.Lstat(clean)
+	switch {
+	case errors.Is(err, fs.ErrNotExist):
+		return nil, fmt.Errorf("there is no folder %q: make it first, or name one that exists", path)
+	case err != nil:
+		return nil, fmt.Errorf("%q cannot be reached: %s", path, Reason(err))
+	case info.Mode()&fs.ModeSymlink != 0:
+		target, _ := filepath.EvalSymlinks(clean)
+		return nil, fmt.Errorf("%q is a link to elsewhere: name the folder itself, %s", path, target)
+	case !info.IsDir():
+		return nil, fmt.Errorf("%q is a file, and a folder is needed", path)
+	}
+	real, err := Real(clean)
+	if err != nil {
+		return nil, fmt.Errorf("%q cannot be reached: %s", path, Reason(err))
+	}
+	root, err := openFolder(real)
+	if err != nil {
+		return nil, fmt.Errorf("%q cannot be opened: %s", path, Reason(err))
+	}
+	return &Place{path, real, root}, nil
+}
+
+// Real returns the absolute path of something that exists, without any link.
+func Real(path string) (string, error) {
+	path, err := filepath.Abs(path)
+	if err != nil {
+		return "", err
+	}
+	return filepath.EvalSymlinks(path)
+}
+
+// Close gives the handle on the folder back.
+func (p *Place) Close() error { return p.root.Close() }
+
+// List returns the entries of a folder.
+func (p *Place) List(path string) ([]tree.Entry, error) {
+	f, err := below(p.root, path)
+	if err != nil {
+		return nil, err
+	}
+	defer f.Close()
+	return f.List()
+}
+
+// Look returns what lies at a path.
+func (p *Place) Look(path string) (e tree.Entry, err error) {
+	err = p.in(path, func(f handle, name string) error {
+		e, err = f.Look(name)
+		return err
+	})
+	return e, err
+}
+
+// in calls do with the folder that a path lies in.
+func (p *Place) in(path string, do func(f handle, name string) error) error {
+	dir, name := split(path)
+	f, err := below(p.root, dir)
+	if err != nil {
+		return err
+	}
+	defer f.Close()
+	return do(f, name)
+}
+
+func split(path string) (dir, name string) {
+	for i := len(path) - 1; i >= 0; i-- {
+		if path[i] == '/' {
+			return path[:i], path[i+1:]
+		}
+	}
+	return ".", path
+}
+
+// Open opens an ordinary file.
+func (p *Place) Open(path string) (r io.ReadCloser, err error) {
+	err = p.in(path, func(f handle, name string) error {
+		r, err = f.Open(name)
+		return err
+	})
+	return r, err
+}
+
+// Writable returns an error where nothing can be made in a folder: the right is
+// missing, or the medium can only be read.
+func (p *Place) Writable(path string) error {
+	f, err := below(p.root, path)
+	if err != nil {
+		return err
+	}
+	defer f.Close()
+	return f.Writable()
+}
+
+// MaxPath is how long a path may be so that what is made can also be opened, in
+// bytes, on Windows in characters.
+func (p *Place) MaxPath() int {
+	switch runtime.GOOS {
+	case "darwin":
+		return 1023
+	case "windows":
+		return 259
+	}
+	return 4095 // PATH_MAX of Linux without the final zero
+}
+
+// PathLength is how long the whole path of something is.
+func (p *Place) PathLength(path string) int {
+	if runtime.GOOS == "windows" {
+		return utf8.RuneCountInString(p.Real) + 1 + utf8.RuneCountInString(path)
+	}
+	return len(p.Real) + 1 + len(path)
+}
+
+// ReadFile returns what a file holds, or nil where there is none. Of a file with
+// more than most bytes, it is a [TooLargeError].
+func (p *Place) ReadFile(path string, most int64) (data []byte, err error) {
+	err = p.in(path, func(f handle, name string) error {
+		data, err = read(f, name, most)
+		return err
+	})
+	if errors.Is(err, fs.ErrNotExist) {
+		return nil, nil
+	}
+	return data, err
+}
+
+// ReadFile returns what an ordinary file holds, by its path, which may be or hold
+// links: who names a file means what is behind them. What opens is looked at, so
+// that no device, pipe or folder is read. Of a file with more than most bytes, it
+// is a [TooLargeError].
+func ReadFile(path string, most int64) ([]byte, error) {
+	real, err := Real(path)
+	if err != nil {
+		return nil, err
+	}
+	f, err := openFolder(filepath.Dir(real))
+	if err != nil {
+		return nil, err
+	}
+	defer f.Close()
+	e, err := f.Look(filepath.Base(real))
+	switch {
+	case err != nil:
+		return nil, err
+	case e.Kind == tree.Folder:
+		return nil, errors.New("it is a folder; name a file")
+	case e.Size > most:
+		return nil, &TooLargeError{Most: most}
+	}
+	return read(f, filepath.Base(real), most)
+}
+
+func kindOf(m fs.FileMode) tree.Kind {
+	switch {
+	case m.IsDir():
+		return tree.Folder
+	case m.IsRegular():
+		return tree.File
+	case m&fs.ModeSymlink != 0:
+		return tree.Symlink
+	}
+	return tree.Other
+}

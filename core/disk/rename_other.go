@@ -1,0 +1,8 @@
+//go:build unix && !linux && !darwin
+
+package disk
+
+import "golang.org/x/sys/unix"
+
+func renameNew(int, string, int, string) error  { return unix.ENOSYS }
+func renameSwap(int, string, int, string) error { return unix.ENOSYS }
