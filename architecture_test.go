@@ -5,8 +5,11 @@ import (
 	"go/parser"
 	"go/token"
 	"io/fs"
+	"os"
 	"path"
 	"path/filepath"
+	"regexp"
+	"slices"
 	"strconv"
 	"strings"
 	"testing"
@@ -15,12 +18,22 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
-// floors say which packages a package may stand on: those with a lower number.
-var floors = map[string]int{
-	"core/value": 0, "core/outline": 0, "core/digest": 0, "core/pattern": 1, "core/tree": 1,
-	"core/archive": 2, "core/change": 2, "core/table": 2, "core/template": 2, "core/order": 2,
-	"core/naming": 3, "core/label": 3, "core/compare": 3, "core/rules": 4, "core/build": 4, "core/batch": 5,
-	"core/disk": 6, "examples": 6, "cli/term": 7, "cli": 8, ".": 9,
+// floors are those of the picture in docs/architecture.md: which packages a
+// package may stand on, those of lower floors.
+func floors(t *testing.T) map[string]int {
+	text, err := os.ReadFile("docs/architecture.md")
+	require.NoError(t, err)
+	out := map[string]int{"examples": 0}
+	for _, row := range regexp.MustCompile(`(?m)^ *([0-9]) │ (.*?) *│`).FindAllStringSubmatch(string(text), -1) {
+		floor, _ := strconv.Atoi(row[1])
+		for _, name := range strings.Fields(row[2]) {
+			if name != "." && !strings.HasPrefix(name, "cli") {
+				name = "core/" + name
+			}
+			out[name] = floor
+		}
+	}
+	return out
 }
 
 // forbidden are packages and functions that make a core depend on who runs it.
@@ -30,14 +43,28 @@ var forbidden = map[string]string{
 	"fmt.Println": "the core prints nothing", "fmt.Printf": "the core prints nothing", "os.Exit": "only main ends the program", "os.Args": "only main reads arguments",
 }
 
+// writing are functions that change a disk. Package folder is what all changes go
+// through; the journal and the register make their own folder, where nothing of a
+// person's lies.
+var (
+	writing = strings.Fields("Create CreateTemp WriteFile Mkdir MkdirAll MkdirTemp Remove RemoveAll Rename Link Symlink Chmod Chtimes Chown Truncate OpenFile CopyFS OpenRoot")
+	writers = map[string][]string{"core/folder": writing, "core/journal": {"MkdirAll"}, "core/register": {"MkdirAll"}, "cli": {"OpenRoot"}}
+	// doors are packages that only some may enter.
+	doors = map[string][]string{"core/folder": {"core/disk", "core/journal", "core/register"}, "core/register": {"core/disk", "core/journal"}}
+)
+
 func TestLowerFloorsKnowNothingOfHigherOnes(t *testing.T) {
+	floors := floors(t)
+	require.Greater(t, len(floors), 20)
+	seen := map[string]bool{".": true, "examples": true}
 	require.NoError(t, filepath.WalkDir(".", func(file string, d fs.DirEntry, err error) error {
 		if err != nil || d.IsDir() || !strings.HasSuffix(file, ".go") || strings.HasSuffix(file, "_test.go") || strings.HasPrefix(file, "bench") || strings.HasPrefix(file, "docs") {
 			return err
 		}
 		pkg := path.Dir(filepath.ToSlash(file))
 		floor, known := floors[pkg]
-		assert.True(t, known, "%s has no floor in the plan of the house", pkg)
+		assert.True(t, known, "%s has no floor in docs/architecture.md", pkg)
+		seen[pkg] = true
 		f, err := parser.ParseFile(token.NewFileSet(), file, nil, 0)
 		require.NoError(t, err)
 		core := strings.HasPrefix(pkg, "core/")
@@ -45,23 +72,30 @@ func TestLowerFloorsKnowNothingOfHigherOnes(t *testing.T) {
 			name, _ := strconv.Unquote(imp.Path.Value)
 			if below, ours := strings.CutPrefix(name, "vestibula/"); ours {
 				assert.Less(t, floors[below], floor, "%s imports %s", file, name)
+				if allowed := doors[below]; allowed != nil {
+					assert.Contains(t, allowed, pkg, "%s may not import %s", file, name)
+				}
 			} else if core {
 				for _, outer := range []string{"cobra", "charm", "progressbar", "x/term", "xdg"} {
 					assert.NotContains(t, name, outer, "%s: the core has no interface code", file)
 				}
 			}
 		}
-		if core {
-			ast.Inspect(f, func(n ast.Node) bool {
-				if sel, ok := n.(*ast.SelectorExpr); ok {
-					if x, ok := sel.X.(*ast.Ident); ok {
-						why, bad := forbidden[x.Name+"."+sel.Sel.Name]
-						assert.False(t, bad, "%s uses %s.%s: %s", file, x.Name, sel.Sel.Name, why)
+		ast.Inspect(f, func(n ast.Node) bool {
+			if sel, ok := n.(*ast.SelectorExpr); ok {
+				if x, ok := sel.X.(*ast.Ident); ok {
+					why, bad := forbidden[x.Name+"."+sel.Sel.Name]
+					assert.False(t, core && bad, "%s uses %s.%s: %s", file, x.Name, sel.Sel.Name, why)
+					if x.Name == "os" && slices.Contains(writing, sel.Sel.Name) {
+						assert.Contains(t, writers[pkg], sel.Sel.Name, "%s uses os.%s: only package disk writes", file, sel.Sel.Name)
 					}
 				}
-				return true
-			})
-		}
+			}
+			return true
+		})
 		return nil
 	}))
+	for pkg := range floors {
+		assert.True(t, seen[pkg], "%s stands in docs/architecture.md, and is not there", pkg)
+	}
 }

@@ -49,7 +49,7 @@ func TestKilledRunsCanBeFinishedOrTakenBack(t *testing.T) {
 		return all
 	}
 	// shape is a state without the times in it.
-	stamp := regexp.MustCompile(`"built": "[^"]*"|,20\d\d-\d\d-\d\d \d\d:\d\d,`)
+	stamp := regexp.MustCompile(`"id": "[^"]*"|"built": "[^"]*"|,20\d\d-\d\d-\d\d \d\d:\d\d,`)
 	shape := func() map[string]string {
 		all := state()
 		for path, text := range all {
@@ -117,7 +117,7 @@ func TestHistoryAndUndo(t *testing.T) {
 	before := d.has("out")
 	d.run("build", "client", "--into", "out", "client=x", "received=today", "--yes")
 	out, _ = d.run("history")
-	assert.Contains(t, out, "build  Client    4 folders, 2 files  done")
+	assert.Contains(t, out, "build  x        4 folders, 2 files  done")
 	out, status = d.run("undo")
 	assert.Equal(t, 1, status, "without a terminal and without --yes nothing is changed")
 	assert.Contains(t, out, "- x/   with the 6 things in it")
@@ -169,7 +169,7 @@ func TestRunsInOnePlaceWaitForNobodyAndLoseNothing(t *testing.T) {
 		if built {
 			done++
 		} else {
-			assert.Regexp(t, "another run is at work in|has changed in .* meanwhile", r.out)
+			assert.Regexp(t, "another run is at work in|has changed meanwhile|is there already", r.out)
 		}
 		assert.Equal(t, built, strings.Contains(has, r.town+"/Part 060/"), r.out)
 		assert.Equal(t, built, strings.Contains(has, r.town), r.out)

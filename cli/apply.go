@@ -18,6 +18,7 @@ import (
 	"vestibula/core/change"
 	"vestibula/core/digest"
 	"vestibula/core/disk"
+	"vestibula/core/journal"
 	"vestibula/core/tree"
 )
 
@@ -94,10 +95,14 @@ func (a *app) stateDir() string {
 	return filepath.Join(xdg.StateHome, "vestibula")
 }
 
+func (a *app) writer() *disk.Writer {
+	return &disk.Writer{Dir: a.stateDir(), Spare: filepath.Join(os.TempDir(), fmt.Sprintf("vestibula-%d", os.Getuid()))}
+}
+
 // An undertaking is a plan that is carried out now.
 type undertaking struct {
 	plan      *disk.Plan
-	head      disk.Head
+	head      journal.Head
 	doing     string // what the bar says
 	total     int    // how many things are made or changed, for the bar
 	again     string // what to do after a failure that left something
@@ -107,11 +112,11 @@ type undertaking struct {
 
 // carryOut carries a plan out, with a bar, until somebody stops it. The error ends
 // the command.
-func (a *app) carryOut(u undertaking) (*disk.Record, error) {
+func (a *app) carryOut(u undertaking) (*journal.Record, error) {
 	done, end := a.progress(u.doing, u.total)
 	stop, release := signal.NotifyContext(context.Background(), os.Interrupt)
-	w := &disk.Writer{Dir: a.stateDir(), Spare: filepath.Join(os.TempDir(), fmt.Sprintf("vestibula-%d", os.Getuid())),
-		NoJournal: u.noJournal, Stop: stop.Done(), Done: done}
+	w := a.writer()
+	w.NoJournal, w.Stop, w.Done = u.noJournal, stop.Done(), done
 	if u.bar != nil {
 		w.Done = nil
 		u.bar(done)
@@ -128,7 +133,7 @@ func (u *undertaking) told(err error) error {
 	var (
 		busy      *disk.BusyError
 		inTheWay  *disk.BlockedError
-		unwritten *disk.JournalError
+		unwritten *journal.Error
 		failed    *disk.ApplyError
 	)
 	switch {
@@ -174,11 +179,11 @@ type newFile struct {
 
 // fileSet returns the set that makes files, with the folders on the way that are
 // not there yet, and what a record names of it.
-func fileSet(files []newFile) (*change.Set, []disk.Root, error) {
+func fileSet(files []newFile) (*change.Set, []journal.Root, error) {
 	set := &change.Set{}
 	places := map[string]int{}
 	made := map[string]bool{}
-	var roots []disk.Root
+	var roots []journal.Root
 	for _, f := range files {
 		full, err := filepath.Abs(f.path)
 		if err != nil {
@@ -217,7 +222,7 @@ func fileSet(files []newFile) (*change.Set, []disk.Root, error) {
 		}
 		set.Changes = append(set.Changes, change.Change{Op: change.Make, In: in, Path: rel, Node: node})
 		if len(roots) < manyRoots {
-			roots = append(roots, disk.Root{In: in, Path: change.Text(rel)})
+			roots = append(roots, journal.Root{In: in, Path: change.Text(rel)})
 		}
 	}
 	return set, roots, nil
@@ -240,6 +245,6 @@ func (a *app) makeFiles(what, title string, files []newFile, noJournal bool) err
 		return err
 	}
 	_, err = a.carryOut(undertaking{plan: plan, doing: "writing", total: len(files), noJournal: noJournal,
-		again: "vestibula undo takes it back", head: disk.Head{What: what, Title: title, Project: title, Roots: roots}})
+		again: "vestibula undo takes it back", head: journal.Head{What: what, Title: title, Project: title, Roots: roots}})
 	return err
 }

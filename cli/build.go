@@ -12,6 +12,7 @@ import (
 	"vestibula/core/build"
 	"vestibula/core/change"
 	"vestibula/core/disk"
+	"vestibula/core/journal"
 	"vestibula/core/label"
 	"vestibula/core/rules"
 	"vestibula/core/template"
@@ -35,12 +36,12 @@ type buildRun struct {
 	place   *disk.Place
 	plan    *build.Plan
 	set     change.Set
-	roots   []disk.Root // what the record names
-	marks   bool        // the table is marked
+	roots   []journal.Root // what the record names
+	marks   bool           // the table is marked
 	// reported says that the report is a part of the set that was carried out.
 	reported bool
 	// continues are earlier builds that were cut short and are finished now.
-	continues []*disk.Record
+	continues []*journal.Record
 	findings  chan []rules.Finding
 	batch     *batch.Batch // what is built: one, or one for each row of a table
 }
@@ -279,18 +280,18 @@ func (b *buildRun) placeNumber(dir string) int {
 
 // nameRoots returns what the record of the build is about: its projects, as long
 // as they are few.
-func (b *buildRun) nameRoots(labels []*labelling) (roots []disk.Root) {
+func (b *buildRun) nameRoots(labels []*labelling) (roots []journal.Root) {
 	if b.archive.name != "" {
-		return []disk.Root{{Path: change.Text(b.archive.name)}}
+		return []journal.Root{{Path: change.Text(b.archive.name)}}
 	}
 	if len(labels) == 0 || len(labels) > manyRoots {
 		if top := b.tree.Root.Children; len(top) == 1 {
-			return []disk.Root{{Path: change.Text(top[0].Name)}}
+			return []journal.Root{{Path: change.Text(top[0].Name)}}
 		}
-		return []disk.Root{{Path: "."}}
+		return []journal.Root{{Path: "."}}
 	}
 	for _, l := range labels {
-		roots = append(roots, disk.Root{Path: change.Text(l.folder), ID: l.id})
+		roots = append(roots, journal.Root{Path: change.Text(l.folder), ID: l.id})
 	}
 	return roots
 }
@@ -326,7 +327,7 @@ func (b *buildRun) carryOut() error {
 	if len(plan.List) > 0 || len(plan.Continues) > 0 {
 		u := undertaking{plan: plan, doing: "building", total: len(b.plan.Steps), noJournal: b.noJournal,
 			again: "the same build again finishes it; vestibula undo takes it back",
-			head:  disk.Head{What: b.what, Title: b.t.Heading(), Project: b.project(), Roots: b.roots}}
+			head:  journal.Head{What: b.what, Title: b.t.Heading(), Project: b.project(), Roots: b.roots}}
 		if b.archive.plan != nil {
 			u.bar = func(done func(int)) { b.archive.done = done }
 		}
@@ -394,14 +395,14 @@ func (b *buildRun) noticeCutShort() {
 	}
 	b.tellCutShort(records, b.place.Real)
 	for _, r := range records {
-		if r.End == disk.CutShort && !r.Busy && r.Undoes == 0 && len(r.Places) > 0 && string(r.Places[0]) == b.place.Real && b.makesAllOf(r) {
+		if r.End == journal.CutShort && !r.Busy && r.Undoes == 0 && len(r.Places) > 0 && string(r.Places[0]) == b.place.Real && b.makesAllOf(r) {
 			b.continues = append(b.continues, r)
 		}
 	}
 }
 
 // makesAllOf reports whether all that a record makes belongs to the plan.
-func (b *buildRun) makesAllOf(r *disk.Record) bool {
+func (b *buildRun) makesAllOf(r *journal.Record) bool {
 	changes, err := b.changesOf(r)
 	if err != nil {
 		return false

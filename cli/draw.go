@@ -3,6 +3,7 @@ package cli
 import (
 	"fmt"
 	"path"
+	"strings"
 
 	"vestibula/cli/term"
 	"vestibula/core/change"
@@ -84,4 +85,19 @@ func changeLine(c *change.Change) string {
 		from = c.Via
 	}
 	return term.Accent.Render("»") + " " + name(from) + term.Dim.Render(" → ") + name(c.Path)
+}
+
+// drawUndo shows what an undo will do, and what stays.
+func (a *app) drawUndo(u *disk.Undo) {
+	a.screen.Line(term.Title.Render(fmt.Sprintf("Undo %d: the %s of %s", u.Record.Number, u.Record.What, term.Visible(u.Record.Name()))),
+		term.Dim.Render(" in "+term.Visible(strings.Join(u.Record.PlacePaths(), ", "))))
+	for _, now := range u.Moved {
+		a.screen.Text(term.Warn.Render("note:") + " it lies in " + term.Visible(now) + " now")
+	}
+	a.screen.Line()
+	a.drawChanges(u.List)
+	for _, s := range u.Stays {
+		a.screen.Line(term.Warn.Render("~"), " ", term.Visible(s.Path), "   ", term.Dim.Italic(true).Render("stays: "+term.Visible(s.Why)))
+	}
+	a.screen.Line()
 }

@@ -14,11 +14,12 @@ import (
 	"vestibula/cli/term"
 	"vestibula/core/change"
 	"vestibula/core/disk"
+	"vestibula/core/journal"
 )
 
 // records reads the journal for showing it; where there is none, it is empty.
-func (a *app) records() (list []*disk.Record, err error) {
-	err = a.journal(func(j *disk.Journal) error {
+func (a *app) records() (list []*journal.Record, err error) {
+	err = a.journal(func(j *journal.Journal) error {
 		list, err = j.Records()
 		return err
 	})
@@ -26,8 +27,8 @@ func (a *app) records() (list []*disk.Record, err error) {
 }
 
 // changesOf returns the changes of a record.
-func (a *app) changesOf(r *disk.Record) (list []change.Change, err error) {
-	err = a.journal(func(j *disk.Journal) error {
+func (a *app) changesOf(r *journal.Record) (list []change.Change, err error) {
+	err = a.journal(func(j *journal.Journal) error {
 		list, err = j.Changes(r)
 		return err
 	})
@@ -35,8 +36,8 @@ func (a *app) changesOf(r *disk.Record) (list []change.Change, err error) {
 }
 
 // journal calls do with the journal, if there is one.
-func (a *app) journal(do func(j *disk.Journal) error) error {
-	j, err := disk.OpenJournal(a.stateDir())
+func (a *app) journal(do func(j *journal.Journal) error) error {
+	j, err := journal.Open(a.stateDir())
 	if errors.Is(err, fs.ErrNotExist) {
 		return nil
 	}
@@ -53,9 +54,9 @@ func (a *app) journal(do func(j *disk.Journal) error) error {
 
 // tellCutShort tells of runs that never came to their end, and are not at work
 // now. Here is where the reader is at work.
-func (a *app) tellCutShort(records []*disk.Record, here string) {
+func (a *app) tellCutShort(records []*journal.Record, here string) {
 	for _, r := range records {
-		if r.End != disk.CutShort || r.Busy {
+		if r.End != journal.CutShort || r.Busy {
 			continue
 		}
 		where := ""
@@ -71,7 +72,7 @@ func (a *app) tellCutShort(records []*disk.Record, here string) {
 }
 
 // findRecord returns the record with a number.
-func findRecord(records []*disk.Record, text string) (*disk.Record, error) {
+func findRecord(records []*journal.Record, text string) (*journal.Record, error) {
 	n, err := strconv.Atoi(text)
 	for _, r := range records {
 		if err == nil && r.Number == n {
@@ -82,13 +83,13 @@ func findRecord(records []*disk.Record, text string) (*disk.Record, error) {
 }
 
 // state says in a word how a record stands.
-func state(r *disk.Record) string {
+func state(r *journal.Record) string {
 	switch {
 	case r.UndoneBy > 0:
 		return "undone by " + strconv.Itoa(r.UndoneBy)
 	case r.Busy:
 		return "at work"
-	case r.End == disk.CutShort:
+	case r.End == journal.CutShort:
 		return "cut short"
 	}
 	return r.End
@@ -117,19 +118,6 @@ func amount(n change.Counts) string {
 		return "nothing"
 	}
 	return strings.Join(parts, ", ")
-}
-
-// size writes a number of bytes.
-func size(bytes int64) string {
-	const unit = 1000
-	if bytes < unit {
-		return term.Count(int(bytes), "byte")
-	}
-	value, prefix := float64(bytes), 0
-	for value >= unit && prefix < 5 {
-		value, prefix = value/unit, prefix+1
-	}
-	return fmt.Sprintf("%.1f %cB", value, " kMGTP"[prefix])
 }
 
 func (a *app) historyCommand() *cobra.Command {
@@ -173,7 +161,7 @@ list says how much. --forget frees that, and the record can no longer be undone.
 	return c
 }
 
-func (a *app) listRecords(records []*disk.Record) error {
+func (a *app) listRecords(records []*journal.Record) error {
 	if len(records) == 0 {
 		a.screen.Text("Nothing was built yet.")
 		return nil
@@ -186,7 +174,7 @@ func (a *app) listRecords(records []*disk.Record) error {
 		}
 		much := amount(r.Count)
 		if r.Kept > 0 && !r.Undone() {
-			much += ", " + size(r.Kept) + " kept"
+			much += ", " + term.Size(r.Kept) + " kept"
 		}
 		rows = append(rows, []string{strconv.Itoa(r.Number), when(r.When), what, term.Visible(r.Name()), much, state(r), term.Dim.Render(term.Visible(strings.Join(r.PlacePaths(), ", ")))})
 	}
@@ -195,9 +183,9 @@ func (a *app) listRecords(records []*disk.Record) error {
 	return nil
 }
 
-func (a *app) showRecord(r *disk.Record, asJSON bool) error {
+func (a *app) showRecord(r *journal.Record, asJSON bool) error {
 	if asJSON {
-		return a.printJSON(a.recordsJSON([]*disk.Record{r})[0])
+		return a.printJSON(a.recordsJSON([]*journal.Record{r})[0])
 	}
 	changes, err := a.changesOf(r)
 	if err != nil {
@@ -214,7 +202,7 @@ func (a *app) showRecord(r *disk.Record, asJSON bool) error {
 	return nil
 }
 
-func (a *app) recordsJSON(records []*disk.Record) []any {
+func (a *app) recordsJSON(records []*journal.Record) []any {
 	type step struct {
 		Op   string `json:"op"`
 		Path string `json:"path"`
@@ -236,7 +224,7 @@ func (a *app) recordsJSON(records []*disk.Record) []any {
 			}
 		}
 		list = append(list, struct {
-			disk.Head
+			journal.Head
 			State string `json:"state"`
 			Steps []step `json:"steps"`
 		}{r.Head, state(r), steps})
@@ -245,7 +233,7 @@ func (a *app) recordsJSON(records []*disk.Record) []any {
 }
 
 // forget frees what a record keeps.
-func (a *app) forget(records []*disk.Record, number string, ask consent) error {
+func (a *app) forget(records []*journal.Record, number string, ask consent) error {
 	r, err := findRecord(records, number)
 	if err != nil {
 		return err
@@ -253,18 +241,18 @@ func (a *app) forget(records []*disk.Record, number string, ask consent) error {
 	switch {
 	case r.Busy:
 		return refused("wait until it has ended", "%d is still at work", r.Number)
-	case r.End == disk.CutShort:
+	case r.End == journal.CutShort:
 		return refused(fmt.Sprintf("take it back first: vestibula undo %d", r.Number), "%d was cut short, and what was on its way is not in its place yet", r.Number)
 	}
 	show := func() {
-		a.screen.Text(fmt.Sprintf("%d: %s of %s, %s. It keeps %s.", r.Number, r.What, term.Visible(r.Name()), when(r.When), size(r.Kept)))
+		a.screen.Text(fmt.Sprintf("%d: %s of %s, %s. It keeps %s.", r.Number, r.What, term.Visible(r.Name()), when(r.When), term.Size(r.Kept)))
 	}
 	goes, err := a.agreed(ask, show, fmt.Sprintf("Forget %d for ever? It can then no longer be undone.", r.Number), "forget it")
 	if !goes {
 		return err
 	}
-	err = a.journal(func(j *disk.Journal) error {
-		if err := j.Forget(r); err != nil {
+	err = a.journal(func(j *journal.Journal) error {
+		if err := a.writer().Forget(j, r); err != nil {
 			return refused("", "%d cannot be forgotten: %s", r.Number, disk.Reason(err))
 		}
 		return nil
@@ -272,7 +260,7 @@ func (a *app) forget(records []*disk.Record, number string, ask consent) error {
 	if err != nil {
 		return err
 	}
-	a.screen.Text(term.Good.Render("Forgotten") + fmt.Sprintf(": %d; %s freed.", r.Number, size(r.Kept)))
+	a.screen.Text(term.Good.Render("Forgotten") + fmt.Sprintf(": %d; %s freed.", r.Number, term.Size(r.Kept)))
 	return nil
 }
 
@@ -296,13 +284,13 @@ What goes is kept, so that an undo can itself be undone by its number.`,
 }
 
 // toUndo returns the record that is to be taken back.
-func (a *app) toUndo(records []*disk.Record, args []string, here string, ask consent) (*disk.Record, error) {
+func (a *app) toUndo(records []*journal.Record, args []string, here string, ask consent) (*journal.Record, error) {
 	if len(args) == 1 {
 		return findRecord(records, args[0])
 	}
-	var newest *disk.Record
+	var newest *journal.Record
 	for _, r := range slices.Backward(records) {
-		if r.Undoes > 0 || r.Undone() || r.Busy || r.End == "forgotten" {
+		if r.Undoes > 0 || r.Undone() || r.Busy || r.End == journal.Forgotten {
 			continue
 		}
 		if r.Under(here) {
@@ -339,12 +327,12 @@ func (a *app) undo(args []string, ask consent) error {
 		return refused("", "%d has been taken back already", r.Number)
 	case r.Busy:
 		return refused("wait until it has ended, and try again", "%d is still at work", r.Number)
-	case r.End == "forgotten":
+	case r.End == journal.Forgotten:
 		return refused("", "%d was forgotten, and cannot be undone any more", r.Number)
 	}
 	var u *disk.Undo
-	err = a.journal(func(j *disk.Journal) error {
-		u, err = j.PlanUndo(records, r, here)
+	err = a.journal(func(j *journal.Journal) error {
+		u, err = disk.PlanUndo(j, records, r, here)
 		return a.toldUndo(err)
 	})
 	if err != nil {
@@ -359,13 +347,13 @@ func (a *app) undo(args []string, ask consent) error {
 		return err
 	}
 	record, err := a.carryOut(undertaking{plan: u.Plan, doing: "undoing", total: len(u.List), again: fmt.Sprintf("vestibula undo %d goes on with it", r.Number),
-		head: disk.Head{What: "undo", Title: r.Title, Project: r.Project, Roots: r.Roots}})
+		head: journal.Head{What: "undo", Title: r.Title, Project: r.Project, Roots: r.Roots}})
 	if err != nil {
 		return err
 	}
 	text := fmt.Sprintf(": %s. To have it back: vestibula undo %d", amount(record.Count), record.Number)
 	if record.Kept > 0 {
-		text += fmt.Sprintf("\nWhat went is kept in %s, %s. To free it: vestibula history --forget %d", filepath.Join(u.Places[0], record.Work), size(record.Kept), record.Number)
+		text += fmt.Sprintf("\nWhat went is kept in %s, %s. To free it: vestibula history --forget %d", filepath.Join(u.Places[0], record.Work), term.Size(record.Kept), record.Number)
 	}
 	a.screen.Text(term.Good.Render("Undone") + term.Lines(text))
 	return nil
@@ -384,19 +372,4 @@ func (a *app) toldUndo(err error) error {
 		return refused("if you have moved it, go there and run the same command again", "%v; nothing was changed", gone)
 	}
 	return refused("nothing was changed", "%s", disk.Reason(err))
-}
-
-// drawUndo shows what an undo will do, and what stays.
-func (a *app) drawUndo(u *disk.Undo) {
-	a.screen.Line(term.Title.Render(fmt.Sprintf("Undo %d: the %s of %s", u.Record.Number, u.Record.What, term.Visible(u.Record.Name()))),
-		term.Dim.Render(" in "+term.Visible(strings.Join(u.Record.PlacePaths(), ", "))))
-	for _, now := range u.Moved {
-		a.screen.Text(term.Warn.Render("note:") + " it lies in " + term.Visible(now) + " now")
-	}
-	a.screen.Line()
-	a.drawChanges(u.List)
-	for _, s := range u.Stays {
-		a.screen.Line(term.Warn.Render("~"), " ", term.Visible(s.Path), "   ", term.Dim.Italic(true).Render("stays: "+term.Visible(s.Why)))
-	}
-	a.screen.Line()
 }

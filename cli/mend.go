@@ -7,6 +7,7 @@ import (
 	"vestibula/cli/term"
 	"vestibula/core/change"
 	"vestibula/core/disk"
+	"vestibula/core/journal"
 	"vestibula/core/rules"
 	"vestibula/core/template"
 )
@@ -55,7 +56,7 @@ func (r *checkRun) mend(src *source) error {
 		return err
 	}
 	_, err = r.carryOut(undertaking{plan: plan, doing: "mending", total: 1, again: "vestibula undo takes it back",
-		head: disk.Head{What: "mend", Title: src.name, Project: src.name, Roots: []disk.Root{{Path: change.Text(filepath.Base(at))}}}})
+		head: journal.Head{What: "mend", Title: src.name, Project: src.name, Roots: []journal.Root{{Path: change.Text(filepath.Base(at))}}}})
 	if err != nil {
 		return err
 	}

@@ -170,7 +170,7 @@ func (b *buildRun) markRows() (dir string, marked *change.Change, err error) {
 	}
 	marks := map[int]table.Mark{}
 	for _, build := range b.batch.Builds {
-		marks[build.Row] = table.Mark{When: b.now, Where: filepath.Join(b.place.Real, filepath.FromSlash(build.Folder()))}
+		marks[build.Row] = table.Mark{When: b.now, Where: filepath.Join(b.place.Real, b.archive.name, filepath.FromSlash(build.Folder()))}
 	}
 	data, err := b.batch.Table.WithMarks(marks)
 	if err != nil {

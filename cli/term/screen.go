@@ -139,3 +139,16 @@ func Lines(text string) string {
 	}
 	return strings.Join(lines, "\n")
 }
+
+// Size writes a number of bytes.
+func Size(bytes int64) string {
+	const unit = 1000
+	if bytes < unit {
+		return Count(int(bytes), "byte")
+	}
+	value, prefix := float64(bytes), 0
+	for value >= unit && prefix < 5 {
+		value, prefix = value/unit, prefix+1
+	}
+	return fmt.Sprintf("%.1f %cB", value, " kMGTP"[prefix])
+}

@@ -50,7 +50,7 @@ type spot struct {
 	children map[string]*spot // nil until they are needed
 	folded   map[string]string
 	node     *tree.Node // of what the list made
-	sum      string     // of a file that the list made
+	sum      string     // of a file that the list made or replaced
 	denied   error      // nothing can be made in it
 	asked    bool
 }
@@ -316,7 +316,7 @@ func (k *Check) replace(c *Change) (*string, error) {
 		return missing, nil
 	case there.kind != tree.File:
 		return because("it is %s", there.kind.Article()), nil
-	case k.Names || there.real == "":
+	case k.Names:
 		return nil, nil
 	}
 	c.Was.Kind = tree.File
@@ -335,7 +335,6 @@ func (k *Check) replace(c *Change) (*string, error) {
 	if old != nil {
 		c.Old, c.HasOld = old, true
 	}
-	there.sum = c.Sum
 	if k.CutShort && c.From != "" {
 		// What was there may lie where the run that was cut short put it.
 		aside, err := k.find(c.In, c.From)
@@ -345,9 +344,11 @@ func (k *Check) replace(c *Change) (*string, error) {
 		if aside != nil && aside.kind == tree.File {
 			c.Content = nil
 			c.Sum, err = k.sum(aside, nil)
+			there.sum = c.Sum
 			return nil, err
 		}
 	}
+	there.sum = c.Sum
 	if c.From == "" || c.Content != nil {
 		c.From = k.name("new")
 	}
@@ -424,7 +425,7 @@ func (k *Check) remove(c *Change) (*string, error) {
 // sum returns the checksum of a file, and what it holds where that is little
 // enough to be kept in the record.
 func (k *Check) sum(s *spot, old *[]byte) (string, error) {
-	if s.real == "" {
+	if s.real == "" || s.sum != "" {
 		return s.sum, nil
 	}
 	f, err := k.Places[s.in].Open(s.real)

@@ -5,13 +5,15 @@ import (
 	"fmt"
 	"io/fs"
 	"path"
-	"path/filepath"
 	"slices"
 	"strings"
 	"sync"
 
 	"vestibula/core/change"
+	"vestibula/core/folder"
+	"vestibula/core/journal"
 	"vestibula/core/label"
+	"vestibula/core/register"
 	"vestibula/core/tree"
 )
 
@@ -31,8 +33,6 @@ type Writer struct {
 	Stop <-chan struct{}
 }
 
-func registerDir(dir string) string { return filepath.Join(dir, "running") }
-
 // A Plan is a set of changes that was put into order and held against the disk.
 type Plan struct {
 	Places  []string // absolute, without links
@@ -42,10 +42,10 @@ type Plan struct {
 
 	// Continues are records that were cut short, and of which this plan does what
 	// was left.
-	Continues []*Record
+	Continues []*journal.Record
 
 	identities [][2]uint64
-	undoes     *Record // of a plan that takes a record back
+	undoes     *journal.Record // of a plan that takes a record back
 }
 
 // A Blocked path is one that something is in the way of.
@@ -89,7 +89,7 @@ func Prepare(set *change.Set) (*Plan, error) {
 	}
 	for i := range p.List {
 		if c := &p.List[i]; err == nil && c.Op == change.Replace && c.Sum == "" {
-			c.Sum, err = sumOfContent(&tree.Node{Content: c.Content})
+			c.Sum, err = journal.SumOf(&tree.Node{Content: c.Content})
 		}
 	}
 	return p, err
@@ -102,7 +102,7 @@ func (p *Plan) open(paths []string) (places []*Place, err error) {
 		var dev, ino uint64
 		if err == nil {
 			places = append(places, place)
-			dev, ino, err = identity(place.Real)
+			dev, ino, err = folder.Identity(place.Real)
 		}
 		if err != nil {
 			closeAll(places)
@@ -127,6 +127,9 @@ func asPlaces(list []*Place) []tree.Place {
 	}
 	return out
 }
+
+// A BusyError says that another run is at work in a place.
+type BusyError = register.BusyError
 
 // ErrStopped is why a run failed that was stopped.
 var ErrStopped = errors.New("it was stopped")
@@ -153,9 +156,9 @@ func (e *ApplyError) Unwrap() error { return e.Err }
 // writes down what will be done, does it, each change after one more look at what
 // it touches, and writes the end down. Where anything fails, what was done is
 // taken back. Of the head, What, When, Title, Project and Roots are given. The
-// error is a [BusyError], [BlockedError], [JournalError], [ContentError] or
+// error is a [BusyError], [BlockedError], [journal.Error], [journal.ContentError] or
 // [ApplyError].
-func (w *Writer) Apply(p *Plan, head Head) (*Record, error) {
+func (w *Writer) Apply(p *Plan, head journal.Head) (*journal.Record, error) {
 	release, err := w.take(p.Places)
 	if err != nil {
 		return nil, err
@@ -182,7 +185,7 @@ func (w *Writer) Apply(p *Plan, head Head) (*Record, error) {
 		}
 		return nil, blocked
 	}
-	head.Work, head.Places, head.Count, head.Kept = p.Work, nil, change.Count(p.List, Own), kept(p.List)
+	head.Work, head.Places, head.Count, head.Kept = p.Work, nil, change.Count(p.List, Own), journal.Kept(p.List)
 	for _, place := range p.Places {
 		head.Places = append(head.Places, change.Text(place))
 	}
@@ -194,16 +197,16 @@ func (w *Writer) Apply(p *Plan, head Head) (*Record, error) {
 	}
 	r := &run{writer: w, plan: p, places: places, number: -1}
 	if w.NoJournal {
-		return &Record{Head: head, End: Done}, r.carryOut(head.Roots)
+		return &journal.Record{Head: head, End: journal.Done}, r.carryOut(head.Roots)
 	}
-	j, err := makeJournal(w.Dir)
+	j, err := journal.Make(w.Dir)
 	if err != nil {
-		return nil, &JournalError{Err: err}
+		return nil, &journal.Error{Err: err}
 	}
 	defer j.Close()
 	r.journal = j
-	record := &Record{Head: head}
-	if r.lines, err = j.begin(&record.Head, p.List); err != nil {
+	record := &journal.Record{Head: head}
+	if r.lines, err = j.Begin(&record.Head, p.List); err != nil {
 		return nil, err
 	}
 	r.number = record.Number
@@ -211,14 +214,14 @@ func (w *Writer) Apply(p *Plan, head Head) (*Record, error) {
 	var failed *ApplyError
 	if errors.As(err, &failed) {
 		if len(failed.Left) == 0 {
-			_ = j.finish(record.Number, ending{End: TakenBack}) // without its end it is cut short, which does no harm
+			_ = j.Finish(record.Number, journal.TakenBack, nil) // without its end it is cut short, which does no harm
 		}
 		return record, err
 	}
-	if err := j.close(record, p, places); err != nil {
-		return record, &JournalError{Done: true, Err: err}
+	if err := closeRecord(j, record, p, places); err != nil {
+		return record, &journal.Error{Done: true, Err: err}
 	}
-	record.End = Done
+	record.End = journal.Done
 	return record, nil
 }
 
@@ -227,19 +230,19 @@ func Own(p string) bool { return path.Base(p) == label.FileName }
 
 // take has the places for this run alone.
 func (w *Writer) take(places []string) (release func(), err error) {
-	release, err = register{registerDir(w.Dir)}.take(places)
+	release, err = register.Register{Dir: journal.RegisterDir(w.Dir)}.Take(places)
 	var busy *BusyError
 	if err == nil || errors.As(err, &busy) {
 		return release, err
 	}
 	if !w.NoJournal {
-		return nil, &JournalError{Err: err}
+		return nil, &journal.Error{Err: err}
 	}
-	return register{registerDir(w.Spare)}.take(places)
+	return register.Register{Dir: journal.RegisterDir(w.Spare)}.Take(places)
 }
 
-// close writes the end of a record, and of those that it has finished.
-func (j *Journal) close(r *Record, p *Plan, places []*Place) error {
+// closeRecord writes the end of a record, and of those that it has finished.
+func closeRecord(j *journal.Journal, r *journal.Record, p *Plan, places []*Place) error {
 	for i := range r.Roots {
 		root := &r.Roots[i]
 		e, err := places[root.In].Look(string(root.Path))
@@ -248,15 +251,15 @@ func (j *Journal) close(r *Record, p *Plan, places []*Place) error {
 		}
 	}
 	for _, n := range r.Continues {
-		if err := j.finish(n, ending{End: Continued}); err != nil && !errors.Is(err, fs.ErrNotExist) {
+		if err := j.Finish(n, journal.Continued, nil); err != nil && !errors.Is(err, fs.ErrNotExist) {
 			return err
 		}
 	}
-	if err := j.finish(r.Number, ending{End: Done, Roots: r.Roots}); err != nil {
+	if err := j.Finish(r.Number, journal.Done, r.Roots); err != nil {
 		return err
 	}
-	if u := p.undoes; u != nil && u.End == CutShort {
-		return j.finish(u.Number, ending{End: Done})
+	if u := p.undoes; u != nil && u.End == journal.CutShort {
+		return j.Finish(u.Number, journal.Done, nil)
 	}
 	return nil
 }
@@ -266,14 +269,14 @@ type run struct {
 	writer  *Writer
 	plan    *Plan
 	places  []*Place
-	journal *Journal
-	number  int                  // of the record; -1 where there is none
-	lines   []int                // of the record, by the numbers of changes
-	folders map[folderKey]handle // open ones
+	journal *journal.Journal
+	number  int                         // of the record; -1 where there is none
+	lines   []int                       // of the record, by the numbers of changes
+	folders map[folderKey]folder.Folder // open ones
 	done    []change.Change
 
 	mutex sync.Mutex // guards what follows
-	works map[int]handle
+	works map[int]folder.Folder
 }
 
 type folderKey struct {
@@ -297,8 +300,8 @@ func (r *run) told(n int) {
 }
 
 // carryOut does what the plan says, or takes back what of it was done.
-func (r *run) carryOut(roots []Root) error {
-	r.works, r.folders = map[int]handle{}, map[folderKey]handle{}
+func (r *run) carryOut(roots []journal.Root) error {
+	r.works, r.folders = map[int]folder.Folder{}, map[folderKey]folder.Folder{}
 	defer r.closeFolders()
 	at, err := r.all()
 	if err == nil && r.halted() {
@@ -376,7 +379,7 @@ func (r *run) one(i int, c *change.Change) error {
 
 // folder returns the folder that a path lies in, open. Those that were opened
 // last stay so: changes to one folder mostly follow each other.
-func (r *run) folder(in int, path string) (handle, string, error) {
+func (r *run) folder(in int, path string) (folder.Folder, string, error) {
 	dir, name := split(path)
 	if dir == r.plan.Work {
 		h, err := r.work(in)
@@ -386,7 +389,7 @@ func (r *run) folder(in int, path string) (handle, string, error) {
 	if h := r.folders[key]; h != nil {
 		return h, name, nil
 	}
-	h, err := below(r.places[in].root, dir)
+	h, err := folder.Below(r.places[in].root, dir)
 	if err != nil {
 		return nil, "", err
 	}
@@ -406,7 +409,7 @@ func (r *run) closeFolders() {
 
 // work returns the hidden folder of the run in a place, which is made when it is
 // needed, and by nobody else.
-func (r *run) work(in int) (handle, error) {
+func (r *run) work(in int) (folder.Folder, error) {
 	if h := r.works[in]; h != nil {
 		return h, nil
 	}
@@ -439,24 +442,24 @@ func (r *run) tidy(done bool) {
 		h.Close()
 		_ = r.places[in].root.Remove(r.plan.Work, true) // where nothing is kept in it
 	}
-	r.works = map[int]handle{}
+	r.works = map[int]folder.Folder{}
 	if !done || r.journal == nil {
 		return
 	}
 	for _, o := range append(slices.Clone(r.plan.Continues), r.plan.undoes) {
 		if o != nil {
-			r.journal.tidy(o, r.places)
+			tidy(r.journal, o, r.places)
 		}
 	}
 }
 
 // discardStaged removes from a work folder what a list was to put into files, or
 // has put aside, and what was half written: only what is known by its checksum.
-func discardStaged(h handle, list []change.Change, in int, work string) {
+func discardStaged(h folder.Folder, list []change.Change, in int, work string) {
 	for i := range list {
 		c := &list[i]
 		if dir, name := split(c.From); c.In == in && dir == work && (c.Op == change.Replace || c.Op == change.Remove) {
-			if sum, err := sumOf(h, name); err == nil && (c.HasOld && sum == c.Was.Sum || c.Op == change.Replace && sum == c.Sum) {
+			if sum, err := folder.Sum(h, name); err == nil && (c.HasOld && sum == c.Was.Sum || c.Op == change.Replace && sum == c.Sum) {
 				_ = h.Remove(name, false)
 			}
 		}
@@ -470,7 +473,7 @@ func discardStaged(h handle, list []change.Change, in int, work string) {
 }
 
 // discard removes a work folder with all that is kept in it.
-func discard(root handle, work string) error {
+func discard(root folder.Folder, work string) error {
 	h, err := root.Folder(work)
 	if errors.Is(err, fs.ErrNotExist) {
 		return nil
@@ -493,4 +496,30 @@ func discard(root handle, work string) error {
 		}
 	}
 	return root.Remove(work, true)
+}
+
+// Forget frees what a record keeps, and the record itself: it can no longer be
+// taken back.
+func (w *Writer) Forget(j *journal.Journal, r *journal.Record) error {
+	places := slices.DeleteFunc(r.PlacePaths(), func(p string) bool {
+		_, _, err := folder.Identity(p)
+		return err != nil // its disk is not here, and what it keeps went with it
+	})
+	release, err := w.take(places)
+	if err != nil {
+		return err
+	}
+	defer release()
+	for _, path := range places {
+		place, err := Open(path)
+		if err != nil {
+			return err
+		}
+		err = discard(place.root, r.Work)
+		place.Close()
+		if err != nil {
+			return err
+		}
+	}
+	return j.Forget(r)
 }

@@ -12,6 +12,8 @@ import (
 
 	"vestibula/core/change"
 	"vestibula/core/digest"
+	"vestibula/core/folder"
+	"vestibula/core/journal"
 	"vestibula/core/tree"
 )
 
@@ -224,7 +226,7 @@ func (m *making) fail(i int32, err error) {
 	}
 }
 
-// A builder keeps a handle open for each folder on the way to where it works,
+// A builder keeps a folder.Folder open for each folder on the way to where it works,
 // so that each new folder costs one call with a single name.
 type builder struct {
 	making *making
@@ -236,7 +238,7 @@ type builder struct {
 
 type opened struct {
 	step   int32
-	handle handle
+	handle folder.Folder
 }
 
 func (m *making) builder(n int) *builder {
@@ -287,7 +289,7 @@ func (b *builder) make(i int32) error {
 
 // put makes a folder or a file. There says whether it is there now, which it may
 // be even where something failed.
-func (r *run) put(parent handle, name string, n *tree.Node, in int, part string, was *change.State) (there bool, sum string, err error) {
+func (r *run) put(parent folder.Folder, name string, n *tree.Node, in int, part string, was *change.State) (there bool, sum string, err error) {
 	perm := func(without fs.FileMode) fs.FileMode {
 		if was != nil && was.Mode != 0 {
 			return was.Mode
@@ -303,14 +305,14 @@ func (r *run) put(parent handle, name string, n *tree.Node, in int, part string,
 		if err != nil {
 			return false, "", err
 		}
-		return true, emptySum, f.Close()
+		return true, journal.EmptySum, f.Close()
 	}
-	fill := func(f file) error {
+	fill := func(f folder.File) error {
 		w := digest.NewWriter(f)
 		if n.Content != nil {
 			content, err := n.Content.Open()
 			if err != nil {
-				return &ContentError{n.Content.Source(), err}
+				return &journal.ContentError{Source: n.Content.Source(), Err: err}
 			}
 			defer content.Close()
 			if _, err := io.Copy(w, content); err != nil {
@@ -329,12 +331,12 @@ func (r *run) put(parent handle, name string, n *tree.Node, in int, part string,
 	}
 	// A folder in the place may be another disk: there the file is written in a
 	// hidden file beside its name.
-	for _, near := range []handle{work, parent} {
+	for _, near := range []folder.Folder{work, parent} {
 		hidden := part
 		if near == parent {
 			hidden = r.plan.Work + "-" + part
 		}
-		err = write(near, hidden, 0o666, fill)
+		err = folder.Write(near, hidden, 0o666, fill)
 		if err == nil && was != nil && was.Time != 0 {
 			err = near.SetTime(hidden, was.Time)
 		}
@@ -345,7 +347,7 @@ func (r *run) put(parent handle, name string, n *tree.Node, in int, part string,
 			return true, sum, nil
 		}
 		_ = near.Remove(hidden, false)
-		if !errors.Is(err, errAcross) {
+		if !errors.Is(err, folder.ErrAcross) {
 			break
 		}
 	}
@@ -353,7 +355,7 @@ func (r *run) put(parent handle, name string, n *tree.Node, in int, part string,
 }
 
 // workShared is work for several builders.
-func (r *run) workShared(in int) (handle, error) {
+func (r *run) workShared(in int) (folder.Folder, error) {
 	r.mutex.Lock()
 	defer r.mutex.Unlock()
 	return r.work(in)
@@ -361,7 +363,7 @@ func (r *run) workShared(in int) (handle, error) {
 
 // makeAgain makes something that a run has removed, or brings it back from where
 // it was put aside.
-func (r *run) makeAgain(parent handle, name string, c *change.Change) error {
+func (r *run) makeAgain(parent folder.Folder, name string, c *change.Change) error {
 	if c.From != "" {
 		work, aside, err := r.folder(c.In, c.From)
 		if err == nil {
@@ -375,8 +377,8 @@ func (r *run) makeAgain(parent handle, name string, c *change.Change) error {
 	return err
 }
 
-// parent returns the handle of the folder that a step lies in.
-func (b *builder) parent(i int32) (handle, error) {
+// parent returns the folder.Folder of the folder that a step lies in.
+func (b *builder) parent(i int32) (folder.Folder, error) {
 	s := &b.making.steps[i]
 	if s.parent < 0 {
 		return b.top(s.change)
@@ -399,8 +401,8 @@ func (b *builder) parent(i int32) (handle, error) {
 	return h, nil
 }
 
-// top returns the handle of the folder that a change makes something in.
-func (b *builder) top(i int32) (handle, error) {
+// top returns the folder.Folder of the folder that a change makes something in.
+func (b *builder) top(i int32) (folder.Folder, error) {
 	c := &b.making.changes[i]
 	key := folderKey{c.In, path.Dir(c.Path)}
 	if len(b.open) > 0 && b.at == key {
@@ -408,7 +410,7 @@ func (b *builder) top(i int32) (handle, error) {
 		return b.open[0].handle, nil
 	}
 	b.closeTo(0)
-	h, err := below(b.making.run.places[c.In].root, key.path)
+	h, err := folder.Below(b.making.run.places[c.In].root, key.path)
 	if err != nil {
 		return nil, err
 	}

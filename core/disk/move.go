@@ -11,6 +11,8 @@ import (
 
 	"vestibula/core/change"
 	"vestibula/core/digest"
+	"vestibula/core/folder"
+	"vestibula/core/journal"
 	"vestibula/core/tree"
 )
 
@@ -21,16 +23,6 @@ const partName = "part-"
 
 // token is a name that nobody else thinks of.
 func token() string { return strings.ToLower(rand.Text()[:12]) }
-
-// sumOf returns the checksum of a file.
-func sumOf(h handle, name string) (string, error) {
-	f, err := h.Open(name)
-	if err != nil {
-		return "", err
-	}
-	defer f.Close()
-	return digest.Of(f)
-}
 
 // stage writes what a file is to hold beside it, with its permissions and
 // attributes.
@@ -53,10 +45,10 @@ func (r *run) stage(c *change.Change) error {
 		return err
 	}
 	_, staged := split(c.From)
-	return write(work, staged, 0o600, func(f file) error {
+	return folder.Write(work, staged, 0o600, func(f folder.File) error {
 		content, err := c.Content.Open()
 		if err != nil {
-			return &ContentError{c.Content.Source(), err}
+			return &journal.ContentError{Source: c.Content.Source(), Err: err}
 		}
 		defer content.Close()
 		sum := digest.NewWriter(f)
@@ -72,7 +64,7 @@ func (r *run) stage(c *change.Change) error {
 
 // dress gives a file its permissions, whatever the mask, and its attributes, as
 // far as its disk has such.
-func dress(f file, mode fs.FileMode, attributes map[string][]byte) error {
+func dress(f folder.File, mode fs.FileMode, attributes map[string][]byte) error {
 	for name, value := range attributes {
 		_ = f.SetAttribute(name, value)
 	}
@@ -82,7 +74,7 @@ func dress(f file, mode fs.FileMode, attributes map[string][]byte) error {
 // replace has a file change places with what was staged for it, and looks at
 // what it held only then: whatever somebody writes into it, until that very
 // moment, is found and given back.
-func (r *run) replace(parent handle, name string, c *change.Change) error {
+func (r *run) replace(parent folder.Folder, name string, c *change.Change) error {
 	aside, staged, err := r.folder(c.In, c.From)
 	if err != nil {
 		return err
@@ -90,7 +82,7 @@ func (r *run) replace(parent handle, name string, c *change.Change) error {
 	if err := exchange(parent, name, aside, staged); err != nil {
 		return err
 	}
-	sum, err := sumOf(aside, staged)
+	sum, err := folder.Sum(aside, staged)
 	if err == nil && sum == c.Was.Sum {
 		return nil
 	}
@@ -105,9 +97,9 @@ func (r *run) replace(parent handle, name string, c *change.Change) error {
 
 // exchange gives two files each other's names. Where the system cannot do that at
 // once, the first is out of its place for a moment.
-func exchange(h handle, name string, other handle, second string) error {
+func exchange(h folder.Folder, name string, other folder.Folder, second string) error {
 	err := h.Swap(name, other, second)
-	if !errors.Is(err, errNoSwap) {
+	if !errors.Is(err, folder.ErrNoSwap) {
 		return err
 	}
 	third := second + "-"
@@ -121,7 +113,7 @@ func exchange(h handle, name string, other handle, second string) error {
 }
 
 // held says whether something is still what it was when it was looked at.
-func held(h handle, name string, was *change.State) error {
+func held(h folder.Folder, name string, was *change.State) error {
 	if was.Time == 0 {
 		return nil // it is this run's own
 	}
@@ -134,7 +126,7 @@ func held(h handle, name string, was *change.State) error {
 
 // remove removes an empty folder, or puts a file aside, so that it can be given
 // back until the run has come to its end.
-func (r *run) remove(i int, parent handle, name string, c *change.Change) error {
+func (r *run) remove(i int, parent folder.Folder, name string, c *change.Change) error {
 	if c.Was.Kind == tree.Folder {
 		r.forgetFolder(c.In, c.Path)
 		err := parent.Remove(name, true)
@@ -157,7 +149,7 @@ func (r *run) remove(i int, parent handle, name string, c *change.Change) error 
 	if err := parent.Move(name, work, aside); err != nil {
 		return err
 	}
-	sum, err := sumOf(work, aside)
+	sum, err := folder.Sum(work, aside)
 	if err == nil && c.Was.Sum != "" && sum != c.Was.Sum {
 		err = ErrChanged
 	}
@@ -181,7 +173,7 @@ func (r *run) forgetFolder(in int, path string) {
 }
 
 // move gives something another name. Nothing takes the place of anything.
-func (r *run) move(i int, to handle, as string, c *change.Change) error {
+func (r *run) move(i int, to folder.Folder, as string, c *change.Change) error {
 	from, name, err := r.folder(c.FromIn, c.From)
 	if err != nil {
 		return err
@@ -192,7 +184,7 @@ func (r *run) move(i int, to handle, as string, c *change.Change) error {
 		}
 	}
 	err = from.Move(name, to, as)
-	if errors.Is(err, errAcross) {
+	if errors.Is(err, folder.ErrAcross) {
 		return r.moveAcross(from, name, to, as, c)
 	}
 	if err != nil {
@@ -205,7 +197,7 @@ func (r *run) move(i int, to handle, as string, c *change.Change) error {
 	if c.Was.Sum == "" {
 		return nil
 	}
-	sum, err := sumOf(to, as)
+	sum, err := folder.Sum(to, as)
 	if err == nil && sum != c.Was.Sum {
 		err = ErrChanged
 	}
@@ -218,7 +210,7 @@ func (r *run) move(i int, to handle, as string, c *change.Change) error {
 // moveAcross moves a file or a link to another disk: it is copied, read back, and
 // only then removed, if nobody has changed it meanwhile. A folder is moved entry
 // by entry: see [across].
-func (r *run) moveAcross(from handle, name string, to handle, as string, c *change.Change) error {
+func (r *run) moveAcross(from folder.Folder, name string, to folder.Folder, as string, c *change.Change) error {
 	was, err := from.Look(name)
 	if err != nil {
 		return err
@@ -232,7 +224,7 @@ func (r *run) moveAcross(from handle, name string, to handle, as string, c *chan
 			err = to.Symlink(target, as)
 		}
 	default:
-		err = errAcross
+		err = folder.ErrAcross
 	}
 	if err != nil {
 		return err
@@ -331,7 +323,7 @@ func unpack(c *change.Change, from *Place) (list []change.Change, err error) {
 
 // copy makes a file that is a copy of another one. What it holds is written down
 // before it gets its name.
-func (r *run) copy(i int, to handle, as string, c *change.Change) error {
+func (r *run) copy(i int, to folder.Folder, as string, c *change.Change) error {
 	from, name, err := r.folder(c.FromIn, c.From)
 	if err != nil {
 		return err
@@ -343,14 +335,14 @@ func (r *run) copy(i int, to handle, as string, c *change.Change) error {
 		if r.number < 0 || i < 0 {
 			return nil
 		}
-		return r.journal.note(r.number, sumLine{&r.lines[i], sum})
+		return r.journal.Copied(r.number, r.lines[i], sum)
 	})
 	return err
 }
 
 // transfer copies a file, with its time, permissions and attributes, reads the
 // copy back, and gives it its name. Before that it tells the checksum.
-func (r *run) transfer(from handle, name string, to handle, as string, in int, tell func(sum string) error) (sum string, err error) {
+func (r *run) transfer(from folder.Folder, name string, to folder.Folder, as string, in int, tell func(sum string) error) (sum string, err error) {
 	source, err := from.Open(name)
 	if err != nil {
 		return "", err
@@ -370,7 +362,7 @@ func (r *run) transfer(from handle, name string, to handle, as string, in int, t
 			_ = work.Remove(part, false)
 		}
 	}()
-	err = write(work, part, 0o600, func(f file) error {
+	err = folder.Write(work, part, 0o600, func(f folder.File) error {
 		w := digest.NewWriter(f)
 		if _, err := io.Copy(w, source); err != nil {
 			return err
@@ -392,7 +384,7 @@ func (r *run) transfer(from handle, name string, to handle, as string, in int, t
 	if err != nil {
 		return "", err
 	}
-	back, err := sumOf(work, part)
+	back, err := folder.Sum(work, part)
 	if err == nil && back != sum {
 		err = errors.New("the copy does not read as it was written")
 	}

@@ -15,6 +15,7 @@ import (
 	"runtime"
 	"unicode/utf8"
 
+	"vestibula/core/folder"
 	"vestibula/core/tree"
 )
 
@@ -22,7 +23,7 @@ import (
 type Place struct {
 	Path string // as it was given
 	Real string // absolute, with no link in it
-	root handle
+	root folder.Folder
 }
 
 // Open opens an existing folder as a place. The error says, for a person, why it
@@ -34,7 +35,7 @@ func Open(path string) (*Place, error) {
 	case errors.Is(err, fs.ErrNotExist):
 		return nil, fmt.Errorf("there is no folder %q: make it first, or name one that exists", path)
 	case err != nil:
-		return nil, fmt.Errorf("%q cannot be reached: %s", path, Reason(err))
+		return nil, fmt.Errorf("%q cannot be reached: %s", path, folder.Reason(err))
 	case info.Mode()&fs.ModeSymlink != 0:
 		target, _ := filepath.EvalSymlinks(clean)
 		return nil, fmt.Errorf("%q is a link to elsewhere: name the folder itself, %s", path, target)
@@ -43,11 +44,11 @@ func Open(path string) (*Place, error) {
 	}
 	real, err := Real(clean)
 	if err != nil {
-		return nil, fmt.Errorf("%q cannot be reached: %s", path, Reason(err))
+		return nil, fmt.Errorf("%q cannot be reached: %s", path, folder.Reason(err))
 	}
-	root, err := openFolder(real)
+	root, err := folder.Open(real)
 	if err != nil {
-		return nil, fmt.Errorf("%q cannot be opened: %s", path, Reason(err))
+		return nil, fmt.Errorf("%q cannot be opened: %s", path, folder.Reason(err))
 	}
 	return &Place{path, real, root}, nil
 }
@@ -61,12 +62,12 @@ func Real(path string) (string, error) {
 	return filepath.EvalSymlinks(path)
 }
 
-// Close gives the handle on the folder back.
+// Close gives the folder.Folder on the folder back.
 func (p *Place) Close() error { return p.root.Close() }
 
 // List returns the entries of a folder.
 func (p *Place) List(path string) ([]tree.Entry, error) {
-	f, err := below(p.root, path)
+	f, err := folder.Below(p.root, path)
 	if err != nil {
 		return nil, err
 	}
@@ -76,7 +77,7 @@ func (p *Place) List(path string) ([]tree.Entry, error) {
 
 // Look returns what lies at a path.
 func (p *Place) Look(path string) (e tree.Entry, err error) {
-	err = p.in(path, func(f handle, name string) error {
+	err = p.in(path, func(f folder.Folder, name string) error {
 		e, err = f.Look(name)
 		return err
 	})
@@ -84,9 +85,9 @@ func (p *Place) Look(path string) (e tree.Entry, err error) {
 }
 
 // in calls do with the folder that a path lies in.
-func (p *Place) in(path string, do func(f handle, name string) error) error {
+func (p *Place) in(path string, do func(f folder.Folder, name string) error) error {
 	dir, name := split(path)
-	f, err := below(p.root, dir)
+	f, err := folder.Below(p.root, dir)
 	if err != nil {
 		return err
 	}
@@ -105,7 +106,7 @@ func split(path string) (dir, name string) {
 
 // Open opens an ordinary file.
 func (p *Place) Open(path string) (r io.ReadCloser, err error) {
-	err = p.in(path, func(f handle, name string) error {
+	err = p.in(path, func(f folder.Folder, name string) error {
 		r, err = f.Open(name)
 		return err
 	})
@@ -115,7 +116,7 @@ func (p *Place) Open(path string) (r io.ReadCloser, err error) {
 // Writable returns an error where nothing can be made in a folder: the right is
 // missing, or the medium can only be read.
 func (p *Place) Writable(path string) error {
-	f, err := below(p.root, path)
+	f, err := folder.Below(p.root, path)
 	if err != nil {
 		return err
 	}
@@ -146,8 +147,8 @@ func (p *Place) PathLength(path string) int {
 // ReadFile returns what a file holds, or nil where there is none. Of a file with
 // more than most bytes, it is a [TooLargeError].
 func (p *Place) ReadFile(path string, most int64) (data []byte, err error) {
-	err = p.in(path, func(f handle, name string) error {
-		data, err = read(f, name, most)
+	err = p.in(path, func(f folder.Folder, name string) error {
+		data, err = folder.Read(f, name, most)
 		return err
 	})
 	if errors.Is(err, fs.ErrNotExist) {
@@ -165,7 +166,7 @@ func ReadFile(path string, most int64) ([]byte, error) {
 	if err != nil {
 		return nil, err
 	}
-	f, err := openFolder(filepath.Dir(real))
+	f, err := folder.Open(filepath.Dir(real))
 	if err != nil {
 		return nil, err
 	}
@@ -177,19 +178,14 @@ func ReadFile(path string, most int64) ([]byte, error) {
 	case e.Kind == tree.Folder:
 		return nil, errors.New("it is a folder; name a file")
 	case e.Size > most:
-		return nil, &TooLargeError{Most: most}
+		return nil, &folder.TooLargeError{Most: most}
 	}
-	return read(f, filepath.Base(real), most)
+	return folder.Read(f, filepath.Base(real), most)
 }
 
-func kindOf(m fs.FileMode) tree.Kind {
-	switch {
-	case m.IsDir():
-		return tree.Folder
-	case m.IsRegular():
-		return tree.File
-	case m&fs.ModeSymlink != 0:
-		return tree.Symlink
-	}
-	return tree.Other
-}
+// Reason says, for a person, why a system call failed, without the path that it
+// was about.
+func Reason(err error) string { return folder.Reason(err) }
+
+// A TooLargeError says that a file holds more than is read of one.
+type TooLargeError = folder.TooLargeError

@@ -8,6 +8,8 @@ import (
 	"strings"
 
 	"vestibula/core/change"
+	"vestibula/core/folder"
+	"vestibula/core/journal"
 	"vestibula/core/label"
 )
 
@@ -21,26 +23,18 @@ type Stay struct {
 // changed it or put something into it since.
 type Undo struct {
 	*Plan
-	Record *Record
+	Record *journal.Record
 	Stays  []Stay
 	Moved  []string // the roots of the record that were moved or renamed by hand, and where they are now
 }
 
 // A NewerError says that a later record touched the same things, so that it has
 // to be taken back first.
-type NewerError struct{ Newer *Record }
+type NewerError struct{ Newer *journal.Record }
 
 // Error names it.
 func (e *NewerError) Error() string {
 	return fmt.Sprintf("the %s of %s came later and changed the same things", e.Newer.What, e.Newer.Name())
-}
-
-// Name names what a record is about.
-func (r *Record) Name() string {
-	if r.Project != "" {
-		return r.Project
-	}
-	return r.Title
 }
 
 // A GoneError says that nothing of what a record made is where it was made.
@@ -49,43 +43,21 @@ type GoneError struct{ Path string }
 // Error says what is not there.
 func (e *GoneError) Error() string { return fmt.Sprintf("%s is not there any more", e.Path) }
 
-// Paths returns the absolute paths of the roots of a record.
-func (r *Record) Paths() []string {
-	paths := make([]string, 0, len(r.Roots))
-	for _, root := range r.Roots {
-		if root.In < len(r.Places) {
-			paths = append(paths, filepath.Join(string(r.Places[root.In]), filepath.FromSlash(string(root.Path))))
-		}
-	}
-	return paths
-}
-
-// Under reports whether all that a record is about lies at or below a folder.
-func (r *Record) Under(dir string) bool {
-	paths := r.Paths()
-	return len(paths) > 0 && !slices.ContainsFunc(paths, func(p string) bool { return !within(p, dir) })
-}
-
-func within(path, dir string) bool {
-	rel, err := filepath.Rel(dir, path)
-	return err == nil && rel != ".." && !strings.HasPrefix(rel, ".."+string(filepath.Separator))
-}
-
 // PlanUndo looks at what a record did and is still as it was made. Records are all
 // of the journal; here is the folder of the person, where a project may be that
 // was moved by hand. The error may be a [NewerError] or a [GoneError].
-func (j *Journal) PlanUndo(records []*Record, r *Record, here string) (*Undo, error) {
+func PlanUndo(j *journal.Journal, records []*journal.Record, r *journal.Record, here string) (*Undo, error) {
 	changes, err := j.Changes(r)
 	if err != nil {
 		return nil, err
 	}
 	places := r.PlacePaths()
 	u := &Undo{Record: r, Plan: &Plan{Work: change.WorkName + token(), undoes: r}}
-	if err := j.newer(records, r, changes); err != nil {
+	if err := newer(j, records, r, changes); err != nil {
 		return nil, err
 	}
 	for _, o := range records {
-		if o.Undoes == r.Number && o.End == CutShort && !o.Busy {
+		if o.Undoes == r.Number && o.End == journal.CutShort && !o.Busy {
 			u.Continues = append(u.Continues, o)
 		}
 	}
@@ -98,7 +70,7 @@ func (j *Journal) PlanUndo(records []*Record, r *Record, here string) (*Undo, er
 	}
 	defer closeAll(open)
 	list := change.Invert(changes)
-	check := &change.Check{Places: asPlaces(open), Work: u.Work, Lenient: true, CutShort: r.End == CutShort}
+	check := &change.Check{Places: asPlaces(open), Work: u.Work, Lenient: true, CutShort: r.End == journal.CutShort}
 	bound, bad, err := check.Run(list)
 	if err != nil {
 		return nil, err
@@ -113,8 +85,8 @@ func (j *Journal) PlanUndo(records []*Record, r *Record, here string) (*Undo, er
 }
 
 // newer says whether a later record changed what this one did.
-func (j *Journal) newer(records []*Record, r *Record, changes []change.Change) error {
-	var later []*Record
+func newer(j *journal.Journal, records []*journal.Record, r *journal.Record, changes []change.Change) error {
+	var later []*journal.Record
 	for _, o := range records {
 		// A record that was undone, and its undo, come to nothing.
 		if o.Number > r.Number && !o.Undone() && o.Undoes < r.Number && near(o, r) {
@@ -143,10 +115,10 @@ func (j *Journal) newer(records []*Record, r *Record, changes []change.Change) e
 }
 
 // near reports whether two records have to do with one part of a disk.
-func near(a, b *Record) bool {
+func near(a, b *journal.Record) bool {
 	for _, p := range a.PlacePaths() {
 		for _, q := range b.PlacePaths() {
-			if within(p, q) || within(q, p) {
+			if journal.Within(p, q) || journal.Within(q, p) {
 				return true
 			}
 		}
@@ -181,11 +153,11 @@ func (u *Undo) find(changes []change.Change, places []string, here string) ([]ch
 			continue
 		}
 		old := filepath.Join(places[root.In], filepath.FromSlash(string(root.Path)))
-		if dev, ino, err := identity(old); err == nil && (root.Ino == 0 || dev == root.Dev && ino == root.Ino) {
+		if dev, ino, err := folder.Identity(old); err == nil && (root.Ino == 0 || dev == root.Dev && ino == root.Ino) {
 			found++
 			continue
 		}
-		now := root.search(old, here)
+		now := search(&root, old, here)
 		if now == "" {
 			gone = old
 			continue
@@ -201,10 +173,10 @@ func (u *Undo) find(changes []change.Change, places []string, here string) ([]ch
 }
 
 // search looks for a root that is no longer at its old path.
-func (root *Root) search(old, here string) string {
+func search(root *journal.Root, old, here string) string {
 	var dirs []string
 	for _, dir := range []string{filepath.Dir(old), here} {
-		if f, err := openFolder(dir); err == nil {
+		if f, err := folder.Open(dir); err == nil {
 			entries, _ := f.List()
 			f.Close()
 			for _, e := range entries {
@@ -221,7 +193,7 @@ func (root *Root) search(old, here string) string {
 	}
 	dirs = append(dirs, above...)
 	for _, dir := range dirs {
-		if dev, ino, err := identity(dir); err == nil && root.Ino != 0 && dev == root.Dev && ino == root.Ino {
+		if dev, ino, err := folder.Identity(dir); err == nil && root.Ino != 0 && dev == root.Dev && ino == root.Ino {
 			return dir
 		}
 	}
@@ -239,7 +211,7 @@ func (root *Root) search(old, here string) string {
 }
 
 // relocate returns the changes with all that lies in a root where it is now.
-func relocate(changes []change.Change, places []string, root Root, now string) ([]change.Change, []string) {
+func relocate(changes []change.Change, places []string, root journal.Root, now string) ([]change.Change, []string) {
 	was := string(root.Path)
 	places = append(slices.Clone(places), filepath.Dir(now))
 	in, base := len(places)-1, filepath.Base(now)
@@ -272,13 +244,13 @@ func relocate(changes []change.Change, places []string, root Root, now string) (
 
 // tidy cleans up after a record that this run has finished: what was half written
 // when it was cut short, and its work folder where nothing is kept in it any more.
-func (j *Journal) tidy(r *Record, places []*Place) {
+func tidy(j *journal.Journal, r *journal.Record, places []*Place) {
 	for in, place := range places {
 		h, err := place.root.Folder(r.Work)
 		if err != nil {
 			continue
 		}
-		if changes, err := j.Changes(r); err == nil && r.End == CutShort {
+		if changes, err := j.Changes(r); err == nil && r.End == journal.CutShort {
 			discardStaged(h, changes, in, r.Work)
 		}
 		h.Close()

@@ -1,4 +1,4 @@
-package disk
+package folder
 
 import (
 	"errors"
@@ -12,18 +12,18 @@ import (
 	"vestibula/core/tree"
 )
 
-// A folder is a handle of the system. An [os.Root] keeps names from leading out.
-type folder struct{ root *os.Root }
+// A system folder is a Folder of the system. An [os.Root] keeps names from leading out.
+type system struct{ root *os.Root }
 
-func openSystem(path string) (handle, error) {
+func openSystem(path string) (Folder, error) {
 	root, err := os.OpenRoot(path)
 	if err != nil {
 		return nil, err
 	}
-	return &folder{root}, nil
+	return &system{root}, nil
 }
 
-func (f *folder) Folder(name string) (handle, error) {
+func (f *system) Folder(name string) (Folder, error) {
 	if e, err := f.Look(name); err != nil || e.Kind != tree.Folder {
 		return nil, errors.Join(err, windows.ERROR_DIRECTORY)
 	}
@@ -31,10 +31,10 @@ func (f *folder) Folder(name string) (handle, error) {
 	if err != nil {
 		return nil, err
 	}
-	return &folder{root}, nil
+	return &system{root}, nil
 }
 
-func (f *folder) List() ([]tree.Entry, error) {
+func (f *system) List() ([]tree.Entry, error) {
 	dir, err := f.root.Open(".")
 	if err != nil {
 		return nil, err
@@ -43,12 +43,12 @@ func (f *folder) List() ([]tree.Entry, error) {
 	found, err := dir.ReadDir(-1)
 	entries := make([]tree.Entry, len(found))
 	for i, e := range found {
-		entries[i] = tree.Entry{Name: e.Name(), Kind: kindOf(e.Type())}
+		entries[i] = tree.Entry{Name: e.Name(), Kind: KindOf(e.Type())}
 	}
 	return entries, err
 }
 
-func (f *folder) Look(name string) (tree.Entry, error) {
+func (f *system) Look(name string) (tree.Entry, error) {
 	info, err := f.root.Lstat(name)
 	if err != nil {
 		return tree.Entry{}, err
@@ -57,18 +57,18 @@ func (f *folder) Look(name string) (tree.Entry, error) {
 }
 
 func entryOf(info fs.FileInfo) tree.Entry {
-	return tree.Entry{Name: info.Name(), Kind: kindOf(info.Mode().Type()), Mode: info.Mode().Perm(), Size: info.Size(), Time: info.ModTime().UnixNano()}
+	return tree.Entry{Name: info.Name(), Kind: KindOf(info.Mode().Type()), Mode: info.Mode().Perm(), Size: info.Size(), Time: info.ModTime().UnixNano()}
 }
 
-func (f *folder) Open(name string) (file, error) { return f.file(name, os.O_RDONLY, 0) }
+func (f *system) Open(name string) (File, error) { return f.file(name, os.O_RDONLY, 0) }
 
-func (f *folder) Create(name string, perm fs.FileMode) (file, error) {
+func (f *system) Create(name string, perm fs.FileMode) (File, error) {
 	return f.file(name, os.O_RDWR|os.O_CREATE|os.O_EXCL, perm)
 }
 
-func (f *folder) Append(name string) (file, error) { return f.file(name, os.O_WRONLY|os.O_APPEND, 0) }
+func (f *system) Append(name string) (File, error) { return f.file(name, os.O_WRONLY|os.O_APPEND, 0) }
 
-func (f *folder) file(name string, flag int, perm fs.FileMode) (file, error) {
+func (f *system) file(name string, flag int, perm fs.FileMode) (File, error) {
 	if !single(name) {
 		return nil, errName
 	}
@@ -82,9 +82,9 @@ func (f *folder) file(name string, flag int, perm fs.FileMode) (file, error) {
 	return systemFile{opened}, nil
 }
 
-func (f *folder) Mkdir(name string, perm fs.FileMode) error { return f.root.Mkdir(name, perm) }
+func (f *system) Mkdir(name string, perm fs.FileMode) error { return f.root.Mkdir(name, perm) }
 
-func (f *folder) Remove(name string, dir bool) error {
+func (f *system) Remove(name string, dir bool) error {
 	if e, err := f.Look(name); err != nil || (e.Kind == tree.Folder) != dir {
 		return errors.Join(err, errName)
 	}
@@ -92,8 +92,8 @@ func (f *folder) Remove(name string, dir bool) error {
 }
 
 // Move uses the system's call that refuses a taken name, which takes paths.
-func (f *folder) Move(name string, to handle, as string) error {
-	other, ok := unwrap(to).(*folder)
+func (f *system) Move(name string, to Folder, as string) error {
+	other, ok := unwrap(to).(*system)
 	if !ok || !single(name) || !single(as) {
 		return errName
 	}
@@ -106,24 +106,24 @@ func (f *folder) Move(name string, to handle, as string) error {
 		return err
 	}
 	if err = windows.MoveFileEx(from, target, 0); errors.Is(err, windows.ERROR_NOT_SAME_DEVICE) {
-		return errAcross
+		return ErrAcross
 	}
 	return err
 }
 
-func (f *folder) Swap(string, handle, string) error { return errNoSwap }
+func (f *system) Swap(string, Folder, string) error { return ErrNoSwap }
 
-func (f *folder) SetTime(name string, nanoseconds int64) error {
+func (f *system) SetTime(name string, nanoseconds int64) error {
 	t := time.Unix(0, nanoseconds)
 	return f.root.Chtimes(name, t, t)
 }
 
-func (f *folder) Readlink(name string) (string, error) { return f.root.Readlink(name) }
-func (f *folder) Symlink(target, name string) error    { return f.root.Symlink(target, name) }
+func (f *system) Readlink(name string) (string, error) { return f.root.Readlink(name) }
+func (f *system) Symlink(target, name string) error    { return f.root.Symlink(target, name) }
 
-func (f *folder) Writable() error { return nil } // told when it is tried
-func (f *folder) Sync() error     { return nil } // cannot and need not be asked
-func (f *folder) Close() error    { return f.root.Close() }
+func (f *system) Writable() error { return nil } // told when it is tried
+func (f *system) Sync() error     { return nil } // cannot and need not be asked
+func (f *system) Close() error    { return f.root.Close() }
 
 // A systemFile is an open file of the system.
 type systemFile struct{ *os.File }
@@ -139,8 +139,8 @@ func (f systemFile) Look() (tree.Entry, error) {
 func (systemFile) Attributes() map[string][]byte     { return nil }
 func (systemFile) SetAttribute(string, []byte) error { return nil }
 
-// identity returns what a folder is known by on its disk, by its path.
-func identity(path string) (dev, ino uint64, err error) {
+// Identity returns what a folder is known by on its disk, by its path.
+func Identity(path string) (dev, ino uint64, err error) {
 	p, err := windows.UTF16PtrFromString(path)
 	if err != nil {
 		return 0, 0, err

@@ -1,6 +1,6 @@
 //go:build unix && !linux && !darwin
 
-package disk
+package folder
 
 import "golang.org/x/sys/unix"
 

@@ -1,9 +1,12 @@
-package disk
+package journal
 
 import (
 	"bufio"
 	"bytes"
 	"encoding/json"
+	"path/filepath"
+	"slices"
+	"strings"
 	"time"
 
 	"vestibula/core/change"
@@ -28,8 +31,8 @@ type Head struct {
 	Kept      int64         `json:"kept,omitempty"` // bytes of what it removed and keeps
 }
 
-// kept counts the bytes that a list keeps in the work folder.
-func kept(list []change.Change) (n int64) {
+// Kept counts the bytes that a list keeps in the work folder.
+func Kept(list []change.Change) (n int64) {
 	for i := range list {
 		if c := &list[i]; c.Keeps() || c.Op == change.Replace && !c.HasOld {
 			n += c.Was.Size
@@ -52,6 +55,7 @@ const (
 	Done      = "done"
 	TakenBack = "taken back"
 	Continued = "continued later" // a later record holds the rest of it
+	Forgotten = "forgotten"       // what it did can no longer be taken back
 	CutShort  = ""                // no end was written
 )
 
@@ -131,3 +135,34 @@ func parseChanges(data []byte) []change.Change {
 
 // format is the number of the format of records.
 const format = 2
+
+// Name names what a record is about.
+func (r *Record) Name() string {
+	if r.Project != "" {
+		return r.Project
+	}
+	return r.Title
+}
+
+// Paths returns the absolute paths of the roots of a record.
+func (r *Record) Paths() []string {
+	paths := make([]string, 0, len(r.Roots))
+	for _, root := range r.Roots {
+		if root.In < len(r.Places) {
+			paths = append(paths, filepath.Join(string(r.Places[root.In]), filepath.FromSlash(string(root.Path))))
+		}
+	}
+	return paths
+}
+
+// Under reports whether all that a record is about lies at or below a folder.
+func (r *Record) Under(dir string) bool {
+	paths := r.Paths()
+	return len(paths) > 0 && !slices.ContainsFunc(paths, func(p string) bool { return !Within(p, dir) })
+}
+
+// Within reports whether a path is that of a folder, or of something in it.
+func Within(path, dir string) bool {
+	rel, err := filepath.Rel(dir, path)
+	return err == nil && rel != ".." && !strings.HasPrefix(rel, ".."+string(filepath.Separator))
+}

@@ -1,4 +1,8 @@
-package disk
+// Package register holds which places runs are at work in: for each user, one locked
+// file for each folder, called by the folder's identity on its disk, so that it
+// does not matter how a path to it is spelled. What runs on other machines do is
+// not its business.
+package register
 
 import (
 	"errors"
@@ -8,6 +12,8 @@ import (
 	"slices"
 
 	"github.com/gofrs/flock"
+
+	"vestibula/core/folder"
 )
 
 // A BusyError says that another run is at work in a place, above it or below it.
@@ -16,16 +22,14 @@ type BusyError struct{ Place string }
 // Error says where.
 func (e *BusyError) Error() string { return "another run is at work in " + e.Place }
 
-// A register holds which places runs are at work in: for each user, one locked
-// file for each folder, called by the folder's identity on its disk, so that it
-// does not matter how a path to it is spelled. A run has the file of its place
-// for itself, and shares those of all folders above: two runs never have one
-// place, nor one of them a folder inside the other's.
-type register struct{ dir string }
+// A Register is the folder of the locked files. A run has the file of its place for
+// itself, and shares those of all folders above: two runs never have one place,
+// nor one of them a folder inside the other's.
+type Register struct{ Dir string }
 
-// take registers a run in all places, or in none.
-func (r register) take(places []string) (release func(), err error) {
-	if err := os.MkdirAll(r.dir, 0o700); err != nil {
+// Take registers a run in all places, or in none.
+func (r Register) Take(places []string) (release func(), err error) {
+	if err := os.MkdirAll(r.Dir, 0o700); err != nil {
 		return nil, err
 	}
 	own := map[string]string{}    // the places, by the names of their files
@@ -64,7 +68,7 @@ func (r register) take(places []string) (release func(), err error) {
 	}
 	slices.Sort(names) // every run in one order
 	for _, name := range names {
-		l := flock.New(filepath.Join(r.dir, name))
+		l := flock.New(filepath.Join(r.Dir, name))
 		try, place := l.TryRLock, shared[name]
 		if own[name] != "" {
 			try, place = l.TryLock, own[name]
@@ -82,13 +86,13 @@ func (r register) take(places []string) (release func(), err error) {
 	return release, nil
 }
 
-// busy reports whether a run is at work in a place now.
-func (r register) busy(place string) bool {
+// Busy reports whether a run is at work in a place now.
+func (r Register) Busy(place string) bool {
 	name, err := lockName(place)
 	if err != nil {
 		return false
 	}
-	path := filepath.Join(r.dir, name)
+	path := filepath.Join(r.Dir, name)
 	if _, err := os.Lstat(path); errors.Is(err, os.ErrNotExist) {
 		return false
 	}
@@ -102,6 +106,6 @@ func (r register) busy(place string) bool {
 
 // lockName is the name of the file for a folder.
 func lockName(path string) (string, error) {
-	dev, ino, err := identity(path)
+	dev, ino, err := folder.Identity(path)
 	return fmt.Sprintf("%x-%x", dev, ino), err
 }

@@ -1,4 +1,7 @@
-package disk
+// Package journal remembers what was done to disks, so that it can be taken back: a
+// record for each run, written down before the first change is carried out. It
+// changes nothing but its own records.
+package journal
 
 import (
 	"bufio"
@@ -16,6 +19,8 @@ import (
 
 	"vestibula/core/change"
 	"vestibula/core/digest"
+	"vestibula/core/folder"
+	"vestibula/core/register"
 	"vestibula/core/tree"
 )
 
@@ -32,55 +37,58 @@ import (
 // record without an end was cut short, or is still at work; until it has one, its
 // file's name says so.
 type Journal struct {
-	root handle
+	root folder.Folder
 	dir  string
 }
 
+// RegisterDir is where the register of running places is kept, beside the journal.
+func RegisterDir(dir string) string { return filepath.Join(dir, "running") }
+
 func recordsDir(dir string) string { return filepath.Join(dir, "journal") }
 
-// OpenJournal opens the journal in the folder where the program keeps what it has
+// Open opens the journal in the folder where the program keeps what it has
 // to remember. Where it is not there, nothing was ever written down, and the error
 // is [fs.ErrNotExist].
-func OpenJournal(dir string) (*Journal, error) {
-	root, err := openFolder(recordsDir(dir))
+func Open(dir string) (*Journal, error) {
+	root, err := folder.Open(recordsDir(dir))
 	if err != nil {
 		return nil, err
 	}
 	return &Journal{root, dir}, nil
 }
 
-// makeJournal opens the journal, which is made where it is not there.
-func makeJournal(dir string) (*Journal, error) {
+// Make opens the journal, which is made where it is not there.
+func Make(dir string) (*Journal, error) {
 	if err := os.MkdirAll(recordsDir(dir), 0o700); err != nil {
 		return nil, err
 	}
-	return OpenJournal(dir)
+	return Open(dir)
 }
 
-// Close gives the handle on the journal's folder back.
+// Close gives the folder.Folder on the journal's folder back.
 func (j *Journal) Close() error { return j.root.Close() }
 
-// A JournalError says that something could not be written down. Where nothing
+// An Error says that something could not be written down. Where nothing
 // was Done yet, nothing was changed; else all of it was done, and only the end
 // of the record is missing.
-type JournalError struct {
+type Error struct {
 	Done bool
 	Err  error
 }
 
 // Error returns why it could not be written down.
-func (e *JournalError) Error() string { return "the journal: " + Reason(e.Err) }
+func (e *Error) Error() string { return "the journal: " + folder.Reason(e.Err) }
 
 // Unwrap returns what the file system said.
-func (e *JournalError) Unwrap() error { return e.Err }
+func (e *Error) Unwrap() error { return e.Err }
 
-// begin writes a record down, durably, and opens it for what is still to be noted
+// Begin writes a record down, durably, and opens it for what is still to be noted
 // in it. Lines are the numbers of the lines of changes. The error is that of a
-// content that cannot be read, or a [JournalError].
-func (j *Journal) begin(head *Head, list []change.Change) (lines []int, err error) {
+// content that cannot be read, or a [Error].
+func (j *Journal) Begin(head *Head, list []change.Change) (lines []int, err error) {
 	numbers, err := j.numbers()
 	if err != nil {
-		return nil, &JournalError{Err: err}
+		return nil, &Error{Err: err}
 	}
 	head.Format, head.Number = format, 1
 	if len(numbers) > 0 {
@@ -88,7 +96,7 @@ func (j *Journal) begin(head *Head, list []change.Change) (lines []int, err erro
 	}
 	for ; ; head.Number++ { // another run may take the same number
 		var unread *ContentError
-		err := write(j.root, openName(head.Number), 0o600, func(f file) error {
+		err := folder.Write(j.root, openName(head.Number), 0o600, func(f folder.File) error {
 			lines, err = writeRecord(f, head, list)
 			return err
 		})
@@ -103,7 +111,7 @@ func (j *Journal) begin(head *Head, list []change.Change) (lines []int, err erro
 		if errors.As(err, &unread) {
 			return nil, err
 		}
-		return nil, &JournalError{Err: err}
+		return nil, &Error{Err: err}
 	}
 }
 
@@ -115,16 +123,16 @@ type ContentError struct {
 
 // Error says what cannot be read, and why.
 func (e *ContentError) Error() string {
-	return fmt.Sprintf("%s cannot be read: %s", e.Source, Reason(e.Err))
+	return fmt.Sprintf("%s cannot be read: %s", e.Source, folder.Reason(e.Err))
 }
 
 // Unwrap returns what the file system said.
 func (e *ContentError) Unwrap() error { return e.Err }
 
-// sumOfContent returns the checksum of what a new file begins with.
-func sumOfContent(n *tree.Node) (string, error) {
+// SumOf returns the checksum of what a new file begins with.
+func SumOf(n *tree.Node) (string, error) {
 	if n.Content == nil {
-		return emptySum, nil
+		return EmptySum, nil
 	}
 	r, err := n.Content.Open()
 	if err == nil {
@@ -137,7 +145,8 @@ func sumOfContent(n *tree.Node) (string, error) {
 	return "", &ContentError{n.Content.Source(), err}
 }
 
-var emptySum = digest.Bytes(nil)
+// EmptySum is the checksum of an empty file.
+var EmptySum = digest.Bytes(nil)
 
 func writeRecord(to io.Writer, head *Head, list []change.Change) (lines []int, err error) {
 	w := bufio.NewWriterSize(to, 1<<16)
@@ -149,7 +158,7 @@ func writeRecord(to io.Writer, head *Head, list []change.Change) (lines []int, e
 	line := 0
 	for i := range list {
 		lines[i] = line
-		if buf, err = list[i].AppendLines(buf[:0], sumOfContent); err != nil {
+		if buf, err = list[i].AppendLines(buf[:0], SumOf); err != nil {
 			return nil, err
 		}
 		line += bytes.Count(buf, []byte("\n"))
@@ -180,9 +189,9 @@ func (j *Journal) note(number int, line any) error {
 	return err
 }
 
-// finish writes the end of a record.
-func (j *Journal) finish(number int, e ending) error {
-	if err := j.note(number, e); err != nil {
+// Finish writes the end of a record, and its roots with their identities.
+func (j *Journal) Finish(number int, end string, roots []Root) error {
+	if err := j.note(number, ending{end, roots}); err != nil {
 		return err
 	}
 	return j.root.Move(openName(number), j.root, fileName(number))
@@ -246,7 +255,7 @@ func (j *Journal) Records() ([]*Record, error) {
 			continue
 		}
 		if open && r.End == CutShort && len(r.Places) > 0 {
-			r.Busy = register{registerDir(j.dir)}.busy(string(r.Places[0]))
+			r.Busy = register.Register{Dir: RegisterDir(j.dir)}.Busy(string(r.Places[0]))
 		}
 		list = append(list, r)
 		byNumber[n] = r
@@ -268,7 +277,7 @@ func (j *Journal) Records() ([]*Record, error) {
 }
 
 // open opens the file of a record.
-func (j *Journal) open(number int) (f file, open bool, err error) {
+func (j *Journal) open(number int) (f folder.File, open bool, err error) {
 	f, err = j.root.Open(fileName(number))
 	if errors.Is(err, fs.ErrNotExist) {
 		open = true
@@ -278,7 +287,7 @@ func (j *Journal) open(number int) (f file, open bool, err error) {
 }
 
 // ends returns the first line of a file and the last one.
-func ends(f file) (first, last []byte, err error) {
+func ends(f folder.File) (first, last []byte, err error) {
 	const most = 1 << 20
 	r := bufio.NewReader(io.LimitReader(f, most))
 	if first, err = r.ReadBytes('\n'); err != nil && err != io.EOF {
@@ -321,48 +330,28 @@ func (j *Journal) Changes(r *Record) ([]change.Change, error) {
 	return list, nil
 }
 
-// Forget frees what a record keeps, and the record itself: it can no longer be
-// taken back. Its number is not given to another one.
+// Copied notes, before a copy gets its name, what it holds. Line is the number of
+// its change among the lines of the record.
+func (j *Journal) Copied(number, line int, sum string) error {
+	return j.note(number, sumLine{&line, sum})
+}
+
+// Forget takes the changes out of a record: it can no longer be taken back. Its
+// number is not given to another one.
 func (j *Journal) Forget(r *Record) error {
-	release, err := register{registerDir(j.dir)}.take(r.present())
-	if err != nil {
-		return err
-	}
-	defer release()
-	for _, place := range r.PlacePaths() {
-		p, err := Open(place)
-		if err != nil {
-			continue // its disk is not here, and what it keeps went with it
-		}
-		err = discard(p.root, r.Work)
-		p.Close()
-		if err != nil {
-			return err
-		}
-	}
-	r.End = "forgotten"
 	name := "forgotten-" + fileName(r.Number)
 	_ = j.root.Remove(name, false)
-	if err := write(j.root, name, 0o600, func(f file) error {
+	err := folder.Write(j.root, name, 0o600, func(f folder.File) error {
 		if _, err := writeRecord(f, &r.Head, nil); err != nil {
 			return err
 		}
-		return json.NewEncoder(f).Encode(ending{End: r.End})
-	}); err != nil {
-		return err
-	}
-	for _, old := range []string{openName(r.Number), fileName(r.Number)} {
-		if err := j.root.Remove(old, false); err != nil && !errors.Is(err, fs.ErrNotExist) {
-			return err
-		}
-	}
-	return j.root.Move(name, j.root, fileName(r.Number))
-}
-
-// present returns the places of a record that are there.
-func (r *Record) present() []string {
-	return slices.DeleteFunc(r.PlacePaths(), func(p string) bool {
-		_, _, err := identity(p)
-		return err != nil
+		return json.NewEncoder(f).Encode(ending{End: Forgotten})
 	})
+	if err == nil {
+		err = j.root.Remove(fileName(r.Number), false)
+	}
+	if err == nil {
+		err = j.root.Move(name, j.root, fileName(r.Number))
+	}
+	return err
 }

@@ -1,6 +1,6 @@
 //go:build unix
 
-package disk
+package folder
 
 import (
 	"errors"
@@ -14,15 +14,15 @@ import (
 	"vestibula/core/tree"
 )
 
-// A folder is a handle of the system: all calls are relative to its descriptor.
-type folder struct{ fd int }
+// A system folder is a Folder of the system: all calls are relative to its descriptor.
+type system struct{ fd int }
 
-func openSystem(path string) (handle, error) {
+func openSystem(path string) (Folder, error) {
 	fd, err := open(unix.AT_FDCWD, path, unix.O_RDONLY|unix.O_DIRECTORY, 0)
 	if err != nil {
 		return nil, err
 	}
-	return &folder{fd}, nil
+	return &system{fd}, nil
 }
 
 // again calls a system call until it is not interrupted.
@@ -43,22 +43,22 @@ func open(at int, name string, flags int, perm fs.FileMode) (fd int, err error) 
 }
 
 // in opens something in the folder, never through a link.
-func (f *folder) in(name string, flags int, perm fs.FileMode) (int, error) {
+func (f *system) in(name string, flags int, perm fs.FileMode) (int, error) {
 	if !single(name) {
 		return 0, errName
 	}
 	return open(f.fd, name, flags|unix.O_NOFOLLOW, perm)
 }
 
-func (f *folder) Folder(name string) (handle, error) {
+func (f *system) Folder(name string) (Folder, error) {
 	fd, err := f.in(name, unix.O_RDONLY|unix.O_DIRECTORY, 0)
 	if err != nil {
 		return nil, err
 	}
-	return &folder{fd}, nil
+	return &system{fd}, nil
 }
 
-func (f *folder) List() ([]tree.Entry, error) {
+func (f *system) List() ([]tree.Entry, error) {
 	fd, err := open(f.fd, ".", unix.O_RDONLY|unix.O_DIRECTORY, 0)
 	if err != nil {
 		return nil, err
@@ -71,12 +71,12 @@ func (f *folder) List() ([]tree.Entry, error) {
 	}
 	entries := make([]tree.Entry, len(found))
 	for i, e := range found {
-		entries[i] = tree.Entry{Name: e.Name(), Kind: kindOf(e.Type())}
+		entries[i] = tree.Entry{Name: e.Name(), Kind: KindOf(e.Type())}
 	}
 	return entries, nil
 }
 
-func (f *folder) Look(name string) (tree.Entry, error) {
+func (f *system) Look(name string) (tree.Entry, error) {
 	if !single(name) && name != "." {
 		return tree.Entry{}, errName
 	}
@@ -100,20 +100,20 @@ func entryOf(name string, st *unix.Stat_t) tree.Entry {
 	return tree.Entry{Name: name, Kind: kind, Mode: fs.FileMode(st.Mode & 0o777), Size: st.Size, Time: st.Mtim.Nano(), Dev: uint64(st.Dev), Ino: st.Ino}
 }
 
-func (f *folder) Open(name string) (file, error) {
+func (f *system) Open(name string) (File, error) {
 	// A pipe would wait for somebody at its other end.
 	return f.file(name, unix.O_RDONLY|unix.O_NONBLOCK, 0)
 }
 
-func (f *folder) Create(name string, perm fs.FileMode) (file, error) {
+func (f *system) Create(name string, perm fs.FileMode) (File, error) {
 	return f.file(name, unix.O_RDWR|unix.O_CREAT|unix.O_EXCL, perm)
 }
 
-func (f *folder) Append(name string) (file, error) {
+func (f *system) Append(name string) (File, error) {
 	return f.file(name, unix.O_WRONLY|unix.O_APPEND|unix.O_NONBLOCK, 0)
 }
 
-func (f *folder) file(name string, flags int, perm fs.FileMode) (file, error) {
+func (f *system) file(name string, flags int, perm fs.FileMode) (File, error) {
 	fd, err := f.in(name, flags, perm)
 	if err != nil {
 		return nil, err
@@ -130,14 +130,14 @@ func (f *folder) file(name string, flags int, perm fs.FileMode) (file, error) {
 	return opened, nil
 }
 
-func (f *folder) Mkdir(name string, perm fs.FileMode) error {
+func (f *system) Mkdir(name string, perm fs.FileMode) error {
 	if !single(name) {
 		return errName
 	}
 	return again(func() error { return unix.Mkdirat(f.fd, name, uint32(perm.Perm())) })
 }
 
-func (f *folder) Remove(name string, dir bool) error {
+func (f *system) Remove(name string, dir bool) error {
 	flags := 0
 	if dir {
 		flags = unix.AT_REMOVEDIR
@@ -148,8 +148,8 @@ func (f *folder) Remove(name string, dir bool) error {
 	return again(func() error { return unix.Unlinkat(f.fd, name, flags) })
 }
 
-func (f *folder) Move(name string, to handle, as string) error {
-	other, ok := unwrap(to).(*folder)
+func (f *system) Move(name string, to Folder, as string) error {
+	other, ok := unwrap(to).(*system)
 	if !ok || !single(name) || !single(as) {
 		return errName
 	}
@@ -158,14 +158,14 @@ func (f *folder) Move(name string, to handle, as string) error {
 		err = f.moveOld(name, other, as)
 	}
 	if errors.Is(err, unix.EXDEV) {
-		return errAcross
+		return ErrAcross
 	}
 	return err
 }
 
 // moveOld is Move where the system has no call that refuses a taken name. A link
 // to a file is refused there; for a folder it is looked immediately before.
-func (f *folder) moveOld(name string, to *folder, as string) error {
+func (f *system) moveOld(name string, to *system, as string) error {
 	e, err := f.Look(name)
 	if err != nil {
 		return err
@@ -187,22 +187,22 @@ func (f *folder) moveOld(name string, to *folder, as string) error {
 	return again(func() error { return unix.Renameat(f.fd, name, to.fd, as) })
 }
 
-func (f *folder) Swap(name string, with handle, other string) error {
-	second, ok := unwrap(with).(*folder)
+func (f *system) Swap(name string, with Folder, other string) error {
+	second, ok := unwrap(with).(*system)
 	if !ok || !single(name) || !single(other) {
 		return errName
 	}
 	err := again(func() error { return renameSwap(f.fd, name, second.fd, other) })
 	if errors.Is(err, unix.ENOSYS) || errors.Is(err, unix.EINVAL) || errors.Is(err, unix.ENOTSUP) {
-		return errNoSwap
+		return ErrNoSwap
 	}
 	if errors.Is(err, unix.EXDEV) {
-		return errAcross
+		return ErrAcross
 	}
 	return err
 }
 
-func (f *folder) SetTime(name string, nanoseconds int64) error {
+func (f *system) SetTime(name string, nanoseconds int64) error {
 	if !single(name) {
 		return errName
 	}
@@ -212,7 +212,7 @@ func (f *folder) SetTime(name string, nanoseconds int64) error {
 	})
 }
 
-func (f *folder) Readlink(name string) (string, error) {
+func (f *system) Readlink(name string) (string, error) {
 	if !single(name) {
 		return "", errName
 	}
@@ -221,16 +221,16 @@ func (f *folder) Readlink(name string) (string, error) {
 	return string(buf[:max(n, 0)]), err
 }
 
-func (f *folder) Symlink(target, name string) error {
+func (f *system) Symlink(target, name string) error {
 	if !single(name) {
 		return errName
 	}
 	return unix.Symlinkat(target, f.fd, name)
 }
 
-func (f *folder) Writable() error { return unix.Faccessat(f.fd, ".", unix.W_OK|unix.X_OK, 0) }
-func (f *folder) Sync() error     { return again(func() error { return unix.Fsync(f.fd) }) }
-func (f *folder) Close() error    { return unix.Close(f.fd) }
+func (f *system) Writable() error { return unix.Faccessat(f.fd, ".", unix.W_OK|unix.X_OK, 0) }
+func (f *system) Sync() error     { return again(func() error { return unix.Fsync(f.fd) }) }
+func (f *system) Close() error    { return unix.Close(f.fd) }
 
 // A systemFile is an open file of the system.
 type systemFile struct{ *os.File }
@@ -263,8 +263,8 @@ func (f systemFile) SetAttribute(name string, value []byte) error {
 	return unix.Fsetxattr(int(f.Fd()), name, value, 0)
 }
 
-// identity returns what a folder is known by on its disk, by its path.
-func identity(path string) (dev, ino uint64, err error) {
+// Identity returns what a folder is known by on its disk, by its path.
+func Identity(path string) (dev, ino uint64, err error) {
 	var st unix.Stat_t
 	err = again(func() error { return unix.Stat(path, &st) })
 	return uint64(st.Dev), st.Ino, err

@@ -1,0 +1,170 @@
+// Package folder opens folders and does to what lies directly in them the few things
+// that all changes of a disk are made of. Every name is single, and none is
+// followed where it is a link, so that nothing leads out; nothing takes the place
+// of anything else. Which things are done, and in which order, is decided by
+// those above, of which only package disk and package journal may use this one.
+package folder
+
+import (
+	"errors"
+	"io"
+	"io/fs"
+	"strings"
+
+	"vestibula/core/digest"
+	"vestibula/core/tree"
+)
+
+// A Folder is an open folder: all that is asked of a file system.
+type Folder interface {
+	Folder(name string) (Folder, error)
+	List() ([]tree.Entry, error)
+	Look(name string) (tree.Entry, error)
+	// Open opens an ordinary file for reading.
+	Open(name string) (File, error)
+	// Create makes a file that is not there yet, and opens it for writing.
+	Create(name string, perm fs.FileMode) (File, error)
+	// Append opens an ordinary file for writing at its end.
+	Append(name string) (File, error)
+	Mkdir(name string, perm fs.FileMode) error
+	// Remove removes a file, a link or an empty folder.
+	Remove(name string, folder bool) error
+	// Move gives something another name, here or in another folder. It is refused
+	// where that name is taken.
+	Move(name string, to Folder, as string) error
+	// Swap gives two files each other's names.
+	Swap(name string, with Folder, other string) error
+	SetTime(name string, nanoseconds int64) error
+	Readlink(name string) (string, error)
+	Symlink(target, name string) error
+	Writable() error
+	// Sync has the names in the folder on the disk as well.
+	Sync() error
+	Close() error
+}
+
+// A File is an open file.
+type File interface {
+	io.ReadWriteCloser
+	io.Seeker
+	Look() (tree.Entry, error)
+	Chmod(mode fs.FileMode) error
+	// Attributes returns the extended attributes, as far as they can be read.
+	Attributes() map[string][]byte
+	SetAttribute(name string, value []byte) error
+	Sync() error
+}
+
+// Open opens a folder by its path, which may hold links.
+func Open(path string) (Folder, error) {
+	if Between != nil {
+		return Between(func() (Folder, error) { return openSystem(path) })
+	}
+	return openSystem(path)
+}
+
+// Between, if it is not nil, stands between this package and those above: tests
+// put one there that fails, or that lets somebody else be quicker. A folder that
+// stands in front of another one has a method Behind that returns it.
+var Between func(open func() (Folder, error)) (Folder, error)
+
+// What can happen beside what a system says.
+var (
+	ErrAcross      = errors.New("it lies on another disk")
+	ErrNoSwap      = errors.New("this disk cannot exchange two files")
+	errNotOrdinary = errors.New("it is no ordinary file")
+	errName        = errors.New("this cannot be a name")
+)
+
+// single reports whether a name is that of something in a folder.
+func single(name string) bool {
+	return name != "" && name != "." && name != ".." && !strings.ContainsAny(name, "/\x00")
+}
+
+// Below opens a folder by its path from another one.
+func Below(h Folder, path string) (Folder, error) {
+	if path == "." {
+		return noClose{h}, nil
+	}
+	at := Folder(noClose{h})
+	for name := range strings.SplitSeq(path, "/") {
+		next, err := at.Folder(name)
+		at.Close()
+		if err != nil {
+			return nil, err
+		}
+		at = next
+	}
+	return at, nil
+}
+
+// unwrap returns the Folder of the system behind others.
+func unwrap(h Folder) Folder {
+	for {
+		outer, ok := h.(interface{ Behind() Folder })
+		if !ok {
+			return h
+		}
+		h = outer.Behind()
+	}
+}
+
+// noClose is a Folder that somebody else closes.
+type noClose struct{ inner }
+
+type inner = Folder
+
+func (noClose) Close() error     { return nil }
+func (h noClose) Behind() Folder { return h.inner }
+
+// Write makes a file and returns when what fill writes is on the disk.
+func Write(h Folder, name string, perm fs.FileMode, fill func(f File) error) error {
+	f, err := h.Create(name, perm)
+	if err != nil {
+		return err
+	}
+	err = fill(f)
+	for _, step := range []func() error{f.Sync, f.Close} {
+		if e := step(); err == nil {
+			err = e
+		}
+	}
+	return err
+}
+
+// Read returns what a file holds, up to a number of bytes.
+func Read(h Folder, name string, most int64) ([]byte, error) {
+	f, err := h.Open(name)
+	if err != nil {
+		return nil, err
+	}
+	defer f.Close()
+	data, err := io.ReadAll(io.LimitReader(f, most+1))
+	if err == nil && int64(len(data)) > most {
+		err = &TooLargeError{Most: most}
+	}
+	return data, err
+}
+
+// KindOf returns the kind of a mode.
+func KindOf(m fs.FileMode) tree.Kind {
+	switch {
+	case m.IsDir():
+		return tree.Folder
+	case m.IsRegular():
+		return tree.File
+	case m&fs.ModeSymlink != 0:
+		return tree.Symlink
+	}
+	return tree.Other
+}
+
+// Sum returns the checksum of a file.
+func Sum(h Folder, name string) (string, error) {
+	f, err := h.Open(name)
+	if err != nil {
+		return "", err
+	}
+	defer f.Close()
+	return digest.Of(f)
+}
