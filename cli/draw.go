@@ -80,11 +80,8 @@ func changeLine(c *change.Change) string {
 	case change.Replace:
 		return term.Warn.Render("←") + " " + name(c.Path) + note("gets other contents")
 	}
-	from := c.From
-	if c.Drop() {
-		from = c.Via
-	}
-	return term.Accent.Render("»") + " " + name(from) + term.Dim.Render(" → ") + name(c.Path)
+	from, to := c.Ends()
+	return term.Accent.Render("»") + " " + name(from) + term.Dim.Render(" → ") + name(to)
 }
 
 // drawUndo shows what an undo will do, and what stays.

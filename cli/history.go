@@ -214,13 +214,11 @@ func (a *app) recordsJSON(records []*journal.Record) []any {
 		changes, _ := a.changesOf(r) // a record that cannot be read has no steps
 		for _, c := range changes {
 			if !c.Lift() {
-				from := c.From
-				if c.Drop() {
-					from = c.Via
-				} else if c.Op != change.Move && c.Op != change.Copy {
+				from, to := c.Ends()
+				if c.Op != change.Move && c.Op != change.Copy {
 					from = ""
 				}
-				steps = append(steps, step{c.Op.String(), c.Path, from})
+				steps = append(steps, step{c.Op.String(), to, from})
 			}
 		}
 		list = append(list, struct {

@@ -15,6 +15,7 @@ package change
 import (
 	"path"
 	"slices"
+	"strings"
 
 	"vestibula/core/tree"
 )
@@ -58,17 +59,20 @@ type Change struct {
 	// Content is what a Replace writes.
 	Content tree.Content
 	// Was is what must be there before: the source of a move or a copy, the file
-	// that is replaced, what is removed. Of a Make, it may say the permissions
-	// and the time that a file or folder had before it was removed.
+	// that is replaced, what is removed.
 	Was State
+	// As says the permissions and the time that something gets which is made again,
+	// or is given its former contents.
+	As tree.Entry
 	// Sum is the checksum of a file that a change makes or replaces.
 	Sum string
 	// Old is what a replaced or removed file held, where that is little enough to
 	// be written into the record; HasOld says that it is.
 	Old    []byte
 	HasOld bool
-	// Via tells a move to or from a third name from a move to where removed things
-	// are kept: it is the path at the other end of the way.
+	// Via is, of a move to or from a third name, or something in a folder that bears
+	// one, the path at the other end of the way. It tells such a move from one to
+	// where removed things are kept.
 	Via string
 	Why string // for a person
 }
@@ -159,11 +163,13 @@ func Count(changes []Change, own func(path string) bool) (n Counts) {
 // its way, and what it has removed. What follows is random, and in its record.
 const WorkName = ".vestibula-"
 
-// inWork reports whether a path lies in such a folder.
+// inWork reports whether a path lies in such a folder; atWork, whether directly.
 func inWork(p string) bool {
 	top, _, below := cut(p)
 	return below && len(top) > len(WorkName) && top[:len(WorkName)] == WorkName
 }
+
+func atWork(p string) bool { return inWork(p) && strings.Count(p, "/") == 1 }
 
 func cut(p string) (top, rest string, below bool) {
 	for i := range len(p) {
@@ -175,16 +181,25 @@ func cut(p string) (top, rest string, below bool) {
 }
 
 // Lift reports whether a move is the first half of a way by a third name.
-func (c *Change) Lift() bool { return c.Op == Move && c.Via != "" && inWork(c.Path) }
-
-// Drop reports whether a move is the second half of such a way.
-func (c *Change) Drop() bool { return c.Op == Move && c.Via != "" && inWork(c.From) }
+func (c *Change) Lift() bool { return c.Op == Move && c.Via != "" && atWork(c.Path) }
 
 // Keeps reports whether a move puts something removed to where it is kept.
-func (c *Change) Keeps() bool { return c.Op == Move && c.Via == "" && inWork(c.Path) }
+func (c *Change) Keeps() bool { return c.Op == Move && c.Via == "" && atWork(c.Path) }
 
 // GivesBack reports whether a move brings something back from there.
-func (c *Change) GivesBack() bool { return c.Op == Move && c.Via == "" && inWork(c.From) }
+func (c *Change) GivesBack() bool { return c.Op == Move && c.Via == "" && atWork(c.From) }
+
+// Ends returns the paths at both ends of a move or a copy, whatever way it takes.
+func (c *Change) Ends() (from, to string) {
+	from, to = c.From, c.Path
+	if c.Via != "" && inWork(from) {
+		from = c.Via
+	}
+	if c.Via != "" && inWork(to) {
+		to = c.Via
+	}
+	return from, to
+}
 
 // Invert returns the list that takes a list back.
 func Invert(changes []Change) []Change {
@@ -209,7 +224,7 @@ func Invert(changes []Change) []Change {
 			c.Was.Size, c.Was.Time = 0, 0 // a person may have gone on with it
 			out = append(out, c)
 		case Replace:
-			back := Change{Op: Replace, In: c.In, Path: c.Path, From: c.From, Was: State{Entry: tree.Entry{Kind: tree.File}, Sum: c.Sum}, Sum: c.Was.Sum}
+			back := Change{Op: Replace, In: c.In, Path: c.Path, From: c.From, Was: State{Entry: tree.Entry{Kind: tree.File}, Sum: c.Sum}, Sum: c.Was.Sum, As: c.Was.Entry}
 			if c.HasOld {
 				back.Content = tree.Bytes(c.Old)
 			}
@@ -219,7 +234,7 @@ func Invert(changes []Change) []Change {
 			if c.HasOld {
 				n.Content = tree.Bytes(c.Old)
 			}
-			out = append(out, Change{Op: Make, In: c.In, Path: c.Path, From: c.From, Node: n, Sum: c.Was.Sum, Was: c.Was})
+			out = append(out, Change{Op: Make, In: c.In, Path: c.Path, From: c.From, Node: n, Sum: c.Was.Sum, As: c.Was.Entry})
 		}
 	}
 	return out

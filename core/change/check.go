@@ -5,7 +5,9 @@ import (
 	"fmt"
 	"io"
 	"io/fs"
+	"maps"
 	"path"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -35,9 +37,11 @@ type Check struct {
 	// what has another identity than what it moved is not its own.
 	CutShort bool
 
-	roots []*spot
-	old   int // bytes of old contents so far
-	aside int // how many names in the work folder are taken
+	roots   []*spot
+	entries []Change       // what moves a folder to another disk, entry by entry
+	renewed map[key]string // paths in the work folder of this run, by those in another one
+	old     int            // bytes of old contents so far
+	aside   int            // how many names in the work folder are taken
 }
 
 // A spot is a path as it is while a list is carried out.
@@ -51,6 +55,8 @@ type spot struct {
 	folded   map[string]string
 	node     *tree.Node // of what the list made
 	sum      string     // of a file that the list made or replaced
+	other    bool       // it is another file by then, on another disk
+	device   uint64     // the disk that it lies on; 0 while that is not known
 	denied   error      // nothing can be made in it
 	asked    bool
 }
@@ -65,10 +71,14 @@ func (k *Check) Run(list []Change) (bound []Change, bad []Obstacle, err error) {
 	bound = make([]Change, 0, len(list))
 	for i := range list {
 		c := list[i]
+		k.renew(&c)
 		why, err := k.one(&c)
 		switch {
 		case err != nil:
 			return nil, nil, fmt.Errorf("%s: %w", c.Path, err)
+		case why == nil && k.entries != nil:
+			bound = append(bound, k.entries...)
+			k.entries = nil
 		case why == nil:
 			bound = append(bound, c)
 		case k.Lenient && *why == "":
@@ -77,6 +87,35 @@ func (k *Check) Run(list []Change) (bound []Change, bad []Obstacle, err error) {
 		}
 	}
 	return bound, bad, nil
+}
+
+// renew has a list that takes another one back use the work folder of its own run:
+// that of the other may be gone.
+func (k *Check) renew(c *Change) {
+	moved := func(in int, p string) string {
+		if !inWork(p) {
+			return p
+		}
+		top, rest, _ := cut(p)
+		name, deeper, _ := cut(rest)
+		if to, ok := k.renewed[key{in, top + "/" + name}]; ok {
+			return strings.TrimSuffix(to+"/"+deeper, "/")
+		}
+		return p
+	}
+	c.From, c.Path = moved(c.FromIn, c.From), moved(c.In, c.Path)
+	if top, _, _ := cut(c.Path); (c.Op == Move || c.Op == Make) && atWork(c.Path) && top != k.Work {
+		what := "kept"
+		if c.Via != "" || c.Op == Make {
+			what = "way"
+		}
+		if k.renewed == nil {
+			k.renewed = map[key]string{}
+		}
+		old := key{c.In, c.Path}
+		c.Path = k.name(what)
+		k.renewed[old] = c.Path
+	}
 }
 
 // because returns a reason; none at all means that the change can be done, and
@@ -109,6 +148,11 @@ func (k *Check) one(c *Change) (why *string, err error) {
 }
 
 func (k *Check) make(c *Change) (*string, error) {
+	if atWork(c.Path) {
+		if err := k.makeWork(c.In, path.Dir(c.Path)); err != nil {
+			return nil, err
+		}
+	}
 	parent, there, why, err := k.target(c)
 	if err != nil || why != nil && there == nil {
 		return why, err
@@ -168,7 +212,7 @@ func (k *Check) target(c *Change) (parent, there *spot, why *string, err error) 
 		return parent, nil, because("“%s” is there, spelled with other capitals or accents", other), nil
 	}
 	if parent.real != "" && !parent.asked {
-		parent.denied, parent.asked = k.Places[c.In].Writable(parent.real), true
+		parent.denied, parent.asked = k.Places[parent.in].Writable(parent.real), true
 	}
 	if parent.denied != nil {
 		return parent, nil, because("you may not make anything in that folder"), nil
@@ -197,7 +241,7 @@ func (k *Check) bring(c *Change) (*string, error) {
 	if why, err := k.bind(c, source); why != nil || err != nil {
 		return why, err
 	}
-	if inWork(c.Path) {
+	if atWork(c.Path) {
 		if err := k.makeWork(c.In, path.Dir(c.Path)); err != nil {
 			return nil, err
 		}
@@ -221,9 +265,69 @@ func (k *Check) bring(c *Change) (*string, error) {
 			return why, err
 		}
 	}
+	if !k.Names {
+		there, err := k.device(parent)
+		if err != nil {
+			return nil, err
+		}
+		here, err := k.device(source)
+		if err != nil {
+			return nil, err
+		}
+		if here != there && source.kind == tree.Folder {
+			return k.unpack(c, source)
+		}
+		source.device, source.other = there, source.other || here != there
+	}
 	source.parent.drop(source)
 	source.name = path.Base(c.Path)
 	parent.put(source)
+	return nil, nil
+}
+
+// device is that of the disk that something lies on; what is new lies on that of
+// its folder.
+func (k *Check) device(s *spot) (uint64, error) {
+	if s.device != 0 {
+		return s.device, nil
+	}
+	if s.real == "" {
+		return k.device(s.parent)
+	}
+	e, err := k.Places[s.in].Look(s.real)
+	s.device = e.Dev
+	return e.Dev, err
+}
+
+// unpack has a folder that goes to another disk go entry by entry: it is made
+// there, all that lies in it is moved, and the old one is removed.
+func (k *Check) unpack(c *Change, source *spot) (*string, error) {
+	was := c.Was
+	list := []Change{{Op: Make, In: c.In, Path: c.Path, Node: &tree.Node{Name: path.Base(c.Path)}, As: was.Entry}}
+	if err := k.load(source); err != nil {
+		return nil, err
+	}
+	for _, name := range slices.Sorted(maps.Keys(source.children)) {
+		one := Change{Op: Move, In: c.In, FromIn: c.FromIn, Path: c.Path + "/" + name, From: c.From + "/" + name}
+		one.Was.Kind = source.children[name].kind
+		list = append(list, one)
+	}
+	list = append(list, Change{Op: Remove, In: c.FromIn, Path: c.From, Was: State{Entry: tree.Entry{Kind: tree.Folder}}})
+	var all []Change
+	for i := range list {
+		one := list[i]
+		why, err := k.one(&one)
+		if why != nil || err != nil {
+			return why, err
+		}
+		if k.entries != nil {
+			all = append(all, k.entries...)
+			k.entries = nil
+		} else {
+			all = append(all, one)
+		}
+	}
+	k.entries = all
 	return nil, nil
 }
 
@@ -275,10 +379,10 @@ func (k *Check) makeWork(in int, name string) error {
 // bind notes the state of a source, or compares it with the one that was noted.
 func (k *Check) bind(c *Change, source *spot) (*string, error) {
 	c.Was.Kind = source.kind
-	if source.real == "" || k.Names {
-		return nil, nil
+	if source.real == "" || source.sum != "" || k.Names {
+		return nil, nil // it is the list's own
 	}
-	have, err := k.Places[source.in].Look(source.real)
+	have, err := k.look(source)
 	if err != nil {
 		return nil, err
 	}
@@ -298,10 +402,21 @@ func (k *Check) bind(c *Change, source *spot) (*string, error) {
 	return nil, nil
 }
 
-// Same reports whether an entry is what the state says: of a file, with the
-// same size and time as well. A folder's time changes with what is put into it.
+// look returns what lies at a spot on the disk. What will be on another disk by
+// then has another identity there.
+func (k *Check) look(s *spot) (tree.Entry, error) {
+	e, err := k.Places[s.in].Look(s.real)
+	if s.other {
+		e.Dev, e.Ino = 0, 0
+	}
+	return e, err
+}
+
+// Same reports whether an entry is what the state says: the same thing, where its
+// identity is known, and of a file, with the same size and time as well. A
+// folder's time changes with what is put into it.
 func (s *State) Same(e tree.Entry) bool {
-	if s.Kind != e.Kind || s.Ino != e.Ino || s.Dev != e.Dev {
+	if s.Kind != e.Kind || s.Ino != 0 && (s.Ino != e.Ino || s.Dev != e.Dev) {
 		return false
 	}
 	return s.Kind == tree.Folder || s.Size == e.Size && s.Time == e.Time
@@ -330,6 +445,13 @@ func (k *Check) replace(c *Change) (*string, error) {
 		return already, nil
 	case c.Was.Sum != "" && sum != c.Was.Sum:
 		return changed, nil
+	}
+	if there.real != "" && there.sum == "" {
+		have, err := k.look(there)
+		if err != nil {
+			return nil, err
+		}
+		c.Was.Entry = have
 	}
 	c.Was.Sum = sum
 	if old != nil {
@@ -387,8 +509,8 @@ func (k *Check) remove(c *Change) (*string, error) {
 			return because("it holds “%s”", first), nil
 		}
 	}
-	if there.real != "" && !k.Names {
-		have, err := k.Places[there.in].Look(there.real)
+	if there.real != "" && there.sum == "" && !k.Names {
+		have, err := k.look(there)
 		if err != nil {
 			return nil, err
 		}

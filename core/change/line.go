@@ -33,6 +33,7 @@ type line struct {
 	Sum    string  `json:"sum,omitempty"`
 	Via    Text    `json:"via,omitempty"`
 	Was    *was    `json:"was,omitempty"`
+	As     *was    `json:"as,omitempty"`
 	Old    *[]byte `json:"old,omitempty"`
 }
 
@@ -76,7 +77,7 @@ func (c *Change) AppendLines(dst []byte, sums func(n *tree.Node) (string, error)
 	c.Each(func(at string, n *tree.Node) bool {
 		one := Change{Op: Make, In: c.In, Path: at, Node: n}
 		if n == c.Node {
-			one.Sum, one.Was = c.Sum, c.Was
+			one.Sum, one.As = c.Sum, c.As
 		}
 		if one.Sum = sumOf(n, one.Sum); n.Kind == tree.File && one.Sum == "" {
 			if one.Sum, err = sums(n); err != nil {
@@ -95,7 +96,7 @@ func (c *Change) append(dst []byte) []byte {
 	if c.Kind() == tree.Folder {
 		mark = "/"
 	}
-	if plain(c.Path) && c.In == 0 && c.Sum == "" && c.Was.Mode == 0 && c.Op == Make {
+	if plain(c.Path) && c.In == 0 && c.Sum == "" && c.As.Mode == 0 && c.Op == Make {
 		dst = append(dst, `{"op":"make","path":"`...)
 		dst = append(dst, c.Path...)
 		dst = append(dst, mark...)
@@ -108,6 +109,9 @@ func (c *Change) append(dst []byte) []byte {
 	l := line{Op: c.Op.String(), In: c.In, Path: Text(c.Path + mark), FromIn: c.FromIn, From: Text(c.From), Link: c.Kind() == tree.Symlink, Sum: c.Sum, Via: Text(c.Via)}
 	if w := (was{c.Was.Mode, c.Was.Size, c.Was.Time, c.Was.Dev, c.Was.Ino, c.Was.Sum}); w != (was{}) {
 		l.Was = &w
+	}
+	if c.As.Mode != 0 || c.As.Time != 0 {
+		l.As = &was{Mode: c.As.Mode, Time: c.As.Time}
 	}
 	if c.HasOld {
 		l.Old = &c.Old
@@ -141,6 +145,9 @@ func ParseLine(data []byte) (Change, error) {
 		c.Was = State{tree.Entry{Mode: w.Mode, Size: w.Size, Time: w.Time, Dev: w.Dev, Ino: w.Ino}, w.Sum}
 	}
 	c.Was.Kind = kind
+	if l.As != nil {
+		c.As = tree.Entry{Mode: l.As.Mode, Time: l.As.Time}
+	}
 	if c.Op == Make {
 		c.Node = &tree.Node{Kind: kind}
 	}

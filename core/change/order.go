@@ -32,6 +32,7 @@ type order struct {
 	targets map[key]int    // what comes about, by its new path
 	sources map[key]int    // what goes away from there, by its old path
 	near    map[key][]int  // the sources of a folder by their folded names, in old paths
+	copies  map[key][]int  // copies, by the old paths of their sources
 	below   []key          // the paths of the sources, sorted, for finding all in a folder
 	loc     map[key]key    // where things that were moved are now, by their old paths
 	state   []progress     // of the changes
@@ -93,6 +94,7 @@ func (s *Set) Order(work string) ([]Change, []Obstacle) {
 // index finds what comes about and what goes, and says what is there twice.
 func (o *order) index() (bad []Obstacle) {
 	changes := o.set.Changes
+	replaced := map[key]bool{}
 	for i := range changes {
 		c := &changes[i]
 		for _, p := range []string{c.Path, c.From} {
@@ -100,12 +102,23 @@ func (o *order) index() (bad []Obstacle) {
 				return append(bad, Obstacle{i, fmt.Sprintf("“%s” leads out of its place", p)})
 			}
 		}
-		if c.Op != Remove {
-			at := key{c.In, c.Path}
+		if at := (key{c.In, c.Path}); c.Op == Replace {
+			if replaced[at] {
+				bad = append(bad, Obstacle{i, "another change writes this as well"})
+			}
+			replaced[at] = true
+		} else if c.Op != Remove {
 			if first, twice := o.targets[at]; twice {
 				bad = append(bad, Obstacle{i, fmt.Sprintf("another change makes this as well%s", from(&changes[first]))})
 			}
 			o.targets[at] = i
+		}
+		if c.Op == Copy {
+			if o.copies == nil {
+				o.copies = map[key][]int{}
+			}
+			at := key{c.FromIn, c.From}
+			o.copies[at] = append(o.copies[at], i)
 		}
 		if c.Op != Remove && c.Op != Move {
 			continue
@@ -122,8 +135,35 @@ func (o *order) index() (bad []Obstacle) {
 		o.near[folded] = append(o.near[folded], i)
 		o.below = append(o.below, at)
 	}
+	fresh := map[key]bool{} // folders, and whether they only come about
+	for i := range changes {
+		c := &changes[i]
+		at := key{c.FromIn, c.From}
+		if c.Op == Remove {
+			at = key{c.In, c.Path}
+		}
+		if c.Op != Make && c.Op != Replace && o.fresh(at.parent(), fresh) {
+			bad = append(bad, Obstacle{i, "it is not there"})
+		}
+	}
 	slices.SortFunc(o.below, func(a, b key) int { return cmp.Or(a.in-b.in, strings.Compare(a.path, b.path)) })
 	return bad
+}
+
+// fresh reports whether a folder is one that the set makes, so that nothing has
+// an old path in it.
+func (o *order) fresh(dir key, known map[key]bool) bool {
+	if dir.path == "." {
+		return false
+	}
+	is, ok := known[dir]
+	if !ok {
+		_, comes := o.targets[dir]
+		_, goes := o.sources[dir]
+		is = comes && !goes || o.fresh(dir.parent(), known) && !goes
+		known[dir] = is
+	}
+	return is
 }
 
 func from(c *Change) string {
@@ -190,8 +230,8 @@ func (o *order) place(i int) {
 			o.place(j)
 		}
 	}
-	if c.Op == Move && o.state[i] != lifted && c.FromIn == c.In && path.Dir(c.From) == path.Dir(c.Path) &&
-		tree.Folded(path.Base(c.From)) == tree.Folded(path.Base(c.Path)) {
+	if now := o.now(c.source()); c.Op == Move && o.state[i] != lifted && now.parent() == target.parent() &&
+		tree.Folded(path.Base(now.path)) == tree.Folded(path.Base(c.Path)) {
 		o.lift(i) // some systems take the two names for one
 	}
 	out := *c
@@ -199,8 +239,8 @@ func (o *order) place(i int) {
 	case Move:
 		now := o.now(c.source())
 		out.FromIn, out.From = now.in, now.path
-		if third, ok := o.thirds[i]; ok {
-			out.FromIn, out.From, out.Via = c.FromIn, third, c.From
+		if inWork(now.path) {
+			out.Via = c.From
 		}
 		o.loc[c.source()] = target
 	case Copy:
@@ -214,6 +254,13 @@ func (o *order) place(i int) {
 // remove removes something, after all that lies in it has gone.
 func (o *order) remove(i int) {
 	c := &o.set.Changes[i]
+	for _, j := range o.copies[c.source()] {
+		if o.state[j] == active { // the copy waits for this to be out of its way
+			o.lift(i)
+			return
+		}
+		o.place(j)
+	}
 	from, _ := slices.BinarySearchFunc(o.below, key{c.In, c.Path + "/"}, func(a, b key) int { return cmp.Or(a.in-b.in, strings.Compare(a.path, b.path)) })
 	for _, at := range o.below[from:] {
 		if at.in != c.In || !strings.HasPrefix(at.path, c.Path+"/") {
@@ -224,7 +271,8 @@ func (o *order) remove(i int) {
 		}
 	}
 	out := *c
-	out.Path = o.now(key{c.In, c.Path}).path
+	now := o.now(key{c.In, c.Path})
+	out.In, out.Path = now.in, now.path
 	o.out = append(o.out, out)
 	o.state[i] = done
 }
@@ -238,7 +286,7 @@ func (o *order) ready(at key) bool {
 	if !o.ready(at.parent()) {
 		return false
 	}
-	if i, comes := o.targets[at]; comes && o.set.Changes[i].Op != Replace {
+	if i, comes := o.targets[at]; comes {
 		if o.state[i] == active {
 			return false
 		}
@@ -294,16 +342,13 @@ func (o *order) now(old key) key {
 // lift takes something out of the way, to a third name in its own place.
 func (o *order) lift(i int) {
 	c := &o.set.Changes[i]
-	if c.Op != Move || o.state[i] == lifted {
+	if o.state[i] == lifted {
 		return
 	}
 	third := o.work + "/" + strconv.Itoa(len(o.thirds))
 	now := o.now(c.source())
-	out := *c
-	out.FromIn, out.From = now.in, now.path
-	out.In, out.Path, out.Via = c.FromIn, third, c.Path
-	o.out = append(o.out, out)
+	o.out = append(o.out, Change{Op: Move, FromIn: now.in, From: now.path, In: now.in, Path: third, Via: c.Path, Was: c.Was, Why: c.Why})
 	o.thirds[i] = third
-	o.loc[c.source()] = key{c.FromIn, third}
+	o.loc[c.source()] = key{now.in, third}
 	o.state[i] = lifted
 }

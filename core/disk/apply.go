@@ -84,9 +84,6 @@ func Prepare(set *change.Set) (*Plan, error) {
 	for _, o := range bad {
 		p.Blocked = append(p.Blocked, Blocked{list[o.Index].Path, o.Why})
 	}
-	if err == nil {
-		p.List, err = across(p.List, places)
-	}
 	for i := range p.List {
 		if c := &p.List[i]; err == nil && c.Op == change.Replace && c.Sum == "" {
 			c.Sum, err = journal.SumOf(&tree.Node{Content: c.Content})

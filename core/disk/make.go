@@ -1,9 +1,9 @@
 package disk
 
 import (
+	"cmp"
 	"errors"
 	"io"
-	"io/fs"
 	"path"
 	"runtime"
 	"strconv"
@@ -276,11 +276,11 @@ func (b *builder) make(i int32) error {
 		return err
 	}
 	c := &m.changes[s.change]
-	var was *change.State
+	var as tree.Entry
 	if s.node == c.Node {
-		was = &c.Was
+		as = c.As
 	}
-	there, sum, err := m.run.put(parent, m.name(i), s.node, c.In, b.part, was)
+	there, sum, err := m.run.put(parent, m.name(i), s.node, c.In, b.part, as)
 	if there {
 		b.made = append(b.made, made{i, sum})
 	}
@@ -289,18 +289,12 @@ func (b *builder) make(i int32) error {
 
 // put makes a folder or a file. There says whether it is there now, which it may
 // be even where something failed.
-func (r *run) put(parent folder.Folder, name string, n *tree.Node, in int, part string, was *change.State) (there bool, sum string, err error) {
-	perm := func(without fs.FileMode) fs.FileMode {
-		if was != nil && was.Mode != 0 {
-			return was.Mode
-		}
-		return without
-	}
+func (r *run) put(parent folder.Folder, name string, n *tree.Node, in int, part string, as tree.Entry) (there bool, sum string, err error) {
 	if n.Kind == tree.Folder {
-		err := parent.Mkdir(name, perm(0o777))
+		err := parent.Mkdir(name, cmp.Or(as.Mode, 0o777))
 		return err == nil, "", err
 	}
-	if n.Content == nil && perm(0) == 0 {
+	if n.Content == nil && as.Mode == 0 {
 		f, err := parent.Create(name, 0o666)
 		if err != nil {
 			return false, "", err
@@ -320,8 +314,8 @@ func (r *run) put(parent folder.Folder, name string, n *tree.Node, in int, part 
 			}
 		}
 		sum = w.Sum()
-		if was != nil && was.Mode != 0 {
-			return f.Chmod(was.Mode)
+		if as.Mode != 0 {
+			return f.Chmod(as.Mode)
 		}
 		return nil
 	}
@@ -337,8 +331,8 @@ func (r *run) put(parent folder.Folder, name string, n *tree.Node, in int, part 
 			hidden = r.plan.Work + "-" + part
 		}
 		err = folder.Write(near, hidden, 0o666, fill)
-		if err == nil && was != nil && was.Time != 0 {
-			err = near.SetTime(hidden, was.Time)
+		if err == nil && as.Time != 0 {
+			err = near.SetTime(hidden, as.Time)
 		}
 		if err == nil {
 			err = near.Move(hidden, parent, name)
@@ -370,9 +364,9 @@ func (r *run) makeAgain(parent folder.Folder, name string, c *change.Change) err
 			return work.Move(aside, parent, name)
 		}
 	}
-	_, _, err := r.put(parent, name, c.Node, c.In, partName+"0", &c.Was)
-	if err == nil && c.Was.Time != 0 {
-		err = parent.SetTime(name, c.Was.Time)
+	_, _, err := r.put(parent, name, c.Node, c.In, partName+"0", c.As)
+	if err == nil && c.As.Time != 0 {
+		err = parent.SetTime(name, c.As.Time)
 	}
 	return err
 }
@@ -410,6 +404,11 @@ func (b *builder) top(i int32) (folder.Folder, error) {
 		return b.open[0].handle, nil
 	}
 	b.closeTo(0)
+	if key.path == b.making.run.plan.Work {
+		if _, err := b.making.run.workShared(c.In); err != nil {
+			return nil, err
+		}
+	}
 	h, err := folder.Below(b.making.run.places[c.In].root, key.path)
 	if err != nil {
 		return nil, err

@@ -3,10 +3,8 @@ package disk
 import (
 	"crypto/rand"
 	"errors"
-	"fmt"
 	"io"
 	"io/fs"
-	"path"
 	"strings"
 
 	"vestibula/core/change"
@@ -24,22 +22,8 @@ const partName = "part-"
 // token is a name that nobody else thinks of.
 func token() string { return strings.ToLower(rand.Text()[:12]) }
 
-// stage writes what a file is to hold beside it, with its permissions and
-// attributes.
+// stage writes what a file is to hold into the work folder.
 func (r *run) stage(c *change.Change) error {
-	parent, name, err := r.folder(c.In, c.Path)
-	if err != nil {
-		return err
-	}
-	old, err := parent.Open(name)
-	if err != nil {
-		return err
-	}
-	defer old.Close()
-	was, err := old.Look()
-	if err != nil {
-		return err
-	}
 	work, err := r.work(c.In)
 	if err != nil {
 		return err
@@ -51,15 +35,35 @@ func (r *run) stage(c *change.Change) error {
 			return &journal.ContentError{Source: c.Content.Source(), Err: err}
 		}
 		defer content.Close()
-		sum := digest.NewWriter(f)
-		if _, err := io.Copy(sum, content); err != nil {
-			return err
-		}
-		if c.Sum == "" {
-			c.Sum = sum.Sum()
-		}
-		return dress(f, was.Mode, old.Attributes())
+		_, err = io.Copy(f, content)
+		return err
 	})
+}
+
+// like gives what is staged for a file its permissions and attributes, or those
+// that it had before.
+func like(h folder.Folder, name string, other folder.Folder, staged string, c *change.Change) error {
+	old, err := h.Open(name)
+	if err != nil {
+		return err
+	}
+	defer old.Close()
+	was, err := old.Look()
+	if err != nil {
+		return err
+	}
+	f, err := other.Append(staged)
+	if err != nil {
+		return err
+	}
+	defer f.Close()
+	if c.As.Mode != 0 {
+		was.Mode = c.As.Mode
+	}
+	if err := dress(f, was.Mode, old.Attributes()); err != nil || c.As.Time == 0 {
+		return err
+	}
+	return other.SetTime(staged, c.As.Time)
 }
 
 // dress gives a file its permissions, whatever the mask, and its attributes, as
@@ -77,6 +81,9 @@ func dress(f folder.File, mode fs.FileMode, attributes map[string][]byte) error 
 func (r *run) replace(parent folder.Folder, name string, c *change.Change) error {
 	aside, staged, err := r.folder(c.In, c.From)
 	if err != nil {
+		return err
+	}
+	if err := like(parent, name, aside, staged, c); err != nil {
 		return err
 	}
 	if err := exchange(parent, name, aside, staged); err != nil {
@@ -209,7 +216,7 @@ func (r *run) move(i int, to folder.Folder, as string, c *change.Change) error {
 
 // moveAcross moves a file or a link to another disk: it is copied, read back, and
 // only then removed, if nobody has changed it meanwhile. A folder is moved entry
-// by entry: see [across].
+// by entry.
 func (r *run) moveAcross(from folder.Folder, name string, to folder.Folder, as string, c *change.Change) error {
 	was, err := from.Look(name)
 	if err != nil {
@@ -242,83 +249,6 @@ func (r *run) moveAcross(from folder.Folder, name string, to folder.Folder, as s
 		return errors.Join(err, to.Remove(as, false))
 	}
 	return nil
-}
-
-// across returns a list in which folders that are moved to another disk go entry
-// by entry: the folder is made there, all that lies in it is moved, and the old
-// one is removed when it is empty.
-func across(list []change.Change, places []*Place) ([]change.Change, error) {
-	devices := map[folderKey]uint64{}
-	// device is that of a folder which may not be there yet.
-	device := func(in int, dir string) uint64 {
-		key := folderKey{in, dir}
-		if dev, known := devices[key]; known {
-			return dev
-		}
-		var dev uint64
-		for at := dir; ; at = path.Dir(at) {
-			if e, err := places[in].Look(at); err == nil {
-				dev = e.Dev
-				break
-			}
-			if at == "." {
-				break
-			}
-		}
-		devices[key] = dev
-		return dev
-	}
-	var out []change.Change
-	for i := range list {
-		c := &list[i]
-		if c.Op == change.Move && c.Was.Kind == tree.Folder && c.Was.Dev != 0 && c.Was.Dev != device(c.In, path.Dir(c.Path)) {
-			if out == nil {
-				out = append(out, list[:i]...)
-			}
-			entries, err := unpack(c, places[c.FromIn])
-			if err != nil {
-				return nil, err
-			}
-			out = append(out, entries...)
-		} else if out != nil {
-			out = append(out, *c)
-		}
-	}
-	if out == nil {
-		return list, nil
-	}
-	return out, nil
-}
-
-// unpack returns the changes that move a folder entry by entry.
-func unpack(c *change.Change, from *Place) (list []change.Change, err error) {
-	node := &tree.Node{Name: path.Base(c.Path)}
-	list = append(list, change.Change{Op: change.Make, In: c.In, Path: c.Path, Node: node, Was: c.Was})
-	entries, err := from.List(c.From)
-	if err != nil {
-		return nil, err
-	}
-	for _, e := range entries {
-		one := change.Change{Op: change.Move, In: c.In, FromIn: c.FromIn, Path: c.Path + "/" + e.Name, From: c.From + "/" + e.Name}
-		have, err := from.Look(one.From)
-		if err != nil {
-			return nil, err
-		}
-		one.Was = change.State{Entry: have}
-		switch e.Kind {
-		case tree.Folder:
-			below, err := unpack(&one, from)
-			if err != nil {
-				return nil, err
-			}
-			list = append(list, below...)
-		case tree.Other:
-			return nil, fmt.Errorf("%s is no ordinary file, and cannot be moved to another disk", one.From)
-		default:
-			list = append(list, one)
-		}
-	}
-	return append(list, change.Change{Op: change.Remove, In: c.FromIn, Path: c.From, Was: c.Was}), nil
 }
 
 // copy makes a file that is a copy of another one. What it holds is written down

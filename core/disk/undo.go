@@ -71,11 +71,8 @@ func PlanUndo(j *journal.Journal, records []*journal.Record, r *journal.Record, 
 	defer closeAll(open)
 	list := change.Invert(changes)
 	check := &change.Check{Places: asPlaces(open), Work: u.Work, Lenient: true, CutShort: r.End == journal.CutShort}
-	bound, bad, err := check.Run(list)
-	if err != nil {
-		return nil, err
-	}
-	if u.List, err = across(bound, open); err != nil {
+	var bad []change.Obstacle
+	if u.List, bad, err = check.Run(list); err != nil {
 		return nil, err
 	}
 	for _, o := range bad {

@@ -1,0 +1,217 @@
+package change
+
+import (
+	"fmt"
+	"io"
+	"io/fs"
+	"path"
+	"slices"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
+
+	"vestibula/core/digest"
+	"vestibula/core/tree"
+)
+
+// set makes a set from lines such as "move a b/c", "make d/", "make e.txt" and
+// "remove f/".
+func set(lines ...string) *Set {
+	s := &Set{Places: []string{"/place"}}
+	for _, l := range lines {
+		words := strings.Fields(l)
+		c := Change{Op: Op(slices.Index(opWords[:], words[0]))}
+		last := words[len(words)-1]
+		kind := tree.File
+		if p, ok := strings.CutSuffix(last, "/"); ok {
+			last, kind = p, tree.Folder
+		}
+		c.Path, c.Was.Kind = last, kind
+		switch c.Op {
+		case Move, Copy:
+			c.From = words[1]
+		case Make:
+			c.Node = &tree.Node{Name: path.Base(last), Kind: kind}
+		}
+		s.Changes = append(s.Changes, c)
+	}
+	return s
+}
+
+// written is the list as lines like those of set.
+func written(list []Change) (lines []string) {
+	for _, c := range list {
+		lines = append(lines, strings.Join(strings.Fields(fmt.Sprintf("%s %s %s", c.Op, c.From, c.Path)), " "))
+	}
+	return lines
+}
+
+func TestChangesArePutIntoAnOrderThatWorks(t *testing.T) {
+	tests := map[string]struct{ set, want []string }{
+		"as they stand, where nothing moves": {
+			[]string{"make a/", "make a/b.txt", "replace c"}, []string{"make a", "make a/b.txt", "replace c"}},
+		"folders before what lies in them": {
+			[]string{"make a/b/", "make a/"}, []string{"make a", "make a/b"}},
+		"a row of names, the last first": {
+			[]string{"move 01 02", "move 02 03", "move 03 04"}, []string{"move 03 04", "move 02 03", "move 01 02"}},
+		"two names that change places": {
+			[]string{"move a b", "move b a"}, []string{"move a w/0", "move b a", "move w/0 b"}},
+		"a name that some systems take for the same": {
+			[]string{"move a A"}, []string{"move a w/0", "move w/0 A"}},
+		"a folder into a new one that takes its name": {
+			[]string{"move a a/b", "make a/"}, []string{"move a w/0", "make a", "move w/0 a/b"}},
+		"a folder that changes places with what lies in it": {
+			[]string{"move a/b a", "move a a/b"}, []string{"move a w/0", "move w/0/b a", "move w/0 a/b"}},
+		"what lies in a folder goes before it is removed": {
+			[]string{"remove a/", "move a/x b", "remove a/c/"}, []string{"move a/x b", "remove a/c", "remove a"}},
+		"what is removed is out of the way": {
+			[]string{"move b a", "remove a"}, []string{"remove a", "move b a"}},
+		"new contents come last, in new places": {
+			[]string{"replace n/x", "move a n"}, []string{"move a n", "replace n/x"}},
+		"inside of what is renamed": {
+			[]string{"move a b", "move a/1 b/2"}, []string{"move a b", "move b/1 b/2"}},
+		"a copy before its source goes": {
+			[]string{"move a b", "copy a c"}, []string{"copy a c", "move a b"}},
+	}
+	for name, tt := range tests {
+		t.Run(name, func(t *testing.T) {
+			list, bad := set(tt.set...).Order("w")
+			require.Empty(t, bad)
+			assert.Equal(t, tt.want, written(list))
+		})
+	}
+	for why, lines := range map[string][]string{
+		"another change makes this as well, from “a”": {"move a c", "move b c"},
+		"another change takes this away as well":      {"move a b", "move a c"},
+		"leads out of its place":                      {"move a ../b"},
+	} {
+		_, bad := set(lines...).Order("w")
+		require.NotEmpty(t, bad, lines)
+		assert.Contains(t, bad[0].Why, why)
+	}
+}
+
+// A memory is a place in memory: paths and what they hold; "/" of folders.
+type memory map[string]string
+
+func (m memory) List(at string) (list []tree.Entry, err error) {
+	for p := range m {
+		if path.Dir(p) == at {
+			e, _ := m.Look(p)
+			list = append(list, e)
+		}
+	}
+	return list, nil
+}
+
+func (m memory) Look(at string) (tree.Entry, error) {
+	text, ok := m[at]
+	if !ok {
+		return tree.Entry{}, fs.ErrNotExist
+	}
+	e := tree.Entry{Name: path.Base(at), Kind: tree.File, Size: int64(len(text)), Time: 1, Ino: 1}
+	if text == "/" {
+		e.Kind = tree.Folder
+	}
+	return e, nil
+}
+
+func (m memory) Open(at string) (io.ReadCloser, error) {
+	return io.NopCloser(strings.NewReader(m[at])), nil
+}
+func (memory) Writable(at string) error {
+	if at == "sealed" {
+		return fs.ErrPermission
+	}
+	return nil
+}
+func (memory) MaxPath() int               { return 40 }
+func (memory) PathLength(path string) int { return len(path) }
+
+func TestAllThatIsInTheWayIsFoundAtOnce(t *testing.T) {
+	place := memory{"a": "/", "a/x": "1", "b": "/", "c": "c", "sealed": "/", "é": "1", "deep": "/", "deep/" + strings.Repeat("n", 30): "1"}
+	for why, lines := range map[string]string{
+		"something of that name is there already":                    "move c b",
+		"it is not there":                                            "move none d",
+		"“c” is there, spelled with other capitals":                  "make C",
+		"“é” is there, spelled with other capitals or accents":       "make e\u0301",
+		"it cannot be moved into itself":                             "move a a/b",
+		"the folder that it is to lie in is not there":               "move c d/e",
+		"a file lies where its folder must be":                       "make c/d",
+		"it holds “x”":                                               "remove a/",
+		"it is no longer a folder":                                   "remove c/",
+		"you may not make anything in that folder":                   "make sealed/x",
+		"its path would have 45 characters, and this system takes 4": "make " + strings.Repeat("m", 45),
+		"a path in it would be too long for this system":             "move deep deepest-of-all",
+		"it is a folder":                                             "copy a d",
+	} {
+		list, bad := set(lines).Order("w")
+		require.Empty(t, bad)
+		_, bad, err := (&Check{Places: []tree.Place{place}, Work: "w"}).Run(list)
+		require.NoError(t, err)
+		if assert.Len(t, bad, 1, lines) {
+			assert.Contains(t, bad[0].Why, why)
+		}
+	}
+	_, bad := set("move a z", "make z/y", "move z/x z/w", "remove b/").Order("w")
+	assert.Equal(t, []Obstacle{{2, "it is not there"}}, bad, "old paths mean the disk as it is")
+}
+
+// Every line is read back as it was written, whatever the names are, and inverting
+// twice changes nothing but what only a disk can tell.
+func TestLinesAreReadBack(t *testing.T) {
+	names := rapid.OneOf(rapid.StringMatching(`[a-zåé" \\]{1,6}`), rapid.SampledFrom([]string{"d\xff", "@", "x@", "a\nb", "–"}))
+	rapid.Check(t, func(t *rapid.T) {
+		p := rapid.Custom(func(t *rapid.T) string {
+			return strings.Join(rapid.SliceOfN(names, 1, 3).Draw(t, "path"), "/")
+		})
+		c := Change{Op: Op(rapid.IntRange(0, 4).Draw(t, "op")), In: rapid.IntRange(0, 2).Draw(t, "in"), Path: p.Draw(t, "path")}
+		kind := rapid.SampledFrom([]tree.Kind{tree.Folder, tree.File}).Draw(t, "kind")
+		switch c.Op {
+		case Make:
+			c.Node = &tree.Node{Kind: kind}
+			if kind == tree.File {
+				c.Sum = digest.Bytes([]byte(c.Path))
+			}
+		case Move:
+			c.From, c.FromIn = p.Draw(t, "from"), rapid.IntRange(0, 1).Draw(t, "fromIn")
+			if rapid.Bool().Draw(t, "link") {
+				kind = tree.Symlink
+			}
+			c.Was = State{Entry: tree.Entry{Size: 3, Time: 4, Dev: 5, Ino: 6}}
+		case Remove:
+			c.Old, c.HasOld = rapid.SliceOf(rapid.Byte()).Draw(t, "old"), kind == tree.File
+			if !c.HasOld {
+				c.Old = nil
+			}
+		default:
+			kind = tree.File
+			c.From, c.Sum, c.Was.Sum = p.Draw(t, "from"), "5e", "3a"
+		}
+		c.Was.Kind = kind
+		line, err := c.AppendLines(nil, nil)
+		require.NoError(t, err)
+		back, err := ParseLine(line)
+		require.NoError(t, err, "%s", line)
+		if len(c.Old) == 0 {
+			c.Old, back.Old = nil, nil
+		}
+		assert.Equal(t, c, back, "%s", line)
+	})
+	for _, bad := range []string{"", "{", `{"op":"fly","path":"a"}`, `{"op":"make","path":"../a"}`, `{"op":"move","path":"a","from":"/etc"}`, `{"op":"make","path":"a","in":-1}`} {
+		_, err := ParseLine([]byte(bad))
+		assert.Error(t, err, bad)
+	}
+}
+
+func FuzzParseLine(f *testing.F) {
+	f.Add([]byte(`{"op":"move","path":"a/","from":"b","was":{"size":1},"old":"eA=="}`))
+	f.Fuzz(func(t *testing.T, data []byte) {
+		if c, err := ParseLine(data); err == nil && (!Local(c.Path) || c.From != "" && !Local(c.From)) {
+			t.Fatal("a path leads out")
+		}
+	})
+}
