@@ -29,7 +29,7 @@ func (a *app) records() (list []*journal.Record, err error) {
 // changesOf returns the changes of a record.
 func (a *app) changesOf(r *journal.Record) (list []change.Change, err error) {
 	err = a.journal(func(j *journal.Journal) error {
-		list, err = j.Changes(r)
+		list, _, err = j.Changes(r)
 		return err
 	})
 	return list, err

@@ -221,7 +221,6 @@ func Invert(changes []Change) []Change {
 			out = append(out, Change{Op: Remove, In: c.In, Path: c.Path, Was: State{Entry: tree.Entry{Kind: tree.File}, Sum: c.Sum}})
 		case Move:
 			c.In, c.FromIn, c.Path, c.From = c.FromIn, c.In, c.From, c.Path
-			c.Was.Size, c.Was.Time = 0, 0 // a person may have gone on with it
 			out = append(out, c)
 		case Replace:
 			back := Change{Op: Replace, In: c.In, Path: c.Path, From: c.From, Was: State{Entry: tree.Entry{Kind: tree.File}, Sum: c.Sum}, Sum: c.Was.Sum, As: c.Was.Entry}

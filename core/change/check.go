@@ -33,9 +33,12 @@ type Check struct {
 	// Lenient checks a list that takes something back: what is so already is left
 	// out without a word, and what cannot be done is left out and told.
 	Lenient bool
-	// CutShort says that the list takes back a run that did not come to its end:
-	// what has another identity than what it moved is not its own.
-	CutShort bool
+	// CutShort is how many changes, from the first, take back a run that did not come
+	// to its end: what has another identity than what it moved is not its own, and
+	// what it was just moving to another disk may be there twice.
+	CutShort int
+
+	cutShort bool // the change is one of those
 
 	roots   []*spot
 	entries []Change       // what moves a folder to another disk, entry by entry
@@ -71,7 +74,8 @@ func (k *Check) Run(list []Change) (bound []Change, bad []Obstacle, err error) {
 	bound = make([]Change, 0, len(list))
 	for i := range list {
 		c := list[i]
-		k.renew(&c)
+		k.cutShort = i < k.CutShort
+		old := k.renew(&c)
 		why, err := k.one(&c)
 		switch {
 		case err != nil:
@@ -81,6 +85,9 @@ func (k *Check) Run(list []Change) (bound []Change, bad []Obstacle, err error) {
 			k.entries = nil
 		case why == nil:
 			bound = append(bound, c)
+			if old.path != "" {
+				k.renewed[old] = c.Path
+			}
 		case k.Lenient && *why == "":
 		default:
 			bad = append(bad, Obstacle{i, *why})
@@ -90,8 +97,8 @@ func (k *Check) Run(list []Change) (bound []Change, bad []Obstacle, err error) {
 }
 
 // renew has a list that takes another one back use the work folder of its own run:
-// that of the other may be gone.
-func (k *Check) renew(c *Change) {
+// that of the other may be gone. It returns the path there of what is put into it.
+func (k *Check) renew(c *Change) (old key) {
 	moved := func(in int, p string) string {
 		if !inWork(p) {
 			return p
@@ -112,10 +119,10 @@ func (k *Check) renew(c *Change) {
 		if k.renewed == nil {
 			k.renewed = map[key]string{}
 		}
-		old := key{c.In, c.Path}
+		old = key{c.In, c.Path}
 		c.Path = k.name(what)
-		k.renewed[old] = c.Path
 	}
+	return old
 }
 
 // because returns a reason; none at all means that the change can be done, and
@@ -248,6 +255,11 @@ func (k *Check) bring(c *Change) (*string, error) {
 	}
 	parent, there, why, err := k.target(c)
 	if why != nil || err != nil {
+		if k.cutShort && there != nil && err == nil {
+			if twice, err := k.twice(c, source, there); twice || err != nil {
+				return nil, err
+			}
+		}
 		if k.Lenient && there != nil {
 			return because("something of that name is there now"), err
 		}
@@ -283,6 +295,26 @@ func (k *Check) bring(c *Change) (*string, error) {
 	source.name = path.Base(c.Path)
 	parent.put(source)
 	return nil, nil
+}
+
+// twice finds a file that was copied to another disk, and is still in its old
+// place as well, since the power went before it was removed there. The copy is
+// removed.
+func (k *Check) twice(c *Change, source, there *spot) (bool, error) {
+	if there.kind != tree.File || there.real == "" || source.kind != tree.File || c.Was.Sum != "" {
+		return false, nil
+	}
+	first, err := k.sum(there, nil)
+	if err != nil {
+		return false, err
+	}
+	second, err := k.sum(source, nil)
+	if err != nil || first != second {
+		return false, err
+	}
+	*c = Change{Op: Remove, In: c.FromIn, Path: c.From, Was: State{Entry: tree.Entry{Kind: tree.File}, Sum: second}}
+	why, err := k.remove(c)
+	return why == nil, err
 }
 
 // device is that of the disk that something lies on; what is new lies on that of
@@ -380,17 +412,18 @@ func (k *Check) makeWork(in int, name string) error {
 func (k *Check) bind(c *Change, source *spot) (*string, error) {
 	c.Was.Kind = source.kind
 	if source.real == "" || source.sum != "" || k.Names {
+		c.Was.Entry = tree.Entry{Kind: source.kind}
 		return nil, nil // it is the list's own
 	}
 	have, err := k.look(source)
 	if err != nil {
 		return nil, err
 	}
-	if k.CutShort && c.Was.Ino != 0 && have.Ino != c.Was.Ino {
+	switch {
+	case k.cutShort && !c.Was.moved(have):
 		return already, nil
-	}
-	if c.Was.Time != 0 && !c.Was.Same(have) {
-		return changed, nil
+	case !k.Lenient && c.Was.Time != 0 && !c.Was.Same(have):
+		return changed, nil // a person may go on with what was moved, and it is still moved back
 	}
 	if c.Was.Sum != "" {
 		if sum, err := k.sum(source, nil); err != nil || sum != c.Was.Sum {
@@ -410,6 +443,15 @@ func (k *Check) look(s *spot) (tree.Entry, error) {
 		e.Dev, e.Ino = 0, 0
 	}
 	return e, err
+}
+
+// moved reports whether an entry can be what the state says, after it was moved: the
+// same thing or, on another disk, a file of the same size and time.
+func (s *State) moved(e tree.Entry) bool {
+	if s.Ino == 0 || s.Dev == e.Dev {
+		return s.Ino == 0 || s.Ino == e.Ino
+	}
+	return e.Kind != tree.File || s.Size == e.Size && s.Time == e.Time
 }
 
 // Same reports whether an entry is what the state says: the same thing, where its
@@ -457,7 +499,7 @@ func (k *Check) replace(c *Change) (*string, error) {
 	if old != nil {
 		c.Old, c.HasOld = old, true
 	}
-	if k.CutShort && c.From != "" {
+	if k.cutShort && c.From != "" {
 		// What was there may lie where the run that was cut short put it.
 		aside, err := k.find(c.In, c.From)
 		if err != nil {
@@ -520,7 +562,11 @@ func (k *Check) remove(c *Change) (*string, error) {
 			if sum, err = k.sum(there, &old); err != nil {
 				return nil, err
 			}
-			if c.Was.Sum != "" && sum != c.Was.Sum {
+			switch {
+			case c.Was.Sum == "" || sum == c.Was.Sum:
+			case k.cutShort:
+				return already, nil // the run did not come so far as to make it
+			default:
 				return changed, nil
 			}
 			if old != nil {

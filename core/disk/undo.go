@@ -47,17 +47,23 @@ func (e *GoneError) Error() string { return fmt.Sprintf("%s is not there any mor
 // of the journal; here is the folder of the person, where a project may be that
 // was moved by hand. The error may be a [NewerError] or a [GoneError].
 func PlanUndo(j *journal.Journal, records []*journal.Record, r *journal.Record, here string) (*Undo, error) {
-	changes, err := j.Changes(r)
+	changes, places, err := j.Changes(r)
 	if err != nil {
 		return nil, err
 	}
-	places := r.PlacePaths()
+	ours := len(changes)
 	u := &Undo{Record: r, Plan: &Plan{Work: change.WorkName + token(), undoes: r}}
-	if err := newer(j, records, r, changes); err != nil {
+	if err := newer(j, records, r, changes, places); err != nil {
 		return nil, err
 	}
 	for _, o := range records {
 		if o.Undoes == r.Number && o.End == journal.CutShort && !o.Busy {
+			// What it has done by then is taken back first.
+			more, theirs, err := j.Changes(o)
+			if err != nil {
+				return nil, err
+			}
+			changes = append(changes, journal.InPlaces(more, theirs, &places)...)
 			u.Continues = append(u.Continues, o)
 		}
 	}
@@ -70,7 +76,10 @@ func PlanUndo(j *journal.Journal, records []*journal.Record, r *journal.Record, 
 	}
 	defer closeAll(open)
 	list := change.Invert(changes)
-	check := &change.Check{Places: asPlaces(open), Work: u.Work, Lenient: true, CutShort: r.End == journal.CutShort}
+	check := &change.Check{Places: asPlaces(open), Work: u.Work, Lenient: true, CutShort: len(list) - len(change.Invert(changes[:ours]))}
+	if r.End == journal.CutShort {
+		check.CutShort = len(list)
+	}
 	var bad []change.Obstacle
 	if u.List, bad, err = check.Run(list); err != nil {
 		return nil, err
@@ -82,7 +91,7 @@ func PlanUndo(j *journal.Journal, records []*journal.Record, r *journal.Record, 
 }
 
 // newer says whether a later record changed what this one did.
-func newer(j *journal.Journal, records []*journal.Record, r *journal.Record, changes []change.Change) error {
+func newer(j *journal.Journal, records []*journal.Record, r *journal.Record, changes []change.Change, places []string) error {
 	var later []*journal.Record
 	for _, o := range records {
 		// A record that was undone, and its undo, come to nothing.
@@ -94,13 +103,13 @@ func newer(j *journal.Journal, records []*journal.Record, r *journal.Record, cha
 		return nil
 	}
 	own := map[string]bool{}
-	eachPath(changes, r.PlacePaths(), func(p string) bool { own[p] = true; return false })
+	eachPath(changes, places, func(p string) bool { own[p] = true; return false })
 	for _, o := range slices.Backward(later) {
-		theirs, err := j.Changes(o)
+		theirs, at, err := j.Changes(o)
 		if err != nil {
 			return err
 		}
-		touched := eachPath(theirs, o.PlacePaths(), func(p string) bool {
+		touched := eachPath(theirs, at, func(p string) bool {
 			// What it made in a folder of ours, or did to a thing of ours.
 			return own[p] || own[filepath.Dir(p)]
 		})
@@ -242,13 +251,13 @@ func relocate(changes []change.Change, places []string, root journal.Root, now s
 // tidy cleans up after a record that this run has finished: what was half written
 // when it was cut short, and its work folder where nothing is kept in it any more.
 func tidy(j *journal.Journal, r *journal.Record, places []*Place) {
-	for in, place := range places {
+	for _, place := range places {
 		h, err := place.root.Folder(r.Work)
 		if err != nil {
 			continue
 		}
-		if changes, err := j.Changes(r); err == nil && r.End == journal.CutShort {
-			discardStaged(h, changes, in, r.Work)
+		if changes, paths, err := j.Changes(r); err == nil && r.End == journal.CutShort {
+			discardStaged(h, changes, slices.Index(paths, place.Real), r.Work)
 		}
 		h.Close()
 		_ = place.root.Remove(r.Work, true)

@@ -309,25 +309,47 @@ func ends(f folder.File) (first, last []byte, err error) {
 }
 
 // Changes returns the changes of a record, and before them those of the records
-// that it continues.
-func (j *Journal) Changes(r *Record) ([]change.Change, error) {
-	var list []change.Change
+// that it continues; and the places that their numbers mean.
+func (j *Journal) Changes(r *Record) (list []change.Change, places []string, err error) {
+	places = r.PlacePaths()
 	for _, n := range append(slices.Clone(r.Continues), r.Number) {
 		f, _, err := j.open(n)
 		if errors.Is(err, fs.ErrNotExist) && n != r.Number {
 			continue
 		}
 		if err != nil {
-			return nil, err
+			return nil, nil, err
 		}
 		data, err := io.ReadAll(f)
 		f.Close()
 		if err != nil {
-			return nil, err
+			return nil, nil, err
 		}
-		list = append(list, parseChanges(data)...)
+		first, _, _ := bytes.Cut(data, []byte("\n"))
+		if head := parseHead(first, nil); head != nil {
+			list = append(list, InPlaces(parseChanges(data), head.PlacePaths(), &places)...)
+		}
 	}
-	return list, nil
+	return list, places, nil
+}
+
+// InPlaces returns changes with the numbers that their own places have among others,
+// which are added where they are not there yet.
+func InPlaces(changes []change.Change, own []string, places *[]string) []change.Change {
+	number := map[int]int{}
+	for i, p := range own {
+		at := slices.Index(*places, p)
+		if at < 0 {
+			*places = append(*places, p)
+			at = len(*places) - 1
+		}
+		number[i] = at
+	}
+	changes = slices.DeleteFunc(changes, func(c change.Change) bool { return c.In >= len(own) || c.FromIn >= len(own) })
+	for i := range changes {
+		changes[i].In, changes[i].FromIn = number[changes[i].In], number[changes[i].FromIn]
+	}
+	return changes
 }
 
 // Copied notes, before a copy gets its name, what it holds. Line is the number of

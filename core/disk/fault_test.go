@@ -1,0 +1,417 @@
+package disk
+
+import (
+	"errors"
+	"fmt"
+	"io/fs"
+	"maps"
+	"math/rand/v2"
+	"os"
+	"path/filepath"
+	"sync"
+	"syscall"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"vestibula/core/change"
+	"vestibula/core/folder"
+	"vestibula/core/journal"
+	"vestibula/core/tree"
+)
+
+// A fault stands between the program and all file systems: from its k-th
+// operation on, or only then, an operation fails; or somebody else is quicker.
+type fault struct {
+	mutex    sync.Mutex
+	at, done int
+	err      error
+	once     bool
+	rival    func() // is called before the k-th operation
+}
+
+// now counts an operation and returns its error.
+func (f *fault) now() error {
+	f.mutex.Lock()
+	defer f.mutex.Unlock()
+	if f.done++; f.done == f.at && f.rival != nil {
+		f.rival()
+	}
+	if f.err != nil && (f.done == f.at || f.done > f.at && !f.once) {
+		return f.err
+	}
+	return nil
+}
+
+// or does something, unless it is to fail.
+func (f *fault) or(do func() error) error {
+	if err := f.now(); err != nil {
+		return err
+	}
+	return do()
+}
+
+// inject puts the fault in front of all file systems that are opened.
+func (f *fault) inject(t *testing.T) {
+	folder.Between = func(open func() (folder.Folder, error)) (folder.Folder, error) {
+		if err := f.now(); err != nil {
+			return nil, err
+		}
+		h, err := open()
+		if err != nil {
+			return nil, err
+		}
+		return faulty{h, f}, nil
+	}
+	t.Cleanup(func() { folder.Between = nil })
+}
+
+// reset has nothing fail.
+func (f *fault) reset() { f.at, f.done, f.err, f.rival = 0, 0, nil, nil }
+
+type inner = folder.Folder
+
+type faulty struct {
+	inner
+	fault *fault
+}
+
+func (h faulty) Behind() folder.Folder { return h.inner }
+
+func (h faulty) Folder(name string) (folder.Folder, error) {
+	if err := h.fault.now(); err != nil {
+		return nil, err
+	}
+	below, err := h.inner.Folder(name)
+	if err != nil {
+		return nil, err
+	}
+	return faulty{below, h.fault}, nil
+}
+
+func (h faulty) List() (list []tree.Entry, err error) {
+	err = h.fault.or(func() error { list, err = h.inner.List(); return err })
+	return list, err
+}
+
+func (h faulty) Look(name string) (e tree.Entry, err error) {
+	err = h.fault.or(func() error { e, err = h.inner.Look(name); return err })
+	return e, err
+}
+
+func (h faulty) file(open func() (folder.File, error)) (folder.File, error) {
+	if err := h.fault.now(); err != nil {
+		return nil, err
+	}
+	f, err := open()
+	if err != nil {
+		return nil, err
+	}
+	return faultyFile{f, h.fault}, nil
+}
+
+func (h faulty) Open(name string) (folder.File, error) {
+	return h.file(func() (folder.File, error) { return h.inner.Open(name) })
+}
+
+func (h faulty) Create(name string, perm fs.FileMode) (folder.File, error) {
+	return h.file(func() (folder.File, error) { return h.inner.Create(name, perm) })
+}
+
+func (h faulty) Append(name string) (folder.File, error) {
+	return h.file(func() (folder.File, error) { return h.inner.Append(name) })
+}
+
+func (h faulty) Mkdir(name string, perm fs.FileMode) error {
+	return h.fault.or(func() error { return h.inner.Mkdir(name, perm) })
+}
+
+func (h faulty) Remove(name string, dir bool) error {
+	return h.fault.or(func() error { return h.inner.Remove(name, dir) })
+}
+
+func (h faulty) Move(name string, to folder.Folder, as string) error {
+	return h.fault.or(func() error { return h.inner.Move(name, to, as) })
+}
+
+func (h faulty) Swap(name string, with folder.Folder, other string) error {
+	return h.fault.or(func() error { return h.inner.Swap(name, with, other) })
+}
+
+func (h faulty) SetTime(name string, ns int64) error {
+	return h.fault.or(func() error { return h.inner.SetTime(name, ns) })
+}
+
+type faultyFile struct {
+	folder.File
+	fault *fault
+}
+
+func (f faultyFile) Write(b []byte) (n int, err error) {
+	if err := f.fault.now(); err != nil {
+		n, _ = f.File.Write(b[:len(b)/2]) // as far as there was room
+		return n, err
+	}
+	return f.File.Write(b)
+}
+
+func (f faultyFile) Read(b []byte) (int, error) {
+	if err := f.fault.now(); err != nil {
+		return 0, err
+	}
+	return f.File.Read(b)
+}
+
+// Sync does not wait for a real disk: what is synced is not what is tested here.
+func (f faultyFile) Sync() error { return f.fault.now() }
+
+func (f faultyFile) Chmod(mode fs.FileMode) error {
+	return f.fault.or(func() error { return f.File.Chmod(mode) })
+}
+
+func (f faultyFile) Close() error {
+	err := f.File.Close()
+	return errors.Join(f.fault.now(), err)
+}
+
+// settle brings a world to where it was, or to where it is to be, after a run that
+// failed: what was cut short is taken back.
+func (w *world) settle(seed uint64, what string) {
+	for range 3 {
+		if end := w.end(); end == journal.CutShort {
+			_, err := w.undo("test")
+			require.NoError(w.t, err, "%s, seed %d\n%s", what, seed, w)
+		}
+	}
+}
+
+// Whatever operation fails, and however, once or from then on as when the power
+// goes: every file is there once and whole, and the run is done as a whole, or
+// taken back, or can be taken back; and so it is with the undo of it.
+func TestEveryFaultLosesNothing(t *testing.T) {
+	f := &fault{}
+	f.inject(t)
+	tried := 0
+	for seed := range many(t, "VESTIBULA_FAULTS", 8) {
+		for _, undoing := range []bool{false, true} {
+			partly := false
+			fresh := func() *world {
+				f.reset()
+				partly = false
+				w := newWorld(t, 1000+seed, 7)
+				if undoing {
+					_, err := w.apply()
+					require.NoError(t, err)
+					w.before, w.after = w.now(), w.before
+				}
+				return w
+			}
+			act := func(w *world) error {
+				if !undoing {
+					_, err := w.apply()
+					return err
+				}
+				stays, err := w.undo("test")
+				partly = len(stays) > 0 // and the person is told
+				return err
+			}
+			w := fresh()
+			f.reset()
+			require.NoError(t, act(w), "seed %d", seed)
+			operations := f.done
+			for k := 1; k <= operations; k++ {
+				for i, err := range []error{syscall.ENOSPC, fs.ErrPermission, syscall.EIO} {
+					if (k+i)%3 != 0 && os.Getenv("VESTIBULA_FAULTS") == "" {
+						continue // all of them, but not each with every error
+					}
+					for _, once := range []bool{true, false} {
+						w := fresh()
+						f.at, f.done, f.err, f.once = k, 0, err, once
+						failed := act(w)
+						f.reset()
+						tried++
+						what := fmt.Sprintf("operation %d of %d: %v, once: %t, undoing: %t; the run said: %v", k, operations, err, once, undoing, failed)
+						if w.whole(2); once {
+							w.whole(1)
+						}
+						if partly {
+							continue
+						}
+						end := w.end()
+						if once && failed == nil {
+							require.Equal(t, keys(w.after), keys(withoutKept(w.now())), what)
+							continue
+						}
+						if end == journal.TakenBack {
+							require.Equal(t, keys(withoutKept(w.before)), keys(withoutKept(w.now())), "taken back: %s\n%s", what, w)
+						}
+						if !undoing {
+							w.settle(seed, what)
+							if w.end() == journal.TakenBack || w.end() == "none" {
+								require.Equal(t, keys(w.before), keys(withoutKept(w.now())), "%s\n%s", what, w)
+							}
+						}
+						// Whatever has happened, what was done can be undone.
+						for range 4 {
+							stays, err := w.undo("test")
+							if errors.Is(err, errNothing) || errors.Is(err, fs.ErrNotExist) {
+								break
+							}
+							require.NoError(t, err, "%s\n%s", what, w)
+							require.Empty(t, stays, "%s\n%s", what, w)
+						}
+						before := w.before
+						if undoing {
+							before = w.after
+						}
+						if now := withoutKept(w.now()); !maps.Equal(before, now) {
+							require.Equal(t, keys(before), keys(w.now()), "undone: %s\n%s", what, w)
+							require.Fail(t, "not as before", "undone: %s\n%s", what, w)
+						}
+					}
+				}
+			}
+		}
+	}
+	t.Logf("%d runs failed", tried)
+}
+
+// Somebody else, between a look and a change, takes a name, changes, removes or
+// links what is about to be changed: what they have made or written is there
+// afterwards, nothing is overwritten, and nothing outside is touched.
+func TestRivalsLoseNothing(t *testing.T) {
+	f := &fault{}
+	f.inject(t)
+	tried, refused := 0, 0
+	for seed := range many(t, "VESTIBULA_RIVALS", 60) {
+		f.reset()
+		w := newWorld(t, 5000+seed, 8)
+		f.reset()
+		_, err := w.apply()
+		require.NoError(t, err)
+		operations := f.done
+		draw := rand.New(rand.NewPCG(seed, 3))
+		for range 12 {
+			f.reset()
+			w := newWorld(t, 5000+seed, 8)
+			outside := filepath.Join(t.TempDir(), "outside.txt")
+			require.NoError(t, os.WriteFile(outside, []byte("outside"), 0o666))
+			c := w.set.Changes[draw.IntN(len(w.set.Changes))]
+			target := filepath.Join(w.places[c.In], c.Path)
+			source := filepath.Join(w.places[c.FromIn], c.From)
+			if c.From == "" {
+				source = target
+			}
+			mine, act := "", draw.IntN(5)
+			f.done, f.at = 0, 1+draw.IntN(operations)
+			f.rival = func() {
+				mine = target
+				switch act {
+				case 0: // takes the name
+					if file, err := os.OpenFile(target, os.O_WRONLY|os.O_CREATE|os.O_EXCL, 0o666); err == nil {
+						_, _ = file.WriteString("mine")
+						file.Close()
+						return
+					}
+				case 1: // writes into it
+					if info, err := os.Lstat(source); err == nil && info.Mode().IsRegular() {
+						require.NoError(t, os.WriteFile(source, []byte("mine"), 0o666))
+						return
+					}
+				case 2: // a link to elsewhere, where it is to come about
+					if os.Symlink(outside, target) == nil {
+						mine = ""
+						return
+					}
+				case 3: // puts something into a folder
+					if info, err := os.Lstat(source); err == nil && info.IsDir() {
+						require.NoError(t, os.WriteFile(filepath.Join(source, "mine.txt"), []byte("mine"), 0o666))
+						return
+					}
+				case 4: // puts a link in the place of a folder
+					if info, err := os.Lstat(filepath.Dir(target)); err == nil && info.IsDir() && filepath.Dir(target) != w.places[c.In] {
+						away := filepath.Dir(target) + " away"
+						if os.Rename(filepath.Dir(target), away) == nil {
+							require.NoError(t, os.Symlink(filepath.Dir(outside), filepath.Dir(target)))
+						}
+						mine = ""
+						return
+					}
+				}
+				mine = ""
+			}
+			_, err := w.apply()
+			f.reset()
+			tried++
+			if err != nil {
+				refused++
+			}
+			what := fmt.Sprintf("seed %d, rival %d before %s %s: %v\n%s", seed, act, c.Op, c.Path, err, w)
+			if mine != "" {
+				found := false
+				for _, text := range w.now() {
+					found = found || text == "mine"
+				}
+				assert.True(t, found, "what somebody wrote is gone: %s", what)
+			}
+			entries, err := os.ReadDir(filepath.Dir(outside))
+			require.NoError(t, err)
+			assert.Len(t, entries, 1, "something came about outside: %s", what)
+			data, err := os.ReadFile(outside)
+			require.NoError(t, err)
+			assert.Equal(t, "outside", string(data), what)
+			if t.Failed() {
+				t.FailNow()
+			}
+			if act != 1 {
+				w.whole(1)
+			}
+		}
+	}
+	t.Logf("%d rivals, %d runs refused or taken back", tried, refused)
+}
+
+// Where several builders are at work, a fault of any one of them stops all, and
+// what all have made is taken back.
+func TestAFaultAmongSeveralBuildersIsTakenBack(t *testing.T) {
+	large := &tree.Node{Name: "P"}
+	for i := range 40 {
+		project := &tree.Node{Name: fmt.Sprintf("Project %d", i), Children: []*tree.Node{{Name: "start.md", Kind: tree.File, Content: tree.Bytes("begin")}}}
+		for k := range 30 {
+			project.Children = append(project.Children, &tree.Node{Name: fmt.Sprintf("Stage %d", k), Children: []*tree.Node{{Name: "deep"}}})
+		}
+		large.Children = append(large.Children, project)
+	}
+	f := &fault{}
+	f.inject(t)
+	var w *world
+	build := func() error {
+		w.set = &change.Set{Places: w.places[:1], Changes: []change.Change{{Op: change.Make, Path: "P", Node: large}}}
+		p, err := Prepare(w.set)
+		if err != nil {
+			return err
+		}
+		writer := w.writer()
+		writer.NoJournal = true
+		_, err = writer.Apply(p, journal.Head{})
+		return err
+	}
+	w = newWorld(t, 1, 0)
+	f.reset()
+	require.NoError(t, build())
+	operations := f.done
+	for range 40 {
+		f.reset()
+		w = newWorld(t, 1, 0)
+		f.at, f.done, f.err, f.once = 1+rand.IntN(operations-1), 0, syscall.EIO, true
+		err := build()
+		at := f.at
+		f.reset()
+		if err != nil {
+			require.Empty(t, w.now(), "operation %d: %v", at, err)
+			require.NoError(t, build())
+		}
+		require.Len(t, w.now(), 1+40*(2+2*30))
+	}
+}
