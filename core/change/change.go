@@ -218,6 +218,9 @@ func Invert(changes []Change) []Change {
 			})
 			slices.Reverse(out[first:])
 		case Copy:
+			if c.Sum == "" {
+				continue // it never got its name: see the checksum in the record
+			}
 			out = append(out, Change{Op: Remove, In: c.In, Path: c.Path, Was: State{Entry: tree.Entry{Kind: tree.File}, Sum: c.Sum}})
 		case Move:
 			c.In, c.FromIn, c.Path, c.From = c.FromIn, c.In, c.From, c.Path

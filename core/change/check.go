@@ -173,6 +173,12 @@ func (k *Check) make(c *Change) (*string, error) {
 				return already, err
 			}
 		}
+		if k.cutShort && c.From != "" {
+			// The run had not removed it, unless it lies where it was put aside.
+			if aside, err := k.find(c.In, c.From); aside == nil || err != nil {
+				return already, err
+			}
+		}
 		return why, nil
 	}
 	parent.put(&spot{name: path.Base(c.Path), kind: c.Node.Kind, in: c.In, node: c.Node, sum: sumOf(c.Node, c.Sum)})
@@ -485,6 +491,8 @@ func (k *Check) replace(c *Change) (*string, error) {
 		return nil, err
 	case k.Lenient && sum == c.Sum:
 		return already, nil
+	case c.Was.Sum != "" && sum != c.Was.Sum && k.cutShort:
+		return already, nil // the run did not come so far
 	case c.Was.Sum != "" && sum != c.Was.Sum:
 		return changed, nil
 	}
@@ -563,7 +571,7 @@ func (k *Check) remove(c *Change) (*string, error) {
 				return nil, err
 			}
 			switch {
-			case c.Was.Sum == "" || sum == c.Was.Sum:
+			case sum == c.Was.Sum, c.Was.Sum == "" && !k.Lenient:
 			case k.cutShort:
 				return already, nil // the run did not come so far as to make it
 			default:

@@ -193,7 +193,7 @@ func TestEveryFaultLosesNothing(t *testing.T) {
 	f := &fault{}
 	f.inject(t)
 	tried := 0
-	for seed := range many(t, "VESTIBULA_FAULTS", 8) {
+	for seed := range many(t, "VESTIBULA_FAULTS", 3) {
 		for _, undoing := range []bool{false, true} {
 			partly := false
 			fresh := func() *world {
