@@ -559,12 +559,14 @@ func (k *Check) remove(c *Change) (*string, error) {
 			return because("it holds “%s”", first), nil
 		}
 	}
-	if there.real != "" && there.sum == "" && !k.Names {
-		have, err := k.look(there)
-		if err != nil {
-			return nil, err
+	if !k.Names {
+		have := tree.Entry{Kind: there.kind}
+		if there.real != "" && there.sum == "" {
+			if have, err = k.look(there); err != nil {
+				return nil, err
+			}
 		}
-		sum := c.Was.Sum
+		sum := ""
 		if there.kind == tree.File {
 			var old []byte
 			if sum, err = k.sum(there, &old); err != nil {
@@ -602,6 +604,11 @@ func (k *Check) remove(c *Change) (*string, error) {
 // enough to be kept in the record.
 func (k *Check) sum(s *spot, old *[]byte) (string, error) {
 	if s.real == "" || s.sum != "" {
+		if s.node != nil && old != nil {
+			if data, ok := s.node.Content.(tree.Bytes); ok && k.room(len(data)) {
+				*old = data
+			}
+		}
 		return s.sum, nil
 	}
 	f, err := k.Places[s.in].Open(s.real)
@@ -614,13 +621,22 @@ func (k *Check) sum(s *spot, old *[]byte) (string, error) {
 		return "", err
 	}
 	if len(head) <= MaxOld {
-		if old != nil && k.old+len(head) <= MaxOldSum {
+		if old != nil && k.room(len(head)) {
 			*old = head
-			k.old += len(head)
 		}
 		return digest.Bytes(head), nil
 	}
 	return digest.Of(io.MultiReader(strings.NewReader(string(head)), f))
+}
+
+// room reports whether so many bytes more can be kept in the record, and counts
+// them.
+func (k *Check) room(n int) bool {
+	if n > MaxOld || k.old+n > MaxOldSum {
+		return false
+	}
+	k.old += n
+	return true
 }
 
 // find returns the spot at a path, or nil where there is none.
