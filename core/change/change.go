@@ -242,6 +242,30 @@ func Invert(changes []Change) []Change {
 	return out
 }
 
+// WithContents gives the changes of a list that was read back what they make or
+// write, as far as those of another list write the same.
+func WithContents(list, from []Change) []Change {
+	known := map[string]tree.Content{}
+	for i := range from {
+		switch c := &from[i]; {
+		case c.Op == Make && c.Node.Content != nil:
+			known[c.Sum] = c.Node.Content
+		case c.Op == Replace && c.Content != nil:
+			known[c.Sum] = c.Content
+		}
+	}
+	list = slices.Clone(list)
+	for i := range list {
+		switch c := &list[i]; {
+		case c.Op == Make && c.Node.Kind == tree.File && known[c.Sum] != nil:
+			c.Node = &tree.Node{Name: c.Node.Name, Kind: tree.File, Content: known[c.Sum]}
+		case c.Op == Replace:
+			c.Content = known[c.Sum]
+		}
+	}
+	return list
+}
+
 // Summed is a content whose checksum is known.
 type Summed interface{ Sum() string }
 

@@ -297,6 +297,9 @@ func TestRivalsLoseNothing(t *testing.T) {
 			w := newWorld(t, 5000+seed, 8)
 			outside := filepath.Join(t.TempDir(), "outside.txt")
 			require.NoError(t, os.WriteFile(outside, []byte("outside"), 0o666))
+			if len(w.set.Changes) == 0 {
+				break
+			}
 			c := w.set.Changes[draw.IntN(len(w.set.Changes))]
 			target := filepath.Join(w.places[c.In], c.Path)
 			source := filepath.Join(w.places[c.FromIn], c.From)

@@ -51,23 +51,24 @@ func PlanUndo(j *journal.Journal, records []*journal.Record, r *journal.Record, 
 	if err != nil {
 		return nil, err
 	}
-	ours := len(changes)
 	u := &Undo{Record: r, Plan: &Plan{Work: change.WorkName + token(), undoes: r}}
 	if err := newer(j, records, r, changes, places); err != nil {
 		return nil, err
 	}
+	var unfinished []change.Change // the list of an undo that was cut short
 	for _, o := range records {
 		if o.Undoes == r.Number && o.End == journal.CutShort && !o.Busy {
-			// What it has done by then is taken back first.
 			more, theirs, err := j.Changes(o)
 			if err != nil {
 				return nil, err
 			}
-			changes = append(changes, journal.InPlaces(more, theirs, &places)...)
+			unfinished = journal.InPlaces(more, theirs, &places)
 			u.Continues = append(u.Continues, o)
 		}
 	}
-	if changes, places, err = u.find(changes, places, here); err != nil {
+	ours := len(changes)
+	changes, places, err = u.find(append(changes, unfinished...), places, here)
+	if err != nil {
 		return nil, err
 	}
 	open, err := u.open(places)
@@ -75,10 +76,23 @@ func PlanUndo(j *journal.Journal, records []*journal.Record, r *journal.Record, 
 		return nil, err
 	}
 	defer closeAll(open)
+	check := &change.Check{Places: asPlaces(open), Work: u.Work, Lenient: true}
+	changes, unfinished = changes[:ours:ours], changes[ours:]
 	list := change.Invert(changes)
-	check := &change.Check{Places: asPlaces(open), Work: u.Work, Lenient: true, CutShort: len(list) - len(change.Invert(changes[:ours]))}
-	if r.End == journal.CutShort {
-		check.CutShort = len(list)
+	switch {
+	case len(u.Continues) > 0: // it is gone on with
+		p := change.Look(unfinished, check.Places)
+		if p.Half && p.Sure {
+			p.Rest = append([]change.Change{p.Done[len(p.Done)-1]}, p.Rest...)
+			check.CutShort = 1
+		}
+		list = change.WithContents(p.Rest, list)
+	case r.End == journal.CutShort:
+		p := change.Look(changes, check.Places)
+		list = change.Invert(p.Done)
+		if check.CutShort = len(list); p.Sure {
+			check.CutShort = min(1, len(list))
+		}
 	}
 	var bad []change.Obstacle
 	if u.List, bad, err = check.Run(list); err != nil {

@@ -31,9 +31,11 @@ import (
 //	{"vestibula":2,"number":3,"what":"build","places":["/home/o/Clients"],…}
 //	{"op":"make","path":"Oriel Pask/"}
 //	{"op":"make","path":"Oriel Pask/notes.md","sum":"…"}
+//	{"all":2}
 //	{"end":"done"}
 //
-// Head and changes are on the disk before the first of them is carried out. A
+// Head and changes are on the disk before the first of them is carried out, and
+// their number says that these are all: without it, nothing was begun. A
 // record without an end was cut short, or is still at work; until it has one, its
 // file's name says so.
 type Journal struct {
@@ -166,6 +168,9 @@ func writeRecord(to io.Writer, head *Head, list []change.Change) (lines []int, e
 			return nil, err
 		}
 	}
+	if err := json.NewEncoder(w).Encode(allLine{&line}); err != nil {
+		return nil, err
+	}
 	return lines, w.Flush()
 }
 
@@ -254,6 +259,13 @@ func (j *Journal) Records() ([]*Record, error) {
 		if r == nil || r.Number != n {
 			continue
 		}
+		if r.End == CutShort {
+			if whole, err := j.whole(n); err != nil {
+				return nil, err
+			} else if !whole {
+				r.End = TakenBack // before it was begun
+			}
+		}
 		if open && r.End == CutShort && len(r.Places) > 0 {
 			r.Busy = register.Register{Dir: RegisterDir(j.dir)}.Busy(string(r.Places[0]))
 		}
@@ -274,6 +286,21 @@ func (j *Journal) Records() ([]*Record, error) {
 		}
 	}
 	return list, nil
+}
+
+// whole reports whether all changes of a record came to be written down.
+func (j *Journal) whole(number int) (bool, error) {
+	f, _, err := j.open(number)
+	if err != nil {
+		return false, err
+	}
+	defer f.Close()
+	data, err := io.ReadAll(f)
+	if err != nil {
+		return false, err
+	}
+	_, whole := parseChanges(data)
+	return whole, nil
 }
 
 // open opens the file of a record.
@@ -327,7 +354,8 @@ func (j *Journal) Changes(r *Record) (list []change.Change, places []string, err
 		}
 		first, _, _ := bytes.Cut(data, []byte("\n"))
 		if head := parseHead(first, nil); head != nil {
-			list = append(list, InPlaces(parseChanges(data), head.PlacePaths(), &places)...)
+			changes, _ := parseChanges(data)
+			list = append(list, InPlaces(changes, head.PlacePaths(), &places)...)
 		}
 	}
 	return list, places, nil

@@ -112,10 +112,13 @@ func parseHead(first, last []byte) *Record {
 	return r
 }
 
-// parseChanges reads the changes of a record. A line that was cut off ends them:
-// all lines are on the disk before the first change is carried out.
-func parseChanges(data []byte) []change.Change {
-	var list []change.Change
+// An allLine ends the changes of a record, and says how many they are.
+type allLine struct {
+	All *int `json:"all"`
+}
+
+// parseChanges reads the changes of a record, and whether these are all.
+func parseChanges(data []byte) (list []change.Change, whole bool) {
 	s := bufio.NewScanner(bytes.NewReader(data))
 	s.Buffer(nil, 1<<30)
 	s.Scan() // the head
@@ -125,12 +128,16 @@ func parseChanges(data []byte) []change.Change {
 			list = append(list, c)
 			continue
 		}
+		var all allLine
+		if json.Unmarshal(s.Bytes(), &all) == nil && all.All != nil {
+			whole = *all.All == len(list)
+		}
 		var sum sumLine
 		if json.Unmarshal(s.Bytes(), &sum) == nil && sum.Copied != nil && *sum.Copied >= 0 && *sum.Copied < len(list) {
 			list[*sum.Copied].Sum = sum.Sum
 		}
 	}
-	return list
+	return list, whole
 }
 
 // format is the number of the format of records.

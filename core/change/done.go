@@ -1,0 +1,176 @@
+package change
+
+import (
+	"path"
+	"strings"
+
+	"vestibula/core/digest"
+	"vestibula/core/tree"
+)
+
+// A Progress is how far a list was carried out.
+type Progress struct {
+	Done []Change // in their order
+	Rest []Change // what was not
+	// Half says that the last change of Done may be done in part, as a file that was
+	// copied to another disk and not yet removed.
+	Half bool
+	// Sure says that the end of what was done was found. Somebody may have changed
+	// the disk since, and then Done is all of the list, and so is Rest.
+	Sure bool
+}
+
+// Look finds how far a run came that was cut short. A list is carried out from its
+// first change to its last, so that the end of what was done is where all changes
+// before can be seen on the disk, and the next one not yet.
+func Look(list []Change, places []tree.Place) Progress {
+	w := witness{places}
+	for end := len(list); end >= 0; end-- {
+		if end > 0 && !w.after(&list[end-1]) {
+			continue
+		}
+		if end < len(list) && list[end].Op == Make {
+			if p, found := w.among(list, end); found && w.all(p.Done) {
+				return p
+			}
+			continue
+		}
+		before, half := end == len(list), false
+		if !before {
+			before, half = w.before(&list[end])
+		}
+		if !before && !half || !w.all(list[:end]) {
+			continue
+		}
+		p := Progress{Done: list[:end], Rest: list[end:], Sure: true}
+		if half {
+			p.Done, p.Rest, p.Half = list[:end+1], list[end+1:], true
+		}
+		return p
+	}
+	return Progress{list, list, true, false}
+}
+
+// among finds how far a run came in several Makes in a row, one of them with the
+// number at. They are carried out at a time, so that any of them may be there.
+func (w witness) among(list []Change, at int) (Progress, bool) {
+	first, last := at, at
+	for first > 0 && list[first-1].Op == Make {
+		first--
+	}
+	for last < len(list) && list[last].Op == Make {
+		last++
+	}
+	if first > 0 && !w.after(&list[first-1]) {
+		return Progress{}, false
+	}
+	p := Progress{Done: list[:first:first], Sure: true}
+	for i := first; i < last; i++ {
+		if w.after(&list[i]) {
+			p.Done = append(p.Done, list[i])
+		} else {
+			p.Rest = append(p.Rest, list[i])
+		}
+	}
+	found := len(p.Rest) > 0
+	p.Rest = append(p.Rest, list[last:]...)
+	return p, found
+}
+
+// all reports whether all that a list has done can be seen.
+func (w witness) all(list []Change) bool {
+	last := map[key]*Change{} // what was done last to each path; nil where something has gone
+	for i := range list {
+		c := &list[i]
+		at := key{c.In, c.Path}
+		switch c.Op {
+		case Remove:
+			last[at] = nil
+			continue
+		case Move:
+			old := key{c.FromIn, c.From}
+			if c.Was.Kind == tree.Folder { // with all that was done in it
+				for k, done := range last {
+					if k.in == old.in && strings.HasPrefix(k.path, old.path+"/") {
+						delete(last, k)
+						last[key{at.in, at.path + k.path[len(old.path):]}] = done
+					}
+				}
+			}
+			last[old] = nil
+		}
+		last[at] = c
+	}
+	for at, c := range last {
+		e, there := w.look(at.in, at.path)
+		switch {
+		case c == nil && !there:
+		case c == nil, !there, e.Kind != c.Kind() && c.Op != Replace && c.Op != Copy:
+			return false
+		case c.Op == Move && !c.Was.moved(e):
+			return false
+		}
+	}
+	return true
+}
+
+// A witness looks whether changes can be seen on the disk.
+type witness struct{ places []tree.Place }
+
+func (w witness) look(in int, at string) (tree.Entry, bool) {
+	if in >= len(w.places) {
+		return tree.Entry{}, false
+	}
+	e, err := w.places[in].Look(at)
+	return e, err == nil
+}
+
+func (w witness) sum(in int, at string) string {
+	f, err := w.places[in].Open(at)
+	if err != nil {
+		return ""
+	}
+	defer f.Close()
+	sum, _ := digest.Of(f)
+	return sum
+}
+
+// after reports whether the disk is as it is right after a change.
+func (w witness) after(c *Change) bool {
+	e, there := w.look(c.In, c.Path)
+	switch c.Op {
+	case Make:
+		return there && e.Kind == c.Node.Kind
+	case Replace:
+		return there && w.sum(c.In, c.Path) == c.Sum
+	case Copy:
+		return there && c.Sum != ""
+	case Remove:
+		_, above := w.look(c.In, path.Dir(c.Path))
+		return !there && above
+	}
+	if !there || e.Kind != c.Was.Kind || !c.Was.moved(e) {
+		return false
+	}
+	old, still := w.look(c.FromIn, c.From)
+	return !still || c.Was.Ino != 0 && old.Ino != c.Was.Ino
+}
+
+// before reports whether the disk is as it is right before a change, or half way.
+func (w witness) before(c *Change) (before, half bool) {
+	e, there := w.look(c.In, c.Path)
+	switch c.Op {
+	case Make:
+		_, above := w.look(c.In, path.Dir(c.Path))
+		return !there && above, false
+	case Replace:
+		return there && w.sum(c.In, c.Path) == c.Was.Sum, false
+	case Remove:
+		return there && e.Kind == c.Was.Kind, false
+	}
+	old, still := w.look(c.FromIn, c.From)
+	if !still || old.Kind != c.Was.Kind && c.Op == Move || c.Was.Ino != 0 && (old.Ino != c.Was.Ino || old.Dev != c.Was.Dev) {
+		return false, false
+	}
+	return !there, there && c.Op == Move && e.Kind == old.Kind && e.Kind != tree.Folder && e.Dev != old.Dev
+}
