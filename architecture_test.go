@@ -82,6 +82,12 @@ func TestLowerFloorsKnowNothingOfHigherOnes(t *testing.T) {
 			}
 		}
 		ast.Inspect(f, func(n ast.Node) bool {
+			if call, ok := n.(*ast.CallExpr); ok && pkg != "cli/term" {
+				if sel, ok := call.Fun.(*ast.SelectorExpr); ok && sel.Sel.Name == "Shown" {
+					_, written := call.Args[0].(*ast.BasicLit)
+					assert.True(t, written, "%s: a text of others reaches a terminal through term.Visible only", file)
+				}
+			}
 			if sel, ok := n.(*ast.SelectorExpr); ok {
 				if x, ok := sel.X.(*ast.Ident); ok {
 					why, bad := forbidden[x.Name+"."+sel.Sel.Name]

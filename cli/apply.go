@@ -232,7 +232,7 @@ func fileSet(files []newFile) (*change.Set, []journal.Root, error) {
 const manyRoots = 20
 
 // when says when something was, as a list shows it.
-func when(t time.Time) string { return t.Local().Format("2006-01-02 15:04") }
+func when(t time.Time) term.Shown { return term.Visible(t.Local().Format("2006-01-02 15:04")) }
 
 // makeFiles makes the new files that a call names, all or none.
 func (a *app) makeFiles(what, title string, files []newFile, noJournal bool) error {

@@ -28,7 +28,7 @@ func (a *app) ask(t *template.Template, values template.Values) error {
 
 func (a *app) askFields(fields []*template.Field, values template.Values) error {
 	for _, f := range fields {
-		text, yes := "", false
+		text, yes, asked := "", false, string(term.Visible(f.Ask))
 		if f.Default != nil {
 			text = defaultText(f)
 		}
@@ -36,13 +36,15 @@ func (a *app) askFields(fields []*template.Field, values template.Values) error 
 		switch f.Type.Kind {
 		case value.YesNo:
 			yes = text == "yes"
-			question = huh.NewConfirm().Title(f.Ask).Value(&yes)
+			question = huh.NewConfirm().Title(asked).Value(&yes)
 		case value.Choice:
-			question = huh.NewSelect[string]().Title(f.Ask).Options(options(f)...).Value(&text)
+			question = huh.NewSelect[string]().Title(asked).Options(options(f)...).Value(&text)
 		default:
-			question = huh.NewInput().Title(f.Ask).Description(kindHint(f)).Value(&text).Validate(func(s string) error {
-				_, err := f.Parse(template.Raw{Text: s}, a.now)
-				return err
+			question = huh.NewInput().Title(asked).Description(string(term.Visible(kindHint(f)))).Value(&text).Validate(func(s string) error {
+				if _, err := f.Parse(template.Raw{Text: s}, a.now); err != nil {
+					return errors.New(string(term.Visible(err.Error())))
+				}
+				return nil
 			})
 		}
 		if err := a.form(question); err != nil {
@@ -68,7 +70,7 @@ func options(f *template.Field) []huh.Option[string] {
 		if o.Meaning != "" {
 			shown += "  " + o.Meaning
 		}
-		list = append(list, huh.NewOption(shown, o.Code))
+		list = append(list, huh.NewOption(string(term.Visible(shown)), o.Code))
 	}
 	if f.Optional {
 		list = append(list, huh.NewOption("(nothing)", ""))
@@ -94,15 +96,15 @@ var theme = huh.ThemeFunc(func(dark bool) *huh.Styles {
 	t := huh.ThemeBase(dark)
 	plain := lipgloss.NewStyle()
 	for _, f := range []*huh.FieldStyles{&t.Focused, &t.Blurred} {
-		f.Title, f.Description = term.Strong, term.Dim
-		f.ErrorIndicator, f.ErrorMessage = term.Bad.SetString(" !"), term.Bad
+		f.Title, f.Description = term.Strong.Style, term.Dim.Style
+		f.ErrorIndicator, f.ErrorMessage = term.Bad.SetString(" !"), term.Bad.Style
 		f.SelectSelector = term.Accent.SetString("› ")
-		f.SelectedOption, f.UnselectedOption, f.Option = term.Strong, plain, plain
-		f.TextInput.Prompt, f.TextInput.Text, f.TextInput.Placeholder = term.Accent, plain, term.Dim
+		f.SelectedOption, f.UnselectedOption, f.Option = term.Strong.Style, plain, plain
+		f.TextInput.Prompt, f.TextInput.Text, f.TextInput.Placeholder = term.Accent.Style, plain, term.Dim.Style
 		f.FocusedButton = lipgloss.NewStyle().Padding(0, 2).Background(lipgloss.Color("30")).Foreground(lipgloss.Color("231")).Bold(true)
 		f.BlurredButton = lipgloss.NewStyle().Padding(0, 2).Foreground(lipgloss.Color("244"))
 	}
-	t.Focused.Title = term.Title
+	t.Focused.Title = term.Title.Style
 	t.Focused.Base = t.Focused.Base.BorderForeground(lipgloss.Color("30"))
 	return t
 })
@@ -117,6 +119,6 @@ func defaultText(f *template.Field) string {
 // confirm asks for a yes.
 func (a *app) confirm(question string) (bool, error) {
 	yes := false
-	err := a.form(huh.NewConfirm().Title(question).Affirmative("Yes").Negative("No").Value(&yes))
+	err := a.form(huh.NewConfirm().Title(string(term.Visible(question))).Affirmative("Yes").Negative("No").Value(&yes))
 	return yes, err
 }

@@ -356,7 +356,7 @@ func (b *buildRun) project() string {
 	case b.archive.name != "":
 		return b.archive.name
 	case b.table.file != "":
-		return term.Count(len(b.batch.Builds), "row") + " of " + filepath.Base(b.table.file)
+		return fmt.Sprintf("%s of %s", term.Count(len(b.batch.Builds), "row"), filepath.Base(b.table.file))
 	case len(b.tree.Root.Children) == 1:
 		only := batch.Build{Root: b.tree.Root}
 		return only.Folder()
@@ -416,7 +416,7 @@ func (b *buildRun) makesAllOf(r *journal.Record) bool {
 	})
 }
 
-func isOrAre(n int) string {
+func isOrAre(n int) term.Shown {
 	if n == 1 {
 		return " is"
 	}
@@ -424,7 +424,7 @@ func isOrAre(n int) string {
 }
 
 // amount says how much the plan makes: "6 folders and 2 files".
-func (b *buildRun) amount() string {
+func (b *buildRun) amount() term.Shown {
 	folders, files := b.plan.Made()
 	if files == 0 {
 		return term.Count(folders, "folder")

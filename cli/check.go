@@ -291,24 +291,24 @@ func (r *checkRun) explainRule() error {
 		}
 		return unclear(help, "there is no rule %q", r.explain)
 	}
-	r.screen.Line(term.Title.Render(page.Name))
-	r.screen.Text(term.Strong.Render(page.About))
+	r.screen.Line(term.Title.Render(term.Visible(page.Name)))
+	r.screen.Text(term.Strong.Render(term.Visible(page.About)))
 	r.screen.Line()
-	r.screen.Text(page.Why)
+	r.screen.Text(term.Visible(page.Why))
 	parts := []struct{ title, text string }{{"What breaks it", page.Bad}, {"What keeps it", page.Good}}
 	if page.Setting != "" {
 		parts = slices.Insert(parts, 0, struct{ title, text string }{"How to set it", "rules:\n  " + strings.ReplaceAll(page.Setting, "\n", "\n  ")})
 	}
 	for _, part := range parts {
 		r.screen.Line()
-		r.screen.Line(term.Accent.Render(part.title))
+		r.screen.Line(term.Accent.Render(term.Visible(part.title)))
 		for line := range strings.SplitSeq(part.text, "\n") {
-			r.screen.Line("    ", line)
+			r.screen.Line("    ", term.Visible(line))
 		}
 	}
 	if page.Standard != "" {
 		r.screen.Line()
-		r.screen.Text(term.Dim.Render("Holds by itself, as a warning, in a template without `rules:`. Turn it off with `" + page.Name + ": off`."))
+		r.screen.Text(term.Dim.Render(term.Sprintf("Holds by itself, as a warning, in a template without `rules:`. Turn it off with `%s: off`.", page.Name)))
 	}
 	return nil
 }

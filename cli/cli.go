@@ -3,21 +3,25 @@
 package cli
 
 import (
+	"bytes"
 	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
 	"math"
 	"os"
+	"os/signal"
 	"runtime"
 	"runtime/debug"
 	"strings"
+	"syscall"
 	"time"
 
 	"github.com/spf13/cobra"
 	xterm "golang.org/x/term"
 
 	"vestibula/cli/term"
+	"vestibula/core/disk"
 	"vestibula/core/outline"
 	"vestibula/core/template"
 )
@@ -73,9 +77,13 @@ func Main() int {
 	// The version is asked for by other programs, often: it needs none of the
 	// rest.
 	if len(os.Args) == 2 && os.Args[1] == "--version" {
-		fmt.Println("vestibula " + Version)
+		if _, err := fmt.Println("vestibula " + Version); err != nil {
+			return statusUnclear
+		}
 		return statusDone
 	}
+	// Who reads may go away: what is written then fails, and nothing else does.
+	signal.Ignore(syscall.SIGPIPE)
 	collectSeldom()
 	a := &app{in: os.Stdin, out: os.Stdout, err: os.Stderr, env: os.Environ(), now: time.Now(), version: Version}
 	return a.run(os.Args[1:])
@@ -107,6 +115,9 @@ func (a *app) run(args []string) int {
 	root := a.root()
 	root.SetArgs(args)
 	err := root.Execute()
+	if failed := a.screen.Err(); failed != nil && !errors.Is(failed, syscall.EPIPE) {
+		err = unwritten(failed)
+	}
 	if err == nil {
 		return statusDone
 	}
@@ -124,6 +135,15 @@ func (a *app) run(args []string) int {
 		}
 	}
 	return s.status
+}
+
+// unwritten is the stop for a result that could not be written; where the reader
+// went away, nothing is said.
+func unwritten(err error) error {
+	if errors.Is(err, syscall.EPIPE) {
+		return &stop{status: statusDone}
+	}
+	return unclear("", "the result could not be written: %s", disk.Reason(err))
 }
 
 func (a *app) prepare() {
@@ -177,10 +197,24 @@ func (a *app) getenv(key string) string {
 
 // printJSON writes v as indented JSON.
 func (a *app) printJSON(v any) error {
-	enc := json.NewEncoder(a.out)
+	return a.writeJSON(v, "  ")
+}
+
+// writeJSON writes v as JSON. Characters that a terminal obeys stand in it as their
+// codes, which mean the same in JSON.
+func (a *app) writeJSON(v any, indent string) error {
+	var data bytes.Buffer
+	enc := json.NewEncoder(&data)
 	enc.SetEscapeHTML(false)
-	enc.SetIndent("", "  ")
-	return enc.Encode(v)
+	enc.SetIndent("", indent)
+	err := enc.Encode(v)
+	if err == nil {
+		_, err = a.out.Write(term.EscapeJSON(data.Bytes()))
+	}
+	if err != nil {
+		return unwritten(err)
+	}
+	return nil
 }
 
 // tellErrors tells the errors of a template on standard error and returns the

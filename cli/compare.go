@@ -1,9 +1,6 @@
 package cli
 
 import (
-	"fmt"
-	"strings"
-
 	"github.com/spf13/cobra"
 
 	"vestibula/cli/term"
@@ -93,8 +90,8 @@ func (a *app) compare(args []string, flags valueFlags, asJSON bool) error {
 
 // drawMeasures draws the figures of both sides, the better one strong.
 func (a *app) drawMeasures(templates [2]*template.Template, sides [2]compare.Side, spreads []compare.Spread) {
-	var rows [][]string
-	row := func(what string, value func(s compare.Side) (shown string, size float64)) {
+	var rows [][]term.Shown
+	row := func(what term.Shown, value func(s compare.Side) (shown term.Shown, size float64)) {
 		x, n := value(sides[0])
 		y, m := value(sides[1])
 		if n < m {
@@ -102,25 +99,25 @@ func (a *app) drawMeasures(templates [2]*template.Template, sides [2]compare.Sid
 		} else if m < n {
 			y = term.Good.Render(y)
 		}
-		rows = append(rows, []string{term.Dim.Render(what), x, y})
+		rows = append(rows, []term.Shown{term.Dim.Render(what), x, y})
 	}
-	count := func(n int, noun string) (string, float64) { return term.Count(n, noun), float64(n) }
-	row("folders", func(s compare.Side) (string, float64) { return count(s.Folders, "folder") })
+	count := func(n int, noun term.Shown) (term.Shown, float64) { return term.Count(n, noun), float64(n) }
+	row("folders", func(s compare.Side) (term.Shown, float64) { return count(s.Folders, "folder") })
 	if sides[0].Files+sides[1].Files > 0 {
-		row("files", func(s compare.Side) (string, float64) { return count(s.Files, "file") })
+		row("files", func(s compare.Side) (term.Shown, float64) { return count(s.Files, "file") })
 	}
-	row("levels", func(s compare.Side) (string, float64) { return count(s.Levels, "level") })
-	row("widest place", func(s compare.Side) (string, float64) {
-		where := "the top level"
+	row("levels", func(s compare.Side) (term.Shown, float64) { return count(s.Levels, "level") })
+	row("widest place", func(s compare.Side) (term.Shown, float64) {
+		where := term.Shown("the top level")
 		if s.Widest != "" {
 			where = term.Visible(s.Widest)
 		}
-		return fmt.Sprintf("%s in %s", term.Count(s.Width, "folder"), where), float64(s.Width)
+		return term.Sprintf("%s in %s", term.Count(s.Width, "folder"), where), float64(s.Width)
 	})
-	row("deepest place", func(s compare.Side) (string, float64) { return term.Visible(s.Deepest), float64(s.Furthest) })
-	row("longest path", func(s compare.Side) (string, float64) { return count(s.Length, "character") })
-	row("clicks, on average", func(s compare.Side) (string, float64) { return fmt.Sprintf("%.1f", s.Average), s.Average })
-	row("clicks, at the most", func(s compare.Side) (string, float64) { return fmt.Sprint(s.Furthest), float64(s.Furthest) })
+	row("deepest place", func(s compare.Side) (term.Shown, float64) { return term.Visible(s.Deepest), float64(s.Furthest) })
+	row("longest path", func(s compare.Side) (term.Shown, float64) { return count(s.Length, "character") })
+	row("clicks, on average", func(s compare.Side) (term.Shown, float64) { return term.Sprintf("%.1f", s.Average), s.Average })
+	row("clicks, at the most", func(s compare.Side) (term.Shown, float64) { return term.Number(s.Furthest), float64(s.Furthest) })
 	for i, s := range spreads {
 		if i == 5 {
 			break
@@ -131,9 +128,9 @@ func (a *app) drawMeasures(templates [2]*template.Template, sides [2]compare.Sid
 		} else {
 			y = term.Good.Render(y)
 		}
-		rows = append(rows, []string{term.Dim.Render("“" + term.Visible(s.Name) + "” lies in"), x, y})
+		rows = append(rows, []term.Shown{term.Dim.Render("“" + term.Visible(s.Name) + "” lies in"), x, y})
 	}
-	a.screen.Table([]string{"", term.Title.Render(term.Visible(templates[0].Heading())), term.Title.Render(term.Visible(templates[1].Heading()))}, rows)
+	a.screen.Table([]term.Shown{"", term.Title.Render(term.Visible(templates[0].Heading())), term.Title.Render(term.Visible(templates[1].Heading()))}, rows)
 }
 
 var fateMarks = map[compare.Fate]term.Mark{
@@ -144,7 +141,7 @@ var fateMarks = map[compare.Fate]term.Mark{
 
 // drawSides draws both trees next to each other.
 func (a *app) drawSides(roots [2]*tree.Node, fates [2]map[*tree.Node]compare.Fate) {
-	var lines [2][]string
+	var lines [2][]term.Shown
 	width := 0
 	for i, root := range roots {
 		lines[i] = a.screen.TreeLines(root, term.TreeView{Mark: func(n *tree.Node) term.Mark { return fateMarks[fates[i][n]] }})
@@ -156,14 +153,14 @@ func (a *app) drawSides(roots [2]*tree.Node, fates [2]map[*tree.Node]compare.Fat
 		width = min(width, a.screen.Width/2-2)
 	}
 	for i := range max(len(lines[0]), len(lines[1])) {
-		left, right := "", ""
+		var left, right term.Shown
 		if i < len(lines[0]) {
 			left = lines[0][i]
 		}
 		if i < len(lines[1]) {
 			right = lines[1][i]
 		}
-		a.screen.Line(strings.TrimRight(term.Pad(term.Cut(left, width), width)+"   "+right, " "))
+		a.screen.Line(term.Pad(term.Cut(left, width), width)+"   ", right)
 	}
 	a.screen.Line()
 	a.screen.Text(term.Warn.Render("»") + " lies elsewhere on the other side   " + term.Good.Render("+") + " only on this side")

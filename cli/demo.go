@@ -50,7 +50,7 @@ func (a *app) demo(dir string) error {
 	}
 	a.state = filepath.Join(dir, ".history")
 	steps := []struct {
-		say  string
+		say  term.Shown
 		args []string
 	}{
 		{"These templates come with the program. They are plain indented lists.",
@@ -72,7 +72,7 @@ func (a *app) demo(dir string) error {
 	}
 	for _, s := range steps {
 		a.screen.Text(term.Accent.Render(s.say))
-		a.screen.Text(term.Strong.Render("$ vestibula " + shellLine(s.args)))
+		a.screen.Text(term.Strong.Render(term.Sprintf("$ vestibula %s", shellLine(s.args))))
 		a.screen.Line()
 		root := a.root()
 		root.SetArgs(s.args)
@@ -82,8 +82,8 @@ func (a *app) demo(dir string) error {
 		a.screen.Line()
 	}
 	a.screen.Text(term.Accent.Render("Where to look next:"))
-	a.screen.Text("  " + filepath.ToSlash(dir) + "   the folders that were just built, and the table")
-	a.screen.Text("  vestibula build commission --into " + shellWord(dir) + "   on a terminal, asks for what it needs")
+	a.screen.Text(term.Sprintf("  %s   the folders that were just built, and the table", filepath.ToSlash(dir)))
+	a.screen.Text(term.Sprintf("  vestibula build commission --into %s   on a terminal, asks for what it needs", shellWord(dir)))
 	a.screen.Text("  vestibula --help   all commands")
 	return nil
 }

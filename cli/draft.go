@@ -99,7 +99,7 @@ func (a *app) draft(name, like string) error {
 		return err
 	}
 	a.screen.Text(term.Good.Render("Wrote") + " " + term.Visible(name+template.Ending))
-	a.screen.Text(term.Dim.Render("Change it in any text editor, and look at it with: vestibula show " + shellWord(name+template.Ending)))
+	a.screen.Text(term.Dim.Render(term.Sprintf("Change it in any text editor, and look at it with: vestibula show %s", shellWord(name+template.Ending))))
 	return nil
 }
 

@@ -1,7 +1,6 @@
 package cli
 
 import (
-	"fmt"
 	"path"
 	"strings"
 
@@ -42,26 +41,26 @@ func (a *app) drawChanges(list []change.Change) {
 	}
 	for i, c := range tops {
 		if i == manyRows {
-			a.screen.Line(term.Dim.Render(fmt.Sprintf("  … and %s more", term.Number(len(tops)-i))))
+			a.screen.Line(term.Dim.Render(term.Sprintf("  … and %s more", term.Number(len(tops)-i))))
 			return
 		}
 		line := changeLine(c)
 		if n := inside[c.Path]; n > 0 && c.Op != change.Move {
-			line += term.Dim.Italic(true).Render("   with the " + term.Count(n, "thing") + " in it")
+			line += term.Dim.Italic().Render("   with the " + term.Count(n, "thing") + " in it")
 		}
 		a.screen.Line(line)
 	}
 }
 
 // changeLine is the line of one change, or empty where it is only a part of one.
-func changeLine(c *change.Change) string {
-	name := func(p string) string {
+func changeLine(c *change.Change) term.Shown {
+	name := func(p string) term.Shown {
 		if c.Kind() == tree.Folder {
 			return term.Visible(p) + term.Dim.Render("/")
 		}
 		return term.Visible(p)
 	}
-	note := func(text string) string { return term.Dim.Italic(true).Render("   " + text) }
+	note := func(text term.Shown) term.Shown { return term.Dim.Italic().Render("   " + text) }
 	switch {
 	case c.Lift():
 		return ""
@@ -86,7 +85,7 @@ func changeLine(c *change.Change) string {
 
 // drawUndo shows what an undo will do, and what stays.
 func (a *app) drawUndo(u *disk.Undo) {
-	a.screen.Line(term.Title.Render(fmt.Sprintf("Undo %d: the %s of %s", u.Record.Number, u.Record.What, term.Visible(u.Record.Name()))),
+	a.screen.Line(term.Title.Render(term.Sprintf("Undo %d: the %s of %s", u.Record.Number, u.Record.What, term.Visible(u.Record.Name()))),
 		term.Dim.Render(" in "+term.Visible(strings.Join(u.Record.PlacePaths(), ", "))))
 	for _, now := range u.Moved {
 		a.screen.Text(term.Warn.Render("note:") + " it lies in " + term.Visible(now) + " now")
@@ -94,7 +93,7 @@ func (a *app) drawUndo(u *disk.Undo) {
 	a.screen.Line()
 	a.drawChanges(u.List)
 	for _, s := range u.Stays {
-		a.screen.Line(term.Warn.Render("~"), " ", term.Visible(s.Path), "   ", term.Dim.Italic(true).Render("stays: "+term.Visible(s.Why)))
+		a.screen.Line(term.Warn.Render("~"), " ", term.Visible(s.Path), "   ", term.Dim.Italic().Render("stays: "+term.Visible(s.Why)))
 	}
 	a.screen.Line()
 }

@@ -4,8 +4,6 @@ import (
 	"fmt"
 	"strings"
 
-	"charm.land/lipgloss/v2"
-
 	"vestibula/cli/term"
 	"vestibula/core/rules"
 	"vestibula/core/template"
@@ -68,7 +66,7 @@ func placed(t *template.Template, f rules.Finding) finding {
 	return out
 }
 
-func severityStyle(severity string) lipgloss.Style {
+func severityStyle(severity string) term.Style {
 	switch severity {
 	case "error":
 		return term.Bad
@@ -100,14 +98,14 @@ func (a *app) tellFindings(r *checkResult) {
 	}
 	for _, rule := range r.Checked {
 		if n := told[rule] - shownFindings; r.real && n > 0 {
-			a.screen.Line(term.Dim.Render(fmt.Sprintf("and %s more of %s; --json lists all", term.Number(n), rule)))
+			a.screen.Line(term.Dim.Render(term.Sprintf("and %s more of %s; --json lists all", term.Number(n), rule)))
 		}
 	}
 	for _, path := range r.Unread {
 		a.side.Text(term.Bad.Render("vestibula:") + " " + term.Visible(path) + " cannot be read; the rest was")
 	}
 	if n := len(r.Links); n > 0 {
-		a.screen.Text(term.Dim.Render(fmt.Sprintf("%s not followed, such as %s", term.Count(n, "link"), term.Visible(r.Links[0]))))
+		a.screen.Text(term.Dim.Render(term.Sprintf("%s not followed, such as %s", term.Count(n, "link"), term.Visible(r.Links[0]))))
 	}
 	if r.real && len(r.Findings) > 0 {
 		a.screen.Line()
@@ -117,10 +115,10 @@ func (a *app) tellFindings(r *checkResult) {
 
 // verdict draws the closing lines: how much was found, and what was looked at.
 func (a *app) verdict(r *checkResult) {
-	var counts []string
+	var counts []term.Shown
 	for _, c := range []struct {
 		n    int
-		noun string
+		noun term.Shown
 	}{{r.Errors, "error"}, {r.Warnings, "warning"}} {
 		if c.n > 0 {
 			counts = append(counts, term.Count(c.n, c.noun))
@@ -130,7 +128,7 @@ func (a *app) verdict(r *checkResult) {
 		counts = append(counts, term.Count(r.Advice, "piece")+" of advice")
 	}
 	if len(counts) > 0 {
-		a.screen.Text(strings.Join(counts, ", ") + " in " + term.Visible(r.Subject) + ".")
+		a.screen.Text(term.Join(counts, ", ") + " in " + term.Visible(r.Subject) + ".")
 	} else {
 		a.screen.Text(term.Good.Render("All is well") + " with " + term.Visible(r.Subject) + ".")
 	}
@@ -141,13 +139,13 @@ func (a *app) verdict(r *checkResult) {
 	if !r.real {
 		what = fmt.Sprintf("the text, %s, %s", term.Count(r.fields, "field"), what)
 	}
-	a.screen.Text(term.Dim.Render(fmt.Sprintf("Checked: %s; %s.", what, strings.Join(r.Checked, ", "))))
+	a.screen.Text(term.Dim.Render(term.Sprintf("Checked: %s; %s.", what, strings.Join(r.Checked, ", "))))
 }
 
 func (a *app) tellFinding(file string, f finding) {
 	help := f.Help
 	if f.More > 0 {
-		help = strings.TrimPrefix(help+"\n", "\n") + "and " + term.Number(f.More) + " more like this at this line"
+		help = strings.TrimPrefix(help+"\n", "\n") + fmt.Sprintf("and %s more like this at this line", term.Number(f.More))
 	}
 	message := f.Message
 	if f.Rule != "language" {

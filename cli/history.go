@@ -67,7 +67,7 @@ func (a *app) tellCutShort(records []*journal.Record, here string) {
 		if r.Undoes > 0 {
 			help = fmt.Sprintf("vestibula undo %d finishes it.", r.Undoes)
 		}
-		a.side.Text(term.Warn.Render("note:") + " " + term.Visible(fmt.Sprintf("the %s of %s on %s%s was cut short. %s", r.What, r.Name(), when(r.When), where, help)))
+		a.side.Text(term.Warn.Render("note:") + " " + term.Sprintf("the %s of %s on %s%s was cut short. %s", r.What, r.Name(), when(r.When), where, help))
 	}
 }
 
@@ -83,24 +83,24 @@ func findRecord(records []*journal.Record, text string) (*journal.Record, error)
 }
 
 // state says in a word how a record stands.
-func state(r *journal.Record) string {
+func state(r *journal.Record) term.Shown {
 	switch {
 	case r.UndoneBy > 0:
-		return "undone by " + strconv.Itoa(r.UndoneBy)
+		return term.Sprintf("undone by %d", r.UndoneBy)
 	case r.Busy:
 		return "at work"
 	case r.End == journal.CutShort:
 		return "cut short"
 	}
-	return r.End
+	return term.Visible(r.End)
 }
 
 // amount says how much a record did.
-func amount(n change.Counts) string {
-	var parts []string
+func amount(n change.Counts) term.Shown {
+	var parts []term.Shown
 	for _, p := range []struct {
 		n    int
-		noun string
+		noun term.Shown
 	}{{n.Folders, "folder"}, {n.Files, "file"}} {
 		if p.n > 0 {
 			parts = append(parts, term.Count(p.n, p.noun))
@@ -108,7 +108,7 @@ func amount(n change.Counts) string {
 	}
 	for _, p := range []struct {
 		n    int
-		verb string
+		verb term.Shown
 	}{{n.Replaced, "rewritten"}, {n.Moved, "moved"}, {n.Copied, "copied"}, {n.Removed, "removed"}} {
 		if p.n > 0 {
 			parts = append(parts, term.Number(p.n)+" "+p.verb)
@@ -117,7 +117,7 @@ func amount(n change.Counts) string {
 	if len(parts) == 0 {
 		return "nothing"
 	}
-	return strings.Join(parts, ", ")
+	return term.Join(parts, ", ")
 }
 
 func (a *app) historyCommand() *cobra.Command {
@@ -166,7 +166,7 @@ func (a *app) listRecords(records []*journal.Record) error {
 		a.screen.Text("Nothing was built yet.")
 		return nil
 	}
-	var rows [][]string
+	var rows [][]term.Shown
 	for _, r := range records {
 		what := r.What
 		if r.Undoes > 0 {
@@ -176,9 +176,9 @@ func (a *app) listRecords(records []*journal.Record) error {
 		if r.Kept > 0 && !r.Undone() {
 			much += ", " + term.Size(r.Kept) + " kept"
 		}
-		rows = append(rows, []string{strconv.Itoa(r.Number), when(r.When), what, term.Visible(r.Name()), much, state(r), term.Dim.Render(term.Visible(strings.Join(r.PlacePaths(), ", ")))})
+		rows = append(rows, []term.Shown{term.Sprintf("%d", r.Number), when(r.When), term.Visible(what), term.Visible(r.Name()), much, state(r), term.Dim.Render(term.Visible(strings.Join(r.PlacePaths(), ", ")))})
 	}
-	a.screen.Table([]string{"no.", "when", "what", "project", "how much", "state", "where"}, rows)
+	a.screen.Table([]term.Shown{"no.", "when", "what", "project", "how much", "state", "where"}, rows)
 	a.tellCutShort(records, "")
 	return nil
 }
@@ -191,8 +191,8 @@ func (a *app) showRecord(r *journal.Record, asJSON bool) error {
 	if err != nil {
 		return err
 	}
-	a.screen.Line(term.Title.Render(fmt.Sprintf("%d: %s of %s", r.Number, r.What, term.Visible(r.Name()))), term.Dim.Render(" in "+term.Visible(strings.Join(r.PlacePaths(), ", "))))
-	a.screen.Text(strings.Join([]string{when(r.When), amount(r.Count), state(r)}, ", "))
+	a.screen.Line(term.Title.Render(term.Sprintf("%d: %s of %s", r.Number, r.What, term.Visible(r.Name()))), term.Dim.Render(" in "+term.Visible(strings.Join(r.PlacePaths(), ", "))))
+	a.screen.Text(term.Join([]term.Shown{when(r.When), amount(r.Count), state(r)}, ", "))
 	a.screen.Line()
 	for i := range changes {
 		if line := changeLine(&changes[i]); line != "" {
@@ -223,8 +223,8 @@ func (a *app) recordsJSON(records []*journal.Record) []any {
 		}
 		list = append(list, struct {
 			journal.Head
-			State string `json:"state"`
-			Steps []step `json:"steps"`
+			State term.Shown `json:"state"`
+			Steps []step     `json:"steps"`
 		}{r.Head, state(r), steps})
 	}
 	return list
@@ -243,7 +243,7 @@ func (a *app) forget(records []*journal.Record, number string, ask consent) erro
 		return refused(fmt.Sprintf("take it back first: vestibula undo %d", r.Number), "%d was cut short, and what was on its way is not in its place yet", r.Number)
 	}
 	show := func() {
-		a.screen.Text(fmt.Sprintf("%d: %s of %s, %s. It keeps %s.", r.Number, r.What, term.Visible(r.Name()), when(r.When), term.Size(r.Kept)))
+		a.screen.Text(term.Sprintf("%d: %s of %s, %s. It keeps %s.", r.Number, r.What, term.Visible(r.Name()), when(r.When), term.Size(r.Kept)))
 	}
 	goes, err := a.agreed(ask, show, fmt.Sprintf("Forget %d for ever? It can then no longer be undone.", r.Number), "forget it")
 	if !goes {
@@ -258,7 +258,7 @@ func (a *app) forget(records []*journal.Record, number string, ask consent) erro
 	if err != nil {
 		return err
 	}
-	a.screen.Text(term.Good.Render("Forgotten") + fmt.Sprintf(": %d; %s freed.", r.Number, term.Size(r.Kept)))
+	a.screen.Text(term.Good.Render("Forgotten") + term.Sprintf(": %d; %s freed.", r.Number, term.Size(r.Kept)))
 	return nil
 }
 

@@ -44,7 +44,7 @@ func (r *checkRun) mend(src *source) error {
 	}
 	show := func() {
 		for _, m := range mended {
-			r.screen.Line(term.Dim.Render(fmt.Sprintf("%4d ", m.Line)), term.Bad.Render("- "), term.Visible(m.Before))
+			r.screen.Line(term.Dim.Render(term.Sprintf("%4d ", m.Line)), term.Bad.Render("- "), term.Visible(m.Before))
 			r.screen.Line("     ", term.Good.Render("+ "), term.Visible(m.After))
 		}
 		r.screen.Line()

@@ -1,7 +1,6 @@
 package cli
 
 import (
-	"fmt"
 	"os"
 	"path/filepath"
 	"slices"
@@ -98,7 +97,7 @@ func (n *nameRun) run(args []string) error {
 		n.screen.Line(term.Visible(name))
 	}
 	for _, c := range changes {
-		n.side.Text(term.Warn.Render("note:") + fmt.Sprintf(" the %s “%s” is written “%s”", c.Field, term.Visible(c.Was), term.Visible(c.Is)))
+		n.side.Text(term.Warn.Render("note:") + term.Sprintf(" the %s “%s” is written “%s”", c.Field, term.Visible(c.Was), term.Visible(c.Is)))
 	}
 	return nil
 }
@@ -352,7 +351,7 @@ func (n *nameRun) make(names []string) error {
 	}
 	title := names[0]
 	if len(names) > 1 {
-		title = term.Count(len(names), "file") + " from " + names[0]
+		title = string(term.Count(len(names), "file")) + " from " + names[0]
 	}
 	return n.makeFiles("name", title, files, false)
 }

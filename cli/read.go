@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"bytes"
 	"encoding/csv"
 	"io/fs"
 	"os"
@@ -212,14 +213,14 @@ func (r *readRun) draw() {
 		summary = term.Count(len(r.fits), "name") + " of " + term.Number(r.total) + " found"
 	}
 	if n := len(r.misfits); n > 0 {
-		summary += "; " + term.Bad.Render(term.Number(n)) + " " + map[bool]string{true: "does", false: "do"}[n == 1] + " not fit"
+		summary += "; " + term.Bad.Render(term.Number(n)) + " " + map[bool]term.Shown{true: "does", false: "do"}[n == 1] + " not fit"
 	}
 	r.screen.Line(summary)
 	for _, c := range r.conventions {
-		var rows [][]string
+		var rows [][]term.Shown
 		for _, f := range r.fits {
 			if f.convention == c {
-				row := make([]string, 0, len(f.values)+1)
+				row := make([]term.Shown, 0, len(f.values)+1)
 				for _, v := range f.values {
 					row = append(row, term.Visible(v))
 				}
@@ -229,12 +230,12 @@ func (r *readRun) draw() {
 		if len(rows) == 0 {
 			continue
 		}
-		var heading []string
+		var heading []term.Shown
 		for _, f := range c.Fields {
-			heading = append(heading, f.Name)
+			heading = append(heading, term.Visible(f.Name))
 		}
 		r.screen.Line()
-		r.screen.Line(term.Title.Render(c.Name))
+		r.screen.Line(term.Title.Render(term.Visible(c.Name)))
 		r.screen.Table(append(heading, "file"), rows)
 	}
 	if len(r.where) > 0 {
@@ -251,7 +252,7 @@ func (r *readRun) draw() {
 		}
 		r.screen.Line(term.Visible(r.shown(m.Path)))
 		before := term.Columns(term.Visible(r.shown(m.Path))) - term.Columns(term.Visible(m.name)) + term.Columns(term.Visible(string([]rune(m.name)[:m.At-1])))
-		r.screen.Line(strings.Repeat(" ", max(before, 0)), term.Bad.Render("^"), " ", term.Accent.Render(term.Visible(m.Message)))
+		r.screen.Line(term.Spaces(before), term.Bad.Render("^"), " ", term.Accent.Render(term.Visible(m.Message)))
 	}
 }
 
@@ -296,7 +297,8 @@ func (r *readRun) csv() error {
 		}
 	}
 	columns = append(columns, "problem")
-	w := csv.NewWriter(r.out)
+	var data bytes.Buffer
+	w := csv.NewWriter(&data)
 	_ = w.Write(columns)
 	for _, f := range r.fits {
 		row := make([]string, len(columns))
@@ -314,7 +316,14 @@ func (r *readRun) csv() error {
 		}
 	}
 	w.Flush()
-	return w.Error()
+	out := data.Bytes()
+	if r.screen.Terminal {
+		out = []byte(term.Lines(data.String()))
+	}
+	if _, err := r.out.Write(out); err != nil {
+		return unwritten(err)
+	}
+	return nil
 }
 
 // harmless keeps a spreadsheet from taking a cell for a formula: it begins with

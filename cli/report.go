@@ -3,8 +3,6 @@ package cli
 import (
 	"bytes"
 	"encoding/csv"
-	"encoding/json"
-	"fmt"
 	"path/filepath"
 	"slices"
 	"strconv"
@@ -31,15 +29,15 @@ func (b *buildRun) drawPlan() {
 		b.drawRows()
 	}
 	b.screen.Line()
-	var counts []string
-	for state, word := range []string{"new", "there already", "kept as they are", "in the way"} {
+	var counts []term.Shown
+	for state, word := range []term.Shown{"new", "there already", "kept as they are", "in the way"} {
 		if n := b.plan.Count[state]; n > 0 {
 			m := planMarks[build.State(state)]
 			counts = append(counts, m.Style.Render(m.Sign)+" "+term.Number(n)+" "+word)
 		}
 	}
 	if len(counts) > 0 {
-		b.screen.Text(strings.Join(counts, "   "))
+		b.screen.Text(term.Join(counts, "   "))
 	}
 	b.drawLeftOut()
 	b.app.changes(b.tree.Changes)
@@ -60,15 +58,15 @@ func (b *buildRun) drawTree(root *tree.Node) {
 	}
 	b.screen.Tree(root, term.TreeView{
 		Mark: func(n *tree.Node) term.Mark { return planMarks[state(n).State] },
-		Note: func(n *tree.Node) string {
+		Note: func(n *tree.Node) term.Shown {
 			switch s := state(n); s.State {
 			case build.Blocked:
-				return s.Why
+				return term.Visible(s.Why)
 			case build.Kept:
 				return "stays as it is: it is not what the template would write"
 			case build.New:
 				if n.Content != nil {
-					return "from " + n.Content.Source()
+					return term.Sprintf("from %s", n.Content.Source())
 				}
 			}
 			return ""
@@ -79,22 +77,22 @@ func (b *buildRun) drawTree(root *tree.Node) {
 // drawRows draws a line for each row that is built, as far as they can be taken
 // in, and the tree of the first.
 func (b *buildRun) drawRows() {
-	var rows [][]string
+	var rows [][]term.Shown
 	for _, r := range b.batch.Builds {
 		if len(rows) == manyRows {
 			break
 		}
 		m := planMarks[r.State()]
-		rows = append(rows, []string{m.Style.Render(m.Sign) + " row " + strconv.Itoa(r.Row), term.Visible(r.Folder()), term.Dim.Render(counts(r))})
+		rows = append(rows, []term.Shown{m.Style.Render(m.Sign) + term.Sprintf(" row %d", r.Row), term.Visible(r.Folder()), term.Dim.Render(counts(r))})
 	}
 	b.screen.Columns(rows)
 	if more := len(b.batch.Builds) - len(rows); more > 0 {
-		b.screen.Line(term.Dim.Render(fmt.Sprintf("  … and %s; --report FILE.csv lists all", term.Count(more, "more row"))))
+		b.screen.Line(term.Dim.Render(term.Sprintf("  … and %s; --report FILE.csv lists all", term.Count(more, "more row"))))
 	}
 	for _, r := range b.batch.Builds {
 		if r.State() == build.New {
 			b.screen.Line()
-			b.screen.Line(term.Dim.Render(fmt.Sprintf("Row %d makes", r.Row)))
+			b.screen.Line(term.Dim.Render(term.Sprintf("Row %d makes", r.Row)))
 			b.drawTree(r.Root)
 			return
 		}
@@ -102,9 +100,9 @@ func (b *buildRun) drawRows() {
 }
 
 // counts says how many folders and files of a row are new, there and kept.
-func counts(r *batch.Build) string {
-	var parts []string
-	for state, word := range []string{"new", "there already", "kept"} {
+func counts(r *batch.Build) term.Shown {
+	var parts []term.Shown
+	for state, word := range []term.Shown{"new", "there already", "kept"} {
 		if n := r.Count[state]; n > 0 {
 			parts = append(parts, term.Number(n)+" "+word)
 		}
@@ -112,7 +110,7 @@ func counts(r *batch.Build) string {
 	if len(parts) == 0 {
 		return "all of it with another row"
 	}
-	return strings.Join(parts, ", ")
+	return term.Join(parts, ", ")
 }
 
 // drawLeftOut says how many rows are left out or left alone.
@@ -166,7 +164,7 @@ func (b *buildRun) closing(nothing bool) {
 		}
 	}
 	if kept > manyRows {
-		b.screen.Text(term.Warn.Render("kept") + fmt.Sprintf(" as they are as well: %s", term.Count(kept-manyRows, "file")))
+		b.screen.Text(term.Warn.Render("kept") + term.Sprintf(" as they are as well: %s", term.Count(kept-manyRows, "file")))
 	}
 	b.drawLeftOut()
 	if b.marks {
@@ -175,11 +173,11 @@ func (b *buildRun) closing(nothing bool) {
 }
 
 // besides says how much was there before.
-func besides(there int) string {
+func besides(there int) term.Shown {
 	if there == 0 {
 		return ""
 	}
-	return fmt.Sprintf("; %s more stood there already", term.Number(there))
+	return term.Sprintf("; %s more stood there already", term.Number(there))
 }
 
 // report tells other programs what was done or, where built is false, what would
@@ -262,15 +260,13 @@ func (b *buildRun) outcomes(built bool) []outcome {
 
 // reportLines prints a line of JSON for each row, and one for the whole.
 func (b *buildRun) reportLines(built bool) error {
-	enc := json.NewEncoder(b.out)
-	enc.SetEscapeHTML(false)
 	rows := b.outcomes(built)
 	leftOut := 0
 	for _, o := range rows {
 		if o.State == "left out" {
 			leftOut++
 		}
-		if err := enc.Encode(o); err != nil {
+		if err := b.writeJSON(o, ""); err != nil {
 			return err
 		}
 	}
@@ -280,7 +276,7 @@ func (b *buildRun) reportLines(built bool) error {
 			count[state] += n
 		}
 	}
-	err := enc.Encode(struct {
+	err := b.writeJSON(struct {
 		Template  string `json:"template"`
 		Into      string `json:"into"`
 		Table     string `json:"table"`
@@ -292,7 +288,7 @@ func (b *buildRun) reportLines(built bool) error {
 		There     int    `json:"there"`
 		Kept      int    `json:"kept"`
 		Marked    bool   `json:"marked"`
-	}{b.t.Name, b.into, b.table.file, built, len(rows), leftOut, len(b.batch.Marked), count[build.New], count[build.There], count[build.Kept], built && b.marks})
+	}{b.t.Name, b.into, b.table.file, built, len(rows), leftOut, len(b.batch.Marked), count[build.New], count[build.There], count[build.Kept], built && b.marks}, "")
 	if err == nil && !built && !b.preview {
 		return found
 	}

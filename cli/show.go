@@ -1,7 +1,6 @@
 package cli
 
 import (
-	"fmt"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -95,15 +94,15 @@ func (a *app) heading(t *template.Template) {
 }
 
 // noteOf says what stands beside a node of the template's tree.
-func noteOf(t *template.Template, x *template.Expansion) func(*tree.Node) string {
+func noteOf(t *template.Template, x *template.Expansion) func(*tree.Node) term.Shown {
 	notes, holds := t.Notes(), t.Holds()
 	told := map[int32]bool{}
-	return func(n *tree.Node) string {
-		var parts []string
+	return func(n *tree.Node) term.Shown {
+		var parts []term.Shown
 		if n.Marks&tree.Due != 0 {
-			part := "to be delivered"
+			part := term.Shown("to be delivered")
 			if due, ok := x.Due[n]; ok {
-				part += " by " + due.String()
+				part += term.Sprintf(" by %s", due.String())
 			}
 			parts = append(parts, part)
 		}
@@ -112,16 +111,16 @@ func noteOf(t *template.Template, x *template.Expansion) func(*tree.Node) string
 		}
 		// A line that repeats tells the rest once.
 		if told[n.Line] {
-			return strings.Join(parts, " · ")
+			return term.Join(parts, " · ")
 		}
 		told[n.Line] = true
 		if names := holds[int(n.Line)]; names != "" {
-			parts = append(parts, "holds "+names)
+			parts = append(parts, term.Sprintf("holds %s", names))
 		}
 		if note := notes[int(n.Line)]; note != "" {
-			parts = append(parts, note)
+			parts = append(parts, term.Visible(note))
 		}
-		return strings.Join(parts, " · ")
+		return term.Join(parts, " · ")
 	}
 }
 
@@ -132,13 +131,13 @@ func (a *app) facts(root *tree.Node) {
 	if f.Files > 0 {
 		what += ", " + term.Count(f.Files, "file")
 	}
-	a.screen.Text(fmt.Sprintf("%s · %s deep · longest path %s", what, term.Count(f.Levels, "level"), term.Count(f.Length, "character")))
+	a.screen.Text(term.Sprintf("%s · %s deep · longest path %s", what, term.Count(f.Levels, "level"), term.Count(f.Length, "character")))
 }
 
 // changes tells which values could not stand in a name as they were given.
 func (a *app) changes(changes []template.Change) {
 	for _, c := range changes {
-		a.screen.Text(term.Warn.Render("note:") + fmt.Sprintf(" in names, the %s “%s” is written “%s”", c.Field, term.Visible(c.Was), term.Visible(c.Is)))
+		a.screen.Text(term.Warn.Render("note:") + term.Sprintf(" in names, the %s “%s” is written “%s”", c.Field, term.Visible(c.Was), term.Visible(c.Is)))
 	}
 }
 

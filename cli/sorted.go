@@ -43,7 +43,7 @@ func (a *app) sortings(root *tree.Node) {
 	a.screen.Line()
 	a.screen.Text(term.Warn.Render("▲ ▼") + " stands further up, or down, than it is written")
 	for _, o := range order.All() {
-		a.screen.Text(term.Dim.Render(term.Pad(o.String(), 14) + o.Lists()))
+		a.screen.Text(term.Dim.Render(term.Pad(term.Visible(o.String()), 14) + term.Visible(o.Lists())))
 	}
 }
 
@@ -80,23 +80,22 @@ func (a *app) listing(path string, columns []column) {
 		path = "the top level"
 	}
 	a.screen.Line(term.Strong.Render(term.Visible(path)))
-	rows := make([][]string, len(columns[0].nodes))
-	heading := make([]string, len(columns))
+	rows := make([][]term.Shown, len(columns[0].nodes))
+	heading := make([]term.Shown, len(columns))
 	for k, c := range columns {
-		heading[k] = "  " + strings.Join(c.names, ", ")
+		heading[k] = "  " + term.Visible(strings.Join(c.names, ", "))
 		staying := unmoved(columns[0].nodes, c.nodes)
 		for i, n := range c.nodes {
-			name := term.Visible(n.Name)
-			if n.Kind == tree.Folder {
-				name += term.Dim.Render("/")
-			}
-			sign := "  "
+			name, sign := term.Visible(n.Name), term.Shown("  ")
 			if !staying[n] {
 				sign = term.Warn.Render("▼ ")
 				if slices.Index(columns[0].nodes, n) > i {
 					sign = term.Warn.Render("▲ ")
 				}
-				name = term.Warn.Render(term.Visible(n.Name)) + strings.TrimPrefix(name, term.Visible(n.Name))
+				name = term.Warn.Render(name)
+			}
+			if n.Kind == tree.Folder {
+				name += term.Dim.Render("/")
 			}
 			rows[i] = append(rows[i], sign+name)
 		}

@@ -4,7 +4,6 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
-	"strconv"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -136,7 +135,7 @@ func (b *buildRun) judgeRows() error {
 		if b.asJSON {
 			continue
 		}
-		where := term.Bad.Render("row " + strconv.Itoa(p.Row))
+		where := term.Bad.Render(term.Sprintf("row %d", p.Row))
 		if p.Place != "" {
 			where += ", " + term.Visible(p.Place)
 		}

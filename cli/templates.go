@@ -23,15 +23,15 @@ into the program. Of two with one name, the first is used.`,
 			if asJSON {
 				return a.printJSON(list)
 			}
-			rows := make([][]string, len(list))
+			rows := make([][]term.Shown, len(list))
 			for i, l := range list {
-				title := l.Title
+				title := term.Visible(l.Title)
 				if l.Problem != "" {
-					title = term.Bad.Render(l.Problem)
+					title = term.Bad.Render(term.Visible(l.Problem))
 				}
-				rows[i] = []string{term.Strong.Render(term.Visible(l.Name)), title, term.Dim.Render(term.Visible(l.Where))}
+				rows[i] = []term.Shown{term.Strong.Render(term.Visible(l.Name)), title, term.Dim.Render(term.Visible(l.Where))}
 			}
-			a.screen.Table([]string{"name", "title", "where"}, rows)
+			a.screen.Table([]term.Shown{"name", "title", "where"}, rows)
 			return nil
 		},
 	}

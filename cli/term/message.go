@@ -4,7 +4,6 @@ import (
 	"fmt"
 	"strings"
 
-	"charm.land/lipgloss/v2"
 	"github.com/charmbracelet/x/ansi"
 
 	"vestibula/core/outline"
@@ -26,47 +25,66 @@ type Place struct {
 //	  14 |     <#:00> <stage>/ | each: step in stages
 //	     |            ^^^^^^^
 //	     this line repeats for "step": did you mean <step>?
-func (s *Screen) Message(p Place, style lipgloss.Style, message, help string) {
+func (s *Screen) Message(p Place, style Style, message, help string) {
 	where := p.File
 	if p.Line > 0 {
 		where = fmt.Sprintf("%s:%d:%d", p.File, p.Line, max(p.Column, 1))
 	}
 	s.Text(style.Render(Visible(where)+":") + " " + Strong.Render(Visible(message)))
-	indent := "  "
+	indent := Spaces(2)
 	if p.Line > 0 {
-		number := fmt.Sprintf("%4d", p.Line)
+		number := Sprintf("%4d", p.Line)
 		bar := Dim.Render(" │ ")
 		if !s.Terminal {
 			bar = " | "
 		}
-		line, before, marked := excerpt(p)
+		most := quoted
+		if s.Width > 0 {
+			most = max(40, s.Width-8)
+		}
+		line, before, marked := excerpt(p, most)
 		s.Line(Dim.Render(number), bar, line)
-		s.Line("    ", bar, strings.Repeat(" ", before), style.Render(strings.Repeat("^", marked)))
-		indent = strings.Repeat(" ", 7)
+		s.Line("    ", bar, Spaces(before), style.Render(Shown(strings.Repeat("^", marked))))
+		indent = Spaces(7)
 	}
 	if help != "" {
-		for line := range strings.SplitSeq(s.wrap(help, len(indent)), "\n") {
-			s.Line(indent, Accent.Render(Visible(line)))
+		for line := range strings.SplitSeq(string(s.wrap(Lines(help), len(indent))), "\n") {
+			s.Line(indent, Accent.Render(Shown(line)))
 		}
 	}
 }
 
-func (s *Screen) wrap(text string, indent int) string {
+func (s *Screen) wrap(text Shown, indent int) Shown {
 	if s.Width <= indent {
 		return text
 	}
-	return ansi.Wordwrap(text, s.Width-indent, "")
+	return Shown(ansi.Wordwrap(string(text), s.Width-indent, ""))
 }
 
+// quoted is how many characters of a line a message quotes at the most: a window
+// round the place that it is about.
+const quoted = 160
+
 // excerpt returns a line as it can be shown, the columns in front of the place
-// and the columns to mark. Tabs are shown as four blanks.
-func excerpt(p Place) (line string, before, marked int) {
-	show := func(r []rune) string { return Visible(strings.ReplaceAll(string(r), "\t", "    ")) }
+// and the columns to mark. Tabs are shown as four spaces; of a long line, what
+// stands round the place.
+func excerpt(p Place, most int) (line Shown, before, marked int) {
+	show := func(r []rune) Shown { return Visible(strings.ReplaceAll(string(r), "\t", "    ")) }
 	r := []rune(p.Text)
 	start := min(max(p.Column-1, 0), len(r))
 	end := min(start+max(p.Width, 1), len(r))
-	return show(r), Columns(show(r[:start])), max(1, Columns(show(r[start:end])))
+	lead, tail := Shown(""), Shown("")
+	if from := max(0, start-most/2); len(r) > most && from > 0 {
+		r, start, end, lead = r[from:], start-from, end-from, "…"
+	}
+	if len(r) > most {
+		r, end, tail = r[:most], min(end, most), "…"
+	}
+	return lead + show(r) + tail, Columns(lead + show(r[:start])), max(1, Columns(show(r[start:end])))
 }
+
+// manyErrors is how many errors of a template are drawn.
+const manyErrors = 100
 
 // Errors draws all errors of a template.
 func (s *Screen) Errors(file, text string, errs outline.Errors) {
@@ -74,6 +92,10 @@ func (s *Screen) Errors(file, text string, errs outline.Errors) {
 	for i, e := range errs {
 		if i > 0 {
 			s.Line()
+		}
+		if i == manyErrors {
+			s.Text(Sprintf("and %s more", Number(len(errs)-i)))
+			return
 		}
 		p := Place{File: file, Line: e.Line, Column: e.Column, Width: e.Width}
 		if e.Line <= len(lines) {

@@ -3,11 +3,13 @@
 package term
 
 import (
+	"bytes"
 	"fmt"
 	"io"
 	"os"
 	"strings"
 	"unicode"
+	"unicode/utf16"
 	"unicode/utf8"
 
 	"charm.land/lipgloss/v2"
@@ -16,22 +18,69 @@ import (
 	xterm "golang.org/x/term"
 )
 
+// A Shown is a text that can be sent to a terminal: one that this program wrote, or
+// that went through [Visible]. A plain string does not become one by itself, and
+// nobody but this package converts one: a test holds that.
+type Shown string
+
+// A Style is a look.
+type Style struct{ lipgloss.Style }
+
+// Render returns a text in the style.
+func (s Style) Render(text Shown) Shown { return Shown(s.Style.Render(string(text))) }
+
+// Italic returns the style with slanted letters.
+func (s Style) Italic() Style { return Style{s.Style.Italic(true)} }
+
 // The styles, in tones that can be read on light and on dark grounds alike.
 var (
-	Strong = lipgloss.NewStyle().Bold(true)
-	Dim    = lipgloss.NewStyle().Foreground(lipgloss.Color("244"))
-	Accent = lipgloss.NewStyle().Foreground(lipgloss.Color("30"))
-	Title  = lipgloss.NewStyle().Foreground(lipgloss.Color("30")).Bold(true)
-	Good   = lipgloss.NewStyle().Foreground(lipgloss.Color("29")).Bold(true)
-	Warn   = lipgloss.NewStyle().Foreground(lipgloss.Color("136")).Bold(true)
-	Bad    = lipgloss.NewStyle().Foreground(lipgloss.Color("160")).Bold(true)
+	Strong = Style{lipgloss.NewStyle().Bold(true)}
+	Dim    = Style{lipgloss.NewStyle().Foreground(lipgloss.Color("244"))}
+	Accent = Style{lipgloss.NewStyle().Foreground(lipgloss.Color("30"))}
+	Title  = Style{lipgloss.NewStyle().Foreground(lipgloss.Color("30")).Bold(true)}
+	Good   = Style{lipgloss.NewStyle().Foreground(lipgloss.Color("29")).Bold(true)}
+	Warn   = Style{lipgloss.NewStyle().Foreground(lipgloss.Color("136")).Bold(true)}
+	Bad    = Style{lipgloss.NewStyle().Foreground(lipgloss.Color("160")).Bold(true)}
 )
+
+// Sprintf formats as [fmt.Sprintf] does; every text among the arguments that is
+// none of this program's is made visible.
+func Sprintf(format Shown, args ...any) Shown {
+	for i, a := range args {
+		switch a := a.(type) {
+		case Shown:
+		case string:
+			args[i] = Visible(a)
+		case error:
+			args[i] = Visible(a.Error())
+		case fmt.Stringer:
+			args[i] = Visible(a.String())
+		}
+	}
+	return Shown(fmt.Sprintf(string(format), args...))
+}
+
+// Join joins texts.
+func Join(parts []Shown, separator Shown) Shown {
+	var b strings.Builder
+	for i, p := range parts {
+		if i > 0 {
+			b.WriteString(string(separator))
+		}
+		b.WriteString(string(p))
+	}
+	return Shown(b.String())
+}
+
+// Spaces returns so many spaces.
+func Spaces(n int) Shown { return Shown(strings.Repeat(" ", max(n, 0))) }
 
 // A Screen is where something is drawn.
 type Screen struct {
 	out      io.Writer
 	Width    int  // in columns; 0 where lines are not cut
 	Terminal bool // a person is looking
+	failed   error
 }
 
 // NewScreen returns the screen that w is, with the colours that it can show in
@@ -55,19 +104,26 @@ func NewScreen(w io.Writer, env []string, noColor bool) *Screen {
 }
 
 // Line writes one line, cut to the width of the screen.
-func (s *Screen) Line(parts ...string) {
-	fmt.Fprintln(s.out, s.cut(strings.Join(parts, "")))
+func (s *Screen) Line(parts ...Shown) { s.print(s.cut(Join(parts, ""))) }
+
+func (s *Screen) print(text Shown) {
+	if _, err := fmt.Fprintln(s.out, string(text)); err != nil && s.failed == nil {
+		s.failed = err
+	}
 }
+
+// Err is the first error of writing.
+func (s *Screen) Err() error { return s.failed }
 
 // Text writes a text, broken into lines at the width of the screen.
-func (s *Screen) Text(text string) {
+func (s *Screen) Text(text Shown) {
 	if s.Width > 0 {
-		text = ansi.Wordwrap(text, s.Width, "")
+		text = Shown(ansi.Wordwrap(string(text), s.Width, ""))
 	}
-	fmt.Fprintln(s.out, text)
+	s.print(text)
 }
 
-func (s *Screen) cut(line string) string {
+func (s *Screen) cut(line Shown) Shown {
 	if s.Width > 0 {
 		return Cut(line, s.Width)
 	}
@@ -75,26 +131,26 @@ func (s *Screen) cut(line string) string {
 }
 
 // Cut shortens a line to a number of columns; an ellipsis shows that it did.
-func Cut(line string, columns int) string {
-	if ansi.StringWidth(line) > columns {
-		return ansi.Truncate(line, columns, "…")
+func Cut(line Shown, columns int) Shown {
+	if Columns(line) > columns {
+		return Shown(ansi.Truncate(string(line), columns, "…"))
 	}
 	return line
 }
 
 // Columns returns how many columns a text takes, by grapheme clusters.
-func Columns(s string) int { return ansi.StringWidth(s) }
+func Columns(s Shown) int { return ansi.StringWidth(string(s)) }
 
-// Pad fills a text with blanks up to a number of columns.
-func Pad(s string, columns int) string {
-	return s + strings.Repeat(" ", max(0, columns-Columns(s)))
-}
+// Pad fills a text with spaces up to a number of columns.
+func Pad(s Shown, columns int) Shown { return s + Spaces(columns-Columns(s)) }
 
 // Visible returns a name with its control characters, and those that change the
 // direction of writing, shown as their codes. A terminal would obey them.
-func Visible(s string) string {
+//
+// It is the one gate through which texts of others reach a terminal.
+func Visible(s string) Shown {
 	if strings.IndexFunc(s, hidden) < 0 && utf8.ValidString(s) {
-		return s
+		return Shown(s)
 	}
 	var b strings.Builder
 	for i, r := range s {
@@ -107,7 +163,7 @@ func Visible(s string) string {
 			b.WriteRune(r)
 		}
 	}
-	return b.String()
+	return Shown(b.String())
 }
 
 func hidden(r rune) bool {
@@ -115,7 +171,7 @@ func hidden(r rune) bool {
 }
 
 // Count writes a number with its noun: "1 folder", "12,000 folders".
-func Count(n int, noun string) string {
+func Count(n int, noun Shown) Shown {
 	if n != 1 {
 		noun += "s"
 	}
@@ -123,25 +179,25 @@ func Count(n int, noun string) string {
 }
 
 // Number writes a number with commas between the thousands.
-func Number(n int) string {
+func Number(n int) Shown {
 	s := fmt.Sprint(n)
 	for i := len(s) - 3; i > 0; i -= 3 {
 		s = s[:i] + "," + s[i:]
 	}
-	return s
+	return Shown(s)
 }
 
 // Lines makes each line of a text visible.
-func Lines(text string) string {
-	lines := strings.Split(text, "\n")
-	for i, l := range lines {
-		lines[i] = Visible(l)
+func Lines(text string) Shown {
+	var lines []Shown
+	for l := range strings.SplitSeq(text, "\n") {
+		lines = append(lines, Visible(l))
 	}
-	return strings.Join(lines, "\n")
+	return Join(lines, "\n")
 }
 
 // Size writes a number of bytes.
-func Size(bytes int64) string {
+func Size(bytes int64) Shown {
 	const unit = 1000
 	if bytes < unit {
 		return Count(int(bytes), "byte")
@@ -150,5 +206,26 @@ func Size(bytes int64) string {
 	for value >= unit && prefix < 5 {
 		value, prefix = value/unit, prefix+1
 	}
-	return fmt.Sprintf("%.1f %cB", value, " kMGTP"[prefix])
+	return Sprintf("%.1f %cB", value, " kMGTP"[prefix])
+}
+
+// EscapeJSON writes the characters of a JSON text that a terminal would obey as
+// their codes. They can stand in its texts only.
+func EscapeJSON(data []byte) []byte {
+	if bytes.IndexFunc(data, func(r rune) bool { return hidden(r) && r != '\n' }) < 0 {
+		return data
+	}
+	var b bytes.Buffer
+	for _, r := range string(data) {
+		switch {
+		case r == '\n' || !hidden(r):
+			b.WriteRune(r)
+		case r > 0xFFFF:
+			high, low := utf16.EncodeRune(r)
+			fmt.Fprintf(&b, `\u%04x\u%04x`, high, low)
+		default:
+			fmt.Fprintf(&b, `\u%04x`, r)
+		}
+	}
+	return b.Bytes()
 }

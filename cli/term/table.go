@@ -1,7 +1,6 @@
 package term
 
 import (
-	"fmt"
 	"strings"
 
 	"charm.land/lipgloss/v2"
@@ -10,15 +9,16 @@ import (
 
 // Table draws rows below a heading: with a line under the heading on a
 // terminal, and as plain columns elsewhere.
-func (s *Screen) Table(heading []string, rows [][]string) {
+func (s *Screen) Table(heading []Shown, rows [][]Shown) {
 	border := lipgloss.Border{Top: "─", Bottom: "─", Middle: " ", MiddleTop: "─", MiddleBottom: "─"}
-	t := table.New().Headers(heading...).Rows(rows...).
+	t := table.New().Headers(plain(heading)...).
+		Rows(plains(rows)...).
 		Border(border).BorderTop(false).BorderBottom(false).BorderLeft(false).BorderRight(false).
 		BorderColumn(false).BorderRow(false).BorderHeader(false).
 		StyleFunc(func(row, col int) lipgloss.Style {
 			style := lipgloss.NewStyle().PaddingRight(2)
 			if row == table.HeaderRow {
-				return style.Inherit(Dim)
+				return style.Inherit(Dim.Style)
 			}
 			return style
 		})
@@ -26,13 +26,13 @@ func (s *Screen) Table(heading []string, rows [][]string) {
 		t.Width(s.Width).Wrap(false)
 	}
 	for line := range strings.SplitSeq(t.String(), "\n") {
-		fmt.Fprintln(s.out, strings.TrimRight(line, " "))
+		s.print(Shown(strings.TrimRight(line, " ")))
 	}
 }
 
 // Columns draws rows below each other, each cell as wide as the widest of its
 // column.
-func (s *Screen) Columns(rows [][]string) {
+func (s *Screen) Columns(rows [][]Shown) {
 	var widths []int
 	for _, row := range rows {
 		for i, cell := range row {
@@ -43,14 +43,29 @@ func (s *Screen) Columns(rows [][]string) {
 		}
 	}
 	for _, row := range rows {
-		var b strings.Builder
+		var line Shown
 		for i, cell := range row {
-			if i == len(row)-1 {
-				b.WriteString(cell)
-				break
+			if i < len(row)-1 {
+				cell = Pad(cell, widths[i]+3)
 			}
-			b.WriteString(Pad(cell, widths[i]+3))
+			line += cell
 		}
-		s.Line(b.String())
+		s.Line(line)
 	}
+}
+
+func plain(row []Shown) []string {
+	out := make([]string, len(row))
+	for i, cell := range row {
+		out[i] = string(cell)
+	}
+	return out
+}
+
+func plains(rows [][]Shown) [][]string {
+	out := make([][]string, len(rows))
+	for i, row := range rows {
+		out[i] = plain(row)
+	}
+	return out
 }

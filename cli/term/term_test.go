@@ -31,7 +31,7 @@ func TestVisibleShowsWhatATerminalWouldObey(t *testing.T) {
 		"":                   "",
 	}
 	for in, want := range tests {
-		assert.Equal(t, want, Visible(in))
+		assert.EqualValues(t, want, Visible(in))
 	}
 }
 
@@ -48,7 +48,7 @@ func TestNumbersAndNouns(t *testing.T) {
 		{1234567, "1,234,567 folders"},
 	}
 	for _, tt := range tests {
-		assert.Equal(t, tt.want, Count(tt.n, "folder"))
+		assert.EqualValues(t, tt.want, Count(tt.n, "folder"))
 	}
 }
 
@@ -65,12 +65,12 @@ func TestColumnsAreCountedByWhatIsSeen(t *testing.T) {
 		{"\x1b[1mbold\x1b[0m", 4},
 	}
 	for _, tt := range tests {
-		assert.Equal(t, tt.columns, Columns(tt.text), "%q", tt.text)
+		assert.Equal(t, tt.columns, Columns(Shown(tt.text)), "%q", tt.text)
 	}
-	assert.Equal(t, "日本  ", Pad("日本", 6))
-	assert.Equal(t, "too long", Pad("too long", 3))
-	assert.Equal(t, "日本…", Cut("日本語の名前", 5))
-	assert.Equal(t, "short", Cut("short", 5))
+	assert.EqualValues(t, "日本  ", Pad("日本", 6))
+	assert.EqualValues(t, "too long", Pad("too long", 3))
+	assert.EqualValues(t, "日本…", Cut("日本語の名前", 5))
+	assert.EqualValues(t, "short", Cut("short", 5))
 }
 
 func TestATreeOffTheTerminalIsAnOutline(t *testing.T) {
@@ -79,8 +79,8 @@ func TestATreeOffTheTerminalIsAnOutline(t *testing.T) {
 	open := &tree.Node{Name: "<client> drafts", Marks: tree.Open}
 	top := &tree.Node{Name: "Thistlewick", Children: []*tree.Node{leaf, open}}
 	s.Tree(&tree.Node{Children: []*tree.Node{top, {Name: "Second"}}}, TreeView{
-		Note: func(n *tree.Node) string {
-			return map[*tree.Node]string{leaf: "first", top: "all of it"}[n]
+		Note: func(n *tree.Node) Shown {
+			return map[*tree.Node]Shown{leaf: "first", top: "all of it"}[n]
 		},
 	})
 	assert.Equal(t, strings.Join([]string{
@@ -97,7 +97,7 @@ func TestATreeOffTheTerminalIsAnOutline(t *testing.T) {
 func TestNotesOfLongNamesDoNotPushTheOthersAside(t *testing.T) {
 	s, out := paper()
 	long := strings.Repeat("long ", 14) + "name"
-	s.Tree(&tree.Node{Children: []*tree.Node{{Name: long}, {Name: "short"}}}, TreeView{Note: func(*tree.Node) string { return "note" }})
+	s.Tree(&tree.Node{Children: []*tree.Node{{Name: long}, {Name: "short"}}}, TreeView{Note: func(*tree.Node) Shown { return "note" }})
 	lines := strings.Split(out.String(), "\n")
 	assert.Equal(t, long+"/   note", lines[0])
 	assert.Equal(t, "short/   note", lines[1])
@@ -106,7 +106,7 @@ func TestNotesOfLongNamesDoNotPushTheOthersAside(t *testing.T) {
 func TestMarksStandInFrontOfEachLine(t *testing.T) {
 	s, out := paper()
 	s.Tree(&tree.Node{Children: []*tree.Node{{Name: "a", Children: []*tree.Node{{Name: "b"}}}}}, TreeView{
-		Mark: func(n *tree.Node) Mark { return Mark{Sign: n.Name, Style: Good} },
+		Mark: func(n *tree.Node) Mark { return Mark{Sign: Visible(n.Name), Style: Good} },
 	})
 	assert.Equal(t, "a a/\nb     b/\n", out.String())
 }
@@ -177,7 +177,7 @@ func TestErrorsAreToldOneAfterTheOther(t *testing.T) {
 
 func TestATableHasAsManyColumnsAsItNeeds(t *testing.T) {
 	s, out := paper()
-	s.Table([]string{"name", "title"}, [][]string{
+	s.Table([]Shown{"name", "title"}, [][]Shown{
 		{"commission", "Bookbinding"},
 		{"日本", "two wide ones"},
 	})

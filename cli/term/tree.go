@@ -10,14 +10,14 @@ import (
 
 // A Mark stands in front of a line of a tree.
 type Mark struct {
-	Sign  string
-	Style lipgloss.Style
+	Sign  Shown
+	Style Style
 }
 
 // A TreeView says how a tree is drawn.
 type TreeView struct {
-	Note func(*tree.Node) string // what stands beside a line; may be nil
-	Mark func(*tree.Node) Mark   // what stands in front of it; may be nil
+	Note func(*tree.Node) Shown // what stands beside a line; may be nil
+	Mark func(*tree.Node) Mark  // what stands in front of it; may be nil
 }
 
 // noteColumn is the furthest column at which notes begin: names that are longer
@@ -28,35 +28,35 @@ const noteColumn = 48
 // what lies in it; elsewhere plain indentation does, and the slash behind a
 // folder's name tells it from a file.
 func (s *Screen) Tree(root *tree.Node, view TreeView) {
-	s.treeLines(root, view, func(line string) { s.Line(line) })
+	s.treeLines(root, view, func(line Shown) { s.Line(line) })
 }
 
 // TreeLines returns the lines that [Screen.Tree] draws.
-func (s *Screen) TreeLines(root *tree.Node, view TreeView) []string {
-	var lines []string
-	s.treeLines(root, view, func(line string) { lines = append(lines, line) })
+func (s *Screen) TreeLines(root *tree.Node, view TreeView) []Shown {
+	var lines []Shown
+	s.treeLines(root, view, func(line Shown) { lines = append(lines, line) })
 	return lines
 }
 
 // treeLines calls draw for each line. They may be very many, so that they are
 // not held.
-func (s *Screen) treeLines(root *tree.Node, view TreeView, draw func(line string)) {
+func (s *Screen) treeLines(root *tree.Node, view TreeView, draw func(line Shown)) {
 	at, sign := 0, 0 // where the notes begin, and how wide the marks are
 	if view.Mark != nil {
 		sign = 2
 	}
 	if view.Note != nil {
-		s.eachNode(root, func(guide, name string, _ *tree.Node) {
+		s.eachNode(root, func(guide, name Shown, _ *tree.Node) {
 			if w := sign + Columns(guide+name) + 1; w <= noteColumn-3 {
 				at = max(at, w+3)
 			}
 		})
 	}
-	s.eachNode(root, func(guide, name string, n *tree.Node) {
+	s.eachNode(root, func(guide, name Shown, n *tree.Node) {
 		line := s.nodeLine(guide, name, n, view)
 		if view.Note != nil {
 			if note := view.Note(n); note != "" {
-				line += strings.Repeat(" ", max(3, at-Columns(line))) + Dim.Italic(true).Render(Visible(note))
+				line += Spaces(max(3, at-Columns(line))) + Dim.Italic().Render(note)
 			}
 		}
 		draw(line)
@@ -64,8 +64,8 @@ func (s *Screen) treeLines(root *tree.Node, view TreeView, draw func(line string
 }
 
 // nodeLine is the line of a node without its note.
-func (s *Screen) nodeLine(guide, name string, n *tree.Node, view TreeView) string {
-	sign, slash := "", ""
+func (s *Screen) nodeLine(guide, name Shown, n *tree.Node, view TreeView) Shown {
+	var sign, slash Shown
 	var m Mark
 	if view.Mark != nil {
 		m = view.Mark(n)
@@ -81,11 +81,11 @@ func (s *Screen) nodeLine(guide, name string, n *tree.Node, view TreeView) strin
 }
 
 // eachNode calls visit for each node below root, with the lines that lead to it.
-func (s *Screen) eachNode(root *tree.Node, visit func(guide, name string, n *tree.Node)) {
-	var walk func(n *tree.Node, guide string)
-	walk = func(n *tree.Node, guide string) {
+func (s *Screen) eachNode(root *tree.Node, visit func(guide, name Shown, n *tree.Node)) {
+	var walk func(n *tree.Node, guide Shown)
+	walk = func(n *tree.Node, guide Shown) {
 		for i, c := range n.Children {
-			own, next := "    ", "    "
+			own, next := Shown("    "), Shown("    ")
 			if s.Terminal {
 				if own, next = "├─ ", "│  "; i == len(n.Children)-1 {
 					own, next = "╰─ ", "   "
@@ -103,8 +103,8 @@ func (s *Screen) eachNode(root *tree.Node, visit func(guide, name string, n *tre
 
 // paint colours a name: folders that hold something strong, slots that nothing
 // was given for in the accent.
-func paint(n *tree.Node, name string) string {
-	style := lipgloss.NewStyle()
+func paint(n *tree.Node, name Shown) Shown {
+	style := Style{lipgloss.NewStyle()}
 	if len(n.Children) > 0 {
 		style = Strong
 	}
@@ -114,14 +114,14 @@ func paint(n *tree.Node, name string) string {
 	if n.Marks&tree.Open == 0 {
 		return style.Render(name)
 	}
-	var b strings.Builder
+	var line Shown
 	for name != "" {
-		start, end := strings.IndexByte(name, '<'), strings.IndexByte(name, '>')
+		start, end := strings.IndexByte(string(name), '<'), strings.IndexByte(string(name), '>')
 		if start < 0 || end < start {
 			break
 		}
-		b.WriteString(style.Render(name[:start]) + Accent.Render(name[start:end+1]))
+		line += style.Render(name[:start]) + Accent.Render(name[start:end+1])
 		name = name[end+1:]
 	}
-	return b.String() + style.Render(name)
+	return line + style.Render(name)
 }

@@ -80,6 +80,7 @@ func (w witness) among(list []Change, at int) (Progress, bool) {
 // all reports whether all that a list has done can be seen.
 func (w witness) all(list []Change) bool {
 	last := map[key]*Change{} // what was done last to each path; nil where something has gone
+	again := map[key]bool{}   // paths at which something else was before
 	for i := range list {
 		c := &list[i]
 		at := key{c.In, c.Path}
@@ -99,6 +100,7 @@ func (w witness) all(list []Change) bool {
 			}
 			last[old] = nil
 		}
+		_, again[at] = last[at]
 		last[at] = c
 	}
 	for at, c := range last {
@@ -108,6 +110,8 @@ func (w witness) all(list []Change) bool {
 		case c == nil, !there, e.Kind != c.Kind() && c.Op != Replace && c.Op != Copy:
 			return false
 		case c.Op == Move && !c.Was.moved(e):
+			return false
+		case again[at] && c.Sum != "" && e.Kind == tree.File && w.sum(at.in, at.path) != c.Sum:
 			return false
 		}
 	}

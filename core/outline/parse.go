@@ -58,14 +58,14 @@ func (p *parser) split(text string) {
 	if strings.TrimRight(first, " \t\r\n") == "---" {
 		h := &Header{open: first}
 		p.file.Header = h
-		closed := false
+		closed, body := false, rest
 		for n++; rest != "" && !closed; n++ {
 			var line string
 			line, rest = cutLine(rest)
 			if closed = strings.TrimRight(line, " \t\r\n") == "---"; closed {
 				h.close = line
 			} else {
-				h.Text += line
+				h.Text = body[:len(body)-len(rest)]
 			}
 		}
 		if !closed {

@@ -169,6 +169,9 @@ func (c *compiler) outline(file *outline.File) {
 			c.fail(l.Pos(), len(l.Name), "this part holds nothing", "indent its lines below it")
 		}
 	}
+	if !c.afford(file) {
+		return
+	}
 	c.t.top = c.block(nil, file.Entries)
 	if len(file.Entries) == 0 && len(c.errs) == 0 {
 		line := 1
@@ -188,6 +191,47 @@ func (c *compiler) outline(file *outline.File) {
 			c.warn(f.Pos, utf8.RuneCountInString(f.Name), fmt.Sprintf("the field %q is asked for but never used", f.Name), fmt.Sprintf("write <%s> in a name, or remove the field", f.Name))
 		}
 	}
+}
+
+// MaxLines is how many lines an outline may have when its parts stand where they
+// are used.
+const MaxLines = 200_000
+
+// afford counts the lines of the outline with all parts where they are used, before
+// any of them is put there, and says where they become too many.
+func (c *compiler) afford(file *outline.File) bool {
+	sizes := map[string]int{} // of parts; -1 while it is counted, in a circle
+	fine := true
+	var count func(lines []*outline.Line) int
+	count = func(lines []*outline.Line) int {
+		n := len(lines)
+		for _, l := range lines {
+			n += count(l.Children)
+			clause, ok := l.Clause("use")
+			for name := range strings.SplitSeq(clause.Text, ",") {
+				part := c.parts[strings.TrimSpace(name)]
+				if !ok || part == nil || sizes[part.Name] < 0 {
+					continue
+				}
+				size, known := sizes[part.Name]
+				if !known {
+					sizes[part.Name] = -1
+					size = count(part.Children)
+					sizes[part.Name] = size
+				}
+				if n = min(n+size, MaxLines+1); n > MaxLines && fine {
+					fine = false
+					c.fail(l.TextPos(clause), utf8.RuneCountInString(clause.Text), fmt.Sprintf("with all parts in their places this template would have more than %d lines", MaxLines), "use fewer parts inside of parts; what repeats can be written with `each`")
+				}
+			}
+		}
+		return n
+	}
+	count(file.Entries)
+	for _, l := range file.Parts {
+		count(l.Children)
+	}
+	return fine
 }
 
 func (c *compiler) block(s *scope, lines []*outline.Line) *block {

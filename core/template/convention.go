@@ -31,6 +31,10 @@ func (c *compiler) conventions(n *Node) {
 	if !c.want(n, Mapping, "names", `names: { scan: "<received:yyyy-mm-dd> <n:000>" }`) {
 		return
 	}
+	if len(n.Pairs) > MaxConventions {
+		c.fail(n.Pairs[MaxConventions].KeyPos, n.Pairs[MaxConventions].KeyWidth, fmt.Sprintf("a template has at most %d naming conventions", MaxConventions), "")
+		return
+	}
 	for _, p := range n.Pairs {
 		if !outline.IsWord(p.Key) {
 			c.fail(p.KeyPos, p.KeyWidth, fmt.Sprintf("%q cannot name a convention", p.Key), "use letters, digits and hyphens, beginning with a letter")

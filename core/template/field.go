@@ -57,9 +57,20 @@ func (f *Field) Parse(r Raw, now time.Time) (value.Value, error) {
 // fieldKeys are the keys of a field's definition.
 var fieldKeys = []string{"ask", "type", "default", "example", "of", "is", "min", "max", "months"}
 
+// Limits on what a header says, far above what a person writes.
+const (
+	MaxFields      = 300
+	MaxOptions     = 1000
+	MaxConventions = 100
+)
+
 // fields reads the mapping under "fields:".
 func (c *compiler) fields(n *Node) {
 	if !c.want(n, Mapping, "fields", "fields:\n  client: Who is it for?") {
+		return
+	}
+	if len(n.Pairs) > MaxFields {
+		c.fail(n.Pairs[MaxFields].KeyPos, n.Pairs[MaxFields].KeyWidth, fmt.Sprintf("a template has at most %d fields", MaxFields), "")
 		return
 	}
 	for _, p := range n.Pairs {
@@ -207,6 +218,10 @@ func (c *compiler) options(n *Node) []value.Option {
 		default:
 			options = append(options, value.Option{Code: code, Meaning: meaning})
 		}
+	}
+	if max(len(n.List), len(n.Pairs)) > MaxOptions {
+		c.fail(n.Pos, n.width(), fmt.Sprintf("at most %d values can be listed", MaxOptions), "leave out `of`, so that any text is allowed")
+		return nil
 	}
 	switch n.Kind {
 	case Sequence:

@@ -2,6 +2,7 @@ package template
 
 import (
 	"errors"
+	"fmt"
 	"strings"
 	"unicode/utf8"
 
@@ -66,8 +67,14 @@ func (n *Node) Texts() []string {
 // is the line at which the text begins. An empty text is an empty mapping.
 // Anchors, aliases and tags are refused: nobody needs them here, and they can
 // make a small text stand for a huge one.
+//
+// What is larger than a person writes is refused before it is parsed: see
+// [MaxYAML].
 func ParseYAML(text string, first int) (*Node, outline.Errors) {
 	r := yamlReader{first: first}
+	if r.overspent(text) {
+		return nil, r.errs
+	}
 	file, err := parser.ParseBytes([]byte(text), 0)
 	if err != nil {
 		at, message := outline.Pos{Line: first, Column: 1}, err.Error()
@@ -88,6 +95,53 @@ func ParseYAML(text string, first int) (*Node, outline.Errors) {
 		r.fail(r.pos(file.Docs[1].Body.GetToken()), 1, "this text has two halves", "remove the line of hyphens between them")
 	}
 	return r.node(file.Docs[0].Body), r.errs
+}
+
+// Limits on YAML, far above what a person writes. The parser takes memory for each
+// key of a mapping that grows with their number, and for each bracket.
+const (
+	MaxYAML     = 256 << 10 // bytes
+	maxKeys     = 2000      // lines with a key
+	maxBrackets = 32        // levels of brackets
+	maxIndent   = 200       // columns
+)
+
+// overspent says that a text is larger than is read. It counts without parsing:
+// what it takes for a key or a bracket may stand in a text, and counts as well.
+func (r *yamlReader) overspent(text string) bool {
+	refuse := func(line int, message string) bool {
+		r.fail(outline.Pos{Line: r.first + line, Column: 1}, 1, message, "leave longer texts and lists to files of their own")
+		return true
+	}
+	if len(text) > MaxYAML {
+		return refuse(0, fmt.Sprintf("this is larger than %d KB", MaxYAML>>10))
+	}
+	keys, depth, number := 0, 0, 0
+	for line := range strings.Lines(text) {
+		trimmed := strings.TrimLeft(line, " \t")
+		if strings.Contains(trimmed, ":") {
+			keys++
+		}
+		for i := range len(trimmed) {
+			switch trimmed[i] {
+			case '[', '{':
+				depth++
+			case ']', '}':
+				depth = max(0, depth-1)
+			}
+			if depth > maxBrackets {
+				return refuse(number, fmt.Sprintf("brackets lie more than %d deep here", maxBrackets))
+			}
+		}
+		switch {
+		case len(line)-len(trimmed) > maxIndent:
+			return refuse(number, fmt.Sprintf("this line is indented by more than %d columns", maxIndent))
+		case keys > maxKeys:
+			return refuse(number, fmt.Sprintf("there are more than %d lines with a key", maxKeys))
+		}
+		number++
+	}
+	return false
 }
 
 // plainYAML puts the parser's most frequent messages into words for people who

@@ -3,6 +3,7 @@ package template
 import (
 	"fmt"
 	"math"
+	"slices"
 	"strings"
 	"time"
 
@@ -237,6 +238,10 @@ func (c *compiler) rangeEnd(s *scope, l *loop, e *end, text string) (*value.Type
 		name, more := p.Bind(func(name string) (pattern.Field, *pattern.Error) { return c.lookup(s, name) })
 		if errs = append(errs, more...); len(errs) > 0 {
 			c.patternErrors(l.at, errs)
+			return nil, false
+		}
+		if slices.Contains(p.Slots(), pattern.OwnNumber) {
+			c.fail(l.at, l.width, "<#> numbers what is repeated, and cannot say how often", "write a number, or the name of a number field")
 			return nil, false
 		}
 		e.name, sample = name, ""
