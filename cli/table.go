@@ -80,7 +80,11 @@ func (b *buildRun) growTable(args []string) error {
 	if _, errs := b.t.ParseValues(x.Common, b.now); len(errs) > 0 {
 		return badValues(errs)
 	}
-	if x.Table, err = table.Read(r.file, r.sheet); err != nil {
+	data, err := disk.ReadFile(r.file, table.MaxBytes)
+	if err == nil {
+		x.Table, err = table.Read(r.file, data, r.sheet)
+	}
+	if err != nil {
 		return unclear("", "the table %s: %s", r.file, disk.Reason(err))
 	}
 	if x.Wanted, err = batch.ParseRows(r.rows); err != nil {

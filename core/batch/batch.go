@@ -173,6 +173,10 @@ func (b *Batch) grow(set *rules.Set, raw map[string]template.Raw, row *table.Row
 		}
 		g.problems = append(g.problems, Problem{row.Number, place, message})
 	}
+	if row.Problem != "" {
+		tell("", row.Problem)
+		return g
+	}
 	clear(raw)
 	maps.Copy(raw, b.Common)
 	for _, f := range b.Template.Fields {

@@ -2,7 +2,6 @@ package batch
 
 import (
 	"fmt"
-	"os"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -24,12 +23,7 @@ const places = "---\nfields: { country: Where?, town: Which town?, from: { type:
 
 // table reads the text of a table.
 func tableOf(t require.TestingT, text string) *table.Table {
-	dir, err := os.MkdirTemp("", "vestibula-batch-")
-	require.NoError(t, err)
-	defer os.RemoveAll(dir)
-	file := filepath.Join(dir, "r.csv")
-	require.NoError(t, os.WriteFile(file, []byte(text), 0o666))
-	out, err := table.Read(file, "")
+	out, err := table.Read("r.csv", []byte(text), "")
 	require.NoError(t, err)
 	return out
 }

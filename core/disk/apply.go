@@ -308,9 +308,18 @@ func (r *run) carryOut(roots []journal.Root) error {
 		r.tidy(true)
 		return nil
 	}
-	failed := &ApplyError{Path: at, Err: err}
+	failed, alone := &ApplyError{Path: at, Err: err}, true
 	for _, c := range change.Invert(r.done) {
-		if err := r.one(-1, &c); err != nil && !errors.Is(err, fs.ErrNotExist) {
+		// What cannot be taken back stays, and what was done before it: the disk is
+		// as it was at some moment of the run, and can be taken back from there. A
+		// folder that somebody has put something into harms nobody.
+		if len(failed.Left) > 0 && !alone {
+			failed.Left = append(failed.Left, c.Path)
+			continue
+		}
+		err := r.one(-1, &c)
+		if err != nil && !errors.Is(err, fs.ErrNotExist) {
+			alone = c.Op == change.Remove
 			failed.Left = append(failed.Left, c.Path)
 		}
 	}
@@ -416,7 +425,7 @@ func (r *run) work(in int) (folder.Folder, error) {
 	}
 	h, err := root.Folder(r.plan.Work)
 	if err != nil {
-		return nil, err
+		return nil, errors.Join(err, root.Remove(r.plan.Work, true))
 	}
 	r.works[in] = h
 	return h, nil

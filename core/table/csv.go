@@ -57,7 +57,7 @@ func parseCSV(data []byte) (*Table, error) {
 		row := t.row(number, texts)
 		for i := len(t.Headings); i < len(texts); i++ {
 			if strings.TrimSpace(texts[i]) != "" {
-				row.Cells[len(row.Cells)-1].Problem = fmt.Sprintf("the row has %d cells, and there are %d headings: is a separator missing its quotation marks?", len(texts), len(t.Headings))
+				row.Problem = fmt.Sprintf("the row has %d cells, and there are %d headings: is a separator missing its quotation marks?", len(texts), len(t.Headings))
 				break
 			}
 		}

@@ -57,11 +57,15 @@ func (t *Table) Marked(r *Row) bool {
 	if !m.all {
 		return false
 	}
-	switch strings.ToLower(r.Cells[m.columns[0]].Text) {
-	case "", "no", "false", "0", "-":
-		return false
-	}
-	return true
+	return isYes(r.Cells[m.columns[0]].Text)
+}
+
+func isYes(text string) bool {
+	return slices.Contains([]string{"yes", "true", "x", "1", "✓", "✔"}, strings.ToLower(text))
+}
+
+func isNo(text string) bool {
+	return slices.Contains([]string{"", "no", "n", "off", "false", "0", "-"}, strings.ToLower(text))
 }
 
 // WithMarks returns the bytes of the file with marks for rows, given by their

@@ -39,7 +39,7 @@ func (w *workbook) read(t *Table) error {
 				return err
 			}
 		case "mergeCell":
-			if merged = append(merged, attribute(start, "ref", "")); len(merged) > MaxRows {
+			if merged = append(merged, attribute(start, "ref", "")); len(merged) > maxMerged {
 				return errMerged
 			}
 		}
@@ -162,7 +162,7 @@ func (w *workbook) readCell(dec *xml.Decoder, start xml.StartElement) (Cell, err
 				}
 			}
 		case xml.CharData:
-			if inValue {
+			if inValue && len(value) <= 4*MaxText {
 				value = append(value, x...)
 			}
 		case xml.EndElement:

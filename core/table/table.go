@@ -7,8 +7,7 @@ import (
 	"bytes"
 	"errors"
 	"fmt"
-	"os"
-	"path/filepath"
+	"path"
 	"strings"
 	"time"
 	"unicode"
@@ -20,6 +19,8 @@ const (
 	MaxColumns = 256
 	MaxRows    = 200_000
 	MaxCells   = 4_000_000
+	MaxText    = 32_767 // characters of a cell: what spreadsheets hold
+	maxMerged  = 10_000 // merged areas of a sheet
 )
 
 // A Table is a file that was read.
@@ -51,8 +52,9 @@ type edit struct {
 
 // A Row is one row below the headings.
 type Row struct {
-	Number int    // as a spreadsheet counts, from 1; the headings stand in the first row with text
-	Cells  []Cell // as many as there are headings
+	Number  int    // as a spreadsheet counts, from 1; the headings stand in the first row with text
+	Cells   []Cell // as many as there are headings
+	Problem string // what is wrong with the row as a whole
 }
 
 // A Cell is the text of a cell, or what is wrong with it.
@@ -72,25 +74,13 @@ func (r *Row) Empty() bool {
 	return true
 }
 
-// Read reads a table from a file; sheet is the name of a sheet of a workbook, or "" for the
-// first one. The error says, for a person, what is wrong with the file as a
-// whole.
-func Read(path, sheet string) (*Table, error) {
-	info, err := os.Stat(path)
-	switch {
-	case err != nil:
-		return nil, err
-	case info.IsDir():
-		return nil, errors.New("it is a folder; name a file")
-	case info.Size() > MaxBytes:
-		return nil, fmt.Errorf("it is larger than %d MB", MaxBytes>>20)
-	}
-	data, err := os.ReadFile(path)
-	if err != nil {
-		return nil, err
-	}
+// Read reads a table from what a file of that name holds; sheet is the name of a
+// sheet of a workbook, or "" for the first one. The error says, for a person, what
+// is wrong with the file as a whole.
+func Read(name string, data []byte, sheet string) (*Table, error) {
 	var t *Table
-	switch kind := strings.ToLower(filepath.Ext(path)); {
+	var err error
+	switch kind := strings.ToLower(path.Ext(name)); {
 	case bytes.HasPrefix(data, []byte("PK\x03\x04")) && kind != ".ods" && kind != ".numbers":
 		t, err = parseWorkbook(data, sheet)
 	case bytes.HasPrefix(data, compound):
@@ -113,6 +103,9 @@ func Read(path, sheet string) (*Table, error) {
 
 // check says what is wrong with the headings.
 func (t *Table) check() error {
+	for i := range t.Rows {
+		t.Rows[i].check(t)
+	}
 	seen := map[string]string{}
 	for i, h := range t.Headings {
 		if strings.TrimSpace(h) == "" {
@@ -135,6 +128,22 @@ func (t *Table) check() error {
 		return errors.New("it has headings, but no row below them")
 	}
 	return nil
+}
+
+// check says what is wrong with a row as a whole, and which of its texts are too
+// long.
+func (r *Row) check(t *Table) {
+	for i := range r.Cells {
+		if c := &r.Cells[i]; len(c.Text) > MaxText {
+			c.Text, c.Problem = "", fmt.Sprintf("its text is longer than %d characters", MaxText)
+		}
+	}
+	if m := t.markPlace(); m.all && r.Problem == "" {
+		if text := r.Cells[m.columns[0]].Text; !isYes(text) && !isNo(text) {
+			short := []rune(text)
+			r.Problem = fmt.Sprintf("“%s” stands under “%s”, where only yes or nothing does: is a separator in a text that has no quotation marks?", string(short[:min(len(short), 40)]), headingBuilt)
+		}
+	}
 }
 
 func tooWide(columns int) error {

@@ -16,6 +16,7 @@ import (
 // because a mark has to leave every other byte of every part as it was.
 type workbook struct {
 	parts   *zip.Reader
+	size    int    // of the file, in bytes
 	sheet   string // the name of the part that holds the sheet
 	xml     []byte // what it holds
 	texts   []string
@@ -27,7 +28,12 @@ type workbook struct {
 // maxSmall, one of the others.
 const (
 	maxPart  = 256 << 20
-	maxSmall = 16 << 20
+	maxSmall = 4 << 20
+	// maxGrowth is how many times as large as the whole file a part may become, and
+	// maxFree what it may hold in any case: workbooks are seldom packed below a
+	// twentieth.
+	maxGrowth = 60
+	maxFree   = 4 << 20
 )
 
 // compound is how the files of older programs begin, and those with a password.
@@ -49,7 +55,7 @@ func parseWorkbook(data []byte, sheet string) (*Table, error) {
 	if err != nil {
 		return nil, errDamaged
 	}
-	w := &workbook{parts: parts}
+	w := &workbook{parts: parts, size: len(data)}
 	t := &Table{file: w}
 	if err := w.open(t, sheet); err != nil {
 		return nil, err
@@ -157,10 +163,13 @@ func (w *workbook) part(name string, most int) ([]byte, error) {
 			return nil, errDamaged
 		}
 		defer r.Close()
-		data, err := io.ReadAll(io.LimitReader(r, int64(most)+1))
+		limit := max(maxFree, maxGrowth*w.size)
+		data, err := io.ReadAll(io.LimitReader(r, int64(min(most, limit))+1))
 		switch {
 		case err != nil:
 			return nil, errDamaged
+		case len(data) > limit:
+			return nil, fmt.Errorf("its part %s is packed so closely that nobody wrote it, or damaged", name)
 		case len(data) > most:
 			return nil, fmt.Errorf("its part %s is larger than %d MB", name, most>>20)
 		}
@@ -219,7 +228,7 @@ func richText(dec *xml.Decoder, element string) (string, error) {
 			inText = x.Name.Local == "t"
 			aside = aside || x.Name.Local == "rPh"
 		case xml.CharData:
-			if inText && !aside {
+			if inText && !aside && len(text) <= 4*MaxText {
 				text = append(text, x...)
 			}
 		case xml.EndElement:

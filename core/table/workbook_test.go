@@ -67,14 +67,14 @@ func TestCellsOfAWorkbook(t *testing.T) {
 	}
 	for rows, want := range map[string]string{
 		`</sheetData>`: `the sheet "One" is empty`,
-		`<row><c><v>1</v></c><c r="C1"><v>3</v></c></row><row><c/><c><v>2</v></c></row></sheetData>`:     "column B has values but no heading",
-		`<row><c><v>1</v></c><c/></row><row><c><v>2</v></c></row></sheetData><mergeCell ref="A1:B1"/>`:   "the headings in A1:B1 are merged",
-		`<row><c><v>1</v></c></row><row><c r="ZZZ9"><v>2</v></c></row></sheetData>`:                      "it has 18278 columns",
-		`<row><c><v>1</v></c></row><row><c t="s"><v>99</v></c></row></sheetData>`:                        "damaged",
-		`<row><c><v>1</v></c></row><row><c`:                                                              "damaged",
-		`<row><c><v>1</v></c></row></sheetData>` + strings.Repeat(`<mergeCell ref="A1:A1"/>`, MaxRows+1): "too many of its cells are merged",
-		strings.Repeat(" ", maxPart):             "its part xl/s.xml is larger than 256 MB",
-		`<row><c><v>1</v></c></row></sheetData>`: "no row below",
+		`<row><c><v>1</v></c><c r="C1"><v>3</v></c></row><row><c/><c><v>2</v></c></row></sheetData>`:       "column B has values but no heading",
+		`<row><c><v>1</v></c><c/></row><row><c><v>2</v></c></row></sheetData><mergeCell ref="A1:B1"/>`:     "the headings in A1:B1 are merged",
+		`<row><c><v>1</v></c></row><row><c r="ZZZ9"><v>2</v></c></row></sheetData>`:                        "it has 18278 columns",
+		`<row><c><v>1</v></c></row><row><c t="s"><v>99</v></c></row></sheetData>`:                          "damaged",
+		`<row><c><v>1</v></c></row><row><c`:                                                                "damaged",
+		`<row><c><v>1</v></c></row></sheetData>` + strings.Repeat(`<mergeCell ref="A1:A1"/>`, maxMerged+1): "too many of its cells are merged",
+		strings.Repeat(" ", maxFree+1):                                                                     "its part xl/s.xml is packed so closely that nobody wrote it",
+		`<row><c><v>1</v></c></row></sheetData>`:                                                           "no row below",
 	} {
 		table, err := parseWorkbook(sheetOf(rows), "")
 		if err == nil {
