@@ -32,10 +32,11 @@ func TestNamesCountOnInTheirFolder(t *testing.T) {
 	}
 	out, status := name("--in", photographs, "side=recto", "--count", "2", "--create")
 	assert.Zero(t, status)
-	assert.Equal(t, "2027-03-09 asgerd-olvane recto 001.tif\n2027-03-09 asgerd-olvane recto 002.tif\n", out)
+	from := "note: values come from the project " + filepath.Join(d.dir, project) + "\n"
+	assert.Equal(t, from+"2027-03-09 asgerd-olvane recto 001.tif\n2027-03-09 asgerd-olvane recto 002.tif\n", out)
 	assert.Len(t, d.has(photographs), 2)
 	out, _ = name("--in", photographs, "side=spine", "--ext", "jpg")
-	assert.Equal(t, "2027-03-09 asgerd-olvane spine 003.jpg\n", out)
+	assert.Equal(t, from+"2027-03-09 asgerd-olvane spine 003.jpg\n", out)
 	assert.Len(t, d.has(photographs), 2, "nothing is made without --create")
 
 	d.write("start.txt", "begin")

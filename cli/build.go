@@ -291,7 +291,7 @@ func (b *buildRun) nameRoots(labels []*labelling) (roots []journal.Root) {
 		return []journal.Root{{Path: "."}}
 	}
 	for _, l := range labels {
-		roots = append(roots, journal.Root{Path: change.Text(l.folder), ID: l.id})
+		roots = append(roots, journal.Root{Path: change.Text(l.folder), ID: l.identity()})
 	}
 	return roots
 }

@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"bytes"
 	"io"
 	"io/fs"
 	"os"
@@ -11,6 +12,8 @@ import (
 	"github.com/adrg/xdg"
 	"github.com/spf13/cobra"
 
+	"vestibula/cli/term"
+	"vestibula/core/archive"
 	"vestibula/core/disk"
 	"vestibula/core/outline"
 	"vestibula/core/template"
@@ -123,6 +126,9 @@ func readTemplate(path, where string) (*source, error) {
 	if err != nil {
 		return nil, unclear("", "%s cannot be read as a template: %s", path, disk.Reason(err))
 	}
+	if archive.FormatOf(path) != archive.None || bytes.IndexByte(text, 0) >= 0 {
+		return nil, unclear("a template is a plain text, as any text editor writes it", "%s is no template: it is not a text", path)
+	}
 	// An os.Root, so that no link beside the template leads elsewhere.
 	root, err := os.OpenRoot(filepath.Dir(path))
 	if err != nil {
@@ -144,6 +150,12 @@ func (a *app) load(arg string) (*template.Template, error) {
 	return t, nil
 }
 
+// harmlessWords leaves out what a terminal would obey: a shell shows what can be
+// completed as it is.
+func harmlessWords(words []string) []string {
+	return slices.DeleteFunc(words, func(w string) bool { return string(term.Visible(w)) != w })
+}
+
 // completeTemplate offers template names, then the fields of the template and
 // the values that they allow.
 func (a *app) completeTemplate(_ *cobra.Command, args []string, typed string) ([]string, cobra.ShellCompDirective) {
@@ -152,6 +164,7 @@ func (a *app) completeTemplate(_ *cobra.Command, args []string, typed string) ([
 		for _, s := range a.shelves() {
 			out = append(out, s.files()...)
 		}
+		out = harmlessWords(out)
 		slices.Sort(out)
 		return slices.Compact(out), cobra.ShellCompDirectiveDefault
 	}
@@ -169,7 +182,7 @@ func (a *app) completeTemplate(_ *cobra.Command, args []string, typed string) ([
 				out = append(out, name+"="+v)
 			}
 		}
-		return out, cobra.ShellCompDirectiveNoFileComp
+		return harmlessWords(out), cobra.ShellCompDirectiveNoFileComp
 	}
 	for _, name := range t.FieldNames() {
 		out = append(out, name+"=")

@@ -43,7 +43,7 @@ func (l *labelling) data() ([]byte, error) {
 	for _, r := range l.builds {
 		list = append(list, label.NewBuild(l.run.t, r.Values, at, l.run.version))
 	}
-	return label.Add(l.old, l.id, list...)
+	return label.Add(l.old, l.identity(), list...)
 }
 
 // labels returns the labels of all builds. What those of new roots hold is made
@@ -85,11 +85,16 @@ func (b *buildRun) labels() ([]*labelling, error) {
 			}
 			l.id = known.ID
 		}
-		if l.id == "" {
-			l.id = label.NewID()
-		}
 	}
 	return list, nil
+}
+
+// identity is what the project is known by. A new one is drawn when it is needed.
+func (l *labelling) identity() string {
+	if l.id == "" && l.run.archive.name == "" {
+		l.id = label.NewID()
+	}
+	return l.id
 }
 
 // file is the path of the label.

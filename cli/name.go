@@ -205,10 +205,11 @@ func (n *nameRun) project() (template.Values, error) {
 	if info, err := os.Stat(n.in); err != nil || !info.IsDir() {
 		return nil, unclear("", "there is no folder %q", n.in)
 	}
-	dir, err := filepath.Abs(n.in)
+	dir, err := disk.Real(n.in)
 	if err != nil {
 		return nil, err
 	}
+	start := dir
 	for {
 		data, err := disk.ReadFile(filepath.Join(dir, label.FileName), label.MaxBytes)
 		if err == nil {
@@ -216,11 +217,15 @@ func (n *nameRun) project() (template.Values, error) {
 			if err != nil {
 				return nil, unclear("", "%s: %v", dir, err)
 			}
-			return n.fromLabel(l), nil
+			values := n.fromLabel(l)
+			if dir != start && len(values) > 0 {
+				n.side.Text(term.Warn.Render("note:") + " values come from the project " + term.Visible(dir))
+			}
+			return values, nil
 		}
 		up := filepath.Dir(dir)
-		if up == dir {
-			return nil, nil
+		if up == dir || !disk.Owned(up) {
+			return nil, nil // a label in a folder of somebody else says nothing here
 		}
 		dir = up
 	}

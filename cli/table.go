@@ -173,7 +173,7 @@ func (b *buildRun) markRows() (dir string, marked *change.Change, err error) {
 	}
 	marks := map[int]table.Mark{}
 	for _, build := range b.batch.Builds {
-		marks[build.Row] = table.Mark{When: b.now, Where: filepath.Join(b.place.Real, b.archive.name, filepath.FromSlash(build.Folder()))}
+		marks[build.Row] = table.Mark{When: b.now, Where: strings.ToValidUTF8(filepath.Join(b.place.Real, b.archive.name, filepath.FromSlash(build.Folder())), "\uFFFD")}
 	}
 	data, err := b.batch.Table.WithMarks(marks)
 	if err != nil {

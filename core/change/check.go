@@ -188,15 +188,23 @@ func (k *Check) make(c *Change) (*string, error) {
 // long says that a path would be longer than its system takes.
 func (k *Check) long(in int, at string, n *tree.Node) *string {
 	p := k.Places[in]
-	longest, length := at, p.PathLength(at)
-	if n != nil {
-		for below := range n.All() {
-			if l := p.PathLength(at + "/" + below); l > length {
-				longest, length = at+"/"+strings.Clone(below), l
+	longest, length, most := at, p.PathLength(at), p.MaxPath()
+	empty := p.PathLength("")
+	var below func(n *tree.Node) int
+	below = func(n *tree.Node) (most int) {
+		for _, c := range n.Children {
+			most = max(most, 1+p.PathLength(c.Name)-empty+below(c))
+		}
+		return most
+	}
+	if n != nil && length+below(n) > most {
+		for name := range n.All() {
+			if l := p.PathLength(at + "/" + name); l > length {
+				longest, length = at+"/"+strings.Clone(name), l
 			}
 		}
 	}
-	if most := p.MaxPath(); length > most {
+	if length > most {
 		return because("its path would have %d characters, and this system takes %d: %s", length, most, longest)
 	}
 	return nil

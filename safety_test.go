@@ -1,0 +1,350 @@
+//go:build unix
+
+package main
+
+import (
+	"bytes"
+	"encoding/json"
+	"fmt"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"slices"
+	"strings"
+	"syscall"
+	"testing"
+	"unicode"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// What stands in a cell behind the last heading is the person's: the row is told,
+// and nothing is written over it.
+func TestSurplusCellsAreKept(t *testing.T) {
+	for _, text := range []string{"client,received,remark\nOriel Pask,2027-03-09,x\nJun Teague,2027-03-09,hurry, call first\n",
+		"client,received\nOriel Pask,2027-03-09\nJun Teague,2027-03-09, call first\n"} {
+		d := newDesk(t, "c.csv", text, "out/x", "")
+		args := []string{"build", "commission", "--into", "out", "--table", "c.csv", "--mark", "--only-good", "--yes"}
+		for range 2 {
+			out, _ := d.run(args...)
+			assert.Contains(t, out, "row 3: ")
+			assert.Contains(t, d.read("c.csv"), strings.Split(text, "\n")[2]+"\n", "the row is as it was")
+		}
+		assert.Contains(t, d.read("c.csv"), "Oriel Pask,2027-03-09")
+		assert.Contains(t, strings.Join(d.has("out"), " "), "Oriel Pask")
+		assert.NotContains(t, strings.Join(d.has("out"), " "), "Jun Teague")
+	}
+}
+
+// While a question stands, somebody goes on working: what they have changed is not
+// removed, and nothing else is either.
+func TestWhatIsEditedWhileAQuestionStandsStays(t *testing.T) {
+	d := clientDesk(t)
+	d.write("list.csv", "client,received\nx,2027-03-09\n")
+	_, status := d.run("build", "client", "--into", "out", "--table", "list.csv", "--mark", "--yes")
+	require.Zero(t, status)
+	for file, text := range map[string]string{"out/x/01 Notes/hello.md": "an afternoon of work", "list.csv": d.read("list.csv") + "y,2027-03-10,,,\n"} {
+		before := d.has("out")
+		w := d.window(120, d.environment(), "undo")
+		w.waitFor("Undo the build of")
+		d.write(file, text)
+		w.answer("Undo the build of", "y")
+		out, status := w.end()
+		assert.Equal(t, 1, status)
+		assert.Regexp(t, "somebody has changed it meanwhile|has changed meanwhile", out)
+		assert.Equal(t, text, d.read(file))
+		assert.Equal(t, before, d.has("out"), "all that had been done is taken back")
+	}
+	out, status := d.run("undo", "--yes")
+	assert.Zero(t, status, out)
+	assert.Contains(t, out, "~ list.csv   stays: it has been changed since")
+	assert.Equal(t, "an afternoon of work", d.read("out/x/01 Notes/hello.md"))
+}
+
+// Whatever bears a name that looks like one of the program's own is a person's.
+func TestNothingElseIsCleanedUp(t *testing.T) {
+	d := clientDesk(t)
+	d.write("own.csv", "client,received\nx,2027-03-09\n")
+	require.NoError(t, os.MkdirAll(filepath.Join(d.dir, "out/x"), 0o777))
+	require.NoError(t, os.Symlink(filepath.Join(d.dir, "own.csv"), filepath.Join(d.dir, "out/x/.vestibula.part0")))
+	require.NoError(t, os.Link(filepath.Join(d.dir, "own.csv"), filepath.Join(d.dir, "out/.vestibula.part0")))
+	d.write("out/x/.vestibula.part1", "mine")
+	d.write("own.csv.vestibula.part", "mine")
+	require.NoError(t, syscall.Mkfifo(filepath.Join(d.dir, "out/x/.vestibula.part2"), 0o666))
+	d.write("out/.vestibula-part/mine", "mine")
+	before := d.has(".")
+	out, status := d.run("build", "client", "--into", "out", "--table", "own.csv", "--mark", "--yes")
+	require.Zero(t, status, out)
+	require.Contains(t, d.has("out"), "x/form.bin")
+	out, status = d.run("undo", "--yes")
+	require.Zero(t, status, out)
+	assert.Equal(t, before, slices.DeleteFunc(d.has("."), func(p string) bool { return strings.HasPrefix(p, ".state") }))
+	assert.Equal(t, "client,received\nx,2027-03-09\n", d.read("own.csv"))
+}
+
+// However a place is spelled, runs that reach it do not mix: each client's folder
+// is whole and its own, or not there.
+func TestRunsThatSpellAPlaceDifferentlyDoNotMix(t *testing.T) {
+	for _, runs := range []int{2, 4, 8} {
+		for _, more := range [][]string{nil, {"--no-journal"}} {
+			d := newDesk(t, "t.folders", "---\nfields: { who: Who? }\n---\nDesk\n    Part <n:000> | each: n in 1..40\n        owner.md | fill: owner.md\n", "owner.md", "<who>\n", "real/out/x", "", "real/out/deep/x", "")
+			require.NoError(t, os.Symlink(filepath.Join(d.dir, "real"), filepath.Join(d.dir, "link")))
+			spellings := []string{"real/out", "link/out", "./real/../real/out", filepath.Join(d.dir, "link", "out"), "real/out/", "real/out/deep/..", "link/out/deep/..", "real//out"}
+			done := make(chan string)
+			for i := range runs {
+				go func() {
+					cmd := exec.Command(program, append([]string{"build", "t", "--into", spellings[i], fmt.Sprintf("who=run %d", i), "--yes"}, more...)...)
+					cmd.Dir, cmd.Env = d.dir, d.environment()
+					out, err := cmd.CombinedOutput()
+					if err == nil && strings.HasPrefix(string(out), "Built") {
+						done <- fmt.Sprintf("run %d", i)
+						return
+					}
+					done <- ""
+				}()
+			}
+			var built []string
+			for range runs {
+				if who := <-done; who != "" {
+					built = append(built, who)
+				}
+			}
+			owners := map[string]int{}
+			for i := range 40 {
+				owners[strings.TrimSpace(d.read(fmt.Sprintf("real/out/Desk/Part %03d/owner.md", i+1)))]++
+			}
+			require.Len(t, owners, 1, "%d runs, %v: files of different runs lie in one folder", runs, more)
+			require.Len(t, built, 1, "one of them built it: %v", built)
+			assert.Equal(t, 40, owners[built[0]])
+		}
+	}
+}
+
+// An undo reaches only here, takes back the newest first where things hang
+// together, and finds a project that was renamed or moved.
+func TestUndoIsCareful(t *testing.T) {
+	d := clientDesk(t)
+	d.write("elsewhere/x.txt", "")
+	build := func(into, client string) {
+		out, status := d.run("build", "client", "--into", into, "client="+client, "received=2027-03-09", "--yes")
+		require.Zero(t, status, out)
+	}
+	here := func(folder string, args ...string) (string, int) {
+		in := &desk{t: t, dir: filepath.Join(d.dir, folder)}
+		cmd := exec.Command(program, args...)
+		cmd.Dir, cmd.Env = in.dir, d.environment()
+		out, _ := cmd.CombinedOutput()
+		return string(out), cmd.ProcessState.ExitCode()
+	}
+	build("out", "Oriel")
+	out, status := here("elsewhere", "undo", "--yes")
+	assert.Equal(t, 1, status)
+	assert.Contains(t, out, "nothing was done at or below this folder")
+	assert.Contains(t, out, "vestibula undo 1")
+	assert.Contains(t, d.has("out"), "Oriel/form.bin")
+
+	// Renamed, then moved: it is found by what it is.
+	require.NoError(t, os.Rename(filepath.Join(d.dir, "out/Oriel"), filepath.Join(d.dir, "out/Pask")))
+	out, status = here("out", "undo", "--preview")
+	assert.Zero(t, status, out)
+	assert.Contains(t, out, "it lies in "+filepath.Join(d.dir, "out/Pask")+" now")
+	require.NoError(t, os.Rename(filepath.Join(d.dir, "out/Pask"), filepath.Join(d.dir, "elsewhere/Pask")))
+	out, status = here("out", "undo", "1", "--yes")
+	assert.Equal(t, 1, status)
+	assert.Contains(t, out, "if you have moved it, go there")
+	out, status = here("elsewhere/Pask", "undo", "1", "--yes")
+	assert.Zero(t, status, out)
+	assert.Equal(t, []string{"x.txt"}, d.has("elsewhere"))
+
+	// Two builds that meet in one label.
+	d.write("two.folders", "---\nfields: { country: Where?, town: Which town? }\n---\n<country>/<town>/\n    <#> Notes\n")
+	for _, town := range []string{"Askel", "Birk"} {
+		_, status := d.run("build", "two", "--into", "out", "country=Norland", "town="+town, "--yes")
+		require.Zero(t, status)
+	}
+	out, status = d.run("undo", "3", "--yes")
+	assert.Equal(t, 1, status)
+	assert.Contains(t, out, "the build of Norland/Birk came later and changed the same things\n  undo that first: vestibula undo 4")
+	for _, n := range []string{"4", "3"} {
+		out, status = d.run("undo", n, "--yes")
+		assert.Zero(t, status, out)
+	}
+	assert.Equal(t, []string{"own.txt"}, d.has("out"))
+}
+
+func TestWhatTheProgramWritesIsInTheHistory(t *testing.T) {
+	d := newDesk(t, "t.folders", "A\n    1 x\n    10 y\n", "n.folders", "---\nnames: { note: \"<n:000>\" }\n---\nNotes\n")
+	for _, args := range [][]string{{"draft", "mine"}, {"check", "--fix", "t", "--yes"}, {"name", "n", "note", "n=1", "--create", "--ext", "md"}} {
+		out, status := d.run(args...)
+		require.Zero(t, status, out)
+	}
+	out, _ := d.run("history")
+	for _, want := range []string{"draft  mine.folders", "mend   t.folders", "name   001.md"} {
+		assert.Contains(t, out, want)
+	}
+	for range 3 {
+		out, status := d.run("undo", "--yes")
+		require.Zero(t, status, out)
+	}
+	assert.Equal(t, "A\n    1 x\n    10 y\n", d.read("t.folders"))
+	assert.NotContains(t, d.has("."), "mine.folders")
+	assert.NotContains(t, d.has("."), "001.md")
+}
+
+func TestNamesThatAreNoTextCanBeUndone(t *testing.T) {
+	d := newDesk(t, "t.folders", "Desk\n    <who> | each: who in a, b\n", "c.csv", "x\n1\n")
+	odd := "d\xff"
+	if os.Mkdir(filepath.Join(d.dir, odd), 0o777) != nil {
+		t.Skip("this disk takes no such names")
+	}
+	out, status := d.run("build", "t", "--into", odd, "--table", "c.csv", "--mark", "--yes")
+	require.Zero(t, status, out)
+	out, status = d.run("build", "t", "--into", odd, "--table", "c.csv", "--mark", "--yes")
+	assert.Zero(t, status, out)
+	assert.Contains(t, out, "left alone: 1 row marked as built")
+	out, status = d.run("undo", "--yes")
+	assert.Zero(t, status, out)
+	assert.Empty(t, d.has(odd))
+	assert.Equal(t, "x\n1\n", d.read("c.csv"))
+}
+
+func TestStartersThatAreNotAtHandAreNamed(t *testing.T) {
+	d := newDesk(t, "t/t.folders", "Desk\n    Trials | later\n        notes.md | fill: start.md\n", "t/start.md", "begin\n", "out/x", "")
+	_, status := d.run("build", "t/t.folders", "--into", "out", "--yes")
+	require.Zero(t, status)
+	d.write("t/t.folders", "Other\n")
+	out, status := d.run("add", "out/Desk", "Trials", "--yes")
+	assert.Equal(t, 1, status)
+	assert.Contains(t, out, `"Trials" starts from start.md, which is not at hand`)
+	assert.NotContains(t, d.has("out"), "Desk/Trials/")
+	// Where a template of that name is found, so are the files beside it.
+	d.write("templates/t.folders", "Other\n")
+	d.write("templates/start.md", "begin\n")
+	out, status = d.run("add", "out/Desk", "Trials", "--yes")
+	assert.Zero(t, status, out)
+	assert.Equal(t, "begin\n", d.read("out/Desk/Trials/notes.md"))
+}
+
+// A label, a template, a table or a file of values may be anything at all: none of
+// them hangs the program, fills the memory or makes it fall over.
+func TestStrangeFilesAreRefused(t *testing.T) {
+	d := newDesk(t, "ok.folders", "Desk\n    Extra | later\n", "out/x", "", "dir.folders/x", "")
+	pipe := filepath.Join(d.dir, "pipe.folders")
+	require.NoError(t, syscall.Mkfifo(pipe, 0o666))
+	huge, err := os.Create(filepath.Join(d.dir, "huge.folders"))
+	require.NoError(t, err)
+	require.NoError(t, huge.Truncate(10<<30))
+	huge.Close()
+	d.write("circle.folders", "C | each: x in 0..<#>\n")
+	var bomb strings.Builder
+	for i := range 30 {
+		fmt.Fprintf(&bomb, "p%d:\n    a | use: p%d\n    b | use: p%d\n", i, i+1, i+1)
+	}
+	d.write("bomb.folders", bomb.String()+"p30:\n    x\nRoot | use: p0\n")
+	d.write("deep.folders", "---\na: "+strings.Repeat("[", 100_000)+strings.Repeat("]", 100_000)+"\n---\nA\n")
+	d.write("many.folders", "---\nfields:\n"+strings.Repeat("  f: x\n", 100_000)+"---\nA\n")
+	d.write("packed.zip", "PK\x03\x04\x00\x00")
+	for arg, want := range map[string]string{
+		"pipe.folders": "it is no ordinary file", "/dev/zero": "it is no ordinary file", "huge.folders": "it is larger than 8 MB", "dir": "it is a folder",
+		"circle": "<#> numbers what is repeated", "bomb": "more than 200000 lines", "deep": "brackets lie more than 32 deep", "many": "larger than 256 KB", "packed.zip": "it is not a text",
+	} {
+		out, status := d.run("check", arg)
+		assert.NotZero(t, status, arg)
+		assert.Contains(t, out, want, arg)
+		assert.Less(t, len(out), 2000, "%s: no message quotes more than a window of a line", arg)
+		assert.NotContains(t, out, "goroutine", arg)
+	}
+	for _, file := range []string{"pipe.folders", "/dev/zero", "huge.folders", "dir.folders"} {
+		for _, args := range [][]string{{"show", "commission", "--values", file}, {"build", "commission", "--into", "out", "--table", file, "--yes"}} {
+			out, status := d.run(args...)
+			assert.Equal(t, 2, status, "%v: %s", args, out)
+		}
+	}
+	out, status := d.run("templates")
+	assert.Zero(t, status)
+	assert.Contains(t, out, "pipe")
+
+	_, status = d.run("build", "ok", "--into", "out", "--yes")
+	require.Zero(t, status)
+	label := d.read("out/Desk/.vestibula.json")
+	for _, name := range []string{"/dev/zero", "-", pipe, "/etc/passwd", "../ok.folders", "\x1b[31m"} {
+		quoted, _ := json.Marshal(name)
+		d.write("out/Desk/.vestibula.json", strings.Replace(label, `"ok.folders"`, string(quoted), 1))
+		out, status := d.run("add", "out/Desk")
+		assert.Zero(t, status, out)
+		assert.Contains(t, out, "Desk/Extra/", "the label's own text is enough: %q", name)
+	}
+	for text, want := range map[string]string{`{"vestibula":1,"builds":[null]}`: "damaged", label[:len(label)/2]: "damaged", `{"vestibula":99}`: "newer version", strings.Repeat(" ", 33<<20): "larger than 32 MB"} {
+		d.write("out/Desk/.vestibula.json", text)
+		out, status := d.run("add", "out/Desk")
+		assert.Equal(t, 2, status)
+		assert.Contains(t, out, want)
+		assert.NotContains(t, out, "goroutine")
+	}
+}
+
+// The commands are walked with titles, notes, names, values, tables, paths and
+// contents that a terminal would obey: none of it arrives.
+func TestNothingThatATerminalObeysArrives(t *testing.T) {
+	const evil = "\x1b]0;owned\x07\u202e\u009b31m\u2028"
+	quoted, _ := json.Marshal(evil)
+	text := "---\ntitle: " + string(quoted) + "\nabout: " + string(quoted) + "\nfields:\n  who: { ask: " + string(quoted) + ", example: " + string(quoted) + " }\n  kind: { of: { A: " + string(quoted) + " }, default: A }\nnames: { note: { pattern: \"<x> <y>\" } }\n---\n" +
+		"Desk\n    <who> | note: " + evil + "\n    Notes | holds: note\n    a" + evil + "b.md\n    Later | later | note: " + evil + "\n"
+	d := newDesk(t, "evil.folders", text, "Real/"+evil+"/"+evil+".txt", evil, "plain.folders", "---\nfields: { who: Who? }\nnames: { note: \"<day:yyyy-mm-dd> <x>\" }\n---\nDesk\n    <who>\n    Later | later | note: "+evil+"\n",
+		"t.csv", "who,"+evil+"\n"+evil+",x\nfine,y\n", "values.yaml", "who: "+string(quoted)+"\n", "out/x", "", evil+".folders", evil+"\n", "out2/x", "")
+	d.run("build", "plain", "--into", "out", "who=fine", "--yes")
+	label := d.read("out/Desk/.vestibula.json")
+	d.write("Labelled/.vestibula.json", strings.Replace(label, "plain.folders", strings.Trim(string(quoted), `"`), 1))
+	require.NoError(t, os.Rename(filepath.Join(d.dir, "out/Desk"), filepath.Join(d.dir, "out/Desk "+evil)))
+	for _, args := range [][]string{
+		{"show", "evil"}, {"show", "plain", "who=" + evil}, {"show", "plain", "--values", "values.yaml"}, {"check", "evil"}, {"check", "evil", "--json"}, {"check", "evil", "--sarif"}, {"check", "--fix", "evil", "--yes"},
+		{"templates"}, {"templates", "--json"}, {"check", "Real", "--template", "plain"}, {"check", "Real", "--template", "plain", "--json"}, {"build", "evil", "--into", "out2", "--yes"}, {"build", "plain", "--into", "out2"},
+		{"build", "plain", "--into", "out2", "--table", "t.csv"}, {"build", "plain", "--into", "out2", "--table", "t.csv", "--only-good", "--preview"}, {"build", "plain", "--into", "out2", "--table", "t.csv", "--json"}, {"build", evil, "--into", evil},
+		{"name", "plain", "note", "day=2027-03-09", "x=" + evil}, {"read", "plain", "--in", "Real"}, {"read", "plain", "--in", "Real", "--json"}, {"add", "Labelled"}, {"add", "Labelled", "Later"}, {"add", "out/Desk " + evil},
+		{"compare", "evil", "plain"}, {"compare", "evil", "plain", "--json"}, {"history"}, {"history", "--json"}, {"history", "1"}, {"undo"}, {"undo", evil}, {"draft", evil}, {"show", "plain", "--sorted", evil}, {evil}, {"show", "--" + evil}, {"check", evil}, {"show", "plain", "--sorted", "all"},
+		{"__complete", "show", ""}, {"__complete", "show", "evil", ""}, {"__complete", "build", "evil", "kind="},
+	} {
+		out, _ := d.run(args...)
+		at := strings.IndexFunc(out, func(r rune) bool {
+			return unicode.IsControl(r) && r != '\n' && r != '\t' || unicode.Is(unicode.Cf, r) || r == '\u2028'
+		})
+		assert.Less(t, at, 0, "%q prints %q", args, out[max(0, at-30):min(len(out), max(0, at)+30)])
+	}
+	// What is for a spreadsheet is as it is, but not on a terminal.
+	out, _ := d.window(120, d.environment(), "read", "plain", evil, "--csv").end()
+	assert.NotContains(t, out, "\x1b]0;owned")
+	assert.Contains(t, out, "‹U+001B›]0;owned")
+}
+
+// A result that cannot be written ends with status 2; where the reader went away,
+// quietly.
+func TestWhatCannotBeWrittenIsTold(t *testing.T) {
+	full, err := os.OpenFile("/dev/full", os.O_WRONLY, 0)
+	if err != nil {
+		t.Skip("this system has no full device")
+	}
+	defer full.Close()
+	d := newDesk(t)
+	for _, args := range [][]string{{"show", "commission"}, {"show", "commission", "--json"}, {"templates"}, {"history", "--json"}, {"check", "commission"}, {"--version"}} {
+		cmd := exec.Command(program, args...)
+		cmd.Dir, cmd.Env, cmd.Stdout = d.dir, d.environment(), full
+		var side bytes.Buffer
+		cmd.Stderr = &side
+		_ = cmd.Run()
+		assert.Equal(t, 2, cmd.ProcessState.ExitCode(), args)
+		if args[0] != "--version" {
+			assert.Contains(t, side.String(), "the result could not be written: the disk is full")
+		}
+
+		r, w, err := os.Pipe()
+		require.NoError(t, err)
+		r.Close()
+		cmd = exec.Command(program, args...)
+		side.Reset()
+		cmd.Dir, cmd.Env, cmd.Stdout, cmd.Stderr = d.dir, d.environment(), w, &side
+		_ = cmd.Run()
+		w.Close()
+		assert.Empty(t, side.String(), "%v: nobody is there to be told", args)
+	}
+}
