@@ -13,6 +13,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"runtime/debug"
 	"slices"
 	"syscall"
 	"time"
@@ -49,6 +50,7 @@ var contests = []contest{
 	{"table-100k-rows", "two seconds", 1.25, tableTime},
 	{"table-growth", "the same with a tenth of the rows", 11, tableGrowth},
 	{"table-memory", "500 bytes a node, 1.2 million nodes", 1, tableMemory},
+	{"move-100k", "a bare loop of rename calls", 1.5, moveFiles},
 	{"read-1M-names", "regexp with the equal expression", 1.0 / 3, readNames},
 	{"check-1M-nodes", "the same with a tenth of the nodes", 11, checkTemplate},
 	{"check-1M-entries", "find, which only lists them", 1.5, checkFolder},
@@ -60,6 +62,7 @@ func main() {
 	runs := flag.Int("runs", 5, "counted runs of each side")
 	dir := flag.String("dir", "/dev/shm", "a folder on a memory file system")
 	flag.Parse()
+	debug.SetGCPercent(400) // the program itself collects garbage seldom as well
 	tmp, err := os.MkdirTemp(*dir, "vestibula-bench-")
 	check(err)
 	defer os.RemoveAll(tmp)
@@ -139,5 +142,7 @@ func start(b *bench) (ours, theirs measure, err error) {
 			return total
 		})
 	}
-	return twenty(b.program, "--version"), twenty(empty), nil
+	list := filepath.Join(b.dir, "small.folders")
+	check(os.WriteFile(list, []byte("Commission\n    Agreement\n    Work\n"), 0o666))
+	return twenty(b.program, "show", list), twenty(empty), nil
 }

@@ -71,7 +71,9 @@ func (k *Check) Run(list []Change) (bound []Change, bad []Obstacle, err error) {
 	for i := range k.Places {
 		k.roots = append(k.roots, &spot{in: i, real: "."})
 	}
-	bound = make([]Change, 0, len(list))
+	if !k.Names {
+		bound = make([]Change, 0, len(list))
+	}
 	for i := range list {
 		c := list[i]
 		k.cutShort = i < k.CutShort
@@ -80,6 +82,7 @@ func (k *Check) Run(list []Change) (bound []Change, bad []Obstacle, err error) {
 		switch {
 		case err != nil:
 			return nil, nil, fmt.Errorf("%s: %w", c.Path, err)
+		case why == nil && k.Names:
 		case why == nil && k.entries != nil:
 			bound = append(bound, k.entries...)
 			k.entries = nil
@@ -438,6 +441,9 @@ func (k *Check) bind(c *Change, source *spot) (*string, error) {
 		return already, nil
 	case !k.Lenient && c.Was.Time != 0 && !c.Was.Same(have):
 		return changed, nil // a person may go on with what was moved, and it is still moved back
+	}
+	if !source.other {
+		source.device = have.Dev
 	}
 	if c.Was.Sum != "" {
 		if sum, err := k.sum(source, nil); err != nil || sum != c.Was.Sum {

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"io/fs"
 	"slices"
+	"strconv"
 	"strings"
 	"unicode/utf8"
 
@@ -103,8 +104,12 @@ func (c *Change) append(dst []byte) []byte {
 		return append(dst, "\"}\n"...)
 	}
 	if c.Op == Move && plain(c.Path) && plain(c.From) && c.In == 0 && c.FromIn == 0 && c.Via == "" && c.Was.Sum == "" && c.Was.Kind != tree.Symlink {
-		w := &c.Was
-		return fmt.Appendf(dst, `{"op":"move","path":"%s%s","from":"%s","was":{"size":%d,"time":%d,"dev":%d,"ino":%d}}`+"\n", c.Path, mark, c.From, w.Size, w.Time, w.Dev, w.Ino)
+		dst = append(append(append(dst, `{"op":"move","path":"`...), c.Path...), mark...)
+		dst = append(append(append(dst, `","from":"`...), c.From...), `","was":{"size":`...)
+		dst = append(strconv.AppendInt(dst, c.Was.Size, 10), `,"time":`...)
+		dst = append(strconv.AppendInt(dst, c.Was.Time, 10), `,"dev":`...)
+		dst = append(strconv.AppendUint(dst, c.Was.Dev, 10), `,"ino":`...)
+		return append(strconv.AppendUint(dst, c.Was.Ino, 10), "}}\n"...)
 	}
 	l := line{Op: c.Op.String(), In: c.In, Path: Text(c.Path + mark), FromIn: c.FromIn, From: Text(c.From), Link: c.Kind() == tree.Symlink, Sum: c.Sum, Via: Text(c.Via)}
 	if w := (was{c.Was.Mode, c.Was.Size, c.Was.Time, c.Was.Dev, c.Was.Ino, c.Was.Sum}); w != (was{}) {

@@ -31,9 +31,13 @@ type order struct {
 	work    string         // the folder for third names, in each place
 	targets map[key]int    // what comes about, by its new path
 	sources map[key]int    // what goes away from there, by its old path
-	near    map[key][]int  // the sources of a folder by their folded names, in old paths
+	near    map[key]int32  // the last of the sources with one folded path
+	next    []int32        // the one before it, or -1
+	touched map[key]bool   // folders, and whether they or one above them come about or go
+	inside  map[key]bool   // folders that changes reach into
 	copies  map[key][]int  // copies, by the old paths of their sources
-	below   []key          // the paths of the sources, sorted, for finding all in a folder
+	below   []key          // the paths of the sources, for finding all in a folder
+	sorted  bool           // they are in order
 	loc     map[key]key    // where things that were moved are now, by their old paths
 	state   []progress     // of the changes
 	thirds  map[int]string // third names, by the changes that took them
@@ -56,7 +60,7 @@ const (
 // third name in the folder work of their place. What contradicts itself, such as
 // two changes that make one thing, is returned as obstacles, and the list is nil.
 func (s *Set) Order(work string) ([]Change, []Obstacle) {
-	o := &order{set: s, work: work, targets: map[key]int{}, state: make([]progress, len(s.Changes))}
+	o := &order{set: s, work: work, targets: make(map[key]int, len(s.Changes)), state: make([]progress, len(s.Changes)), touched: map[key]bool{}, inside: map[key]bool{}}
 	if bad := o.index(); len(bad) > 0 {
 		return nil, bad
 	}
@@ -124,16 +128,26 @@ func (o *order) index() (bad []Obstacle) {
 			continue
 		}
 		if o.sources == nil {
-			o.sources, o.near, o.loc, o.thirds = map[key]int{}, map[key][]int{}, map[key]key{}, map[int]string{}
+			n := len(changes)
+			o.sources, o.near, o.next = make(map[key]int, n), make(map[key]int32, n), make([]int32, n)
+			o.loc, o.thirds = map[key]key{}, map[int]string{}
 		}
 		at := c.source()
 		if _, twice := o.sources[at]; twice {
 			bad = append(bad, Obstacle{i, "another change takes this away as well"})
 		}
 		o.sources[at] = i
-		folded := key{at.in, path.Join(path.Dir(at.path), tree.Folded(path.Base(at.path)))}
-		o.near[folded] = append(o.near[folded], i)
+		folded := at.folded()
+		if other, taken := o.near[folded]; taken {
+			o.next[i] = other
+		} else {
+			o.next[i] = -1
+		}
+		o.near[folded] = int32(i)
 		o.below = append(o.below, at)
+	}
+	if o.sources == nil && o.copies == nil {
+		return bad
 	}
 	fresh := map[key]bool{} // folders, and whether they only come about
 	for i := range changes {
@@ -145,9 +159,38 @@ func (o *order) index() (bad []Obstacle) {
 		if c.Op != Make && c.Op != Replace && o.fresh(at.parent(), fresh) {
 			bad = append(bad, Obstacle{i, "it is not there"})
 		}
+		o.reach(key{c.In, c.Path}.parent())
+		if c.From != "" {
+			o.reach(key{c.FromIn, c.From}.parent())
+		}
 	}
-	slices.SortFunc(o.below, func(a, b key) int { return cmp.Or(a.in-b.in, strings.Compare(a.path, b.path)) })
 	return bad
+}
+
+// folded is a path whose last name is written as systems see it that take some
+// names for the same.
+func (k key) folded() key {
+	dir, name := path.Split(k.path)
+	if f := tree.Folded(name); f != name {
+		return key{k.in, dir + f}
+	}
+	return k
+}
+
+// reach notes a folder that a change reaches into, and those above it, and whether
+// any of them comes about or goes itself.
+func (o *order) reach(dir key) (touched bool) {
+	if dir.path == "." {
+		return false
+	}
+	touched, known := o.touched[dir]
+	if !known {
+		_, comes := o.targets[dir]
+		_, goes := o.sources[dir]
+		touched = o.reach(dir.parent()) || comes || goes
+		o.touched[dir], o.inside[dir] = touched, true
+	}
+	return touched
 }
 
 // fresh reports whether a folder is one that the set makes, so that nothing has
@@ -213,6 +256,11 @@ func (o *order) place(i int) {
 		o.lift(i)
 		return
 	}
+	if c.Op == Move && o.alone(c) {
+		o.out = append(o.out, *c)
+		o.state[i] = done
+		return
+	}
 	was := o.state[i]
 	o.state[i] = max(was, active)
 	if c.Op == Remove {
@@ -251,6 +299,17 @@ func (o *order) place(i int) {
 	o.state[i] = done
 }
 
+// alone reports whether a move has to do with no other change: nothing that comes
+// about or goes lies on the way to its ends, in it, or under its new name.
+func (o *order) alone(c *Change) bool {
+	from, to := key{c.FromIn, c.From}, key{c.In, c.Path}
+	if o.touched[from.parent()] || o.touched[to.parent()] || o.inside[from] || o.copies[from] != nil {
+		return false
+	}
+	_, taken := o.near[to.folded()]
+	return !taken
+}
+
 // remove removes something, after all that lies in it has gone.
 func (o *order) remove(i int) {
 	c := &o.set.Changes[i]
@@ -260,6 +319,10 @@ func (o *order) remove(i int) {
 			return
 		}
 		o.place(j)
+	}
+	if !o.sorted {
+		slices.SortFunc(o.below, func(a, b key) int { return cmp.Or(a.in-b.in, strings.Compare(a.path, b.path)) })
+		o.sorted = true
 	}
 	from, _ := slices.BinarySearchFunc(o.below, key{c.In, c.Path + "/"}, func(a, b key) int { return cmp.Or(a.in-b.in, strings.Compare(a.path, b.path)) })
 	for _, at := range o.below[from:] {
@@ -304,10 +367,13 @@ func (o *order) occupants(target key) (list []int) {
 	if !real {
 		return nil
 	}
-	folded := key{parent.in, path.Join(parent.path, tree.Folded(path.Base(target.path)))}
-	for _, j := range o.near[folded] {
+	last, found := o.near[key{parent.in, path.Join(parent.path, path.Base(target.path))}.folded()]
+	if !found {
+		return nil
+	}
+	for j := last; j >= 0; j = o.next[j] {
 		if at := o.set.Changes[j].source(); o.state[j] != done && o.now(at).parent() == target.parent() {
-			list = append(list, j)
+			list = append(list, int(j))
 		}
 	}
 	return list

@@ -270,7 +270,8 @@ type run struct {
 	number  int                         // of the record; -1 where there is none
 	lines   []int                       // of the record, by the numbers of changes
 	folders map[folderKey]folder.Folder // open ones
-	done    []change.Change
+	upto    int                         // so many changes of the plan are done
+	partly  []change.Change             // what was made of those after it
 
 	mutex sync.Mutex // guards what follows
 	works map[int]folder.Folder
@@ -309,7 +310,7 @@ func (r *run) carryOut(roots []journal.Root) error {
 		return nil
 	}
 	failed, alone := &ApplyError{Path: at, Err: err}, true
-	for _, c := range change.Invert(r.done) {
+	for _, c := range change.Invert(append(r.plan.List[:r.upto:r.upto], r.partly...)) {
 		// What cannot be taken back stays, and what was done before it: the disk is
 		// as it was at some moment of the run, and can be taken back from there. A
 		// folder that somebody has put something into harms nobody.
@@ -346,9 +347,9 @@ func (r *run) all() (at string, err error) {
 			if err := r.one(i, c); err != nil {
 				return c.Path, err
 			}
-			r.done = append(r.done, *c)
 			r.told(1)
 			i++
+			r.upto = i
 			continue
 		}
 		n := i + 1
@@ -358,7 +359,7 @@ func (r *run) all() (at string, err error) {
 		if at, err := r.makeAll(list[i:n]); err != nil {
 			return at, err
 		}
-		i = n
+		i, r.upto = n, n
 	}
 	return "", nil
 }
@@ -434,8 +435,8 @@ func (r *run) work(in int) (folder.Folder, error) {
 // tidy removes what the run has put aside and is in its record, or everything
 // that it has staged, and the work folders if nothing is kept in them.
 func (r *run) tidy(done bool) {
-	for i := range r.done {
-		c := &r.done[i]
+	for i := range r.plan.List[:r.upto] {
+		c := &r.plan.List[i]
 		if h := r.works[c.In]; h != nil && c.HasOld && done {
 			_, name := split(c.From)
 			_ = h.Remove(name, false)

@@ -55,19 +55,18 @@ const enough = 256
 const maxBuilders = 8
 
 // makeAll makes what changes say, several at a time. What was made stands in
-// r.done afterwards, also where something failed.
+// r.partly afterwards, where something failed.
 func (r *run) makeAll(changes []change.Change) (at string, err error) {
 	m := &making{run: r, changes: changes}
 	m.flatten()
 	m.build()
 	if m.failed == nil && len(m.made) == len(m.steps) {
-		r.done = append(r.done, changes...)
 		return "", nil
 	}
 	for _, done := range inOrder(m.made, len(m.steps)) {
 		s := &m.steps[done.step]
 		n := &tree.Node{Name: s.node.Name, Kind: s.node.Kind}
-		r.done = append(r.done, change.Change{Op: change.Make, In: changes[s.change].In, Path: m.path(done.step), Node: n, Sum: done.sum})
+		r.partly = append(r.partly, change.Change{Op: change.Make, In: changes[s.change].In, Path: m.path(done.step), Node: n, Sum: done.sum})
 	}
 	if m.failed == nil {
 		return changes[0].Path, ErrStopped

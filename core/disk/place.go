@@ -24,6 +24,10 @@ type Place struct {
 	Path string // as it was given
 	Real string // absolute, with no link in it
 	root folder.Folder
+	// The folder that was looked into last stays open: looks mostly follow each
+	// other there.
+	last    folder.Folder
+	lastDir string
 }
 
 // Open opens an existing folder as a place. The error says, for a person, why it
@@ -50,7 +54,7 @@ func Open(path string) (*Place, error) {
 	if err != nil {
 		return nil, fmt.Errorf("%q cannot be opened: %s", path, folder.Reason(err))
 	}
-	return &Place{path, real, root}, nil
+	return &Place{Path: path, Real: real, root: root}, nil
 }
 
 // Real returns the absolute path of something that exists, without any link.
@@ -63,7 +67,12 @@ func Real(path string) (string, error) {
 }
 
 // Close gives the folder.Folder on the folder back.
-func (p *Place) Close() error { return p.root.Close() }
+func (p *Place) Close() error {
+	if p.last != nil {
+		p.last.Close()
+	}
+	return p.root.Close()
+}
 
 // List returns the entries of a folder.
 func (p *Place) List(path string) ([]tree.Entry, error) {
@@ -87,12 +96,17 @@ func (p *Place) Look(path string) (e tree.Entry, err error) {
 // in calls do with the folder that a path lies in.
 func (p *Place) in(path string, do func(f folder.Folder, name string) error) error {
 	dir, name := split(path)
-	f, err := folder.Below(p.root, dir)
-	if err != nil {
-		return err
+	if p.last == nil || p.lastDir != dir {
+		f, err := folder.Below(p.root, dir)
+		if err != nil {
+			return err
+		}
+		if p.last != nil {
+			p.last.Close()
+		}
+		p.last, p.lastDir = f, dir
 	}
-	defer f.Close()
-	return do(f, name)
+	return do(p.last, name)
 }
 
 func split(path string) (dir, name string) {
