@@ -38,9 +38,9 @@ func moveFiles(b *bench) (ours, theirs measure, err error) {
 				set.Changes = append(set.Changes, change.Change{Op: change.Move, From: name(f, i, from), Path: name(f, i, to)})
 			}
 		}
-		p, err := disk.Prepare(set)
-		check(err)
 		w := &disk.Writer{Dir: filepath.Join(b.dir, "state")}
+		p, err := w.Prepare(set)
+		check(err)
 		_, err = w.Apply(p, journal.Head{What: "bench", Roots: []journal.Root{{Path: "."}}})
 		check(err)
 		turn()

@@ -62,13 +62,21 @@ func (a *app) agreed(c consent, show func(), question, how string) (bool, error)
 	return err == nil, err
 }
 
-// prepared puts a set into order, and tells all that is in its way.
-func (a *app) prepared(set *change.Set) (*disk.Plan, error) {
-	p, err := disk.Prepare(set)
+// prepared puts a set into order, and tells all that is in its way. Where nobody
+// will be asked, its places are held from now on, until it is carried out.
+func (a *app) prepared(set *change.Set, c consent, noJournal bool) (p *disk.Plan, err error) {
+	if (c.yes || c.named) && !c.preview {
+		w := a.writer()
+		w.NoJournal = noJournal
+		p, err = w.Prepare(set)
+	} else {
+		p, err = disk.Prepare(set)
+	}
 	if err != nil {
-		return nil, refused("nothing was changed", "%s", disk.Reason(err))
+		return nil, (&undertaking{}).told(err)
 	}
 	if len(p.Blocked) > 0 {
+		p.Drop()
 		return nil, refused("", "Nothing was changed: %s", blocked(p.Blocked))
 	}
 	return p, nil
@@ -240,7 +248,7 @@ func (a *app) makeFiles(what, title string, files []newFile, noJournal bool) err
 	if err != nil {
 		return refused("nothing was written", "%s", disk.Reason(err))
 	}
-	plan, err := a.prepared(set)
+	plan, err := a.prepared(set, consent{named: true}, noJournal)
 	if err != nil {
 		return err
 	}

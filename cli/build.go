@@ -305,14 +305,15 @@ func (b *buildRun) carryOut() error {
 		b.drawPlan()
 		return refused("", "Nothing was built: %s in the way.", term.Count(n, "thing")+isOrAre(n))
 	}
-	plan, err := b.prepared(&b.set)
-	if err != nil {
-		return err
-	}
-	plan.Continues = b.continues
 	nothing := b.nothing()
 	ask := b.consent
 	ask.yes = ask.yes || nothing
+	plan, err := b.prepared(&b.set, ask, b.noJournal)
+	if err != nil {
+		return err
+	}
+	defer plan.Drop()
+	plan.Continues = b.continues
 	asked := !ask.yes && !ask.preview && !ask.asJSON && b.interactive()
 	goes, err := b.agreed(ask, b.drawPlan, b.question(), "build it")
 	if !goes {

@@ -38,7 +38,7 @@ func (r *checkRun) mend(src *source) error {
 		return refused("it is as it was", "%s cannot be written: %s", src.path, disk.Reason(err))
 	}
 	set := &change.Set{Places: []string{filepath.Dir(at)}, Changes: []change.Change{replacing(0, filepath.Base(at), []byte(src.text), []byte(text))}}
-	plan, err := r.prepared(set)
+	plan, err := r.prepared(set, consent{yes: r.yes}, false)
 	if err != nil {
 		return err
 	}

@@ -43,6 +43,8 @@ type Check struct {
 	roots   []*spot
 	entries []Change       // what moves a folder to another disk, entry by entry
 	renewed map[key]string // paths in the work folder of this run, by those in another one
+	lastKey key            // the folder that was found last
+	lastDir *spot          // nil for none
 	old     int            // bytes of old contents so far
 	aside   int            // how many names in the work folder are taken
 }
@@ -216,7 +218,10 @@ func (k *Check) long(in int, at string, n *tree.Node) *string {
 // target finds the folder that something is to come about in, and says what is in
 // its way: that spot is returned, where it is one that was looked for.
 func (k *Check) target(c *Change) (parent, there *spot, why *string, err error) {
-	parent, err = k.find(c.In, path.Dir(c.Path))
+	dir := path.Dir(c.Path)
+	if parent = k.lastDir; parent == nil || k.lastKey != (key{c.In, dir}) {
+		parent, err = k.find(c.In, dir)
+	}
 	switch {
 	case err != nil:
 		return nil, nil, nil, err
@@ -307,6 +312,9 @@ func (k *Check) bring(c *Change) (*string, error) {
 			return k.unpack(c, source)
 		}
 		source.device, source.other = there, source.other || here != there
+	}
+	if source.kind == tree.Folder {
+		k.lastDir = nil
 	}
 	source.parent.drop(source)
 	source.name = path.Base(c.Path)
@@ -599,6 +607,9 @@ func (k *Check) remove(c *Change) (*string, error) {
 		}
 		c.Was = State{have, sum}
 	}
+	if there.kind == tree.Folder {
+		k.lastDir = nil
+	}
 	there.parent.drop(there)
 	switch {
 	case there.kind == tree.Folder || k.Names:
@@ -654,7 +665,32 @@ func (k *Check) room(n int) bool {
 }
 
 // find returns the spot at a path, or nil where there is none.
-func (k *Check) find(in int, at string) (*spot, error) {
+func (k *Check) find(in int, at string) (s *spot, err error) {
+	if at == "." {
+		return k.roots[in], nil
+	}
+	dir, name := ".", at
+	if i := strings.LastIndexByte(at, '/'); i >= 0 {
+		dir, name = at[:i], at[i+1:]
+	}
+	// Changes to one folder mostly follow each other.
+	if k.lastDir == nil || k.lastKey != (key{in, dir}) {
+		if k.lastDir, err = k.walk(in, dir); err != nil || k.lastDir == nil {
+			return nil, err
+		}
+		k.lastKey = key{in, dir}
+	}
+	if k.lastDir.kind != tree.Folder {
+		return nil, nil
+	}
+	if err := k.load(k.lastDir); err != nil {
+		return nil, err
+	}
+	return k.lastDir.children[name], nil
+}
+
+// walk returns the spot of a folder.
+func (k *Check) walk(in int, at string) (*spot, error) {
 	s := k.roots[in]
 	if at == "." {
 		return s, nil

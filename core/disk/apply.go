@@ -46,6 +46,7 @@ type Plan struct {
 
 	identities [][2]uint64
 	undoes     *journal.Record // of a plan that takes a record back
+	release    func()          // gives the places back, where the plan was made while they were held
 }
 
 // A Blocked path is one that something is in the way of.
@@ -61,6 +62,39 @@ type BlockedError struct{ Blocked []Blocked }
 // Error returns the first obstacle.
 func (e *BlockedError) Error() string {
 	return fmt.Sprintf("%s: %s", e.Blocked[0].Path, e.Blocked[0].Why)
+}
+
+// Prepare is as the function of that name, with the places held from then on: no
+// other run can change them, and the plan need not be looked at as a whole again.
+// It is for plans that nobody is asked about. Who does not apply it drops it.
+func (w *Writer) Prepare(set *change.Set) (*Plan, error) {
+	var places []string
+	for _, p := range set.Places {
+		real, err := Real(p)
+		if err != nil {
+			return nil, err
+		}
+		places = append(places, real)
+	}
+	release, err := w.take(places)
+	if err != nil {
+		return nil, err
+	}
+	p, err := Prepare(set)
+	if err != nil {
+		release()
+		return nil, err
+	}
+	p.release = release
+	return p, nil
+}
+
+// Drop gives the places of a plan back that is not applied.
+func (p *Plan) Drop() {
+	if p.release != nil {
+		p.release()
+		p.release = nil
+	}
 }
 
 // Prepare looks at all that a set touches, and puts its changes into order. The
@@ -155,12 +189,14 @@ func (e *ApplyError) Unwrap() error { return e.Err }
 // taken back. Of the head, What, When, Title, Project and Roots are given. The
 // error is a [BusyError], [BlockedError], [journal.Error], [journal.ContentError] or
 // [ApplyError].
-func (w *Writer) Apply(p *Plan, head journal.Head) (*journal.Record, error) {
-	release, err := w.take(p.Places)
-	if err != nil {
-		return nil, err
+func (w *Writer) Apply(p *Plan, head journal.Head) (record *journal.Record, err error) {
+	held := p.release != nil
+	if !held {
+		if p.release, err = w.take(p.Places); err != nil {
+			return nil, err
+		}
 	}
-	defer release()
+	defer p.Drop()
 	again := &Plan{}
 	places, err := again.open(p.Places)
 	if err != nil {
@@ -170,18 +206,15 @@ func (w *Writer) Apply(p *Plan, head journal.Head) (*journal.Record, error) {
 	if !slices.Equal(again.identities, p.identities) || !slices.Equal(again.Places, p.Places) {
 		return nil, &BlockedError{[]Blocked{{p.Places[0], ErrChanged.Error()}}}
 	}
-	check := &change.Check{Places: asPlaces(places), Work: p.Work, Names: true}
-	_, bad, err := check.Run(p.List)
-	if err != nil {
-		return nil, &BlockedError{[]Blocked{{p.Places[0], Reason(err)}}}
-	}
-	if len(bad) > 0 {
-		blocked := &BlockedError{}
-		for _, o := range bad {
-			blocked.Blocked = append(blocked.Blocked, Blocked{p.List[o.Index].Path, o.Why})
+	// It is looked once more while what will be done is written down.
+	looked := make(chan error, 1)
+	go func() {
+		if held {
+			looked <- nil
+			return
 		}
-		return nil, blocked
-	}
+		looked <- p.lookAgain(places)
+	}()
 	head.Work, head.Places, head.Count, head.Kept = p.Work, nil, change.Count(p.List, Own), journal.Kept(p.List)
 	for _, place := range p.Places {
 		head.Places = append(head.Places, change.Text(place))
@@ -194,16 +227,27 @@ func (w *Writer) Apply(p *Plan, head journal.Head) (*journal.Record, error) {
 	}
 	r := &run{writer: w, plan: p, places: places, number: -1}
 	if w.NoJournal {
+		if err := <-looked; err != nil {
+			return nil, err
+		}
 		return &journal.Record{Head: head, End: journal.Done}, r.carryOut(head.Roots)
 	}
 	j, err := journal.Make(w.Dir)
 	if err != nil {
+		<-looked
 		return nil, &journal.Error{Err: err}
 	}
 	defer j.Close()
 	r.journal = j
-	record := &journal.Record{Head: head}
-	if r.lines, err = j.Begin(&record.Head, p.List); err != nil {
+	record = &journal.Record{Head: head}
+	r.lines, err = j.Begin(&record.Head, p.List)
+	if wrong := <-looked; wrong != nil {
+		if err == nil {
+			_ = j.Drop(record.Number) // what is left of it says that nothing was done
+		}
+		return nil, wrong
+	}
+	if err != nil {
 		return nil, err
 	}
 	r.number = record.Number
@@ -220,6 +264,23 @@ func (w *Writer) Apply(p *Plan, head journal.Head) (*journal.Record, error) {
 	}
 	record.End = journal.Done
 	return record, nil
+}
+
+// lookAgain says what is in the way of the plan now.
+func (p *Plan) lookAgain(places []*Place) error {
+	check := &change.Check{Places: asPlaces(places), Work: p.Work, Names: true}
+	_, bad, err := check.Run(p.List)
+	if err != nil {
+		return &BlockedError{[]Blocked{{p.Places[0], Reason(err)}}}
+	}
+	if len(bad) == 0 {
+		return nil
+	}
+	blocked := &BlockedError{}
+	for _, o := range bad {
+		blocked.Blocked = append(blocked.Blocked, Blocked{p.List[o.Index].Path, o.Why})
+	}
+	return blocked
 }
 
 // Own reports whether a path is that of a file of the program's own.

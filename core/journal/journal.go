@@ -117,6 +117,9 @@ func (j *Journal) Begin(head *Head, list []change.Change) (lines []int, err erro
 	}
 }
 
+// Drop removes a record of which nothing was begun.
+func (j *Journal) Drop(number int) error { return j.root.Remove(openName(number), false) }
+
 // A ContentError says that what a file is to begin with cannot be read.
 type ContentError struct {
 	Source string
