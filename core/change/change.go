@@ -74,7 +74,23 @@ type Change struct {
 	// one, the path at the other end of the way. It tells such a move from one to
 	// where removed things are kept.
 	Via string
-	Why string // for a person
+	// Loose says that a move has to do with no other change of its list, so that
+	// several can be carried out at a time.
+	Loose bool
+	Why   string // for a person
+}
+
+// loose reports whether a change and the next one can be carried out at a time.
+func (c *Change) loose(next *Change) bool {
+	return c.Op == next.Op && (c.Op == Make || c.Loose && next.Loose)
+}
+
+// Together returns the end of the changes from the one with number i on that can be
+// carried out at a time.
+func Together(list []Change, i int) (end int) {
+	for end = i + 1; end < len(list) && list[end-1].loose(&list[end]); end++ {
+	}
+	return end
 }
 
 // A Set is a plan of changes to some places, given by their absolute paths.

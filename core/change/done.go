@@ -12,9 +12,9 @@ import (
 type Progress struct {
 	Done []Change // in their order
 	Rest []Change // what was not
-	// Half says that the last change of Done may be done in part, as a file that was
-	// copied to another disk and not yet removed.
-	Half bool
+	// Half is how many of the last changes of Done may be done in part, as a file
+	// that was copied to another disk and not yet removed.
+	Half int
 	// Sure says that the end of what was done was found. Somebody may have changed
 	// the disk since, and then Done is all of the list, and so is Rest.
 	Sure bool
@@ -29,7 +29,7 @@ func Look(list []Change, places []tree.Place) Progress {
 		if end > 0 && !w.after(&list[end-1]) {
 			continue
 		}
-		if end < len(list) && list[end].Op == Make {
+		if end < len(list) && (list[end].Op == Make || list[end].Loose) {
 			if p, found := w.among(list, end); found && w.all(p.Done) {
 				return p
 			}
@@ -44,35 +44,39 @@ func Look(list []Change, places []tree.Place) Progress {
 		}
 		p := Progress{Done: list[:end], Rest: list[end:], Sure: true}
 		if half {
-			p.Done, p.Rest, p.Half = list[:end+1], list[end+1:], true
+			p.Done, p.Rest, p.Half = list[:end+1], list[end+1:], 1
 		}
 		return p
 	}
-	return Progress{list, list, true, false}
+	return Progress{list, list, 0, false}
 }
 
-// among finds how far a run came in several Makes in a row, one of them with the
-// number at. They are carried out at a time, so that any of them may be there.
+// among finds how far a run came in several changes in a row that are carried out at
+// a time, one of them with the number at: any of them may be done.
 func (w witness) among(list []Change, at int) (Progress, bool) {
-	first, last := at, at
-	for first > 0 && list[first-1].Op == Make {
+	first, last := at, Together(list, at)
+	for first > 0 && list[first-1].loose(&list[first]) {
 		first--
-	}
-	for last < len(list) && list[last].Op == Make {
-		last++
 	}
 	if first > 0 && !w.after(&list[first-1]) {
 		return Progress{}, false
 	}
 	p := Progress{Done: list[:first:first], Sure: true}
+	var halves []Change
 	for i := first; i < last; i++ {
-		if w.after(&list[i]) {
+		switch before, half := w.before(&list[i]); {
+		case half:
+			halves = append(halves, list[i])
+		case w.after(&list[i]):
 			p.Done = append(p.Done, list[i])
-		} else {
+		case before || list[i].Op == Make:
 			p.Rest = append(p.Rest, list[i])
+		default:
+			return Progress{}, false
 		}
 	}
-	found := len(p.Rest) > 0
+	found := len(p.Rest) > 0 || len(halves) > 0
+	p.Done, p.Half = append(p.Done, halves...), len(halves)
 	p.Rest = append(p.Rest, list[last:]...)
 	return p, found
 }

@@ -31,6 +31,7 @@ type line struct {
 	FromIn int     `json:"fromIn,omitempty"`
 	From   Text    `json:"from,omitempty"`
 	Link   bool    `json:"link,omitempty"` // it is a symbolic link
+	Loose  bool    `json:"loose,omitempty"`
 	Sum    string  `json:"sum,omitempty"`
 	Via    Text    `json:"via,omitempty"`
 	Was    *was    `json:"was,omitempty"`
@@ -109,9 +110,12 @@ func (c *Change) append(dst []byte) []byte {
 		dst = append(strconv.AppendInt(dst, c.Was.Size, 10), `,"time":`...)
 		dst = append(strconv.AppendInt(dst, c.Was.Time, 10), `,"dev":`...)
 		dst = append(strconv.AppendUint(dst, c.Was.Dev, 10), `,"ino":`...)
-		return append(strconv.AppendUint(dst, c.Was.Ino, 10), "}}\n"...)
+		if dst = append(strconv.AppendUint(dst, c.Was.Ino, 10), '}'); c.Loose {
+			dst = append(dst, `,"loose":true`...)
+		}
+		return append(dst, "}\n"...)
 	}
-	l := line{Op: c.Op.String(), In: c.In, Path: Text(c.Path + mark), FromIn: c.FromIn, From: Text(c.From), Link: c.Kind() == tree.Symlink, Sum: c.Sum, Via: Text(c.Via)}
+	l := line{Op: c.Op.String(), In: c.In, Path: Text(c.Path + mark), FromIn: c.FromIn, From: Text(c.From), Link: c.Kind() == tree.Symlink, Loose: c.Loose, Sum: c.Sum, Via: Text(c.Via)}
 	if w := (was{c.Was.Mode, c.Was.Size, c.Was.Time, c.Was.Dev, c.Was.Ino, c.Was.Sum}); w != (was{}) {
 		l.Was = &w
 	}
@@ -138,7 +142,7 @@ func ParseLine(data []byte) (Change, error) {
 	if op < 0 || l.Path == "" || l.In < 0 || l.FromIn < 0 {
 		return Change{}, errors.New("not a change")
 	}
-	c := Change{Op: Op(op), In: l.In, FromIn: l.FromIn, From: string(l.From), Sum: l.Sum, Via: string(l.Via)}
+	c := Change{Op: Op(op), In: l.In, FromIn: l.FromIn, From: string(l.From), Sum: l.Sum, Via: string(l.Via), Loose: l.Loose}
 	kind := tree.File
 	c.Path = string(l.Path)
 	if p, ok := strings.CutSuffix(c.Path, "/"); ok {

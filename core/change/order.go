@@ -258,6 +258,7 @@ func (o *order) place(i int) {
 	}
 	if c.Op == Move && o.alone(c) {
 		o.out = append(o.out, *c)
+		o.out[len(o.out)-1].Loose = true
 		o.state[i] = done
 		return
 	}

@@ -334,8 +334,15 @@ type run struct {
 	upto    int                         // so many changes of the plan are done
 	partly  []change.Change             // what was made of those after it
 
-	mutex sync.Mutex // guards what follows
-	works map[int]folder.Folder
+	part  string // tells the half-written files of several movers apart
+	works *workFolders
+}
+
+// The workFolders are the hidden folders of a run that are open, by the numbers of
+// their places.
+type workFolders struct {
+	mutex sync.Mutex
+	open  map[int]folder.Folder
 }
 
 type folderKey struct {
@@ -360,7 +367,7 @@ func (r *run) told(n int) {
 
 // carryOut does what the plan says, or takes back what of it was done.
 func (r *run) carryOut(roots []journal.Root) error {
-	r.works, r.folders = map[int]folder.Folder{}, map[folderKey]folder.Folder{}
+	r.works, r.folders = &workFolders{open: map[int]folder.Folder{}}, map[folderKey]folder.Folder{}
 	defer r.closeFolders()
 	at, err := r.all()
 	if err == nil && r.halted() {
@@ -404,20 +411,18 @@ func (r *run) all() (at string, err error) {
 		if r.halted() {
 			return list[i].Path, ErrStopped
 		}
-		if c := &list[i]; c.Op != change.Make {
-			if err := r.one(i, c); err != nil {
-				return c.Path, err
-			}
+		n := change.Together(list, i)
+		switch c := &list[i]; {
+		case c.Op == change.Make:
+			at, err = r.makeAll(list[i:n])
+		case n-i > enough:
+			at, err = r.moveAll(i, n)
+		default:
+			n = i + 1
+			at, err = c.Path, r.one(i, c)
 			r.told(1)
-			i++
-			r.upto = i
-			continue
 		}
-		n := i + 1
-		for n < len(list) && list[n].Op == change.Make {
-			n++
-		}
-		if at, err := r.makeAll(list[i:n]); err != nil {
+		if err != nil {
 			return at, err
 		}
 		i, r.upto = n, n
@@ -478,7 +483,9 @@ func (r *run) closeFolders() {
 // work returns the hidden folder of the run in a place, which is made when it is
 // needed, and by nobody else.
 func (r *run) work(in int) (folder.Folder, error) {
-	if h := r.works[in]; h != nil {
+	r.works.mutex.Lock()
+	defer r.works.mutex.Unlock()
+	if h := r.works.open[in]; h != nil {
 		return h, nil
 	}
 	root := r.places[in].root
@@ -489,7 +496,7 @@ func (r *run) work(in int) (folder.Folder, error) {
 	if err != nil {
 		return nil, errors.Join(err, root.Remove(r.plan.Work, true))
 	}
-	r.works[in] = h
+	r.works.open[in] = h
 	return h, nil
 }
 
@@ -498,19 +505,19 @@ func (r *run) work(in int) (folder.Folder, error) {
 func (r *run) tidy(done bool) {
 	for i := range r.plan.List[:r.upto] {
 		c := &r.plan.List[i]
-		if h := r.works[c.In]; h != nil && c.HasOld && done {
+		if h := r.works.open[c.In]; h != nil && c.HasOld && done {
 			_, name := split(c.From)
 			_ = h.Remove(name, false)
 		}
 	}
-	for in, h := range r.works {
+	for in, h := range r.works.open {
 		if !done {
 			discardStaged(h, r.plan.List, in, r.plan.Work)
 		}
 		h.Close()
 		_ = r.places[in].root.Remove(r.plan.Work, true) // where nothing is kept in it
 	}
-	r.works = map[int]folder.Folder{}
+	clear(r.works.open)
 	if !done || r.journal == nil {
 		return
 	}

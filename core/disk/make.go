@@ -318,7 +318,7 @@ func (r *run) put(parent folder.Folder, name string, n *tree.Node, in int, part 
 		}
 		return nil
 	}
-	work, err := r.workShared(in)
+	work, err := r.work(in)
 	if err != nil {
 		return false, "", err
 	}
@@ -345,13 +345,6 @@ func (r *run) put(parent folder.Folder, name string, n *tree.Node, in int, part 
 		}
 	}
 	return false, "", err
-}
-
-// workShared is work for several builders.
-func (r *run) workShared(in int) (folder.Folder, error) {
-	r.mutex.Lock()
-	defer r.mutex.Unlock()
-	return r.work(in)
 }
 
 // makeAgain makes something that a run has removed, or brings it back from where
@@ -404,7 +397,7 @@ func (b *builder) top(i int32) (folder.Folder, error) {
 	}
 	b.closeTo(0)
 	if key.path == b.making.run.plan.Work {
-		if _, err := b.making.run.workShared(c.In); err != nil {
+		if _, err := b.making.run.work(c.In); err != nil {
 			return nil, err
 		}
 	}

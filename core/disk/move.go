@@ -5,7 +5,11 @@ import (
 	"errors"
 	"io"
 	"io/fs"
+	"runtime"
+	"strconv"
 	"strings"
+	"sync"
+	"sync/atomic"
 
 	"vestibula/core/change"
 	"vestibula/core/digest"
@@ -179,6 +183,44 @@ func (r *run) forgetFolder(in int, path string) {
 	}
 }
 
+// moveAll carries out moves that have to do with no other change, several at a time.
+func (r *run) moveAll(first, last int) (at string, err error) {
+	movers := min(maxBuilders, runtime.GOMAXPROCS(0))
+	each := (last - first + movers - 1) / movers
+	upto := make([]int, movers) // how far each has come
+	var group sync.WaitGroup
+	var failing sync.Once
+	var failed atomic.Bool
+	for n := range movers {
+		upto[n] = min(first+n*each, last)
+		group.Go(func() {
+			own := *r
+			own.folders, own.part = map[folderKey]folder.Folder{}, strconv.Itoa(n)
+			defer own.closeFolders()
+			for i, end := upto[n], min(upto[n]+each, last); i < end && !failed.Load() && !r.halted(); i++ {
+				c := &r.plan.List[i]
+				if wrong := own.one(i, c); wrong != nil {
+					failing.Do(func() { at, err = c.Path, wrong })
+					failed.Store(true)
+					return
+				}
+				upto[n] = i + 1
+				r.told(1)
+			}
+		})
+	}
+	group.Wait()
+	if err == nil && r.halted() {
+		at, err = r.plan.List[first].Path, ErrStopped
+	}
+	if err != nil {
+		for n := range movers {
+			r.partly = append(r.partly, r.plan.List[min(first+n*each, last):upto[n]]...)
+		}
+	}
+	return at, err
+}
+
 // move gives something another name. Nothing takes the place of anything.
 func (r *run) move(i int, to folder.Folder, as string, c *change.Change) error {
 	from, name, err := r.folder(c.FromIn, c.From)
@@ -286,7 +328,7 @@ func (r *run) transfer(from folder.Folder, name string, to folder.Folder, as str
 	if err != nil {
 		return "", err
 	}
-	part := partName + "copy"
+	part := partName + "copy" + r.part
 	defer func() {
 		if err != nil {
 			_ = work.Remove(part, false)

@@ -82,16 +82,14 @@ func PlanUndo(j *journal.Journal, records []*journal.Record, r *journal.Record, 
 	switch {
 	case len(u.Continues) > 0: // it is gone on with
 		p := change.Look(unfinished, check.Places)
-		if p.Half && p.Sure {
-			p.Rest = append([]change.Change{p.Done[len(p.Done)-1]}, p.Rest...)
-			check.CutShort = 1
-		}
+		check.CutShort = p.Half
+		p.Rest = append(slices.Clone(p.Done[len(p.Done)-p.Half:]), p.Rest...)
 		list = change.WithContents(p.Rest, list)
 	case r.End == journal.CutShort:
 		p := change.Look(changes, check.Places)
 		list = change.Invert(p.Done)
 		if check.CutShort = len(list); p.Sure {
-			check.CutShort = min(1, len(list))
+			check.CutShort = p.Half
 		}
 	}
 	var bad []change.Obstacle
