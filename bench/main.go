@@ -62,7 +62,7 @@ func main() {
 	runs := flag.Int("runs", 5, "counted runs of each side")
 	dir := flag.String("dir", "/dev/shm", "a folder on a memory file system")
 	flag.Parse()
-	debug.SetGCPercent(400) // the program itself collects garbage seldom as well
+	debug.SetGCPercent(1000) // the program itself collects garbage seldom as well
 	tmp, err := os.MkdirTemp(*dir, "vestibula-bench-")
 	check(err)
 	defer os.RemoveAll(tmp)

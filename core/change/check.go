@@ -7,9 +7,11 @@ import (
 	"io/fs"
 	"maps"
 	"path"
+	"runtime"
 	"slices"
 	"strconv"
 	"strings"
+	"sync"
 
 	"vestibula/core/digest"
 	"vestibula/core/tree"
@@ -43,6 +45,9 @@ type Check struct {
 	roots   []*spot
 	entries []Change       // what moves a folder to another disk, entry by entry
 	renewed map[key]string // paths in the work folder of this run, by those in another one
+	list    []Change       // the one that is checked
+	at      int            // the change that is checked
+	ahead   []tree.Entry   // what was looked at before, by the numbers of changes
 	lastKey key            // the folder that was found last
 	lastDir *spot          // nil for none
 	old     int            // bytes of old contents so far
@@ -70,14 +75,17 @@ type spot struct {
 // done. Unless the check is lenient, nothing should be carried out where there
 // is any obstacle. The error is that of a place which cannot be read.
 func (k *Check) Run(list []Change) (bound []Change, bad []Obstacle, err error) {
+	k.list = list
 	for i := range k.Places {
 		k.roots = append(k.roots, &spot{in: i, real: "."})
 	}
 	if !k.Names {
 		bound = make([]Change, 0, len(list))
+		k.lookAhead(list)
 	}
 	for i := range list {
 		c := list[i]
+		k.at = i
 		k.cutShort = i < k.CutShort
 		old := k.renew(&c)
 		why, err := k.one(&c)
@@ -99,6 +107,49 @@ func (k *Check) Run(list []Change) (bound []Change, bad []Obstacle, err error) {
 		}
 	}
 	return bound, bad, nil
+}
+
+// many is how many changes are worth the while of several who look.
+const many = 2000
+
+// lookAhead looks at the sources of a long list, several at a time, where they lie
+// before any of it is carried out.
+func (k *Check) lookAhead(list []Change) {
+	if len(list) < many {
+		return
+	}
+	k.ahead = make([]tree.Entry, len(list))
+	workers := runtime.GOMAXPROCS(0)
+	each := (len(list) + workers - 1) / workers
+	var group sync.WaitGroup
+	for from := 0; from < len(list); from += each {
+		group.Go(func() {
+			eyes := map[int]tree.Place{}
+			for i := from; i < min(from+each, len(list)); i++ {
+				c := &list[i]
+				if c.Op != Move || c.FromIn >= len(k.Places) {
+					continue
+				}
+				p := eyes[c.FromIn]
+				if p == nil {
+					p = k.Places[c.FromIn]
+					if other, ok := p.(interface{ Clone() tree.Place }); ok {
+						p = other.Clone()
+					} else if workers > 1 {
+						return
+					}
+					eyes[c.FromIn] = p
+				}
+				k.ahead[i], _ = p.Look(c.From) // what cannot be looked at is told later
+			}
+			for _, p := range eyes {
+				if own, ok := p.(io.Closer); ok {
+					own.Close()
+				}
+			}
+		})
+	}
+	group.Wait()
 }
 
 // renew has a list that takes another one back use the work folder of its own run:
@@ -466,7 +517,13 @@ func (k *Check) bind(c *Change, source *spot) (*string, error) {
 // look returns what lies at a spot on the disk. What will be on another disk by
 // then has another identity there.
 func (k *Check) look(s *spot) (tree.Entry, error) {
-	e, err := k.Places[s.in].Look(s.real)
+	var e tree.Entry
+	var err error
+	if c := k.list; k.ahead != nil && c[k.at].From == s.real && c[k.at].FromIn == s.in && k.ahead[k.at].Time != 0 {
+		e = k.ahead[k.at]
+	} else {
+		e, err = k.Places[s.in].Look(s.real)
+	}
 	if s.other {
 		e.Dev, e.Ino = 0, 0
 	}

@@ -28,20 +28,23 @@ func (k key) parent() key { return key{k.in, path.Dir(k.path)} }
 // An order puts the changes of a set into an order that works.
 type order struct {
 	set     *Set
-	work    string         // the folder for third names, in each place
-	targets map[key]int    // what comes about, by its new path
-	sources map[key]int    // what goes away from there, by its old path
-	near    map[key]int32  // the last of the sources with one folded path
-	next    []int32        // the one before it, or -1
-	touched map[key]bool   // folders, and whether they or one above them come about or go
-	inside  map[key]bool   // folders that changes reach into
-	copies  map[key][]int  // copies, by the old paths of their sources
-	below   []key          // the paths of the sources, for finding all in a folder
-	sorted  bool           // they are in order
-	loc     map[key]key    // where things that were moved are now, by their old paths
-	state   []progress     // of the changes
-	thirds  map[int]string // third names, by the changes that took them
-	out     []Change
+	work    string        // the folder for third names, in each place
+	targets map[key]int   // what comes about, by its new path
+	sources map[key]int   // what goes away from there, by its old path
+	near    map[key]int32 // the last of the sources with one folded path, if it is not their own
+	next    []int32       // the one before it, or -1
+	touched map[key]bool  // folders, and whether they or one above them come about or go
+	inside  map[key]bool  // folders that changes reach into
+	copies  map[key][]int // copies, by the old paths of their sources
+	below   []key         // the paths of the sources, for finding all in a folder
+	sorted  bool          // they are in order
+
+	last        key // the folder that was asked for last by reach
+	lastTouched bool
+	loc         map[key]key    // where things that were moved are now, by their old paths
+	state       []progress     // of the changes
+	thirds      map[int]string // third names, by the changes that took them
+	out         []Change
 }
 
 type progress uint8
@@ -129,7 +132,8 @@ func (o *order) index() (bad []Obstacle) {
 		}
 		if o.sources == nil {
 			n := len(changes)
-			o.sources, o.near, o.next = make(map[key]int, n), make(map[key]int32, n), make([]int32, n)
+			o.sources, o.near, o.next = make(map[key]int, n), map[key]int32{}, make([]int32, n)
+			o.below = make([]key, 0, n)
 			o.loc, o.thirds = map[key]key{}, map[int]string{}
 		}
 		at := c.source()
@@ -137,13 +141,13 @@ func (o *order) index() (bad []Obstacle) {
 			bad = append(bad, Obstacle{i, "another change takes this away as well"})
 		}
 		o.sources[at] = i
-		folded := at.folded()
-		if other, taken := o.near[folded]; taken {
-			o.next[i] = other
-		} else {
+		if folded := at.folded(); folded != at {
 			o.next[i] = -1
+			if other, taken := o.near[folded]; taken {
+				o.next[i] = other
+			}
+			o.near[folded] = int32(i)
 		}
-		o.near[folded] = int32(i)
 		o.below = append(o.below, at)
 	}
 	if o.sources == nil && o.copies == nil {
@@ -156,7 +160,7 @@ func (o *order) index() (bad []Obstacle) {
 		if c.Op == Remove {
 			at = key{c.In, c.Path}
 		}
-		if c.Op != Make && c.Op != Replace && o.fresh(at.parent(), fresh) {
+		if c.Op != Make && c.Op != Replace && o.reach(at.parent()) && o.fresh(at.parent(), fresh) {
 			bad = append(bad, Obstacle{i, "it is not there"})
 		}
 		o.reach(key{c.In, c.Path}.parent())
@@ -183,6 +187,9 @@ func (o *order) reach(dir key) (touched bool) {
 	if dir.path == "." {
 		return false
 	}
+	if o.last == dir { // changes to one folder mostly follow each other
+		return o.lastTouched
+	}
 	touched, known := o.touched[dir]
 	if !known {
 		_, comes := o.targets[dir]
@@ -190,6 +197,7 @@ func (o *order) reach(dir key) (touched bool) {
 		touched = o.reach(dir.parent()) || comes || goes
 		o.touched[dir], o.inside[dir] = touched, true
 	}
+	o.last, o.lastTouched = dir, touched
 	return touched
 }
 
@@ -304,10 +312,14 @@ func (o *order) place(i int) {
 // about or goes lies on the way to its ends, in it, or under its new name.
 func (o *order) alone(c *Change) bool {
 	from, to := key{c.FromIn, c.From}, key{c.In, c.Path}
-	if o.touched[from.parent()] || o.touched[to.parent()] || o.inside[from] || o.copies[from] != nil {
+	if o.reach(from.parent()) || o.reach(to.parent()) || o.inside[from] || o.copies[from] != nil {
 		return false
 	}
-	_, taken := o.near[to.folded()]
+	folded := to.folded()
+	_, taken := o.sources[folded]
+	if !taken && len(o.near) > 0 {
+		_, taken = o.near[folded]
+	}
 	return !taken
 }
 
@@ -368,13 +380,18 @@ func (o *order) occupants(target key) (list []int) {
 	if !real {
 		return nil
 	}
-	last, found := o.near[key{parent.in, path.Join(parent.path, path.Base(target.path))}.folded()]
-	if !found {
-		return nil
-	}
-	for j := last; j >= 0; j = o.next[j] {
+	folded := key{parent.in, path.Join(parent.path, path.Base(target.path))}.folded()
+	add := func(j int) {
 		if at := o.set.Changes[j].source(); o.state[j] != done && o.now(at).parent() == target.parent() {
-			list = append(list, int(j))
+			list = append(list, j)
+		}
+	}
+	if j, found := o.sources[folded]; found {
+		add(j)
+	}
+	if last, found := o.near[folded]; found {
+		for j := last; j >= 0; j = o.next[j] {
+			add(int(j))
 		}
 	}
 	return list

@@ -57,6 +57,19 @@ func Open(path string) (*Place, error) {
 	return &Place{Path: path, Real: real, root: root}, nil
 }
 
+// Clone returns the place for another goroutine, which closes it.
+func (p *Place) Clone() tree.Place { return &clone{Place{Path: p.Path, Real: p.Real, root: p.root}} }
+
+// A clone looks through the handle of another place.
+type clone struct{ Place }
+
+func (c *clone) Close() error {
+	if c.last != nil {
+		return c.last.Close()
+	}
+	return nil
+}
+
 // Real returns the absolute path of something that exists, without any link.
 func Real(path string) (string, error) {
 	path, err := filepath.Abs(path)
