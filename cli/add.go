@@ -10,9 +10,9 @@ import (
 
 	"vestibula/cli/term"
 	"vestibula/core/batch"
-	"vestibula/core/disk"
 	"vestibula/core/label"
 	"vestibula/core/outline"
+	"vestibula/core/place"
 	"vestibula/core/template"
 	"vestibula/core/tree"
 )
@@ -56,19 +56,19 @@ type waiting struct {
 
 // waitingIn returns the folders of a project that wait, and the folder that its
 // paths are relative to.
-func (a *app) waitingIn(project string) (list []waiting, place string, err error) {
-	data, err := disk.ReadFile(filepath.Join(project, label.FileName), label.MaxBytes)
+func (a *app) waitingIn(project string) (list []waiting, at string, err error) {
+	data, err := place.ReadFile(filepath.Join(project, label.FileName), label.MaxBytes)
 	if err != nil {
-		return nil, "", unclear("name a folder that was built from a template", "%q has no %s: %s", project, label.FileName, disk.Reason(err))
+		return nil, "", unclear("name a folder that was built from a template", "%q has no %s: %s", project, label.FileName, place.Reason(err))
 	}
 	l, err := label.Parse(data)
 	if err != nil {
 		return nil, "", unclear("", "%q: %v", project, err)
 	}
-	if place, err = filepath.Abs(project); err != nil {
+	if at, err = filepath.Abs(project); err != nil {
 		return nil, "", err
 	}
-	name := filepath.Base(place)
+	name := filepath.Base(at)
 	for _, b := range l.Builds {
 		t, missing, err := a.templateOf(b)
 		if err != nil {
@@ -87,20 +87,20 @@ func (a *app) waitingIn(project string) (list []waiting, place string, err error
 			// The project may have been renamed since; its own name does not matter.
 			root, within = top[0], name
 		}
-		for at, n := range root.All() {
+		for below, n := range root.All() {
 			if n.Marks&tree.Later == 0 {
 				continue
 			}
-			if _, err := os.Lstat(filepath.Join(project, filepath.FromSlash(at))); err == nil {
+			if _, err := os.Lstat(filepath.Join(project, filepath.FromSlash(below))); err == nil {
 				continue
 			}
-			list = append(list, waiting{path.Join(within, at), branch(root, within, n), t, missing})
+			list = append(list, waiting{path.Join(within, below), branch(root, within, n), t, missing})
 		}
 	}
 	if len(list) > 0 && strings.HasPrefix(list[0].path, name+"/") {
-		place = filepath.Dir(place)
+		at = filepath.Dir(at)
 	}
-	return list, place, nil
+	return list, at, nil
 }
 
 // templateOf returns the template of a build: its text in the label, with the
@@ -201,7 +201,7 @@ func (a *app) add(project, folder string, yes bool) error {
 		return refused("put the template and what it starts from where vestibula templates finds them, and try again", "Nothing was made: %q starts from %s, which is not at hand.", folder, from)
 	}
 	b := &buildRun{app: a, what: "add", into: at, consent: consent{yes: yes}, noLabel: true, t: chosen.built, tree: &template.Expansion{Root: chosen.node}, batch: &batch.Batch{}}
-	if b.place, err = disk.Open(at); err != nil {
+	if b.place, err = place.Open(at); err != nil {
 		return unclear("", "%v", err)
 	}
 	defer b.place.Close()

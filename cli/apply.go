@@ -19,6 +19,7 @@ import (
 	"vestibula/core/digest"
 	"vestibula/core/disk"
 	"vestibula/core/journal"
+	"vestibula/core/place"
 	"vestibula/core/tree"
 )
 
@@ -165,11 +166,11 @@ func (u *undertaking) told(err error) error {
 		}
 		return refused(help, "Stopped at %v", failed)
 	case errors.As(err, &unwritten) && unwritten.Done:
-		return refused(u.again, "All of it is done, but that cannot be written down: %s", disk.Reason(unwritten.Err))
+		return refused(u.again, "All of it is done, but that cannot be written down: %s", place.Reason(unwritten.Err))
 	case errors.As(err, &unwritten):
-		return refused("nothing was changed; build --no-journal builds all the same, but then it cannot be undone", "what is done cannot be written down: %s", disk.Reason(unwritten.Err))
+		return refused("nothing was changed; build --no-journal builds all the same, but then it cannot be undone", "what is done cannot be written down: %s", place.Reason(unwritten.Err))
 	}
-	return refused("nothing was changed", "%s", disk.Reason(err))
+	return refused("nothing was changed", "%s", place.Reason(err))
 }
 
 // replacing is the change that gives a file other contents, if it still holds the
@@ -209,7 +210,7 @@ func fileSet(files []newFile) (*change.Set, []journal.Root, error) {
 			return nil, nil, err
 		}
 		rel = filepath.ToSlash(rel)
-		if top, err = disk.Real(top); err != nil {
+		if top, err = place.Real(top); err != nil {
 			return nil, nil, err
 		}
 		in, known := places[top]
@@ -246,7 +247,7 @@ func when(t time.Time) term.Shown { return term.Visible(t.Local().Format("2006-0
 func (a *app) makeFiles(what, title string, files []newFile, noJournal bool) error {
 	set, roots, err := fileSet(files)
 	if err != nil {
-		return refused("nothing was written", "%s", disk.Reason(err))
+		return refused("nothing was written", "%s", place.Reason(err))
 	}
 	plan, err := a.prepared(set, consent{named: true}, noJournal)
 	if err != nil {

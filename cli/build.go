@@ -14,6 +14,7 @@ import (
 	"vestibula/core/disk"
 	"vestibula/core/journal"
 	"vestibula/core/label"
+	"vestibula/core/place"
 	"vestibula/core/rules"
 	"vestibula/core/template"
 	"vestibula/core/tree"
@@ -33,7 +34,7 @@ type buildRun struct {
 	values  template.Values
 	archive archiving
 	tree    *template.Expansion
-	place   *disk.Place
+	place   *place.Place
 	plan    *build.Plan
 	set     change.Set
 	roots   []journal.Root // what the record names
@@ -129,7 +130,7 @@ func (b *buildRun) openPlace() error {
 	if packing {
 		at = filepath.Dir(at)
 	}
-	if b.place, err = disk.Open(at); err != nil {
+	if b.place, err = place.Open(at); err != nil {
 		return unclear("", "%v", err)
 	}
 	return nil
@@ -225,13 +226,13 @@ func (b *buildRun) compare() error {
 
 // makePlan compares the tree with what is there.
 func (b *buildRun) makePlan() error {
-	var place tree.Place = b.place
+	var at tree.Place = b.place
 	if b.archive.name != "" {
-		place = nowhere{}
+		at = nowhere{}
 	}
 	var err error
-	if b.plan, err = build.Compare(b.tree.Root, place); err != nil {
-		return refused("nothing was changed", "%s", disk.Reason(err))
+	if b.plan, err = build.Compare(b.tree.Root, at); err != nil {
+		return refused("nothing was changed", "%s", place.Reason(err))
 	}
 	return nil
 }

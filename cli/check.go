@@ -10,9 +10,9 @@ import (
 	"github.com/spf13/cobra"
 
 	"vestibula/cli/term"
-	"vestibula/core/disk"
 	"vestibula/core/label"
 	"vestibula/core/outline"
+	"vestibula/core/place"
 	"vestibula/core/rules"
 	"vestibula/core/template"
 	"vestibula/core/tree"
@@ -231,7 +231,7 @@ func (r *checkRun) folder(dir string, args []string) error {
 	}
 	root, unread, err := tree.Read(dir, skip)
 	if err != nil {
-		return unclear("", "%s cannot be read: %s", dir, disk.Reason(err))
+		return unclear("", "%s cannot be read: %s", dir, place.Reason(err))
 	}
 	result := &checkResult{Subject: dir, Findings: []finding{}, Checked: set.Names(), real: true}
 	for _, u := range unread {
@@ -264,7 +264,7 @@ func (r *checkRun) templateFor(dir string) (*template.Template, error) {
 	if r.by != "" {
 		return r.load(r.by)
 	}
-	data, err := disk.ReadFile(filepath.Join(dir, label.FileName), label.MaxBytes)
+	data, err := place.ReadFile(filepath.Join(dir, label.FileName), label.MaxBytes)
 	if err != nil {
 		return nil, unclear("name a template: --template commission", "%q was not built from a template, so it is not clear which rules hold", dir)
 	}

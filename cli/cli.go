@@ -21,8 +21,8 @@ import (
 	xterm "golang.org/x/term"
 
 	"vestibula/cli/term"
-	"vestibula/core/disk"
 	"vestibula/core/outline"
+	"vestibula/core/place"
 	"vestibula/core/template"
 )
 
@@ -143,7 +143,7 @@ func unwritten(err error) error {
 	if errors.Is(err, syscall.EPIPE) {
 		return &stop{status: statusDone}
 	}
-	return unclear("", "the result could not be written: %s", disk.Reason(err))
+	return unclear("", "the result could not be written: %s", place.Reason(err))
 }
 
 func (a *app) prepare() {

@@ -10,8 +10,8 @@ import (
 	"github.com/spf13/cobra"
 
 	"vestibula/cli/term"
-	"vestibula/core/disk"
 	"vestibula/core/outline"
+	"vestibula/core/place"
 	"vestibula/core/template"
 	"vestibula/core/tree"
 	"vestibula/examples"
@@ -85,7 +85,7 @@ func (a *app) draft(name, like string) error {
 	}
 	var fresh []newFile
 	for _, p := range pages {
-		have, err := disk.ReadFile(p.path, outline.MaxBytes)
+		have, err := place.ReadFile(p.path, outline.MaxBytes)
 		switch {
 		case errors.Is(err, fs.ErrNotExist):
 			fresh = append(fresh, p)

@@ -14,8 +14,8 @@ import (
 
 	"vestibula/cli/term"
 	"vestibula/core/archive"
-	"vestibula/core/disk"
 	"vestibula/core/outline"
+	"vestibula/core/place"
 	"vestibula/core/template"
 	"vestibula/examples"
 )
@@ -67,7 +67,7 @@ func (a *app) find(arg string) (*source, error) {
 	if arg == "-" {
 		text, err := io.ReadAll(io.LimitReader(a.in, outline.MaxBytes+1))
 		if err != nil {
-			return nil, unclear("", "the list on standard input cannot be read: %s", disk.Reason(err))
+			return nil, unclear("", "the list on standard input cannot be read: %s", place.Reason(err))
 		}
 		return &source{name: "list", text: string(text)}, nil
 	}
@@ -122,9 +122,9 @@ func (s shelf) source(bare string) (*source, error) {
 }
 
 func readTemplate(path, where string) (*source, error) {
-	text, err := disk.ReadFile(path, outline.MaxBytes)
+	text, err := place.ReadFile(path, outline.MaxBytes)
 	if err != nil {
-		return nil, unclear("", "%s cannot be read as a template: %s", path, disk.Reason(err))
+		return nil, unclear("", "%s cannot be read as a template: %s", path, place.Reason(err))
 	}
 	if archive.FormatOf(path) != archive.None || bytes.IndexByte(text, 0) >= 0 {
 		return nil, unclear("a template is a plain text, as any text editor writes it", "%s is no template: it is not a text", path)
@@ -132,7 +132,7 @@ func readTemplate(path, where string) (*source, error) {
 	// An os.Root, so that no link beside the template leads elsewhere.
 	root, err := os.OpenRoot(filepath.Dir(path))
 	if err != nil {
-		return nil, unclear("", "%s cannot be read: %s", filepath.Dir(path), disk.Reason(err))
+		return nil, unclear("", "%s cannot be read: %s", filepath.Dir(path), place.Reason(err))
 	}
 	return &source{name: filepath.Base(path), where: where, text: string(text), starters: root.FS(), path: path}, nil
 }

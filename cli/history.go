@@ -15,6 +15,7 @@ import (
 	"vestibula/core/change"
 	"vestibula/core/disk"
 	"vestibula/core/journal"
+	"vestibula/core/place"
 )
 
 // records reads the journal for showing it; where there is none, it is empty.
@@ -47,7 +48,7 @@ func (a *app) journal(do func(j *journal.Journal) error) error {
 	}
 	var s *stop
 	if err != nil && !errors.As(err, &s) {
-		err = unclear("", "the journal cannot be read: %s", disk.Reason(err))
+		err = unclear("", "the journal cannot be read: %s", place.Reason(err))
 	}
 	return err
 }
@@ -251,7 +252,7 @@ func (a *app) forget(records []*journal.Record, number string, ask consent) erro
 	}
 	err = a.journal(func(j *journal.Journal) error {
 		if err := a.writer().Forget(j, r); err != nil {
-			return refused("", "%d cannot be forgotten: %s", r.Number, disk.Reason(err))
+			return refused("", "%d cannot be forgotten: %s", r.Number, place.Reason(err))
 		}
 		return nil
 	})
@@ -313,9 +314,9 @@ func (a *app) undo(args []string, ask consent) error {
 	if err != nil {
 		return err
 	}
-	here, err := disk.Real(".")
+	here, err := place.Real(".")
 	if err != nil {
-		return unclear("", "the current folder cannot be read: %s", disk.Reason(err))
+		return unclear("", "the current folder cannot be read: %s", place.Reason(err))
 	}
 	r, err := a.toUndo(records, args, here, ask)
 	switch {
@@ -369,5 +370,5 @@ func (a *app) toldUndo(err error) error {
 	case errors.As(err, &gone):
 		return refused("if you have moved it, go there and run the same command again", "%v; nothing was changed", gone)
 	}
-	return refused("nothing was changed", "%s", disk.Reason(err))
+	return refused("nothing was changed", "%s", place.Reason(err))
 }

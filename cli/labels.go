@@ -10,8 +10,8 @@ import (
 	"vestibula/core/batch"
 	"vestibula/core/build"
 	"vestibula/core/change"
-	"vestibula/core/disk"
 	"vestibula/core/label"
+	"vestibula/core/place"
 	"vestibula/core/tree"
 )
 
@@ -75,7 +75,7 @@ func (b *buildRun) labels() ([]*labelling, error) {
 		if !fresh[l.folder] {
 			var err error
 			if l.old, err = b.place.ReadFile(l.file(), label.MaxBytes); err != nil {
-				return nil, fmt.Errorf("%s cannot be read: %s", l.file(), disk.Reason(err))
+				return nil, fmt.Errorf("%s cannot be read: %s", l.file(), place.Reason(err))
 			}
 		}
 		if l.old != nil {

@@ -6,8 +6,8 @@ import (
 
 	"vestibula/cli/term"
 	"vestibula/core/change"
-	"vestibula/core/disk"
 	"vestibula/core/journal"
+	"vestibula/core/place"
 	"vestibula/core/rules"
 	"vestibula/core/template"
 )
@@ -33,9 +33,9 @@ func (r *checkRun) mend(src *source) error {
 		r.screen.Text(term.Good.Render("Nothing to mend") + " without asking in " + term.Visible(src.name) + ".")
 		return nil
 	}
-	at, err := disk.Real(src.path)
+	at, err := place.Real(src.path)
 	if err != nil {
-		return refused("it is as it was", "%s cannot be written: %s", src.path, disk.Reason(err))
+		return refused("it is as it was", "%s cannot be written: %s", src.path, place.Reason(err))
 	}
 	set := &change.Set{Places: []string{filepath.Dir(at)}, Changes: []change.Change{replacing(0, filepath.Base(at), []byte(src.text), []byte(text))}}
 	plan, err := r.prepared(set, consent{yes: r.yes}, false)

@@ -9,10 +9,10 @@ import (
 	"github.com/spf13/cobra"
 
 	"vestibula/cli/term"
-	"vestibula/core/disk"
 	"vestibula/core/label"
 	"vestibula/core/naming"
 	"vestibula/core/outline"
+	"vestibula/core/place"
 	"vestibula/core/template"
 	"vestibula/core/tree"
 	"vestibula/core/value"
@@ -205,13 +205,13 @@ func (n *nameRun) project() (template.Values, error) {
 	if info, err := os.Stat(n.in); err != nil || !info.IsDir() {
 		return nil, unclear("", "there is no folder %q", n.in)
 	}
-	dir, err := disk.Real(n.in)
+	dir, err := place.Real(n.in)
 	if err != nil {
 		return nil, err
 	}
 	start := dir
 	for {
-		data, err := disk.ReadFile(filepath.Join(dir, label.FileName), label.MaxBytes)
+		data, err := place.ReadFile(filepath.Join(dir, label.FileName), label.MaxBytes)
 		if err == nil {
 			l, err := label.Parse(data)
 			if err != nil {
@@ -224,7 +224,7 @@ func (n *nameRun) project() (template.Values, error) {
 			return values, nil
 		}
 		up := filepath.Dir(dir)
-		if up == dir || !disk.Owned(up) {
+		if up == dir || !place.Owned(up) {
 			return nil, nil // a label in a folder of somebody else says nothing here
 		}
 		dir = up
@@ -289,7 +289,7 @@ func (n *nameRun) taken() ([]string, error) {
 	}
 	entries, err := os.ReadDir(dir)
 	if err != nil {
-		return nil, unclear("", "the folder %q cannot be read: %s", dir, disk.Reason(err))
+		return nil, unclear("", "the folder %q cannot be read: %s", dir, place.Reason(err))
 	}
 	names := make([]string, len(entries))
 	for i, e := range entries {
@@ -346,8 +346,8 @@ func (n *nameRun) make(names []string) error {
 	var data []byte
 	if n.from != "" {
 		var err error
-		if data, err = disk.ReadFile(n.from, maxFrom); err != nil {
-			return unclear("", "%s cannot be read: %s", n.from, disk.Reason(err))
+		if data, err = place.ReadFile(n.from, maxFrom); err != nil {
+			return unclear("", "%s cannot be read: %s", n.from, place.Reason(err))
 		}
 	}
 	var files []newFile

@@ -11,7 +11,7 @@ import (
 	"vestibula/cli/term"
 	"vestibula/core/batch"
 	"vestibula/core/build"
-	"vestibula/core/disk"
+	"vestibula/core/place"
 	"vestibula/core/tree"
 )
 
@@ -317,7 +317,7 @@ func (b *buildRun) addReport() error {
 	}
 	set, _, err := fileSet([]newFile{file})
 	if err != nil {
-		return refused("nothing was changed", "the report %s cannot be written: %s", b.table.report, disk.Reason(err))
+		return refused("nothing was changed", "the report %s cannot be written: %s", b.table.report, place.Reason(err))
 	}
 	for _, c := range set.Changes {
 		c.In = b.placeNumber(set.Places[c.In])

@@ -11,7 +11,7 @@ import (
 	"vestibula/cli/term"
 	"vestibula/core/batch"
 	"vestibula/core/change"
-	"vestibula/core/disk"
+	"vestibula/core/place"
 	"vestibula/core/rules"
 	"vestibula/core/table"
 	"vestibula/core/template"
@@ -80,12 +80,12 @@ func (b *buildRun) growTable(args []string) error {
 	if _, errs := b.t.ParseValues(x.Common, b.now); len(errs) > 0 {
 		return badValues(errs)
 	}
-	data, err := disk.ReadFile(r.file, table.MaxBytes)
+	data, err := place.ReadFile(r.file, table.MaxBytes)
 	if err == nil {
 		x.Table, err = table.Read(r.file, data, r.sheet)
 	}
 	if err != nil {
-		return unclear("", "the table %s: %s", r.file, disk.Reason(err))
+		return unclear("", "the table %s: %s", r.file, place.Reason(err))
 	}
 	if x.Wanted, err = batch.ParseRows(r.rows); err != nil {
 		return unclear("write --rows 3,7-9", "%v", err)
@@ -167,9 +167,9 @@ func (b *buildRun) markRows() (dir string, marked *change.Change, err error) {
 	if len(b.batch.Builds) == 0 {
 		return "", nil, nil
 	}
-	at, err := disk.Real(r.file)
+	at, err := place.Real(r.file)
 	if err != nil {
-		return "", nil, unclear("", "the table %s: %s", r.file, disk.Reason(err))
+		return "", nil, unclear("", "the table %s: %s", r.file, place.Reason(err))
 	}
 	marks := map[int]table.Mark{}
 	for _, build := range b.batch.Builds {
@@ -177,7 +177,7 @@ func (b *buildRun) markRows() (dir string, marked *change.Change, err error) {
 	}
 	data, err := b.batch.Table.WithMarks(marks)
 	if err != nil {
-		return "", nil, refused("or build without --mark", "the table %s cannot be marked: %s", r.file, disk.Reason(err))
+		return "", nil, refused("or build without --mark", "the table %s cannot be marked: %s", r.file, place.Reason(err))
 	}
 	c := replacing(0, filepath.Base(at), b.batch.Table.Bytes(), data)
 	return filepath.Dir(at), &c, nil

@@ -6,7 +6,7 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"vestibula/core/disk"
+	"vestibula/core/place"
 	"vestibula/core/template"
 	"vestibula/core/value"
 )
@@ -67,9 +67,9 @@ func badValues(errs []*template.ValueError) error {
 // rawFile reads a file of values. JSON is read as the YAML that it also is.
 func rawFile(raw map[string]template.Raw, path string) error {
 	const maxFile = 4 << 20
-	text, err := disk.ReadFile(path, maxFile)
+	text, err := place.ReadFile(path, maxFile)
 	if err != nil {
-		return unclear("", "the file of values %s cannot be read: %s", path, disk.Reason(err))
+		return unclear("", "the file of values %s cannot be read: %s", path, place.Reason(err))
 	}
 	node, errs := template.ParseYAML(string(text), 1)
 	if len(errs) > 0 {

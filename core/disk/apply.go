@@ -1,3 +1,8 @@
+// Package disk is the only writer: it carries lists of changes out on real file
+// systems, one run at a time in one place, writes each down before it begins, and
+// takes back what did not come to its end. Nothing is overwritten, no link is
+// followed, and what is removed is kept. What is to be done, and whether, is
+// decided elsewhere.
 package disk
 
 import (
@@ -13,6 +18,7 @@ import (
 	"vestibula/core/folder"
 	"vestibula/core/journal"
 	"vestibula/core/label"
+	"vestibula/core/place"
 	"vestibula/core/register"
 	"vestibula/core/tree"
 )
@@ -70,7 +76,7 @@ func (e *BlockedError) Error() string {
 func (w *Writer) Prepare(set *change.Set) (*Plan, error) {
 	var places []string
 	for _, p := range set.Places {
-		real, err := Real(p)
+		real, err := place.Real(p)
 		if err != nil {
 			return nil, err
 		}
@@ -127,9 +133,9 @@ func Prepare(set *change.Set) (*Plan, error) {
 }
 
 // open opens the places of a plan, and notes what they are known by.
-func (p *Plan) open(paths []string) (places []*Place, err error) {
+func (p *Plan) open(paths []string) (places []*place.Place, err error) {
 	for _, path := range paths {
-		place, err := Open(path)
+		place, err := place.Open(path)
 		var dev, ino uint64
 		if err == nil {
 			places = append(places, place)
@@ -145,13 +151,13 @@ func (p *Plan) open(paths []string) (places []*Place, err error) {
 	return places, nil
 }
 
-func closeAll(places []*Place) {
+func closeAll(places []*place.Place) {
 	for _, p := range places {
 		p.Close()
 	}
 }
 
-func asPlaces(list []*Place) []tree.Place {
+func asPlaces(list []*place.Place) []tree.Place {
 	out := make([]tree.Place, len(list))
 	for i, p := range list {
 		out[i] = p
@@ -178,7 +184,7 @@ type ApplyError struct {
 }
 
 // Error returns where the run failed and why.
-func (e *ApplyError) Error() string { return fmt.Sprintf("%s: %s", e.Path, Reason(e.Err)) }
+func (e *ApplyError) Error() string { return fmt.Sprintf("%s: %s", e.Path, place.Reason(e.Err)) }
 
 // Unwrap returns what the file system said.
 func (e *ApplyError) Unwrap() error { return e.Err }
@@ -267,11 +273,11 @@ func (w *Writer) Apply(p *Plan, head journal.Head) (record *journal.Record, err 
 }
 
 // lookAgain says what is in the way of the plan now.
-func (p *Plan) lookAgain(places []*Place) error {
+func (p *Plan) lookAgain(places []*place.Place) error {
 	check := &change.Check{Places: asPlaces(places), Work: p.Work, Names: true}
 	_, bad, err := check.Run(p.List)
 	if err != nil {
-		return &BlockedError{[]Blocked{{p.Places[0], Reason(err)}}}
+		return &BlockedError{[]Blocked{{p.Places[0], place.Reason(err)}}}
 	}
 	if len(bad) == 0 {
 		return nil
@@ -300,7 +306,7 @@ func (w *Writer) take(places []string) (release func(), err error) {
 }
 
 // closeRecord writes the end of a record, and of those that it has finished.
-func closeRecord(j *journal.Journal, r *journal.Record, p *Plan, places []*Place) error {
+func closeRecord(j *journal.Journal, r *journal.Record, p *Plan, places []*place.Place) error {
 	for i := range r.Roots {
 		root := &r.Roots[i]
 		e, err := places[root.In].Look(string(root.Path))
@@ -326,7 +332,7 @@ func closeRecord(j *journal.Journal, r *journal.Record, p *Plan, places []*Place
 type run struct {
 	writer  *Writer
 	plan    *Plan
-	places  []*Place
+	places  []*place.Place
 	journal *journal.Journal
 	number  int                         // of the record; -1 where there is none
 	lines   []int                       // of the record, by the numbers of changes
@@ -453,7 +459,7 @@ func (r *run) one(i int, c *change.Change) error {
 // folder returns the folder that a path lies in, open. Those that were opened
 // last stay so: changes to one folder mostly follow each other.
 func (r *run) folder(in int, path string) (folder.Folder, string, error) {
-	dir, name := split(path)
+	dir, name := place.Split(path)
 	if dir == r.plan.Work {
 		h, err := r.work(in)
 		return h, name, err
@@ -462,7 +468,7 @@ func (r *run) folder(in int, path string) (folder.Folder, string, error) {
 	if h := r.folders[key]; h != nil {
 		return h, name, nil
 	}
-	h, err := folder.Below(r.places[in].root, dir)
+	h, err := folder.Below(r.places[in].Root(), dir)
 	if err != nil {
 		return nil, "", err
 	}
@@ -488,7 +494,7 @@ func (r *run) work(in int) (folder.Folder, error) {
 	if h := r.works.open[in]; h != nil {
 		return h, nil
 	}
-	root := r.places[in].root
+	root := r.places[in].Root()
 	if err := root.Mkdir(r.plan.Work, 0o700); err != nil {
 		return nil, err
 	}
@@ -506,7 +512,7 @@ func (r *run) tidy(done bool) {
 	for i := range r.plan.List[:r.upto] {
 		c := &r.plan.List[i]
 		if h := r.works.open[c.In]; h != nil && c.HasOld && done {
-			_, name := split(c.From)
+			_, name := place.Split(c.From)
 			_ = h.Remove(name, false)
 		}
 	}
@@ -515,7 +521,7 @@ func (r *run) tidy(done bool) {
 			discardStaged(h, r.plan.List, in, r.plan.Work)
 		}
 		h.Close()
-		_ = r.places[in].root.Remove(r.plan.Work, true) // where nothing is kept in it
+		_ = r.places[in].Root().Remove(r.plan.Work, true) // where nothing is kept in it
 	}
 	clear(r.works.open)
 	if !done || r.journal == nil {
@@ -533,7 +539,7 @@ func (r *run) tidy(done bool) {
 func discardStaged(h folder.Folder, list []change.Change, in int, work string) {
 	for i := range list {
 		c := &list[i]
-		if dir, name := split(c.From); c.In == in && dir == work && (c.Op == change.Replace || c.Op == change.Remove) {
+		if dir, name := place.Split(c.From); c.In == in && dir == work && (c.Op == change.Replace || c.Op == change.Remove) {
 			if sum, err := folder.Sum(h, name); err == nil && (c.HasOld && sum == c.Was.Sum || c.Op == change.Replace && sum == c.Sum) {
 				_ = h.Remove(name, false)
 			}
@@ -586,11 +592,11 @@ func (w *Writer) Forget(j *journal.Journal, r *journal.Record) error {
 	}
 	defer release()
 	for _, path := range places {
-		place, err := Open(path)
+		place, err := place.Open(path)
 		if err != nil {
 			return err
 		}
-		err = discard(place.root, r.Work)
+		err = discard(place.Root(), r.Work)
 		place.Close()
 		if err != nil {
 			return err

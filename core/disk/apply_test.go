@@ -10,6 +10,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"vestibula/core/journal"
+	"vestibula/core/place"
 )
 
 // Whatever a set does, in whatever order it is given: the disk looks afterwards
@@ -83,7 +84,7 @@ func TestPlacesThatCannotBeOpened(t *testing.T) {
 	require.NoError(t, os.WriteFile(filepath.Join(dir, "f"), nil, 0o666))
 	require.NoError(t, os.Symlink("/tmp", filepath.Join(dir, "l")))
 	for name, want := range map[string]string{"none": "there is no folder", "f": "is a file", "l": "is a link to elsewhere", "l/": "is a link to elsewhere"} {
-		_, err := Open(dir + "/" + name)
+		_, err := place.Open(dir + "/" + name)
 		assert.ErrorContains(t, err, want, name)
 	}
 }

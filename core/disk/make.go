@@ -401,7 +401,7 @@ func (b *builder) top(i int32) (folder.Folder, error) {
 			return nil, err
 		}
 	}
-	h, err := folder.Below(b.making.run.places[c.In].root, key.path)
+	h, err := folder.Below(b.making.run.places[c.In].Root(), key.path)
 	if err != nil {
 		return nil, err
 	}

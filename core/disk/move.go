@@ -15,6 +15,7 @@ import (
 	"vestibula/core/digest"
 	"vestibula/core/folder"
 	"vestibula/core/journal"
+	"vestibula/core/place"
 	"vestibula/core/tree"
 )
 
@@ -32,7 +33,7 @@ func (r *run) stage(c *change.Change) error {
 	if err != nil {
 		return err
 	}
-	_, staged := split(c.From)
+	_, staged := place.Split(c.From)
 	return folder.Write(work, staged, 0o600, func(f folder.File) error {
 		content, err := c.Content.Open()
 		if err != nil {
@@ -151,7 +152,7 @@ func (r *run) remove(i int, parent folder.Folder, name string, c *change.Change)
 	}
 	aside := "gone"
 	if c.From != "" {
-		_, aside = split(c.From)
+		_, aside = place.Split(c.From)
 	}
 	work, err := r.work(c.In)
 	if err != nil {

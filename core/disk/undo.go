@@ -11,6 +11,7 @@ import (
 	"vestibula/core/folder"
 	"vestibula/core/journal"
 	"vestibula/core/label"
+	"vestibula/core/place"
 )
 
 // A Stay is something that an undo leaves where it is, and why.
@@ -219,7 +220,7 @@ func search(root *journal.Root, old, here string) string {
 		if root.ID == "" {
 			break
 		}
-		if data, err := ReadFile(filepath.Join(dir, label.FileName), label.MaxBytes); err == nil {
+		if data, err := place.ReadFile(filepath.Join(dir, label.FileName), label.MaxBytes); err == nil {
 			if l, err := label.Parse(data); err == nil && l.ID == root.ID {
 				return dir
 			}
@@ -262,9 +263,9 @@ func relocate(changes []change.Change, places []string, root journal.Root, now s
 
 // tidy cleans up after a record that this run has finished: what was half written
 // when it was cut short, and its work folder where nothing is kept in it any more.
-func tidy(j *journal.Journal, r *journal.Record, places []*Place) {
+func tidy(j *journal.Journal, r *journal.Record, places []*place.Place) {
 	for _, place := range places {
-		h, err := place.root.Folder(r.Work)
+		h, err := place.Root().Folder(r.Work)
 		if err != nil {
 			continue
 		}
@@ -272,6 +273,6 @@ func tidy(j *journal.Journal, r *journal.Record, places []*Place) {
 			discardStaged(h, changes, slices.Index(paths, place.Real), r.Work)
 		}
 		h.Close()
-		_ = place.root.Remove(r.Work, true)
+		_ = place.Root().Remove(r.Work, true)
 	}
 }

@@ -123,7 +123,7 @@ func TestErrorsOfTheWholeTemplate(t *testing.T) {
 		"copy a folder":     {"a.md | copy: forms", "\"forms\" is a folder, and this line is a file"},
 		"fill no text":      {"a.md | fill: latin1.txt", "is not a text in UTF-8"},
 		"due when":          {"a.md | due: soon", "1:13: \"soon\" is no date"},
-		"huge header":       {header("title: " + strings.Repeat("[", 3000)), "cannot be read"},
+		"huge header":       {header("title: " + strings.Repeat("[", 3000)), "brackets lie more than 32 deep"},
 	}
 	for name, tt := range tests {
 		t.Run(name, func(t *testing.T) {

@@ -1,4 +1,4 @@
-package disk
+package place
 
 // Owned reports whether a folder belongs to the person who runs the program, which
 // cannot be told here.

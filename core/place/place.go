@@ -1,9 +1,7 @@
-// Package disk is the only writer: it carries lists of changes out on real file
-// systems, one run at a time in one place, writes each down before it begins, and
-// takes back what did not come to its end. Nothing is overwritten, no link is
-// followed, and what is removed is kept. It also looks at places, for those who
-// plan. What is to be done, and whether, is decided elsewhere.
-package disk
+// Package place opens folders of a disk to be looked at, and files that somebody
+// names, each with a budget. It follows no link below a place, and opens no device,
+// pipe or socket. It changes nothing: that is done by package disk.
+package place
 
 import (
 	"errors"
@@ -80,6 +78,10 @@ func Real(path string) (string, error) {
 }
 
 // Close gives the folder.Folder on the folder back.
+// Root is the open folder itself, for who may change it.
+func (p *Place) Root() folder.Folder { return p.root }
+
+// Close gives the handle on the folder back.
 func (p *Place) Close() error {
 	if p.last != nil {
 		p.last.Close()
@@ -108,7 +110,7 @@ func (p *Place) Look(path string) (e tree.Entry, err error) {
 
 // in calls do with the folder that a path lies in.
 func (p *Place) in(path string, do func(f folder.Folder, name string) error) error {
-	dir, name := split(path)
+	dir, name := Split(path)
 	if p.last == nil || p.lastDir != dir {
 		f, err := folder.Below(p.root, dir)
 		if err != nil {
@@ -122,7 +124,8 @@ func (p *Place) in(path string, do func(f folder.Folder, name string) error) err
 	return do(p.last, name)
 }
 
-func split(path string) (dir, name string) {
+// Split returns the folder of a path, and the name in it.
+func Split(path string) (dir, name string) {
 	for i := len(path) - 1; i >= 0; i-- {
 		if path[i] == '/' {
 			return path[:i], path[i+1:]
