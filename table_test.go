@@ -6,7 +6,6 @@ import (
 	"path/filepath"
 	"strings"
 	"testing"
-	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -197,7 +196,6 @@ func TestAnArchiveHoldsWhatWouldBeBuilt(t *testing.T) {
 		assert.Contains(t, out, "Built 14 folders and 1 file in "+name)
 		first := d.read(name)
 		require.NoError(t, os.Rename(filepath.Join(d.dir, name), filepath.Join(d.dir, "first-"+name)))
-		time.Sleep(1100 * time.Millisecond)
 		_, status = build(name, "--yes")
 		require.Zero(t, status)
 		assert.Equal(t, first, d.read(name), "byte for byte")

@@ -10,7 +10,6 @@ import (
 	"strings"
 	"sync"
 	"testing"
-	"time"
 
 	"github.com/creack/pty"
 	"github.com/stretchr/testify/assert"
@@ -23,8 +22,9 @@ type window struct {
 	pty  *os.File
 	cmd  *exec.Cmd
 	lock sync.Mutex
+	more *sync.Cond // there is more to be seen, or the program has ended
 	seen strings.Builder
-	done chan struct{}
+	over bool
 }
 
 func (d *desk) window(columns int, env []string, args ...string) *window {
@@ -34,14 +34,16 @@ func (d *desk) window(columns int, env []string, args ...string) *window {
 	cmd.Env = append([]string{"TERM=xterm-256color", "COLORTERM=truecolor", "HOME=" + d.dir, "PATH=" + os.Getenv("PATH")}, env...)
 	f, err := pty.StartWithSize(cmd, &pty.Winsize{Rows: 40, Cols: uint16(columns)})
 	require.NoError(d.t, err)
-	w := &window{t: d.t, pty: f, cmd: cmd, done: make(chan struct{})}
+	w := &window{t: d.t, pty: f, cmd: cmd}
+	w.more = sync.NewCond(&w.lock)
 	go func() {
-		defer close(w.done)
 		buf := make([]byte, 4096)
 		for {
 			n, err := f.Read(buf)
 			w.lock.Lock()
 			w.seen.Write(buf[:n])
+			w.over = err != nil
+			w.more.Broadcast()
 			w.lock.Unlock()
 			if err != nil {
 				return
@@ -62,22 +64,25 @@ func (w *window) text() string {
 	return w.seen.String()
 }
 
-// waitFor waits until the window shows a text for the n-th time.
+// waitFor waits until the window shows a text.
 func (w *window) waitFor(text string) {
 	w.t.Helper()
-	require.Eventually(w.t, func() bool { return strings.Contains(w.text(), text) }, 20*time.Second, 20*time.Millisecond, "waiting for %q in\n%q", text, w.text())
+	w.lock.Lock()
+	defer w.lock.Unlock()
+	for !strings.Contains(w.seen.String(), text) {
+		if w.over {
+			require.Fail(w.t, "the program ended", "before it showed %q:\n%q", text, w.seen.String())
+		}
+		w.more.Wait()
+	}
 }
 
 // answer types a text, key by key, when a question is shown.
 func (w *window) answer(question, keys string) {
 	w.t.Helper()
 	w.waitFor(question)
-	time.Sleep(150 * time.Millisecond) // the form is drawn before it listens
-	for _, key := range keys {
-		_, err := io.WriteString(w.pty, string(key))
-		require.NoError(w.t, err)
-		time.Sleep(5 * time.Millisecond)
-	}
+	_, err := io.WriteString(w.pty, keys)
+	require.NoError(w.t, err)
 }
 
 // end waits for the program to end and returns all that was shown, and its
@@ -85,10 +90,11 @@ func (w *window) answer(question, keys string) {
 func (w *window) end() (string, int) {
 	w.t.Helper()
 	_ = w.cmd.Wait()
-	select {
-	case <-w.done:
-	case <-time.After(5 * time.Second):
+	w.lock.Lock()
+	for !w.over {
+		w.more.Wait()
 	}
+	w.lock.Unlock()
 	w.pty.Close()
 	return w.text(), w.cmd.ProcessState.ExitCode()
 }

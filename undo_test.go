@@ -12,7 +12,6 @@ import (
 	"strconv"
 	"strings"
 	"testing"
-	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -26,6 +25,12 @@ func kills(t *testing.T) int {
 		return n
 	}
 	return 40
+}
+
+// count counts all that lies below a folder, which may change meanwhile.
+func (d *desk) count(folder string) (n int) {
+	_ = filepath.WalkDir(filepath.Join(d.dir, folder), func(string, os.DirEntry, error) error { n++; return nil })
+	return n - 1
 }
 
 // A build or an undo that is killed at any moment can be finished or taken back,
@@ -58,9 +63,7 @@ func TestKilledRunsCanBeFinishedOrTakenBack(t *testing.T) {
 		return all
 	}
 	before := state()
-	begun := time.Now()
 	out, status := d.run(build...)
-	long := time.Since(begun)
 	require.Zero(t, status, out)
 	whole := shape()
 	require.Len(t, whole, 3*(1+40*4+1)+1+1)
@@ -75,17 +78,30 @@ func TestKilledRunsCanBeFinishedOrTakenBack(t *testing.T) {
 		require.NoError(t, os.RemoveAll(filepath.Join(d.dir, ".state")))
 	}
 	undoAll()
-	kill := func(args ...string) {
+	// kill kills a run when so many names have come about, or have gone.
+	kill := func(changed int, args ...string) {
 		cmd := exec.Command(program, args...)
 		cmd.Dir, cmd.Env = d.dir, d.environment()
+		names := len(d.has("out"))
 		require.NoError(t, cmd.Start())
-		time.Sleep(rand.N(long + long/4))
-		_ = cmd.Process.Kill()
-		_ = cmd.Wait()
+		ended := make(chan struct{})
+		go func() { _ = cmd.Wait(); close(ended) }()
+		for {
+			select {
+			case <-ended:
+				return
+			default:
+			}
+			if n := d.count("out") - names; max(n, -n) >= changed {
+				_ = cmd.Process.Kill()
+				<-ended
+				return
+			}
+		}
 	}
 	cut := 0
 	for i := range kills(t) {
-		kill(build...)
+		kill(rand.IntN(len(whole)), build...)
 		history, _ := d.run("history")
 		if strings.Contains(history, "cut short") {
 			cut++
@@ -97,7 +113,7 @@ func TestKilledRunsCanBeFinishedOrTakenBack(t *testing.T) {
 			require.Zero(t, status, out)
 			require.Equal(t, whole, shape(), "finished")
 		case 1: // it is taken back, and so is what an undo that is killed left over
-			kill("undo", "--yes")
+			kill(rand.IntN(len(whole)), "undo", "--yes")
 		}
 		undoAll()
 	}

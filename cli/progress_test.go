@@ -11,13 +11,16 @@ import (
 )
 
 func TestABarIsShownForLongWorkOnATerminalOnly(t *testing.T) {
+	now := time.Now()
+	clock = func() time.Time { return now }
+	t.Cleanup(func() { clock = time.Now })
 	for _, terminal := range []bool{true, false} {
 		var out bytes.Buffer
 		a := &app{err: &out, side: &term.Screen{Terminal: terminal}}
 		done, end := a.progress("checking", 300)
 		done(100)
 		assert.Empty(t, out.String(), "not at once")
-		time.Sleep(patience + 10*time.Millisecond)
+		now = now.Add(patience + 10*time.Millisecond)
 		done(100)
 		end()
 		if !terminal {
