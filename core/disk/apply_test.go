@@ -1,16 +1,24 @@
 package disk
 
 import (
+	"fmt"
+	"io"
+	"math/rand/v2"
 	"os"
 	"path/filepath"
 	"strconv"
+	"sync"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"vestibula/core/change"
+	"vestibula/core/folder"
 	"vestibula/core/journal"
-	"vestibula/core/place"
+	"vestibula/core/label"
+	"vestibula/core/tree"
 )
 
 // Whatever a set does, in whatever order it is given: the disk looks afterwards
@@ -79,12 +87,161 @@ func TestWhatIsKeptCanBeForgotten(t *testing.T) {
 	t.Fatal("no world kept anything")
 }
 
-func TestPlacesThatCannotBeOpened(t *testing.T) {
-	dir := t.TempDir()
-	require.NoError(t, os.WriteFile(filepath.Join(dir, "f"), nil, 0o666))
-	require.NoError(t, os.Symlink("/tmp", filepath.Join(dir, "l")))
-	for name, want := range map[string]string{"none": "there is no folder", "f": "is a file", "l": "is a link to elsewhere", "l/": "is a link to elsewhere"} {
-		_, err := place.Open(dir + "/" + name)
-		assert.ErrorContains(t, err, want, name)
+// set is a set in the first place of an empty world.
+func set(w *world, changes ...change.Change) {
+	w.set = &change.Set{Places: w.places, Changes: changes}
+}
+
+func file(name, text string) *tree.Node {
+	return &tree.Node{Name: name, Kind: tree.File, Content: tree.Bytes(text)}
+}
+
+// meddling is a content that does something when it is opened.
+type meddling struct {
+	tree.Bytes
+	do func()
+}
+
+func (m meddling) Open() (io.ReadCloser, error) {
+	m.do()
+	return m.Bytes.Open()
+}
+
+func TestARunThatIsStoppedIsTakenBack(t *testing.T) {
+	w := newWorld(t, 1, 0)
+	stop := make(chan struct{})
+	var once sync.Once
+	c := meddling{tree.Bytes("x"), func() { once.Do(func() { close(stop) }) }}
+	set(w, change.Change{Op: change.Make, Path: "P", Node: &tree.Node{Children: []*tree.Node{{Name: "A"}, {Name: "b.txt", Kind: tree.File, Content: c}, {Name: "C"}}}})
+	p, err := Prepare(w.set)
+	require.NoError(t, err)
+	writer := w.writer()
+	writer.Stop, writer.NoJournal = stop, true
+	_, err = writer.Apply(p, journal.Head{})
+	assert.ErrorIs(t, err, ErrStopped)
+	assert.Empty(t, w.now())
+}
+
+// Times, permissions and attributes go along, also to another disk and into new
+// contents.
+func TestWhatBelongsToAFileGoesWithIt(t *testing.T) {
+	w := newWorld(t, 1, 0)
+	for i, name := range []string{"moved.txt", "copied.txt", "replaced.txt", "renamed.txt"} {
+		at := filepath.Join(w.places[0], name)
+		require.NoError(t, os.WriteFile(at, []byte(name), 0o600))
+		require.NoError(t, os.Chmod(at, 0o604))
+		require.NoError(t, os.Chtimes(at, time.Time{}, time.Unix(1_600_000_000+int64(i), 7)))
 	}
+	h, err := folder.Open(w.places[0])
+	require.NoError(t, err)
+	defer h.Close()
+	f, err := h.Append("replaced.txt")
+	require.NoError(t, err)
+	attributes := f.SetAttribute("user.colour", []byte("red")) == nil
+	f.Close()
+	set(w, change.Change{Op: change.Move, From: "moved.txt", In: 1, Path: "moved.txt"}, change.Change{Op: change.Copy, From: "copied.txt", Path: "copy.txt"},
+		change.Change{Op: change.Replace, Path: "replaced.txt", Content: tree.Bytes("new")}, change.Change{Op: change.Move, From: "renamed.txt", Path: "other.txt"})
+	_, err = w.apply()
+	require.NoError(t, err)
+	for i, at := range []string{w.places[1] + "/moved.txt", w.places[0] + "/copy.txt", "", w.places[0] + "/other.txt"} {
+		if at == "" {
+			continue
+		}
+		info, err := os.Stat(at)
+		require.NoError(t, err)
+		assert.Equal(t, []any{os.FileMode(0o604), int64(1_600_000_000+i)*1e9 + 7}, []any{info.Mode().Perm(), info.ModTime().UnixNano()}, at)
+	}
+	info, err := os.Stat(filepath.Join(w.places[0], "replaced.txt"))
+	require.NoError(t, err)
+	assert.Equal(t, os.FileMode(0o604), info.Mode().Perm(), "who may read and write it stays as it is")
+	if f, err := h.Open("replaced.txt"); attributes && assert.NoError(t, err) {
+		assert.Equal(t, []byte("red"), f.Attributes()["user.colour"])
+		f.Close()
+	}
+}
+
+// Whatever a person does to what was made, an undo takes back only what is still
+// as it was made, and an undo of the undo brings exactly that back.
+func TestUndoTouchesOnlyWhatIsAsItWasMade(t *testing.T) {
+	for seed := range uint64(60) {
+		w := newWorld(t, 1, 0)
+		draw := rand.New(rand.NewPCG(seed, 9))
+		set(w, change.Change{Op: change.Make, Path: "P", Node: &tree.Node{Children: []*tree.Node{
+			{Name: "A", Children: []*tree.Node{file("a.txt", "hello"), {Name: "deep", Children: []*tree.Node{{Name: "deeper"}}}}}, {Name: "B"}, {Name: "empty.txt", Kind: tree.File}}}})
+		_, err := w.apply()
+		require.NoError(t, err)
+		mine := map[string]string{}
+		for i := range draw.IntN(5) {
+			paths := []string{"P/A/a.txt", "P/empty.txt", "P/A/mine.txt", "P/A/deep/mine.txt", "mine.txt", "P/B/mine.txt"}
+			path := paths[draw.IntN(len(paths))]
+			mine["0:"+path] = fmt.Sprintf("mine %d", i)
+			require.NoError(t, os.WriteFile(filepath.Join(w.places[0], path), []byte(mine["0:"+path]), 0o666))
+		}
+		meddled := w.now()
+		stays, err := w.undo("test")
+		require.NoError(t, err)
+		left := w.now()
+		for path, text := range mine {
+			assert.Equal(t, text, left[path], "it stays")
+		}
+		if len(mine) == 0 {
+			assert.Empty(t, stays)
+			assert.Empty(t, left)
+		}
+		_, err = w.undo("undo")
+		require.NoError(t, err)
+		assert.Equal(t, meddled, w.now())
+	}
+}
+
+func TestALinkPutThereMeanwhileLeadsNowhere(t *testing.T) {
+	w := newWorld(t, 1, 0)
+	outside := t.TempDir()
+	require.NoError(t, os.MkdirAll(filepath.Join(w.places[0], "P/A"), 0o777))
+	set(w, change.Change{Op: change.Make, Path: "P/A/x", Node: &tree.Node{}}, change.Change{Op: change.Make, Path: "P/A/y.txt", Node: file("y.txt", "y")})
+	p, err := Prepare(w.set)
+	require.NoError(t, err)
+	require.NoError(t, os.Remove(filepath.Join(w.places[0], "P/A")))
+	require.NoError(t, os.Symlink(outside, filepath.Join(w.places[0], "P/A")))
+	_, err = w.writer().Apply(p, journal.Head{})
+	var blocked *BlockedError
+	require.ErrorAs(t, err, &blocked)
+	entries, err := os.ReadDir(outside)
+	require.NoError(t, err)
+	assert.Empty(t, entries)
+	assert.Equal(t, "none", w.end(), "nothing was begun, and nothing is written down")
+}
+
+func TestThePlaceItselfMayBeAnotherOne(t *testing.T) {
+	w := newWorld(t, 1, 0)
+	set(w, change.Change{Op: change.Make, Path: "P", Node: &tree.Node{}})
+	p, err := Prepare(w.set)
+	require.NoError(t, err)
+	require.NoError(t, os.Rename(w.places[0], w.places[0]+" away"))
+	require.NoError(t, os.Mkdir(w.places[0], 0o777))
+	_, err = w.writer().Apply(p, journal.Head{})
+	assert.ErrorContains(t, err, ErrChanged.Error())
+	assert.Empty(t, w.now())
+}
+
+func TestALabelFindsAProjectOnAnotherDisk(t *testing.T) {
+	w := newWorld(t, 1, 0)
+	text := `{"vestibula":1,"id":"4kq2","builds":[]}`
+	set(w, change.Change{Op: change.Make, Path: "P", Node: &tree.Node{Children: []*tree.Node{file("a.txt", "a"), file(label.FileName, text)}}})
+	p, err := Prepare(w.set)
+	require.NoError(t, err)
+	_, err = w.writer().Apply(p, journal.Head{What: "test", Roots: []journal.Root{{Path: "P", ID: "4kq2"}}})
+	require.NoError(t, err)
+	// It is copied to another disk by hand, and removed here.
+	away := filepath.Join(w.places[1], "Archive")
+	require.NoError(t, os.CopyFS(away, os.DirFS(filepath.Join(w.places[0], "P"))))
+	require.NoError(t, os.RemoveAll(filepath.Join(w.places[0], "P")))
+	_, err = w.undo("test")
+	var gone *GoneError
+	require.ErrorAs(t, err, &gone, "from elsewhere it is not found")
+	w.top = away
+	stays, err := w.undo("test")
+	require.NoError(t, err)
+	assert.Empty(t, stays)
+	assert.Empty(t, w.now())
 }
