@@ -163,10 +163,8 @@ func ParseLine(data []byte) (Change, error) {
 	if l.Old != nil {
 		c.Old, c.HasOld = *l.Old, true
 	}
-	for _, p := range []string{c.Path, c.From} {
-		if p != "" && !Local(p) {
-			return Change{}, fmt.Errorf("%q leads out of its place", p)
-		}
+	if !Local(c.Path) || c.From != "" && !Local(c.From) {
+		return Change{}, fmt.Errorf("%q leads out of its place", c.Path)
 	}
 	return c, nil
 }

@@ -1,6 +1,7 @@
 package template
 
 import (
+	"fmt"
 	"strings"
 	"testing"
 
@@ -161,4 +162,65 @@ func TestHeadersWithMistakes(t *testing.T) {
 			assert.ErrorContains(t, err, want, header)
 		}
 	}
+}
+
+func TestYAMLHasABudget(t *testing.T) {
+	for text, want := range map[string]string{
+		strings.Repeat("x", MaxYAML+1):                  "larger than 256 KB",
+		"a: " + strings.Repeat("[", 33):                 "brackets lie more than 32 deep",
+		"a: {b: " + strings.Repeat("{", 33):             "brackets lie more than 32 deep",
+		strings.Repeat("k: x\n", maxKeys+1):             "more than 2000 lines with a key",
+		"a:\n" + strings.Repeat(" ", 201) + "b: x":      "indented by more than 200 columns",
+		"fields:\n" + strings.Repeat("  f: x\n", 2_000): "more than 2000 lines with a key",
+	} {
+		_, errs := ParseYAML(text, 1)
+		if assert.Len(t, errs, 1) {
+			assert.Contains(t, errs[0].Message, want)
+		}
+	}
+	_, errs := ParseYAML("a: "+strings.Repeat("[", 32)+strings.Repeat("]", 32)+"\nb: ']['\n", 1)
+	assert.Empty(t, errs)
+}
+
+func TestPartsAreCountedBeforeTheyAreUsed(t *testing.T) {
+	var text strings.Builder
+	for i := range 40 {
+		fmt.Fprintf(&text, "p%d:\n    a | use: p%d\n    b | use: p%d\n", i, i+1, i+1)
+	}
+	_, err := Parse("t.folders", text.String()+"p40:\n    x\nRoot | use: p0\n", nil)
+	require.ErrorContains(t, err, "more than 200000 lines")
+	var fields strings.Builder
+	for i := range MaxFields + 1 {
+		fmt.Fprintf(&fields, "  f%d: x\n", i)
+	}
+	_, err = Parse("t.folders", "---\nfields:\n"+fields.String()+"---\nA\n", nil)
+	require.ErrorContains(t, err, "a template has at most 300 fields")
+	_, err = Parse("t.folders", "---\nfields: { k: { of: ["+strings.Repeat("a, ", MaxOptions)+"b] } }\n---\nA <k>\n", nil)
+	require.ErrorContains(t, err, "at most 1000 values can be listed")
+	var names strings.Builder
+	for i := range MaxConventions + 1 {
+		fmt.Fprintf(&names, "  n%d: <x>\n", i)
+	}
+	_, err = Parse("t.folders", "---\nnames:\n"+names.String()+"---\nA\n", nil)
+	require.ErrorContains(t, err, "at most 100 naming conventions")
+	for _, loop := range []string{"0..<#>", "<#>..3", "<#:00>..<#:00>"} {
+		_, err := Parse("t.folders", "C | each: x in "+loop+"\n", nil)
+		require.ErrorContains(t, err, "<#> numbers what is repeated")
+	}
+}
+
+func FuzzParseYAML(f *testing.F) {
+	f.Add("a: [b, {c: d}]\ne: |\n  text\n")
+	f.Add("fields:\n  n: { type: number, max: 3 }\n")
+	f.Fuzz(func(t *testing.T, text string) {
+		root, errs := ParseYAML(text, 1)
+		if root == nil && len(errs) == 0 {
+			t.Fatal("neither a node nor an error")
+		}
+		for _, e := range errs {
+			if e.Line < 1 || e.Message == "" {
+				t.Fatalf("an error without a place: %+v", e)
+			}
+		}
+	})
 }
