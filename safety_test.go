@@ -20,19 +20,22 @@ import (
 )
 
 // What stands in a cell behind the last heading is the person's: the row is told,
-// and nothing is written over it.
+// and nothing is written over it or above it, where it could be read as a mark.
 func TestSurplusCellsAreKept(t *testing.T) {
-	for _, text := range []string{"client,received,remark\nOriel Pask,2027-03-09,x\nJun Teague,2027-03-09,hurry, call first\n",
-		"client,received\nOriel Pask,2027-03-09\nJun Teague,2027-03-09, call first\n"} {
+	for text, marked := range map[string]bool{
+		"client,received,remark\nOriel Pask,2027-03-09,x\nJun Teague,2027-03-09,hurry, call first\n":     false,
+		"client,received\nOriel Pask,2027-03-09\nJun Teague,2027-03-09,yes\n":                            false,
+		"client,received\nOriel Pask,2027-03-09\n,,a lost note\n":                                        false,
+		"client,received,built,built on,built in\nOriel Pask,2027-03-09\nJun Teague,2027-03-09,,,,yes\n": true,
+	} {
 		d := newDesk(t, "c.csv", text, "out/x", "")
-		args := []string{"build", "commission", "--into", "out", "--table", "c.csv", "--mark", "--only-good", "--yes"}
 		for range 2 {
-			out, _ := d.run(args...)
-			assert.Contains(t, out, "row 3: ")
+			out, _ := d.run("build", "commission", "--into", "out", "--table", "c.csv", "--mark", "--only-good", "--yes")
+			assert.Contains(t, out, "row 3: the row has ")
 			assert.Contains(t, d.read("c.csv"), strings.Split(text, "\n")[2]+"\n", "the row is as it was")
 		}
-		assert.Contains(t, d.read("c.csv"), "Oriel Pask,2027-03-09")
-		assert.Contains(t, strings.Join(d.has("out"), " "), "Oriel Pask")
+		assert.Equal(t, marked, d.read("c.csv") != text)
+		assert.Equal(t, marked, strings.Contains(strings.Join(d.has("out"), " "), "Oriel Pask"))
 		assert.NotContains(t, strings.Join(d.has("out"), " "), "Jun Teague")
 	}
 }

@@ -30,7 +30,7 @@ func (b *buildRun) drawPlan() {
 	}
 	b.screen.Line()
 	var counts []term.Shown
-	for state, word := range []term.Shown{"new", "there already", "kept as they are", "in the way"} {
+	for state, word := range []term.Shown{"new", "there already", "kept unchanged", "in the way"} {
 		if n := b.plan.Count[state]; n > 0 {
 			m := planMarks[build.State(state)]
 			counts = append(counts, m.Style.Render(m.Sign)+" "+term.Number(n)+" "+word)

@@ -61,7 +61,7 @@ func parseCSV(data []byte) (*Table, error) {
 				break
 			}
 		}
-		if !row.Empty() {
+		if !row.Empty() || row.Problem != "" {
 			switch {
 			case len(texts) >= needed:
 			case r.InputOffset() == int64(len(f.text)) && !strings.HasSuffix(f.text, "\n"):

@@ -69,7 +69,8 @@ func isNo(text string) bool {
 }
 
 // WithMarks returns the bytes of the file with marks for rows, given by their
-// numbers. Nothing else in the file changes.
+// numbers. Nothing else in the file changes: a row with more cells than headings is
+// refused, for its texts would come to stand below the headings of marks.
 func (t *Table) WithMarks(marks map[int]Mark) ([]byte, error) {
 	m := t.markPlace()
 	columns := slices.Clone(m.columns)
@@ -84,9 +85,13 @@ func (t *Table) WithMarks(marks map[int]Mark) ([]byte, error) {
 		}
 	}
 	for _, r := range t.Rows {
-		if m, ok := marks[r.Number]; ok {
+		mark, marked := marks[r.Number]
+		if r.Problem != "" && (marked || !m.all) {
+			return nil, fmt.Errorf("row %d: %s", r.Number, r.Problem)
+		}
+		if marked {
 			var row []edit
-			for i, text := range []string{"yes", m.When.Format("2006-01-02 15:04"), m.Where} {
+			for i, text := range []string{"yes", mark.When.Format("2006-01-02 15:04"), mark.Where} {
 				row = append(row, edit{row: r.Number, column: columns[i], text: text})
 			}
 			slices.SortFunc(row, func(a, b edit) int { return a.column - b.column })

@@ -138,7 +138,11 @@ func TestMarksInCSVLeaveTheRestAsItIs(t *testing.T) {
 		last = table.Rows[len(table.Rows)-1]
 		assert.True(t, table.Marked(&last), "the mark is read again")
 	}
-	table, err := parseCSV([]byte("a,Built\nx,1998\n"))
+	table, err := parseCSV([]byte("a\nx\ny,1\n"))
+	require.NoError(t, err)
+	_, err = table.WithMarks(map[int]Mark{2: {when, "C/x"}})
+	assert.ErrorContains(t, err, "row 3: the row has 2 cells", "its 1 would be read as a mark")
+	table, err = parseCSV([]byte("a,Built\nx,1998\n"))
 	require.NoError(t, err)
 	_, err = table.WithMarks(nil)
 	assert.ErrorContains(t, err, `it has a column "Built" of its own`)
@@ -148,6 +152,7 @@ func TestMarksInCSVLeaveTheRestAsItIs(t *testing.T) {
 func FuzzParseCSV(f *testing.F) {
 	f.Add([]byte("a;b\n1;\"2\n3\"\n"))
 	f.Add([]byte("\xff\xfea\x00,\x00"))
+	f.Add([]byte("a\n,lost\nb,1"))
 	f.Fuzz(func(t *testing.T, data []byte) {
 		table, err := parseCSV(data)
 		if err != nil {
@@ -163,7 +168,9 @@ func FuzzParseCSV(f *testing.F) {
 		}
 		marks := map[int]Mark{}
 		for _, r := range table.Rows {
-			marks[r.Number] = Mark{Where: "C/x"}
+			if r.Problem == "" {
+				marks[r.Number] = Mark{Where: "C/x"}
+			}
 		}
 		out, err := table.WithMarks(marks)
 		if err != nil {
@@ -174,7 +181,7 @@ func FuzzParseCSV(f *testing.F) {
 			t.Fatalf("marked, it cannot be read: %v\n%q\n%q", err, data, out)
 		}
 		for i, r := range again.Rows {
-			if !again.Marked(&r) || len(again.Rows) != len(table.Rows) || strings.TrimSpace(r.Cells[0].Text) != table.Rows[i].Cells[0].Text && !table.IsMark(0) {
+			if again.Marked(&r) != (table.Rows[i].Problem == "" || table.Marked(&table.Rows[i])) || len(again.Rows) != len(table.Rows) || strings.TrimSpace(r.Cells[0].Text) != table.Rows[i].Cells[0].Text && !table.IsMark(0) {
 				t.Fatalf("row %d was changed: %q\n%q", r.Number, data, out)
 			}
 		}

@@ -53,7 +53,7 @@ shot preview 'vestibula build commission --into clients client="Jun Teague" rece
 shot templates 'vestibula templates'
 echo 'mine' > "clients/2026-11 Oriel Pask BK/03 Work/mine.txt" 2>/dev/null || true
 vestibula undo 1 --yes >/dev/null || true
-shot history 'vestibula history; vestibula undo 2'
+shot history 'vestibula history; echo; vestibula undo 2'
 cp "$here/../../examples/commissions.xlsx" .
 mkdir commissions
 shot table 'vestibula build commission --into commissions --table commissions.xlsx --mark' 'y Return'
