@@ -174,6 +174,17 @@ func TestUndoIsCareful(t *testing.T) {
 		assert.Zero(t, status, out)
 	}
 	assert.Equal(t, []string{"own.txt"}, d.has("out"))
+
+	// What was made inside of a project is found where the project is now.
+	build("out", "Jun")
+	build("out/Jun/01 Notes", "Inner")
+	require.NoError(t, os.Rename(filepath.Join(d.dir, "out/Jun"), filepath.Join(d.dir, "elsewhere/Teague")))
+	for _, left := range []bool{true, false} {
+		out, status = here("elsewhere/Teague", "undo", "--yes")
+		assert.Zero(t, status, out)
+		assert.NotContains(t, strings.Join(d.has("elsewhere"), " "), "Inner")
+		assert.Equal(t, left, strings.Contains(strings.Join(d.has("elsewhere"), " "), "Teague"))
+	}
 }
 
 func TestWhatTheProgramWritesIsInTheHistory(t *testing.T) {

@@ -292,7 +292,7 @@ func (a *app) toUndo(records []*journal.Record, args []string, here string, ask 
 		if r.Undoes > 0 || r.Undone() || r.Busy || r.End == journal.Forgotten {
 			continue
 		}
-		if r.Under(here) {
+		if disk.Under(r, here) {
 			return r, nil
 		}
 		if newest == nil {

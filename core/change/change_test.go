@@ -131,6 +131,36 @@ func (memory) Writable(at string) error {
 func (memory) MaxPath() int               { return 40 }
 func (memory) PathLength(path string) int { return len(path) }
 
+// An otherDisk is a place in memory that lies on another disk.
+type otherDisk struct{ memory }
+
+func (o otherDisk) Look(at string) (tree.Entry, error) {
+	e, err := o.memory.Look(at)
+	e.Dev = 7
+	return e, err
+}
+
+// Files go to another disk, several at a time; the power goes while two of them are
+// on both.
+func TestSeveralMovesMayBeHalfDone(t *testing.T) {
+	var list []Change
+	for _, name := range []string{"both", "done", "late", "twin"} {
+		list = append(list, Change{Op: Move, From: name, In: 1, Path: name, Loose: true, Was: State{Entry: tree.Entry{Kind: tree.File, Size: 1, Time: 1, Ino: 1}}})
+	}
+	p := Look(list, []tree.Place{memory{".": "/", "both": "b", "late": "l", "twin": "t"}, otherDisk{memory{".": "/", "both": "b", "done": "d", "twin": "t"}}})
+	assert.True(t, p.Sure)
+	assert.Equal(t, []string{"done", "both", "twin"}, paths(p.Done))
+	assert.Equal(t, 2, p.Half)
+	assert.Equal(t, []string{"late"}, paths(p.Rest))
+}
+
+func paths(list []Change) (all []string) {
+	for _, c := range list {
+		all = append(all, c.Path)
+	}
+	return all
+}
+
 func TestAllThatIsInTheWayIsFoundAtOnce(t *testing.T) {
 	place := memory{"a": "/", "a/x": "1", "b": "/", "c": "c", "sealed": "/", "é": "1", "deep": "/", "deep/" + strings.Repeat("n", 30): "1"}
 	for why, lines := range map[string]string{

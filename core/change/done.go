@@ -30,7 +30,7 @@ func Look(list []Change, places []tree.Place) Progress {
 			continue
 		}
 		if end < len(list) && (list[end].Op == Make || list[end].Loose) {
-			if p, found := w.among(list, end); found && w.all(p.Done) {
+			if p, found := w.among(list, end); found && w.all(p.Done[:len(p.Done)-p.Half]) {
 				return p
 			}
 			continue

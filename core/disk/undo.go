@@ -72,6 +72,7 @@ func PlanUndo(j *journal.Journal, records []*journal.Record, r *journal.Record, 
 	if err != nil {
 		return nil, err
 	}
+	changes, places = needed(changes, places)
 	open, err := u.open(places)
 	if err != nil {
 		return nil, err
@@ -172,11 +173,11 @@ func (u *Undo) find(changes []change.Change, places []string, here string) ([]ch
 			continue
 		}
 		old := filepath.Join(places[root.In], filepath.FromSlash(string(root.Path)))
-		if dev, ino, err := folder.Identity(old); err == nil && (root.Ino == 0 || dev == root.Dev && ino == root.Ino) {
+		now := whereabouts(&root, old, here)
+		if now == old {
 			found++
 			continue
 		}
-		now := search(&root, old, here)
 		if now == "" {
 			gone = old
 			continue
@@ -191,10 +192,56 @@ func (u *Undo) find(changes []change.Change, places []string, here string) ([]ch
 	return changes, places, nil
 }
 
-// search looks for a root that is no longer at its old path.
+// Under reports whether all that a record is about lies at or below a folder. What
+// was moved by hand is looked for there, too.
+func Under(r *journal.Record, here string) bool {
+	if r.Under(here) {
+		return true
+	}
+	paths := r.Paths()
+	for i, root := range r.Roots {
+		if root.Ino == 0 && root.ID == "" || len(paths) != len(r.Roots) {
+			return false
+		}
+		if now := whereabouts(&root, paths[i], here); now == "" || !journal.Within(now, here) {
+			return false
+		}
+	}
+	return len(paths) > 0
+}
+
+// whereabouts returns where a root is now that was at an old path, or nothing.
+func whereabouts(root *journal.Root, old, here string) string {
+	if same(root, old) || root.Ino == 0 && exists(old) {
+		return old
+	}
+	return search(root, old, here)
+}
+
+// same reports whether what lies at a path is a root, by its identity.
+func same(root *journal.Root, at string) bool {
+	dev, ino, err := folder.Identity(at)
+	return err == nil && root.Ino != 0 && dev == root.Dev && ino == root.Ino
+}
+
+func exists(at string) bool {
+	_, _, err := folder.Identity(at)
+	return err == nil
+}
+
+// search looks for a root that is no longer at its old path: it, or a folder that
+// it lies in, has another name or lies where the person is.
 func search(root *journal.Root, old, here string) string {
+	// What is beside the first folder on the way that is no longer there.
+	beside, rests := old, []string{""}
+	for ; !exists(beside) && beside != filepath.Dir(beside); beside = filepath.Dir(beside) {
+		rests = append(rests, filepath.Join(filepath.Base(beside), rests[len(rests)-1]))
+	}
+	if beside == old {
+		beside = filepath.Dir(old) // something else has taken its name
+	}
 	var dirs []string
-	for _, dir := range []string{filepath.Dir(old), here} {
+	for _, dir := range []string{beside, here} {
 		if f, err := folder.Open(dir); err == nil {
 			entries, _ := f.List()
 			f.Close()
@@ -212,8 +259,10 @@ func search(root *journal.Root, old, here string) string {
 	}
 	dirs = append(dirs, above...)
 	for _, dir := range dirs {
-		if dev, ino, err := folder.Identity(dir); err == nil && root.Ino != 0 && dev == root.Dev && ino == root.Ino {
-			return dir
+		for _, rest := range rests {
+			if at := filepath.Join(dir, rest); same(root, at) {
+				return at
+			}
 		}
 	}
 	for _, dir := range dirs {
@@ -259,6 +308,34 @@ func relocate(changes []change.Change, places []string, root journal.Root, now s
 		}
 	}
 	return changes, places
+}
+
+// needed leaves out the places that are not there any more and that no change is
+// in: all that was done in them is elsewhere now.
+func needed(changes []change.Change, places []string) ([]change.Change, []string) {
+	used := map[int]bool{}
+	for i := range changes {
+		c := &changes[i]
+		if used[c.In] = true; c.Op == change.Move || c.Op == change.Copy {
+			used[c.FromIn] = true
+		}
+	}
+	var kept []string
+	at := map[int]int{}
+	for i, p := range places {
+		if used[i] || exists(p) {
+			at[i] = len(kept)
+			kept = append(kept, p)
+		}
+	}
+	if len(kept) == len(places) {
+		return changes, places
+	}
+	changes = slices.Clone(changes)
+	for i := range changes {
+		changes[i].In, changes[i].FromIn = at[changes[i].In], at[changes[i].FromIn]
+	}
+	return changes, kept
 }
 
 // tidy cleans up after a record that this run has finished: what was half written
