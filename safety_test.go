@@ -185,6 +185,23 @@ func TestUndoIsCareful(t *testing.T) {
 		assert.NotContains(t, strings.Join(d.has("elsewhere"), " "), "Inner")
 		assert.Equal(t, left, strings.Contains(strings.Join(d.has("elsewhere"), " "), "Teague"))
 	}
+	// Undone where it is now, it comes back there.
+	out, _ = here("elsewhere", "history")
+	back := strings.Fields(out[strings.LastIndex(strings.TrimSpace(out), "\n")+1:])[0]
+	out, status = here("elsewhere", "undo", back, "--yes")
+	assert.Zero(t, status, out)
+	assert.Contains(t, d.has("elsewhere"), "Teague/form.bin")
+
+	// What was built into it under its new name came later.
+	build("out", "Pask")
+	require.NoError(t, os.Rename(filepath.Join(d.dir, "out/Pask"), filepath.Join(d.dir, "out/Oriel")))
+	build("out/Oriel", "Inner")
+	out, status = here("out/Oriel", "history")
+	lines := strings.Split(strings.TrimSpace(out), "\n")
+	first := strings.Fields(lines[len(lines)-2])[0]
+	out, status = here("out", "undo", first, "--yes")
+	assert.Equal(t, 1, status)
+	assert.Contains(t, out, "came later and changed the same things")
 }
 
 func TestWhatTheProgramWritesIsInTheHistory(t *testing.T) {

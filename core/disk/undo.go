@@ -26,7 +26,8 @@ type Undo struct {
 	*Plan
 	Record *journal.Record
 	Stays  []Stay
-	Moved  []string // the roots of the record that were moved or renamed by hand, and where they are now
+	Moved  []string       // the roots of the record that were moved or renamed by hand, and where they are now
+	Roots  []journal.Root // those of the record, in the places of the plan
 }
 
 // A NewerError says that a later record touched the same things, so that it has
@@ -53,9 +54,10 @@ func PlanUndo(j *journal.Journal, records []*journal.Record, r *journal.Record, 
 		return nil, err
 	}
 	u := &Undo{Record: r, Plan: &Plan{Work: change.WorkName + token(), undoes: r}}
-	if err := newer(j, records, r, changes, places); err != nil {
-		return nil, err
-	}
+	own := map[string]bool{} // the paths that it touched, as they were and as they are now
+	note := func(p string) bool { own[p] = true; return false }
+	eachPath(changes, places, note)
+	near := slices.Clone(places)
 	var unfinished []change.Change // the list of an undo that was cut short
 	for _, o := range records {
 		if o.Undoes == r.Number && o.End == journal.CutShort && !o.Busy {
@@ -72,7 +74,11 @@ func PlanUndo(j *journal.Journal, records []*journal.Record, r *journal.Record, 
 	if err != nil {
 		return nil, err
 	}
-	changes, places = needed(changes, places)
+	changes, places = u.needed(changes, places)
+	eachPath(changes[:ours], places, note)
+	if err := newer(j, records, r, own, append(near, places...)); err != nil {
+		return nil, err
+	}
 	open, err := u.open(places)
 	if err != nil {
 		return nil, err
@@ -104,21 +110,14 @@ func PlanUndo(j *journal.Journal, records []*journal.Record, r *journal.Record, 
 	return u, nil
 }
 
-// newer says whether a later record changed what this one did.
-func newer(j *journal.Journal, records []*journal.Record, r *journal.Record, changes []change.Change, places []string) error {
-	var later []*journal.Record
-	for _, o := range records {
+// newer says whether a later record changed what this one did: its own paths, below
+// some of the places.
+func newer(j *journal.Journal, records []*journal.Record, r *journal.Record, own map[string]bool, places []string) error {
+	for _, o := range slices.Backward(records) {
 		// A record that was undone, and its undo, come to nothing.
-		if o.Number > r.Number && !o.Undone() && o.Undoes < r.Number && near(o, r) {
-			later = append(later, o)
+		if o.Number <= r.Number || o.Undone() || o.Undoes >= r.Number || !near(o, places) {
+			continue
 		}
-	}
-	if len(later) == 0 {
-		return nil
-	}
-	own := map[string]bool{}
-	eachPath(changes, places, func(p string) bool { own[p] = true; return false })
-	for _, o := range slices.Backward(later) {
 		theirs, at, err := j.Changes(o)
 		if err != nil {
 			return err
@@ -134,10 +133,10 @@ func newer(j *journal.Journal, records []*journal.Record, r *journal.Record, cha
 	return nil
 }
 
-// near reports whether two records have to do with one part of a disk.
-func near(a, b *journal.Record) bool {
-	for _, p := range a.PlacePaths() {
-		for _, q := range b.PlacePaths() {
+// near reports whether a record has to do with the part of a disk that places are in.
+func near(r *journal.Record, places []string) bool {
+	for _, p := range r.PlacePaths() {
+		for _, q := range places {
 			if journal.Within(p, q) || journal.Within(q, p) {
 				return true
 			}
@@ -167,7 +166,8 @@ func eachPath(changes []change.Change, places []string, stop func(p string) bool
 func (u *Undo) find(changes []change.Change, places []string, here string) ([]change.Change, []string, error) {
 	gone := ""
 	found := 0
-	for _, root := range u.Record.Roots {
+	u.Roots = slices.Clone(u.Record.Roots)
+	for i, root := range u.Roots {
 		if root.In >= len(places) || root.Ino == 0 && root.ID == "" {
 			found++
 			continue
@@ -185,6 +185,7 @@ func (u *Undo) find(changes []change.Change, places []string, here string) ([]ch
 		found++
 		u.Moved = append(u.Moved, now)
 		changes, places = relocate(changes, places, root, now)
+		u.Roots[i].In, u.Roots[i].Path = len(places)-1, change.Text(filepath.Base(now))
 	}
 	if found == 0 && gone != "" {
 		return nil, nil, &GoneError{gone}
@@ -312,7 +313,7 @@ func relocate(changes []change.Change, places []string, root journal.Root, now s
 
 // needed leaves out the places that are not there any more and that no change is
 // in: all that was done in them is elsewhere now.
-func needed(changes []change.Change, places []string) ([]change.Change, []string) {
+func (u *Undo) needed(changes []change.Change, places []string) ([]change.Change, []string) {
 	used := map[int]bool{}
 	for i := range changes {
 		c := &changes[i]
@@ -334,6 +335,10 @@ func needed(changes []change.Change, places []string) ([]change.Change, []string
 	changes = slices.Clone(changes)
 	for i := range changes {
 		changes[i].In, changes[i].FromIn = at[changes[i].In], at[changes[i].FromIn]
+	}
+	u.Roots = slices.DeleteFunc(u.Roots, func(r journal.Root) bool { _, there := at[r.In]; return !there })
+	for i := range u.Roots {
+		u.Roots[i].In = at[u.Roots[i].In]
 	}
 	return changes, kept
 }

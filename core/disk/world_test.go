@@ -379,7 +379,7 @@ func (w *world) undo(what string) ([]Stay, error) {
 		if err != nil {
 			return nil, err
 		}
-		_, err = w.writer().Apply(u.Plan, journal.Head{What: "undo", When: time.Unix(0, 0), Title: "world", Roots: r.Roots})
+		_, err = w.writer().Apply(u.Plan, journal.Head{What: "undo", When: time.Unix(0, 0), Title: "world", Roots: u.Roots})
 		return u.Stays, err
 	}
 	return nil, errNothing
