@@ -250,14 +250,19 @@ func (a *app) forget(records []*journal.Record, number string, ask consent) erro
 	if !goes {
 		return err
 	}
+	var away []string
 	err = a.journal(func(j *journal.Journal) error {
-		if err := a.writer().Forget(j, r); err != nil {
+		if away, err = a.writer().Forget(j, r); err != nil {
 			return refused("", "%d cannot be forgotten: %s", r.Number, place.Reason(err))
 		}
 		return nil
 	})
 	if err != nil {
 		return err
+	}
+	if len(away) > 0 && r.Kept > 0 {
+		a.screen.Text(term.Good.Render("Forgotten") + term.Sprintf(": %d. What it kept in %s is not freed: that folder is not here.", r.Number, strings.Join(away, ", ")))
+		return nil
 	}
 	a.screen.Text(term.Good.Render("Forgotten") + term.Sprintf(": %d; %s freed.", r.Number, term.Size(r.Kept)))
 	return nil

@@ -580,27 +580,32 @@ func discard(root folder.Folder, work string) error {
 }
 
 // Forget frees what a record keeps, and the record itself: it can no longer be
-// taken back.
-func (w *Writer) Forget(j *journal.Journal, r *journal.Record) error {
-	places := slices.DeleteFunc(r.PlacePaths(), func(p string) bool {
-		_, _, err := folder.Identity(p)
-		return err != nil // its disk is not here, and what it keeps went with it
-	})
+// taken back. Away are the places that are not here, as those on a disk that is not
+// connected: what it keeps there stays.
+func (w *Writer) Forget(j *journal.Journal, r *journal.Record) (away []string, err error) {
+	var places []string
+	for _, p := range r.PlacePaths() {
+		if exists(p) {
+			places = append(places, p)
+		} else {
+			away = append(away, p)
+		}
+	}
 	release, err := w.take(places)
 	if err != nil {
-		return err
+		return away, err
 	}
 	defer release()
 	for _, path := range places {
 		place, err := place.Open(path)
 		if err != nil {
-			return err
+			return away, err
 		}
 		err = discard(place.Root(), r.Work)
 		place.Close()
 		if err != nil {
-			return err
+			return away, err
 		}
 	}
-	return j.Forget(r)
+	return away, j.Forget(r)
 }
