@@ -197,6 +197,7 @@ func TestUndoIsCareful(t *testing.T) {
 	require.NoError(t, os.Rename(filepath.Join(d.dir, "out/Pask"), filepath.Join(d.dir, "out/Oriel")))
 	build("out/Oriel", "Inner")
 	out, status = here("out/Oriel", "history")
+	assert.Zero(t, status, out)
 	lines := strings.Split(strings.TrimSpace(out), "\n")
 	first := strings.Fields(lines[len(lines)-2])[0]
 	out, status = here("out", "undo", first, "--yes")
