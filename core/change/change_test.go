@@ -222,26 +222,57 @@ func TestLinesAreReadBack(t *testing.T) {
 			c.From, c.Sum, c.Was.Sum = p.Draw(t, "from"), "5e", "3a"
 		}
 		c.Was.Kind = kind
-		line, err := c.AppendLines(nil, nil)
+		written := c
+		want := []Change{c}
+		if c.Op == Make && kind == tree.Folder {
+			written.Node = &tree.Node{Kind: tree.Folder, Children: drawTrees(t, names, 3)}
+			for at, n := range written.Node.All() {
+				one := Change{Op: Make, In: c.In, Path: c.Path + "/" + at, Node: &tree.Node{Kind: n.Kind}}
+				if one.Was.Kind = n.Kind; n.Kind == tree.File {
+					one.Sum = digest.Bytes([]byte(n.Name))
+				}
+				want = append(want, one)
+			}
+		}
+		line, singles, err := written.AppendLine(nil, func(n *tree.Node) (string, error) { return digest.Bytes([]byte(n.Name)), nil })
 		require.NoError(t, err)
 		back, err := ParseLine(line)
 		require.NoError(t, err, "%s", line)
 		if len(c.Old) == 0 {
-			c.Old, back.Old = nil, nil
+			want[0].Old, back[0].Old = nil, nil
 		}
-		assert.Equal(t, c, back, "%s", line)
+		assert.Equal(t, want, back, "%s", line)
+		assert.Len(t, back, singles)
 	})
-	for _, bad := range []string{"", "{", `{"op":"fly","path":"a"}`, `{"op":"make","path":"../a"}`, `{"op":"move","path":"a","from":"/etc"}`, `{"op":"make","path":"a","in":-1}`} {
+	for _, bad := range []string{"", "{", `{"op":"fly","path":"a"}`, `{"op":"make","path":"../a"}`, `{"op":"move","path":"a","from":"/etc"}`, `{"op":"make","path":"a","in":-1}`,
+		`{"op":"make","path":"a/","holds":["b"]}`, `{"op":"make","path":"a/","holds":["b/c/"]}`, `{"op":"make","path":"a/","holds":[["../b","5e"]]}`,
+		`{"op":"make","path":"a/","holds":[[]]}`, `{"op":"make","path":"a/","holds":[["b/","../"]]}`, `{"op":"make","path":"a","sum":"5e","holds":["b/"]}`} {
 		_, err := ParseLine([]byte(bad))
 		assert.Error(t, err, bad)
 	}
 }
 
+// drawTrees draws what a folder holds.
+func drawTrees(t *rapid.T, names *rapid.Generator[string], depth int) (list []*tree.Node) {
+	for range rapid.IntRange(0, depth).Draw(t, "children") {
+		n := &tree.Node{Name: names.Draw(t, "name"), Kind: rapid.SampledFrom([]tree.Kind{tree.Folder, tree.File}).Draw(t, "kind")}
+		if n.Kind == tree.Folder {
+			n.Children = drawTrees(t, names, depth-1)
+		}
+		list = append(list, n)
+	}
+	return list
+}
+
 func FuzzParseLine(f *testing.F) {
+	f.Add([]byte(`{"op":"make","path":"a/","holds":["b/",["c/","d/",["e","5e"]],[["/w=="],"5e"]]}`))
 	f.Add([]byte(`{"op":"move","path":"a/","from":"b","was":{"size":1},"old":"eA=="}`))
 	f.Fuzz(func(t *testing.T, data []byte) {
-		if c, err := ParseLine(data); err == nil && (!Local(c.Path) || c.From != "" && !Local(c.From)) {
-			t.Fatal("a path leads out")
+		list, _ := ParseLine(data)
+		for _, c := range list {
+			if !Local(c.Path) || c.From != "" && !Local(c.From) {
+				t.Fatal("a path leads out")
+			}
 		}
 	})
 }

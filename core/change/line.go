@@ -1,6 +1,7 @@
 package change
 
 import (
+	"encoding/base64"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -16,14 +17,15 @@ import (
 // A line is a change as a record holds it, in JSON. Contents are not in it, but
 // their checksums are.
 //
-//	{"op":"make","path":"Oriel Pask/"}
-//	{"op":"make","path":"Oriel Pask/notes.md","sum":"…"}
+//	{"op":"make","path":"Oriel Pask/","holds":["Agreement/",["Stages/","01 Survey/"],["notes.md","…"]]}
 //	{"op":"replace","path":"clients.csv","in":1,"sum":"…","was":{"sum":"…"},"old":"…"}
 //	{"op":"move","path":"03 Tides/","from":"02 Tides","was":{"dev":2049,"ino":77}}
 //	{"op":"copy","path":"a.jpg","from":"DCIM/1.jpg","fromIn":1,"was":{…}}
 //	{"op":"remove","path":"Drafts/","was":{"mode":493,"time":…}}
 //
-// A path that ends in a slash is that of a folder.
+// A path that ends in a slash is that of a folder. What a made folder holds is
+// named in it: an empty folder by its name, one with something in it by a list
+// that begins with its name, a file by its name and its checksum.
 type line struct {
 	Op     string  `json:"op"`
 	In     int     `json:"in,omitempty"`
@@ -33,6 +35,7 @@ type line struct {
 	Link   bool    `json:"link,omitempty"` // it is a symbolic link
 	Loose  bool    `json:"loose,omitempty"`
 	Sum    string  `json:"sum,omitempty"`
+	Holds  []any   `json:"holds,omitempty"`
 	Via    Text    `json:"via,omitempty"`
 	Was    *was    `json:"was,omitempty"`
 	As     *was    `json:"as,omitempty"`
@@ -68,28 +71,71 @@ func (t *Text) UnmarshalJSON(data []byte) error {
 	return json.Unmarshal(data, (*string)(t))
 }
 
-// AppendLines appends the lines of a change, each with its line break: of a Make,
-// one for each thing that it makes. Sums returns the checksum of a file that is
-// made, where the change does not say it.
-func (c *Change) AppendLines(dst []byte, sums func(n *tree.Node) (string, error)) ([]byte, error) {
-	var err error
+// AppendLine appends the line of a change, with its line break. Sums returns the
+// checksum of a file that is made, where the change does not say it. Singles is how
+// many changes the line comes back as: of a Make, one for each thing that it makes.
+func (c *Change) AppendLine(dst []byte, sums func(n *tree.Node) (string, error)) (line []byte, singles int, err error) {
 	if c.Op != Make {
-		return c.append(dst), nil
+		return c.append(dst), 1, nil
 	}
-	c.Each(func(at string, n *tree.Node) bool {
-		one := Change{Op: Make, In: c.In, Path: at, Node: n}
-		if n == c.Node {
-			one.Sum, one.As = c.Sum, c.As
+	one := *c
+	if one.Sum, err = wholeSum(c.Node, c.Sum, sums); err != nil {
+		return dst, 0, err
+	}
+	dst, singles = one.append(dst), 1
+	if len(c.Node.Children) == 0 {
+		return dst, singles, nil
+	}
+	dst = append(dst[:len(dst)-len("}\n")], `,"holds":[`...)
+	dst, below, err := appendHolds(dst, c.Node, sums)
+	return append(dst, "]}\n"...), singles + below, err
+}
+
+func wholeSum(n *tree.Node, sum string, sums func(n *tree.Node) (string, error)) (string, error) {
+	if sum = sumOf(n, sum); n.Kind == tree.File && sum == "" {
+		return sums(n)
+	}
+	return sum, nil
+}
+
+func appendHolds(dst []byte, n *tree.Node, sums func(n *tree.Node) (string, error)) (_ []byte, singles int, err error) {
+	for i, c := range n.Children {
+		if i > 0 {
+			dst = append(dst, ',')
 		}
-		if one.Sum = sumOf(n, one.Sum); n.Kind == tree.File && one.Sum == "" {
-			if one.Sum, err = sums(n); err != nil {
-				return false
+		singles++
+		switch {
+		case c.Kind == tree.File:
+			sum, err := wholeSum(c, "", sums)
+			if err != nil {
+				return dst, 0, err
 			}
+			dst = append(appendName(append(dst, '['), c.Name, ""), `,"`...)
+			dst = append(append(dst, sum...), `"]`...)
+		case len(c.Children) == 0 && utf8.ValidString(c.Name):
+			dst = appendName(dst, c.Name, "/")
+		default:
+			dst = appendName(append(dst, '['), c.Name, "/")
+			if len(c.Children) > 0 {
+				dst = append(dst, ',')
+			}
+			var below int
+			if dst, below, err = appendHolds(dst, c, sums); err != nil {
+				return dst, 0, err
+			}
+			singles += below
+			dst = append(dst, ']')
 		}
-		dst = one.append(dst)
-		return true
-	})
-	return dst, err
+	}
+	return dst, singles, nil
+}
+
+func appendName(dst []byte, name, mark string) []byte {
+	if plain(name) {
+		return append(append(append(append(dst, '"'), name...), mark...), '"')
+	}
+	data, _ := Text(name + mark).MarshalJSON() // text or bytes can always be written
+	return append(dst, data...)
 }
 
 func (c *Change) append(dst []byte) []byte {
@@ -132,15 +178,82 @@ func (c *Change) append(dst []byte) []byte {
 	return append(append(dst, data...), '\n')
 }
 
-// ParseLine reads a line back. What it makes has no content.
-func ParseLine(data []byte) (Change, error) {
+// ParseLine reads a line back: of a Make, one change for each thing that it makes.
+// What is made has no content.
+func ParseLine(data []byte) ([]Change, error) {
 	var l line
 	if err := json.Unmarshal(data, &l); err != nil {
-		return Change{}, err
+		return nil, err
 	}
+	c, err := l.change()
+	if err != nil {
+		return nil, err
+	}
+	list := []Change{c}
+	if c.Op == Make && c.Node.Kind == tree.Folder {
+		err = l.below(&list, c.Path+"/", l.Holds)
+	} else if l.Holds != nil {
+		err = errNoChange
+	}
+	if err != nil {
+		return nil, err
+	}
+	return list, nil
+}
+
+var errNoChange = errors.New("not a change")
+
+// below adds what a made folder holds.
+func (l *line) below(list *[]Change, at string, holds []any) error {
+	for _, one := range holds {
+		item, many := one.([]any)
+		if !many {
+			item = []any{one}
+		}
+		if len(item) == 0 {
+			return errNoChange
+		}
+		name, err := nameOf(item[0])
+		name, folder := strings.CutSuffix(name, "/")
+		if err != nil || strings.Contains(name, "/") || !Local(name) {
+			return errNoChange
+		}
+		c := Change{Op: Make, In: l.In, Path: at + name, Node: &tree.Node{Kind: tree.Folder}}
+		if c.Was.Kind = tree.Folder; !folder {
+			sum, text := item[len(item)-1].(string)
+			if !text || len(item) != 2 {
+				return errNoChange
+			}
+			c.Sum, c.Was.Kind, c.Node = sum, tree.File, &tree.Node{Kind: tree.File}
+		}
+		*list = append(*list, c)
+		if folder {
+			if err := l.below(list, c.Path+"/", item[1:]); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}
+
+// nameOf reads a name: a text, or a list of one text that holds its bytes.
+func nameOf(item any) (string, error) {
+	if list, ok := item.([]any); ok && len(list) == 1 {
+		text, _ := list[0].(string)
+		name, err := base64.StdEncoding.DecodeString(text)
+		return string(name), err
+	}
+	name, ok := item.(string)
+	if !ok {
+		return "", errNoChange
+	}
+	return name, nil
+}
+
+func (l *line) change() (Change, error) {
 	op := slices.Index(opWords[:], l.Op)
 	if op < 0 || l.Path == "" || l.In < 0 || l.FromIn < 0 {
-		return Change{}, errors.New("not a change")
+		return Change{}, errNoChange
 	}
 	c := Change{Op: Op(op), In: l.In, FromIn: l.FromIn, From: string(l.From), Sum: l.Sum, Via: string(l.Via), Loose: l.Loose}
 	kind := tree.File

@@ -28,9 +28,8 @@ import (
 // down, so that it can be taken back. Each record is a file of its own: a line of
 // JSON for its head, one for each change, and one for its end:
 //
-//	{"vestibula":2,"number":3,"what":"build","places":["/home/o/Clients"],…}
-//	{"op":"make","path":"Oriel Pask/"}
-//	{"op":"make","path":"Oriel Pask/notes.md","sum":"…"}
+//	{"vestibula":3,"number":3,"what":"build","places":["/home/o/Clients"],…}
+//	{"op":"make","path":"Oriel Pask/","holds":[["notes.md","…"]]}
 //	{"all":2}
 //	{"end":"done"}
 //
@@ -85,7 +84,8 @@ func (e *Error) Error() string { return "the journal: " + folder.Reason(e.Err) }
 func (e *Error) Unwrap() error { return e.Err }
 
 // Begin writes a record down, durably, and opens it for what is still to be noted
-// in it. Lines are the numbers of the lines of changes. The error is that of a
+// in it. Lines are the numbers that changes have among those which
+// [Journal.Changes] returns. The error is that of a
 // content that cannot be read, or a [Error].
 func (j *Journal) Begin(head *Head, list []change.Change) (lines []int, err error) {
 	numbers, err := j.numbers()
@@ -160,13 +160,14 @@ func writeRecord(to io.Writer, head *Head, list []change.Change) (lines []int, e
 	}
 	var buf []byte
 	lines = make([]int, len(list))
-	line := 0
+	line := 0 // the number of a single change, as they are read back
 	for i := range list {
 		lines[i] = line
-		if buf, err = list[i].AppendLines(buf[:0], SumOf); err != nil {
+		var singles int
+		if buf, singles, err = list[i].AppendLine(buf[:0], SumOf); err != nil {
 			return nil, err
 		}
-		line += bytes.Count(buf, []byte("\n"))
+		line += singles
 		if _, err := w.Write(buf); err != nil {
 			return nil, err
 		}

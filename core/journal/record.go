@@ -125,7 +125,7 @@ func parseChanges(data []byte) (list []change.Change, whole bool) {
 	for s.Scan() {
 		c, err := change.ParseLine(s.Bytes())
 		if err == nil {
-			list = append(list, c)
+			list = append(list, c...)
 			continue
 		}
 		var all allLine
@@ -141,7 +141,7 @@ func parseChanges(data []byte) (list []change.Change, whole bool) {
 }
 
 // format is the number of the format of records.
-const format = 2
+const format = 3
 
 // Name names what a record is about.
 func (r *Record) Name() string {
