@@ -13,6 +13,7 @@
 package change
 
 import (
+	"io/fs"
 	"path"
 	"slices"
 	"strings"
@@ -44,11 +45,42 @@ type State struct {
 	Sum string // the checksum of a file's contents; empty where it does not matter
 }
 
+// moved reports whether an entry can be what the state says, after it was moved: the
+// same thing or, on another disk, a file of the same size and time.
+func (s *State) moved(e tree.Entry) bool {
+	if s.Ino == 0 || s.Dev == e.Dev {
+		return s.Ino == 0 || s.Ino == e.Ino
+	}
+	return e.Kind != tree.File || s.Size == e.Size && s.Time == e.Time
+}
+
+// Same reports whether an entry is what the state says: the same thing, where its
+// identity is known, and of a file, with the same size and time as well. A
+// folder's time changes with what is put into it.
+func (s *State) Same(e tree.Entry) bool {
+	if s.Kind != e.Kind || s.Ino != 0 && (s.Ino != e.Ino || s.Dev != e.Dev) {
+		return false
+	}
+	return s.Kind == tree.Folder || s.Size == e.Size && s.Time == e.Time
+}
+
+// A Dress is what something bears beside its contents: its permissions, and when it
+// was changed last, in nanoseconds since 1970. Zero leaves each as it comes.
+type Dress struct {
+	Mode fs.FileMode
+	Time int64
+}
+
 // A Change is one thing done to a place.
 type Change struct {
-	Op   Op
-	In   int    // the place of Path, among those of the set
-	Path string // what comes about; of a removal, what goes
+	Op Op
+	// HasOld says that Old holds what was there before.
+	HasOld bool
+	// Loose says that a move has to do with no other change of its list, so that
+	// several can be carried out at a time.
+	Loose bool
+	In    int    // the place of Path, among those of the set
+	Path  string // what comes about; of a removal, what goes
 	// From is where something is moved or copied from, and FromIn its place. Of a
 	// Replace and of a Remove, it is where the other contents lie while the run
 	// is at work, in the place of Path.
@@ -63,21 +95,19 @@ type Change struct {
 	Was State
 	// As says the permissions and the time that something gets which is made again,
 	// or is given its former contents.
-	As tree.Entry
+	As Dress
 	// Sum is the checksum of a file that a change makes or replaces.
 	Sum string
 	// Old is what a replaced or removed file held, where that is little enough to
-	// be written into the record; HasOld says that it is.
-	Old    []byte
-	HasOld bool
+	// be written into the record.
+	Old []byte
 	// Via is, of a move to or from a third name, or something in a folder that bears
 	// one, the path at the other end of the way. It tells such a move from one to
 	// where removed things are kept.
 	Via string
-	// Loose says that a move has to do with no other change of its list, so that
-	// several can be carried out at a time.
-	Loose bool
-	Why   string // for a person
+	Why string // for a person
+
+	seen int32 // where it stands among what was looked at ahead, from 1: see [Check.LookAhead]
 }
 
 // loose reports whether a change and the next one can be carried out at a time.
@@ -242,7 +272,7 @@ func Invert(changes []Change) []Change {
 			c.In, c.FromIn, c.Path, c.From = c.FromIn, c.In, c.From, c.Path
 			out = append(out, c)
 		case Replace:
-			back := Change{Op: Replace, In: c.In, Path: c.Path, From: c.From, Was: State{Entry: tree.Entry{Kind: tree.File}, Sum: c.Sum}, Sum: c.Was.Sum, As: c.Was.Entry}
+			back := Change{Op: Replace, In: c.In, Path: c.Path, From: c.From, Was: State{Entry: tree.Entry{Kind: tree.File}, Sum: c.Sum}, Sum: c.Was.Sum, As: Dress{c.Was.Mode, c.Was.Time}}
 			if c.HasOld {
 				back.Content = tree.Bytes(c.Old)
 			}
@@ -252,7 +282,7 @@ func Invert(changes []Change) []Change {
 			if c.HasOld {
 				n.Content = tree.Bytes(c.Old)
 			}
-			out = append(out, Change{Op: Make, In: c.In, Path: c.Path, From: c.From, Node: n, Sum: c.Was.Sum, As: c.Was.Entry})
+			out = append(out, Change{Op: Make, In: c.In, Path: c.Path, From: c.From, Node: n, Sum: c.Was.Sum, As: Dress{c.Was.Mode, c.Was.Time}})
 		}
 	}
 	return out

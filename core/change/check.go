@@ -1,17 +1,13 @@
 package change
 
 import (
-	"errors"
 	"fmt"
 	"io"
-	"io/fs"
 	"maps"
 	"path"
-	"runtime"
 	"slices"
 	"strconv"
 	"strings"
-	"sync"
 
 	"vestibula/core/digest"
 	"vestibula/core/tree"
@@ -45,47 +41,33 @@ type Check struct {
 	roots   []*spot
 	entries []Change       // what moves a folder to another disk, entry by entry
 	renewed map[key]string // paths in the work folder of this run, by those in another one
-	list    []Change       // the one that is checked
-	at      int            // the change that is checked
-	ahead   []tree.Entry   // what was looked at before, by the numbers of changes
+	ahead   *ahead         // what was looked at before
+	seen    int32          // where the change that is checked stands in it, from 1
+	from    key            // that source
 	lastKey key            // the folder that was found last
 	lastDir *spot          // nil for none
 	old     int            // bytes of old contents so far
 	aside   int            // how many names in the work folder are taken
 }
 
-// A spot is a path as it is while a list is carried out.
-type spot struct {
-	name     string
-	kind     tree.Kind
-	in       int
-	real     string // where it lies on the disk; empty for what is not there yet
-	parent   *spot
-	children map[string]*spot // nil until they are needed
-	folded   map[string]string
-	node     *tree.Node // of what the list made
-	sum      string     // of a file that the list made or replaced
-	other    bool       // it is another file by then, on another disk
-	device   uint64     // the disk that it lies on; 0 while that is not known
-	denied   error      // nothing can be made in it
-	asked    bool
-}
-
 // Run returns the list with the states of what it touches, and what cannot be
 // done. Unless the check is lenient, nothing should be carried out where there
 // is any obstacle. The error is that of a place which cannot be read.
 func (k *Check) Run(list []Change) (bound []Change, bad []Obstacle, err error) {
-	k.list = list
 	for i := range k.Places {
 		k.roots = append(k.roots, &spot{in: i, real: "."})
 	}
 	if !k.Names {
 		bound = make([]Change, 0, len(list))
-		k.lookAhead(list)
+		if k.ahead == nil {
+			k.LookAhead(list)
+			defer k.Wait()
+		}
 	}
 	for i := range list {
 		c := list[i]
-		k.at = i
+		k.seen, c.seen = c.seen, 0
+		k.from = key{c.FromIn, c.From}
 		k.cutShort = i < k.CutShort
 		old := k.renew(&c)
 		why, err := k.one(&c)
@@ -107,49 +89,6 @@ func (k *Check) Run(list []Change) (bound []Change, bad []Obstacle, err error) {
 		}
 	}
 	return bound, bad, nil
-}
-
-// many is how many changes are worth the while of several who look.
-const many = 2000
-
-// lookAhead looks at the sources of a long list, several at a time, where they lie
-// before any of it is carried out.
-func (k *Check) lookAhead(list []Change) {
-	if len(list) < many {
-		return
-	}
-	k.ahead = make([]tree.Entry, len(list))
-	workers := runtime.GOMAXPROCS(0)
-	each := (len(list) + workers - 1) / workers
-	var group sync.WaitGroup
-	for from := 0; from < len(list); from += each {
-		group.Go(func() {
-			eyes := map[int]tree.Place{}
-			for i := from; i < min(from+each, len(list)); i++ {
-				c := &list[i]
-				if c.Op != Move || c.FromIn >= len(k.Places) {
-					continue
-				}
-				p := eyes[c.FromIn]
-				if p == nil {
-					p = k.Places[c.FromIn]
-					if other, ok := p.(interface{ Clone() tree.Place }); ok {
-						p = other.Clone()
-					} else if workers > 1 {
-						return
-					}
-					eyes[c.FromIn] = p
-				}
-				k.ahead[i], _ = p.Look(c.From) // what cannot be looked at is told later
-			}
-			for _, p := range eyes {
-				if own, ok := p.(io.Closer); ok {
-					own.Close()
-				}
-			}
-		})
-	}
-	group.Wait()
 }
 
 // renew has a list that takes another one back use the work folder of its own run:
@@ -411,7 +350,7 @@ func (k *Check) device(s *spot) (uint64, error) {
 // there, all that lies in it is moved, and the old one is removed.
 func (k *Check) unpack(c *Change, source *spot) (*string, error) {
 	was := c.Was
-	list := []Change{{Op: Make, In: c.In, Path: c.Path, Node: &tree.Node{Name: path.Base(c.Path)}, As: was.Entry}}
+	list := []Change{{Op: Make, In: c.In, Path: c.Path, Node: &tree.Node{Name: path.Base(c.Path)}, As: Dress{was.Mode, was.Time}}}
 	if err := k.load(source); err != nil {
 		return nil, err
 	}
@@ -519,8 +458,8 @@ func (k *Check) bind(c *Change, source *spot) (*string, error) {
 func (k *Check) look(s *spot) (tree.Entry, error) {
 	var e tree.Entry
 	var err error
-	if c := k.list; k.ahead != nil && c[k.at].From == s.real && c[k.at].FromIn == s.in && k.ahead[k.at].Time != 0 {
-		e = k.ahead[k.at]
+	if seen := k.ahead.entry(k.seen); seen != nil && k.from == (key{s.in, s.real}) {
+		e = *seen
 	} else {
 		e, err = k.Places[s.in].Look(s.real)
 	}
@@ -528,25 +467,6 @@ func (k *Check) look(s *spot) (tree.Entry, error) {
 		e.Dev, e.Ino = 0, 0
 	}
 	return e, err
-}
-
-// moved reports whether an entry can be what the state says, after it was moved: the
-// same thing or, on another disk, a file of the same size and time.
-func (s *State) moved(e tree.Entry) bool {
-	if s.Ino == 0 || s.Dev == e.Dev {
-		return s.Ino == 0 || s.Ino == e.Ino
-	}
-	return e.Kind != tree.File || s.Size == e.Size && s.Time == e.Time
-}
-
-// Same reports whether an entry is what the state says: the same thing, where its
-// identity is known, and of a file, with the same size and time as well. A
-// folder's time changes with what is put into it.
-func (s *State) Same(e tree.Entry) bool {
-	if s.Kind != e.Kind || s.Ino != 0 && (s.Ino != e.Ino || s.Dev != e.Dev) {
-		return false
-	}
-	return s.Kind == tree.Folder || s.Size == e.Size && s.Time == e.Time
 }
 
 func (k *Check) replace(c *Change) (*string, error) {
@@ -719,107 +639,4 @@ func (k *Check) room(n int) bool {
 	}
 	k.old += n
 	return true
-}
-
-// find returns the spot at a path, or nil where there is none.
-func (k *Check) find(in int, at string) (s *spot, err error) {
-	if at == "." {
-		return k.roots[in], nil
-	}
-	dir, name := ".", at
-	if i := strings.LastIndexByte(at, '/'); i >= 0 {
-		dir, name = at[:i], at[i+1:]
-	}
-	// Changes to one folder mostly follow each other.
-	if k.lastDir == nil || k.lastKey != (key{in, dir}) {
-		if k.lastDir, err = k.walk(in, dir); err != nil || k.lastDir == nil {
-			return nil, err
-		}
-		k.lastKey = key{in, dir}
-	}
-	if k.lastDir.kind != tree.Folder {
-		return nil, nil
-	}
-	if err := k.load(k.lastDir); err != nil {
-		return nil, err
-	}
-	return k.lastDir.children[name], nil
-}
-
-// walk returns the spot of a folder.
-func (k *Check) walk(in int, at string) (*spot, error) {
-	s := k.roots[in]
-	if at == "." {
-		return s, nil
-	}
-	for name := range strings.SplitSeq(at, "/") {
-		if s.kind != tree.Folder {
-			return nil, nil
-		}
-		if err := k.load(s); err != nil {
-			return nil, err
-		}
-		if s = s.children[name]; s == nil {
-			return nil, nil
-		}
-	}
-	return s, nil
-}
-
-// load has what lies in a folder.
-func (k *Check) load(s *spot) error {
-	switch {
-	case s.children != nil:
-		return nil
-	case s.node != nil:
-		s.children = make(map[string]*spot, len(s.node.Children))
-		for _, n := range s.node.Children {
-			s.put(&spot{name: n.Name, kind: n.Kind, in: s.in, node: n, sum: sumOf(n, "")})
-		}
-		return nil
-	}
-	entries, err := k.Places[s.in].List(s.real)
-	if errors.Is(err, fs.ErrNotExist) {
-		err = fmt.Errorf("%s has gone meanwhile", s.real)
-	}
-	if err != nil {
-		return err
-	}
-	s.children = make(map[string]*spot, len(entries))
-	spots := make([]spot, len(entries))
-	for i, e := range entries {
-		spots[i] = spot{name: e.Name, kind: e.Kind, in: s.in, real: path.Join(s.real, e.Name)}
-		s.put(&spots[i])
-	}
-	return nil
-}
-
-// alike returns a name in a folder that some systems take for the given one.
-func (s *spot) alike(name string) (other string, found bool) {
-	if s.folded == nil {
-		s.folded = make(map[string]string, len(s.children))
-		for name := range s.children {
-			s.folded[tree.Folded(name)] = name
-		}
-	}
-	other, found = s.folded[tree.Folded(name)]
-	return other, found
-}
-
-func (s *spot) put(child *spot) {
-	s.children[child.name] = child
-	child.parent = s
-	if s.folded != nil {
-		s.folded[tree.Folded(child.name)] = child.name
-	}
-}
-
-func (s *spot) drop(child *spot) {
-	delete(s.children, child.name)
-	if s.folded == nil {
-		return
-	}
-	if f := tree.Folded(child.name); s.folded[f] == child.name {
-		delete(s.folded, f)
-	}
 }

@@ -268,7 +268,7 @@ func (l *line) change() (Change, error) {
 	}
 	c.Was.Kind = kind
 	if l.As != nil {
-		c.As = tree.Entry{Mode: l.As.Mode, Time: l.As.Time}
+		c.As = Dress{l.As.Mode, l.As.Time}
 	}
 	if c.Op == Make {
 		c.Node = &tree.Node{Kind: kind}

@@ -112,6 +112,9 @@ func Prepare(set *change.Set) (*Plan, error) {
 		return nil, err
 	}
 	defer closeAll(places)
+	check := &change.Check{Places: asPlaces(places), Work: p.Work}
+	check.LookAhead(set.Changes)
+	defer check.Wait()
 	list, bad := set.Order(p.Work)
 	for _, o := range bad {
 		p.Blocked = append(p.Blocked, Blocked{set.Changes[o.Index].Path, o.Why})
@@ -119,7 +122,6 @@ func Prepare(set *change.Set) (*Plan, error) {
 	if bad != nil {
 		return p, nil
 	}
-	check := &change.Check{Places: asPlaces(places), Work: p.Work}
 	p.List, bad, err = check.Run(list)
 	for _, o := range bad {
 		p.Blocked = append(p.Blocked, Blocked{list[o.Index].Path, o.Why})

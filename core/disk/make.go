@@ -275,7 +275,7 @@ func (b *builder) make(i int32) error {
 		return err
 	}
 	c := &m.changes[s.change]
-	var as tree.Entry
+	var as change.Dress
 	if s.node == c.Node {
 		as = c.As
 	}
@@ -288,7 +288,7 @@ func (b *builder) make(i int32) error {
 
 // put makes a folder or a file. There says whether it is there now, which it may
 // be even where something failed.
-func (r *run) put(parent folder.Folder, name string, n *tree.Node, in int, part string, as tree.Entry) (there bool, sum string, err error) {
+func (r *run) put(parent folder.Folder, name string, n *tree.Node, in int, part string, as change.Dress) (there bool, sum string, err error) {
 	if n.Kind == tree.Folder {
 		err := parent.Mkdir(name, cmp.Or(as.Mode, 0o777))
 		return err == nil, "", err
