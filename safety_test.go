@@ -380,3 +380,29 @@ func TestWhatCannotBeWrittenIsTold(t *testing.T) {
 		assert.Empty(t, side.String(), "%v: nobody is there to be told", args)
 	}
 }
+
+// What a record keeps is freed after a yes; where its folder is away, that is said.
+func TestForgettingFreesWhatIsKept(t *testing.T) {
+	d := newDesk(t, "t.folders", "---\nfields: { client: Who? }\n---\n<client>/\n    form.bin | copy: form.bin\n", "form.bin", strings.Repeat("a form of many pages", 10000), "out/x", "", "other/x", "")
+	kept := func(place string) bool { return strings.Contains(strings.Join(d.has(place), " "), ".vestibula-") }
+	for _, place := range []string{"out", "other"} {
+		for _, args := range [][]string{{"build", "t", "client=Jun", "--into", place, "--yes"}, {"undo", "--yes"}} {
+			out, status := d.run(args...)
+			require.Zero(t, status, out)
+		}
+		require.True(t, kept(place), "a large file is kept where it was")
+	}
+	out, status := d.run("history", "--forget", "4")
+	assert.Equal(t, 1, status, "nobody said yes: %s", out)
+	require.True(t, kept("other"))
+	require.NoError(t, os.Rename(filepath.Join(d.dir, "out"), filepath.Join(d.dir, "away")))
+	for number, said := range map[string]string{"4": "200.0 kB freed", "2": "is not freed: that folder is not here"} {
+		out, status = d.run("history", "--forget", number, "--yes")
+		assert.Zero(t, status, out)
+		assert.Contains(t, out, said)
+		out, status = d.run("undo", number, "--yes")
+		assert.Equal(t, 1, status, out)
+	}
+	assert.False(t, kept("other"))
+	assert.True(t, kept("away"))
+}

@@ -280,18 +280,20 @@ func (r *run) moveAcross(from folder.Folder, name string, to folder.Folder, as s
 		return err
 	}
 	_ = to.Sync()
-	now, err := from.Look(name)
-	state := change.State{Entry: was}
-	if err == nil && !state.Same(now) {
-		err = ErrChanged
+	made, err := to.Look(as)
+	if err == nil {
+		err = held(from, name, &change.State{Entry: was})
 	}
 	if err == nil {
 		err = from.Remove(name, false)
 	}
-	if err != nil {
-		return errors.Join(err, to.Remove(as, false))
+	if err == nil {
+		return nil
 	}
-	return nil
+	if wrong := held(to, as, &change.State{Entry: made}); wrong != nil {
+		return errors.Join(err, wrong) // somebody else's by now
+	}
+	return errors.Join(err, to.Remove(as, false))
 }
 
 // copy makes a file that is a copy of another one. What it holds is written down
