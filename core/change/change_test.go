@@ -1,6 +1,8 @@
 package change
 
 import (
+	"bufio"
+	"bytes"
 	"fmt"
 	"io"
 	"io/fs"
@@ -234,8 +236,12 @@ func TestLinesAreReadBack(t *testing.T) {
 				want = append(want, one)
 			}
 		}
-		line, singles, err := written.AppendLine(nil, func(n *tree.Node) (string, error) { return digest.Bytes([]byte(n.Name)), nil })
+		var out bytes.Buffer
+		w := bufio.NewWriter(&out)
+		singles, err := written.WriteLine(w, func(n *tree.Node) (string, error) { return digest.Bytes([]byte(n.Name)), nil })
 		require.NoError(t, err)
+		require.NoError(t, w.Flush())
+		line := out.Bytes()
 		back, err := ParseLine(line)
 		require.NoError(t, err, "%s", line)
 		if len(c.Old) == 0 {

@@ -1,6 +1,7 @@
 package change
 
 import (
+	"bufio"
 	"encoding/base64"
 	"encoding/json"
 	"errors"
@@ -71,24 +72,29 @@ func (t *Text) UnmarshalJSON(data []byte) error {
 	return json.Unmarshal(data, (*string)(t))
 }
 
-// AppendLine appends the line of a change, with its line break. Sums returns the
+// WriteLine writes the line of a change, with its line break. Sums returns the
 // checksum of a file that is made, where the change does not say it. Singles is how
 // many changes the line comes back as: of a Make, one for each thing that it makes.
-func (c *Change) AppendLine(dst []byte, sums func(n *tree.Node) (string, error)) (line []byte, singles int, err error) {
-	if c.Op != Make {
-		return c.append(dst), 1, nil
-	}
+func (c *Change) WriteLine(w *bufio.Writer, sums func(n *tree.Node) (string, error)) (singles int, err error) {
 	one := *c
-	if one.Sum, err = wholeSum(c.Node, c.Sum, sums); err != nil {
-		return dst, 0, err
+	if c.Op == Make {
+		if one.Sum, err = wholeSum(c.Node, c.Sum, sums); err != nil {
+			return 0, err
+		}
 	}
-	dst, singles = one.append(dst), 1
-	if len(c.Node.Children) == 0 {
-		return dst, singles, nil
+	line := one.append(w.AvailableBuffer())
+	if c.Op != Make || len(c.Node.Children) == 0 {
+		_, err = w.Write(line)
+		return 1, err
 	}
-	dst = append(dst[:len(dst)-len("}\n")], `,"holds":[`...)
-	dst, below, err := appendHolds(dst, c.Node, sums)
-	return append(dst, "]}\n"...), singles + below, err
+	line = append(line[:len(line)-len("}\n")], `,"holds":[`...)
+	if _, err = w.Write(line); err == nil {
+		singles, err = writeHolds(w, c.Node, sums)
+	}
+	if err == nil {
+		_, err = w.WriteString("]}\n")
+	}
+	return 1 + singles, err
 }
 
 func wholeSum(n *tree.Node, sum string, sums func(n *tree.Node) (string, error)) (string, error) {
@@ -98,17 +104,17 @@ func wholeSum(n *tree.Node, sum string, sums func(n *tree.Node) (string, error))
 	return sum, nil
 }
 
-func appendHolds(dst []byte, n *tree.Node, sums func(n *tree.Node) (string, error)) (_ []byte, singles int, err error) {
+func writeHolds(w *bufio.Writer, n *tree.Node, sums func(n *tree.Node) (string, error)) (singles int, err error) {
 	for i, c := range n.Children {
+		dst := w.AvailableBuffer()
 		if i > 0 {
 			dst = append(dst, ',')
 		}
-		singles++
 		switch {
 		case c.Kind == tree.File:
 			sum, err := wholeSum(c, "", sums)
 			if err != nil {
-				return dst, 0, err
+				return 0, err
 			}
 			dst = append(appendName(append(dst, '['), c.Name, ""), `,"`...)
 			dst = append(append(dst, sum...), `"]`...)
@@ -119,15 +125,21 @@ func appendHolds(dst []byte, n *tree.Node, sums func(n *tree.Node) (string, erro
 			if len(c.Children) > 0 {
 				dst = append(dst, ',')
 			}
-			var below int
-			if dst, below, err = appendHolds(dst, c, sums); err != nil {
-				return dst, 0, err
+		}
+		if _, err := w.Write(dst); err != nil {
+			return 0, err
+		}
+		singles++
+		if c.Kind == tree.Folder && (len(c.Children) > 0 || !utf8.ValidString(c.Name)) {
+			below, err := writeHolds(w, c, sums)
+			if err != nil {
+				return 0, err
 			}
 			singles += below
-			dst = append(dst, ']')
+			_ = w.WriteByte(']') // an error stays in the writer
 		}
 	}
-	return dst, singles, nil
+	return singles, nil
 }
 
 func appendName(dst []byte, name, mark string) []byte {

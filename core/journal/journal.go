@@ -158,19 +158,15 @@ func writeRecord(to io.Writer, head *Head, list []change.Change) (lines []int, e
 	if err := json.NewEncoder(w).Encode(head); err != nil {
 		return nil, err
 	}
-	var buf []byte
 	lines = make([]int, len(list))
 	line := 0 // the number of a single change, as they are read back
 	for i := range list {
 		lines[i] = line
-		var singles int
-		if buf, singles, err = list[i].AppendLine(buf[:0], SumOf); err != nil {
+		singles, err := list[i].WriteLine(w, SumOf)
+		if err != nil {
 			return nil, err
 		}
 		line += singles
-		if _, err := w.Write(buf); err != nil {
-			return nil, err
-		}
 	}
 	if err := json.NewEncoder(w).Encode(allLine{&line}); err != nil {
 		return nil, err
