@@ -49,14 +49,14 @@ func (l *labelling) data() ([]byte, error) {
 // labels returns the labels of all builds. What those of new roots hold is made
 // when it is needed.
 func (b *buildRun) labels() ([]*labelling, error) {
-	fresh := map[string]bool{}
+	fresh := make(map[string]bool, len(b.batch.Builds))
 	for i := range b.plan.Steps {
 		if s := &b.plan.Steps[i]; s.Parent < 0 && s.State == build.New {
 			fresh[s.Node.Name] = true
 		}
 	}
-	var list []*labelling
-	at := map[string]*labelling{}
+	list := make([]*labelling, 0, len(b.batch.Builds))
+	at := make(map[string]*labelling, len(b.batch.Builds))
 	for _, r := range b.batch.Builds {
 		folder := "."
 		if top := r.Root.Children; len(top) == 1 && top[0].Kind == tree.Folder {

@@ -99,8 +99,7 @@ type grown struct {
 func (b *Batch) Grow() {
 	all := b.growAll()
 	// What is built already keeps its folders: no other row may have them.
-	b.meeting = tree.NewMeeting()
-	claims := tree.NewMeeting()
+	claims := tree.NewMeeting(len(all)) // all rows' that nothing is wrong with
 	for i, g := range all {
 		if row := &b.Table.Rows[i]; b.Table.Marked(row) && len(g.problems) == 0 {
 			claims.Add(g.build.Root, row.Number)
@@ -127,9 +126,19 @@ func (b *Batch) Grow() {
 			continue
 		}
 		if b.Problems = append(b.Problems, g.problems...); len(g.problems) == 0 {
-			b.meeting.Add(g.build.Root, row.Number)
 			b.Builds = append(b.Builds, g.build)
 		}
+	}
+	if b.meeting = claims; len(b.Builds) < len(all) {
+		b.meet()
+	}
+}
+
+// meet puts the trees of the builds together.
+func (b *Batch) meet() {
+	b.meeting = tree.NewMeeting(len(b.Builds))
+	for _, build := range b.Builds {
+		b.meeting.Add(build.Root, build.Row)
 	}
 }
 
@@ -266,10 +275,7 @@ func (b *Batch) SetAside(p *build.Plan) bool {
 	})
 	slices.SortStableFunc(b.Problems, func(x, y Problem) int { return x.Row - y.Row })
 	b.Builds = slices.DeleteFunc(b.Builds, func(build *Build) bool { return out[build.Row] })
-	b.meeting = tree.NewMeeting()
-	for _, build := range b.Builds {
-		b.meeting.Add(build.Root, build.Row)
-	}
+	b.meet()
 	return true
 }
 

@@ -175,10 +175,18 @@ func sameBytes(a, b io.Reader) (bool, error) {
 
 // Changes returns what makes all that is new, in place number in of a set: one
 // change for each thing that is new in a folder which is there.
-func (p *Plan) Changes(in int) (list []change.Change) {
+func (p *Plan) Changes(in int) []change.Change {
+	top := func(s *Step) bool { return s.State == New && (s.Parent < 0 || p.Steps[s.Parent].State != New) }
+	count := 0
+	for i := range p.Steps {
+		if top(&p.Steps[i]) {
+			count++
+		}
+	}
+	list := make([]change.Change, 0, count)
 	for i := range p.Steps {
 		s := &p.Steps[i]
-		if s.State != New || s.Parent >= 0 && p.Steps[s.Parent].State == New {
+		if !top(s) {
 			continue
 		}
 		c := change.Change{Op: change.Make, In: in, Path: p.Path(i), Node: s.Node}

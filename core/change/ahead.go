@@ -12,7 +12,7 @@ import (
 )
 
 const (
-	many   = 2000 // so many changes are worth the while of several who look
+	many   = 2000 // so many moves are worth the while of several who look
 	glance = 500  // so many are looked at in one go
 )
 
@@ -31,7 +31,13 @@ type ahead struct {
 // any of them is carried out, while others find their order and check them. Who
 // begins it calls [Check.Wait] before the places are closed.
 func (k *Check) LookAhead(changes []Change) {
-	if len(changes) < many || slices.ContainsFunc(k.Places, func(p tree.Place) bool { _, ok := p.(cloner); return !ok }) {
+	moves := 0
+	for i := range changes {
+		if changes[i].Op == Move {
+			moves++
+		}
+	}
+	if moves < many || slices.ContainsFunc(k.Places, func(p tree.Place) bool { _, ok := p.(cloner); return !ok }) {
 		return
 	}
 	a := &ahead{entries: make([]tree.Entry, len(changes)), ready: make([]chan struct{}, (len(changes)+glance-1)/glance)}

@@ -57,12 +57,16 @@ func (k *Check) Run(list []Change) (bound []Change, bad []Obstacle, err error) {
 	for i := range k.Places {
 		k.roots = append(k.roots, &spot{in: i, real: "."})
 	}
-	if !k.Names {
-		bound = make([]Change, 0, len(list))
-		if k.ahead == nil {
-			k.LookAhead(list)
-			defer k.Wait()
+	if !k.Names && k.ahead == nil {
+		k.LookAhead(list)
+		defer k.Wait()
+	}
+	same := 0 // so many, from the first, are as they were
+	add := func(c ...Change) {
+		if bound == nil {
+			bound = append(make([]Change, 0, len(list)), list[:same]...)
 		}
+		bound = append(bound, c...)
 	}
 	for i := range list {
 		c := list[i]
@@ -75,11 +79,13 @@ func (k *Check) Run(list []Change) (bound []Change, bad []Obstacle, err error) {
 		case err != nil:
 			return nil, nil, fmt.Errorf("%s: %w", c.Path, err)
 		case why == nil && k.Names:
+		case why == nil && bound == nil && c.Op == Make && c.Path == list[i].Path && len(bad) == 0 && same == i:
+			same++ // long lists that only make something are not copied
 		case why == nil && k.entries != nil:
-			bound = append(bound, k.entries...)
+			add(k.entries...)
 			k.entries = nil
 		case why == nil:
-			bound = append(bound, c)
+			add(c)
 			if old.path != "" {
 				k.renewed[old] = c.Path
 			}
@@ -87,6 +93,9 @@ func (k *Check) Run(list []Change) (bound []Change, bad []Obstacle, err error) {
 		default:
 			bad = append(bad, Obstacle{i, *why})
 		}
+	}
+	if bound == nil {
+		bound = list[:same:same]
 	}
 	return bound, bad, nil
 }

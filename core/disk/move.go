@@ -27,14 +27,15 @@ const partName = "part-"
 // token is a name that nobody else thinks of.
 func token() string { return strings.ToLower(rand.Text()[:12]) }
 
-// stage writes what a file is to hold into the work folder.
+// stage writes what a file is to hold into the work folder. It gets its name there
+// when it is whole: so what was cut short is known by its name, and removed.
 func (r *run) stage(c *change.Change) error {
 	work, err := r.work(c.In)
 	if err != nil {
 		return err
 	}
 	_, staged := place.Split(c.From)
-	return folder.Write(work, staged, 0o600, func(f folder.File) error {
+	err = folder.Write(work, partName+staged, 0o600, func(f folder.File) error {
 		content, err := c.Content.Open()
 		if err != nil {
 			return &journal.ContentError{Source: c.Content.Source(), Err: err}
@@ -43,6 +44,10 @@ func (r *run) stage(c *change.Change) error {
 		_, err = io.Copy(f, content)
 		return err
 	})
+	if err != nil {
+		return err
+	}
+	return work.Move(partName+staged, work, staged)
 }
 
 // like gives what is staged for a file its permissions and attributes, or those

@@ -27,9 +27,10 @@ type Clash struct {
 	By    int    // the number of that tree
 }
 
-// NewMeeting returns an empty tree.
-func NewMeeting() *Meeting {
-	return &Meeting{&Node{}, map[*Node]map[string]*Node{}, map[*Node][]int{}}
+// NewMeeting returns an empty tree, with room for so many others.
+func NewMeeting(room int) *Meeting {
+	root := &Node{Children: make([]*Node, 0, room)}
+	return &Meeting{root, map[*Node]map[string]*Node{root: make(map[string]*Node, room)}, make(map[*Node][]int, room)}
 }
 
 // Add puts a tree in; number is what it is known by. Where there is a clash,

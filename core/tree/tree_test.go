@@ -39,7 +39,7 @@ func TestReadingNamesLinksAndFollowsNone(t *testing.T) {
 
 func TestTreesMeetOnlyOnTheWay(t *testing.T) {
 	way := func(name string, children ...*Node) *Node { return &Node{Name: name, Marks: Way, Children: children} }
-	m := NewMeeting()
+	m := NewMeeting(0)
 	for i, tt := range []struct {
 		root  *Node
 		taken string
