@@ -131,7 +131,7 @@ func branch(root *tree.Node, within string, to *tree.Node) *tree.Node {
 		}
 		for _, c := range n.Children {
 			if found := way(c); found != nil {
-				return &tree.Node{Name: n.Name, Kind: n.Kind, Line: n.Line, Children: []*tree.Node{found}}
+				return &tree.Node{Name: n.Name, Kind: n.Kind, From: n.From, Children: []*tree.Node{found}}
 			}
 		}
 		return nil
@@ -154,7 +154,7 @@ func (a *app) listWaiting(project string) error {
 		return nil
 	}
 	for _, w := range list {
-		note := w.built.Notes()[int(w.leaf().Line)]
+		note := w.built.LineOf(w.leaf()).Note
 		a.screen.Line(term.Strong.Render(term.Visible(w.path)), term.Dim.Render("/   "+term.Visible(note)))
 	}
 	return nil
@@ -218,7 +218,7 @@ func (a *app) add(project, folder string, yes bool) error {
 func (w *waiting) lacks() string {
 	leaf := w.leaf()
 	for _, n := range append([]*tree.Node{leaf}, nodes(leaf)...) {
-		if from := w.missing[int(n.Line)]; from != "" {
+		if from := w.missing[w.built.LineOf(n).Syntax.Number]; from != "" {
 			return from
 		}
 	}

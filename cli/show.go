@@ -95,7 +95,6 @@ func (a *app) heading(t *template.Template) {
 
 // noteOf says what stands beside a node of the template's tree.
 func noteOf(t *template.Template, x *template.Expansion) func(*tree.Node) term.Shown {
-	notes, holds := t.Notes(), t.Holds()
 	told := map[int32]bool{}
 	return func(n *tree.Node) term.Shown {
 		var parts []term.Shown
@@ -110,15 +109,17 @@ func noteOf(t *template.Template, x *template.Expansion) func(*tree.Node) term.S
 			parts = append(parts, "later, when it is needed")
 		}
 		// A line that repeats tells the rest once.
-		if told[n.Line] {
+		if told[n.From] {
 			return term.Join(parts, " · ")
 		}
-		told[n.Line] = true
-		if names := holds[int(n.Line)]; names != "" {
-			parts = append(parts, term.Sprintf("holds %s", names))
-		}
-		if note := notes[int(n.Line)]; note != "" {
-			parts = append(parts, term.Visible(note))
+		told[n.From] = true
+		if l := t.LineOf(n); l != nil {
+			if names := l.HoldsText(); names != "" {
+				parts = append(parts, term.Sprintf("holds %s", names))
+			}
+			if l.Note != "" {
+				parts = append(parts, term.Visible(l.Note))
+			}
 		}
 		return term.Join(parts, " · ")
 	}
@@ -145,7 +146,7 @@ func (a *app) changes(changes []template.Change) {
 type shownNode struct {
 	Name     string      `json:"name"`
 	Kind     string      `json:"kind"`
-	Line     int32       `json:"line"` // of the template
+	Line     int         `json:"line"` // of the template
 	Note     string      `json:"note,omitempty"`
 	From     string      `json:"from,omitempty"` // the starter
 	Holds    string      `json:"holds,omitempty"`
@@ -157,13 +158,15 @@ type shownNode struct {
 }
 
 func showJSON(t *template.Template, values template.Values, x *template.Expansion) any {
-	notes, holds := t.Notes(), t.Holds()
 	var nodes func(n *tree.Node) []shownNode
 	nodes = func(n *tree.Node) []shownNode {
 		var out []shownNode
 		for _, c := range n.Children {
-			s := shownNode{Name: c.Name, Kind: c.Kind.String(), Line: c.Line, Note: notes[int(c.Line)], Holds: holds[int(c.Line)],
+			s := shownNode{Name: c.Name, Kind: c.Kind.String(),
 				Later: c.Marks&tree.Later != 0, Keep: c.Marks&tree.Keep != 0, Due: c.Marks&tree.Due != 0, DueBy: x.Due[c].String(), Children: nodes(c)}
+			if l := t.LineOf(c); l != nil {
+				s.Line, s.Note, s.Holds = l.Syntax.Number, l.Note, l.HoldsText()
+			}
 			if c.Content != nil {
 				s.From = c.Content.Source()
 			}

@@ -112,7 +112,7 @@ type Line struct {
 	Number   int      // in the file, from 1
 	Indent   string   // the blanks in front
 	Name     string   // Entry: as written, the slashes included; Part: its word; else the whole text
-	Clauses  []Clause // Entry only
+	Clauses  []Clause // Entry only; a line of `use` alone has no name
 	End      string   // blanks at the end, and the line break
 	Children []*Line
 	Level    int // how many lines it lies inside

@@ -12,14 +12,14 @@ const bom = "\uFEFF"
 // clauseWords are the words that can begin a clause, and whether each takes a
 // text: 1 it must, 0 it may, -1 it must not.
 var clauseWords = map[string]int{
-	"each": 1, "when": 1, "copy": 1, "fill": 1, "blank": -1, "due": 0, "holds": 1,
-	"use": 1, "number": 1, "later": -1, "keep": -1, "note": 1,
+	"each": 1, "when": 1, "copy": 1, "fill": 1, "blank": -1, "link": 1, "due": 0, "worth": 1, "holds": 1,
+	"carry": 0, "was": 1, "use": 1, "number": 1, "later": -1, "keep": -1, "project": -1, "note": 1,
 }
 
 // Words returns the words that can begin a clause, in the order of the
 // language reference.
 func Words() []string {
-	return []string{"each", "when", "copy", "fill", "blank", "due", "holds", "use", "number", "later", "keep", "note"}
+	return []string{"each", "when", "copy", "fill", "blank", "link", "due", "worth", "holds", "carry", "was", "use", "number", "later", "keep", "project", "note"}
 }
 
 // Parse reads a template. The file is returned even where there are errors, as
@@ -125,9 +125,6 @@ func (p *parser) entry(l *Line, body string) {
 		name, rest = body[:i], body[i:]
 	}
 	l.Name = strings.TrimRightFunc(name, unicode.IsSpace)
-	if l.Name == "" {
-		p.fail(l.Pos(), 1, "there is no name in front of this clause", "write the name of the folder first")
-	}
 	gap := name[len(l.Name):]
 	column += width(l.Name)
 	for rest != "" {
@@ -145,6 +142,9 @@ func (p *parser) entry(l *Line, body string) {
 		gap = strings.TrimPrefix(text, c.Word+c.Colon+c.Text)
 		column += written
 		l.Clauses = append(l.Clauses, c)
+	}
+	if _, uses := l.Clause("use"); l.Name == "" && (!uses || len(l.Clauses) > 1) {
+		p.fail(l.Pos(), 1, "there is no name in front of this clause", "write the name of the folder first; only `| use: PART` can stand alone")
 	}
 }
 
@@ -179,7 +179,7 @@ func (p *parser) clause(l *Line, c *Clause, text string) {
 	case takes < 0 && colon:
 		p.fail(at, width(c.Word), "`%s` stands alone", fmt.Sprintf("remove what follows it: `| %s`", c.Word), c.Word)
 	}
-	if _, twice := l.Clause(c.Word); twice && known {
+	if _, twice := l.Clause(c.Word); twice && known && c.Word != "was" {
 		p.fail(at, width(c.Word), "`%s` stands twice in this line", "", c.Word)
 	}
 }

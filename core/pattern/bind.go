@@ -29,6 +29,7 @@ type bound struct {
 	name    string // of the field; empty for a run of text
 	field   Field
 	picture *Picture
+	step    int
 	bare    bool // <#> without a picture
 }
 
@@ -50,7 +51,10 @@ func (p *Pattern) Bind(lookup func(name string) (Field, *Error)) (*Name, []*Erro
 			errs = append(errs, &Error{piece.At, width(piece.Text), err.Message, err.Help})
 			continue
 		}
-		b.field, b.picture = f, Plain(f.Type)
+		b.field, b.picture, b.step = f, Plain(f.Type), piece.Step
+		if b.step != 0 && (!f.Type.Kind.Steps() && f.Type.Kind != value.Unknown || piece.Field == OwnNumber) {
+			errs = append(errs, &Error{piece.At, width(piece.Text), fmt.Sprintf("a %s has no next one and none before it", f.Type.Kind), "leave the step out"})
+		}
 		if piece.Picture != "" && f.Type.Kind != value.Unknown {
 			if b.picture, err = ParsePicture(piece.Picture, f.Type); err != nil {
 				err.At += piece.At + width(piece.Text) - width(piece.Picture) - 1
@@ -118,9 +122,19 @@ func (n *Name) append(dst []byte, f *Filling, end int) ([]byte, error) {
 			dst = append(dst, b.text...)
 			f.Open = true
 			continue
+		case v.Kind == value.Pending:
+			dst = append(append(append(dst, '('), v.Text...), ')')
+			continue
 		case v.Empty():
 			left = true
 			continue
+		}
+		if b.step != 0 {
+			w, ok := v.Shift(b.step, b.field.Type)
+			if !ok {
+				return dst, fmt.Errorf("%s %q has no value so far from it", b.name, v)
+			}
+			v = &w
 		}
 		was := v.Text
 		if limit := b.field.Type.Max; limit != nil && v.Kind == value.Text && len(was) > *limit {

@@ -14,6 +14,7 @@ type parts struct {
 	n        [partInitials]int
 	text     string
 	initials string
+	letter   string
 }
 
 func (p *parts) have(q part) bool { return p.known&(1<<q) != 0 }
@@ -24,6 +25,8 @@ func (p *parts) add(t *token, n int, s string) {
 		into := &p.text
 		if t.part == partInitials {
 			into = &p.initials
+		} else if t.part == partLetter {
+			into = &p.letter
 		} else {
 			s = t.style.undo(s)
 		}
@@ -37,8 +40,8 @@ func (p *parts) add(t *token, n int, s string) {
 	p.known |= 1 << t.part
 }
 
-// initials is the style of the picture LT.
-var initials = styleNamed("LT")
+// initials and letter are the styles of the pictures LT and L.
+var initials, letter = styleNamed("LT"), styleNamed("L")
 
 // undo turns a text written in the style into words with blanks between.
 func (st *style) undo(s string) string {
@@ -94,13 +97,15 @@ func (p *parts) value(t *value.Type) (v value.Value, ok bool) {
 		place := p.n[partPlace]
 		return value.Value{Kind: value.Term, Year: int16(year), Part: uint8(place), Text: t.Of[place-1].Code}, place >= 1
 	case value.Text:
+		whole := p.text
 		if !p.have(partText) {
-			return value.Of(p.initials), true
-		}
-		if p.have(partInitials) && initials.apply(p.text) != p.initials {
+			if whole = p.initials; !p.have(partInitials) {
+				whole = p.letter
+			}
+		} else if p.have(partInitials) && initials.apply(p.text) != p.initials {
 			return v, false
 		}
-		return value.Of(p.text), true
+		return value.Of(whole), !p.have(partLetter) || letter.apply(whole) == p.letter
 	}
 	return p.calendar()
 }

@@ -12,6 +12,7 @@ package pattern
 
 import (
 	"fmt"
+	"strconv"
 	"strings"
 	"unicode"
 	"unicode/utf8"
@@ -47,6 +48,7 @@ type Piece struct {
 	Text    string // as written; of a slot, with its angle brackets
 	Field   string // empty for text
 	Picture string // empty where the slot has none
+	Step    int    // how many steps after its value: <month - 1>
 	At      int    // in characters from the start of the pattern
 }
 
@@ -92,6 +94,7 @@ func Parse(text string) (*Pattern, []*Error) {
 			piece = Piece{Text: rest[:end+2], At: at}
 			field, picture, colon := strings.Cut(rest[1:end+1], ":")
 			piece.Field, piece.Picture = strings.TrimSpace(field), picture
+			piece.Field, piece.Step = Stepped(piece.Field)
 			switch {
 			case piece.Field == "":
 				errs = append(errs, &Error{at, width(piece.Text), "this slot names no field", "write the field's name between < and >"})
@@ -112,6 +115,25 @@ func Parse(text string) (*Pattern, []*Error) {
 	}
 	return p, errs
 }
+
+// Stepped takes the step from what stands in front of a slot's colon: `month - 1`.
+// The spaces are required, since a name can hold a hyphen.
+func Stepped(text string) (field string, step int) {
+	for _, sign := range []string{" + ", " - "} {
+		if before, after, found := strings.Cut(text, sign); found {
+			if n, err := strconv.Atoi(strings.TrimSpace(after)); err == nil && n >= 0 && n <= MaxStep {
+				if sign == " - " {
+					n = -n
+				}
+				return strings.TrimSpace(before), n
+			}
+		}
+	}
+	return text, 0
+}
+
+// MaxStep is how many steps a slot may go.
+const MaxStep = 100_000
 
 // refused finds the characters of a text that cannot stand in a name.
 func refused(text string, at int) []*Error {

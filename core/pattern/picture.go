@@ -121,7 +121,7 @@ func wordsPicture(pic string, t *value.Type) (*Picture, *Error) {
 	p := &Picture{text: pic, typ: t}
 	st := styleNamed(pic)
 	if st == nil {
-		help := "write the words like this as they are to look: like-this, Like This, LIKE_THIS, LT …"
+		help := "write the words like this as they are to look: like-this, Like This, LIKE_THIS, LT, L …"
 		if near := nearestStyle(pic); near != "" {
 			help = "did you mean " + near + "?"
 		}
@@ -132,6 +132,9 @@ func wordsPicture(pic string, t *value.Type) (*Picture, *Error) {
 		p.tokens = []token{{op: freeText, part: partText, style: st}}
 		if st.initials {
 			p.tokens[0].part = partInitials
+		}
+		if st.letter {
+			p.tokens[0].part = partLetter
 		}
 	case value.YesNo:
 		p.tokens = []token{{op: oneOf, part: partYesNo, words: []string{st.apply("no"), st.apply("yes")}}}

@@ -16,6 +16,8 @@ type Reader struct {
 	tokens []token
 	owner  []int // of each token, the index in fields, or -1 for text
 	fields []readField
+	shown  int           // so many of them, from the first, are those of [Reader.Fields]
+	others []value.Value // the values of those after them
 
 	s       string
 	ends    []int // where each token ends, as far as it has got
@@ -40,6 +42,8 @@ type readField struct {
 	typ    *value.Type
 	tokens []int
 	day    bool // the tokens are a year, a month and a day, each once
+	step   int  // what is read lies so many steps after the value
+	base   int  // of a field that stands in the pattern with another step too: that one; else -1
 }
 
 // maxAttempts bounds the readings that are tried for a name of which each
@@ -49,22 +53,14 @@ const maxAttempts = 10_000
 // Reader returns a reader of names that n writes.
 func (n *Name) Reader() *Reader {
 	r := &Reader{}
+	n.readFields(r)
 	for i := range n.parts {
 		b := &n.parts[i]
 		if b.name == "" {
 			r.add(-1, token{op: literal, text: norm.NFC.String(b.text)})
 			continue
 		}
-		owner := -1
-		for k := range r.fields {
-			if r.fields[k].name == b.name {
-				owner = k
-			}
-		}
-		if owner < 0 {
-			owner = len(r.fields)
-			r.fields = append(r.fields, readField{name: b.name, typ: b.field.Type})
-		}
+		owner := slices.IndexFunc(r.fields, func(f readField) bool { return f.name == b.name && f.step == b.step })
 		tokens := b.picture.tokens
 		if b.bare {
 			// As wide as its siblings need: any number of zeros in front.
@@ -78,8 +74,31 @@ func (n *Name) Reader() *Reader {
 	return r
 }
 
+// readFields gives a reader its fields: each once, and behind them those that stand
+// in the pattern with another step as well.
+func (n *Name) readFields(r *Reader) {
+	var more []readField
+	for i := range n.parts {
+		b := &n.parts[i]
+		if b.name == "" {
+			continue
+		}
+		base := slices.IndexFunc(r.fields, func(f readField) bool { return f.name == b.name })
+		f := readField{name: b.name, typ: b.field.Type, step: b.step, base: base}
+		switch {
+		case base < 0:
+			r.fields = append(r.fields, f)
+		case r.fields[base].step == b.step || slices.ContainsFunc(more, func(g readField) bool { return g.name == b.name && g.step == b.step }):
+		default:
+			more = append(more, f)
+		}
+	}
+	r.shown = len(r.fields)
+	r.fields = append(r.fields, more...)
+}
+
 func (p *Picture) reader() *Reader {
-	r := &Reader{fields: []readField{{typ: p.typ}}}
+	r := &Reader{fields: []readField{{typ: p.typ, base: -1}}, shown: 1}
 	for _, t := range p.tokens {
 		r.add(0, t)
 	}
@@ -109,6 +128,7 @@ func (r *Reader) add(owner int, t token) {
 
 func (r *Reader) ready() {
 	r.ends = make([]int, len(r.tokens))
+	r.others = make([]value.Value, len(r.fields)-r.shown)
 	r.numbers = make([]int, len(r.tokens))
 	r.parts = make([]parts, len(r.fields))
 	for i := range r.tokens[:max(len(r.tokens)-1, 0)] {
@@ -127,8 +147,8 @@ func (r *Reader) ready() {
 // Fields returns the names of the fields whose values are read, in the order of
 // the pattern.
 func (r *Reader) Fields() []string {
-	names := make([]string, len(r.fields))
-	for i, f := range r.fields {
+	names := make([]string, r.shown)
+	for i, f := range r.fields[:r.shown] {
 		names[i] = f.name
 	}
 	return names
@@ -196,24 +216,35 @@ func (r *Reader) found() bool {
 func (r *Reader) assemble(values []value.Value) bool {
 	for i := range r.fields {
 		f, ok := &r.fields[i], true
+		var v *value.Value
+		if i < r.shown {
+			v = &values[i]
+		} else {
+			v = &r.others[i-r.shown]
+		}
 		switch {
 		case f.day:
-			v := &values[i]
 			*v = value.Value{Kind: value.Date, Year: int16(r.numbers[f.tokens[0]]), Part: uint8(r.numbers[f.tokens[1]]), Day: uint8(r.numbers[f.tokens[2]])}
 			ok = v.Day <= 28 || int(v.Day) <= value.DaysIn(int(v.Year), int(v.Part))
 		case len(f.tokens) == 1 && !f.typ.Kind.Calendar():
-			r.single(f, &values[i])
+			r.single(f, v)
 		default:
 			p := &r.parts[i]
 			*p = parts{}
 			for _, k := range f.tokens {
 				p.add(&r.tokens[k], r.numbers[k], r.s[r.begin(k):r.ends[k]])
 			}
-			values[i], ok = p.value(f.typ)
+			*v, ok = p.value(f.typ)
+		}
+		if ok && f.step != 0 {
+			*v, ok = v.Shift(-f.step, f.typ)
+		}
+		if ok && f.base >= 0 && v.Given() && values[f.base].Given() {
+			ok = v.Equal(values[f.base])
 		}
 		if !ok {
 			if r.reason == "" {
-				r.reason, r.far = r.impossible(i, values[i])
+				r.reason, r.far = r.impossible(i, *v)
 			}
 			return false
 		}

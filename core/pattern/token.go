@@ -35,6 +35,7 @@ const (
 	partYesNo
 	partText
 	partInitials
+	partLetter
 )
 
 // A token is the smallest unit of a picture: it writes one part of a value,

@@ -23,27 +23,29 @@ type style struct {
 	first, other letterCase // of the first word and of those that follow
 	joint        string     // stands between the words
 	initials     bool       // only the first letter of each word
+	letter       bool       // only the first letter of the first one
 }
 
 // styles are the pictures of texts: the words "like this", written the way
 // the value is to look.
 var styles = []style{
-	{"like this", small, small, " ", false},
-	{"Like this", title, small, " ", false},
-	{"Like This", title, title, " ", false},
-	{"LIKE THIS", capital, capital, " ", false},
-	{"like-this", small, small, "-", false},
-	{"Like-This", title, title, "-", false},
-	{"LIKE-THIS", capital, capital, "-", false},
-	{"like_this", small, small, "_", false},
-	{"Like_This", title, title, "_", false},
-	{"LIKE_THIS", capital, capital, "_", false},
-	{"like.this", small, small, ".", false},
-	{"likethis", small, small, "", false},
-	{"LIKETHIS", capital, capital, "", false},
-	{"likeThis", small, title, "", false},
-	{"LikeThis", title, title, "", false},
-	{"LT", capital, capital, "", true},
+	{"like this", small, small, " ", false, false},
+	{"Like this", title, small, " ", false, false},
+	{"Like This", title, title, " ", false, false},
+	{"LIKE THIS", capital, capital, " ", false, false},
+	{"like-this", small, small, "-", false, false},
+	{"Like-This", title, title, "-", false, false},
+	{"LIKE-THIS", capital, capital, "-", false, false},
+	{"like_this", small, small, "_", false, false},
+	{"Like_This", title, title, "_", false, false},
+	{"LIKE_THIS", capital, capital, "_", false, false},
+	{"like.this", small, small, ".", false, false},
+	{"likethis", small, small, "", false, false},
+	{"LIKETHIS", capital, capital, "", false, false},
+	{"likeThis", small, title, "", false, false},
+	{"LikeThis", title, title, "", false, false},
+	{"LT", capital, capital, "", true, false},
+	{"L", capital, capital, "", true, true},
 }
 
 // spaced reports whether words keep the signs inside them: only a picture that
@@ -55,6 +57,9 @@ func (st *style) spaced() bool { return st.joint == " " }
 func (st *style) apply(s string) string {
 	var b strings.Builder
 	for i, word := range st.words(s) {
+		if i > 0 && st.letter {
+			break
+		}
 		if i > 0 {
 			b.WriteString(st.joint)
 		}
@@ -91,7 +96,9 @@ func (st *style) append(dst []byte, s string) []byte {
 			c = '-'
 		}
 		if !inside {
-			if words++; words > 1 {
+			if words++; words > 1 && st.letter {
+				return dst
+			} else if words > 1 {
 				dst = append(dst, st.joint...)
 			}
 		}
@@ -207,6 +214,8 @@ func (st *style) step(state uint8, r rune) (uint8, bool) {
 		if st == nil {
 			return inOther, true
 		}
+	case st.letter && state != atFirst:
+		return 0, false
 	case st.joint != "" && r == rune(st.joint[0]):
 		return atOther, state == inFirst || state == inOther
 	case !isWordRune(r) || r >= 0x80 && plainRune(r) != string(r):

@@ -57,7 +57,7 @@ func singleChild(c *context) (check, error) {
 		if length < 2 {
 			return
 		}
-		finding := Finding{Rule: "single-child", Severity: severity, Line: int(f.Node.Line), Path: f.Path(nil)}
+		finding := Finding{Rule: "single-child", Severity: severity, Line: f.line(f.Node), Path: f.Path(nil)}
 		finding.Message = fmt.Sprintf("%s: each of these folders holds one folder only", shown(chain))
 		finding.Help = fmt.Sprintf("leave out those between %s and %s", shown(f.Node.Name), shown(end.Name))
 		report(finding)
@@ -66,7 +66,7 @@ func singleChild(c *context) (check, error) {
 
 // A placeOf remembers where a name was met first, and at which line.
 type placeOf struct {
-	line int32
+	line int
 	path string
 	told bool
 }
@@ -74,7 +74,7 @@ type placeOf struct {
 func repeats(c *context) (check, error) {
 	severity, err := warn(c.setting)
 	met := map[string]*placeOf{} // by what the name says
-	same := map[string]int32{}   // names as they are written, by the line they were last met at
+	same := map[string]int{}     // names as they are written, by the line they were last met at
 	return check{
 		around: true,
 		folder: func(f *Folder, report func(Finding)) {
@@ -82,17 +82,17 @@ func repeats(c *context) (check, error) {
 				if n.Kind != tree.Folder || n.Marks&tree.Keep != 0 {
 					continue
 				}
-				if line, again := same[n.Name]; again && line == n.Line && line > 0 {
+				if line, again := same[n.Name]; again && line == f.line(n) && line > 0 {
 					continue
 				}
-				same[n.Name] = n.Line
+				same[n.Name] = f.line(n)
 				key := tree.Folded(bare(n))
 				first := met[key]
 				if first == nil {
-					met[key] = &placeOf{line: n.Line, path: f.Path(n)}
+					met[key] = &placeOf{line: f.line(n), path: f.Path(n)}
 					continue
 				}
-				if first.line == n.Line && n.Line > 0 || first.told {
+				if first.line > 0 && first.line == f.line(n) || first.told {
 					continue
 				}
 				first.told = true

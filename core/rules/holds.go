@@ -26,19 +26,15 @@ func holds(c *context) (check, error) {
 	if c.setting.Kind != template.Scalar || c.setting.Text != "on" && c.setting.Text != "true" {
 		return check{}, fmt.Errorf("needs on or off")
 	}
-	readers := map[int]*naming.Reader{}
-	names := map[int]string{}
-	if c.template != nil {
-		for line, text := range c.template.Holds() {
-			var row []*template.Convention
-			for name := range strings.SplitSeq(text, ",") {
-				row = append(row, c.template.Convention(strings.TrimSpace(name)))
-			}
-			readers[line], names[line] = naming.NewReader(row), text
+	readers := map[int32]*naming.Reader{}
+	names := map[int32]string{}
+	for _, l := range c.template.Lines {
+		if len(l.Holds) > 0 {
+			readers[l.From], names[l.From] = naming.NewReader(l.Holds), l.HoldsText()
 		}
 	}
 	return check{folder: func(f *Folder, report func(Finding)) {
-		reader := readers[int(f.Node.Line)]
+		reader := readers[f.Node.From]
 		if reader == nil {
 			return
 		}
@@ -48,7 +44,7 @@ func holds(c *context) (check, error) {
 			}
 			if _, _, misfit := reader.Read(n.Name); misfit != nil {
 				finding := f.finding("holds", c.severity, n)
-				finding.Message = fmt.Sprintf("%s does not follow %s, as files in %s must", shown(n.Name), names[int(f.Node.Line)], shown(f.Node.Name))
+				finding.Message = fmt.Sprintf("%s does not follow %s, as files in %s must", shown(n.Name), names[f.Node.From], shown(f.Node.Name))
 				finding.Help = misfit.Message
 				report(finding)
 			}

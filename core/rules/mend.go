@@ -64,6 +64,14 @@ type mender struct {
 	settings map[string]*template.Node // of the rules that are on; nil where a rule has none
 }
 
+// line returns the line that a node comes from, or nil.
+func (m *mender) line(n *tree.Node) *outline.Line {
+	if l := m.t.LineOf(n); l != nil {
+		return m.lines[l.Syntax.Number]
+	}
+	return nil
+}
+
 func (m *mender) blanks(l *outline.Line) {
 	if end := strings.TrimLeft(l.End, " \t\u00a0"); l.Kind == outline.Entry {
 		l.End = end
@@ -97,7 +105,7 @@ func (m *mender) numbers(now time.Time) error {
 	walk = func(f *Folder) {
 		for _, kind := range []tree.Kind{tree.Folder, tree.File} {
 			for _, row := range seriesOf(f, kind, true) {
-				key := fmt.Sprint(row[0].node.Line, row[len(row)-1].node.Line, row[0].front)
+				key := fmt.Sprint(row[0].node.From, row[len(row)-1].node.From, row[0].front)
 				if !done[key] {
 					done[key] = true
 					m.series(row, setting)
@@ -147,7 +155,7 @@ func (m *mender) series(row []member, setting numberingSetting) {
 		}
 	}
 	for i, r := range row {
-		m.renumber(m.lines[int(r.node.Line)], r, numbers[i], width)
+		m.renumber(m.line(r.node), r, numbers[i], width)
 	}
 }
 
@@ -205,9 +213,13 @@ func (m *mender) styles() {
 	if node == nil {
 		return
 	}
-	folders, files, err := styles(node)
+	folders, fileStyle, err := styles(node)
 	if err != nil {
 		return
+	}
+	files := map[int]bool{} // the lines of files
+	for _, l := range m.t.Lines {
+		files[l.Syntax.Number] = files[l.Syntax.Number] || l.Kind == tree.File
 	}
 	for _, l := range m.lines {
 		if _, kept := l.Clause("keep"); l.Kind != outline.Entry || kept || strings.Contains(l.Name, "<") {
@@ -217,8 +229,8 @@ func (m *mender) styles() {
 		for i, part := range parts {
 			n := &tree.Node{Name: part}
 			style := folders
-			if m.t.IsFile(l.Number) && i == len(parts)-1 {
-				n.Kind, style = tree.File, files
+			if files[l.Number] && i == len(parts)-1 {
+				n.Kind, style = tree.File, fileStyle
 			}
 			if part == "" || style == "" || pattern.Looks(bare(n), style) {
 				continue

@@ -32,7 +32,7 @@ func init() {
 func styles(n *template.Node) (folders, files string, err error) {
 	known := pattern.TextPictures()
 	read := func(n *template.Node) (string, error) {
-		if n.Kind == template.Scalar && slices.Contains(known, n.Text) && n.Text != "LT" {
+		if n.Kind == template.Scalar && slices.Contains(known, n.Text) && n.Text != "LT" && n.Text != "L" {
 			return n.Text, nil
 		}
 		err := fmt.Errorf("knows no style %q, only %s", n.Text, strings.Join(known[:len(known)-1], ", "))

@@ -50,7 +50,7 @@ func catchAll(c *context) (check, error) {
 		if folders == 0 || alike(f.Node, want) {
 			return
 		}
-		finding := Finding{Rule: "catch-all", Severity: c.severity, Line: int(f.Node.Line), Path: f.Path(nil)}
+		finding := Finding{Rule: "catch-all", Severity: c.severity, Line: f.line(f.Node), Path: f.Path(nil)}
 		name := f.Node.Name
 		if f.Parent == nil {
 			name, finding.Path = "this folder", "."

@@ -52,6 +52,15 @@ type Folder struct {
 	Real   bool    // it lies on a disk, so that its children have no order of their own
 	Around bool    // it is only the place in which a project lies, and is not judged itself
 	length int     // of its path in the measure of the rule path-length
+	lines  []int   // of the template, by what nodes are known by
+}
+
+// line returns the number of the line that a node comes from, or 0.
+func (f *Folder) line(n *tree.Node) int {
+	if n.From < 1 || int(n.From) > len(f.lines) {
+		return 0
+	}
+	return f.lines[n.From-1]
 }
 
 // Path returns the path of the folder, or of one of its children, from the root.
@@ -69,7 +78,7 @@ func (f *Folder) Path(child *tree.Node) string {
 
 // finding begins a finding about a child of the folder.
 func (f *Folder) finding(rule string, severity Severity, child *tree.Node) Finding {
-	return Finding{Rule: rule, Severity: severity, Line: int(child.Line), Path: f.Path(child)}
+	return Finding{Rule: rule, Severity: severity, Line: f.line(child), Path: f.Path(child)}
 }
 
 // A check holds one rule with its setting against a tree.
@@ -126,6 +135,7 @@ type active struct {
 // goroutines.
 type Set struct {
 	rules []active
+	lines []int // of the template, by what nodes are known by
 
 	// Projects of one template hold the same folders again and again. Rules that
 	// look only at the names in a folder need to see each row of names once, if
@@ -150,7 +160,7 @@ func (s *Set) Names() []string {
 
 // Select returns the set with only the rules for which keep is true.
 func (s *Set) Select(keep func(rule string) bool) *Set {
-	out := &Set{}
+	out := &Set{lines: s.lines}
 	for _, r := range s.rules {
 		if keep(r.name) {
 			out.rules = append(out.rules, r)
@@ -169,6 +179,9 @@ func Configure(t *template.Template) (*Set, outline.Errors) {
 		errs = append(errs, &outline.Error{Pos: at, Width: max(width, 1), Message: message, Help: help})
 	}
 	set := &Set{rules: []active{{name: "same-name", check: check{folder: sameName}}}}
+	for _, l := range t.Lines {
+		set.lines = append(set.lines, l.Syntax.Number)
+	}
 	own := map[string]template.Setting{}
 	for _, s := range t.Rules {
 		if all[s.Name] == nil {
@@ -208,7 +221,7 @@ func Configure(t *template.Template) (*Set, outline.Errors) {
 // those of earlier lines.
 func (s *Set) Check(root *tree.Node) []Finding {
 	var found []Finding
-	s.walk(&Folder{Node: root}, func(f Finding) { found = append(found, f) })
+	s.walk(&Folder{Node: root, lines: s.lines}, func(f Finding) { found = append(found, f) })
 	return merge(found)
 }
 
@@ -217,10 +230,10 @@ func (s *Set) Check(root *tree.Node) []Finding {
 // it is empty if projects lie in it. The findings are told one by one, in the
 // order of the tree.
 func (s *Set) CheckFolder(root *tree.Node, name string, report func(Finding)) {
-	top := &Folder{Node: root, Real: true}
+	top := &Folder{Node: root, Real: true, lines: s.lines}
 	if name != "" {
 		root.Name = name
-		top = &Folder{Node: &tree.Node{Children: []*tree.Node{root}}, Real: true, Around: true}
+		top = &Folder{Node: &tree.Node{Children: []*tree.Node{root}}, Real: true, Around: true, lines: s.lines}
 	}
 	s.walk(top, report)
 }
@@ -260,7 +273,7 @@ func (s *Set) walk(root *Folder, report func(Finding)) {
 		below := s.levels[level]
 		for _, n := range f.Node.Children {
 			if n.Kind == tree.Folder {
-				*below = Folder{Node: n, Parent: f, Depth: f.Depth + 1, Real: f.Real}
+				*below = Folder{Node: n, Parent: f, Depth: f.Depth + 1, Real: f.Real, lines: f.lines}
 				walk(below, level+1)
 			}
 		}
@@ -283,12 +296,14 @@ func fingerprint(seed maphash.Seed, n *tree.Node) uint64 {
 		h.WriteByte(byte(x >> 8))
 		h.WriteByte(byte(x >> 16))
 	}
-	number(n.Line)
+	number(n.From)
 	for _, c := range n.Children {
 		h.WriteString(c.Name)
 		h.WriteByte(0)
-		h.WriteByte(byte(c.Kind)<<7 | byte(c.Marks))
-		number(c.Line)
+		h.WriteByte(byte(c.Kind))
+		h.WriteByte(byte(c.Marks))
+		h.WriteByte(byte(c.Marks >> 8))
+		number(c.From)
 	}
 	return h.Sum64() | 1
 }

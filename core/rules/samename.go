@@ -24,8 +24,8 @@ func sameName(f *Folder, report func(Finding)) {
 			seen[key] = c
 			continue
 		}
-		finding := Finding{Rule: "same-name", Line: int(c.Line), Path: f.Path(c)}
-		switch where := otherLine(first, c); {
+		finding := Finding{Rule: "same-name", Line: f.line(c), Path: f.Path(c)}
+		switch where := f.otherLine(first, c); {
 		case first.Name == c.Name:
 			finding.Message = fmt.Sprintf("“%s” would be made twice in one place%s", c.Name, where)
 			finding.Help = "give one of them another name"
@@ -40,9 +40,9 @@ func sameName(f *Folder, report func(Finding)) {
 	}
 }
 
-func otherLine(first, second *tree.Node) string {
-	if first.Line == second.Line || first.Line == 0 {
+func (f *Folder) otherLine(first, second *tree.Node) string {
+	if f.line(first) == f.line(second) || f.line(first) == 0 {
 		return ""
 	}
-	return fmt.Sprintf(" (see line %d)", first.Line)
+	return fmt.Sprintf(" (see line %d)", f.line(first))
 }

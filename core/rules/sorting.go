@@ -114,7 +114,7 @@ func (s *sorter) row(f *Folder, row []member, report func(Finding)) {
 		}
 		if finding, wrong := s.pair(f, s.overtaken(row[:i], b), b); wrong {
 			report(finding)
-			if a.Line == b.Line {
+			if a.From == b.From {
 				return // one series, one finding
 			}
 		}
@@ -221,7 +221,7 @@ func remedyFor(a, b *tree.Node) string {
 		width := max(len(strconv.Itoa(x.number)), len(strconv.Itoa(y.number)), 2)
 		zeros := strings.Repeat("0", width)
 		help := fmt.Sprintf("give all of them %d digits, as in %s%0*d%s", width, x.front, width, x.number, x.rest)
-		if a.Line == b.Line {
+		if a.From == b.From {
 			return help + fmt.Sprintf(": write :%s behind the slot's name, such as <n:%s> or <#:%s>", zeros, zeros, zeros)
 		}
 		return help + ", or write <#> instead of the number"

@@ -51,7 +51,7 @@ func systems(c *context) (check, error) {
 	return check{folder: func(f *Folder, report func(Finding)) {
 		for _, c := range f.Node.Children {
 			fail := func(severity Severity, message, help string) {
-				report(Finding{Rule: "systems", Severity: severity, Line: int(c.Line), Path: f.Path(c), Message: message, Help: help})
+				report(Finding{Rule: "systems", Severity: severity, Line: f.line(c), Path: f.Path(c), Message: message, Help: help})
 			}
 			if !utf8.ValidString(c.Name) {
 				fail(Error, fmt.Sprintf("%q holds bytes that are no text (UTF-8): other systems show it garbled, or refuse it", c.Name), "rename it")

@@ -31,7 +31,7 @@ func init() {
 
 // crowded counts the children of a kind, and returns the first one too many and
 // how many of them the most fruitful line of the template makes.
-func crowded(f *Folder, kind tree.Kind, limit int) (count int, extra *tree.Node, series int, line int32) {
+func crowded(f *Folder, kind tree.Kind, limit int) (count int, extra *tree.Node, series, line int) {
 	run := 0
 	before := int32(-1)
 	for _, n := range f.Node.Children {
@@ -41,11 +41,11 @@ func crowded(f *Folder, kind tree.Kind, limit int) (count int, extra *tree.Node,
 		if count++; count == limit+1 {
 			extra = n
 		}
-		if n.Line != before {
-			run, before = 0, n.Line
+		if n.From != before {
+			run, before = 0, n.From
 		}
 		if run++; run > series {
-			series, line = run, n.Line
+			series, line = run, f.line(n)
 		}
 	}
 	return count, extra, series, line

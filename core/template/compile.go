@@ -15,36 +15,12 @@ import (
 	"vestibula/core/value"
 )
 
-// An entry is a line of the outline, ready to be repeated and filled.
-type entry struct {
-	line    *outline.Line
-	names   []*pattern.Name // more than one for a chain
-	kind    tree.Kind
-	marks   tree.Marks
-	each    *loop
-	varied  bool // what lies inside repeats by this line's item
-	when    condition
-	number  int // what <#> begins with
-	fixed   bool
-	starter *starter
-	due     *loop // the date of `due`, as the end of a range; nil where it has none
-	inside  *block
-}
-
-// A block is the lines directly inside a folder.
-type block struct {
-	entries  []*entry
-	numbered bool // some name holds <#>
-	bare     bool // some <#> has no picture
-	chained  bool // some line is a chain
-}
-
 // A scope is the loops around a line, the innermost first.
 type scope struct {
 	outer *scope
 	loop  *loop
 	depth int
-	entry *entry
+	entry *Line
 }
 
 type compiler struct {
@@ -54,6 +30,7 @@ type compiler struct {
 	using    []string // the parts being compiled, for finding circles
 	used     map[string]bool
 	inSource bool // a slot found now decides how often something is repeated
+	later    int  // how many lines around are for later
 }
 
 // headerKeys are the keys of a header.
@@ -75,8 +52,19 @@ func Parse(name, text string, starters fs.FS) (*Template, error) {
 	if file.Header != nil {
 		c.header(file.Header)
 	}
+	c.later++ // what a field is made from is needed where that field is
 	c.made()
+	c.later--
+	c.laterFields(file)
 	c.outline(file)
+	c.within()
+	for _, f := range c.t.Fields {
+		if f.needed && f.Made() && len(c.errs) == 0 {
+			for _, g := range c.t.Ingredients(f) {
+				g.needed = true
+			}
+		}
+	}
 	if len(c.errs) > 0 {
 		return nil, c.errs.Sorted()
 	}
@@ -193,6 +181,80 @@ func (c *compiler) outline(file *outline.File) {
 	}
 }
 
+// laterFields makes fields of naming conventions known to the outline that lines for
+// later have slots of.
+func (c *compiler) laterFields(file *outline.File) {
+	var walk func(lines []*outline.Line, later bool)
+	walk = func(lines []*outline.Line, later bool) {
+		for _, l := range lines {
+			_, here := l.Clause("later")
+			if here || later {
+				p, _ := pattern.Parse(strings.ReplaceAll(l.Name, "/", " "))
+				holds, _ := l.Clause("holds")
+				for _, slot := range p.Slots() {
+					if c.fieldIndex(slot) < 0 && len(c.t.Fields) < MaxFields {
+						c.borrow(slot, holds.Text)
+					}
+				}
+			}
+			walk(l.Children, here || later)
+		}
+	}
+	walk(file.Entries, false)
+	for _, l := range file.Parts {
+		walk(l.Children, false)
+	}
+}
+
+// borrow adds a field of a naming convention to those of the template: of one that
+// the line holds, else of the first that has it.
+func (c *compiler) borrow(slot, holds string) {
+	var found *Field
+	for _, conv := range c.t.Names {
+		held := slices.ContainsFunc(strings.Split(holds, ","), func(name string) bool { return strings.TrimSpace(name) == conv.Name })
+		for _, f := range conv.Fields {
+			if f.Name == slot && (found == nil || held) {
+				found = f
+			}
+		}
+	}
+	if found != nil {
+		own := *found
+		own.used, own.Borrowed = true, true
+		c.t.Fields = append(c.t.Fields, &own)
+	}
+}
+
+// within checks that times lie in something that there is.
+func (c *compiler) within() {
+	var items []string
+	for _, l := range c.t.Lines {
+		if l.Each != nil {
+			items = append(items, l.Each.name)
+		}
+	}
+	all := slices.Clone(c.t.Fields)
+	for _, conv := range c.t.Names {
+		all = append(all, conv.Fields...)
+	}
+	for i, f := range all {
+		if f.Within == "" || slices.Contains(all[:i], f) || f.Borrowed {
+			continue
+		}
+		known := append(slices.Clone(items), c.t.FieldNames()...)
+		switch at := c.fieldIndex(f.Within); {
+		case !slices.Contains(known, f.Within):
+			help := "name a field, or the item of an `each`"
+			if near := outline.Nearest(f.Within, known); near != "" {
+				help = fmt.Sprintf("did you mean %s?", near)
+			}
+			c.fail(f.withinAt, utf8.RuneCountInString(f.Within), fmt.Sprintf("there is no field named %q", f.Within), help)
+		case !f.Type.Kind.Calendar(), at >= 0 && !c.t.Fields[at].Type.Kind.Calendar():
+			c.fail(f.withinAt, utf8.RuneCountInString(f.Within), "`within` goes with times: a date in its month, a month in its year", "")
+		}
+	}
+}
+
 // MaxLines is how many lines an outline may have when its parts stand where they
 // are used.
 const MaxLines = 200_000
@@ -237,38 +299,68 @@ func (c *compiler) afford(file *outline.File) bool {
 func (c *compiler) block(s *scope, lines []*outline.Line) *block {
 	b := &block{}
 	for _, l := range lines {
-		e := c.entry(s, l)
-		b.entries = append(b.entries, e)
-		if numbered, bare := e.last().Numbered(); numbered {
-			b.numbered, b.bare = true, b.bare || bare
+		if clause, uses := l.Clause("use"); uses && l.Name == "" {
+			c.inPlace(s, b, l, clause)
+			continue
 		}
-		b.chained = b.chained || len(e.names) > 1
-		if e.leads() {
-			e.marks |= tree.Step
-		}
+		c.put(b, c.entry(s, l))
 	}
 	return b
 }
 
+// inPlace puts the lines of parts into a block, as a line of `use` alone does.
+func (c *compiler) inPlace(s *scope, b *block, l *outline.Line, clause outline.Clause) {
+	for name := range strings.SplitSeq(clause.Text, ",") {
+		name = strings.TrimSpace(name)
+		lines := c.part(l.TextPos(clause), name)
+		c.using = append(c.using, name)
+		inner := c.block(s, lines)
+		c.using = c.using[:len(c.using)-1]
+		for _, e := range inner.entries {
+			c.put(b, e)
+		}
+	}
+}
+
+// put adds a line to a block.
+func (c *compiler) put(b *block, e *Line) {
+	b.entries = append(b.entries, e)
+	if numbered, bare := e.last().Numbered(); numbered {
+		b.numbered, b.bare, b.fixed = true, b.bare || bare, b.fixed || e.fixed
+	}
+	b.chained = b.chained || len(e.Names) > 1
+	if e.leads() {
+		e.Marks |= tree.Step
+	}
+}
+
 // leads reports whether a line's folder holds nothing but one folder that a value
 // names.
-func (e *entry) leads() bool {
-	if e.kind != tree.Folder || e.starter != nil || e.each != nil || e.inside == nil || len(e.inside.entries) != 1 {
+func (e *Line) leads() bool {
+	if e.Kind != tree.Folder || e.starter != nil || e.Each != nil || e.inside == nil || len(e.inside.entries) != 1 {
 		return false
 	}
 	only := e.inside.entries[0]
-	return only.kind == tree.Folder && only.each == nil && slices.ContainsFunc(only.names[0].Pattern.Slots(), func(slot string) bool { return slot != pattern.OwnNumber })
+	return only.Kind == tree.Folder && only.Each == nil && slices.ContainsFunc(only.Names[0].Pattern.Slots(), func(slot string) bool { return slot != pattern.OwnNumber })
 }
 
-func (e *entry) last() *pattern.Name { return e.names[len(e.names)-1] }
+func (e *Line) last() *pattern.Name { return e.Names[len(e.Names)-1] }
 
-func (c *compiler) entry(s *scope, l *outline.Line) *entry {
-	e := &entry{line: l}
+func (c *compiler) entry(s *scope, l *outline.Line) *Line {
+	e := &Line{Syntax: l, From: int32(len(c.t.Lines)) + 1}
+	c.t.Lines = append(c.t.Lines, e)
+	if _, later := l.Clause("later"); later {
+		c.later++
+		defer func() { c.later-- }()
+	}
+	if clause, ok := l.Clause("note"); ok {
+		e.Note = clause.Text
+	}
 	inner := s
 	if clause, ok := l.Clause("each"); ok {
 		c.inSource = true
-		if e.each = c.loop(s, l, clause); e.each != nil {
-			inner = &scope{outer: s, loop: e.each, depth: 1, entry: e}
+		if e.Each = c.loop(s, l, clause); e.Each != nil {
+			inner = &scope{outer: s, loop: e.Each, depth: 1, entry: e}
 			if s != nil {
 				inner.depth = s.depth + 1
 			}
@@ -278,7 +370,7 @@ func (c *compiler) entry(s *scope, l *outline.Line) *entry {
 	}
 	segments, slashed := l.Segments()
 	for i, seg := range segments {
-		e.names = append(e.names, c.name(inner, l, seg))
+		e.Names = append(e.Names, c.name(inner, l, seg))
 		if numbered, _ := e.last().Numbered(); numbered && i < len(segments)-1 {
 			c.fail(seg.Pos, utf8.RuneCountInString(seg.Text), "<#> can only stand in the last name of a chain", "write this folder in a line of its own")
 		}
@@ -344,39 +436,37 @@ func (c *compiler) patternErrors(at outline.Pos, errs []*pattern.Error) {
 }
 
 // kind settles whether the line is a folder or a file.
-func (c *compiler) kind(e *entry, last outline.Segment, slashed bool) {
-	e.kind = tree.Folder
-	l := e.line
+func (c *compiler) kind(e *Line, last outline.Segment, slashed bool) {
+	e.Kind = tree.Folder
+	l := e.Syntax
+	has := func(word string) bool { _, ok := l.Clause(word); return ok }
 	fileOnly := ""
-	for _, clause := range l.Clauses {
-		if slices.Contains([]string{"fill", "blank", "due"}, clause.Word) {
-			fileOnly = clause.Word
+	for _, word := range []string{"fill", "blank"} {
+		if has(word) {
+			fileOnly = word
 		}
 	}
 	ending := Extension(last.Text)
-	_, uses := l.Clause("use")
-	_, holds := l.Clause("holds")
-	_, later := l.Clause("later")
+	folder := slices.ContainsFunc([]string{"use", "holds", "later", "project"}, has)
 	switch {
-	case slashed || len(l.Children) > 0 || uses:
+	case slashed || len(l.Children) > 0 || has("use"):
 		if fileOnly != "" {
 			clause, _ := l.Clause(fileOnly)
 			c.fail(outline.Pos{Line: l.Number, Column: clause.Column}, len(fileOnly), fmt.Sprintf("`%s` goes with a file, and this is a folder: something lies in it, or its name ends in /", fileOnly), "")
 		}
 	case fileOnly != "":
-		e.kind = tree.File
-	case holds || later:
+		e.Kind = tree.File
+	case folder:
 	case ending != "":
-		e.kind = tree.File
+		e.Kind = tree.File
 		if !slices.Contains(commonEndings, strings.ToLower(ending)) {
 			c.warn(last.Pos, utf8.RuneCountInString(last.Text), fmt.Sprintf("this line is read as a file, because its name ends in .%s", ending), fmt.Sprintf("if it is a folder, write %s/", last.Text))
 		}
+	case has("due"):
+		e.Kind, e.Marks = tree.File, tree.Either
 	}
-	if e.kind == tree.File && fileOnly != "due" {
-		_, copied := l.Clause("copy")
-		if _, filled := l.Clause("fill"); !copied && !filled && slices.Contains(neverEmpty, strings.ToLower(ending)) {
-			c.warn(last.Pos, utf8.RuneCountInString(last.Text), fmt.Sprintf("this file would be empty, and an empty .%s cannot be opened", ending), "begin it with `| copy: PATH` from a file of yours")
-		}
+	if e.Kind == tree.File && !has("due") && !has("copy") && !has("fill") && !has("link") && slices.Contains(neverEmpty, strings.ToLower(ending)) {
+		c.warn(last.Pos, utf8.RuneCountInString(last.Text), fmt.Sprintf("this file would be empty, and an empty .%s cannot be opened", ending), "begin it with `| copy: PATH` from a file of yours")
 	}
 }
 
@@ -413,19 +503,19 @@ var neverEmpty = strings.Fields(`doc docx dotx odt ott pages pdf xls xlsx xlsm x
 	jpg jpeg png gif tif tiff bmp webp heic psd ai indd mp3 wav aiff flac m4a mp4 mov avi mkv zip gz 7z rar epub`)
 
 // clauses reads the clauses that are not about repeating and using.
-func (c *compiler) clauses(s *scope, e *entry) {
-	l := e.line
+func (c *compiler) clauses(s *scope, e *Line) {
+	l := e.Syntax
 	for _, clause := range l.Clauses {
 		at := outline.Pos{Line: l.Number, Column: clause.Column}
 		folderOnly := func(mark tree.Marks) {
-			if e.kind == tree.File {
+			if e.Kind == tree.File {
 				c.fail(at, len(clause.Word), fmt.Sprintf("`%s` goes with a folder, and this is a file", clause.Word), "end the name in / if it is a folder")
 			}
-			e.marks |= mark
+			e.Marks |= mark
 		}
 		switch clause.Word {
 		case "when":
-			e.when = c.condition(s, l, clause)
+			e.When = c.condition(s, l, clause)
 		case "number":
 			n, err := strconv.Atoi(clause.Text)
 			if err != nil || n < 0 || n > 999_999 {
@@ -439,18 +529,38 @@ func (c *compiler) clauses(s *scope, e *entry) {
 			if e.starter != nil {
 				c.fail(at, len(clause.Word), "a line takes `copy` or `fill`, not both", "")
 			}
+			if _, blank := l.Clause("blank"); blank {
+				c.fail(at, len(clause.Word), fmt.Sprintf("a file that is `blank` does not `%s` another one", clause.Word), "leave one of them out")
+			}
 			e.starter = c.starter(s, e, clause)
 		case "use":
 			folderOnly(0)
 		case "holds":
 			folderOnly(0)
-			c.holds(l, clause)
+			c.holds(e, clause)
+		case "project":
+			folderOnly(tree.Own)
+		case "was":
+			c.was(s, e, clause)
+		case "carry":
+			if e.Carry = Copies; clause.Text == "moves" {
+				e.Carry = Moves
+			} else if clause.Text != "" {
+				c.fail(l.TextPos(clause), utf8.RuneCountInString(clause.Text), fmt.Sprintf("`carry` knows no %q", clause.Text), "write `carry`, which copies, or `carry: moves`")
+			}
+		case "worth":
+			if e.Worth, _ = strconv.Atoi(clause.Text); e.Worth < 1 || e.Worth > 999_999 {
+				c.fail(l.TextPos(clause), utf8.RuneCountInString(clause.Text), fmt.Sprintf("%q is no number of points", clause.Text), "write `worth: 10`")
+			}
+			if _, due := l.Clause("due"); !due {
+				c.fail(at, len(clause.Word), "points are for what is due, and this line is not", "add `| due`")
+			}
 		case "later":
 			folderOnly(tree.Later)
 		case "keep":
-			e.marks |= tree.Keep
+			e.Marks |= tree.Keep
 		case "due":
-			e.marks |= tree.Due
+			e.Marks |= tree.Due
 			if clause.Text != "" {
 				e.due = c.due(s, l, clause)
 			}
@@ -470,6 +580,7 @@ func (c *compiler) find(s *scope, name string) (pattern.Field, bool) {
 	}
 	if i := c.fieldIndex(name); i >= 0 {
 		c.t.Fields[i].used = true
+		c.t.Fields[i].needed = c.t.Fields[i].needed || c.later == 0
 		return pattern.Field{Index: i, Type: &c.t.Fields[i].Type}, true
 	}
 	return pattern.Field{}, false

@@ -2,10 +2,13 @@ package template
 
 import (
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 	"time"
 	"unicode/utf8"
+
+	"github.com/bmatcuk/doublestar/v4"
 
 	"vestibula/core/outline"
 	"vestibula/core/pattern"
@@ -188,20 +191,36 @@ func InferredKind(p *pattern.Pattern, name string) value.Kind {
 	return value.Text
 }
 
-// holds checks that the conventions of a `holds` clause exist.
-func (c *compiler) holds(l *outline.Line, clause outline.Clause) {
-	at := l.TextPos(clause)
-	for name := range strings.SplitSeq(clause.Text, ",") {
-		trimmed := strings.TrimSpace(name)
-		column := at.Column + len(name) - len(strings.TrimLeft(name, " "))
-		if c.t.Convention(trimmed) == nil {
-			help := "write it under names: in the header"
-			if near := outline.Nearest(trimmed, c.t.ConventionNames()); near != "" {
+// holds reads a `holds` clause: naming conventions, kinds, endings, and patterns of
+// paths.
+func (c *compiler) holds(e *Line, clause outline.Clause) {
+	at := e.Syntax.TextPos(clause)
+	for item := range strings.SplitSeq(clause.Text, ",") {
+		what := strings.TrimSpace(item)
+		pos := outline.Pos{Line: at.Line, Column: at.Column + utf8.RuneCountInString(item) - utf8.RuneCountInString(strings.TrimLeft(item, " "))}
+		width := utf8.RuneCountInString(what)
+		at.Column += utf8.RuneCountInString(item) + 1
+		ending, isEnding := strings.CutPrefix(what, "*.")
+		switch conv := c.t.Convention(what); {
+		case conv != nil:
+			e.Holds = append(e.Holds, conv)
+		case FileKinds[what] != nil:
+			e.Kinds = append(e.Kinds, what)
+		case strings.Contains(what, "/"):
+			if !doublestar.ValidatePattern(what) {
+				c.fail(pos, width, fmt.Sprintf("%q is no pattern for paths", what), "write one such as PROXY/**/*.mp4")
+			}
+			e.Sources = append(e.Sources, what)
+		case isEnding && Extension("x."+ending) != "":
+			e.Endings = append(e.Endings, strings.ToLower(ending))
+		default:
+			known := append(c.t.ConventionNames(), slices.Sorted(maps.Keys(FileKinds))...)
+			help := "write it under names: in the header; or name a kind, " + strings.Join(slices.Sorted(maps.Keys(FileKinds)), ", ") + ", or an ending such as *.wav"
+			if near := outline.Nearest(what, known); near != "" {
 				help = fmt.Sprintf("did you mean %s?", near)
 			}
-			c.fail(outline.Pos{Line: at.Line, Column: column}, utf8.RuneCountInString(trimmed), fmt.Sprintf("there is no naming convention %q", trimmed), help)
+			c.fail(pos, width, fmt.Sprintf("there is no naming convention %q", what), help)
 		}
-		at.Column += utf8.RuneCountInString(name) + 1
 	}
 }
 
@@ -228,18 +247,10 @@ func (t *Template) ConventionNames() []string {
 // once.
 func (t *Template) Shared() [][]*Convention {
 	var rows [][]*Convention
-	seen := map[string]bool{}
-	for _, l := range t.file.Lines {
-		clause, ok := l.Clause("holds")
-		if !ok || seen[clause.Text] {
-			continue
+	for _, l := range t.Lines {
+		if len(l.Holds) > 1 && !slices.ContainsFunc(rows, func(row []*Convention) bool { return slices.Equal(row, l.Holds) }) {
+			rows = append(rows, l.Holds)
 		}
-		seen[clause.Text] = true
-		var row []*Convention
-		for name := range strings.SplitSeq(clause.Text, ",") {
-			row = append(row, t.Convention(strings.TrimSpace(name)))
-		}
-		rows = append(rows, row)
 	}
 	return rows
 }

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"math"
 	"strconv"
+	"strings"
 
 	"vestibula/core/outline"
 	"vestibula/core/pattern"
@@ -45,6 +46,7 @@ type Expansion struct {
 	Root    *tree.Node
 	Changes []Change                   // each once, in the order in which they were met
 	Due     map[*tree.Node]value.Value // the dates by which files are due, where there are any
+	Was     map[*tree.Node][]string    // former names, or paths with a slash, where there are any
 }
 
 // Tree makes the tree for values. A slot whose value is missing is written as
@@ -73,7 +75,7 @@ func (t *Template) Tree(values Values, limit int) (*Expansion, error) {
 	case err != nil:
 		return nil, err
 	}
-	return &Expansion{root, x.changes, x.due}, nil
+	return &Expansion{root, x.changes, x.due, x.was}, nil
 }
 
 type expander struct {
@@ -91,6 +93,7 @@ type expander struct {
 	seen     map[Change]bool
 	changes  []Change
 	due      map[*tree.Node]value.Value
+	was      map[*tree.Node][]string
 	room     int // how many lines the block has that is being made
 }
 
@@ -111,8 +114,8 @@ func (x *expander) failAt(at outline.Pos, width int, message string) {
 	x.errs = append(x.errs, &outline.Error{Pos: at, Width: max(width, 1), Message: message})
 }
 
-func (x *expander) failLine(e *entry, message string) error {
-	x.failAt(e.line.Pos(), len([]rune(e.line.Name)), message)
+func (x *expander) failLine(e *Line, message string) error {
+	x.failAt(e.Syntax.Pos(), len([]rune(e.Syntax.Name)), message)
 	if len(x.errs) >= maxErrors {
 		return errStop
 	}
@@ -124,33 +127,36 @@ func (x *expander) failLine(e *entry, message string) error {
 func (x *expander) count(b *block) int {
 	total := 0
 	for _, e := range b.entries {
-		if e.each == nil {
-			if e.when.holds(x.env) {
-				total = plus(total, plus(len(e.names), x.count(e.inside)))
+		if e.Each == nil {
+			if e.When.holds(x.env) {
+				total = plus(total, plus(len(e.Names), x.count(e.inside)))
 			}
 			continue
 		}
-		it, err := e.each.items(x.env)
+		it, err := e.Each.items(x.env)
 		if err != nil || it.count == 0 {
 			continue // told when the tree is made
 		}
 		if !e.varied {
-			x.env[e.each.index] = it.at(0, value.Value{})
-			total = plus(total, times(it.count, plus(len(e.names), x.count(e.inside))))
+			x.env[e.Each.index] = it.at(0, value.Value{})
+			total = plus(total, times(it.count, plus(len(e.Names), x.count(e.inside))))
 			continue
 		}
 		var item value.Value
 		for i := 0; i < it.count && total <= x.limit; i++ {
 			item = it.at(i, item)
-			x.env[e.each.index] = item
-			total = plus(total, plus(len(e.names), x.count(e.inside)))
+			x.env[e.Each.index] = item
+			total = plus(total, plus(len(e.Names), x.count(e.inside)))
 		}
 	}
 	return total
 }
 
 // A series is the numbering of siblings with the same text in front of <#>.
-type series struct{ last, most int }
+type series struct {
+	last, most int
+	used       map[int]bool // where some line has a number of its own
+}
 
 // block makes the lines of a block in parent.
 func (x *expander) block(parent *tree.Node, b *block) error {
@@ -161,12 +167,12 @@ func (x *expander) block(parent *tree.Node, b *block) error {
 			// A bare <#> is as wide as the largest number needs, so that all are
 			// counted before the first is written.
 			for _, e := range b.entries {
-				if err := x.repeat(e, func(first bool) error { return x.advance(numbers, e, first) }); err != nil {
+				if err := x.repeat(e, func(first bool) error { return x.advance(numbers, e, first, b.fixed) }); err != nil {
 					return err
 				}
 			}
 			for _, s := range numbers {
-				s.last = 0
+				s.last, s.used = 0, nil
 			}
 		}
 	}
@@ -178,11 +184,11 @@ func (x *expander) block(parent *tree.Node, b *block) error {
 		x.room = len(b.entries)
 		err := x.repeat(e, func(first bool) error {
 			if numbers != nil {
-				if err := x.advance(numbers, e, first); err != nil {
+				if err := x.advance(numbers, e, first, b.fixed); err != nil {
 					return err
 				}
 			}
-			if !e.when.holds(x.env) {
+			if !e.When.holds(x.env) {
 				return nil
 			}
 			return x.entry(parent, e, byName)
@@ -195,19 +201,19 @@ func (x *expander) block(parent *tree.Node, b *block) error {
 }
 
 // repeat calls do once, or once for each item of the line's loop.
-func (x *expander) repeat(e *entry, do func(first bool) error) error {
-	if e.each == nil {
+func (x *expander) repeat(e *Line, do func(first bool) error) error {
+	if e.Each == nil {
 		return do(true)
 	}
-	it, err := e.each.items(x.env)
+	it, err := e.Each.items(x.env)
 	if err != nil {
-		x.failAt(e.each.at, e.each.width, err.Error())
+		x.failAt(e.Each.at, e.Each.width, err.Error())
 		return nil
 	}
 	var item value.Value
 	for i := range it.count {
 		item = it.at(i, item)
-		x.env[e.each.index] = item
+		x.env[e.Each.index] = item
 		if err := do(i == 0); err != nil {
 			return err
 		}
@@ -216,7 +222,7 @@ func (x *expander) repeat(e *entry, do func(first bool) error) error {
 }
 
 // advance settles the number of the line that x stands at.
-func (x *expander) advance(numbers map[string]*series, e *entry, first bool) error {
+func (x *expander) advance(numbers map[string]*series, e *Line, first, fixed bool) error {
 	if numbered, _ := e.last().Numbered(); !numbered {
 		return nil
 	}
@@ -234,15 +240,24 @@ func (x *expander) advance(numbers map[string]*series, e *entry, first bool) err
 		s.last = e.number
 	}
 	s.most = max(s.most, s.last)
+	if fixed {
+		if s.used[s.last] {
+			return x.failLine(e, fmt.Sprintf("the number %d is that of an earlier line already", s.last))
+		}
+		if s.used == nil {
+			s.used = map[int]bool{}
+		}
+		s.used[s.last] = true
+	}
 	x.env[len(x.t.Fields)] = value.OfNumber(s.last)
 	x.filling.Width = max(2, len(strconv.Itoa(s.most)))
 	return nil
 }
 
 // entry makes the nodes of one line, for the values that x holds now.
-func (x *expander) entry(parent *tree.Node, e *entry, byName map[string]*tree.Node) error {
-	for i, name := range e.names {
-		last := i == len(e.names)-1
+func (x *expander) entry(parent *tree.Node, e *Line, byName map[string]*tree.Node) error {
+	for i, name := range e.Names {
+		last := i == len(e.Names)-1
 		x.filling.Open = false
 		out, err := name.Append(x.buf[:0], &x.filling)
 		if x.buf = out; err != nil {
@@ -256,7 +271,7 @@ func (x *expander) entry(parent *tree.Node, e *entry, byName map[string]*tree.No
 			if known := byName[string(out)]; known != nil && known.Kind == tree.Folder && (!last || known.Marks&tree.Way != 0) {
 				parent = known
 				if last {
-					known.Marks = known.Marks&^tree.Way | e.marks
+					known.Marks = known.Marks&^tree.Way | e.Marks
 				}
 				continue
 			}
@@ -267,18 +282,18 @@ func (x *expander) entry(parent *tree.Node, e *entry, byName map[string]*tree.No
 			}
 		}
 		n := x.node()
-		n.Line = int32(e.line.Number)
+		n.From = e.From
 		if name.Constant() {
 			n.Name = name.Pattern.Source // shared by all that are called so
 		} else {
-			n.Name = x.text(out, e.line.Number+i)
+			n.Name = x.text(out, e.Syntax.Number+i)
 		}
 		if x.filling.Open {
 			n.Marks |= tree.Open
 		}
 		if last {
-			n.Kind = e.kind
-			n.Marks |= e.marks
+			n.Kind = e.Kind
+			n.Marks |= e.Marks
 		} else {
 			n.Marks |= tree.Way
 		}
@@ -305,7 +320,37 @@ func (x *expander) entry(parent *tree.Node, e *entry, byName map[string]*tree.No
 			x.due[parent] = v
 		}
 	}
+	if len(e.Was) > 0 {
+		x.former(e, parent)
+	}
 	return x.block(parent, e.inside)
+}
+
+// former notes what a node was called before.
+func (x *expander) former(e *Line, n *tree.Node) {
+	for _, f := range e.Was {
+		var path []string
+		x.filling.Open = false
+		for _, name := range f.Names {
+			out, err := name.Append(nil, &x.filling)
+			if err != nil {
+				x.failLine(e, err.Error())
+				return
+			}
+			path = append(path, string(out))
+		}
+		if x.filling.Open {
+			continue // nothing can have been called so
+		}
+		was := strings.Join(path, "/")
+		if f.Path && len(path) == 1 {
+			was += "/"
+		}
+		if x.was == nil {
+			x.was = map[*tree.Node][]string{}
+		}
+		x.was[n] = append(x.was[n], was)
+	}
 }
 
 func (x *expander) node() *tree.Node {

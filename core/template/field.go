@@ -21,11 +21,15 @@ type Field struct {
 	Default  *Raw // nil where there is none
 	Example  *Raw
 	Pos      outline.Pos
-	Optional bool // the default is nothing
-	Next     bool // where no value is given, the next free number in the folder
+	Optional bool   // the default is nothing
+	Next     bool   // where no value is given, the next free number in the folder
+	Within   string // of a time: the field or the item of a longer one that it must lie in
+	withinAt outline.Pos
 	is       *pattern.Name
 	isNode   *Node
 	used     bool
+	needed   bool // to build: not only naming conventions and lines for later use it
+	Borrowed bool // it belongs to a naming convention, and lines for later use it
 	declared bool // its type was written down
 }
 
@@ -44,6 +48,11 @@ type Raw struct {
 // behind the field's name.
 func (f *Field) Parse(r Raw, now time.Time) (value.Value, error) {
 	switch {
+	case !r.List && strings.TrimSpace(r.Text) == value.Open:
+		if f.Type.Kind == value.List || f.Type.Kind == value.YesNo {
+			return value.Value{}, fmt.Errorf("is a %s, and cannot be left open", f.Type.Kind)
+		}
+		return value.OfOpen(f.Name), nil
 	case r.List && f.Type.Kind != value.List:
 		return value.Value{}, fmt.Errorf("takes one value, not a list")
 	case r.List:
@@ -55,7 +64,7 @@ func (f *Field) Parse(r Raw, now time.Time) (value.Value, error) {
 }
 
 // fieldKeys are the keys of a field's definition.
-var fieldKeys = []string{"ask", "type", "default", "example", "of", "is", "min", "max", "months"}
+var fieldKeys = []string{"ask", "type", "default", "example", "of", "is", "min", "max", "next", "within", "months"}
 
 // Limits on what a header says, far above what a person writes.
 const (
@@ -97,10 +106,6 @@ func (c *compiler) field(p Pair, own bool) *Field {
 	case !c.want(p.Value, Mapping, p.Key, p.Key+": { ask: …, type: … }"):
 		return f
 	}
-	keys := fieldKeys
-	if own {
-		keys = append(slices.Clone(fieldKeys), "next")
-	}
 	var kind, of, lo, hi *Node
 	for _, q := range p.Value.Pairs {
 		v := q.Value
@@ -133,17 +138,22 @@ func (c *compiler) field(p Pair, own bool) *Field {
 			f.Default = rawOf(v)
 		case "example":
 			f.Example = rawOf(v)
-		default:
-			if own && q.Key == "next" {
-				f.Next = v.Text == "yes" || v.Text == "true"
-				continue
+		case "next":
+			f.Next = v.Text == "yes" || v.Text == "true"
+		case "within":
+			if c.want(v, Scalar, q.Key, "within: month") {
+				f.Within, f.withinAt = v.Text, v.Pos
 			}
-			c.unknownKey(q, "field", keys)
+		default:
+			c.unknownKey(q, "field", fieldKeys)
 		}
 	}
 	c.fieldType(f, kind, of, lo, hi)
 	c.fieldSamples(f, p.Value)
 	f.declared = kind != nil || of != nil
+	if f.Next && !own && f.Type.Kind != value.Number {
+		c.fail(p.KeyPos, p.KeyWidth, fmt.Sprintf("`next: yes` goes with a number, and %q is a %s", p.Key, f.Type.Kind), "write type: number")
+	}
 	return f
 }
 

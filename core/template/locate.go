@@ -17,9 +17,9 @@ func (t *Template) Locate(root *tree.Node, name string) bool {
 	for i, e := range t.top.entries {
 		top[i] = spot{e, 0}
 	}
-	if len(top) == 1 && top[0].entry.kind == tree.Folder && p.fits(top[0], name) {
+	if len(top) == 1 && top[0].entry.Kind == tree.Folder && p.fits(top[0], name) {
 		p.children(root, p.below(top[0]))
-		root.Line = int32(top[0].entry.line.Number)
+		root.From = top[0].entry.From
 		return true
 	}
 	p.children(root, top)
@@ -28,12 +28,12 @@ func (t *Template) Locate(root *tree.Node, name string) bool {
 
 // A spot is a name of a line: of a chain, there are several.
 type spot struct {
-	entry *entry
+	entry *Line
 	index int
 }
 
-func (s spot) name() *pattern.Name { return s.entry.names[s.index] }
-func (s spot) last() bool          { return s.index == len(s.entry.names)-1 }
+func (s spot) name() *pattern.Name { return s.entry.Names[s.index] }
+func (s spot) last() bool          { return s.index == len(s.entry.Names)-1 }
 
 type placer struct {
 	readers map[*pattern.Name]*nameReader
@@ -80,9 +80,9 @@ func (p *placer) children(n *tree.Node, spots []spot) {
 	}
 	for _, c := range n.Children {
 		if s, ok := p.find(c, spots); ok {
-			c.Line = int32(s.entry.line.Number)
+			c.From = s.entry.From
 			if s.last() {
-				c.Marks |= s.entry.marks & tree.Keep
+				c.Marks |= s.entry.Marks & tree.Keep
 			}
 			p.children(c, p.below(s))
 		}
@@ -108,7 +108,7 @@ func (p *placer) search(n *tree.Node, spots []spot) (spot, bool) {
 		for _, s := range spots {
 			kind := tree.Folder
 			if s.last() {
-				kind = s.entry.kind
+				kind = s.entry.Kind
 			}
 			if kind == n.Kind && s.name().Constant() == constant && p.fits(s, n.Name) {
 				return s, true

@@ -39,7 +39,7 @@ func drawLines(t *rapid.T, depth int, used *int) []modelLine {
 		if rapid.IntRange(0, 2).Draw(t, "numbered") == 0 {
 			l.number = 0
 			if rapid.IntRange(0, 3).Draw(t, "fixed") == 0 {
-				l.number, l.fixed = rapid.IntRange(0, 120).Draw(t, "number"), true
+				l.number, l.fixed = 10**used+rapid.IntRange(0, 6).Draw(t, "number"), true // beyond those of earlier lines
 			}
 		}
 		l.when = rapid.IntRange(0, 3).Draw(t, "when") > 0
@@ -125,10 +125,10 @@ func TestTreesAreWhatASimpleModelMakes(t *testing.T) {
 		tpl.Locate(again, "the desk")
 		lineOf := map[string]int32{}
 		for path, n := range x.Root.All() {
-			lineOf[path] = n.Line
+			lineOf[path] = n.From
 		}
 		for path, n := range again.All() {
-			assert.Equal(t, lineOf[path], n.Line, "%s of\n%s", path, text)
+			assert.Equal(t, lineOf[path], n.From, "%s of\n%s", path, text)
 		}
 	})
 }

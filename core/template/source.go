@@ -77,6 +77,11 @@ func (l *loop) items(env []value.Value) (items, error) {
 	if !from.Given() || !to.Given() {
 		return items{count: 1}, nil
 	}
+	for _, v := range []value.Value{from, to} {
+		if v.Kind == value.Pending {
+			return items{}, fmt.Errorf("how often this repeats is not known: %q is still %s", v.Text, value.Open)
+		}
+	}
 	n := from.Distance(to)
 	if n < 0 {
 		// 1..0 is how "none at all" is written with a number field.

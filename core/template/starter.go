@@ -31,9 +31,9 @@ type starter struct {
 	kinds map[string]error // paths already looked at
 }
 
-func (c *compiler) starter(s *scope, e *entry, clause outline.Clause) *starter {
+func (c *compiler) starter(s *scope, e *Line, clause outline.Clause) *starter {
 	st := &starter{
-		fill: clause.Word == "fill", at: e.line.TextPos(clause), width: utf8.RuneCountInString(clause.Text),
+		fill: clause.Word == "fill", at: e.Syntax.TextPos(clause), width: utf8.RuneCountInString(clause.Text),
 		scope: s, texts: map[string]*fill{}, kinds: map[string]error{},
 	}
 	text := clause.Text
@@ -51,13 +51,13 @@ func (c *compiler) starter(s *scope, e *entry, clause outline.Clause) *starter {
 			c.fail(outline.Pos{Line: st.at.Line, Column: column}, len(seg), "a path cannot hold "+fmt.Sprintf("%q", seg)+": it must stay in the template's own folder", "put the file beside the template")
 			return st
 		}
-		name := c.name(s, e.line, outline.Segment{Text: seg, Pos: outline.Pos{Line: st.at.Line, Column: column}})
+		name := c.name(s, e.Syntax, outline.Segment{Text: seg, Pos: outline.Pos{Line: st.at.Line, Column: column}})
 		constant = constant && name.Constant()
 		st.path = append(st.path, name)
 		column += utf8.RuneCountInString(seg) + 1
 	}
 	if constant {
-		if _, err := c.t.inspect(st, text, e.kind); err != nil {
+		if _, err := c.t.inspect(st, text, e.Kind); err != nil {
 			c.fail(st.at, st.width, err.Error(), "")
 		} else if st.fill {
 			c.markUsed(st, text)
@@ -115,7 +115,7 @@ func (t *Template) inspectNow(st *starter, name string, kind tree.Kind) error {
 func (c *compiler) markUsed(st *starter, name string) {
 	for _, run := range st.texts[name].runs {
 		if run.index >= 0 && run.index < len(c.t.Fields) {
-			c.t.Fields[run.index].used = true
+			c.t.Fields[run.index].used, c.t.Fields[run.index].needed = true, true
 		}
 	}
 }
@@ -182,8 +182,8 @@ func (f *fill) write(values []value.Value) ([]byte, error) {
 		}
 		v := values[0]
 		values = values[1:]
-		if r.picture == nil || v.Empty() {
-			out = append(out, strings.ReplaceAll(v.String(), "; ", ", ")...)
+		if r.picture == nil || v.Empty() || v.Kind == value.Pending {
+			out = append(out, asGiven(v)...)
 			continue
 		}
 		var err error
@@ -192,6 +192,21 @@ func (f *fill) write(values []value.Value) ([]byte, error) {
 		}
 	}
 	return out, nil
+}
+
+// asGiven writes a value as it stands in a text.
+func asGiven(v value.Value) string {
+	switch v.Kind {
+	case value.Pending:
+		return "(" + v.Text + ")"
+	case value.List:
+		items := make([]string, len(v.Items))
+		for i, item := range v.Items {
+			items[i] = item.String()
+		}
+		return strings.Join(items, ", ")
+	}
+	return v.String()
 }
 
 // with returns the content for the values of env. Of these it keeps the few that
@@ -230,7 +245,7 @@ func (c *copied) Source() string               { return c.name }
 func (c *copied) Open() (io.ReadCloser, error) { return c.from.Open(c.name) }
 
 // begin gives a node the content of its starter, for the values of x.
-func (x *expander) begin(e *entry, n *tree.Node) {
+func (x *expander) begin(e *Line, n *tree.Node) {
 	st := e.starter
 	filling := pattern.Filling{Values: x.env}
 	var name []byte
@@ -252,7 +267,7 @@ func (x *expander) begin(e *entry, n *tree.Node) {
 		x.failAt(st.at, st.width, fmt.Sprintf("%q is not a path inside the template's folder", from))
 		return
 	}
-	text, err := x.t.inspect(st, from, e.kind)
+	text, err := x.t.inspect(st, from, e.Kind)
 	if err != nil {
 		x.failAt(st.at, st.width, err.Error())
 		return
@@ -260,7 +275,7 @@ func (x *expander) begin(e *entry, n *tree.Node) {
 	switch {
 	case st.fill:
 		n.Content = text.with(from, x.env)
-	case e.kind == tree.File:
+	case e.Kind == tree.File:
 		n.Content = &copied{x.t.starters, from}
 	default:
 		x.copyFolder(e, n, from)
@@ -268,14 +283,14 @@ func (x *expander) begin(e *entry, n *tree.Node) {
 }
 
 // copyFolder makes the contents of a folder beside the template children of n.
-func (x *expander) copyFolder(e *entry, n *tree.Node, from string) {
+func (x *expander) copyFolder(e *Line, n *tree.Node, from string) {
 	entries, err := fs.ReadDir(x.t.starters, from)
 	if err != nil {
 		x.failAt(e.starter.at, e.starter.width, fmt.Sprintf("%q cannot be read", from))
 		return
 	}
 	for _, d := range entries {
-		child := &tree.Node{Name: d.Name(), Line: int32(e.line.Number), Marks: tree.Keep}
+		child := &tree.Node{Name: d.Name(), From: e.From, Marks: tree.Keep}
 		name := path.Join(from, d.Name())
 		switch {
 		case d.IsDir():

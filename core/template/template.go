@@ -18,7 +18,6 @@ import (
 
 	"vestibula/core/outline"
 	"vestibula/core/pattern"
-	"vestibula/core/tree"
 	"vestibula/core/value"
 )
 
@@ -33,6 +32,7 @@ type Template struct {
 	About    string
 	Fields   []*Field
 	Names    []*Convention // the naming conventions, in the order of the header
+	Lines    []*Line       // of the outline, those of parts at each place where they are used
 	Rules    []Setting
 	RulesSet bool           // the header has the key "rules"
 	Ignore   []string       // paths that checks of real folders pass by
@@ -80,7 +80,7 @@ func (t *Template) Field(name string) *Field {
 func (t *Template) FieldNames() []string {
 	var names []string
 	for _, f := range t.Fields {
-		if !f.Made() {
+		if !f.Made() && !f.Borrowed {
 			names = append(names, f.Name)
 		}
 	}
@@ -98,29 +98,6 @@ func LineOf(text string, n int) string {
 		}
 	}
 	return ""
-}
-
-// Notes returns the notes of the outline by the number of their line.
-func (t *Template) Notes() map[int]string {
-	notes := map[int]string{}
-	for _, l := range t.file.Lines {
-		if c, ok := l.Clause("note"); ok {
-			notes[l.Number] = c.Text
-		}
-	}
-	return notes
-}
-
-// Holds returns what the `holds` clauses of the outline say, by the number of
-// their line.
-func (t *Template) Holds() map[int]string {
-	holds := map[int]string{}
-	for _, l := range t.file.Lines {
-		if c, ok := l.Clause("holds"); ok {
-			holds[l.Number] = c.Text
-		}
-	}
-	return holds
 }
 
 // Values are the values of a template's fields by their names.
@@ -174,16 +151,22 @@ func parseValues(fields []*Field, whose string, raw map[string]Raw, now time.Tim
 		}
 		values[name] = v
 	}
+	for _, f := range fields {
+		v, longer := values[f.Name], values[f.Within]
+		if covers, known := longer.Covers(v); known && !covers {
+			errs = append(errs, &ValueError{f.Name, fmt.Sprintf("%s does not lie in the %s %s", v, f.Within, longer)})
+		}
+	}
 	slices.SortFunc(errs, func(a, b *ValueError) int { return strings.Compare(a.Field, b.Field) })
 	return values, errs
 }
 
-// Missing returns the fields that values hold nothing for and that have no
-// default.
+// Missing returns the fields that values hold nothing for, that have no default, and
+// that are needed to build.
 func (t *Template) Missing(values Values) []*Field {
 	var missing []*Field
 	for _, f := range t.Fields {
-		if _, given := values[f.Name]; !given && f.Default == nil && !f.Made() {
+		if _, given := values[f.Name]; !given && f.Default == nil && !f.Made() && f.needed {
 			missing = append(missing, f)
 		}
 	}
@@ -260,20 +243,6 @@ func (t *Template) env(env []value.Value, values Values) ([]value.Value, error) 
 		}
 	}
 	return env, nil
-}
-
-// IsFile reports whether the line with that number is read as a file.
-func (t *Template) IsFile(line int) bool {
-	found := false
-	var walk func(b *block)
-	walk = func(b *block) {
-		for _, e := range b.entries {
-			found = found || e.line.Number == line && e.kind == tree.File
-			walk(e.inside)
-		}
-	}
-	walk(t.top)
-	return found
 }
 
 // Place returns where the name of an outline line stands, and its width.

@@ -79,7 +79,7 @@ func (m *Meeting) join(into, from *Node, number int) {
 		}
 		n := c
 		if c.Meets() {
-			n = &Node{Name: c.Name, Kind: c.Kind, Line: c.Line, Marks: c.Marks}
+			n = &Node{Name: c.Name, Kind: c.Kind, From: c.From, Marks: c.Marks}
 			m.join(n, c, number)
 		}
 		names[folded] = n

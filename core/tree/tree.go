@@ -31,7 +31,7 @@ func (k Kind) Article() string {
 }
 
 // Marks are what is special about a node.
-type Marks uint8
+type Marks uint16
 
 // The marks of nodes.
 const (
@@ -39,6 +39,12 @@ const (
 	Later                   // allowed, but not built until it is needed
 	Due                     // a person has to deliver it; not built
 	Keep                    // somebody else named it: naming rules pass it by
+	// Either marks what a person has to deliver, as a file of that name with any
+	// ending, or as a folder with something in it.
+	Either = 1 << 5
+	// Own marks the folder that is a project's own: what lies above and beside it is
+	// shared with others.
+	Own = 1 << 8
 )
 
 // A Content is what a new file begins with.
@@ -78,7 +84,7 @@ type Node struct {
 	Name     string
 	Children []*Node
 	Content  Content // of a file; nil for an empty one
-	Line     int32   // of the template, from 1; 0 where there is none
+	From     int32   // what who made the tree knows it by, from 1; 0 for nothing
 	Kind     Kind
 	Marks    Marks
 }

@@ -100,3 +100,86 @@ func (v Value) Distance(w Value) int {
 	}
 	return 0
 }
+
+// Shift returns the value that lies so many steps after v, or before it where they
+// are negative: days after a date, months after a month, and so on; terms are those
+// of the type. A value that no name can hold is returned as it is, and not ok.
+func (v Value) Shift(steps int, t *Type) (w Value, ok bool) {
+	if steps == 0 || v.Kind == Pending || v.Empty() {
+		return v, true
+	}
+	w = v
+	turn := func(perYear int) {
+		n := int(v.Year)*perYear + int(v.Part) - 1 + steps
+		w.Year, w.Part = int16(n/perYear), uint8(n%perYear+1)
+		ok = n >= perYear*MinYear && n < perYear*(MaxYear+1)
+	}
+	switch v.Kind {
+	case Number:
+		w.Number += steps
+		return w, w.Number >= 0 && w.Number <= MaxNumber
+	case Date:
+		day := v.Time().AddDate(0, 0, steps)
+		return OfDate(day), day.Year() >= MinYear && day.Year() <= MaxYear
+	case Week:
+		day := v.Time().AddDate(0, 0, 7*steps+3) // the Thursday tells the year
+		year, week := day.ISOWeek()
+		w.Year, w.Part = int16(year), uint8(week)
+		return w, year >= MinYear && year <= MaxYear
+	case Month:
+		turn(12)
+	case Quarter:
+		turn(4)
+	case Year:
+		n := int(v.Year) + steps
+		w.Year = int16(n)
+		return w, n >= MinYear && n <= MaxYear
+	case Term:
+		if turn(len(t.Of)); ok {
+			w.Text = t.Of[w.Part-1].Code
+		}
+	default:
+		return v, false
+	}
+	return w, ok
+}
+
+// Steps reports whether values of the kind have a next and a previous one.
+func (k Kind) Steps() bool { return k == Number || k.Calendar() }
+
+// Covers reports whether the days of a time lie in another one: a date in its
+// month, a month in its year. Known says that both are times of which that can be
+// told; a term is known to lie in its year alone.
+func (v Value) Covers(w Value) (covers, known bool) {
+	if !v.Kind.Calendar() || !w.Kind.Calendar() || v.Empty() || w.Empty() {
+		return false, false
+	}
+	if v.Kind == w.Kind {
+		return v.Equal(w), true
+	}
+	if v.Kind == Term || w.Kind == Term {
+		if v.Kind == Year || w.Kind == Year {
+			return v.Year == w.Year, true
+		}
+		return false, false
+	}
+	first, after := v.span()
+	start, end := w.span()
+	return !start.Before(first) && !end.After(after), true
+}
+
+// span returns the first day of a time, and the first one after it.
+func (v Value) span() (first, after time.Time) {
+	first = v.Time()
+	switch v.Kind {
+	case Year:
+		return first, first.AddDate(1, 0, 0)
+	case Quarter:
+		return first, first.AddDate(0, 3, 0)
+	case Month:
+		return first, first.AddDate(0, 1, 0)
+	case Week:
+		return first, first.AddDate(0, 0, 7)
+	}
+	return first, first.AddDate(0, 0, 1)
+}

@@ -30,20 +30,23 @@ const (
 	Choice
 	YesNo
 	List
+	// Pending is the kind of a value that is not known yet, though something was
+	// built with it: Text is the name of its field.
+	Pending
 )
 
-var kindNames = [...]string{"unknown", "text", "number", "date", "month", "quarter", "week", "year", "term", "choice", "yes-no", "list"}
+var kindNames = [...]string{"unknown", "text", "number", "date", "month", "quarter", "week", "year", "term", "choice", "yes-no", "list", "not known yet"}
 
 // String returns the word by which templates name the kind.
 func (k Kind) String() string { return kindNames[k] }
 
 // KindNames returns the words for all kinds that a template may name.
-func KindNames() []string { return kindNames[Text:] }
+func KindNames() []string { return kindNames[Text:Pending] }
 
 // KindNamed returns the kind with that name, and whether there is one.
 func KindNamed(name string) (Kind, bool) {
 	for i, n := range kindNames {
-		if n == name && Kind(i) != Unknown {
+		if n == name && Kind(i) != Unknown && Kind(i) != Pending {
 			return Kind(i), true
 		}
 	}
@@ -81,6 +84,12 @@ func Bool(yes bool) Value {
 	return v
 }
 
+// Open is the text for a value that is not known yet.
+const Open = "?"
+
+// OfOpen returns the value of a field that is not known yet.
+func OfOpen(field string) Value { return Value{Kind: Pending, Text: field} }
+
 // Given reports whether v is a value at all.
 func (v Value) Given() bool { return v.Kind != Unknown }
 
@@ -97,7 +106,7 @@ func Nothing(k Kind) Value {
 // Empty reports whether v stands for nothing: it is unknown, or was left out.
 func (v Value) Empty() bool {
 	switch v.Kind {
-	case Text, Choice:
+	case Text, Choice, Pending:
 		return v.Text == ""
 	case Number, YesNo:
 		return v.Number < 0
@@ -125,6 +134,8 @@ func (v Value) String() string {
 	switch v.Kind {
 	case Text, Choice:
 		return v.Text
+	case Pending:
+		return Open
 	case Number:
 		return strconv.Itoa(v.Number)
 	case YesNo:

@@ -1,0 +1,122 @@
+package template
+
+import (
+	"slices"
+	"strings"
+	"unicode/utf8"
+
+	"vestibula/core/outline"
+	"vestibula/core/pattern"
+	"vestibula/core/tree"
+)
+
+// A Line is a line of the outline with what it means: ready to be repeated, filled,
+// and found again in a real folder. A line of a part is there once for each place
+// where the part is used.
+type Line struct {
+	Syntax *outline.Line
+	From   int32           // what its nodes are known by in trees, from 1: see [Template.LineOf]
+	Names  []*pattern.Name // more than one for a chain
+	Kind   tree.Kind
+	Marks  tree.Marks
+	Each   *loop
+	When   Condition
+	Note   string // what it is for, or empty
+	Worth  int    // the points that a delivery gives, or 0
+	Carry  Carry
+	// What comes to lie in the folder: files that read under one of some naming
+	// conventions, of some kinds, with some endings, or that come from some paths.
+	Holds   []*Convention
+	Kinds   []string // of [FileKinds]
+	Endings []string // in small letters, without the dot
+	Sources []string // patterns for paths in a source, such as PROXY/**/*.mp4
+	Was     []Former // what it was called before
+
+	varied  bool // what lies inside repeats by this line's item
+	number  int  // what <#> begins with
+	fixed   bool
+	starter *starter
+	due     *loop // the date of `due`, as the end of a range; nil where it has none
+	inside  *block
+}
+
+// A Carry says what becomes of a line when its project is carried forward to its
+// next period.
+type Carry uint8
+
+// What becomes of lines.
+const (
+	Unsaid Carry = iota // what the innermost line around it says, or nothing
+	Copies
+	Moves
+)
+
+// A Former is a former name of a line, or its former path in the project.
+type Former struct {
+	Names []*pattern.Name // one for each name between slashes
+	Path  bool            // it was written with a slash
+}
+
+// FileKinds are the kinds of files that `holds` names, with the endings of each.
+var FileKinds = map[string][]string{
+	"pictures":  strings.Fields("jpg jpeg png gif tif tiff bmp webp heic heif raw dng cr2 cr3 nef arw orf rw2 raf srw svg psd xcf kra ai eps"),
+	"sound":     strings.Fields("wav aif aiff flac mp3 m4a aac ogg oga opus wma mid midi"),
+	"video":     strings.Fields("mp4 mov avi mkv m4v mpg mpeg mts m2ts webm wmv mxf 3gp"),
+	"documents": strings.Fields("pdf doc docx odt rtf txt md pages tex epub ppt pptx odp key"),
+	"tables":    strings.Fields("xls xlsx xlsm ods csv tsv numbers"),
+	"archives":  strings.Fields("zip tar gz tgz bz2 xz 7z rar"),
+}
+
+// HoldsAnything reports whether the line says what comes to lie in its folder.
+func (l *Line) HoldsAnything() bool { return len(l.Holds)+len(l.Kinds)+len(l.Endings) > 0 }
+
+// HoldsText says what the folder holds, as it is written in the template.
+func (l *Line) HoldsText() string {
+	clause, _ := l.Syntax.Clause("holds")
+	return clause.Text
+}
+
+// Takes reports whether files with an ending, given in small letters, are among the
+// kinds and endings that the folder holds.
+func (l *Line) Takes(ending string) bool {
+	return slices.Contains(l.Endings, ending) || slices.ContainsFunc(l.Kinds, func(kind string) bool { return slices.Contains(FileKinds[kind], ending) })
+}
+
+// Inside returns the lines that lie in the folder.
+func (l *Line) Inside() []*Line {
+	if l.inside == nil {
+		return nil
+	}
+	return l.inside.entries
+}
+
+// Top returns the lines at the left edge.
+func (t *Template) Top() []*Line { return t.top.entries }
+
+// A block is the lines directly inside a folder.
+type block struct {
+	entries  []*Line
+	numbered bool // some name holds <#>
+	fixed    bool // some line has a number of its own
+	bare     bool // some <#> has no picture
+	chained  bool // some line is a chain
+}
+
+// LineOf returns the line that a node of a tree comes from, or nil.
+func (t *Template) LineOf(n *tree.Node) *Line {
+	if n.From < 1 || int(n.From) > len(t.Lines) {
+		return nil
+	}
+	return t.Lines[n.From-1]
+}
+
+// was reads a `was` clause: a former name, or a former path.
+func (c *compiler) was(s *scope, e *Line, clause outline.Clause) {
+	at := e.Syntax.TextPos(clause)
+	former := Former{Path: strings.Contains(clause.Text, "/")}
+	for name := range strings.SplitSeq(strings.TrimSuffix(clause.Text, "/"), "/") {
+		former.Names = append(former.Names, c.name(s, e.Syntax, outline.Segment{Text: strings.TrimSpace(name), Pos: at}))
+		at.Column += utf8.RuneCountInString(name) + 1
+	}
+	e.Was = append(e.Was, former)
+}
