@@ -24,7 +24,7 @@ func floors(t *testing.T) map[string]int {
 	text, err := os.ReadFile("docs/architecture.md")
 	require.NoError(t, err)
 	out := map[string]int{"examples": 0}
-	for _, row := range regexp.MustCompile(`(?m)^ *([0-9]) │ (.*?) *│`).FindAllStringSubmatch(string(text), -1) {
+	for _, row := range regexp.MustCompile(`(?m)^ *([0-9]+) │ (.*?) *│`).FindAllStringSubmatch(string(text), -1) {
 		floor, _ := strconv.Atoi(row[1])
 		for _, name := range strings.Fields(row[2]) {
 			if name != "." && !strings.HasPrefix(name, "cli") {

@@ -71,31 +71,39 @@ fields:
 	}
 }
 
-func TestSeveralBuildsMeetInOneRoot(t *testing.T) {
-	d := newDesk(t, "t.folders", "---\nfields: { country: Where?, town: Which town? }\n---\n<country>/<town>/\n    <#> Notes\n", "two.folders", "A\nB\n", "out/x", "")
+// A label lies in the project's own folder, below what it shares with others.
+func TestProjectsMeetInWhatTheyShare(t *testing.T) {
+	d := newDesk(t, "t.folders", "---\nfields: { country: Where?, town: Which town? }\n---\n<country>/<town>/\n    <#> Notes\n", "two.folders", "A\nB\n",
+		"job.folders", "---\nfields: { client: Who?, job: What? }\n---\n<client>\n    Office\n    <job>    | project\n        Drafts\n", "out/x", "")
 	for _, town := range []string{"Askel", "Birk", "Askel"} {
 		out, status := d.run("build", "t", "--into", "out", "country=Norland", "town="+town, "--yes")
 		assert.Zero(t, status, out)
 	}
-	assert.Equal(t, []string{".vestibula.json", "Askel/", "Askel/01 Notes/", "Birk/", "Birk/01 Notes/"}, d.has("out/Norland"))
-	var label struct {
-		Builds []struct{ Values map[string]string }
+	assert.Equal(t, []string{"Askel/", "Askel/.vestibula.json", "Askel/01 Notes/", "Birk/", "Birk/.vestibula.json", "Birk/01 Notes/"}, d.has("out/Norland"))
+	assert.Contains(t, d.read("out/Norland/Askel/.vestibula.json"), `"town": "Askel"`)
+	for _, job := range []string{"Book", "Box"} {
+		out, status := d.run("build", "job", "--into", "out", "client=Pask", "job="+job, "--yes")
+		assert.Zero(t, status, out)
 	}
-	require.NoError(t, json.Unmarshal([]byte(d.read("out/Norland/.vestibula.json")), &label))
-	assert.Len(t, label.Builds, 2, "one entry for each set of values")
+	assert.Equal(t, []string{"Book/", "Book/.vestibula.json", "Book/Drafts/", "Box/", "Box/.vestibula.json", "Box/Drafts/", "Office/"}, d.has("out/Pask"))
 
 	out, status := d.run("build", "two", "--into", "out", "--yes")
 	assert.Zero(t, status, out)
 	assert.Contains(t, d.has("out"), ".vestibula.json", "with several top-level entries, the place itself is the project")
 
-	d.write("out/Norland/.vestibula.json", "{")
+	d.write("out/Norland/Cale/.vestibula.json", "{")
 	out, status = d.run("build", "t", "--into", "out", "country=Norland", "town=Cale", "--yes")
 	assert.Equal(t, 1, status)
-	assert.Contains(t, out, "out/Norland: .vestibula.json is damaged: it was changed or cut off")
-	assert.NotContains(t, d.has("out/Norland"), "Cale/")
+	assert.Contains(t, out, "out/Norland/Cale: .vestibula.json is damaged: it was changed or cut off")
+	assert.NotContains(t, d.has("out/Norland"), "Cale/01 Notes/")
 	_, status = d.run("build", "t", "--into", "out", "country=Norland", "town=Cale", "--yes", "--no-label")
 	assert.Zero(t, status)
-	assert.Equal(t, "{", d.read("out/Norland/.vestibula.json"), "a damaged label is left alone")
+	assert.Equal(t, "{", d.read("out/Norland/Cale/.vestibula.json"), "a damaged label is left alone")
+	// A label of the first form is read, and the next change writes the second.
+	d.write("out/Norland/Dor/.vestibula.json", `{"vestibula":1,"id":"dor","builds":[{"template":"t.folders","text":"Old","values":{"country":"Norland","town":"Dor"}}]}`)
+	_, status = d.run("build", "t", "--into", "out", "country=Norland", "town=Dor", "--yes")
+	assert.Zero(t, status)
+	assert.Contains(t, d.read("out/Norland/Dor/.vestibula.json"), "\"vestibula\": 2,\n  \"id\": \"dor\"")
 }
 
 func TestWhatIsNotBuiltAtOnceIsShownButNotMade(t *testing.T) {

@@ -61,14 +61,12 @@ func TestBuildPreviewsBuildsAndLeavesALabel(t *testing.T) {
 	assert.Equal(t, "\x00\xff\n\r", d.read(root+"form.bin"))
 	var label struct {
 		Vestibula int
-		Builds    []struct {
-			Text   string
-			Values map[string]any
-		}
+		Text      string
+		Values    map[string]any
 	}
 	require.NoError(t, json.Unmarshal([]byte(d.read(root+".vestibula.json")), &label))
-	assert.Equal(t, clientTemplate, label.Builds[0].Text)
-	assert.Equal(t, map[string]any{"client": "Åsgerd / Ölvane", "received": "2027-03-09", "stages": []any{"survey", "repair"}, "gilding": "no"}, label.Builds[0].Values)
+	assert.Equal(t, clientTemplate, label.Text)
+	assert.Equal(t, map[string]any{"client": "Åsgerd / Ölvane", "received": "2027-03-09", "stages": []any{"survey", "repair"}, "gilding": "no"}, label.Values)
 
 	d.write(root+"01 Notes/hello.md", "edited")
 	require.NoError(t, os.Remove(filepath.Join(d.dir, root, "form.bin")))

@@ -97,9 +97,8 @@ func TestRowsThatShareAPathMeetInIt(t *testing.T) {
 	out, status = d.run("build", "t", "--into", "out", "--table", "r.csv", "--column", "country=Land", "--yes")
 	assert.Zero(t, status, out)
 	assert.Contains(t, out, "no field is called “Who”")
-	assert.Equal(t, []string{"Norland/", "Norland/.vestibula.json", "Norland/Askel A1/", "Norland/Askel A1/01 Notes/", "Norland/Birk/", "Norland/Birk/01 Notes/",
-		"Sorland/", "Sorland/.vestibula.json", "Sorland/Askel/", "Sorland/Askel/01 Notes/", "x"}, d.has("out"))
-	assert.Equal(t, 2, strings.Count(d.read("out/Norland/.vestibula.json"), `"country": "Norland"`), "both builds stand in the label")
+	assert.Equal(t, []string{"Norland/", "Norland/Askel A1/", "Norland/Askel A1/.vestibula.json", "Norland/Askel A1/01 Notes/", "Norland/Birk/", "Norland/Birk/.vestibula.json", "Norland/Birk/01 Notes/",
+		"Sorland/", "Sorland/Askel/", "Sorland/Askel/.vestibula.json", "Sorland/Askel/01 Notes/", "x"}, d.has("out"))
 	for args, want := range map[string]string{
 		"--rows 3-x":            `"3-x" is no row`,
 		"--column town=Nowhere": `joins no field to a column`,

@@ -1,9 +1,11 @@
 package cli
 
 import (
+	"fmt"
 	"os"
 	"path"
 	"path/filepath"
+	"slices"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -13,32 +15,30 @@ import (
 	"vestibula/core/label"
 	"vestibula/core/outline"
 	"vestibula/core/place"
+	"vestibula/core/project"
 	"vestibula/core/template"
 	"vestibula/core/tree"
+	"vestibula/core/value"
 )
 
 func (a *app) addCommand() *cobra.Command {
 	var yes bool
 	c := &cobra.Command{
-		Use:   "add PROJECT [FOLDER]",
+		Use:   "add PROJECT [FOLDER] [field=value …]",
 		Short: "Make a folder that a template keeps for later.",
 		Long: `Make a folder that a template keeps for later, with what lies in it, when its
-time has come. PROJECT is a folder that was built from a template. With no
-folder named, those that wait are listed.`,
+time has come. PROJECT is a folder that was built from a template, or one in it.
+Where the folder's name has slots, their values name it. With no folder and no
+values, those that wait are listed.`,
 		Example: `  vestibula add "2027-03 Oriel Pask BK"
   vestibula add "2027-03 Oriel Pask BK" Exhibition`,
 		Args: func(_ *cobra.Command, args []string) error {
-			if len(args) < 1 || len(args) > 2 {
+			if len(args) < 1 {
 				return unclear(`for example: vestibula add "2027-03 Oriel Pask BK"`, "in which project?")
 			}
 			return nil
 		},
-		RunE: func(_ *cobra.Command, args []string) error {
-			if len(args) == 1 {
-				return a.listWaiting(args[0])
-			}
-			return a.add(args[0], args[1], yes)
-		},
+		RunE: func(_ *cobra.Command, args []string) error { return a.add(args[0], args[1:], yes) },
 	}
 	c.Flags().BoolVarP(&yes, "yes", "y", false, "make it without asking")
 	return c
@@ -46,162 +46,253 @@ folder named, those that wait are listed.`,
 
 // A waiting folder is one that a template keeps for later.
 type waiting struct {
-	path  string // from the place of the build
-	node  *tree.Node
-	built *template.Template
-	// missing are the starters that are not at hand, by the lines that start from
-	// them.
-	missing map[int]string
+	path string // from the folder that the project was built into, as it is on the disk
+	way  []*tree.Node
+	lack []string // fields that its name needs and that are not known
 }
 
-// waitingIn returns the folders of a project that wait, and the folder that its
-// paths are relative to.
-func (a *app) waitingIn(project string) (list []waiting, at string, err error) {
-	data, err := place.ReadFile(filepath.Join(project, label.FileName), label.MaxBytes)
-	if err != nil {
-		return nil, "", unclear("name a folder that was built from a template", "%q has no %s: %s", project, label.FileName, place.Reason(err))
-	}
-	l, err := label.Parse(data)
-	if err != nil {
-		return nil, "", unclear("", "%q: %v", project, err)
-	}
-	if at, err = filepath.Abs(project); err != nil {
-		return nil, "", err
-	}
-	name := filepath.Base(at)
-	for _, b := range l.Builds {
-		t, missing, err := a.templateOf(b)
-		if err != nil {
-			return nil, "", err
-		}
-		values, errs := t.ParseValues(b.Raw(), a.now)
-		if len(errs) > 0 {
-			return nil, "", badValues(errs)
-		}
-		x, err := t.Tree(values, template.DefaultLimit)
-		if err != nil {
-			return nil, "", a.tellErrors(t.Name, t.Text, err, statusFound)
-		}
-		root, within := x.Root, ""
-		if top := x.Root.Children; len(top) == 1 && top[0].Kind == tree.Folder {
-			// The project may have been renamed since; its own name does not matter.
-			root, within = top[0], name
-		}
-		for below, n := range root.All() {
-			if n.Marks&tree.Later == 0 {
-				continue
-			}
-			if _, err := os.Lstat(filepath.Join(project, filepath.FromSlash(below))); err == nil {
-				continue
-			}
-			list = append(list, waiting{path.Join(within, below), branch(root, within, n), t, missing})
-		}
-	}
-	if len(list) > 0 && strings.HasPrefix(list[0].path, name+"/") {
-		at = filepath.Dir(at)
-	}
-	return list, at, nil
+func (w *waiting) node() *tree.Node { return w.way[len(w.way)-1] }
+func (w *waiting) name() string     { return path.Base(w.path) }
+
+// An adding is one call of add.
+type adding struct {
+	*app
+	project *project.Project
+	values  template.Values // those of the project and those that were given
+	given   []string        // the names of the latter
+	tree    *template.Expansion
+	list    []waiting
 }
 
-// templateOf returns the template of a build: its text in the label, with the
-// files that it starts from where a template of its name is found. Those that are
-// not at hand are returned by the lines that need them.
-func (a *app) templateOf(b *label.Build) (t *template.Template, missing map[int]string, err error) {
-	if src := a.shelved(b.Template); src != nil {
-		if t, err := template.Parse(src.name, b.Text, src.starters); err == nil {
-			return t, nil, nil
+// wait finds the folders that wait, and all that lies on the way to them.
+func (r *adding) wait() error {
+	p := r.project
+	var err error
+	if r.tree, err = p.Template.Tree(r.values, template.DefaultLimit); err != nil {
+		return r.tellErrors(p.Template.Name, p.Template.Text, err, statusFound)
+	}
+	base := p.Base(r.tree.Root)
+	wanted, real := p.Names(r.tree.Root)
+	known := map[string]bool{}
+	var walk func(way []*tree.Node, at string, own int)
+	walk = func(way []*tree.Node, at string, own int) {
+		for _, n := range way[len(way)-1].Children {
+			name, below := n.Name, -1
+			if own >= 0 && own < len(wanted) && n.Name == wanted[own] {
+				name, below = real[own], own+1 // the project may have been renamed since
+			}
+			here, to := append(slices.Clip(way), n), path.Join(at, name)
+			if n.Marks&tree.Later != 0 && n.Marks&tree.Way == 0 && !known[to] {
+				known[to] = true
+				if _, err := os.Lstat(filepath.Join(base, filepath.FromSlash(to))); err != nil {
+					r.list = append(r.list, waiting{to, here, r.lacking(n)})
+				}
+			}
+			walk(here, to, below)
 		}
 	}
-	text, missing := label.WithoutStarters(b.Text)
-	if t, err = template.Parse(b.Template, text, nil); err != nil {
-		return nil, nil, a.tellErrors(b.Template, text, err, statusUnclear)
-	}
-	return t, missing, nil
+	walk([]*tree.Node{r.tree.Root}, "", 0)
+	return nil
 }
 
-// branch returns a tree with only the way from root to a node, and what is to be
-// made in that node. Within is the name of the root on the disk, or empty.
-func branch(root *tree.Node, within string, to *tree.Node) *tree.Node {
-	var way func(n *tree.Node) *tree.Node
-	way = func(n *tree.Node) *tree.Node {
-		if n == to {
-			opened := *n.Built()
-			opened.Marks &^= tree.Later
-			return &opened
-		}
-		for _, c := range n.Children {
-			if found := way(c); found != nil {
-				return &tree.Node{Name: n.Name, Kind: n.Kind, From: n.From, Children: []*tree.Node{found}}
-			}
-		}
+// lacking are the fields that the name of a node needs and that nothing is known of.
+func (r *adding) lacking(n *tree.Node) (fields []string) {
+	if n.Marks&tree.Open == 0 {
 		return nil
 	}
-	out := way(root)
-	if within == "" {
-		return out
+	for _, slot := range r.slots(n) {
+		if v := r.values[slot]; !v.Given() && !slices.Contains(fields, slot) {
+			fields = append(fields, slot)
+		}
 	}
-	out.Name = within
-	return &tree.Node{Children: []*tree.Node{out}}
+	return fields
 }
 
-func (a *app) listWaiting(project string) error {
-	list, _, err := a.waitingIn(project)
+// slots are the fields that the name of a node is made of, those that they are made
+// from in their place.
+func (r *adding) slots(n *tree.Node) (fields []string) {
+	t := r.project.Template
+	line := t.LineOf(n)
+	if line == nil {
+		return nil
+	}
+	for _, name := range line.Names {
+		for _, slot := range name.Pattern.Slots() {
+			if f := t.Field(slot); f != nil {
+				for _, g := range t.Ingredients(f) {
+					fields = append(fields, g.Name)
+				}
+			}
+		}
+	}
+	return fields
+}
+
+func (a *app) add(at string, args []string, yes bool) error {
+	p, rest, err := a.projectAt(at)
 	if err != nil {
 		return err
 	}
-	if len(list) == 0 {
-		a.screen.Text("Nothing waits in " + term.Visible(project) + ".")
-		return nil
+	r := &adding{app: a, project: p, values: template.Values{}}
+	folder, inside := filepath.ToSlash(rest), ""
+	if info, err := os.Stat(at); err == nil && info.IsDir() {
+		folder, inside = "", folder
 	}
-	for _, w := range list {
-		note := w.built.LineOf(w.leaf()).Note
-		a.screen.Line(term.Strong.Render(term.Visible(w.path)), term.Dim.Render("/   "+term.Visible(note)))
+	if err := r.read(args, &folder); err != nil {
+		return err
+	}
+	if err := r.wait(); err != nil {
+		return err
+	}
+	r.keepBelow(inside)
+	if folder == "" && len(r.given) == 0 {
+		return r.tellWaiting(at)
+	}
+	chosen, err := r.choose(folder, at)
+	if err != nil {
+		return err
+	}
+	return r.make(chosen, yes)
+}
+
+// read takes the arguments apart: values, and the name of a folder.
+func (r *adding) read(args []string, folder *string) error {
+	t := r.project.Template
+	for name, v := range r.project.Values {
+		r.values[name] = v
+	}
+	raw := map[string]template.Raw{}
+	for _, arg := range args {
+		name, text, isValue := strings.Cut(arg, "=")
+		if !isValue || !outline.IsWord(name) {
+			if *folder != "" {
+				return unclear("name one folder; what names it is written field=value", "%q and %q: which folder?", *folder, arg)
+			}
+			*folder = strings.Trim(filepath.ToSlash(arg), "/")
+			continue
+		}
+		raw[name] = template.Raw{Text: text}
+	}
+	values, errs := t.ParseValues(raw, r.now)
+	if len(errs) > 0 {
+		return badValues(errs)
+	}
+	for name, v := range values {
+		was, known := r.project.Values[name]
+		if known && !was.Empty() && !was.Equal(v) {
+			return refused(fmt.Sprintf("build it again with %s=%q to change that", name, v), "the %s of this project is %s.", name, was)
+		}
+		r.values[name] = v
+		r.given = append(r.given, name)
 	}
 	return nil
 }
 
-// leaf is the folder itself, at the end of its branch.
-func (w *waiting) leaf() *tree.Node {
-	n := w.node
-	for range strings.Split(w.path, "/") {
-		n = n.Children[0]
+// choose finds the one folder that is meant: its exact name goes before a part of
+// it, and without a name the values tell.
+func (r *adding) choose(folder, at string) (*waiting, error) {
+	ways := []func(w *waiting) bool{
+		func(w *waiting) bool { return w.path == folder || w.name() == folder },
+		func(w *waiting) bool { return strings.HasSuffix(w.path, "/"+folder) },
+		func(w *waiting) bool { return strings.EqualFold(unnumbered(w.name()), unnumbered(folder)) },
 	}
-	return n
+	if folder == "" {
+		ways = []func(w *waiting) bool{func(w *waiting) bool {
+			slots := r.slots(w.node())
+			return !slices.ContainsFunc(r.given, func(name string) bool {
+				return !slices.Contains(slots, name) && r.project.Template.Field(name).Type.Kind != value.List
+			})
+		}}
+	}
+	var names []string
+	for i := range r.list {
+		names = append(names, r.list[i].name())
+	}
+	for _, fits := range ways {
+		var found []*waiting
+		for i := range r.list {
+			if fits(&r.list[i]) {
+				found = append(found, &r.list[i])
+			}
+		}
+		switch {
+		case len(found) == 1:
+			return found[0], nil
+		case len(found) > 1:
+			paths := make([]string, len(found))
+			for i, w := range found {
+				paths[i] = w.path
+			}
+			return nil, unclear("write more of its path: "+strings.Join(paths, ", or "), "%s folders can be meant", term.Number(len(found)))
+		}
+	}
+	help := "nothing waits there"
+	if near := outline.Nearest(folder, names); near != "" && folder != "" {
+		help = "did you mean " + near + "?"
+	} else if len(names) > 0 {
+		help = "these wait: " + strings.Join(names, ", ")
+	}
+	if folder == "" {
+		return nil, unclear(help, "nothing in %s waits for %s", at, strings.Join(r.given, ", "))
+	}
+	return nil, unclear(help, "no folder called %q waits in %s", folder, at)
 }
 
-func (a *app) add(project, folder string, yes bool) error {
-	list, at, err := a.waitingIn(project)
-	if err != nil {
-		return err
+// keepBelow keeps what waits below a folder of the project.
+func (r *adding) keepBelow(folder string) {
+	if folder == "" || folder == "." {
+		return
 	}
-	var chosen *waiting
-	var names []string
-	for i := range list {
-		w := &list[i]
-		name := path.Base(w.path)
-		names = append(names, name)
-		unnumbered := strings.TrimLeft(name, "0123456789 -_.")
-		if name == folder || unnumbered == folder || w.path == folder || strings.HasSuffix(w.path, "/"+folder) {
-			if chosen != nil {
-				return unclear("write more of its path: "+chosen.path+" or "+w.path, "%q waits in two places", folder)
-			}
-			chosen = w
+	_, real := r.project.Names(r.tree.Root)
+	below := path.Join(path.Join(real...), folder) + "/"
+	r.list = slices.DeleteFunc(r.list, func(w waiting) bool { return !strings.HasPrefix(w.path, below) })
+}
+
+func unnumbered(name string) string { return strings.TrimLeft(name, "0123456789 -_.") }
+
+func (r *adding) tellWaiting(at string) error {
+	if len(r.list) == 0 {
+		r.screen.Text("Nothing waits in " + term.Visible(at) + ".")
+		return nil
+	}
+	for _, w := range r.list {
+		note := term.Visible(r.project.Template.LineOf(w.node()).Note)
+		if len(w.lack) > 0 {
+			note = term.Sprintf("needs %s", strings.Join(w.lack, ", ")) + noteBehind(note)
 		}
+		r.screen.Line(term.Strong.Render(term.Visible(w.path)), term.Dim.Render("/   "+note))
 	}
-	if chosen == nil {
-		help := "nothing waits there"
-		if near := outline.Nearest(folder, names); near != "" {
-			help = "did you mean " + near + "?"
-		} else if len(names) > 0 {
-			help = "these wait: " + strings.Join(names, ", ")
+	return nil
+}
+
+func noteBehind(note term.Shown) term.Shown {
+	if note == "" {
+		return ""
+	}
+	return " · " + note
+}
+
+// make makes a folder that waits.
+func (r *adding) make(w *waiting, yes bool) error {
+	t := r.project.Template
+	if len(w.lack) > 0 {
+		var fields []*template.Field
+		for _, name := range w.lack {
+			fields = append(fields, t.Field(name))
 		}
-		return unclear(help, "no folder called %q waits in %s", folder, project)
+		return missing(t.Name, fields)
 	}
-	if from := chosen.lacks(); from != "" {
-		return refused("put the template and what it starts from where vestibula templates finds them, and try again", "Nothing was made: %q starts from %s, which is not at hand.", folder, from)
+	if from := r.lacks(w.node()); from != "" {
+		return refused("put the template and what it starts from where vestibula templates finds them, and try again", "Nothing was made: %q starts from %s, which is not at hand.", w.name(), from)
 	}
-	b := &buildRun{app: a, what: "add", into: at, consent: consent{yes: yes}, noLabel: true, t: chosen.built, tree: &template.Expansion{Root: chosen.node}, batch: &batch.Batch{}}
-	if b.place, err = place.Open(at); err != nil {
+	if errs := r.outside(w); errs != nil {
+		return badValues(errs)
+	}
+	base := r.project.Base(r.tree.Root)
+	b := &buildRun{app: r.app, what: "add", into: base, consent: consent{yes: yes}, noLabel: true, t: t, aim: filepath.Join(base, filepath.FromSlash(w.path)),
+		tree: &template.Expansion{Root: branch(w)}, batch: &batch.Batch{Template: t}}
+	var err error
+	if b.place, err = place.Open(base); err != nil {
 		return unclear("", "%v", err)
 	}
 	defer b.place.Close()
@@ -211,23 +302,106 @@ func (a *app) add(project, folder string, yes bool) error {
 	if err := b.makeSet(nil); err != nil {
 		return err
 	}
+	if err := r.remember(b); err != nil {
+		return err
+	}
 	return b.carryOut()
 }
 
-// lacks returns the starter of something in the folder that is not at hand, or "".
-func (w *waiting) lacks() string {
-	leaf := w.leaf()
-	for _, n := range append([]*tree.Node{leaf}, nodes(leaf)...) {
-		if from := w.missing[w.built.LineOf(n).Syntax.Number]; from != "" {
-			return from
+// outside says which values do not lie in what they must.
+func (r *adding) outside(w *waiting) (errs []*template.ValueError) {
+	for _, name := range r.given {
+		f := r.project.Template.Field(name)
+		longer := r.values[f.Within]
+		if covers, known := longer.Covers(r.values[name]); known && !covers {
+			errs = append(errs, &template.ValueError{Field: name, Message: fmt.Sprintf("%s does not lie in the %s %s", r.values[name], f.Within, longer)})
+		}
+	}
+	return errs
+}
+
+// branch returns a tree with only the way to a folder, as it is on the disk, and what
+// is to be made in that folder.
+func branch(w *waiting) *tree.Node {
+	opened := *w.node().Built()
+	opened.Marks &^= tree.Later
+	names := strings.Split(w.path, "/")
+	out := &opened
+	for i := len(names) - 1; i >= 0; i-- {
+		n := *w.way[i+1]
+		if i == len(names)-1 {
+			n = opened
+		} else {
+			n.Children = []*tree.Node{out}
+		}
+		n.Name = names[i]
+		out = &n
+	}
+	return &tree.Node{Children: []*tree.Node{out}}
+}
+
+// remember writes into the label what the project has from now on: lists that were
+// empty until now, and what its new files hold.
+func (r *adding) remember(b *buildRun) error {
+	l := *r.project.Label
+	values := template.Values{}
+	for name, v := range r.project.Values {
+		values[name] = v
+	}
+	for _, name := range r.given {
+		if r.values[name].Kind == value.List {
+			values[name] = r.values[name]
+		}
+	}
+	next := label.NewBuild(r.project.Template, values, l.Built, r.version)
+	next.Text = l.Text
+	given := map[string]string{}
+	for at, sum := range l.Given {
+		given[at] = sum
+	}
+	_, real := r.project.Names(r.tree.Root)
+	own := strings.Join(real, "/")
+	sums, err := sumsOf(b.tree.Root)
+	if err != nil {
+		return err
+	}
+	for at, sum := range sums {
+		if below, inside := strings.CutPrefix(at, own+"/"); inside || own == "" {
+			given[below] = sum
+		}
+	}
+	if len(given) == len(l.Given) && l.SameValues(next) {
+		return nil
+	}
+	l.Build, l.Given = *next, given
+	file := path.Join(own, label.FileName)
+	old, err := b.place.ReadFile(file, label.MaxBytes)
+	if err != nil || old == nil {
+		return nil // it went meanwhile, and nothing depends on it
+	}
+	data, err := l.Encode()
+	if err != nil {
+		return err
+	}
+	b.set.Changes = append(b.set.Changes, replacing(0, file, old, data))
+	return nil
+}
+
+// lacks returns the starter of something in a folder that is not at hand, or "".
+func (r *adding) lacks(folder *tree.Node) string {
+	from := func(n *tree.Node) string {
+		if l := r.project.Template.LineOf(n); l != nil {
+			return r.project.Missing[l.Syntax.Number]
+		}
+		return ""
+	}
+	if missing := from(folder); missing != "" {
+		return missing
+	}
+	for _, n := range folder.All() {
+		if missing := from(n); missing != "" {
+			return missing
 		}
 	}
 	return ""
-}
-
-func nodes(root *tree.Node) (list []*tree.Node) {
-	for _, n := range root.All() {
-		list = append(list, n)
-	}
-	return list
 }

@@ -3,7 +3,7 @@ package cli
 import (
 	"os"
 	"path/filepath"
-	"slices"
+	"strings"
 	"time"
 
 	"vestibula/core/archive"
@@ -56,17 +56,15 @@ func (nowhere) Writable(string) error             { return nil }
 // compareArchive makes the plan of the file that the archive will be.
 func (b *buildRun) compareArchive(labels []*labelling) error {
 	a := &b.archive
-	root := *b.tree.Root
-	for _, l := range labels {
-		if l.folder == "." {
-			root = *labelled(&root, l)
-			continue
+	root := b.tree.Root
+	if len(labels) > 0 {
+		at := make(map[string]*labelling, len(labels))
+		for _, l := range labels {
+			at[strings.TrimPrefix(l.folder, ".")] = l
 		}
-		root.Children = slices.Clone(root.Children)
-		i := slices.IndexFunc(root.Children, func(n *tree.Node) bool { return n.Name == l.folder })
-		root.Children[i] = labelled(root.Children[i], l)
+		root = labelled(root, at)
 	}
-	content := &archive.Archive{Root: &root, Format: archive.FormatOf(a.name), Time: a.time}
+	content := &archive.Archive{Root: root, Format: archive.FormatOf(a.name), Time: a.time}
 	file := &tree.Node{Name: a.name, Kind: tree.File, Content: content}
 	var err error
 	if a.plan, err = build.Compare(&tree.Node{Children: []*tree.Node{file}}, b.place); err != nil {

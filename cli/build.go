@@ -44,7 +44,9 @@ type buildRun struct {
 	// continues are earlier builds that were cut short and are finished now.
 	continues []*journal.Record
 	findings  chan []rules.Finding
-	batch     *batch.Batch // what is built: one, or one for each row of a table
+	tops      map[string]bool // the new folders at the top
+	aim       string          // what is built, where that is not the folder at the top
+	batch     *batch.Batch    // what is built: one, or one for each row of a table
 }
 
 func (a *app) buildCommand() *cobra.Command {
@@ -173,7 +175,7 @@ func (b *buildRun) grow(args []string) error {
 		return b.tellErrors(b.t.Name, b.t.Text, err, statusFound)
 	}
 	b.tree.Root = b.tree.Root.Built()
-	b.batch = &batch.Batch{Builds: []*batch.Build{{Values: b.values, Root: b.tree.Root}}}
+	b.batch = &batch.Batch{Builds: []*batch.Build{{Template: b.t, Values: b.values, Root: b.tree.Root}}}
 	b.findings = make(chan []rules.Finding, 1)
 	go func() { b.findings <- set.Check(b.tree.Root) }()
 	return nil
@@ -360,7 +362,7 @@ func (b *buildRun) project() string {
 	case b.table.file != "":
 		return fmt.Sprintf("%s of %s", term.Count(len(b.batch.Builds), "row"), filepath.Base(b.table.file))
 	case len(b.tree.Root.Children) == 1:
-		only := batch.Build{Root: b.tree.Root}
+		only := batch.Build{Template: b.t, Root: b.tree.Root}
 		return only.Folder()
 	}
 	return filepath.Base(b.place.Real)

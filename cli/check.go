@@ -269,10 +269,10 @@ func (r *checkRun) templateFor(dir string) (*template.Template, error) {
 		return nil, unclear("name a template: --template commission", "%q was not built from a template, so it is not clear which rules hold", dir)
 	}
 	l, err := label.Parse(data)
-	if err != nil || len(l.Builds) == 0 {
+	if err != nil {
 		return nil, unclear("name a template: --template commission", "the label of %q cannot be read", dir)
 	}
-	b := l.Builds[len(l.Builds)-1]
+	b := &l.Build
 	text, _ := label.WithoutStarters(b.Text)
 	t, err := template.Parse(b.Template, text, nil)
 	if err != nil {

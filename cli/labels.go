@@ -6,21 +6,24 @@ import (
 	"io"
 	"path"
 	"slices"
+	"strings"
 
+	"vestibula/cli/term"
 	"vestibula/core/batch"
 	"vestibula/core/build"
 	"vestibula/core/change"
+	"vestibula/core/journal"
 	"vestibula/core/label"
 	"vestibula/core/place"
 	"vestibula/core/tree"
 )
 
-// A labelling is a label that a build writes: the builds that meet in one root
-// share it.
+// A labelling is the label that a build writes into its own folder.
 type labelling struct {
 	folder string // from the place, "." for the place itself
-	builds []*batch.Build
-	old    []byte // what the label holds, nil where there is none yet
+	build  *batch.Build
+	old    []byte       // what the label holds, nil where there is none yet
+	known  *label.Label // the same
 	id     string
 	run    *buildRun
 }
@@ -34,59 +37,147 @@ func (l *labelling) Open() (io.ReadCloser, error) {
 // Source names the label in messages.
 func (l *labelling) Source() string { return "the label" }
 
+// data is what the label is to hold; nil where it holds that already.
 func (l *labelling) data() ([]byte, error) {
 	at := l.run.now
 	if l.run.archive.name != "" {
 		at = l.run.archive.time
 	}
-	var list []*label.Build
-	for _, r := range l.builds {
-		list = append(list, label.NewBuild(l.run.t, r.Values, at, l.run.version))
+	next := &label.Label{ID: l.identity(), Build: *label.NewBuild(l.run.t, l.build.Values, at, l.run.version)}
+	given, err := l.given()
+	if err != nil {
+		return nil, err
 	}
-	return label.Add(l.old, l.identity(), list...)
+	next.Given = given
+	if l.known != nil {
+		if l.known.Format == label.Format && l.known.Same(&next.Build) {
+			return nil, nil
+		}
+		next.Built, next.Accepted = l.known.Built, l.known.Accepted
+		for at, sum := range l.known.Given {
+			next.Given[at] = sum // what it was given at first
+		}
+	}
+	return next.Encode()
 }
 
-// labels returns the labels of all builds. What those of new roots hold is made
+// given are the files that the build gives its project, with their checksums.
+func (l *labelling) given() (map[string]string, error) {
+	_, own := l.build.Template.Own(l.build.Root)
+	return sumsOf(own)
+}
+
+// sumsOf returns the checksums of the files of a tree, by their paths.
+func sumsOf(root *tree.Node) (map[string]string, error) {
+	sums := map[string]string{}
+	for at, n := range root.All() {
+		if n.Kind != tree.File {
+			continue
+		}
+		sum, err := journal.SumOf(n)
+		if err != nil {
+			return nil, err
+		}
+		sums[at] = sum
+	}
+	return sums, nil
+}
+
+// labels returns the labels of all builds. What those of new projects hold is made
 // when it is needed.
 func (b *buildRun) labels() ([]*labelling, error) {
-	fresh := make(map[string]bool, len(b.batch.Builds))
-	for i := range b.plan.Steps {
-		if s := &b.plan.Steps[i]; s.Parent < 0 && s.State == build.New {
-			fresh[s.Node.Name] = true
-		}
-	}
 	list := make([]*labelling, 0, len(b.batch.Builds))
-	at := make(map[string]*labelling, len(b.batch.Builds))
+	taken := make(map[string]bool, len(b.batch.Builds))
 	for _, r := range b.batch.Builds {
-		folder := "."
-		if top := r.Root.Children; len(top) == 1 && top[0].Kind == tree.Folder {
-			folder = top[0].Name
+		l := &labelling{folder: r.Folder(), build: r, run: b}
+		if taken[l.folder] {
+			continue // several rows lie side by side in the place itself, which is no project
 		}
-		if at[folder] == nil {
-			at[folder] = &labelling{folder: folder, run: b}
-			list = append(list, at[folder])
-		}
-		at[folder].builds = append(at[folder].builds, r)
-	}
-	for _, l := range list {
+		taken[l.folder] = true
 		if b.archive.name != "" {
-			continue // the same input gives the same bytes
+			list = append(list, l) // the same input gives the same bytes
+			continue
 		}
-		if !fresh[l.folder] {
-			var err error
-			if l.old, err = b.place.ReadFile(l.file(), label.MaxBytes); err != nil {
-				return nil, fmt.Errorf("%s cannot be read: %s", l.file(), place.Reason(err))
+		fresh, err := b.fresh(l.folder)
+		if err != nil {
+			return nil, err
+		}
+		if !fresh {
+			if err := l.read(); err != nil {
+				return nil, err
 			}
 		}
-		if l.old != nil {
-			known, err := label.Parse(l.old)
-			if err != nil {
-				return nil, fmt.Errorf("%s: %w", path.Join(b.into, l.folder), err)
-			}
-			l.id = known.ID
+		if l.known != nil && l.known.Template != b.t.Name {
+			b.side.Text(term.Warn.Render("note:") + term.Sprintf(" %s is a project of %s already, and keeps that label", path.Join(b.into, l.folder), l.known.Template))
+			continue
 		}
+		l.tellChanged()
+		list = append(list, l)
 	}
 	return list, nil
+}
+
+// tellChanged tells which values of a project the build changes.
+func (l *labelling) tellChanged() {
+	if l.known == nil {
+		return
+	}
+	next := label.NewBuild(l.run.t, l.build.Values, l.run.now, l.run.version)
+	var changed []string
+	for _, name := range l.run.t.FieldNames() {
+		was, had := l.known.Values[name]
+		is, has := next.Values[name]
+		if had && has && fmt.Sprint(was) != fmt.Sprint(is) {
+			changed = append(changed, fmt.Sprintf("%s from %v to %v", name, was, is))
+		}
+	}
+	if len(changed) > 0 {
+		b := l.run
+		b.side.Text(term.Warn.Render("note:") + term.Sprintf(" this changes the project %s: %s. Where several builds are meant to meet in one folder, write | project behind the line that is each one's own.", path.Join(b.into, l.folder), strings.Join(changed, ", ")))
+	}
+}
+
+// fresh reports whether a folder is not there yet.
+func (b *buildRun) fresh(folder string) (bool, error) {
+	if folder == "." {
+		return false, nil
+	}
+	top := folder
+	for i := range folder {
+		if folder[i] == '/' {
+			top = folder[:i]
+			break
+		}
+	}
+	return b.freshTops()[top], nil
+}
+
+// freshTops are the new folders at the top of what is built.
+func (b *buildRun) freshTops() map[string]bool {
+	if b.tops == nil {
+		b.tops = make(map[string]bool, len(b.batch.Builds))
+		for i := range b.plan.Steps {
+			if s := &b.plan.Steps[i]; s.Parent < 0 && s.State == build.New {
+				b.tops[s.Node.Name] = true
+			}
+		}
+	}
+	return b.tops
+}
+
+// read reads the label that is there.
+func (l *labelling) read() (err error) {
+	if l.old, err = l.run.place.ReadFile(l.file(), label.MaxBytes); err != nil {
+		return fmt.Errorf("%s cannot be read: %s", l.file(), place.Reason(err))
+	}
+	if l.old == nil {
+		return nil
+	}
+	if l.known, err = label.Parse(l.old); err != nil {
+		return fmt.Errorf("%s: %w", path.Join(l.run.into, l.folder), err)
+	}
+	l.id = l.known.ID
+	return nil
 }
 
 // identity is what the project is known by. A new one is drawn when it is needed.
@@ -105,23 +196,56 @@ func (l *labelling) node() *tree.Node {
 	return &tree.Node{Name: label.FileName, Kind: tree.File, Content: l}
 }
 
-// labelled returns a tree with its label in it.
-func labelled(root *tree.Node, l *labelling) *tree.Node {
-	out := *root
-	out.Children = append(slices.Clip(root.Children), l.node())
+// labelled returns a tree with labels in the folders at some paths below it; the
+// path of the tree itself is empty.
+func labelled(root *tree.Node, at map[string]*labelling) *tree.Node {
+	if len(at) == 1 && at[""] != nil {
+		return with(root, at[""])
+	}
+	ways := map[string]bool{}
+	for p := range at {
+		for ; p != "." && p != ""; p = path.Dir(p) {
+			ways[p] = true
+		}
+	}
+	var copied func(n *tree.Node, here string) *tree.Node
+	copied = func(n *tree.Node, here string) *tree.Node {
+		out := *n
+		out.Children = slices.Clone(n.Children)
+		for i, c := range out.Children {
+			if below := path.Join(here, c.Name); ways[below] {
+				out.Children[i] = copied(c, below)
+			}
+		}
+		if l := at[here]; l != nil {
+			return with(&out, l)
+		}
+		return &out
+	}
+	return copied(root, "")
+}
+
+// with returns a folder with a label in it.
+func with(n *tree.Node, l *labelling) *tree.Node {
+	out := *n
+	out.Children = append(slices.Clip(n.Children), l.node())
 	return &out
 }
 
-// withLabels puts labels into changes: into the tree of a root that is made, or as
+// withLabels puts labels into changes: into the tree of a folder that is made, or as
 // changes of their own.
 func withLabels(changes []change.Change, labels []*labelling) ([]change.Change, error) {
 	made := map[string]int{}
 	for i := range changes {
 		made[changes[i].Path] = i
 	}
+	fresh := map[int]map[string]*labelling{}
 	for _, l := range labels {
-		if i, fresh := made[l.folder]; fresh {
-			changes[i].Node = labelled(changes[i].Node, l)
+		if i, below, found := within(made, l.folder); found {
+			if fresh[i] == nil {
+				fresh[i] = map[string]*labelling{}
+			}
+			fresh[i][below] = l
 			continue
 		}
 		data, err := l.data()
@@ -136,5 +260,22 @@ func withLabels(changes []change.Change, labels []*labelling) ([]change.Change, 
 			changes = append(changes, replacing(0, l.file(), l.old, data))
 		}
 	}
+	for i, at := range fresh {
+		changes[i].Node = labelled(changes[i].Node, at)
+	}
 	return changes, nil
+}
+
+// within returns the change that makes a folder, or one that it lies in, and the
+// rest of the path.
+func within(made map[string]int, folder string) (i int, below string, found bool) {
+	for at := folder; at != "."; at = path.Dir(at) {
+		if i, found = made[at]; found {
+			if at != folder {
+				below = folder[len(at)+1:]
+			}
+			return i, below, true
+		}
+	}
+	return 0, "", false
 }

@@ -9,10 +9,10 @@ import (
 	"github.com/spf13/cobra"
 
 	"vestibula/cli/term"
-	"vestibula/core/label"
 	"vestibula/core/naming"
 	"vestibula/core/outline"
 	"vestibula/core/place"
+	"vestibula/core/project"
 	"vestibula/core/template"
 	"vestibula/core/tree"
 	"vestibula/core/value"
@@ -200,7 +200,7 @@ func (n *nameRun) lacking(values template.Values) (lacking []*template.Field, er
 }
 
 // project returns the values of the project that the folder lies in, from its
-// label. Where several builds met there, only what they agree on is taken.
+// label.
 func (n *nameRun) project() (template.Values, error) {
 	if info, err := os.Stat(n.in); err != nil || !info.IsDir() {
 		return nil, unclear("", "there is no folder %q", n.in)
@@ -209,52 +209,26 @@ func (n *nameRun) project() (template.Values, error) {
 	if err != nil {
 		return nil, err
 	}
-	start := dir
-	for {
-		data, err := place.ReadFile(filepath.Join(dir, label.FileName), label.MaxBytes)
-		if err == nil {
-			l, err := label.Parse(data)
-			if err != nil {
-				return nil, unclear("", "%s: %v", dir, err)
-			}
-			values := n.fromLabel(l)
-			if dir != start && len(values) > 0 {
-				n.side.Text(term.Warn.Render("note:") + " values come from the project " + term.Visible(dir))
-			}
-			return values, nil
-		}
-		up := filepath.Dir(dir)
-		if up == dir || !place.Owned(up) {
-			return nil, nil // a label in a folder of somebody else says nothing here
-		}
-		dir = up
+	own, l, err := project.Find(dir)
+	if err != nil {
+		return nil, unclear("", "%v", err)
 	}
-}
-
-func (n *nameRun) fromLabel(l *label.Label) template.Values {
+	if l == nil || l.Template != n.t.Name {
+		return nil, nil
+	}
 	values := template.Values{}
-	disputed := map[string]bool{}
-	for _, b := range l.Builds {
-		if b.Template != n.t.Name {
-			continue
-		}
+	for name, raw := range l.Raw() {
 		// A field that has changed since is as good as not given.
-		for name, raw := range b.Raw() {
-			f := n.t.Field(name)
-			if f == nil || f.Made() {
-				continue
+		if f := n.t.Field(name); f != nil && !f.Made() {
+			if v, err := f.Parse(raw, n.now); err == nil && v.Kind != value.Pending {
+				values[name] = v
 			}
-			v, err := f.Parse(raw, n.now)
-			if old, twice := values[name]; err != nil || twice && !old.Equal(v) {
-				disputed[name] = true
-			}
-			values[name] = v
 		}
 	}
-	for name := range disputed {
-		delete(values, name)
+	if own != dir && len(values) > 0 {
+		n.side.Text(term.Warn.Render("note:") + " values come from the project " + term.Visible(own))
 	}
-	return values
+	return values, nil
 }
 
 // countOn gives the field that counts on the next free number.

@@ -133,6 +133,9 @@ func (b *buildRun) closing(nothing bool) {
 	if top := b.tree.Root.Children; len(top) == 1 && b.archive.name == "" {
 		target = filepath.Join(b.into, top[0].Name)
 	}
+	if b.aim != "" {
+		target = b.aim
+	}
 	what, before := b.amount(), besides(b.plan.Count[build.There])
 	if b.table.file != "" {
 		fresh := 0

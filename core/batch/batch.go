@@ -24,24 +24,18 @@ import (
 
 // A Build is what one row builds, or the only build where there is no table.
 type Build struct {
-	Row     int
-	Values  template.Values
-	Root    *tree.Node
-	Changes []template.Change
-	Count   [build.Blocked + 1]int // of its folders and files, by state: see [Batch.CountSteps]
+	Template *template.Template
+	Row      int
+	Values   template.Values
+	Root     *tree.Node
+	Changes  []template.Change
+	Count    [build.Blocked + 1]int // of its folders and files, by state: see [Batch.CountSteps]
 }
 
-// Folder returns where the build's project lies, from the place of the build:
-// the folder below those that were only named on the way to it.
+// Folder returns the path of the build's own folder, from the place of the build.
 func (b *Build) Folder() string {
-	at, n := ".", b.Root
-	for len(n.Children) == 1 && n.Children[0].Kind == tree.Folder {
-		n = n.Children[0]
-		if at = path.Join(at, n.Name); !n.Meets() {
-			break
-		}
-	}
-	return at
+	path, _ := b.Template.Own(b.Root)
+	return path
 }
 
 // State sums up how the folders and files of the build stand.
@@ -230,7 +224,7 @@ func (b *Batch) grow(set *rules.Set, raw map[string]template.Raw, row *table.Row
 			tell("", f.Message)
 		}
 	}
-	g.build = &Build{Row: row.Number, Values: values, Root: x.Root.Built(), Changes: x.Changes}
+	g.build = &Build{Template: b.Template, Row: row.Number, Values: values, Root: x.Root.Built(), Changes: x.Changes}
 	return g
 }
 

@@ -228,7 +228,7 @@ func TestThePlaceItselfMayBeAnotherOne(t *testing.T) {
 
 func TestALabelFindsAProjectOnAnotherDisk(t *testing.T) {
 	w := newWorld(t, 1, 0)
-	text := `{"vestibula":1,"id":"4kq2","builds":[]}`
+	text := `{"vestibula":2,"id":"4kq2","template":"a","text":"A"}`
 	set(w, change.Change{Op: change.Make, Path: "P", Node: &tree.Node{Children: []*tree.Node{file("a.txt", "a"), file(label.FileName, text)}}})
 	p, err := Prepare(w.set)
 	require.NoError(t, err)

@@ -1,26 +1,24 @@
-// Package label holds the small hidden file that a build leaves in the root of
-// a project: which template it was built from, in its full text, and with which
-// values. With it a project can be extended, audited and rebuilt later, even
-// where the template is long gone.
+// Package label holds the small hidden file that a build leaves in a project's own
+// folder: which template it was built from, in its full text, with which values, and
+// what the files that it was given hold. With it a project can be extended, checked
+// and brought up to date later, on any machine, even where the template is long gone.
 //
 // The file is JSON:
 //
 //	{
-//	  "vestibula": 1,
+//	  "vestibula": 2,
 //	  "id": "4kq2v7yxw3bn",
-//	  "builds": [
-//	    {
-//	      "template": "commission.folders",
-//	      "text": "…",
-//	      "values": { "client": "Oriel Pask", "stages": ["survey", "repair"] },
-//	      "built": "2027-03-09T10:30:00Z",
-//	      "version": "0.1.0"
-//	    }
-//	  ]
+//	  "template": "commission.folders",
+//	  "text": "…",
+//	  "values": { "client": "Oriel Pask", "stages": ["survey", "repair"] },
+//	  "built": "2027-03-09T10:30:00Z",
+//	  "version": "0.1.0",
+//	  "given": { "Welcome.md": "…" },
+//	  "accepted": [ { "path": "Drafts", "why": "she likes it so" } ]
 //	}
 //
-// Each build that met in the root has one entry: builds of the same template
-// with the same values share it.
+// One label is one build, and one project. Labels of the first form, which held
+// several builds, are read; the next change writes the second form.
 package label
 
 import (
@@ -42,7 +40,7 @@ import (
 const FileName = ".vestibula.json"
 
 // Format is the number of the format, in case it has to change.
-const Format = 1
+const Format = 2
 
 // MaxBytes is the most that a label may hold: what is larger was not written by
 // this program.
@@ -50,18 +48,32 @@ const MaxBytes = 32 << 20
 
 // A Label is what the file holds.
 type Label struct {
-	Format int      `json:"vestibula"`
-	ID     string   `json:"id,omitempty"` // what the project is known by, wherever it lies
-	Builds []*Build `json:"builds"`
+	Format int    `json:"vestibula"`
+	ID     string `json:"id,omitempty"` // what the project is known by, wherever it lies
+	Build
+	// Given are the files that the project was given, by their paths in it, with the
+	// checksums of what they held.
+	Given    map[string]string `json:"given,omitempty"`
+	Accepted []Accepted        `json:"accepted,omitempty"`
+	// Others are the builds of a label of the first form that held several: Build is
+	// the last of them.
+	Others []*Build `json:"-"`
 }
 
-// A Build is one build that met in the root.
+// A Build says what was built.
 type Build struct {
 	Template string         `json:"template"` // the name of its file
 	Text     string         `json:"text"`
 	Values   map[string]any `json:"values"` // texts, and lists of texts
 	Built    time.Time      `json:"built"`
 	Version  string         `json:"version"` // of the program
+}
+
+// Accepted is a finding that is meant so.
+type Accepted struct {
+	Path string `json:"path"`
+	Rule string `json:"rule,omitempty"` // empty for whatever is found there
+	Why  string `json:"why"`
 }
 
 // NewBuild describes a build.
@@ -99,58 +111,39 @@ func (b *Build) Raw() map[string]template.Raw {
 	return raw
 }
 
-// Parse reads a label.
+// Parse reads a label of either form.
 func Parse(data []byte) (*Label, error) {
-	var l Label
+	damaged := errors.New(FileName + " is damaged: it was changed or cut off")
+	var l struct {
+		Label
+		Builds []*Build `json:"builds"`
+	}
 	if err := json.Unmarshal(data, &l); err != nil {
-		return nil, errors.New(FileName + " is damaged: it was changed or cut off")
+		return nil, damaged
 	}
 	switch {
 	case l.Format > Format:
 		return nil, fmt.Errorf("%s was written by a newer version of this program", FileName)
 	case l.Format < 1:
 		return nil, errors.New(FileName + " is not a label of this program")
-	case slices.Contains(l.Builds, nil):
-		return nil, errors.New(FileName + " is damaged: it was changed or cut off")
+	case l.Format == 1 && (len(l.Builds) == 0 || slices.Contains(l.Builds, nil)):
+		return nil, damaged
+	case l.Format == 1:
+		last := len(l.Builds) - 1
+		l.Build, l.Others = *l.Builds[last], l.Builds[:last]
 	}
-	return &l, nil
+	if l.Text == "" || l.Template == "" {
+		return nil, damaged
+	}
+	return &l.Label, nil
 }
 
 // NewID returns an identity that no other label has.
 func NewID() string { return strings.ToLower(rand.Text()[:12]) }
 
-// Add puts builds into the label that data holds; no data means none yet, and then
-// the label is known by id. It returns the new label, or nil where all of them
-// stand there already.
-func Add(data []byte, id string, builds ...*Build) ([]byte, error) {
-	l := &Label{Format: Format, ID: id}
-	if data != nil {
-		var err error
-		if l, err = Parse(data); err != nil {
-			return nil, err
-		}
-	}
-	at := map[string]int{}
-	for i, b := range l.Builds {
-		at[b.identity()] = i
-	}
-	changed := false
-	for _, b := range builds {
-		i, again := at[b.identity()]
-		switch {
-		case !again:
-			at[b.identity()] = len(l.Builds)
-			l.Builds = append(l.Builds, b)
-		case l.Builds[i].Text == b.Text:
-			continue
-		default:
-			l.Builds[i] = b
-		}
-		changed = true
-	}
-	if !changed {
-		return nil, nil
-	}
+// Encode returns the label as it stands in its file.
+func (l *Label) Encode() ([]byte, error) {
+	l.Format = Format
 	var out bytes.Buffer
 	enc := json.NewEncoder(&out)
 	enc.SetEscapeHTML(false)
@@ -159,10 +152,16 @@ func Add(data []byte, id string, builds ...*Build) ([]byte, error) {
 	return out.Bytes(), err
 }
 
-// identity is equal for builds of one template with the same values.
-func (b *Build) identity() string {
-	values, _ := json.Marshal(b.Values) // texts can always be written
-	return b.Template + "\x00" + string(values)
+// Same reports whether two builds are of one text with the same values.
+func (b *Build) Same(other *Build) bool {
+	return b.Template == other.Template && b.Text == other.Text && b.SameValues(other)
+}
+
+// SameValues reports whether two builds have the same values.
+func (b *Build) SameValues(other *Build) bool {
+	first, _ := json.Marshal(b.Values) // texts can always be written
+	second, _ := json.Marshal(other.Values)
+	return bytes.Equal(first, second)
 }
 
 // WithoutStarters returns the text of a template as it can be read where the

@@ -1,7 +1,6 @@
 package label
 
 import (
-	"encoding/json"
 	"testing"
 	"time"
 
@@ -12,41 +11,37 @@ import (
 	"vestibula/core/value"
 )
 
-func TestBuildsMeetInOneLabel(t *testing.T) {
-	build := func(text, client string) *Build {
-		tpl := &template.Template{Name: "c.folders", Text: text}
-		return NewBuild(tpl, template.Values{"client": value.Of(client), "stages": {Kind: value.List, Items: []value.Value{value.Of("a")}}},
-			time.Date(2027, 3, 9, 10, 30, 0, 5, time.UTC), "0.1")
-	}
-	first, err := Add(nil, "4kq2", build("A <&>", "Åsgerd"))
+func TestLabelsOfBothFormsAreRead(t *testing.T) {
+	tpl := &template.Template{Name: "c.folders", Text: "A <&>"}
+	l := &Label{ID: "4kq2", Given: map[string]string{"a.md": "5e"}, Accepted: []Accepted{{Path: "Drafts", Why: "so"}}}
+	l.Build = *NewBuild(tpl, template.Values{"client": value.Of("Åsgerd"), "stages": {Kind: value.List, Items: []value.Value{value.Of("a")}}, "kind": value.OfOpen("kind")},
+		time.Date(2027, 3, 9, 10, 30, 0, 5, time.UTC), "0.1")
+	data, err := l.Encode()
 	require.NoError(t, err)
-	assert.JSONEq(t, `{"vestibula":1,"id":"4kq2","builds":[{"template":"c.folders","text":"A <&>","values":{"client":"Åsgerd","stages":["a"]},"built":"2027-03-09T10:30:00Z","version":"0.1"}]}`, string(first))
-	again, err := Add(first, "other", build("A <&>", "Åsgerd"))
+	assert.JSONEq(t, `{"vestibula":2,"id":"4kq2","template":"c.folders","text":"A <&>","values":{"client":"Åsgerd","stages":["a"],"kind":"?"},"built":"2027-03-09T10:30:00Z","version":"0.1","given":{"a.md":"5e"},"accepted":[{"path":"Drafts","why":"so"}]}`, string(data))
+	back, err := Parse(data)
 	require.NoError(t, err)
-	assert.Nil(t, again, "the same build stands there already")
-	second, err := Add(first, "other", build("A <&>", "Jun"))
+	assert.True(t, back.Same(&l.Build))
+	assert.Equal(t, l.Given, back.Given)
+	assert.Equal(t, template.Raw{Text: "?"}, back.Raw()["kind"])
+
+	first, err := Parse([]byte(`{"vestibula":1,"id":"x","builds":[{"template":"c.folders","text":"B","values":{"a":"1"}},{"template":"c.folders","text":"A","values":{"a":"2"}}]}`))
 	require.NoError(t, err)
-	l, err := Parse(second)
-	require.NoError(t, err)
-	assert.Len(t, l.Builds, 2)
-	third, err := Add(second, "", build("B", "Jun"))
-	require.NoError(t, err)
-	l, err = Parse(third)
-	require.NoError(t, err)
-	require.Len(t, l.Builds, 2)
-	assert.Equal(t, "4kq2", l.ID, "a project stays the same")
-	assert.Equal(t, "B", l.Builds[1].Text)
-	for _, bad := range []string{"", "{", "[]", "{}", `{"vestibula":99}`, `{"vestibula":1,"builds":[null]}`} {
-		_, err := Add([]byte(bad), "", build("A", "x"))
+	assert.Equal(t, "A", first.Text, "the last build")
+	require.Len(t, first.Others, 1)
+	assert.False(t, first.SameValues(first.Others[0]))
+	for _, bad := range []string{"", "{", "[]", "{}", `{"vestibula":99}`, `{"vestibula":1,"builds":[null]}`, `{"vestibula":1,"builds":[]}`, `{"vestibula":2,"id":"x"}`} {
+		_, err := Parse([]byte(bad))
 		assert.Error(t, err, bad)
 	}
 }
 
 func FuzzParse(f *testing.F) {
 	f.Add([]byte(`{"vestibula":1,"id":"4kq2","builds":[{"values":{"a":1}}]}`))
+	f.Add([]byte(`{"vestibula":2,"template":"a","text":"b","given":{"a":"b"},"accepted":[{}]}`))
 	f.Fuzz(func(t *testing.T, data []byte) {
 		if l, err := Parse(data); err == nil {
-			_, err = json.Marshal(l)
+			_, err = l.Encode()
 			require.NoError(t, err)
 		}
 	})

@@ -57,6 +57,7 @@ func Parse(name, text string, starters fs.FS) (*Template, error) {
 	c.later--
 	c.laterFields(file)
 	c.outline(file)
+	c.ownFolder()
 	c.within()
 	for _, f := range c.t.Fields {
 		if f.needed && f.Made() && len(c.errs) == 0 {
@@ -225,6 +226,51 @@ func (c *compiler) borrow(slot, holds string) {
 	}
 }
 
+// ownFolder finds the line of the project's own folder: the one that says `project`,
+// else the last of those at the top that hold nothing but one folder.
+func (c *compiler) ownFolder() {
+	var own []*Line
+	var walk func(b *block, repeats bool)
+	walk = func(b *block, repeats bool) {
+		for _, e := range b.entries {
+			repeats := repeats || e.Each != nil
+			if e.Marks&tree.Own != 0 {
+				own = append(own, e)
+				clause, _ := e.Syntax.Clause("project")
+				at := outline.Pos{Line: e.Syntax.Number, Column: clause.Column}
+				switch {
+				case repeats:
+					c.fail(at, len("project"), "a build makes one project, and this line repeats", "build each of them by itself, or from a table")
+				case len(own) > 1:
+					c.fail(at, len("project"), fmt.Sprintf("a template makes one project, and line %d is its own folder already", own[0].Syntax.Number), "leave one of them")
+				}
+			}
+			walk(e.inside, repeats)
+		}
+	}
+	if c.t.top == nil {
+		return
+	}
+	if walk(c.t.top, false); len(own) > 0 {
+		c.t.hasOwn = true
+		return
+	}
+	for b := c.t.top; len(b.entries) == 1; b = b.entries[0].inside {
+		e := b.entries[0]
+		if e.Kind != tree.Folder || e.Each != nil || e.When != nil || e.Marks&tree.Later != 0 {
+			break
+		}
+		if len(e.inside.entries) == 0 && len(own) > 0 && !valued(e.last()) {
+			break // an empty folder that is called so everywhere is no project
+		}
+		own = append(own, e)
+	}
+	if len(own) > 0 {
+		own[len(own)-1].Marks |= tree.Own
+		c.t.hasOwn = true
+	}
+}
+
 // within checks that times lie in something that there is.
 func (c *compiler) within() {
 	var items []string
@@ -341,7 +387,12 @@ func (e *Line) leads() bool {
 		return false
 	}
 	only := e.inside.entries[0]
-	return only.Kind == tree.Folder && only.Each == nil && slices.ContainsFunc(only.Names[0].Pattern.Slots(), func(slot string) bool { return slot != pattern.OwnNumber })
+	return only.Kind == tree.Folder && only.Each == nil && valued(only.Names[0])
+}
+
+// valued reports whether a value stands in a name.
+func valued(name *pattern.Name) bool {
+	return slices.ContainsFunc(name.Pattern.Slots(), func(slot string) bool { return slot != pattern.OwnNumber })
 }
 
 func (e *Line) last() *pattern.Name { return e.Names[len(e.Names)-1] }

@@ -271,7 +271,7 @@ func (x *expander) entry(parent *tree.Node, e *Line, byName map[string]*tree.Nod
 			if known := byName[string(out)]; known != nil && known.Kind == tree.Folder && (!last || known.Marks&tree.Way != 0) {
 				parent = known
 				if last {
-					known.Marks = known.Marks&^tree.Way | e.Marks
+					known.Marks = known.Marks&^(tree.Way|tree.Later) | e.Marks
 				}
 				continue
 			}
@@ -295,7 +295,7 @@ func (x *expander) entry(parent *tree.Node, e *Line, byName map[string]*tree.Nod
 			n.Kind = e.Kind
 			n.Marks |= e.Marks
 		} else {
-			n.Marks |= tree.Way
+			n.Marks |= tree.Way | e.Marks&tree.Later
 		}
 		if byName != nil && i == 0 {
 			byName[n.Name] = n

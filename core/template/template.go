@@ -18,6 +18,7 @@ import (
 
 	"vestibula/core/outline"
 	"vestibula/core/pattern"
+	"vestibula/core/tree"
 	"vestibula/core/value"
 )
 
@@ -42,6 +43,7 @@ type Template struct {
 	starters fs.FS
 	made     []*Field // fields made from others, each behind those it needs
 	top      *block
+	hasOwn   bool
 	depth    int // how many loops lie inside each other at the most
 
 	inspecting sync.Mutex // guards what starters were found to be
@@ -243,6 +245,19 @@ func (t *Template) env(env []value.Value, values Values) ([]value.Value, error) 
 		}
 	}
 	return env, nil
+}
+
+// Own returns the path of the project's own folder in a tree that the template has
+// made, and its node: "." and the root where all that it makes lies side by side.
+func (t *Template) Own(root *tree.Node) (string, *tree.Node) {
+	if t.hasOwn {
+		for path, n := range root.All() {
+			if n.Marks&tree.Own != 0 {
+				return path, n
+			}
+		}
+	}
+	return ".", root
 }
 
 // Place returns where the name of an outline line stands, and its width.

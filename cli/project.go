@@ -1,0 +1,75 @@
+package cli
+
+import (
+	"errors"
+	"io/fs"
+	"os"
+	"path/filepath"
+
+	"vestibula/cli/term"
+	"vestibula/core/label"
+	"vestibula/core/outline"
+	"vestibula/core/project"
+)
+
+// projectAt opens the project that a path names, lies in, or would lie in. Rest is
+// what of the path is not there. It says which project it found where that is not
+// the path itself.
+func (a *app) projectAt(path string) (p *project.Project, rest string, err error) {
+	at, err := filepath.Abs(path)
+	if err != nil {
+		return nil, "", err
+	}
+	for {
+		info, err := os.Stat(at)
+		if err == nil && info.IsDir() {
+			break
+		}
+		up := filepath.Dir(at)
+		if up == at {
+			return nil, "", unclear("", "there is no folder %q", path)
+		}
+		rest, at = filepath.Join(filepath.Base(at), rest), up
+	}
+	own, l, err := project.Find(at)
+	if err != nil {
+		return nil, "", unclear("", "%v", err)
+	}
+	if l == nil {
+		return nil, "", unclear("name a folder that was built from a template", "%q has no %s", path, label.FileName)
+	}
+	if p, err = a.openProject(own, l); err != nil {
+		return nil, "", err
+	}
+	if real, err := filepath.EvalSymlinks(at); err == nil && real != own {
+		if rel, err := filepath.Rel(own, real); err == nil {
+			rest = filepath.Join(rel, rest)
+		}
+		a.side.Text(term.Dim.Render(term.Sprintf("the project is %s", term.Visible(own))))
+	}
+	return p, rest, nil
+}
+
+// openProject opens a project by its label; errors in its template are told.
+func (a *app) openProject(own string, l *label.Label) (*project.Project, error) {
+	p, err := project.Open(own, l, a.startersOf, a.now)
+	var badTemplate *project.TemplateError
+	var badValue *project.ValuesError
+	var errs outline.Errors
+	switch {
+	case errors.As(err, &badTemplate) && errors.As(err, &errs):
+		return nil, a.tellErrors(badTemplate.Name, badTemplate.Text, errs, statusUnclear)
+	case errors.As(err, &badValue):
+		return nil, badValues(badValue.Errs)
+	}
+	return p, err
+}
+
+// startersOf returns the folder that the starters of a template lie in, by the name
+// of its file, which is all that a label is believed.
+func (a *app) startersOf(file string) fs.FS {
+	if src := a.shelved(file); src != nil {
+		return src.starters
+	}
+	return nil
+}

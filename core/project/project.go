@@ -1,0 +1,145 @@
+// Package project finds and opens what builds have made: the folder with a label in
+// it, the template that it was built from, its values, and the tree that these want.
+package project
+
+import (
+	"errors"
+	"fmt"
+	"io/fs"
+	"path/filepath"
+	"slices"
+	"strings"
+	"time"
+
+	"vestibula/core/label"
+	"vestibula/core/place"
+	"vestibula/core/template"
+	"vestibula/core/tree"
+	"vestibula/core/value"
+)
+
+// A Project is what a build made: one label, one build.
+type Project struct {
+	Dir      string // its own folder, absolute, without links
+	Label    *label.Label
+	Template *template.Template
+	Values   template.Values
+	// Missing are the starters that are not at hand, by the numbers of their lines.
+	Missing map[int]string
+}
+
+// Find returns the label of the project that a folder is, or lies in, and the own
+// folder of that project. It climbs no further than the folders of the person who
+// asks: a label in a folder of somebody else says nothing about what lies in it. There
+// may be none, and then the label is nil. The error is that of a label which cannot
+// be read.
+func Find(dir string) (own string, l *label.Label, err error) {
+	if own, err = place.Real(dir); err != nil {
+		return "", nil, err
+	}
+	for {
+		data, err := place.ReadFile(filepath.Join(own, label.FileName), label.MaxBytes)
+		if err == nil {
+			if l, err = label.Parse(data); err != nil {
+				err = fmt.Errorf("%s: %w", own, err)
+			}
+			return own, l, err
+		}
+		if !errors.Is(err, fs.ErrNotExist) {
+			return own, nil, fmt.Errorf("%s: %s cannot be read: %s", own, label.FileName, place.Reason(err))
+		}
+		up := filepath.Dir(own)
+		if up == own || !place.Owned(up) {
+			return "", nil, nil
+		}
+		own = up
+	}
+}
+
+// A TemplateError says that the template in a label can no longer be read.
+type TemplateError struct {
+	Name, Text string
+	Err        error // an [vestibula/core/outline.Errors]
+}
+
+// Error names the template.
+func (e *TemplateError) Error() string {
+	return "the template in its label cannot be read: " + e.Err.Error()
+}
+
+// Unwrap returns what is wrong with it.
+func (e *TemplateError) Unwrap() error { return e.Err }
+
+// A ValuesError says that values in a label are not those of its template.
+type ValuesError struct{ Errs []*template.ValueError }
+
+// Error names the values.
+func (e *ValuesError) Error() string {
+	texts := make([]string, len(e.Errs))
+	for i, v := range e.Errs {
+		texts[i] = v.Error()
+	}
+	return strings.Join(texts, "; ")
+}
+
+// Open opens a project by its label. Starters returns the folder that a template of
+// some file name takes its starters from, or nil where it is not at hand. Now is the
+// date that "today" means. The error is a [TemplateError] or a [ValuesError].
+func Open(own string, l *label.Label, starters func(file string) fs.FS, now time.Time) (*Project, error) {
+	p := &Project{Dir: own, Label: l}
+	if from := starters(l.Template); from != nil {
+		p.Template, _ = template.Parse(l.Template, l.Text, from)
+	}
+	if p.Template == nil {
+		var text string
+		var err error
+		text, p.Missing = label.WithoutStarters(l.Text)
+		if p.Template, err = template.Parse(l.Template, text, nil); err != nil {
+			return nil, &TemplateError{l.Template, text, err}
+		}
+	}
+	var errs []*template.ValueError
+	if p.Values, errs = p.Template.ParseValues(l.Raw(), now); len(errs) > 0 {
+		return nil, &ValuesError{errs}
+	}
+	return p, nil
+}
+
+// Open are the fields whose values are not known yet, in the order of the header.
+func (p *Project) Open() (fields []string) {
+	for _, name := range p.Template.FieldNames() {
+		if p.Values[name].Kind == value.Pending {
+			fields = append(fields, name)
+		}
+	}
+	return fields
+}
+
+// Names are the names that the folders on the way to the project's own folder have,
+// and that folder itself, in the tree that its template makes; and those that they
+// have on the disk, which may be others by now.
+func (p *Project) Names(root *tree.Node) (wanted, real []string) {
+	path, _ := p.Template.Own(root)
+	if path == "." {
+		return nil, nil
+	}
+	wanted = strings.Split(path, "/")
+	at := p.Dir
+	for range wanted {
+		real = append(real, filepath.Base(at))
+		at = filepath.Dir(at)
+	}
+	slices.Reverse(real)
+	return wanted, real
+}
+
+// Base is the folder that the project was built into: the one that its template's
+// tree begins in.
+func (p *Project) Base(root *tree.Node) string {
+	wanted, _ := p.Names(root)
+	at := p.Dir
+	for range wanted {
+		at = filepath.Dir(at)
+	}
+	return at
+}
