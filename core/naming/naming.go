@@ -3,6 +3,7 @@
 package naming
 
 import (
+	"cmp"
 	"fmt"
 	"path"
 	"slices"
@@ -31,6 +32,11 @@ func NewReader(conventions []*template.Convention) *Reader {
 	for _, c := range conventions {
 		r.rows = append(r.rows, row{c, c.Pattern.Reader(), make([]value.Value, len(c.Fields))})
 	}
+	slices.SortStableFunc(r.rows, func(a, b row) int {
+		loose, fixed := a.convention.Pattern.Loose()
+		others, more := b.convention.Pattern.Loose()
+		return cmp.Or(cmp.Compare(loose, others), cmp.Compare(more, fixed))
+	})
 	return r
 }
 
@@ -43,8 +49,9 @@ func Split(name string) (stem, ending string) {
 	return name[:len(name)-len(ending)-1], strings.ToLower(ending)
 }
 
-// Read reads the name of a file, its ending included, by the first convention
-// that it fits. The values stand in the order of the convention's fields and
+// Read reads the name of a file, its ending included. Of several conventions that it
+// fits, the one with the fewest free texts reads it, then the one with the most fixed
+// characters. The values stand in the order of the convention's fields and
 // are valid until the next call. Where no convention fits, the misfit of the
 // one that it came closest to is returned.
 func (r *Reader) Read(name string) (*template.Convention, []value.Value, *pattern.Misfit) {

@@ -3,6 +3,7 @@ package rules
 import (
 	"fmt"
 
+	"vestibula/core/naming"
 	"vestibula/core/tree"
 )
 
@@ -86,7 +87,7 @@ func repeats(c *context) (check, error) {
 					continue
 				}
 				same[n.Name] = f.line(n)
-				key := tree.Folded(bare(n))
+				key := tree.Folded(naming.Bare(n))
 				first := met[key]
 				if first == nil {
 					met[key] = &placeOf{line: f.line(n), path: f.Path(n)}

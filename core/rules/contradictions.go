@@ -5,6 +5,7 @@ import (
 	"slices"
 	"strings"
 
+	"vestibula/core/naming"
 	"vestibula/core/outline"
 	"vestibula/core/pattern"
 	"vestibula/core/template"
@@ -35,20 +36,20 @@ func contradictions(own map[string]template.Setting) outline.Errors {
 			continue
 		}
 		name := &tree.Node{Name: strings.TrimSpace(node.Text)}
-		if n, has := numberIn(name.Name); numbered && has && n.front == "" {
-			if owner, kept := setting.reserved[n.number]; kept && !strings.EqualFold(bare(name), owner) {
-				fail(rule, "numbering", fmt.Sprintf("the number %d is reserved for %s", n.number, shown(owner)), "let both name the same folder")
+		if n, has := naming.NumberIn(name.Name); numbered && has && n.Front == "" {
+			if owner, kept := setting.reserved[n.Value]; kept && !strings.EqualFold(naming.Bare(name), owner) {
+				fail(rule, "numbering", fmt.Sprintf("the number %d is reserved for %s", n.Value, shown(owner)), "let both name the same folder")
 			}
-			if setting.digits > 0 && len(n.digits) != setting.digits {
-				fail(rule, "numbering", fmt.Sprintf("%s has %d digits, and numbers are to have %d", shown(name.Name), len(n.digits), setting.digits), "")
+			if setting.digits > 0 && len(n.Digits) != setting.digits {
+				fail(rule, "numbering", fmt.Sprintf("%s has %d digits, and numbers are to have %d", shown(name.Name), len(n.Digits), setting.digits), "")
 			}
 		}
 		if style, ok := on("name-style"); ok {
-			if folders, _, err := styles(style); err == nil && folders != "" && !pattern.Looks(bare(name), folders) {
+			if folders, _, err := styles(style); err == nil && folders != "" && !pattern.Looks(naming.Bare(name), folders) {
 				fail(rule, "name-style", fmt.Sprintf("%s is not written %s", shown(name.Name), folders), "write "+restyled(name, folders))
 			}
 		}
-		if vague, ok := on("vague-names"); ok && vague.Kind == template.Sequence && slices.ContainsFunc(vague.Texts(), func(w string) bool { return strings.EqualFold(w, bare(name)) }) {
+		if vague, ok := on("vague-names"); ok && vague.Kind == template.Sequence && slices.ContainsFunc(vague.Texts(), func(w string) bool { return strings.EqualFold(w, naming.Bare(name)) }) {
 			fail(rule, "vague-names", fmt.Sprintf("%s is on the list of names that say nothing", shown(name.Name)), "take it off the list")
 		}
 	}

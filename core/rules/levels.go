@@ -10,6 +10,7 @@ import (
 
 	"golang.org/x/text/unicode/norm"
 
+	"vestibula/core/naming"
 	"vestibula/core/pattern"
 	"vestibula/core/template"
 	"vestibula/core/tree"
@@ -123,9 +124,9 @@ func levels(c *context) (check, error) {
 			case n.Marks&(tree.Keep|tree.Open) != 0 || n.Kind == tree.File:
 			case l.reader != nil && l.reader.Read(n.Name, l.values) != nil:
 				tell(fmt.Sprintf("%s does not look like %s, as names of %s must", shown(n.Name), l.pattern, at), "")
-			case l.initial && f.Parent != nil && initialOf(bare(n)) != initialOf(bare(f.Node)):
+			case l.initial && f.Parent != nil && initialOf(naming.Bare(n)) != initialOf(naming.Bare(f.Node)):
 				tell(fmt.Sprintf("%s lies in %s, but begins with another letter", shown(n.Name), shown(f.Node.Name)),
-					fmt.Sprintf("move it into the folder of the letter %s", strings.ToUpper(initialOf(bare(n)))))
+					fmt.Sprintf("move it into the folder of the letter %s", strings.ToUpper(initialOf(naming.Bare(n)))))
 			}
 		}
 	}}, err

@@ -7,6 +7,7 @@ import (
 	"strings"
 	"time"
 
+	"vestibula/core/naming"
 	"vestibula/core/outline"
 	"vestibula/core/pattern"
 	"vestibula/core/template"
@@ -105,7 +106,7 @@ func (m *mender) numbers(now time.Time) error {
 	walk = func(f *Folder) {
 		for _, kind := range []tree.Kind{tree.Folder, tree.File} {
 			for _, row := range seriesOf(f, kind, true) {
-				key := fmt.Sprint(row[0].node.From, row[len(row)-1].node.From, row[0].front)
+				key := fmt.Sprint(row[0].node.From, row[len(row)-1].node.From, row[0].Front)
 				if !done[key] {
 					done[key] = true
 					m.series(row, setting)
@@ -126,23 +127,23 @@ func (m *mender) numbers(now time.Time) error {
 func (m *mender) series(row []member, setting numberingSetting) {
 	width, uneven, wrong := max(setting.digits, 1), false, false
 	for i, r := range row {
-		width = max(width, len(strconv.Itoa(r.number)))
-		uneven = uneven || len(r.digits) != len(row[0].digits)
+		width = max(width, len(strconv.Itoa(r.Value)))
+		uneven = uneven || len(r.Digits) != len(row[0].Digits)
 		if i > 0 {
-			wrong = wrong || r.number <= row[i-1].number || !setting.gaps && r.number != row[i-1].number+1 && setting.reserved[r.number] == ""
+			wrong = wrong || r.Value <= row[i-1].Value || !setting.gaps && r.Value != row[i-1].Value+1 && setting.reserved[r.Value] == ""
 		}
 	}
 	if setting.digits > 0 {
-		uneven = uneven || len(row[0].digits) != setting.digits
+		uneven = uneven || len(row[0].Digits) != setting.digits
 	}
 	if !uneven && !wrong {
 		return
 	}
 	numbers := make([]int, len(row))
-	next := row[0].number
+	next := row[0].Value
 	for i, r := range row {
-		last := i == len(row)-1 && r.number >= 90
-		if numbers[i] = r.number; wrong && !last && setting.reserved[r.number] == "" {
+		last := i == len(row)-1 && r.Value >= 90
+		if numbers[i] = r.Value; wrong && !last && setting.reserved[r.Value] == "" {
 			numbers[i] = next
 		}
 		next = numbers[i] + 1
@@ -151,7 +152,7 @@ func (m *mender) series(row []member, setting numberingSetting) {
 	if setting.digits == 0 {
 		width = max(width, 2)
 		for _, r := range row {
-			width = max(width, len(r.digits)) // never narrower than it was
+			width = max(width, len(r.Digits)) // never narrower than it was
 		}
 	}
 	for i, r := range row {
@@ -176,8 +177,8 @@ func (m *mender) renumber(l *outline.Line, r member, number, width int) {
 		switch {
 		case changed:
 		case piece.Field == "":
-			if n, ok := numberIn(text); ok && n.number == r.number {
-				text, changed = n.front+fmt.Sprintf("%0*d", width, number)+n.rest, true
+			if n, ok := naming.NumberIn(text); ok && n.Value == r.Value {
+				text, changed = n.Front+fmt.Sprintf("%0*d", width, number)+n.Rest, true
 			}
 		case piece.Field == pattern.OwnNumber && piece.Picture == "":
 			changed = true // it widens by itself
@@ -232,10 +233,10 @@ func (m *mender) styles() {
 			if files[l.Number] && i == len(parts)-1 {
 				n.Kind, style = tree.File, fileStyle
 			}
-			if part == "" || style == "" || pattern.Looks(bare(n), style) {
+			if part == "" || style == "" || pattern.Looks(naming.Bare(n), style) {
 				continue
 			}
-			if mended := restyled(n, style); pattern.Looks(bare(&tree.Node{Name: mended, Kind: n.Kind}), style) {
+			if mended := restyled(n, style); pattern.Looks(naming.Bare(&tree.Node{Name: mended, Kind: n.Kind}), style) {
 				parts[i] = mended
 			}
 		}

@@ -5,6 +5,7 @@ import (
 	"strings"
 	"unicode/utf8"
 
+	"vestibula/core/naming"
 	"vestibula/core/pattern"
 	"vestibula/core/tree"
 )
@@ -63,7 +64,7 @@ func nameWords(c *context) (check, error) {
 	limit, err := whole(c.setting)
 	return check{folder: func(f *Folder, report func(Finding)) {
 		eachName(f, func(n *tree.Node) {
-			if words := strings.Fields(pattern.Words(bare(n))); len(words) > limit {
+			if words := strings.Fields(pattern.Words(naming.Bare(n))); len(words) > limit {
 				finding := f.finding("name-words", c.severity, n)
 				finding.Message = fmt.Sprintf("%s has %d words; at most %d are allowed", shown(n.Name), len(words), limit)
 				finding.Help = "leave out what the folder above says already"

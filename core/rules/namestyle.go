@@ -5,6 +5,7 @@ import (
 	"slices"
 	"strings"
 
+	"vestibula/core/naming"
 	"vestibula/core/outline"
 	"vestibula/core/pattern"
 	"vestibula/core/template"
@@ -69,7 +70,7 @@ func nameStyle(c *context) (check, error) {
 			if n.Kind == tree.File {
 				style = files
 			}
-			name := bare(n)
+			name := naming.Bare(n)
 			if style == "" || pattern.Looks(name, style) || strings.Trim(name, "0123456789-. ") == "" {
 				return
 			}
@@ -85,7 +86,7 @@ func nameStyle(c *context) (check, error) {
 
 // restyled returns the name of a node in a style; its numbering and ending stay.
 func restyled(n *tree.Node, style string) string {
-	name := bare(n)
+	name := naming.Bare(n)
 	at := strings.LastIndex(n.Name, name)
 	return n.Name[:at] + pattern.Restyle(name, style) + n.Name[at+len(name):]
 }

@@ -7,6 +7,7 @@ import (
 	"strconv"
 	"strings"
 
+	"vestibula/core/naming"
 	"vestibula/core/template"
 	"vestibula/core/tree"
 )
@@ -68,7 +69,7 @@ func readNumbering(n *template.Node) (s numberingSetting, err error) {
 // A member is one of a series of numbered siblings.
 type member struct {
 	node *tree.Node
-	numbered
+	naming.Number
 }
 
 // seriesOf puts the children of one kind that are numbered into rows, by the
@@ -87,14 +88,14 @@ func seriesOf(f *Folder, kind tree.Kind, counting bool) [][]member {
 				name = name[:len(name)-len(ending)-1]
 			}
 		}
-		m, ok := numberIn(name)
-		if !ok || counting && !m.counts() {
+		m, ok := naming.NumberIn(name)
+		if !ok || counting && !m.Counts() {
 			continue
 		}
-		if len(rows[m.front]) == 0 {
-			fronts = append(fronts, m.front)
+		if len(rows[m.Front]) == 0 {
+			fronts = append(fronts, m.Front)
 		}
-		rows[m.front] = append(rows[m.front], member{n, m})
+		rows[m.Front] = append(rows[m.Front], member{n, m})
 	}
 	var list [][]member
 	for _, front := range fronts {
@@ -129,22 +130,22 @@ func (s *numberingSetting) judge(f *Folder, row []member, severity Severity, rep
 	width := s.digits
 	if width == 0 {
 		for _, m := range row {
-			width = max(width, len(m.digits))
+			width = max(width, len(m.Digits))
 		}
 	}
 	first := map[int]member{}
 	for _, m := range row {
-		want := fmt.Sprintf("%0*d", width, m.number)
-		if before, twice := first[m.number]; twice {
-			tell(m, fmt.Sprintf("the number %s stands twice: %s and %s", m.digits, shown(before.node.Name), shown(m.node.Name)), "count on, or write <#> and let the program number them")
+		want := fmt.Sprintf("%0*d", width, m.Value)
+		if before, twice := first[m.Value]; twice {
+			tell(m, fmt.Sprintf("the number %s stands twice: %s and %s", m.Digits, shown(before.node.Name), shown(m.node.Name)), "count on, or write <#> and let the program number them")
 			continue
 		}
-		first[m.number] = m
+		first[m.Value] = m
 		switch {
 		case len(want) > width && s.digits > 0:
 			tell(m, fmt.Sprintf("%s does not fit into %d digits", shown(m.node.Name), width), fmt.Sprintf("write `digits: %d`", len(want)))
-		case m.digits != want:
-			tell(m, fmt.Sprintf("%s has %s, and this series %d", shown(m.node.Name), digitCount(len(m.digits)), width), "write "+m.front+want+m.rest)
+		case m.Digits != want:
+			tell(m, fmt.Sprintf("%s has %s, and this series %d", shown(m.node.Name), digitCount(len(m.Digits)), width), "write "+m.Front+want+m.Rest)
 		}
 	}
 	if s.gaps {
@@ -166,21 +167,21 @@ func (s *numberingSetting) judge(f *Folder, row []member, severity Severity, rep
 
 // keepReserved looks whether a name takes a number that belongs to another.
 func (s *numberingSetting) keepReserved(f *Folder, n *tree.Node, severity Severity, report func(Finding)) {
-	m, ok := numberIn(n.Name)
-	if !ok || m.front != "" || !m.counts() || n.Marks&tree.Keep != 0 {
+	m, ok := naming.NumberIn(n.Name)
+	if !ok || m.Front != "" || !m.Counts() || n.Marks&tree.Keep != 0 {
 		return
 	}
-	owner, kept := s.reserved[m.number]
-	name := strings.TrimLeft(m.rest, " .-_)")
+	owner, kept := s.reserved[m.Value]
+	name := strings.TrimLeft(m.Rest, " .-_)")
 	finding := f.finding("numbering", severity, n)
-	if kept && !strings.EqualFold(bare(n), owner) && !strings.EqualFold(name, owner) {
-		finding.Message = fmt.Sprintf("%s takes the number %d, which is reserved for %s", shown(n.Name), m.number, shown(owner))
+	if kept && !strings.EqualFold(naming.Bare(n), owner) && !strings.EqualFold(name, owner) {
+		finding.Message = fmt.Sprintf("%s takes the number %d, which is reserved for %s", shown(n.Name), m.Value, shown(owner))
 		finding.Help = "give it another number"
 		report(finding)
 		return
 	}
 	for number, owner := range s.reserved {
-		if strings.EqualFold(name, owner) && m.number != number {
+		if strings.EqualFold(name, owner) && m.Value != number {
 			finding.Message = fmt.Sprintf("%s has the number %d reserved for it", shown(owner), number)
 			finding.Help = fmt.Sprintf("write %d %s", number, name)
 			report(finding)

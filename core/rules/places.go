@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"strings"
 
+	"vestibula/core/naming"
 	"vestibula/core/order"
 	"vestibula/core/tree"
 )
@@ -84,7 +85,7 @@ func last(c *context) (check, error) {
 		finding.Message = fmt.Sprintf("%s is to be the last, but %s comes after it", shown(it.Name), shown(end.Name))
 		finding.Help = "move its line to the end"
 		if f.Real {
-			finding.Help = "give it a number that no other reaches, such as 99 " + strings.TrimSpace(bare(it))
+			finding.Help = "give it a number that no other reaches, such as 99 " + strings.TrimSpace(naming.Bare(it))
 		}
 		report(finding)
 	}}, err

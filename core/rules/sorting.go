@@ -6,6 +6,7 @@ import (
 	"strconv"
 	"strings"
 
+	"vestibula/core/naming"
 	"vestibula/core/order"
 	"vestibula/core/outline"
 	"vestibula/core/template"
@@ -80,7 +81,7 @@ func (s *sorter) folder(f *Folder, report func(Finding)) {
 		}
 		for _, row := range seriesOf(f, kind, false) {
 			if f.Real {
-				slices.SortStableFunc(row, func(a, b member) int { return a.number - b.number })
+				slices.SortStableFunc(row, func(a, b member) int { return a.Value - b.Value })
 			}
 			s.row(f, row, report)
 		}
@@ -109,7 +110,7 @@ func quiet(children []*tree.Node) bool {
 func (s *sorter) row(f *Folder, row []member, report func(Finding)) {
 	for i := 1; i < len(row); i++ {
 		a, b := row[i-1].node, row[i].node
-		if decidedByFirst(a.Name, b.Name) || f.Real && row[i-1].number == row[i].number {
+		if decidedByFirst(a.Name, b.Name) || f.Real && row[i-1].Value == row[i].Value {
 			continue
 		}
 		if finding, wrong := s.pair(f, s.overtaken(row[:i], b), b); wrong {
@@ -215,12 +216,12 @@ func lists(orders []order.Order) string {
 
 // remedyFor says what to write so that a comes before b everywhere.
 func remedyFor(a, b *tree.Node) string {
-	x, okA := numberIn(a.Name)
-	y, okB := numberIn(b.Name)
-	if okA && okB && x.front == y.front && len(x.digits) != len(y.digits) {
-		width := max(len(strconv.Itoa(x.number)), len(strconv.Itoa(y.number)), 2)
+	x, okA := naming.NumberIn(a.Name)
+	y, okB := naming.NumberIn(b.Name)
+	if okA && okB && x.Front == y.Front && len(x.Digits) != len(y.Digits) {
+		width := max(len(strconv.Itoa(x.Value)), len(strconv.Itoa(y.Value)), 2)
 		zeros := strings.Repeat("0", width)
-		help := fmt.Sprintf("give all of them %d digits, as in %s%0*d%s", width, x.front, width, x.number, x.rest)
+		help := fmt.Sprintf("give all of them %d digits, as in %s%0*d%s", width, x.Front, width, x.Value, x.Rest)
 		if a.From == b.From {
 			return help + fmt.Sprintf(": write :%s behind the slot's name, such as <n:%s> or <#:%s>", zeros, zeros, zeros)
 		}

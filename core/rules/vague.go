@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"strings"
 
+	"vestibula/core/naming"
 	"vestibula/core/template"
 	"vestibula/core/tree"
 )
@@ -47,7 +48,7 @@ func vagueNames(c *context) (check, error) {
 				return
 			}
 			// "New folder (2)" and "Misc 3" say no more.
-			name := strings.TrimRight(bare(n), " 0123456789()-_")
+			name := strings.TrimRight(naming.Bare(n), " 0123456789()-_")
 			if vague[tree.Folded(name)] {
 				finding := f.finding("vague-names", severity, n)
 				finding.Message = fmt.Sprintf("%s says nothing about what it holds", shown(n.Name))

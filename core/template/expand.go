@@ -282,7 +282,7 @@ func (x *expander) entry(parent *tree.Node, e *Line, byName map[string]*tree.Nod
 			}
 		}
 		n := x.node()
-		n.From = e.From
+		n.From, n.Nth = e.From, uint8(i)
 		if name.Constant() {
 			n.Name = name.Pattern.Source // shared by all that are called so
 		} else {

@@ -82,6 +82,16 @@ func (l *Line) Takes(ending string) bool {
 	return slices.Contains(l.Endings, ending) || slices.ContainsFunc(l.Kinds, func(kind string) bool { return slices.Contains(FileKinds[kind], ending) })
 }
 
+// Repeats says how the line is repeated: the name of the item, and the fields that its
+// number comes from: a list, or the ends of a range. They are empty where there is none.
+func (l *Line) Repeats() (item, list, first, last string) {
+	if l.Each == nil {
+		return "", "", "", ""
+	}
+	e := l.Each
+	return e.name, e.of, e.from.of, e.to.of
+}
+
 // Inside returns the lines that lie in the folder.
 func (l *Line) Inside() []*Line {
 	if l.inside == nil {

@@ -20,7 +20,8 @@ type loop struct {
 	at    outline.Pos // of the source
 	width int
 	// The source: a list field, a list written out, or a range.
-	field    int // -1 where it is no field
+	field    int    // -1 where it is no field
+	of       string // the name of that field
 	list     []value.Value
 	from, to end
 }
@@ -29,6 +30,7 @@ type loop struct {
 type end struct {
 	fixed value.Value
 	field int           // of a number field that stands alone, or -1
+	of    string        // the name of that field
 	name  *pattern.Name // of an end such as <year>-01
 }
 
@@ -151,7 +153,7 @@ func (c *compiler) listSource(s *scope, l *loop, source string) {
 		b, ok := c.find(s, source)
 		switch {
 		case ok && b.Type.Kind == value.List:
-			l.field, l.typ = b.Index, &value.Type{Kind: value.Text}
+			l.field, l.of, l.typ = b.Index, source, &value.Type{Kind: value.Text}
 		case ok && b.Type.Kind == value.Number:
 			c.fail(l.at, l.width, fmt.Sprintf("%q is a number, not a list", source), fmt.Sprintf("write 1..%s", source))
 		case ok:
@@ -267,7 +269,7 @@ func (c *compiler) rangeEnd(s *scope, l *loop, e *end, text string) (*value.Type
 	} else if f, ok := c.find(s, text); ok {
 		k := f.Type.Kind
 		if k == value.Number || k.Calendar() && k != value.Term {
-			e.field = f.Index
+			e.field, e.of = f.Index, text
 			return f.Type, true
 		}
 		c.fail(l.at, l.width, fmt.Sprintf("%q is a %s and cannot end a range", text, k), "use a number, a date, a month, a quarter, a week or a year")

@@ -45,6 +45,8 @@ const (
 	// Own marks the folder that is a project's own: what lies above and beside it is
 	// shared with others.
 	Own = 1 << 8
+	// Conforms marks a file whose name reads by a naming convention of its folder.
+	Conforms = 1 << 9
 )
 
 // A Content is what a new file begins with.
@@ -85,6 +87,7 @@ type Node struct {
 	Children []*Node
 	Content  Content // of a file; nil for an empty one
 	From     int32   // what who made the tree knows it by, from 1; 0 for nothing
+	Nth      uint8   // which of several names that come from there, from 0
 	Kind     Kind
 	Marks    Marks
 }

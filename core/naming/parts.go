@@ -1,4 +1,4 @@
-package rules
+package naming
 
 import (
 	"strings"
@@ -9,9 +9,9 @@ import (
 	"vestibula/core/tree"
 )
 
-// bare returns a name without what only serves to sort it, and without the
+// Bare returns a name without what only serves to sort it, and without the
 // ending of a file: `_01 Notes` and `A.02 - Notes.md` are both Notes.
-func bare(n *tree.Node) string {
+func Bare(n *tree.Node) string {
 	name := n.Name
 	if n.Kind == tree.File {
 		if ending := template.Extension(name); ending != "" {
@@ -60,52 +60,44 @@ func isDigit(c byte) bool { return c >= '0' && c <= '9' }
 
 func letterASCII(c byte) bool { return c|0x20 >= 'a' && c|0x20 <= 'z' }
 
-// A numbered name is one of a series: a text in front, a number, and the rest.
-type numbered struct {
-	front  string
-	digits string
-	rest   string
-	number int
+// A Number is one in a name that may be one of a series: a text in front, the number,
+// and the rest.
+type Number struct {
+	Front  string
+	Digits string
+	Rest   string
+	Value  int
 }
 
-// number finds the first number in a name. It is no series' number if it has
+// NumberIn finds the first number in a name. It is no series' number if it has
 // more than nine digits.
-func numberIn(name string) (n numbered, ok bool) {
+func NumberIn(name string) (n Number, ok bool) {
 	start := strings.IndexFunc(name, func(r rune) bool { return r >= '0' && r <= '9' })
 	if start < 0 {
 		return n, false
 	}
 	end := start
 	for end < len(name) && isDigit(name[end]) {
-		n.number = 10*n.number + int(name[end]-'0')
+		n.Value = 10*n.Value + int(name[end]-'0')
 		end++
 	}
 	if end-start > 9 {
 		return n, false
 	}
-	n.front, n.digits, n.rest = name[:start], name[start:end], name[end:]
+	n.Front, n.Digits, n.Rest = name[:start], name[start:end], name[end:]
 	return n, true
 }
 
-// counts reports whether the number counts siblings: it has at most three
+// Counts reports whether the number counts siblings: it has at most three
 // digits and is joined to what follows by a sign or a blank, and is not the
 // beginning of a date.
-func (n *numbered) counts() bool {
-	if len(n.digits) > 3 {
+func (n *Number) Counts() bool {
+	if len(n.Digits) > 3 {
 		return false
 	}
-	if n.rest == "" {
+	if n.Rest == "" {
 		return true
 	}
-	r, _ := utf8.DecodeRuneInString(n.rest)
-	return !unicode.IsLetter(r) && !(strings.IndexByte(".-", n.rest[0]) >= 0 && len(n.rest) > 1 && isDigit(n.rest[1]))
+	r, _ := utf8.DecodeRuneInString(n.Rest)
+	return !unicode.IsLetter(r) && !(strings.IndexByte(".-", n.Rest[0]) >= 0 && len(n.Rest) > 1 && isDigit(n.Rest[1]))
 }
-
-// alike reports whether a name is the one that a rule means: itself, or without
-// its numbering.
-func alike(n *tree.Node, name string) bool {
-	return n.Name == name || strings.Contains(n.Name, name) && bare(n) == name
-}
-
-// shown puts a name into the quotation marks of messages.
-func shown(name string) string { return "“" + name + "”" }

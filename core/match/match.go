@@ -1,0 +1,467 @@
+// Package match holds a real folder against the tree that a template makes: it says
+// of each real entry which line it comes from, what is wanted and not there, what is
+// there and not wanted, which of these are the same thing under another name or in
+// another place, and which entries contradict the place that they lie in. It is the
+// inverse of making a tree: [Values] reads back what a folder was made with.
+//
+// It only compares trees. What is worth telling, and how, is a matter of package
+// rules; what a file holds is asked for only where names leave a doubt.
+package match
+
+import (
+	"path"
+	"slices"
+	"strings"
+	"time"
+
+	"vestibula/core/naming"
+	"vestibula/core/pattern"
+	"vestibula/core/template"
+	"vestibula/core/tree"
+	"vestibula/core/value"
+)
+
+// A Kind is what is not as it should be.
+type Kind uint8
+
+// The kinds.
+const (
+	Missing   Kind = iota // it is wanted, and not there
+	Misnamed              // it is there, under another name or in another folder
+	Misplaced             // a file that belongs elsewhere by its name or kind
+	Unfit                 // a file that its folder does not hold
+	Stray                 // it is not wanted, in a folder of which all is listed
+	Overdue               // it was to be delivered by a day that has passed
+)
+
+// A Reason is what a match of two things, or a thing's place, is told from.
+type Reason uint8
+
+// The reasons.
+const (
+	NoReason   Reason = iota
+	Former            // a former name, or a former path
+	Number            // the same name under another number
+	Spelling          // the same letters: capitals, accents, spaces or joints differ
+	Slip              // a slip of the pen
+	Value             // another value of the same slots
+	Contents          // what lies in it
+	SameName          // the same name, in another folder
+	Convention        // what its name says
+	FileKind          // its kind or ending
+	Copied            // it is called a copy of something that is there
+	Doubled           // the same under another number is there
+	InTheWay          // something of another kind has the name
+	Another           // it could be one more of a line that repeats
+)
+
+// A Thing is something that is not as it should be.
+type Thing struct {
+	Kind   Kind
+	Reason Reason
+	// Sure says that it follows from what is known; else it is probable.
+	Sure bool
+	Node *tree.Node // what is wanted; of Misplaced, Unfit and Stray, what is there
+	// Path is where it lies, from the project's own folder; of Missing and Overdue,
+	// where it is wanted, as the folders on the way are called on the disk.
+	Path  string
+	Other string // the name of what it is a copy or a double of, or is in the way of
+	Slot  string // of a contradiction: the field
+	Says  string // what the name says, or why it does not fit
+	Holds string // what the place says
+	Day   value.Value
+	Count int // how many things lie in what is missing
+
+	in *Thing // the misnamed folder that it comes to lie in
+	to string // its place below that, or from the own folder; empty where there is none
+}
+
+// Movable reports whether it is known where the thing belongs.
+func (t *Thing) Movable() bool { return t.to != "" && t.Kind != Overdue }
+
+// Target is the path at which a thing belongs, when the things that chosen accepts
+// have been moved to theirs.
+func (t *Thing) Target(chosen func(*Thing) bool) string {
+	switch {
+	case t.in == nil:
+		return t.to
+	case chosen(t.in):
+		return path.Join(t.in.Target(chosen), t.to)
+	}
+	return path.Join(t.in.Path, t.to)
+}
+
+// A Wanted is what a folder is held against.
+type Wanted struct {
+	Template  *template.Template
+	Values    template.Values // what is known of them
+	Expansion *template.Expansion
+	Own       *tree.Node // the project's own folder in the expansion
+	Now       time.Time  // the day from which something is overdue
+}
+
+// Of makes what is wanted for values, as far as these are known.
+func Of(t *template.Template, known template.Values, limit int, now time.Time) (*Wanted, error) {
+	values, err := t.WithMade(known)
+	if err != nil {
+		return nil, err
+	}
+	x, err := t.Tree(known, limit)
+	if err != nil {
+		return nil, err
+	}
+	_, own := t.Own(x.Root)
+	return &Wanted{t, values, x, own, now}, nil
+}
+
+// Compare holds the real folder of a project against what is wanted. Each node of
+// the real tree learns in its From which line it comes from; its children must be
+// sorted by their names. The things are returned in the order of the tree.
+func Compare(w *Wanted, real *tree.Node) []*Thing {
+	m := newMatcher(w)
+	m.top = real
+	m.same(w.Own, real, spot{node: real})
+	m.elsewhere()
+	m.places()
+	slices.SortStableFunc(m.things, func(a, b *Thing) int { return strings.Compare(a.Path, b.Path) })
+	return m.things
+}
+
+// A spot is a real folder: its path, and the one that it will have when everything
+// stands under its right name.
+type spot struct {
+	node *tree.Node
+	path string
+	in   *Thing
+	to   string
+}
+
+func (s spot) below(n *tree.Node) spot {
+	return spot{n, path.Join(s.path, n.Name), s.in, path.Join(s.to, n.Name)}
+}
+
+// A frame is a folder on the way, with the values that its name shows, once somebody
+// asks.
+type frame struct {
+	want, real *tree.Node
+	read       bool
+	values     []binding
+}
+
+type binding struct {
+	slot  string
+	value value.Value
+}
+
+type matcher struct {
+	*Wanted
+	top     *tree.Node // the real folder
+	things  []*Thing
+	way     []frame
+	readers map[*pattern.Name]*reader
+	naming  map[*template.Line]*naming.Reader // of the conventions that a line holds
+	all     *naming.Reader                    // of all conventions
+	spots   map[*tree.Node]spot               // of wanted folders that are there
+	missing []*Thing
+	strays  []stray
+	owners  []spot // folders in which everything is the owner's
+	loose   []looseFile
+	levels  []*level
+	rough   bool // names are only counted: no pairs are looked for
+	wrong   int  // how many are wanted and not there, or there and not wanted
+	learn   func(line *template.Line, slot string, v value.Value)
+}
+
+// A stray is an entry that nothing is wanted under the name of. Listed says that all
+// that lies beside it is listed.
+type stray struct {
+	spot
+	thing *Thing
+}
+
+// A looseFile is one that does not belong where it lies.
+type looseFile struct {
+	spot
+	thing *Thing
+	want  *tree.Node // the folder
+	conv  *template.Convention
+	read  []value.Value
+	slot  string // contradicted; empty where the folder does not hold such files
+}
+
+type reader struct {
+	*pattern.Reader
+	fields []string
+	values []value.Value
+}
+
+func newMatcher(w *Wanted) *matcher {
+	m := &matcher{Wanted: w, readers: map[*pattern.Name]*reader{}, naming: map[*template.Line]*naming.Reader{}, spots: map[*tree.Node]spot{}}
+	if len(w.Template.Names) > 0 {
+		m.all = naming.NewReader(w.Template.Names)
+	}
+	return m
+}
+
+func (m *matcher) reader(n *pattern.Name) *reader {
+	r := m.readers[n]
+	if r == nil {
+		r = &reader{Reader: n.Reader()}
+		r.fields = r.Fields()
+		r.values = make([]value.Value, len(r.fields))
+		m.readers[n] = r
+	}
+	return r
+}
+
+// nameOf is the pattern that a wanted node's name was made by, or nil.
+func (m *matcher) nameOf(n *tree.Node) *pattern.Name {
+	l := m.Template.LineOf(n)
+	if l == nil || int(n.Nth) >= len(l.Names) {
+		return nil
+	}
+	return l.Names[n.Nth]
+}
+
+// bindings are the values that the name of a folder shows.
+func (m *matcher) bindings(want *tree.Node, text string) []binding {
+	name := m.nameOf(want)
+	if name == nil || name.Constant() {
+		return nil
+	}
+	r := m.reader(name)
+	if r.Read(text, r.values) != nil {
+		return nil
+	}
+	var list []binding
+	for i, slot := range r.fields {
+		if r.values[i].Given() && slot != pattern.OwnNumber {
+			list = append(list, binding{slot, r.values[i]})
+		}
+	}
+	return list
+}
+
+// known is what is known of a slot at the place where the matcher stands: from the
+// folders on the way, the innermost first, else from the project. On the way says
+// that it is a folder.
+func (m *matcher) known(slot string) (v value.Value, onTheWay bool) {
+	for i := len(m.way) - 1; i >= 0; i-- {
+		f := &m.way[i]
+		if !f.read {
+			f.read = true
+			text := f.want.Name
+			if f.want.Marks&tree.Open != 0 && f.real != nil {
+				text = f.real.Name
+			}
+			f.values = m.bindings(f.want, text)
+		}
+		for _, b := range f.values {
+			if b.slot == slot {
+				return b.value, true
+			}
+		}
+	}
+	return m.Values[slot], false
+}
+
+// same goes on with a real entry that is what is wanted.
+func (m *matcher) same(want, real *tree.Node, at spot) {
+	real.From, real.Nth = want.From, want.Nth
+	real.Marks |= want.Marks & (tree.Keep | tree.Later)
+	if want.Kind != tree.Folder || real.Marks&tree.Link != 0 {
+		return
+	}
+	m.way = append(m.way, frame{want: want, real: real})
+	m.folder(want, real, at)
+	m.way = m.way[:len(m.way)-1]
+}
+
+func find(list []*tree.Node, name string) (int, bool) {
+	return slices.BinarySearchFunc(list, name, func(n *tree.Node, name string) int { return strings.Compare(n.Name, name) })
+}
+
+// A level is what is noted of the folder at one depth, to be used again.
+type level struct {
+	taken []bool  // the real entries that are matched
+	hits  []int32 // of the wanted ones, the real one; or -1
+}
+
+func (m *matcher) level(real, want int) *level {
+	depth := len(m.way)
+	for len(m.levels) <= depth {
+		m.levels = append(m.levels, &level{})
+	}
+	l := m.levels[depth]
+	if cap(l.taken) < real {
+		l.taken = make([]bool, real*2)
+	}
+	if cap(l.hits) < want {
+		l.hits = make([]int32, want*2)
+	}
+	l.taken, l.hits = l.taken[:real], l.hits[:want]
+	clear(l.taken)
+	return l
+}
+
+// folder matches what lies in a folder.
+func (m *matcher) folder(want, real *tree.Node, at spot) {
+	line := m.Template.LineOf(want)
+	if len(want.Children) == 0 || line != nil && line.HoldsAnything() {
+		m.spots[want] = at
+	}
+	if len(want.Children) == 0 {
+		m.owners = append(m.owners, at)
+		m.judge(line, want, at, real.Children)
+		return
+	}
+	l := m.level(len(real.Children), len(want.Children))
+	var lacking, open []*tree.Node
+	var folders, files bool // what is listed
+	for k, c := range want.Children {
+		folders, files = folders || c.Kind == tree.Folder, files || c.Kind == tree.File || c.Marks&tree.Either != 0
+		l.hits[k] = -1
+		if c.Marks&tree.Open != 0 {
+			open = append(open, c)
+		} else if i, there := m.there(c, real.Children); !there {
+			lacking = append(lacking, c)
+		} else if !l.taken[i] {
+			l.taken[i], l.hits[k] = true, int32(i)
+		}
+	}
+	var more []pair
+	if len(open) > 0 {
+		more = m.openOnes(open, real, at, l.taken)
+	}
+	if m.rough {
+		for _, c := range lacking {
+			if c.Marks&(tree.Later|tree.Due) == 0 {
+				m.wrong += 1 + c.Count()
+			}
+		}
+		for i, taken := range l.taken {
+			if !taken {
+				m.wrong += 1 + real.Children[i].Count()
+			}
+		}
+	} else if len(lacking) > 0 {
+		var rest []*tree.Node
+		more, rest = m.pairs(more, lacking, real, at, l.taken)
+		for _, c := range rest {
+			m.absent(c, at, real.Children)
+		}
+	}
+	var loose []*tree.Node
+	if !m.rough {
+		loose = m.left(want, real, at, l.taken, folders, files)
+	}
+	for k, c := range want.Children {
+		if i := l.hits[k]; i >= 0 {
+			m.same(c, real.Children[i], at.below(real.Children[i]))
+		}
+	}
+	for _, p := range more {
+		m.same(p.want, p.at.node, p.at)
+	}
+	m.judge(line, want, at, loose)
+}
+
+// there finds what a wanted node stands for by its exact name. What is to be
+// delivered as a file of any ending may have one.
+func (m *matcher) there(c *tree.Node, real []*tree.Node) (int, bool) {
+	i, found := find(real, c.Name)
+	if found && real[i].Marks&tree.Link == 0 && (real[i].Kind == c.Kind && c.Marks&tree.Either == 0 || c.Marks&tree.Either != 0 && len(real[i].Children) > 0) {
+		return i, true
+	}
+	if c.Marks&tree.Either != 0 {
+		for ; i < len(real) && strings.HasPrefix(real[i].Name, c.Name); i++ {
+			n := real[i]
+			if n.Kind == tree.File && (n.Name == c.Name || strings.HasPrefix(n.Name[len(c.Name):], ".") && template.Extension(n.Name) == n.Name[len(c.Name)+1:]) {
+				return i, true
+			}
+		}
+	}
+	return 0, false
+}
+
+// tell adds a thing.
+func (m *matcher) tell(t *Thing) *Thing {
+	m.things = append(m.things, t)
+	return t
+}
+
+// absent notes that what is wanted is not there.
+func (m *matcher) absent(c *tree.Node, at spot, real []*tree.Node) {
+	t := &Thing{Kind: Missing, Sure: true, Node: c, Path: path.Join(at.path, c.Name), in: at.in, to: path.Join(at.to, c.Name)}
+	switch {
+	case c.Marks&tree.Due != 0:
+		day, dated := m.Expansion.Due[c]
+		if !dated || !day.Given() || day.Kind == value.Pending || !day.Time().Before(m.Now.Truncate(24*time.Hour)) {
+			return
+		}
+		t.Kind, t.Day = Overdue, day
+	case c.Marks&tree.Later != 0:
+		return
+	default:
+		t.Count = c.Built().Count()
+		if i, found := find(real, c.Name); found {
+			t.Reason, t.Other, t.Sure = InTheWay, real[i].Name, false
+		}
+		m.missing = append(m.missing, t)
+	}
+	m.tell(t)
+}
+
+// left tells what is not wanted in a folder, and returns the files in it that may be
+// there all the same.
+func (m *matcher) left(want, real *tree.Node, at spot, taken []bool, folders, files bool) (loose []*tree.Node) {
+	line := m.Template.LineOf(want)
+	holds := line != nil && line.HoldsAnything()
+	for i, n := range real.Children {
+		if taken[i] {
+			continue
+		}
+		here := at.below(n)
+		if n.Kind == tree.File && (holds || files || !folders) || n.Kind == tree.Folder && !folders {
+			if n.Kind == tree.File {
+				loose = append(loose, n)
+			} else {
+				m.owners = append(m.owners, here)
+			}
+			m.strays = append(m.strays, stray{here, nil})
+			continue
+		}
+		t := m.tell(&Thing{Kind: Stray, Node: n, Path: here.path})
+		t.Reason, t.Other = m.resembles(want, real, n)
+		m.strays = append(m.strays, stray{here, t})
+	}
+	return loose
+}
+
+// resembles says what a stray looks like.
+func (m *matcher) resembles(want, real, n *tree.Node) (Reason, string) {
+	if original := copyOf(n.Name); original != "" {
+		if i, there := find(real.Children, original); there && real.Children[i].Kind == n.Kind {
+			return Copied, original
+		}
+	}
+	for _, c := range want.Children {
+		if c.Kind != n.Kind || c.Marks&tree.Open != 0 {
+			continue
+		}
+		if _, there := find(real.Children, c.Name); there && keyOf(c) == keyOf(n) {
+			return Doubled, c.Name
+		}
+	}
+	for i, c := range want.Children {
+		if l := m.Template.LineOf(c); l != nil && c.Kind == n.Kind && (i == 0 || want.Children[i-1].From != c.From) {
+			if _, list, _, last := l.Repeats(); list+last != "" && len(m.bindings(c, n.Name)) > 0 {
+				if list == "" {
+					list = last
+				}
+				return Another, list
+			}
+		}
+	}
+	return NoReason, ""
+}

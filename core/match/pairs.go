@@ -1,0 +1,341 @@
+package match
+
+import (
+	"cmp"
+	"path"
+	"slices"
+	"strings"
+	"unicode"
+	"unicode/utf8"
+
+	"golang.org/x/text/unicode/norm"
+
+	"vestibula/core/naming"
+	"vestibula/core/template"
+	"vestibula/core/tree"
+	"vestibula/core/value"
+)
+
+// A pair is a wanted thing and the real one that is it.
+type pair struct {
+	want *tree.Node
+	at   spot
+}
+
+// openOnes finds, for names with slots that nothing is known of, the real ones that
+// read so. Of a line that stands for one thing, the one is taken whose contents fit
+// best; a line that repeats, and one for later use, stand for any number.
+func (m *matcher) openOnes(open []*tree.Node, real *tree.Node, at spot, taken []bool) (pairs []pair) {
+	type candidate struct {
+		want, index int
+		score       int
+		loose       int
+	}
+	var list []candidate
+	for k, c := range open {
+		name := m.nameOf(c)
+		loose, _ := name.Loose()
+		for i, n := range real.Children {
+			if !taken[i] && n.Kind == c.Kind && n.Marks&tree.Link == 0 && m.reads(c, n.Name) {
+				list = append(list, candidate{k, i, m.likeness(c, n), loose})
+			}
+		}
+	}
+	slices.SortStableFunc(list, func(a, b candidate) int {
+		return cmp.Or(cmp.Compare(b.score, a.score), cmp.Compare(a.loose, b.loose))
+	})
+	used := make([]bool, len(open))
+	for _, c := range list {
+		want := open[c.want]
+		line := m.Template.LineOf(want)
+		if taken[c.index] || used[c.want] && line.Each == nil && want.Marks&tree.Later == 0 {
+			continue
+		}
+		taken[c.index], used[c.want] = true, true
+		pairs = append(pairs, pair{want, at.below(real.Children[c.index])})
+		if m.learn != nil {
+			for _, b := range m.bindings(want, real.Children[c.index].Name) {
+				m.learn(line, b.slot, b.value)
+			}
+		}
+	}
+	return pairs
+}
+
+// reads reports whether a real name can be what an open wanted one stands for.
+func (m *matcher) reads(want *tree.Node, name string) bool {
+	p := m.nameOf(want)
+	if p == nil {
+		return false
+	}
+	r := m.reader(p)
+	if r.Read(name, r.values) != nil {
+		return false
+	}
+	for i, slot := range r.fields {
+		if known, _ := m.known(slot); known.Given() && !p.Agrees(slot, r.values[i], known) {
+			return false
+		}
+	}
+	return true
+}
+
+// likeness counts what of a wanted folder lies in a real one, less what does not.
+func (m *matcher) likeness(want, real *tree.Node) (score int) {
+	for _, c := range want.Children {
+		if c.Marks&(tree.Open|tree.Due|tree.Later) != 0 {
+			continue
+		}
+		if i, there := find(real.Children, c.Name); there && real.Children[i].Kind == c.Kind {
+			score += 2
+		} else {
+			score--
+		}
+	}
+	return score
+}
+
+// maxCompared bounds the pairs of names that are compared for slips in one folder.
+const maxCompared = 250_000
+
+// pairs finds which of the real entries that are left are wanted ones under another
+// name. Each must be the only one that can be meant. It returns the wanted ones that
+// remain.
+func (m *matcher) pairs(found []pair, lacking []*tree.Node, real *tree.Node, at spot, taken []bool) (pairs []pair, rest []*tree.Node) {
+	var left []int
+	for i, n := range real.Children {
+		if !taken[i] && n.Marks&tree.Link == 0 {
+			left = append(left, i)
+		}
+	}
+	take := func(want *tree.Node, i int, reason Reason, sure bool) {
+		n := real.Children[i]
+		taken[i] = true
+		t := m.tell(&Thing{Kind: Misnamed, Reason: reason, Sure: sure, Node: want, Path: path.Join(at.path, n.Name), in: at.in, to: path.Join(at.to, want.Name)})
+		if want.Marks&tree.Either != 0 && n.Kind == tree.File {
+			t.to += n.Name[len(n.Name)-len(template.Extension(n.Name))-1:]
+		}
+		found = append(found, pair{want, spot{n, t.Path, t, ""}})
+		left = slices.DeleteFunc(left, func(k int) bool { return k == i })
+		lacking = slices.DeleteFunc(lacking, func(c *tree.Node) bool { return c == want })
+	}
+	for _, way := range []struct {
+		reason Reason
+		sure   bool
+		fits   func(want, real *tree.Node) bool
+	}{
+		{Former, true, m.former},
+		{Number, true, renumbered},
+		{Spelling, true, respelled},
+		{Copied, false, func(want, real *tree.Node) bool { return copyOf(real.Name) == want.Name }},
+		{Slip, false, slipped},
+		{Value, false, m.revalued},
+		{Contents, false, m.holdsSame},
+	} {
+		if len(lacking)*len(left) == 0 {
+			break
+		}
+		if len(lacking)*len(left) > maxCompared {
+			continue
+		}
+		type couple struct{ want, real int }
+		var couples []couple
+		wants, reals := map[int]int{}, map[int]int{}
+		for k, want := range lacking {
+			for _, i := range left {
+				n := real.Children[i]
+				if want.Kind != n.Kind && !(want.Marks&tree.Either != 0 && n.Kind == tree.File) || !way.fits(want, n) {
+					continue
+				}
+				couples = append(couples, couple{k, i})
+				wants[k]++
+				reals[i]++
+			}
+		}
+		wanted := slices.Clone(lacking)
+		for _, c := range couples {
+			if wants[c.want] == 1 && reals[c.real] == 1 {
+				take(wanted[c.want], c.real, way.reason, way.sure)
+			}
+		}
+	}
+	return found, lacking
+}
+
+func (m *matcher) former(want, real *tree.Node) bool {
+	return slices.Contains(m.Expansion.Was[want], real.Name)
+}
+
+// ending is the ending of a file in small letters, "" of a folder.
+func ending(n *tree.Node) string {
+	if n.Kind != tree.File {
+		return ""
+	}
+	return strings.ToLower(template.Extension(n.Name))
+}
+
+func sameEnding(want, real *tree.Node) bool {
+	return want.Marks&tree.Either != 0 || ending(want) == ending(real)
+}
+
+func renumbered(want, real *tree.Node) bool {
+	return sameEnding(want, real) && naming.Bare(want) == naming.Bare(real)
+}
+
+func respelled(want, real *tree.Node) bool {
+	return sameEnding(want, real) && keyOf(want) == keyOf(real)
+}
+
+// keyOf is what is equal for names that people take for the same: their letters and
+// digits, small, without accents, and without the number in front and leading zeros.
+func keyOf(n *tree.Node) string {
+	var b strings.Builder
+	before := ' '
+	for _, r := range norm.NFKD.String(tree.Folded(naming.Bare(n))) {
+		switch {
+		case unicode.IsDigit(r) && !unicode.IsDigit(before):
+			b.WriteByte(' ') // two numbers are not one
+			if r != '0' {
+				b.WriteRune(r)
+			}
+		case unicode.IsDigit(r):
+			if r != '0' || before != '0' || isDigit(b.String()[b.Len()-1]) {
+				b.WriteRune(r)
+			}
+		case unicode.IsLetter(r):
+			b.WriteRune(r)
+		}
+		before = r
+	}
+	if b.Len() == 0 {
+		return tree.Folded(n.Name) // signs alone
+	}
+	return b.String()
+}
+
+func isDigit(c byte) bool { return c >= '0' && c <= '9' }
+
+// copyOf returns the name that something is called a copy of, or "".
+func copyOf(name string) string {
+	stem, end := name, ""
+	if e := template.Extension(name); e != "" {
+		stem, end = name[:len(name)-len(e)-1], "."+e
+	}
+	for _, lead := range []string{"Copy of ", "copy of "} {
+		if rest, found := strings.CutPrefix(stem, lead); found {
+			return rest + end
+		}
+	}
+	cut := stem
+	if open := strings.LastIndex(cut, " ("); open > 0 && strings.HasSuffix(cut, ")") && strings.Trim(cut[open+2:len(cut)-1], "0123456789") == "" && open+3 < len(cut) {
+		cut = cut[:open]
+	} else {
+		cut = strings.TrimRight(cut, "0123456789")
+		cut = strings.TrimRight(cut, " ")
+		before := cut
+		for _, tail := range []string{" - Copy", " - copy", " copy", " Copy", "-copy", "_copy", " (copy)"} {
+			cut = strings.TrimSuffix(cut, tail)
+		}
+		if cut == before {
+			return ""
+		}
+	}
+	for _, tail := range []string{" - Copy", " - copy", " copy", " Copy"} {
+		cut = strings.TrimSuffix(cut, tail)
+	}
+	if cut == "" || cut == stem {
+		return ""
+	}
+	return cut + end
+}
+
+// slipped reports whether two names differ in one slip of the pen: a letter more,
+// less, another one, or two that changed places. Digits are no letters: 1 and 2 are
+// two numbers. Long words may have two slips.
+func slipped(want, real *tree.Node) bool {
+	if !sameEnding(want, real) {
+		return false
+	}
+	a, b := []rune(keyOf(want)), []rune(keyOf(real))
+	if len(a) < 4 || len(b) < 3 || digitsOf(a) != digitsOf(b) {
+		return false
+	}
+	slips := 1
+	if len(a) >= 9 {
+		slips = 2
+	}
+	return slip(a, b, slips) <= slips
+}
+
+func digitsOf(r []rune) string {
+	return strings.Map(func(c rune) rune {
+		if unicode.IsDigit(c) {
+			return c
+		}
+		return -1
+	}, string(r))
+}
+
+// slip is the distance of Damerau and Levenshtein between two texts, with neighbours
+// that change places counted once ("optimal string alignment"), as far as it is at
+// most limit.
+func slip(a, b []rune, limit int) int {
+	if len(a)-len(b) > limit || len(b)-len(a) > limit {
+		return limit + 1
+	}
+	before, last, row := make([]int, len(b)+1), make([]int, len(b)+1), make([]int, len(b)+1)
+	for j := range last {
+		last[j] = j
+	}
+	for i := 1; i <= len(a); i++ {
+		row[0] = i
+		for j := 1; j <= len(b); j++ {
+			cost := 1
+			if a[i-1] == b[j-1] {
+				cost = 0
+			}
+			row[j] = min(row[j-1]+1, last[j]+1, last[j-1]+cost)
+			if i > 1 && j > 1 && a[i-1] == b[j-2] && a[i-2] == b[j-1] {
+				row[j] = min(row[j], before[j-2]+1)
+			}
+		}
+		before, last, row = last, row, before
+	}
+	return last[len(b)]
+}
+
+// revalued reports whether a real name is that of the same line with another value,
+// where the slots are such that not every name would be.
+func (m *matcher) revalued(want, real *tree.Node) bool {
+	p := m.nameOf(want)
+	if p == nil || p.Constant() || utf8.RuneCountInString(real.Name) < 4 {
+		return false
+	}
+	if loose, fixed := p.Loose(); loose > 0 && fixed < 4 {
+		return false
+	}
+	r := m.reader(p)
+	if r.Read(real.Name, r.values) != nil {
+		return false
+	}
+	return !slices.ContainsFunc(r.values, func(v value.Value) bool { return v.Kind == value.Unknown })
+}
+
+// holdsSame reports whether a real folder holds half of what a wanted one does. Of
+// lines that repeat, all hold the same, and it says nothing.
+func (m *matcher) holdsSame(want, real *tree.Node) bool {
+	if l := m.Template.LineOf(want); l == nil || l.Each != nil || want.Kind != tree.Folder {
+		return false
+	}
+	all, there := 0, 0
+	for _, c := range want.Children {
+		if c.Marks&(tree.Open|tree.Due|tree.Later) != 0 {
+			continue
+		}
+		all++
+		if i, found := find(real.Children, c.Name); found && real.Children[i].Kind == c.Kind {
+			there++
+		}
+	}
+	return there > 0 && 2*there >= all
+}

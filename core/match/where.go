@@ -1,0 +1,365 @@
+package match
+
+import (
+	"path"
+	"strings"
+
+	"vestibula/core/naming"
+	"vestibula/core/template"
+	"vestibula/core/tree"
+	"vestibula/core/value"
+)
+
+// judge looks at files in a folder that no line names: whether the folder holds such
+// files, whether their names contradict it, and whether they belong elsewhere.
+func (m *matcher) judge(line *template.Line, want *tree.Node, at spot, list []*tree.Node) {
+	holds := line != nil && line.HoldsAnything()
+	if !holds && m.all == nil && len(want.Children) == 0 {
+		return
+	}
+	for _, n := range list {
+		here := at.below(n)
+		switch {
+		case n.Marks&tree.Link != 0:
+		case n.Kind == tree.Folder:
+			if len(want.Children) == 0 && !holds {
+				m.judge(nil, want, here, n.Children)
+			}
+		case holds:
+			m.held(line, want, here)
+		case len(want.Children) == 0:
+			m.owned(want, here)
+		case m.all != nil:
+			if conv, values, misfit := m.all.Read(n.Name); misfit == nil {
+				m.loose = append(m.loose, looseFile{spot: here, want: want, conv: conv, read: append([]value.Value(nil), values...)})
+			}
+		}
+	}
+}
+
+// held looks at a file in a folder that says what it holds.
+func (m *matcher) held(line *template.Line, want *tree.Node, at spot) {
+	r := m.naming[line]
+	if r == nil {
+		r = naming.NewReader(line.Holds)
+		m.naming[line] = r
+	}
+	conv, values, misfit := r.Read(at.node.Name)
+	_, end := naming.Split(at.node.Name)
+	switch {
+	case misfit == nil:
+		at.node.Marks |= tree.Conforms
+		if slot, place, _ := m.contradicts(conv, values, false); slot != "" {
+			m.contradiction(at, want, conv, values, slot, place)
+		}
+	case line.Takes(end):
+	default:
+		t := m.tell(&Thing{Kind: Unfit, Node: at.node, Path: at.path})
+		if len(line.Holds) > 0 {
+			t.Says = misfit.Message
+		}
+		f := looseFile{spot: at, thing: t, want: want}
+		if m.all != nil {
+			if conv, values, misfit := m.all.Read(at.node.Name); misfit == nil {
+				f.conv, f.read = conv, append([]value.Value(nil), values...)
+			}
+		}
+		m.loose = append(m.loose, f)
+	}
+}
+
+// owned looks at a file in a folder that is the owner's: only whether its name
+// contradicts a folder on the way, and not by a free text, which can say anything.
+func (m *matcher) owned(want *tree.Node, at spot) {
+	conv, values, misfit := m.all.Read(at.node.Name)
+	if misfit != nil {
+		return
+	}
+	if slot, place, _ := m.contradicts(conv, values, true); slot != "" {
+		m.contradiction(at, want, conv, values, slot, place)
+	}
+}
+
+func (m *matcher) contradiction(at spot, want *tree.Node, conv *template.Convention, values []value.Value, slot string, place value.Value) {
+	t := m.tell(&Thing{Kind: Misplaced, Reason: Convention, Node: at.node, Path: at.path, Slot: slot, Holds: place.String()})
+	for i, f := range conv.Fields {
+		if f.Name == slot {
+			t.Says = values[i].String()
+		}
+	}
+	m.loose = append(m.loose, looseFile{spot: at, thing: t, want: want, conv: conv, read: append([]value.Value(nil), values...), slot: slot})
+}
+
+// contradicts returns the first field of a name that gives another value than the
+// place where the matcher stands, or that does not lie in what it must. With onTheWay
+// it is only asked what the folders say, and of values that are no free texts.
+func (m *matcher) contradicts(conv *template.Convention, values []value.Value, onTheWay bool) (slot string, place value.Value, folder bool) {
+	return disagree(conv, values, func(slot string, free bool) value.Value {
+		known, folder := m.known(slot)
+		if onTheWay && (!folder || free) {
+			return value.Value{}
+		}
+		return known
+	})
+}
+
+func disagree(conv *template.Convention, values []value.Value, known func(slot string, free bool) value.Value) (slot string, place value.Value, folder bool) {
+	for i, f := range conv.Fields {
+		if !values[i].Given() {
+			continue
+		}
+		if v := known(f.Name, f.Type.Kind == value.Text); v.Given() && v.Kind != value.List && !v.Empty() && !conv.Pattern.Agrees(f.Name, values[i], v) {
+			return f.Name, v, false
+		}
+		if f.Within == "" {
+			continue
+		}
+		longer := known(f.Within, false)
+		if covers, both := longer.Covers(values[i]); both && !covers {
+			return f.Name, longer, true
+		}
+	}
+	return "", value.Value{}, false
+}
+
+// places finds where the files belong that do not belong where they lie: the only
+// place that holds what their names or kinds say.
+func (m *matcher) places() {
+	if len(m.loose) == 0 && len(m.strays) == 0 {
+		return
+	}
+	for _, s := range m.strays {
+		if s.thing != nil && s.thing.Kind == Stray && s.node.Kind == tree.File && s.thing.Reason == NoReason {
+			f := looseFile{spot: s.spot, thing: s.thing}
+			if m.all != nil {
+				if conv, values, misfit := m.all.Read(s.node.Name); misfit == nil {
+					f.conv, f.read = conv, append([]value.Value(nil), values...)
+				}
+			}
+			m.loose = append(m.loose, f)
+		}
+	}
+	index := m.index()
+	told := map[string]bool{}
+	for i := range m.loose {
+		f := &m.loose[i]
+		if told[f.path] || f.thing != nil && f.thing.Kind == Misnamed {
+			continue
+		}
+		place := index.find(m, f)
+		if place == nil || place == f.want {
+			continue
+		}
+		told[f.path] = true
+		t := f.thing
+		if t == nil {
+			t = m.tell(&Thing{Node: f.node, Path: f.path})
+		}
+		t.Kind = Misplaced
+		if t.Reason = FileKind; f.conv != nil {
+			t.Reason, t.Other = Convention, f.conv.Name
+		}
+		to, there := m.spots[place]
+		t.Holds = pathOf(index.parents, place, m.Own)
+		if t.Slot != "" {
+			t.Holds = "" // told by the slot
+		}
+		if !there {
+			continue
+		}
+		if _, taken := find(to.node.Children, f.node.Name); taken {
+			continue
+		}
+		t.Holds, t.Sure, t.in, t.to = to.path, true, to.in, path.Join(to.to, f.node.Name)
+	}
+}
+
+func pathOf(parents map[*tree.Node]*tree.Node, n, top *tree.Node) string {
+	at := ""
+	for ; n != top && n != nil; n = parents[n] {
+		at = path.Join(n.Name, at)
+	}
+	return at
+}
+
+// An index finds the folders that hold something.
+type index struct {
+	parents map[*tree.Node]*tree.Node
+	holding []*tree.Node           // folders that say what they hold
+	byLine  map[int32][]*tree.Node // folders without anything in them
+}
+
+func (m *matcher) index() *index {
+	x := &index{parents: map[*tree.Node]*tree.Node{}, byLine: map[int32][]*tree.Node{}}
+	var walk func(n *tree.Node)
+	walk = func(n *tree.Node) {
+		if l := m.Template.LineOf(n); l != nil && l.HoldsAnything() {
+			x.holding = append(x.holding, n)
+		} else if len(n.Children) == 0 {
+			x.byLine[n.From] = append(x.byLine[n.From], n)
+		}
+		for _, c := range n.Children {
+			if c.Kind == tree.Folder {
+				x.parents[c] = n
+				walk(c)
+			}
+		}
+	}
+	walk(m.Own)
+	return x
+}
+
+// find returns the only place where a file belongs, or nil.
+func (x *index) find(m *matcher, f *looseFile) (only *tree.Node) {
+	_, end := naming.Split(f.node.Name)
+	candidates := x.holding
+	if f.slot != "" && len(f.conv.Fields) > 0 {
+		if l := m.Template.LineOf(f.want); l == nil || !l.HoldsAnything() {
+			candidates = x.byLine[f.want.From]
+		}
+	}
+	for round := range 2 { // by name, then by kind
+		if round == 0 && f.conv == nil || round == 1 && (f.slot != "" || f.thing == nil) {
+			continue
+		}
+		for _, n := range candidates {
+			l := m.Template.LineOf(n)
+			fits := round == 1 && l.Takes(end)
+			if round == 0 {
+				fits = f.slot != "" && !l.HoldsAnything()
+				for _, c := range l.Holds {
+					fits = fits || c == f.conv
+				}
+				fits = fits && m.agreesAt(x, n, f)
+			}
+			if !fits || n == f.want && round == 1 {
+				continue
+			}
+			if only != nil {
+				return nil
+			}
+			only = n
+		}
+		if only != nil {
+			return only
+		}
+	}
+	return nil
+}
+
+// agreesAt reports whether a file's name agrees with all that a place says.
+func (m *matcher) agreesAt(x *index, n *tree.Node, f *looseFile) bool {
+	before := m.way
+	defer func() { m.way = before }()
+	m.way = nil
+	for at := n; at != nil; at = x.parents[at] {
+		m.way = append(m.way, frame{want: at, real: m.spots[at].node})
+	}
+	for i, k := 0, len(m.way)-1; i < k; i, k = i+1, k-1 {
+		m.way[i], m.way[k] = m.way[k], m.way[i]
+	}
+	slot, _, _ := m.contradicts(f.conv, f.read, false)
+	return slot == ""
+}
+
+// elsewhere finds what is missing in other folders of the project.
+func (m *matcher) elsewhere() {
+	if len(m.missing) == 0 {
+		return
+	}
+	type key struct {
+		name string
+		kind tree.Kind
+	}
+	wanted := map[key][]*Thing{}
+	for _, t := range m.missing {
+		for _, was := range m.Expansion.Was[t.Node] {
+			if strings.Contains(was, "/") {
+				m.moved(t, strings.Trim(was, "/"))
+			}
+		}
+		wanted[key{t.Node.Name, t.Node.Kind}] = append(wanted[key{t.Node.Name, t.Node.Kind}], t)
+	}
+	type found struct {
+		stray
+		listed bool
+	}
+	there := map[key][]found{}
+	note := func(s stray, listed bool) {
+		k := key{s.node.Name, s.node.Kind}
+		if wanted[k] != nil && (s.thing == nil || s.thing.Kind == Stray) {
+			there[k] = append(there[k], found{s, listed})
+		}
+	}
+	for _, s := range m.strays {
+		note(s, s.thing != nil)
+	}
+	var walk func(at spot)
+	walk = func(at spot) {
+		for _, n := range at.node.Children {
+			here := at.below(n)
+			note(stray{here, nil}, false)
+			if n.Kind == tree.Folder {
+				walk(here)
+			}
+		}
+	}
+	for _, o := range m.owners {
+		walk(o)
+	}
+	for _, s := range m.strays {
+		if s.thing != nil && s.node.Kind == tree.Folder {
+			walk(s.spot)
+		}
+	}
+	for k, missing := range wanted {
+		reals := there[k]
+		if len(missing) != 1 || len(reals) != 1 || missing[0].Kind != Missing {
+			continue
+		}
+		t, r := missing[0], reals[0]
+		sure := r.listed || naming.Bare(t.Node) != t.Node.Name
+		if !sure && (t.Node.Kind == tree.Folder && len(t.Node.Children) == 0 || strings.HasPrefix(t.Path, r.path+"/")) {
+			continue // its name alone says too little
+		}
+		m.found(t, r.spot, r.thing, SameName, sure)
+	}
+}
+
+// found turns something missing and something that is there into one thing.
+func (m *matcher) found(t *Thing, at spot, told *Thing, reason Reason, sure bool) {
+	t.Kind, t.Reason, t.Sure = Misnamed, reason, sure
+	t.Path = at.path
+	for i, other := range m.things {
+		if other == told && told != nil {
+			m.things = append(m.things[:i], m.things[i+1:]...)
+			break
+		}
+	}
+	if told != nil {
+		told.Kind = Misnamed // nothing more is said of it
+	}
+	m.same(t.Node, at.node, spot{at.node, at.path, t, ""})
+}
+
+// moved looks for what is missing under its former path.
+func (m *matcher) moved(t *Thing, was string) {
+	at := spot{node: m.top}
+	for name := range strings.SplitSeq(was, "/") {
+		i, there := find(at.node.Children, name)
+		if !there {
+			return
+		}
+		at = at.below(at.node.Children[i])
+	}
+	if at.node.Kind != t.Node.Kind || at.node.From > 0 || t.Kind != Missing {
+		return
+	}
+	var told *Thing
+	for _, s := range m.strays {
+		if s.path == at.path {
+			told = s.thing
+		}
+	}
+	m.found(t, at, told, Former, true)
+}

@@ -1,0 +1,63 @@
+package pattern
+
+import "vestibula/core/value"
+
+// Write makes the name with values that are looked up by the names of slots. Whole
+// says that a value was known for each of them; width is that of a bare <#>.
+func (n *Name) Write(lookup func(slot string) value.Value, width int) (name string, whole bool, err error) {
+	most := 0
+	for i := range n.parts {
+		if b := &n.parts[i]; b.name != "" {
+			most = max(most, b.field.Index+1)
+		}
+	}
+	f := Filling{Values: make([]value.Value, most), Width: width}
+	for i := range n.parts {
+		if b := &n.parts[i]; b.name != "" {
+			f.Values[b.field.Index] = lookup(b.name)
+		}
+	}
+	out, err := n.Append(nil, &f)
+	return string(out), !f.Open, err
+}
+
+// Agrees reports whether a value that was read from a slot can be the one that is
+// known: both look the same there, or what was read is a part of it, as the month of
+// a date.
+func (n *Name) Agrees(slot string, read, known value.Value) bool {
+	if !read.Given() || !known.Given() || known.Kind == value.Pending || read.Equal(known) {
+		return true
+	}
+	if read.Kind != known.Kind {
+		if covers, both := read.Covers(known); both {
+			return covers
+		}
+	}
+	for i := range n.parts {
+		b := &n.parts[i]
+		if b.name != slot {
+			continue
+		}
+		x, err := b.picture.Append(nil, read)
+		y, otherErr := b.picture.Append(nil, known)
+		if err != nil || otherErr != nil || string(x) != string(y) {
+			return false
+		}
+	}
+	return true
+}
+
+// Loose counts the slots of a name whose texts can be anything, and the
+// characters that stand in it always: of two patterns that read a name, the better
+// one has fewer of the first, then more of the second.
+func (n *Name) Loose() (loose, fixed int) {
+	for i := range n.parts {
+		switch b := &n.parts[i]; {
+		case b.name == "":
+			fixed += len(b.text)
+		case b.field.Type.Kind == value.Text || b.field.Type.Kind == value.Unknown:
+			loose++
+		}
+	}
+	return loose, fixed
+}
