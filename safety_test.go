@@ -279,7 +279,7 @@ func TestStrangeFilesAreRefused(t *testing.T) {
 	d.write("packed.zip", "PK\x03\x04\x00\x00")
 	for arg, want := range map[string]string{
 		"pipe.folders": "it is no ordinary file", "/dev/zero": "it is no ordinary file", "huge.folders": "it is larger than 8 MB", "dir": "it is a folder",
-		"circle": "<#> numbers what is repeated", "bomb": "more than 200000 lines", "deep": "brackets lie more than 32 deep", "many": "larger than 256 KB", "packed.zip": "it is not a text",
+		"circle": "<#> numbers what is repeated", "bomb": "more than 200000 lines", "deep": "brackets lie more than 32 deep", "many": "larger than 256 KB", "packed.zip": "it is damaged, or no ZIP archive",
 	} {
 		out, status := d.run("check", arg)
 		assert.NotZero(t, status, arg)

@@ -2,6 +2,7 @@ package cli
 
 import (
 	"fmt"
+	"os"
 	"path/filepath"
 	"slices"
 
@@ -253,6 +254,13 @@ func (b *buildRun) makeSet(labels []*labelling) (err error) {
 	} else if b.set.Changes, err = withLabels(b.plan.Changes(0), labels); err != nil {
 		return refused("move it away, or build with --no-label", "%v", err)
 	}
+	for _, r := range b.continues { // all that such a run has left over is tidied up
+		for _, p := range r.PlacePaths() {
+			if info, err := os.Stat(p); err == nil && info.IsDir() {
+				b.placeNumber(p)
+			}
+		}
+	}
 	b.roots = b.nameRoots(labels)
 	if b.table.report != "" {
 		if err := b.addReport(); err != nil {
@@ -405,7 +413,9 @@ func (b *buildRun) noticeCutShort() {
 	}
 }
 
-// makesAllOf reports whether all that a record makes belongs to the plan.
+// makesAllOf reports whether all that a record makes belongs to the plan, or is there
+// already: the rows of a table that were marked before the run was cut short are in no
+// plan any more.
 func (b *buildRun) makesAllOf(r *journal.Record) bool {
 	changes, err := b.changesOf(r)
 	if err != nil {
@@ -416,8 +426,14 @@ func (b *buildRun) makesAllOf(r *journal.Record) bool {
 		known[path] = true
 	}
 	return !slices.ContainsFunc(changes, func(c change.Change) bool {
-		return c.Op != change.Replace && !(c.Op == change.Make && (known[c.Path] || disk.Own(c.Path)))
+		return c.Op != change.Replace && !(c.Op == change.Make && (known[c.Path] || disk.Own(c.Path) || b.isThere(&c)))
 	})
+}
+
+// isThere reports whether what a change makes in the place of the build is there.
+func (b *buildRun) isThere(c *change.Change) bool {
+	e, err := b.place.Look(c.Path)
+	return err == nil && c.In == 0 && e.Kind == c.Kind()
 }
 
 func isOrAre(n int) term.Shown {

@@ -2,17 +2,13 @@ package cli
 
 import (
 	"errors"
-	"os"
-	"path/filepath"
 	"slices"
 	"strings"
 
 	"github.com/spf13/cobra"
 
 	"vestibula/cli/term"
-	"vestibula/core/label"
 	"vestibula/core/outline"
-	"vestibula/core/place"
 	"vestibula/core/rules"
 	"vestibula/core/template"
 	"vestibula/core/tree"
@@ -27,24 +23,33 @@ type checkRun struct {
 	strict          bool
 	explain, by     string
 	ignore          []string
-	fix, yes        bool
+	fix             bool
+	ask             consent
+	accept, why     string
+	set             func(flag string) bool // it stands in the call
 }
 
 func (a *app) checkCommand() *cobra.Command {
 	r := &checkRun{app: a}
 	c := &cobra.Command{
-		Use:   "check TEMPLATE-OR-FOLDER [field=value …]",
-		Short: "Find what will go wrong, in a template or in a real folder.",
+		Use:   "check TEMPLATE-OR-FOLDER… [field=value …]",
+		Short: "Find what will go wrong in a template, or what is not as it should be in a folder.",
 		Long: `Find what will go wrong with a template before anything is built: mistakes in
-the text, and what its rules say about every tree that it can make. Or hold a
-real folder to the rules of a template, whoever made it.
+the text, and what its rules say about every tree that it can make.
+
+Or hold real folders to what they were built from: what is missing, under another
+name, in the wrong place, not wanted, or overdue. Folders and archives that no
+template made are held to the one that you name with --template, and to the
+defaults without. --fix mends what can be mended, and undo takes that back.
 
 The exit status is 0 where nothing is found or there are warnings only, and 1
 where there are errors; with --strict, warnings count too.`,
 		Example: `  vestibula check commission
   vestibula check commission --only sorting,numbering --strict
   vestibula check --explain sorting
-  vestibula check Clients --template commission --ignore "*.tmp"
+  vestibula check "2027-03 Oriel Pask BK"
+  vestibula check "2027-03 Oriel Pask BK" --fix
+  vestibula check Hand-ins/*.zip --template evening-course
   vestibula check --fix clients.folders`,
 		Args: func(c *cobra.Command, args []string) error {
 			if r.explain != "" {
@@ -53,7 +58,10 @@ where there are errors; with --strict, warnings count too.`,
 			return templateArgs(c, args)
 		},
 		ValidArgsFunction: a.completeTemplate,
-		RunE:              func(_ *cobra.Command, args []string) error { return r.run(args) },
+		RunE: func(c *cobra.Command, args []string) error {
+			r.set = c.Flags().Changed
+			return r.run(args)
+		},
 	}
 	r.flags.add(c)
 	c.Flags().BoolVar(&r.asJSON, "json", false, "print JSON")
@@ -63,8 +71,11 @@ where there are errors; with --strict, warnings count too.`,
 	c.Flags().StringVar(&r.explain, "explain", "", "say what a `RULE` means, and why it matters")
 	c.Flags().StringVar(&r.by, "template", "", "check a folder by the rules of this `TEMPLATE`")
 	c.Flags().StringArrayVar(&r.ignore, "ignore", nil, "in a folder, pass by paths that fit this `PATTERN`")
-	c.Flags().BoolVar(&r.fix, "fix", false, "mend in the template what can be mended without asking")
-	c.Flags().BoolVarP(&r.yes, "yes", "y", false, "with --fix: write without asking")
+	c.Flags().BoolVar(&r.fix, "fix", false, "mend what can be mended, in the template or in the folder")
+	r.ask.addYes(c, "with --fix: do what is sure without asking")
+	c.Flags().BoolVar(&r.ask.preview, "preview", false, "with --fix: show what would be done, and change nothing")
+	c.Flags().StringVar(&r.accept, "accept", "", "what is found at this `PATH` of a project is meant so")
+	c.Flags().StringVar(&r.why, "why", "", "with --accept: the `REASON`, which is kept in the project")
 	_ = c.RegisterFlagCompletionFunc("explain", func(*cobra.Command, []string, string) ([]string, cobra.ShellCompDirective) {
 		return rules.Names(), cobra.ShellCompDirectiveNoFileComp
 	})
@@ -89,8 +100,18 @@ func (r *checkRun) run(args []string) error {
 			return unclear(help, "there is no rule %q", r.only[i])
 		}
 	}
-	if info, err := os.Stat(args[0]); err == nil && info.IsDir() {
-		return r.folder(args[0], args[1:])
+	real, err := r.realOnes(args)
+	if err != nil {
+		return err
+	}
+	if real != nil {
+		return r.folders(real)
+	}
+	switch {
+	case r.accept != "" || r.why != "":
+		return unclear("", "--accept goes with a project")
+	case r.by != "":
+		return unclear("", "--template goes with a folder, and %q is none", args[0])
 	}
 	src, err := r.find(args[0])
 	if err != nil {
@@ -211,76 +232,6 @@ func (r *checkRun) judge(result *checkResult, t *template.Template, set *rules.S
 	return rules.Combine(all...), nil
 }
 
-// folder holds a real folder to the rules of a template.
-func (r *checkRun) folder(dir string, args []string) error {
-	if len(args) > 0 {
-		return unclear("values go with a template", "%q cannot be used when a folder is checked", args[0])
-	}
-	t, err := r.templateFor(dir)
-	if err != nil {
-		return err
-	}
-	set, errs := rules.Configure(t)
-	if len(errs) > 0 {
-		return r.tellErrors(t.Name, t.Text, errs, statusUnclear)
-	}
-	set = set.Select(r.wanted)
-	skip, err := rules.Ignore(append(slices.Clone(t.Ignore), r.ignore...))
-	if err != nil {
-		return unclear("", "%v", err)
-	}
-	root, unread, err := tree.Read(dir, skip)
-	if err != nil {
-		return unclear("", "%s cannot be read: %s", dir, place.Reason(err))
-	}
-	result := &checkResult{Subject: dir, Findings: []finding{}, Checked: set.Names(), real: true}
-	for _, u := range unread {
-		result.Unread = append(result.Unread, u.Path)
-	}
-	result.facts = tree.Measure(root)
-	abs, err := filepath.Abs(dir)
-	if err != nil {
-		return err
-	}
-	name := filepath.Base(abs)
-	if !t.Locate(root, name) {
-		name = ""
-	}
-	set.CheckFolder(root, name, func(f rules.Finding) {
-		f.Line = 0
-		result.put(placed(t, f))
-	})
-	for at, n := range root.All() {
-		if n.Marks&tree.Link != 0 {
-			result.Links = append(result.Links, at)
-		}
-	}
-	return r.tell(result)
-}
-
-// templateFor returns the template by whose rules a folder is checked: the one
-// that was named, or the one in the folder's label.
-func (r *checkRun) templateFor(dir string) (*template.Template, error) {
-	if r.by != "" {
-		return r.load(r.by)
-	}
-	data, err := place.ReadFile(filepath.Join(dir, label.FileName), label.MaxBytes)
-	if err != nil {
-		return nil, unclear("name a template: --template commission", "%q was not built from a template, so it is not clear which rules hold", dir)
-	}
-	l, err := label.Parse(data)
-	if err != nil {
-		return nil, unclear("name a template: --template commission", "the label of %q cannot be read", dir)
-	}
-	b := &l.Build
-	text, _ := label.WithoutStarters(b.Text)
-	t, err := template.Parse(b.Template, text, nil)
-	if err != nil {
-		return nil, r.tellErrors(b.Template, b.Text, err, statusUnclear)
-	}
-	return t, nil
-}
-
 // explainRule prints the page of a rule.
 func (r *checkRun) explainRule() error {
 	page, ok := rules.Explain(r.explain)
@@ -295,20 +246,20 @@ func (r *checkRun) explainRule() error {
 	r.screen.Text(term.Strong.Render(term.Visible(page.About)))
 	r.screen.Line()
 	r.screen.Text(term.Visible(page.Why))
-	parts := []struct{ title, text string }{{"What breaks it", page.Bad}, {"What keeps it", page.Good}}
+	parts := page.Examples()
 	if page.Setting != "" {
-		parts = slices.Insert(parts, 0, struct{ title, text string }{"How to set it", "rules:\n  " + strings.ReplaceAll(page.Setting, "\n", "\n  ")})
+		parts = slices.Insert(parts, 0, rules.Example{Title: "How to set it", Text: "rules:\n  " + strings.ReplaceAll(page.Setting, "\n", "\n  ")})
 	}
 	for _, part := range parts {
 		r.screen.Line()
-		r.screen.Line(term.Accent.Render(term.Visible(part.title)))
-		for line := range strings.SplitSeq(part.text, "\n") {
+		r.screen.Line(term.Accent.Render(term.Visible(part.Title)))
+		for line := range strings.SplitSeq(part.Text, "\n") {
 			r.screen.Line("    ", term.Visible(line))
 		}
 	}
 	if page.Standard != "" {
 		r.screen.Line()
-		r.screen.Text(term.Dim.Render(term.Sprintf("Holds by itself, as a warning, in a template without `rules:`. Turn it off with `%s: off`.", page.Name)))
+		r.screen.Text(term.Dim.Render(term.Sprintf("Holds by itself. Turn it off with `%s: off`.", page.Name)))
 	}
 	return nil
 }

@@ -21,7 +21,11 @@ type finding struct {
 	Message  string `json:"message"`
 	Help     string `json:"help,omitempty"`
 	More     int    `json:"more,omitempty"` // findings of the same kind at the same line
+	Fix      string `json:"fix,omitempty"`  // sure or probable, where --fix can mend it
+	To       string `json:"to,omitempty"`   // and where that leads
+	Meant    string `json:"meant,omitempty"`
 	text     string // of the line
+	kind     any    // equal for those that say the same of several names
 }
 
 // A checkResult is what a check found.
@@ -34,6 +38,9 @@ type checkResult struct {
 	Checked  []string  `json:"checked"` // the rules
 	Unread   []string  `json:"unread,omitempty"`
 	Links    []string  `json:"links,omitempty"` // not followed
+	Template string    `json:"template,omitempty"`
+	Open     []string  `json:"open,omitempty"` // fields whose values are not known yet
+	root     string    // of a real folder, where it lies
 	facts    tree.Facts
 	fields   int
 	real     bool
@@ -76,39 +83,15 @@ func severityStyle(severity string) term.Style {
 	return term.Accent
 }
 
-// shownFindings is how many findings of one rule in a real folder are drawn.
-const shownFindings = 20
-
-// tellFindings draws what a check found, the worst first.
+// tellFindings draws what a check found in a template, the worst first.
 func (a *app) tellFindings(r *checkResult) {
-	told := map[string]int{}
 	for _, severity := range []string{"error", "warning", "advice"} {
 		for _, f := range r.Findings {
-			if f.Severity != severity {
-				continue
-			}
-			if told[f.Rule]++; r.real && told[f.Rule] > shownFindings {
-				continue
-			}
-			a.tellFinding(r.Subject, f)
-			if !r.real {
+			if f.Severity == severity {
+				a.tellFinding(r.Subject, f)
 				a.screen.Line()
 			}
 		}
-	}
-	for _, rule := range r.Checked {
-		if n := told[rule] - shownFindings; r.real && n > 0 {
-			a.screen.Line(term.Dim.Render(term.Sprintf("and %s more of %s; --json lists all", term.Number(n), rule)))
-		}
-	}
-	for _, path := range r.Unread {
-		a.side.Text(term.Bad.Render("vestibula:") + " " + term.Visible(path) + " cannot be read; the rest was")
-	}
-	if n := len(r.Links); n > 0 {
-		a.screen.Text(term.Dim.Render(term.Sprintf("%s not followed, such as %s", term.Count(n, "link"), term.Visible(r.Links[0]))))
-	}
-	if r.real && len(r.Findings) > 0 {
-		a.screen.Line()
 	}
 	a.verdict(r)
 }

@@ -38,7 +38,7 @@ func (r *checkRun) mend(src *source) error {
 		return refused("it is as it was", "%s cannot be written: %s", src.path, place.Reason(err))
 	}
 	set := &change.Set{Places: []string{filepath.Dir(at)}, Changes: []change.Change{replacing(0, filepath.Base(at), []byte(src.text), []byte(text))}}
-	plan, err := r.prepared(set, consent{yes: r.yes}, false)
+	plan, err := r.prepared(set, r.ask, false)
 	if err != nil {
 		return err
 	}
@@ -49,10 +49,10 @@ func (r *checkRun) mend(src *source) error {
 		}
 		r.screen.Line()
 	}
-	if r.yes {
+	if r.ask.yes {
 		show() // what is mended is a part of the answer
 	}
-	if goes, err := r.agreed(consent{yes: r.yes}, show, fmt.Sprintf("Change %s in %s?", term.Count(len(mended), "line"), src.name), "write it"); !goes {
+	if goes, err := r.agreed(r.ask, show, fmt.Sprintf("Change %s in %s?", term.Count(len(mended), "line"), src.name), "write it"); !goes {
 		return err
 	}
 	_, err = r.carryOut(undertaking{plan: plan, doing: "mending", total: 1, again: "vestibula undo takes it back",

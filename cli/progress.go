@@ -20,7 +20,7 @@ const (
 var clock = time.Now
 
 // progress shows, on a terminal only, how far long work has come, with its rate
-// and the time left. Done is told how much was just done, from any goroutine.
+// and the time left; where nobody knows how much there is, total is -1. Done is told how much was just done, from any goroutine.
 // End takes the bar away.
 func (a *app) progress(what string, total int) (done func(n int), end func()) {
 	if !a.side.Terminal {
@@ -42,8 +42,12 @@ func (a *app) progress(what string, total int) (done func(n int), end func()) {
 			return
 		}
 		told = clock()
-		left := time.Duration(float64(told.Sub(begun)) / float64(max(count, 1)) * float64(total-count))
-		bar.Describe(fmt.Sprintf("%s, %s left", what, left.Round(time.Second)))
+		if total < 0 {
+			bar.Describe(what)
+		} else {
+			left := time.Duration(float64(told.Sub(begun)) / float64(max(count, 1)) * float64(total-count))
+			bar.Describe(fmt.Sprintf("%s, %s left", what, left.Round(time.Second)))
+		}
 		_ = bar.Set(count)
 	}
 	return done, func() {

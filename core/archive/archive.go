@@ -1,6 +1,6 @@
 // Package archive writes trees as archives, to be handed out or mailed: ZIP, and
 // tar with gzip. The same tree and time give the same bytes, whenever and
-// wherever it is written. It is not for reading archives.
+// wherever it is written. [List] says what an archive of somebody else holds.
 package archive
 
 import (

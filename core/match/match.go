@@ -69,6 +69,8 @@ type Thing struct {
 	Slot  string // of a contradiction: the field
 	Says  string // what the name says, or why it does not fit
 	Holds string // what the place says
+	// Within says that the place says in what longer time it must lie.
+	Within bool
 	Day   value.Value
 	Count int // how many things lie in what is missing
 
@@ -127,6 +129,21 @@ func Compare(w *Wanted, real *tree.Node) []*Thing {
 	return m.things
 }
 
+// Likeness counts what of the project's own folder lies in a real one, by its name or
+// nearly so: 0 says that it is another kind of folder.
+func (w *Wanted) Likeness(real *tree.Node) (like int) {
+	keys := make(map[string]bool, len(real.Children))
+	for _, n := range real.Children {
+		keys[keyOf(n)+ending(n)] = true
+	}
+	for _, c := range w.Own.Children {
+		if c.Marks&tree.Open == 0 && keys[keyOf(c)+ending(c)] {
+			like++
+		}
+	}
+	return like
+}
+
 // A spot is a real folder: its path, and the one that it will have when everything
 // stands under its right name.
 type spot struct {
@@ -162,6 +179,7 @@ type matcher struct {
 	naming  map[*template.Line]*naming.Reader // of the conventions that a line holds
 	all     *naming.Reader                    // of all conventions
 	spots   map[*tree.Node]spot               // of wanted folders that are there
+	gone    map[*tree.Node]*Thing             // wanted things that are missing
 	missing []*Thing
 	strays  []stray
 	owners  []spot // folders in which everything is the owner's
@@ -196,7 +214,7 @@ type reader struct {
 }
 
 func newMatcher(w *Wanted) *matcher {
-	m := &matcher{Wanted: w, readers: map[*pattern.Name]*reader{}, naming: map[*template.Line]*naming.Reader{}, spots: map[*tree.Node]spot{}}
+	m := &matcher{Wanted: w, readers: map[*pattern.Name]*reader{}, naming: map[*template.Line]*naming.Reader{}, spots: map[*tree.Node]spot{}, gone: map[*tree.Node]*Thing{}}
 	if len(w.Template.Names) > 0 {
 		m.all = naming.NewReader(w.Template.Names)
 	}
@@ -242,10 +260,11 @@ func (m *matcher) bindings(want *tree.Node, text string) []binding {
 	return list
 }
 
-// known is what is known of a slot at the place where the matcher stands: from the
-// folders on the way, the innermost first, else from the project. On the way says
-// that it is a folder.
+// known is what is known of a slot at the place where the matcher stands: the value
+// of the project or, where it has none, that of the folders on the way, the innermost
+// first. On the way says that a folder shows it.
 func (m *matcher) known(slot string) (v value.Value, onTheWay bool) {
+	whole := m.Values[slot]
 	for i := len(m.way) - 1; i >= 0; i-- {
 		f := &m.way[i]
 		if !f.read {
@@ -258,11 +277,14 @@ func (m *matcher) known(slot string) (v value.Value, onTheWay bool) {
 		}
 		for _, b := range f.values {
 			if b.slot == slot {
+				if whole.Given() {
+					return whole, true // a name may show only a part of it
+				}
 				return b.value, true
 			}
 		}
 	}
-	return m.Values[slot], false
+	return whole, false
 }
 
 // same goes on with a real entry that is what is wanted.
@@ -408,6 +430,7 @@ func (m *matcher) absent(c *tree.Node, at spot, real []*tree.Node) {
 			t.Reason, t.Other, t.Sure = InTheWay, real[i].Name, false
 		}
 		m.missing = append(m.missing, t)
+		m.gone[c] = t
 	}
 	m.tell(t)
 }
@@ -418,7 +441,7 @@ func (m *matcher) left(want, real *tree.Node, at spot, taken []bool, folders, fi
 	line := m.Template.LineOf(want)
 	holds := line != nil && line.HoldsAnything()
 	for i, n := range real.Children {
-		if taken[i] {
+		if taken[i] || n.Marks&tree.Apart != 0 {
 			continue
 		}
 		here := at.below(n)

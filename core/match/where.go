@@ -49,8 +49,8 @@ func (m *matcher) held(line *template.Line, want *tree.Node, at spot) {
 	switch {
 	case misfit == nil:
 		at.node.Marks |= tree.Conforms
-		if slot, place, _ := m.contradicts(conv, values, false); slot != "" {
-			m.contradiction(at, want, conv, values, slot, place)
+		if slot, place, within := m.contradicts(conv, values, false); slot != "" {
+			m.contradiction(at, want, conv, values, slot, place, within)
 		}
 	case line.Takes(end):
 	default:
@@ -75,13 +75,13 @@ func (m *matcher) owned(want *tree.Node, at spot) {
 	if misfit != nil {
 		return
 	}
-	if slot, place, _ := m.contradicts(conv, values, true); slot != "" {
-		m.contradiction(at, want, conv, values, slot, place)
+	if slot, place, within := m.contradicts(conv, values, true); slot != "" {
+		m.contradiction(at, want, conv, values, slot, place, within)
 	}
 }
 
-func (m *matcher) contradiction(at spot, want *tree.Node, conv *template.Convention, values []value.Value, slot string, place value.Value) {
-	t := m.tell(&Thing{Kind: Misplaced, Reason: Convention, Node: at.node, Path: at.path, Slot: slot, Holds: place.String()})
+func (m *matcher) contradiction(at spot, want *tree.Node, conv *template.Convention, values []value.Value, slot string, place value.Value, within bool) {
+	t := m.tell(&Thing{Kind: Misplaced, Reason: Convention, Node: at.node, Path: at.path, Slot: slot, Holds: place.String(), Within: within})
 	for i, f := range conv.Fields {
 		if f.Name == slot {
 			t.Says = values[i].String()
@@ -93,7 +93,7 @@ func (m *matcher) contradiction(at spot, want *tree.Node, conv *template.Convent
 // contradicts returns the first field of a name that gives another value than the
 // place where the matcher stands, or that does not lie in what it must. With onTheWay
 // it is only asked what the folders say, and of values that are no free texts.
-func (m *matcher) contradicts(conv *template.Convention, values []value.Value, onTheWay bool) (slot string, place value.Value, folder bool) {
+func (m *matcher) contradicts(conv *template.Convention, values []value.Value, onTheWay bool) (slot string, place value.Value, within bool) {
 	return disagree(conv, values, func(slot string, free bool) value.Value {
 		known, folder := m.known(slot)
 		if onTheWay && (!folder || free) {
@@ -103,7 +103,7 @@ func (m *matcher) contradicts(conv *template.Convention, values []value.Value, o
 	})
 }
 
-func disagree(conv *template.Convention, values []value.Value, known func(slot string, free bool) value.Value) (slot string, place value.Value, folder bool) {
+func disagree(conv *template.Convention, values []value.Value, known func(slot string, free bool) value.Value) (slot string, place value.Value, within bool) {
 	for i, f := range conv.Fields {
 		if !values[i].Given() {
 			continue
@@ -165,6 +165,9 @@ func (m *matcher) places() {
 			t.Holds = "" // told by the slot
 		}
 		if !there {
+			if gone := index.gone(m, place); gone != nil {
+				t.Sure, t.in, t.to = true, gone.in, path.Join(gone.to, strings.TrimPrefix(pathOf(index.parents, place, gone.Node), "/"), f.node.Name)
+			}
 			continue
 		}
 		if _, taken := find(to.node.Children, f.node.Name); taken {
@@ -207,6 +210,16 @@ func (m *matcher) index() *index {
 	}
 	walk(m.Own)
 	return x
+}
+
+// gone returns the missing thing that a wanted folder is, or lies in.
+func (x *index) gone(m *matcher, n *tree.Node) *Thing {
+	for ; n != nil; n = x.parents[n] {
+		if t := m.gone[n]; t != nil && t.Kind == Missing && t.Sure {
+			return t
+		}
+	}
+	return nil
 }
 
 // find returns the only place where a file belongs, or nil.

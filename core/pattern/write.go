@@ -30,7 +30,8 @@ func (n *Name) Agrees(slot string, read, known value.Value) bool {
 	}
 	if read.Kind != known.Kind {
 		if covers, both := read.Covers(known); both {
-			return covers
+			covered, _ := known.Covers(read)
+			return covers || covered
 		}
 	}
 	for i := range n.parts {

@@ -15,14 +15,21 @@ func init() {
 		bad:   "# depth: 2\nCommission\n    Work\n        Repair",
 		good:  "# depth: 2\nCommission\n    Repair",
 
-		schema: wholeSchema, standard: "8", configure: depth,
+		schema: limitsSchema(1), standard: "8", configure: depth,
 	})
 }
 
 func depth(c *context) (check, error) {
-	limit, err := whole(c.setting)
+	limits, err := readLimits(c.setting, 1)
 	return check{around: true, folder: func(f *Folder, report func(Finding)) {
-		if f.Depth != limit {
+		limit, depth := limits.most, f.Depth
+		for at := f; at != nil && len(limits.in) > 0; at = at.Parent {
+			if n, set := placeNamed(limits.in, at.Node); set && at.Node.Name != "" {
+				limit, depth = n, f.Depth-at.Depth
+				break
+			}
+		}
+		if depth != limit || limit < 0 {
 			return
 		}
 		for _, n := range f.Node.Children {

@@ -14,6 +14,7 @@ type Page struct {
 	Bad      string // a template that breaks the rule
 	Good     string // and one that keeps it
 	Standard string // the setting where a template has none, or empty
+	Real     bool   // it is about real folders alone: Bad is one, and Good its template
 }
 
 // always are the pages of what is checked without being a rule that can be set.
@@ -44,7 +45,10 @@ func Explain(name string) (Page, bool) {
 	if r == nil {
 		return Page{}, false
 	}
-	return Page{r.name, r.about, r.why, r.set, r.example(r.bad), r.example(r.good), r.standard}, true
+	if r.real {
+		return Page{r.name, r.about, r.why, r.set, r.bad, r.example(r.good), r.standard, true}, true
+	}
+	return Page{r.name, r.about, r.why, r.set, r.example(r.bad), r.example(r.good), r.standard, false}, true
 }
 
 // example makes a whole template of an example: its first line, behind a #, is
@@ -55,13 +59,24 @@ func (r *rule) example(text string) string {
 	head, commented := strings.CutPrefix(head, "# ")
 	switch {
 	case commented && strings.HasPrefix(head, "names:"):
-		return "---\n" + head + "\nrules: { " + settings + " }\n---\n" + rest
+		return "---\n" + head + "\n---\n" + rest
 	case commented:
 		return "---\nrules: { " + head + " }\n---\n" + rest
-	case r.standard == "":
+	case r.standard == "" && !r.real:
 		return "---\nrules: { " + settings + " }\n---\n" + text
 	}
 	return text
+}
+
+// An Example is a template, or a folder, with its heading.
+type Example struct{ Title, Text string }
+
+// Examples are both examples, in the order in which they are read.
+func (p *Page) Examples() []Example {
+	if p.Real {
+		return []Example{{"A template", p.Good}, {"A folder that breaks it", p.Bad}}
+	}
+	return []Example{{"What breaks it", p.Bad}, {"What keeps it", p.Good}}
 }
 
 // Markdown writes the page as a document.
@@ -72,10 +87,11 @@ func (p *Page) Markdown() string {
 	}
 	fmt.Fprintf(&b, "# %s\n\n%s\n\n%s\n\n", p.Name, p.About, p.Why)
 	block("How to set it", "yaml", "rules:\n  "+strings.ReplaceAll(p.Setting, "\n", "\n  "))
-	block("What breaks it", "text", p.Bad)
-	block("What keeps it", "text", p.Good)
+	for _, e := range p.Examples() {
+		block(e.Title, "text", e.Text)
+	}
 	if p.Standard != "" {
-		fmt.Fprintf(&b, "Without `rules:` in the header, this rule holds as a warning, with the setting `%s`. ", p.Standard)
+		fmt.Fprintf(&b, "Unless the template sets it, this rule holds with the setting `%s`. ", p.Standard)
 	}
 	fmt.Fprintf(&b, "Turn it off with `%s: off`.\n", p.Name)
 	return b.String()

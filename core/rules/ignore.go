@@ -6,17 +6,18 @@ import (
 
 	"github.com/bmatcuk/doublestar/v4"
 
-	"vestibula/core/label"
+	"vestibula/core/tree"
 )
 
-// systemFiles are what programs leave in folders; nobody named them.
-var systemFiles = []string{label.FileName, ".vestibula.part", ".DS_Store", "._*", "Thumbs.db", "desktop.ini", ".git/", "$RECYCLE.BIN/", ".Trash-*/"}
+// systemFiles are what programs leave in folders, hidden or not; nobody named them.
+var systemFiles = []string{".*", "Thumbs.db", "desktop.ini", "~$*", "$RECYCLE.BIN/"}
 
 // Ignore returns a function that says which paths are passed by when a real
 // folder is checked. A pattern without a slash matches names anywhere, one with
 // a slash paths from the top; `**` stands for any folders; a slash at the end
 // means folders only; `!` in front takes something back. The last pattern that
-// matches decides. What the system leaves in folders is always passed by.
+// matches decides. What programs leave in folders, and what is hidden, is passed by
+// unless a pattern takes it back.
 func Ignore(patterns []string) (func(path string, folder bool) bool, error) {
 	type pattern struct {
 		glob                     string
@@ -57,4 +58,27 @@ func Ignore(patterns []string) (func(path string, folder bool) bool, error) {
 		}
 		return ignored
 	}, nil
+}
+
+// Prune takes what is passed by out of a tree: see [Ignore].
+func Prune(root *tree.Node, ignored func(path string, folder bool) bool) {
+	var walk func(n *tree.Node, at string)
+	walk = func(n *tree.Node, at string) {
+		kept := n.Children[:0]
+		for _, c := range n.Children {
+			below := c.Name
+			if at != "" {
+				below = at + "/" + c.Name
+			}
+			if ignored(below, c.Kind == tree.Folder) {
+				continue
+			}
+			kept = append(kept, c)
+			if c.Kind == tree.Folder && len(c.Children) > 0 {
+				walk(c, below)
+			}
+		}
+		n.Children = kept
+	}
+	walk(root, "")
 }

@@ -21,11 +21,11 @@ func init() {
 	yesNo := map[string]any{"enum": []any{"yes", "no", true, false}}
 	register(&rule{
 		name:  "levels",
-		about: "Each level holds only what belongs there: files, folders, names of a pattern, names that begin with their parent's letter.",
+		about: "Each level holds only what belongs there: files, folders, names of a pattern, names that begin with their parent's letter. What lies in the project's own folder is level 1.",
 		why:   "Where each level has one meaning, such as year, then month, then files, nobody has to ask where a thing belongs.",
 		set:   "levels: { 1: { files: no, name: \"<year:yyyy>\" }, 2: { name: \"<month:yyyy-mm>\" }, 3: { folders: no } }",
-		bad:   "# levels: { 1: { name: \"<year:yyyy>\" }, 2: { name: \"<month:yyyy-mm>\" } }\n2027\n    March\n    2027-04",
-		good:  "# levels: { 1: { name: \"<year:yyyy>\" }, 2: { name: \"<month:yyyy-mm>\" } }\n2027\n    2027-03\n    2027-04",
+		bad:   "# levels: { 1: { name: \"<year:yyyy>\" }, 2: { name: \"<month:yyyy-mm>\" } }\nBooks\n    2027\n        March\n    2028",
+		good:  "# levels: { 1: { name: \"<year:yyyy>\" }, 2: { name: \"<month:yyyy-mm>\" } }\nBooks\n    2027\n        2027-03\n    2028",
 
 		schema: map[string]any{"type": "object", "propertyNames": map[string]any{"pattern": "^[1-9][0-9]?$"}, "additionalProperties": map[string]any{
 			"type": "object", "additionalProperties": false, "properties": map[string]any{
@@ -105,7 +105,7 @@ func levelPattern(source string) (*pattern.Name, error) {
 func levels(c *context) (check, error) {
 	all, err := readLevels(c.setting)
 	return check{around: true, folder: func(f *Folder, report func(Finding)) {
-		l := all[f.Depth+1]
+		l := all[f.level]
 		if l == nil {
 			return
 		}
@@ -115,7 +115,7 @@ func levels(c *context) (check, error) {
 				finding.Message, finding.Help = message, help
 				report(finding)
 			}
-			at := fmt.Sprintf("level %d", f.Depth+1)
+			at := fmt.Sprintf("level %d", f.level)
 			switch {
 			case n.Kind == tree.File && l.noFiles:
 				tell(fmt.Sprintf("%s is a file, and %s is for folders only", shown(n.Name), at), "move it into one of the folders")

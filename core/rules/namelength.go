@@ -19,7 +19,7 @@ func init() {
 		bad:   "# name-length: 20\nCommission\n    Everything that was agreed on",
 		good:  "# name-length: 20\nCommission\n    Agreement",
 
-		schema: wholeSchema, configure: nameLength,
+		schema: limitsSchema(1), configure: nameLength,
 	})
 	register(&rule{
 		name:  "name-words",
@@ -29,7 +29,7 @@ func init() {
 		bad:   "# name-words: 3\nCommission\n    02 Notes on the first survey",
 		good:  "# name-words: 3\nCommission\n    02 First survey notes",
 
-		schema: wholeSchema, configure: nameWords,
+		schema: limitsSchema(1), configure: nameWords,
 	})
 }
 
@@ -44,8 +44,12 @@ func eachName(f *Folder, do func(n *tree.Node)) {
 }
 
 func nameLength(c *context) (check, error) {
-	limit, err := whole(c.setting)
-	return check{folder: func(f *Folder, report func(Finding)) {
+	limits, err := readLimits(c.setting, 1)
+	return check{around: len(limits.in) > 0, folder: func(f *Folder, report func(Finding)) {
+		limit := limits.of(f.Node)
+		if limit < 0 {
+			return
+		}
 		eachName(f, func(n *tree.Node) {
 			if length := len(n.Name); length <= limit {
 				return
@@ -61,8 +65,12 @@ func nameLength(c *context) (check, error) {
 }
 
 func nameWords(c *context) (check, error) {
-	limit, err := whole(c.setting)
-	return check{folder: func(f *Folder, report func(Finding)) {
+	limits, err := readLimits(c.setting, 1)
+	return check{around: len(limits.in) > 0, folder: func(f *Folder, report func(Finding)) {
+		limit := limits.of(f.Node)
+		if limit < 0 {
+			return
+		}
 		eachName(f, func(n *tree.Node) {
 			if words := strings.Fields(pattern.Words(naming.Bare(n))); len(words) > limit {
 				finding := f.finding("name-words", c.severity, n)

@@ -66,6 +66,9 @@ func nameStyle(c *context) (check, error) {
 	folders, files, err := styles(c.setting)
 	return check{folder: func(f *Folder, report func(Finding)) {
 		eachName(f, func(n *tree.Node) {
+			if n.Marks&tree.Conforms != 0 {
+				return // its convention says how it looks
+			}
 			style := folders
 			if n.Kind == tree.File {
 				style = files
@@ -77,7 +80,8 @@ func nameStyle(c *context) (check, error) {
 			finding := f.finding("name-style", c.severity, n)
 			finding.Message = fmt.Sprintf("%s is not written %s", shown(n.Name), style)
 			if mended := restyled(n, style); mended != n.Name {
-				finding.Help = "write " + mended
+				finding.Help = f.advice("write ", "rename it to ") + mended
+				finding.Fix = f.renaming(n, mended, true)
 			}
 			report(finding)
 		})

@@ -78,7 +78,7 @@ func seriesOf(f *Folder, kind tree.Kind, counting bool) [][]member {
 	var fronts []string
 	rows := map[string][]member{}
 	for _, n := range f.Node.Children {
-		if n.Kind != kind || n.Marks&tree.Keep != 0 {
+		if n.Kind != kind || counting && n.Marks&tree.Keep != 0 {
 			continue
 		}
 		// A file and its ending: the number of v2 or mp3 is none of a series.
@@ -122,9 +122,12 @@ func numbering(c *context) (check, error) {
 
 // judge looks at one series.
 func (s *numberingSetting) judge(f *Folder, row []member, severity Severity, report func(Finding)) {
-	tell := func(m member, message, help string) {
+	tell := func(m member, message, help string, name ...string) {
 		finding := f.finding("numbering", severity, m.node)
 		finding.Message, finding.Help = message, help
+		if len(name) > 0 {
+			finding.Fix = f.renaming(m.node, name[0], true)
+		}
 		report(finding)
 	}
 	width := s.digits
@@ -137,15 +140,15 @@ func (s *numberingSetting) judge(f *Folder, row []member, severity Severity, rep
 	for _, m := range row {
 		want := fmt.Sprintf("%0*d", width, m.Value)
 		if before, twice := first[m.Value]; twice {
-			tell(m, fmt.Sprintf("the number %s stands twice: %s and %s", m.Digits, shown(before.node.Name), shown(m.node.Name)), "count on, or write <#> and let the program number them")
+			tell(m, fmt.Sprintf("the number %s stands twice: %s and %s", m.Digits, shown(before.node.Name), shown(m.node.Name)), f.advice("count on, or write <#> and let the program number them", "give one of them the next free number"))
 			continue
 		}
 		first[m.Value] = m
 		switch {
 		case len(want) > width && s.digits > 0:
-			tell(m, fmt.Sprintf("%s does not fit into %d digits", shown(m.node.Name), width), fmt.Sprintf("write `digits: %d`", len(want)))
+			tell(m, fmt.Sprintf("%s does not fit into %d digits", shown(m.node.Name), width), f.advice(fmt.Sprintf("write `digits: %d`", len(want)), "give it a smaller number"))
 		case m.Digits != want:
-			tell(m, fmt.Sprintf("%s has %s, and this series %d", shown(m.node.Name), digitCount(len(m.Digits)), width), "write "+m.Front+want+m.Rest)
+			tell(m, fmt.Sprintf("%s has %s, and this series %d", shown(m.node.Name), digitCount(len(m.Digits)), width), f.advice("write ", "rename it to ")+m.Front+want+m.Rest, strings.Replace(m.node.Name, m.Front+m.Digits+m.Rest, m.Front+want+m.Rest, 1))
 		}
 	}
 	if s.gaps {
@@ -161,7 +164,7 @@ func (s *numberingSetting) judge(f *Folder, row []member, severity Severity, rep
 		if n > before+2 {
 			missing += fmt.Sprintf(" to %0*d", width, n-1)
 		}
-		tell(first[n], fmt.Sprintf("%s is missing between %s and %s", missing, shown(first[before].node.Name), shown(first[n].node.Name)), "close the gap, or write <#> and let the program number them")
+		tell(first[n], fmt.Sprintf("%s is missing between %s and %s", missing, shown(first[before].node.Name), shown(first[n].node.Name)), f.advice("close the gap, or write <#> and let the program number them", "close the gap, or look for what is gone"))
 	}
 }
 
@@ -183,7 +186,7 @@ func (s *numberingSetting) keepReserved(f *Folder, n *tree.Node, severity Severi
 	for number, owner := range s.reserved {
 		if strings.EqualFold(name, owner) && m.Value != number {
 			finding.Message = fmt.Sprintf("%s has the number %d reserved for it", shown(owner), number)
-			finding.Help = fmt.Sprintf("write %d %s", number, name)
+			finding.Help = fmt.Sprintf("%s%d %s", f.advice("write ", "rename it to "), number, name)
 			report(finding)
 		}
 	}

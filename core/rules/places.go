@@ -57,7 +57,7 @@ func catchAll(c *context) (check, error) {
 			name, finding.Path = "this folder", "."
 		}
 		finding.Message = fmt.Sprintf("%s has subfolders, but none called %s for what fits nowhere else", shown(name), shown(want))
-		finding.Help = "add it below this line"
+		finding.Help = f.advice("add it below this line", "make one")
 		report(finding)
 	}}, err
 }

@@ -41,6 +41,7 @@ type Finding struct {
 	Path     string // in the tree, or empty
 	Message  string
 	Help     string // what to do, or empty
+	Fix      *Fix   // what mends it in a real folder; nil where a person is needed
 	More     int    // how many findings of the same kind at the same line are left out
 }
 
@@ -51,6 +52,8 @@ type Folder struct {
 	Depth  int     // of the folder below the root, which has 0
 	Real   bool    // it lies on a disk, so that its children have no order of their own
 	Around bool    // it is only the place in which a project lies, and is not judged itself
+	Top    bool    // it is the folder from which paths are told
+	level  int     // of what lies in it: 1 in the project's own folder, 0 above
 	length int     // of its path in the measure of the rule path-length
 	lines  []int   // of the template, by what nodes are known by
 }
@@ -69,7 +72,7 @@ func (f *Folder) Path(child *tree.Node) string {
 	if child != nil {
 		names = append(names, child.Name)
 	}
-	for ; f.Parent != nil; f = f.Parent {
+	for ; f.Parent != nil && !f.Top; f = f.Parent {
 		names = append(names, f.Node.Name)
 	}
 	slices.Reverse(names)
@@ -88,6 +91,9 @@ type check struct {
 	around bool
 	folder func(f *Folder, report func(Finding)) // is called for each folder
 	finish func(report func(Finding))            // is called at the end; may be nil
+	// real is called once, with a real folder; of rules that are about nothing else,
+	// the others are nil.
+	real func(r *Real, report func(Finding))
 }
 
 // A rule is one thing that can be held against a tree.
@@ -97,7 +103,9 @@ type rule struct {
 	why   string // why it matters
 	set   string // settings, as they are written
 	bad   string // a tree that breaks the rule
-	good  string // and one that keeps it
+	good  string // and one that keeps it; of a rule about real folders, a template that bad breaks
+	real  bool   // it is about real folders alone
+	thing bool   // and about how they match a template
 	// schema is the JSON Schema of the setting.
 	schema any
 	// standard is the setting where a template has none; "" means that the rule
@@ -113,8 +121,9 @@ type rule struct {
 type context struct {
 	setting  *template.Node
 	severity Severity
-	given    bool               // the setting stands in the template
-	template *template.Template // nil where there is none
+	given    bool                      // the setting stands in the template
+	template *template.Template        // nil where there is none
+	others   map[string]*template.Node // the settings of the template, by the names of the rules
 }
 
 var all = map[string]*rule{}
@@ -134,8 +143,10 @@ type active struct {
 // A Set is a row of rules with their settings. It must not be shared between
 // goroutines.
 type Set struct {
-	rules []active
-	lines []int // of the template, by what nodes are known by
+	rules    []active
+	template *template.Template
+	own      *tree.Node // the project's own folder in the tree that is judged
+	lines    []int      // of the template, by what nodes are known by
 
 	// Projects of one template hold the same folders again and again. Rules that
 	// look only at the names in a folder need to see each row of names once, if
@@ -160,7 +171,7 @@ func (s *Set) Names() []string {
 
 // Select returns the set with only the rules for which keep is true.
 func (s *Set) Select(keep func(rule string) bool) *Set {
-	out := &Set{lines: s.lines}
+	out := &Set{lines: s.lines, template: s.template}
 	for _, r := range s.rules {
 		if keep(r.name) {
 			out.rules = append(out.rules, r)
@@ -170,15 +181,14 @@ func (s *Set) Select(keep func(rule string) bool) *Set {
 }
 
 // Configure makes the rules for the settings of a template. Rules without a
-// setting hold as the language says: all that have a standard where the
-// template sets no rules, else only that names can exist. The errors have
+// setting hold with their standard, if they have one. The errors have
 // places in the template; rules that contradict each other are among them.
 func Configure(t *template.Template) (*Set, outline.Errors) {
 	var errs outline.Errors
 	fail := func(at outline.Pos, width int, message, help string) {
 		errs = append(errs, &outline.Error{Pos: at, Width: max(width, 1), Message: message, Help: help})
 	}
-	set := &Set{rules: []active{{name: "same-name", check: check{folder: sameName}}}}
+	set := &Set{template: t, rules: []active{{name: "same-name", check: check{folder: sameName}}}}
 	for _, l := range t.Lines {
 		set.lines = append(set.lines, l.Syntax.Number)
 	}
@@ -193,14 +203,18 @@ func Configure(t *template.Template) (*Set, outline.Errors) {
 		}
 		own[s.Name] = s
 	}
+	settings := map[string]*template.Node{}
+	for name, s := range own {
+		settings[name] = s.Value
+	}
 	for _, name := range Names() {
 		r := all[name]
 		s, given := own[name]
-		c := &context{setting: s.Value, severity: Error, given: given, template: t}
+		c := &context{setting: s.Value, severity: Error, given: given, template: t, others: settings}
 		switch {
 		case given && s.Value.Kind == template.Scalar && s.Value.Text == "off":
 			continue
-		case !given && (r.standard == "" || t.RulesSet && name != "systems"):
+		case !given && r.standard == "":
 			continue
 		case !given:
 			c.setting, _ = template.ParseYAML(r.standard, 1)
@@ -221,21 +235,12 @@ func Configure(t *template.Template) (*Set, outline.Errors) {
 // those of earlier lines.
 func (s *Set) Check(root *tree.Node) []Finding {
 	var found []Finding
+	s.own = root
+	if s.template != nil {
+		_, s.own = s.template.Own(root)
+	}
 	s.walk(&Folder{Node: root, lines: s.lines}, func(f Finding) { found = append(found, f) })
 	return merge(found)
-}
-
-// CheckFolder holds the rules against a tree that was read from a disk. Name is
-// that of the folder itself if it is a project, the first level of its template;
-// it is empty if projects lie in it. The findings are told one by one, in the
-// order of the tree.
-func (s *Set) CheckFolder(root *tree.Node, name string, report func(Finding)) {
-	top := &Folder{Node: root, Real: true, lines: s.lines}
-	if name != "" {
-		root.Name = name
-		top = &Folder{Node: &tree.Node{Children: []*tree.Node{root}}, Real: true, Around: true, lines: s.lines}
-	}
-	s.walk(top, report)
 }
 
 func (s *Set) walk(root *Folder, report func(Finding)) {
@@ -250,6 +255,12 @@ func (s *Set) walk(root *Folder, report func(Finding)) {
 	}
 	var walk func(f *Folder, level int)
 	walk = func(f *Folder, level int) {
+		switch {
+		case f.Node == s.own:
+			f.level = 1
+		case f.Parent != nil && f.Parent.level > 0:
+			f.level = f.Parent.level + 1
+		}
 		known, fine := uint64(0), true
 		if len(f.Node.Children) > 0 {
 			known = fingerprint(seed, f.Node)
@@ -258,6 +269,7 @@ func (s *Set) walk(root *Folder, report func(Finding)) {
 		found = false
 		for i := range s.rules {
 			switch c := &s.rules[i].check; {
+			case c.folder == nil:
 			case c.around:
 				c.folder(f, report)
 			case !fine:
@@ -314,6 +326,9 @@ type kind struct {
 	line, column int
 	shape        string // the message without the names in it
 }
+
+// Kind is equal for findings that say the same of several names.
+func (f *Finding) Kind() any { return f.kind() }
 
 func (f *Finding) kind() kind {
 	return kind{f.Rule, f.Line, f.Column, quoted.ReplaceAllString(f.Message, "")}

@@ -69,7 +69,7 @@ func (s *sorter) folder(f *Folder, report func(Finding)) {
 		if s.all && !f.Real {
 			var row []member
 			for _, n := range f.Node.Children {
-				if n.Kind == kind && n.Marks&tree.Keep == 0 {
+				if n.Kind == kind {
 					row = append(row, member{node: n})
 				}
 			}
@@ -110,7 +110,13 @@ func quiet(children []*tree.Node) bool {
 func (s *sorter) row(f *Folder, row []member, report func(Finding)) {
 	for i := 1; i < len(row); i++ {
 		a, b := row[i-1].node, row[i].node
-		if decidedByFirst(a.Name, b.Name) || f.Real && row[i-1].Value == row[i].Value {
+		if a.Marks&b.Marks&tree.Keep != 0 {
+			continue // somebody else named both
+		}
+		if !s.all && sameNumber(a, b) {
+			continue // their numbers put them into no order
+		}
+		if decidedByFirst(a.Name, b.Name) || f.Real && !s.all && row[i-1].Value == row[i].Value {
 			continue
 		}
 		if finding, wrong := s.pair(f, s.overtaken(row[:i], b), b); wrong {
@@ -122,6 +128,15 @@ func (s *sorter) row(f *Folder, row []member, report func(Finding)) {
 	}
 }
 
+// sameNumber reports whether two names have the same number or date in front.
+func sameNumber(a, b *tree.Node) bool {
+	front := func(n *tree.Node) string {
+		before, _, _ := strings.Cut(n.Name, naming.Bare(n))
+		return before
+	}
+	return front(a) != "" && front(a) == front(b)
+}
+
 // overtaken returns the first of the siblings before b that most lists show
 // behind it: Part 10 comes before Part 9, but what people see is that it comes
 // before Part 2. Where there is none, it is the one directly before.
@@ -131,7 +146,7 @@ func (s *sorter) overtaken(before []member, b *tree.Node) *tree.Node {
 		return best
 	}
 	for _, m := range before[max(0, len(before)-100):] {
-		if s.markers != nil && s.markers.In(m.node.Name) {
+		if m.node.Marks&b.Marks&tree.Keep != 0 || s.markers != nil && s.markers.In(m.node.Name) {
 			continue
 		}
 		lists := 0
@@ -195,7 +210,7 @@ func (s *sorter) pair(f *Folder, a, b *tree.Node) (Finding, bool) {
 	if f.Real {
 		finding.Message = strings.Replace(finding.Message, " would stand ", " stands ", 1)
 	}
-	finding.Help = remedyFor(a, b)
+	finding.Help = remedyFor(f, a, b)
 	return finding, true
 }
 
@@ -215,13 +230,16 @@ func lists(orders []order.Order) string {
 }
 
 // remedyFor says what to write so that a comes before b everywhere.
-func remedyFor(a, b *tree.Node) string {
+func remedyFor(f *Folder, a, b *tree.Node) string {
 	x, okA := naming.NumberIn(a.Name)
 	y, okB := naming.NumberIn(b.Name)
 	if okA && okB && x.Front == y.Front && len(x.Digits) != len(y.Digits) {
 		width := max(len(strconv.Itoa(x.Value)), len(strconv.Itoa(y.Value)), 2)
 		zeros := strings.Repeat("0", width)
 		help := fmt.Sprintf("give all of them %d digits, as in %s%0*d%s", width, x.Front, width, x.Value, x.Rest)
+		if f.Real {
+			return help
+		}
 		if a.From == b.From {
 			return help + fmt.Sprintf(": write :%s behind the slot's name, such as <n:%s> or <#:%s>", zeros, zeros, zeros)
 		}
@@ -232,7 +250,7 @@ func remedyFor(a, b *tree.Node) string {
 			return fmt.Sprintf("a sign in front, as in %s, stands in a different place in each list: only digits lead everywhere, so write 00 for the first and 90 for the last", shown(n.Name))
 		}
 	}
-	return "write <#> in front of each, and they stay in this order everywhere"
+	return f.advice("write <#> in front of each, and they stay in this order everywhere", "give each a number in front, 01 and so on, and they stay in this order everywhere")
 }
 
 // trials are the texts that every slot is tried with: first and last among signs,

@@ -51,7 +51,14 @@ func systems(c *context) (check, error) {
 	return check{folder: func(f *Folder, report func(Finding)) {
 		for _, c := range f.Node.Children {
 			fail := func(severity Severity, message, help string) {
-				report(Finding{Rule: "systems", Severity: severity, Line: f.line(c), Path: f.Path(c), Message: message, Help: help})
+				finding := Finding{Rule: "systems", Severity: severity, Line: f.line(c), Path: f.Path(c), Message: message, Help: help}
+				if name := strings.TrimRight(c.Name, ". "); name != c.Name {
+					finding.Fix = f.renaming(c, name, true)
+				} else if strings.ContainsAny(c.Name, pattern.Reserved) || strings.ContainsFunc(c.Name, unicode.IsControl) {
+					name, _ := pattern.Clean(c.Name)
+					finding.Fix = f.renaming(c, name, false)
+				}
+				report(finding)
 			}
 			if !utf8.ValidString(c.Name) {
 				fail(Error, fmt.Sprintf("%q holds bytes that are no text (UTF-8): other systems show it garbled, or refuse it", c.Name), "rename it")

@@ -135,7 +135,7 @@ var table = []struct {
 	},
 	{
 		"one width, no matter how many digits",
-		"numbering: { gaps: yes }",
+		"numbering: { gaps: yes }, sorting: off",
 		"1 Plan\n02 Work\n5 Ship\n",
 		[]string{
 			"error numbering 4 1 Plan: “1 Plan” has 1 digit, and this series 2",
@@ -205,13 +205,13 @@ var table = []struct {
 	{
 		"levels may forbid folders",
 		"levels: { 2: { folders: no } }",
-		"A\n    B\n    c.md\n",
-		[]string{"error levels 5 A/B: “B” is a folder, and level 2 is for files only"},
+		"Z\n    A\n        B\n        c.md\n    C\n",
+		[]string{"error levels 6 Z/A/B: “B” is a folder, and level 2 is for files only"},
 	},
 	{
 		"levels may ask for a pattern",
 		`levels: { 1: { name: "<year:yyyy>" }, 2: { name: "<year:yyyy-mm>" } }`,
-		"2027\n    2027-03\n    March\n",
+		"2027\n    2027-03\n    March\n2028\n",
 		[]string{"error levels 6 2027/March: “March” does not look like <year:yyyy-mm>, as names of level 2 must"},
 	},
 	{
@@ -240,7 +240,7 @@ func TestTheTableOfRules(t *testing.T) {
 
 func TestSettingsOfTheWrongKindAreTold(t *testing.T) {
 	tests := map[string]string{
-		"loose-files: many":                      "`loose-files` needs a whole number from 1 on, or off",
+		"loose-files: many":                      "`loose-files` needs a whole number from 0 on, or off",
 		"name-length: 0":                         "`name-length` needs a whole number",
 		"name-words: [3]":                        "`name-words` needs a whole number",
 		"name-style: like-that":                  "`name-style` knows no style \"like-that\"; did you mean like-this?",
@@ -264,7 +264,7 @@ func TestSettingsOfTheWrongKindAreTold(t *testing.T) {
 		"vague-names: misc":                      "`vague-names` needs a list of names",
 		"single-child: 3":                        "`single-child` needs warn, on or off",
 		"repeats: often":                         "`repeats` needs warn, on or off",
-		"holds: sometimes":                       "`holds` needs on or off",
+		"holds: sometimes":                       "`holds` needs warn, on or off",
 		"depth: 3, levels: { 9: { files: no } }": "level 9 is deeper than 3 folders",
 	}
 	for setting, want := range tests {
@@ -356,7 +356,9 @@ func TestRealFoldersHaveNoOrderOfTheirOwn(t *testing.T) {
 			root.Children = append(root.Children, &tree.Node{Name: name})
 		}
 		var got []string
-		set.CheckFolder(root, "", func(f Finding) { got = append(got, f.Rule+": "+f.Message) })
+		for _, f := range set.CheckReal(&Real{Root: root}) {
+			got = append(got, f.Rule+": "+f.Message)
+		}
 		return got
 	}
 	assert.Empty(t, check("Zebra", "Agreement", "02 b", "01 a"), "only numbers say what is meant")

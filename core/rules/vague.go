@@ -2,6 +2,7 @@ package rules
 
 import (
 	"fmt"
+	"regexp"
 	"strings"
 
 	"vestibula/core/naming"
@@ -28,10 +29,10 @@ var vagueWords = []string{"misc", "miscellaneous", "various", "other", "others",
 	"untitled", "untitled folder", "new folder", "folder", "new", "unsorted", "asdf", "test", "xxx", "final", "final final", "copy", "old stuff", "sort me", "to sort"}
 
 func vagueNames(c *context) (check, error) {
-	words := vagueWords
+	words, given := vagueWords, true
 	switch {
 	case c.setting.Kind == template.Sequence:
-		words = c.setting.Texts()
+		words, given = c.setting.Texts(), false
 	case c.setting.Kind != template.Scalar || c.setting.Text != "on" && c.setting.Text != "true":
 		return check{}, fmt.Errorf("needs a list of names, on or off")
 	}
@@ -41,9 +42,19 @@ func vagueNames(c *context) (check, error) {
 		vague[tree.Folded(w)] = true
 		longest = max(longest, len(w))
 	}
+	if asked := c.others["catch-all"]; asked != nil {
+		delete(vague, tree.Folded(naming.Bare(&tree.Node{Name: asked.Text}))) // another rule asks for it
+	}
 	severity := Warning // a name is never wrong, but it can mislead
 	return check{folder: func(f *Folder, report func(Finding)) {
 		eachName(f, func(n *tree.Node) {
+			if given && byMachine(n.Name) {
+				finding := f.finding("vague-names", severity, n)
+				finding.Message = fmt.Sprintf("%s is a name that a device or a program gave, or one to be filled in", shown(n.Name))
+				finding.Help = "name what is in it"
+				report(finding)
+				return
+			}
 			if len(n.Name) > longest+16 {
 				return
 			}
@@ -57,4 +68,27 @@ func vagueNames(c *context) (check, error) {
 			}
 		})
 	}}, nil
+}
+
+// machineNames are the names that cameras, scanners and programs give, copies, and
+// those that stand for one to come: IMG_2044, Scan0012, Document1, report (1), Copy
+// of …, Your name, TBD.
+var machineNames = regexp.MustCompile(`(?i)^(?:(?:img|dsc|dscf|dscn|pict|mvi|vid|gopr|scan|scanned|screenshot|screen shot)[ _-]?[0-9]*` +
+	`|(?:image|photo|document|doc|book|sheet|page|presentation|recording|untitled)[0-9]+` +
+	`|(?:screenshot|screen shot|copy of) .*|.+ \([0-9]{1,3}\)|.+ - copy|your name|name here|tbd|todo)$`)
+
+// byMachine reports whether a name is such a one.
+func byMachine(name string) bool {
+	stem := name
+	if end := template.Extension(name); end != "" {
+		stem = name[:len(name)-len(end)-1]
+	}
+	if stem == "" {
+		return false
+	}
+	// Most names are none: those that are begin or end so.
+	if last := stem[len(stem)-1]; !isDigit(last) && last != ')' && strings.IndexByte("ctnysCTNYS", stem[0]) < 0 {
+		return false
+	}
+	return !(isDigit(stem[0]) && isDigit(stem[len(stem)-1])) && machineNames.MatchString(stem)
 }

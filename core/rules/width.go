@@ -3,6 +3,7 @@ package rules
 import (
 	"fmt"
 
+	"vestibula/core/template"
 	"vestibula/core/tree"
 )
 
@@ -15,17 +16,17 @@ func init() {
 		bad:   "# width: 3\nCommission\n    <#> Stage   | each: n in 1..5",
 		good:  "# width: 3\nCommission\n    <#> Stage   | each: n in 1..3",
 
-		schema: wholeSchema, standard: "99", configure: width,
+		schema: limitsSchema(1), standard: "99", configure: width,
 	})
 	register(&rule{
 		name:  "loose-files",
 		about: "At most so many files lie directly in one folder.",
 		why:   "Loose files are the beginning of disorder: from a handful on, a subfolder is clearer.",
-		set:   "loose-files: 7",
+		set:   "loose-files: 7\nloose-files: { at-most: 10, in: { Arrivals: 0 } }",
 		bad:   "# loose-files: 1\nCommission\n    notes.md\n    prices.csv",
 		good:  "# loose-files: 1\nCommission\n    notes.md\n    Prices\n        prices.csv",
 
-		schema: wholeSchema, configure: looseFiles,
+		schema: limitsSchema(0), configure: looseFiles,
 	})
 }
 
@@ -51,10 +52,11 @@ func crowded(f *Folder, kind tree.Kind, limit int) (count int, extra *tree.Node,
 	return count, extra, series, line
 }
 
-func crowd(c *context, rule string, kind tree.Kind, help string) (check, error) {
-	limit, err := whole(c.setting)
-	return check{folder: func(f *Folder, report func(Finding)) {
-		if len(f.Node.Children) <= limit {
+func crowd(c *context, rule string, kind tree.Kind, least int, help string) (check, error) {
+	limits, err := readLimits(c.setting, least)
+	return check{around: len(limits.in) > 0, folder: func(f *Folder, report func(Finding)) {
+		limit := limits.of(f.Node)
+		if limit < 0 || len(f.Node.Children) <= limit || f.Around {
 			return
 		}
 		count, extra, series, line := crowded(f, kind, limit)
@@ -72,7 +74,7 @@ func crowd(c *context, rule string, kind tree.Kind, help string) (check, error) 
 		switch {
 		case f.Real:
 			finding.Message = fmt.Sprintf("it holds %d %ss; at most %d are allowed", count, kind, limit)
-		case series > limit && c.given:
+		case series > limit && c.given && c.setting.Kind == template.Scalar:
 			// A series that cannot fit contradicts the setting, in each folder
 			// in which it stands: it is told once, and there.
 			finding.Message = fmt.Sprintf("`%s: %d` and line %d contradict each other: that line alone makes %d %ss", rule, limit, line, series, kind)
@@ -84,9 +86,9 @@ func crowd(c *context, rule string, kind tree.Kind, help string) (check, error) 
 }
 
 func width(c *context) (check, error) {
-	return crowd(c, "width", tree.Folder, "put them into groups")
+	return crowd(c, "width", tree.Folder, 1, "put them into groups")
 }
 
 func looseFiles(c *context) (check, error) {
-	return crowd(c, "loose-files", tree.File, "put them into a subfolder")
+	return crowd(c, "loose-files", tree.File, 0, "put them into a subfolder")
 }

@@ -138,7 +138,6 @@ func (c *compiler) header(h *outline.Header) {
 }
 
 func (c *compiler) rules(n *Node) {
-	c.t.RulesSet = true
 	if n.Kind == Null || !c.want(n, Mapping, "rules", "rules: { depth: 4 }") {
 		return
 	}

@@ -117,32 +117,7 @@ func TestTreesAreWhatASimpleModelMakes(t *testing.T) {
 		}
 		assert.Equal(t, modelPaths(lines, ""), got, text)
 		assert.Equal(t, len(got), tree.Measure(x.Root).Folders)
-		// What was made is found again, at the line that made it.
-		again := &tree.Node{}
-		for path := range x.Root.All() {
-			put(again, path)
-		}
-		tpl.Locate(again, "the desk")
-		lineOf := map[string]int32{}
-		for path, n := range x.Root.All() {
-			lineOf[path] = n.From
-		}
-		for path, n := range again.All() {
-			assert.Equal(t, lineOf[path], n.From, "%s of\n%s", path, text)
-		}
 	})
-}
-
-func put(root *tree.Node, path string) {
-	n := root
-	for name := range strings.SplitSeq(path, "/") {
-		c := n.Child(name)
-		if c == nil {
-			c = &tree.Node{Name: name}
-			n.Children = append(n.Children, c)
-		}
-		n = c
-	}
 }
 
 func TestConditions(t *testing.T) {

@@ -35,7 +35,6 @@ type Template struct {
 	Names    []*Convention // the naming conventions, in the order of the header
 	Lines    []*Line       // of the outline, those of parts at each place where they are used
 	Rules    []Setting
-	RulesSet bool           // the header has the key "rules"
 	Ignore   []string       // paths that checks of real folders pass by
 	Warnings outline.Errors // what is allowed but looks like a mistake
 

@@ -25,8 +25,9 @@ type Unread struct {
 // Read reads the folders and files below a folder of a disk into a tree. Links
 // are named, not followed. Skip says which paths to pass by; it must be safe
 // for use by several goroutines, and may be nil. What cannot be read is
-// returned, and the rest is read all the same.
-func Read(dir string, skip func(path string, folder bool) bool) (*Node, []Unread, error) {
+// returned, and the rest is read all the same. Done is told how many entries were
+// just read, from any goroutine; it may be nil too.
+func Read(dir string, skip func(path string, folder bool) bool, done func(n int)) (*Node, []Unread, error) {
 	info, err := os.Stat(dir)
 	if err != nil {
 		return nil, nil, err
@@ -34,7 +35,7 @@ func Read(dir string, skip func(path string, folder bool) bool) (*Node, []Unread
 	if !info.IsDir() {
 		return nil, nil, &fs.PathError{Op: "read", Path: dir, Err: errors.New("not a folder")}
 	}
-	r := &reader{skip: skip, free: make(chan struct{}, 2*runtime.GOMAXPROCS(0))}
+	r := &reader{skip: skip, done: done, free: make(chan struct{}, 2*runtime.GOMAXPROCS(0))}
 	root := &Node{}
 	r.folder(root, dir, "")
 	r.wait.Wait()
@@ -46,6 +47,7 @@ func Read(dir string, skip func(path string, folder bool) bool) (*Node, []Unread
 // the others in turn.
 type reader struct {
 	skip   func(string, bool) bool
+	done   func(n int)
 	free   chan struct{}
 	wait   sync.WaitGroup
 	lock   sync.Mutex
@@ -62,6 +64,9 @@ func (r *reader) folder(n *Node, dir, at string) {
 	f.Close()
 	if err != nil {
 		r.missed(at, err)
+	}
+	if r.done != nil {
+		r.done(len(entries))
 	}
 	nodes := make([]Node, len(entries))
 	n.Children = make([]*Node, 0, len(entries))

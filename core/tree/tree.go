@@ -45,6 +45,8 @@ const (
 	// Own marks the folder that is a project's own: what lies above and beside it is
 	// shared with others.
 	Own = 1 << 8
+	// Apart marks a folder that is a project of its own, in another one.
+	Apart = 1 << 10
 	// Conforms marks a file whose name reads by a naming convention of its folder.
 	Conforms = 1 << 9
 )

@@ -19,7 +19,7 @@ func TestReadingNamesLinksAndFollowsNone(t *testing.T) {
 	require.NoError(t, os.Symlink("..", filepath.Join(dir, "b", "circle")))
 	root, unread, err := Read(dir, func(path string, folder bool) bool {
 		return strings.HasSuffix(path, ".tmp") || folder && path == "skip"
-	})
+	}, nil)
 	require.NoError(t, err)
 	assert.Empty(t, unread)
 	var all []string
@@ -32,7 +32,7 @@ func TestReadingNamesLinksAndFollowsNone(t *testing.T) {
 	assert.Equal(t, []string{"a", "b", "b/circle (link)", "b/deep", "b/deep/er", "b/deep/er/y.md", "b/x.md"}, all)
 	assert.Equal(t, Facts{Folders: 4, Files: 3, Levels: 3, Longest: "b/deep/er/y.md", Length: 14}, Measure(root)) // circle counts as a file
 	for _, bad := range []string{filepath.Join(dir, "none"), filepath.Join(dir, "b", "x.md")} {
-		_, _, err := Read(bad, nil)
+		_, _, err := Read(bad, nil, nil)
 		assert.Error(t, err)
 	}
 }

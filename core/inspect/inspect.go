@@ -1,0 +1,474 @@
+// Package inspect looks at real folders and archives: it finds the projects in them,
+// holds each against what it was built from, and has the rules judge it. It changes
+// nothing.
+package inspect
+
+import (
+	"errors"
+	"fmt"
+	"io/fs"
+	"os"
+	"path"
+	"path/filepath"
+	"slices"
+	"strings"
+	"time"
+
+	"vestibula/core/archive"
+	"vestibula/core/label"
+	"vestibula/core/match"
+	"vestibula/core/outline"
+	"vestibula/core/place"
+	"vestibula/core/project"
+	"vestibula/core/rules"
+	"vestibula/core/template"
+	"vestibula/core/tree"
+	"vestibula/core/value"
+)
+
+// A Look is how things are looked at.
+type Look struct {
+	// Template is what is held against them; nil means that of their labels and, where
+	// there is none, the defaults.
+	Template *template.Template
+	Values   template.Values // that are known beside those of a label
+	Only     func(rule string) bool
+	Ignore   []string // patterns of paths that are passed by, beside those of the template
+	Limit    int      // how many things a template may make
+	Now      time.Time
+	// Starters returns where the starters of a template of some file name lie, or nil.
+	Starters func(file string) fs.FS
+	Done     func(n int) // is told how many entries were just read; may be nil
+}
+
+// A Report is what was found at one path.
+type Report struct {
+	Path     string // as it was given
+	Subjects []*Subject
+	Unread   []tree.Unread
+	Outside  []string // names in an archive that lead out of it
+	Locked   bool     // an archive that needs a password
+	Copies   []string // what was said of projects with one identity
+}
+
+// A Subject is a folder that was judged as a whole: a project, or any other folder.
+type Subject struct {
+	Name     string // of the folder, from what was looked at; "." for that itself
+	Dir      string // where it lies; empty in an archive
+	Root     *tree.Node
+	Project  *project.Project   // nil where there is no label
+	Template *template.Template // whose rules; nil for the defaults
+	Values   template.Values
+	Inferred bool     // the values were read from names
+	Open     []string // fields whose values are not known
+	Rules    []string // that were held against it
+	Facts    tree.Facts
+	Links    []string // which were not followed
+	Findings []rules.Finding
+	Meant    []Meant
+	Below    string // findings are those of what lies below this path; empty for all
+	Err      error  // why it could not be judged
+}
+
+// A Meant finding is one that was accepted, with the reason.
+type Meant struct {
+	rules.Finding
+	Why string
+}
+
+// folderSkipped are folders that nobody keeps things in, and that can be huge.
+func folderSkipped(p string, folder bool) bool {
+	return folder && (p == ".git" || strings.HasSuffix(p, "/.git"))
+}
+
+// At looks at a folder or an archive. The error says that it cannot be read at all;
+// that of one of several things is in its subject.
+func (l *Look) At(at string) (*Report, error) {
+	info, err := os.Stat(at)
+	if err != nil {
+		return nil, err
+	}
+	r := &Report{Path: at}
+	if !info.IsDir() {
+		listing, err := archive.List(at)
+		if err != nil {
+			return nil, err
+		}
+		r.Outside, r.Locked = listing.Outside, listing.Locked
+		name := filepath.Base(at)
+		root := listing.Root
+		// Whoever packs a folder packs its name as well, mostly.
+		if len(root.Children) == 1 && root.Children[0].Kind == tree.Folder {
+			root = root.Children[0]
+			name = root.Name
+		} else {
+			name = strings.TrimSuffix(strings.TrimSuffix(name[:len(name)-len(filepath.Ext(name))], ".tar"), ".")
+		}
+		l.unlabelled(r, root, "", []string{name})
+		return r, nil
+	}
+	dir, err := place.Real(at)
+	if err != nil {
+		return nil, err
+	}
+	own, found, err := project.Find(dir)
+	if err != nil && own == "" {
+		return nil, err
+	}
+	if found != nil || err != nil {
+		below, relErr := filepath.Rel(own, dir)
+		if relErr != nil {
+			return nil, relErr
+		}
+		root, unread, readErr := tree.Read(own, folderSkipped, l.Done)
+		if readErr != nil {
+			return nil, readErr
+		}
+		r.Unread = unread
+		s := &Subject{Name: ".", Dir: own, Root: root, Below: strings.TrimPrefix(filepath.ToSlash(below), ".")}
+		r.Subjects = []*Subject{s}
+		l.project(r, s, found, err)
+		return r, nil
+	}
+	root, unread, err := tree.Read(dir, folderSkipped, l.Done)
+	if err != nil {
+		return nil, err
+	}
+	r.Unread = unread
+	if l.Template == nil && l.projectsBelow(r, root, dir) {
+		return r, nil
+	}
+	l.unlabelled(r, root, dir, strings.Split(strings.Trim(filepath.ToSlash(dir), "/"), "/"))
+	return r, nil
+}
+
+// projectsBelow judges the projects below a folder, and reports whether there are any.
+func (l *Look) projectsBelow(r *Report, root *tree.Node, dir string) bool {
+	var found []*Subject
+	var walk func(n *tree.Node, at string)
+	walk = func(n *tree.Node, at string) {
+		for _, c := range n.Children {
+			if c.Kind != tree.Folder {
+				continue
+			}
+			below := path.Join(at, c.Name)
+			if labelled(c) {
+				found = append(found, &Subject{Name: below, Dir: filepath.Join(dir, filepath.FromSlash(below)), Root: c})
+				continue
+			}
+			walk(c, below)
+		}
+	}
+	walk(root, "")
+	known := map[string]string{}
+	for _, s := range found {
+		own, err := readLabel(s.Dir)
+		r.Subjects = append(r.Subjects, s)
+		if own != nil && own.ID != "" {
+			if other, twice := known[own.ID]; twice {
+				r.Copies = append(r.Copies, fmt.Sprintf("%s is a copy of %s, or the other way round: both have one identity", s.Name, other))
+			}
+			known[own.ID] = s.Name
+		}
+		l.project(r, s, own, err)
+	}
+	return len(found) > 0
+}
+
+func labelled(n *tree.Node) bool {
+	i, there := slices.BinarySearchFunc(n.Children, label.FileName, func(c *tree.Node, name string) int { return strings.Compare(c.Name, name) })
+	return there && n.Children[i].Kind == tree.File && n.Children[i].Marks&tree.Link == 0
+}
+
+func readLabel(dir string) (*label.Label, error) {
+	data, err := place.ReadFile(filepath.Join(dir, label.FileName), label.MaxBytes)
+	if err != nil {
+		return nil, fmt.Errorf("its %s cannot be read: %s", label.FileName, place.Reason(err))
+	}
+	return label.Parse(data)
+}
+
+// apart marks the projects in a project, which are subjects of their own.
+func (l *Look) apart(r *Report, s *Subject) {
+	var walk func(n *tree.Node, at string)
+	walk = func(n *tree.Node, at string) {
+		for _, c := range n.Children {
+			if c.Kind != tree.Folder {
+				continue
+			}
+			below := path.Join(at, c.Name)
+			if !labelled(c) {
+				walk(c, below)
+				continue
+			}
+			inner := &Subject{Name: path.Join(s.Name, below), Dir: filepath.Join(s.Dir, filepath.FromSlash(below)), Root: &tree.Node{Name: c.Name, Children: c.Children}}
+			c.Children, c.Marks = nil, c.Marks|tree.Apart
+			if s.Below != "" && !strings.HasPrefix(below+"/", s.Below+"/") {
+				continue
+			}
+			r.Subjects = append(r.Subjects, inner)
+			own, err := readLabel(inner.Dir)
+			l.project(r, inner, own, err)
+		}
+	}
+	walk(s.Root, "")
+}
+
+// project judges a project by its label.
+func (l *Look) project(r *Report, s *Subject, own *label.Label, err error) {
+	l.apart(r, s)
+	if err == nil {
+		s.Project, err = project.Open(s.Dir, own, l.Starters, l.Now)
+	}
+	if err != nil && l.Template == nil {
+		s.Err = err
+		return
+	}
+	var t *template.Template
+	values := template.Values{}
+	if s.Project != nil {
+		t = s.Project.Template
+		values = s.Project.Values
+		s.Open = s.Project.Open()
+	}
+	if l.Template != nil && (t == nil || l.Template.Text != t.Text) {
+		t = l.Template
+		known := template.Values{}
+		for name, v := range values {
+			if f := t.Field(name); f != nil && !f.Made() && (f.Type.Kind == v.Kind || v.Kind == value.Pending) {
+				known[name] = v
+			}
+		}
+		values = known
+	}
+	l.held(s, t, values, strings.Split(strings.Trim(filepath.ToSlash(s.Dir), "/"), "/"))
+}
+
+// unlabelled judges a folder without a label: by the template that was named, or by
+// the defaults. Names are those of the folders on the way to it, and its own.
+func (l *Look) unlabelled(r *Report, root *tree.Node, dir string, names []string) {
+	s := &Subject{Name: ".", Dir: dir, Root: root}
+	if l.Template == nil {
+		r.Subjects = append(r.Subjects, s)
+		l.judge(s, nil, nil, &rules.Real{Root: root})
+		return
+	}
+	w, err := match.Of(l.Template, l.Values, l.Limit, l.Now)
+	if err != nil {
+		s.Err = err
+		r.Subjects = append(r.Subjects, s)
+		return
+	}
+	way, _ := l.Template.Own(w.Expansion.Root)
+	levels := 0
+	if way != "." {
+		levels = 1 + strings.Count(way, "/")
+	}
+	// Is it a project, or do projects lie in it? What lies there tells.
+	var inside []*Subject
+	var walk func(n *tree.Node, at string, deep int)
+	walk = func(n *tree.Node, at string, deep int) {
+		for _, c := range n.Children {
+			if c.Kind != tree.Folder || strings.HasPrefix(c.Name, ".") {
+				continue
+			}
+			below := path.Join(at, c.Name)
+			if w.Likeness(c) > 0 {
+				sub := &Subject{Name: below, Root: c}
+				if dir != "" {
+					sub.Dir = filepath.Join(dir, filepath.FromSlash(below))
+				}
+				inside = append(inside, sub)
+			} else if deep > 1 {
+				walk(c, below, deep-1)
+			}
+		}
+	}
+	if w.Likeness(root) == 0 {
+		walk(root, "", levels)
+	}
+	if len(inside) == 0 {
+		inside = []*Subject{s}
+	}
+	for _, one := range inside {
+		r.Subjects = append(r.Subjects, one)
+		way := names
+		if one.Name != "." {
+			way = slices.Concat(names, strings.Split(one.Name, "/"))
+		}
+		one.Inferred = true
+		l.held(one, l.Template, l.Values, way)
+	}
+}
+
+// held judges a folder by a template.
+func (l *Look) held(s *Subject, t *template.Template, known template.Values, names []string) {
+	s.Template = t
+	ignored, err := rules.Ignore(slices.Concat(hiddenOnes(t), t.Ignore, l.Ignore))
+	if err != nil {
+		s.Err = err
+		return
+	}
+	rules.Prune(s.Root, ignored)
+	limit := max(l.Limit, 10*s.Root.Count())
+	values := known
+	if s.Inferred {
+		w, err := match.Of(t, known, limit, l.Now)
+		if err != nil {
+			s.Err = err
+			return
+		}
+		own, _ := t.Own(w.Expansion.Root)
+		if own == "." {
+			names = nil
+		}
+		if values, err = match.Values(t, known, names[len(names)-min(len(names), levelsOf(own)):], s.Root, limit, l.Now); err != nil {
+			s.Err = err
+			return
+		}
+	}
+	s.Values = t.Complete(clone(values), l.Now)
+	w, err := match.Of(t, s.Values, limit, l.Now)
+	if err != nil {
+		s.Err = err
+		return
+	}
+	var found []rules.Finding
+	real := &rules.Real{Root: s.Root, Things: match.Compare(w, s.Root)}
+	if own, _ := t.Own(w.Expansion.Root); own != "." {
+		levels := min(levelsOf(own), len(names))
+		real.Way = names[len(names)-levels:]
+		if s.Project != nil && levels > 0 {
+			if wanted, is := path.Base(own), real.Way[levels-1]; wanted != is && w.Own.Marks&tree.Open == 0 {
+				found = append(found, rules.Renamed(is, wanted))
+			}
+		}
+	}
+	if s.Project != nil {
+		real.Given = s.Project.Label.Given
+	}
+	l.judge(s, t, found, real)
+}
+
+func levelsOf(own string) int {
+	if own == "." {
+		return 0
+	}
+	return 1 + strings.Count(own, "/")
+}
+
+func clone(values template.Values) template.Values {
+	out := template.Values{}
+	for name, v := range values {
+		out[name] = v
+	}
+	return out
+}
+
+// hiddenOnes takes back, of what is passed by, the names that a template makes.
+func hiddenOnes(t *template.Template) (patterns []string) {
+	for _, l := range t.Lines {
+		for _, n := range l.Names {
+			if n.Constant() && strings.HasPrefix(n.Pattern.Source, ".") {
+				patterns = append(patterns, "!"+n.Pattern.Source)
+			}
+		}
+	}
+	return patterns
+}
+
+// A settingsError says that rules are not set as they can be.
+type settingsError struct{ outline.Errors }
+
+// Unwrap returns the errors with their places.
+func (e settingsError) Unwrap() error { return e.Errors }
+
+// judge has the rules look at a subject.
+func (l *Look) judge(s *Subject, t *template.Template, found []rules.Finding, real *rules.Real) {
+	if t == nil {
+		t, _ = template.Parse("defaults", "defaults\n", nil)
+		ignored, err := rules.Ignore(l.Ignore)
+		if err != nil {
+			s.Err = err
+			return
+		}
+		rules.Prune(s.Root, ignored)
+	}
+	set, errs := rules.Configure(t)
+	if len(errs) > 0 {
+		s.Err = settingsError{errs}
+		return
+	}
+	if l.Only != nil {
+		set = set.Select(l.Only)
+		found = slices.DeleteFunc(found, func(f rules.Finding) bool { return !l.Only(f.Rule) })
+	}
+	s.Rules = set.Names()
+	if s.Template == nil {
+		s.Rules = slices.DeleteFunc(s.Rules, func(name string) bool { return rules.NeedsTemplate(name) })
+	}
+	real.Now = l.Now
+	if s.Dir != "" {
+		d := &disk{dir: s.Dir}
+		if p, err := place.Open(s.Dir); err == nil {
+			d.Place = p
+			defer p.Close()
+			real.Disk = d
+		}
+	}
+	found = append(found, set.CheckReal(real)...)
+	s.Facts = tree.Measure(s.Root)
+	for at, n := range s.Root.All() {
+		if n.Marks&tree.Link != 0 {
+			s.Links = append(s.Links, at)
+		}
+	}
+	for _, f := range found {
+		if s.Below != "" && f.Path != s.Below && !strings.HasPrefix(f.Path, s.Below+"/") {
+			continue
+		}
+		if why, meant := s.accepted(&f); meant {
+			s.Meant = append(s.Meant, Meant{f, why})
+			continue
+		}
+		s.Findings = append(s.Findings, f)
+	}
+	s.Findings = unique(s.Findings)
+}
+
+// unique leaves out what was put in twice.
+func unique(found []rules.Finding) []rules.Finding {
+	type key struct{ rule, path, message string }
+	seen := map[key]bool{}
+	return slices.DeleteFunc(found, func(f rules.Finding) bool {
+		k := key{f.Rule, f.Path, f.Message}
+		again := seen[k]
+		seen[k] = true
+		return again
+	})
+}
+
+// accepted returns why a finding is meant so.
+func (s *Subject) accepted(f *rules.Finding) (why string, meant bool) {
+	if s.Project == nil {
+		return "", false
+	}
+	for _, a := range s.Project.Label.Accepted {
+		if a.Path == f.Path && (a.Rule == "" || a.Rule == f.Rule) {
+			return a.Why, true
+		}
+	}
+	return "", false
+}
+
+// A disk answers the rules.
+type disk struct {
+	*place.Place
+	dir string
+}
+
+// Leads reports whether a link leads to something.
+func (d *disk) Leads(p string) bool {
+	_, err := os.Stat(filepath.Join(d.dir, filepath.FromSlash(p)))
+	return err == nil || errors.Is(err, fs.ErrPermission)
+}

@@ -1,0 +1,225 @@
+package rules
+
+import (
+	"fmt"
+	"io"
+	"path"
+	"slices"
+	"strings"
+	"time"
+
+	"vestibula/core/change"
+	"vestibula/core/match"
+	"vestibula/core/tree"
+)
+
+// A Real is a real folder that is judged.
+type Real struct {
+	Root *tree.Node
+	// Way are the names of the folders on the way to it from where its template was
+	// built, and its own: of a project; there are none of a folder in which several
+	// things lie.
+	Way    []string
+	Things []*match.Thing    // what a match to its template found
+	Disk   Disk              // nil where names are all that there is, as in an archive
+	Given  map[string]string // the checksums of files that the project was given, by their paths
+	Now    time.Time
+}
+
+// A Disk answers what the names in a real folder do not: paths are from that folder.
+type Disk interface {
+	Look(path string) (tree.Entry, error)
+	Open(path string) (io.ReadCloser, error)
+	// Leads reports whether a link leads to something.
+	Leads(path string) bool
+}
+
+// A Fix is what mends a finding in a real folder.
+type Fix struct {
+	Sure  bool // it follows from what is known; else it is probable
+	thing *match.Thing
+	kind  tree.Kind
+	from  string // what gets another name, where there is no thing
+	name  string // that name
+}
+
+// CheckReal holds the rules against a real folder. The findings are in the order of
+// their paths.
+func (s *Set) CheckReal(r *Real) []Finding {
+	var found []Finding
+	report := func(f Finding) {
+		f.Line = 0
+		found = append(found, f)
+	}
+	for i := range s.rules {
+		if s.rules[i].check.real != nil {
+			s.rules[i].check.real(r, report)
+		}
+	}
+	s.own = r.Root
+	top := &Folder{Node: r.Root, Real: true, Top: true, lines: s.lines}
+	for i := len(r.Way) - 1; i >= 0; i-- {
+		top.Depth++
+	}
+	at := top
+	for i := len(r.Way) - 1; i >= 0; i-- {
+		n := at.Node
+		if n.Name == "" {
+			n.Name = r.Way[i]
+		}
+		at.Parent = &Folder{Node: &tree.Node{Children: []*tree.Node{n}}, Real: true, Around: true, Depth: i, lines: s.lines}
+		at = at.Parent
+	}
+	if len(r.Way) > 0 {
+		// What is asked of a folder by the one that it lies in is asked of this one.
+		s.alone(top.Parent, report)
+	}
+	s.walk(top, report)
+	// What does not belong where it lies needs no better name there.
+	told := map[string]bool{}
+	for i := range found {
+		if found[i].Rule != "vague-names" {
+			told[found[i].Path] = true
+		}
+	}
+	found = slices.DeleteFunc(found, func(f Finding) bool { return f.Rule == "vague-names" && told[f.Path] })
+	slices.SortStableFunc(found, func(a, b Finding) int { return strings.Compare(a.Path, b.Path) })
+	return found
+}
+
+// alone holds the rules against a folder, and not against those in it.
+func (s *Set) alone(f *Folder, report func(Finding)) {
+	for i := range s.rules {
+		if c := &s.rules[i].check; c.folder != nil {
+			c.folder(f, func(finding Finding) {
+				finding.Path = "."
+				report(finding)
+			})
+		}
+	}
+}
+
+// Plan returns the changes that mend findings, and of those the places: paths are
+// from the folder that was judged. Chosen says which fixes are carried out.
+func Plan(findings []Finding, chosen func(*Finding) bool) (changes []change.Change, mended []*Finding) {
+	things := map[*match.Thing]bool{}
+	for i := range findings {
+		if f := &findings[i]; f.Fix != nil && f.Fix.thing != nil && chosen(f) {
+			things[f.Fix.thing] = true
+		}
+	}
+	taken := func(t *match.Thing) bool { return things[t] }
+	// Where things come to lie when the folders that they lie in have been renamed.
+	type renamed struct{ from, to string }
+	var folders []renamed
+	for t := range things {
+		if t.Kind == match.Misnamed && t.Node.Kind == tree.Folder {
+			folders = append(folders, renamed{t.Path, t.Target(taken)})
+		}
+	}
+	slices.SortFunc(folders, func(a, b renamed) int { return len(b.from) - len(a.from) })
+	after := func(dir string) string {
+		for _, r := range folders {
+			if dir == r.from || strings.HasPrefix(dir, r.from+"/") {
+				return r.to + dir[len(r.from):]
+			}
+		}
+		return dir
+	}
+	made := map[string]bool{}
+	add := func(f *Finding, c change.Change) {
+		if made[c.Path] || c.Op == change.Move && c.Path == c.From {
+			return
+		}
+		made[c.Path] = true
+		c.Why = f.Message
+		changes, mended = append(changes, c), append(mended, f)
+	}
+	for i := range findings {
+		f := &findings[i]
+		if f.Fix == nil || !chosen(f) {
+			continue
+		}
+		t := f.Fix.thing
+		switch {
+		case t == nil:
+			dir, _ := path.Split(f.Fix.from)
+			add(f, change.Change{Op: change.Move, From: f.Fix.from, Path: path.Join(after(strings.TrimSuffix(dir, "/")), f.Fix.name), Was: change.State{Entry: tree.Entry{Kind: f.Fix.kind}}})
+		case t.Kind == match.Missing:
+			add(f, change.Change{Op: change.Make, Path: t.Target(taken), Node: t.Node.Built()})
+		default:
+			kind := t.Node.Kind
+			if t.Node.Marks&tree.Either != 0 {
+				kind = tree.File
+			}
+			add(f, change.Change{Op: change.Move, From: t.Path, Path: t.Target(taken), Was: change.State{Entry: tree.Entry{Kind: kind}}})
+		}
+	}
+	return changes, mended
+}
+
+// To is the path at which the fix brings about, when it is the only one.
+func (f *Fix) To() string {
+	if f.thing == nil {
+		return path.Join(path.Dir(f.from), f.name)
+	}
+	return f.thing.Target(func(*match.Thing) bool { return true })
+}
+
+// Makes reports whether the fix makes something, and does not move it.
+func (f *Fix) Makes() bool { return f.thing != nil && f.thing.Kind == match.Missing }
+
+// onOff reads a setting of a rule about real folders, `on`, `warn` or `off`.
+func onOff(c *context, standard Severity) (Severity, error) {
+	if !c.given {
+		return standard, nil
+	}
+	return warn(c.setting)
+}
+
+// realRule registers a rule that tells the things of one kind.
+func realRule(r rule, standard Severity, kind match.Kind, tell func(t *match.Thing) (message, help string)) {
+	r.real, r.thing, r.schema, r.standard = true, true, warnSchema, "on"
+	if standard == Warning {
+		r.standard = "warn"
+	}
+	name := r.name
+	r.set = name + ": on\n" + name + ": warn"
+	r.configure = func(c *context) (check, error) {
+		severity, err := onOff(c, standard)
+		return check{real: func(r *Real, report func(Finding)) {
+			for _, t := range r.Things {
+				if t.Kind != kind {
+					continue
+				}
+				f := Finding{Rule: name, Severity: severity, Path: t.Path}
+				f.Message, f.Help = tell(t)
+				if t.Movable() && (t.Kind != match.Missing || t.Sure) {
+					f.Fix = &Fix{Sure: t.Sure, thing: t, kind: t.Node.Kind}
+				}
+				report(f)
+			}
+		}}, err
+	}
+	register(&r)
+}
+
+// folderOf names the folder that something lies in.
+func folderOf(p string) string {
+	if dir := path.Dir(p); dir != "." {
+		return shown(dir)
+	}
+	return "the project's own folder"
+}
+
+// Renamed is the finding that a project's own folder is not called as its values say.
+func Renamed(is, wanted string) Finding {
+	return Finding{Rule: "misnamed", Severity: Warning, Path: ".", Message: fmt.Sprintf("the project's own folder is called %s; by its values it would be %s", shown(is), shown(wanted)),
+		Help: "if that is meant, say so with --accept; else give it that name"}
+}
+
+// NeedsTemplate reports whether a rule can only be held with a template.
+func NeedsTemplate(name string) bool {
+	r := all[name]
+	return r != nil && r.real && r.thing
+}

@@ -1,0 +1,141 @@
+package rules
+
+import (
+	"fmt"
+	"path"
+	"strings"
+
+	"vestibula/core/match"
+	"vestibula/core/tree"
+)
+
+func init() {
+	realRule(rule{
+		name:  "missing",
+		about: "All that the template makes for the project's values is there.",
+		why:   "A folder that is not there is not missed until something that belongs into it lies somewhere else.",
+		bad:   "Commission\n    01 Agreement",
+		good:  "Commission\n    01 Agreement\n    02 Work",
+	}, Error, match.Missing, missing)
+	realRule(rule{
+		name:  "misnamed",
+		about: "Nothing stands under a former, renumbered or misspelled name of what is missing.",
+		why:   "Under another name a thing is not found by those who know where it should be, nor by the program.",
+		bad:   "Commission\n    01 Agreement\n    04 Work",
+		good:  "Commission\n    01 Agreement\n    02 Work",
+	}, Error, match.Misnamed, misnamed)
+	realRule(rule{
+		name:  "misplaced",
+		about: "No file lies where its name or kind says that it does not belong, and no name contradicts its place.",
+		why:   "A sheet of March in the folder of February is lost for both months.",
+		bad:   "Books\n    Months\n        2027-02\n            2027-03 leather.txt\n        2027-03",
+		good:  "# names: { sheet: \"<month:yyyy-mm> <what>\" }\nBooks\n    Months\n        <month:yyyy-mm>   | each: month in 2027-02..2027-03 | holds: sheet",
+	}, Error, match.Misplaced, misplaced)
+	realRule(rule{
+		name:  "holds",
+		about: "Files in a folder with `holds` are what it holds: named by one of its conventions, or of one of its kinds.",
+		why:   "A convention that is written down but not followed sorts nothing and finds nothing.",
+		bad:   "Scans\n    first.tif",
+		good:  "# names: { scan: \"<n:000>\" }\nScans   | holds: scan",
+	}, Error, match.Unfit, unfit)
+	realRule(rule{
+		name:  "strays",
+		about: "In a folder whose subfolders the template lists there are no others and, where only subfolders are listed, no loose files.",
+		why:   "Each folder beside the known ones is one more place to look in. Inside a folder that the template leaves empty, everything is its owner's.",
+		bad:   "Commission\n    01 Agreement\n    02 Work\n    Misc notes",
+		good:  "Commission\n    01 Agreement\n    02 Work",
+	}, Warning, match.Stray, strayed)
+	realRule(rule{
+		name:  "overdue",
+		about: "What is `due` and whose day has passed is there.",
+		why:   "What nobody handed in is seen when it is too late, if nobody looks.",
+		bad:   "Course\n    Notes",
+		good:  "Course\n    Notes\n    Essay   | due: 2025-02-01",
+	}, Error, match.Overdue, func(t *match.Thing) (string, string) {
+		return fmt.Sprintf("%s was due on %s, and is not there", shown(t.Node.Name), t.Day), ""
+	})
+}
+
+func missing(t *match.Thing) (message, help string) {
+	if t.Reason == match.InTheWay {
+		return fmt.Sprintf("%s is to be %s here, and something else has that name", shown(t.Node.Name), t.Node.Kind.Article()), "give what is there another name"
+	}
+	what := t.Node.Kind.String()
+	switch {
+	case t.Count == 1:
+		what += " with 1 thing in it"
+	case t.Count > 1:
+		what += fmt.Sprintf(" with %d things in it", t.Count)
+	}
+	return fmt.Sprintf("%s is missing (a %s)", shown(t.Node.Name), what), ""
+}
+
+func misnamed(t *match.Thing) (message, help string) {
+	is := path.Base(t.Path)
+	to := shown(path.Base(t.Target(func(*match.Thing) bool { return true })))
+	switch t.Reason {
+	case match.Former:
+		message = fmt.Sprintf("%s is called %s now", shown(is), to)
+	case match.Number:
+		message = fmt.Sprintf("%s has another number or mark in front: it is to be %s", shown(is), to)
+	case match.Spelling:
+		message = fmt.Sprintf("%s is spelled otherwise: it is to be %s", shown(is), to)
+	case match.Slip:
+		message = fmt.Sprintf("%s is %s with a slip of the pen, it seems", shown(is), to)
+	case match.Value:
+		message = fmt.Sprintf("%s stands where %s is to be: it says another value", shown(is), to)
+	case match.Contents:
+		message = fmt.Sprintf("%s holds what %s is to hold, it seems", shown(is), to)
+	case match.Copied:
+		message = fmt.Sprintf("%s is called a copy, and %s is not there", shown(is), to)
+	default:
+		message = fmt.Sprintf("%s belongs into %s", shown(is), folderOf(t.Target(func(*match.Thing) bool { return true })))
+	}
+	return message, ""
+}
+
+func misplaced(t *match.Thing) (message, help string) {
+	name := path.Base(t.Path)
+	switch {
+	case t.Slot != "":
+		message = fmt.Sprintf("%s says %s %s; here it is %s", shown(name), t.Slot, t.Says, t.Holds)
+		if t.Within {
+			message = fmt.Sprintf("%s says %s %s, which does not lie in %s", shown(name), t.Slot, t.Says, t.Holds)
+		}
+		if !t.Movable() {
+			help = "rename it, or move it to where it belongs"
+		}
+	case t.Reason == match.Convention:
+		message = fmt.Sprintf("%s is named as those in %s are", shown(name), shown(t.Holds))
+	default:
+		message = fmt.Sprintf("%s is of a kind that lies in %s", shown(name), shown(t.Holds))
+	}
+	if !t.Movable() && help == "" {
+		help = "it cannot be moved there as it is: a file of that name is there"
+	}
+	return message, help
+}
+
+func unfit(t *match.Thing) (message, help string) {
+	name := path.Base(t.Path)
+	if t.Says == "" {
+		return fmt.Sprintf("%s is not of the kinds that %s holds", shown(name), folderOf(t.Path)), ""
+	}
+	return fmt.Sprintf("%s does not follow the naming convention of %s", shown(name), folderOf(t.Path)), t.Says
+}
+
+func strayed(t *match.Thing) (message, help string) {
+	name := path.Base(t.Path)
+	switch t.Reason {
+	case match.Copied:
+		return fmt.Sprintf("%s is called a copy of %s, which is there", shown(name), shown(t.Other)), "look which of them is to stay"
+	case match.Doubled:
+		return fmt.Sprintf("%s is %s once more, under another number or spelling", shown(name), shown(t.Other)), "look which of them is to stay"
+	case match.Another:
+		return fmt.Sprintf("%s is not among the %s of this project", shown(name), t.Other), ""
+	}
+	if t.Node.Kind == tree.File {
+		return fmt.Sprintf("%s lies loose in %s, where only folders are meant to be", shown(name), folderOf(t.Path)), ""
+	}
+	return fmt.Sprintf("%s is not one of the folders that belong into %s", shown(name), folderOf(t.Path)), strings.TrimSpace(help)
+}
