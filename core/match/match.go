@@ -124,6 +124,7 @@ func Compare(w *Wanted, real *tree.Node) []*Thing {
 	m.top = real
 	m.same(w.Own, real, spot{node: real})
 	m.elsewhere()
+	m.dueInside()
 	m.places()
 	slices.SortStableFunc(m.things, func(a, b *Thing) int { return strings.Compare(a.Path, b.Path) })
 	return m.things
@@ -346,6 +347,11 @@ func (m *matcher) folder(want, real *tree.Node, at spot) {
 		if c.Marks&tree.Open != 0 {
 			open = append(open, c)
 		} else if i, there := m.there(c, real.Children); !there {
+			if i, found := find(real.Children, c.Name); found && c.Marks&tree.Either != 0 && !l.taken[i] {
+				l.taken[i] = true // the folder for it is there, and nothing in it
+				m.absent(c, at, nil)
+				continue
+			}
 			lacking = append(lacking, c)
 		} else if !l.taken[i] {
 			l.taken[i], l.hits[k] = true, int32(i)
@@ -433,6 +439,24 @@ func (m *matcher) absent(c *tree.Node, at spot, real []*tree.Node) {
 		m.gone[c] = t
 	}
 	m.tell(t)
+}
+
+// dueInside tells what is overdue in what is missing.
+func (m *matcher) dueInside() {
+	var walk func(n *tree.Node, at spot)
+	walk = func(n *tree.Node, at spot) {
+		for _, c := range n.Children {
+			if c.Marks&tree.Due != 0 {
+				m.absent(c, at, nil)
+			}
+			walk(c, at.below(c))
+		}
+	}
+	for _, t := range m.missing {
+		if t.Kind == Missing && len(m.Expansion.Due) > 0 {
+			walk(t.Node, spot{nil, t.Path, t.in, t.to})
+		}
+	}
 }
 
 // left tells what is not wanted in a folder, and returns the files in it that may be

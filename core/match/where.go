@@ -2,6 +2,7 @@ package match
 
 import (
 	"path"
+	"slices"
 	"strings"
 
 	"vestibula/core/naming"
@@ -44,10 +45,10 @@ func (m *matcher) held(line *template.Line, want *tree.Node, at spot) {
 		r = naming.NewReader(line.Holds)
 		m.naming[line] = r
 	}
-	conv, values, misfit := r.Read(at.node.Name)
+	conv, values, _ := r.Read(at.node.Name)
 	_, end := naming.Split(at.node.Name)
 	switch {
-	case misfit == nil:
+	case conv != nil:
 		at.node.Marks |= tree.Conforms
 		if slot, place, within := m.contradicts(conv, values, false); slot != "" {
 			m.contradiction(at, want, conv, values, slot, place, within)
@@ -56,7 +57,10 @@ func (m *matcher) held(line *template.Line, want *tree.Node, at spot) {
 	default:
 		t := m.tell(&Thing{Kind: Unfit, Node: at.node, Path: at.path})
 		if len(line.Holds) > 0 {
-			t.Says = misfit.Message
+			t.Says = m.example(line.Holds[0])
+			if end != "" {
+				t.Says += "." + end
+			}
 		}
 		f := looseFile{spot: at, thing: t, want: want}
 		if m.all != nil {
@@ -66,6 +70,31 @@ func (m *matcher) held(line *template.Line, want *tree.Node, at spot) {
 		}
 		m.loose = append(m.loose, f)
 	}
+}
+
+// example is a name that a convention makes with what is known at the place where the
+// matcher stands.
+func (m *matcher) example(conv *template.Convention) string {
+	name, _, err := conv.Pattern.Write(func(slot string) value.Value {
+		for _, f := range conv.Fields {
+			if f.Name != slot {
+				continue
+			}
+			if v, _ := m.known(slot); v.Given() && v.Kind == f.Type.Kind && !v.Empty() {
+				return v
+			}
+			day := value.OfDate(m.Now)
+			if longer, _ := m.known(f.Within); longer.Kind.Calendar() {
+				day = value.OfDate(longer.Time())
+			}
+			return f.Type.Specimen(f.Name, day)
+		}
+		return value.Value{}
+	}, 2)
+	if err != nil {
+		return ""
+	}
+	return name
 }
 
 // owned looks at a file in a folder that is the owner's: only whether its name
@@ -156,13 +185,12 @@ func (m *matcher) places() {
 			t = m.tell(&Thing{Node: f.node, Path: f.path})
 		}
 		t.Kind = Misplaced
-		if t.Reason = FileKind; f.conv != nil {
+		if t.Reason = FileKind; f.conv != nil && slices.Contains(m.Template.LineOf(place).Holds, f.conv) {
 			t.Reason, t.Other = Convention, f.conv.Name
 		}
 		to, there := m.spots[place]
-		t.Holds = pathOf(index.parents, place, m.Own)
-		if t.Slot != "" {
-			t.Holds = "" // told by the slot
+		if t.Slot == "" {
+			t.Holds = pathOf(index.parents, place, m.Own)
 		}
 		if !there {
 			if gone := index.gone(m, place); gone != nil {
@@ -173,7 +201,7 @@ func (m *matcher) places() {
 		if _, taken := find(to.node.Children, f.node.Name); taken {
 			continue
 		}
-		t.Holds, t.Sure, t.in, t.to = to.path, true, to.in, path.Join(to.to, f.node.Name)
+		t.Sure, t.in, t.to = true, to.in, path.Join(to.to, f.node.Name)
 	}
 }
 
@@ -222,40 +250,51 @@ func (x *index) gone(m *matcher, n *tree.Node) *Thing {
 	return nil
 }
 
-// find returns the only place where a file belongs, or nil.
-func (x *index) find(m *matcher, f *looseFile) (only *tree.Node) {
-	_, end := naming.Split(f.node.Name)
+// find returns the only place where a file belongs, or nil: by its name, else by its
+// kind.
+func (x *index) find(m *matcher, f *looseFile) *tree.Node {
 	candidates := x.holding
-	if f.slot != "" && len(f.conv.Fields) > 0 {
-		if l := m.Template.LineOf(f.want); l == nil || !l.HoldsAnything() {
-			candidates = x.byLine[f.want.From]
-		}
+	var line *template.Line
+	if f.want != nil {
+		line = m.Template.LineOf(f.want)
 	}
-	for round := range 2 { // by name, then by kind
-		if round == 0 && f.conv == nil || round == 1 && (f.slot != "" || f.thing == nil) {
-			continue
-		}
+	if f.slot != "" && (line == nil || !line.HoldsAnything()) {
+		candidates = x.byLine[f.want.From]
+	}
+	if f.conv != nil {
+		var fit []*tree.Node
 		for _, n := range candidates {
 			l := m.Template.LineOf(n)
-			fits := round == 1 && l.Takes(end)
-			if round == 0 {
-				fits = f.slot != "" && !l.HoldsAnything()
-				for _, c := range l.Holds {
-					fits = fits || c == f.conv
-				}
-				fits = fits && m.agreesAt(x, n, f)
+			if (slices.Contains(l.Holds, f.conv) || f.slot != "" && !l.HoldsAnything()) && m.agreesAt(x, n, f) {
+				fit = append(fit, n)
 			}
-			if !fits || n == f.want && round == 1 {
-				continue
-			}
-			if only != nil {
-				return nil
-			}
-			only = n
 		}
-		if only != nil {
-			return only
+		if f.slot != "" && len(fit) > 1 {
+			// What lies among those that came in, in another month, came in.
+			fit = slices.DeleteFunc(fit, func(n *tree.Node) bool { return n.From != f.want.From })
 		}
+		if len(fit) == 1 {
+			return fit[0]
+		}
+	}
+	if f.slot != "" || f.thing == nil {
+		return nil
+	}
+	_, end := naming.Split(f.node.Name)
+	var fit, beside []*tree.Node
+	for _, n := range candidates {
+		if n == f.want || !m.Template.LineOf(n).Takes(end) {
+			continue
+		}
+		if fit = append(fit, n); f.want != nil && x.parents[n] == x.parents[f.want] {
+			beside = append(beside, n)
+		}
+	}
+	switch {
+	case len(fit) == 1:
+		return fit[0]
+	case len(beside) == 1:
+		return beside[0]
 	}
 	return nil
 }

@@ -11,6 +11,7 @@ import (
 	"time"
 
 	"vestibula/core/digest"
+	"vestibula/core/naming"
 	"vestibula/core/template"
 	"vestibula/core/tree"
 )
@@ -107,7 +108,7 @@ func placeNamed[T any](places map[string]T, n *tree.Node) (value T, found bool) 
 		return value, false
 	}
 	for name, v := range places {
-		if alike(n, name) {
+		if alike(n, name) || strings.EqualFold(naming.Bare(n), name) {
 			return v, true
 		}
 	}

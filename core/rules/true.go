@@ -121,7 +121,7 @@ func unfit(t *match.Thing) (message, help string) {
 	if t.Says == "" {
 		return fmt.Sprintf("%s is not of the kinds that %s holds", shown(name), folderOf(t.Path)), ""
 	}
-	return fmt.Sprintf("%s does not follow the naming convention of %s", shown(name), folderOf(t.Path)), t.Says
+	return fmt.Sprintf("%s is not named as files in %s are", shown(name), folderOf(t.Path)), "they look like " + t.Says
 }
 
 func strayed(t *match.Thing) (message, help string) {

@@ -156,7 +156,7 @@ func (c *compiler) bindConvention(conv *Convention, text *Node, own []*Field) {
 // letter only: it may be meant.
 func (c *compiler) nearField(text *Node, p *pattern.Pattern, name string) {
 	for _, f := range c.t.Fields {
-		if outline.OneLetterApart(name, f.Name) {
+		if f.Type.Kind != value.List && outline.OneLetterApart(name, f.Name) {
 			for _, piece := range p.Pieces {
 				if piece.Field == name {
 					c.warn(outline.Pos{Line: text.Line, Column: text.Column + piece.At}, utf8.RuneCountInString(piece.Text),

@@ -227,6 +227,26 @@ func (t *Type) OnDay(text string, day time.Time) string {
 	return text
 }
 
+// Specimen returns some value of the type, as an example shows it: a text is the name
+// of its field, a time the one that a day lies in, and a number the smallest.
+func (t *Type) Specimen(field string, day Value) Value {
+	switch {
+	case t.Kind == Number && t.Min != nil:
+		return OfNumber(*t.Min)
+	case t.Kind == Number:
+		return OfNumber(1)
+	case t.Kind == Choice:
+		return t.Option(0)
+	case t.Kind == YesNo:
+		return Bool(true)
+	case t.Kind == Term:
+		return Value{Kind: Term, Year: day.Year, Part: 1, Text: t.Of[0].Code}
+	case t.Kind.Calendar():
+		return t.covering(day.Time())
+	}
+	return Of(field)
+}
+
 // covering returns the value of the type that the day now lies in.
 func (t *Type) covering(now time.Time) Value {
 	v := Value{Kind: t.Kind, Year: int16(now.Year())}
