@@ -54,6 +54,8 @@ var contests = []contest{
 	{"read-1M-names", "regexp with the equal expression", 1.0 / 3, readNames},
 	{"check-1M-nodes", "the same with a tenth of the nodes", 11, checkTemplate},
 	{"check-1M-entries", "find, which only lists them", 1.5, checkFolder},
+	{"match-1M-entries", "find -printf of path, size and time", 1.5, matchProject},
+	{"projects-1000", "find -printf of path, size and time", 1.5, matchMany},
 	{"sort-100k-names", "a second for each of four orders", 1, sortSiblings},
 	{"write-1M-names", "fmt.Sprintf with the equal verbs", 1, writeNames},
 }

@@ -62,6 +62,15 @@ func checkTemplate(b *bench) (ours, theirs measure, err error) {
 	return check(large), check(small), err
 }
 
+// millionEntries builds a folder of a million entries, once.
+func millionEntries(b *bench, file string) string {
+	into := filepath.Join(b.dir, "million")
+	if err := os.Mkdir(into, 0o777); err == nil {
+		timed(b.program, "build", file, "--into", into, "--yes", "--limit", "2000000")
+	}
+	return filepath.Join(into, "Projects")
+}
+
 // checkFolder compares checking a real folder of a million entries with listing
 // it.
 func checkFolder(b *bench) (ours, theirs measure, err error) {
@@ -69,15 +78,48 @@ func checkFolder(b *bench) (ours, theirs measure, err error) {
 	if err != nil {
 		return nil, nil, err
 	}
-	into := filepath.Join(b.dir, "million")
-	if err := os.Mkdir(into, 0o777); err != nil {
-		return nil, nil, err
-	}
-	timed(b.program, "build", file, "--into", into, "--yes", "--limit", "2000000")
-	folder := filepath.Join(into, "Projects")
+	folder := millionEntries(b, file)
 	ours = seconds(func() time.Duration { return timed(b.program, "check", folder, "--template", file) })
 	theirs = seconds(func() time.Duration { return timed("find", folder) })
 	return ours, theirs, nil
+}
+
+// printed lists a folder with sizes and times.
+func printed(folder string) measure {
+	return seconds(func() time.Duration { return timed("find", folder, "-printf", `%p %s %T@\n`) })
+}
+
+// matchProject compares holding a project of a million entries against what it was
+// built from with listing it.
+func matchProject(b *bench) (ours, theirs measure, err error) {
+	file, err := projects(b.dir, 50_000)
+	if err != nil {
+		return nil, nil, err
+	}
+	folder := millionEntries(b, file)
+	ours = seconds(func() time.Duration { return timed(b.program, "check", folder, "--only", "missing,misnamed,misplaced,holds,strays,overdue") })
+	return ours, printed(folder), nil
+}
+
+// matchMany compares a row for each of a thousand projects of a hundred entries with
+// listing them.
+func matchMany(b *bench) (ours, theirs measure, err error) {
+	var outline, table strings.Builder
+	outline.WriteString("---\nfields: { client: Who?, stages: { type: list, default: [survey, repair, sewing] } }\n---\n<client>\n")
+	for i := range 9 {
+		fmt.Fprintf(&outline, "    <#> Place %c\n        <#> <stage> | each: stage in stages\n            Notes/\n            list.md\n        read me.md\n", 'A'+i)
+	}
+	table.WriteString("client\n")
+	for i := range 1000 {
+		fmt.Fprintf(&table, "Client %04d\n", i)
+	}
+	file, rows, into := filepath.Join(b.dir, "places.folders"), filepath.Join(b.dir, "clients.csv"), filepath.Join(b.dir, "thousand")
+	check(os.WriteFile(file, []byte(outline.String()), 0o666))
+	check(os.WriteFile(rows, []byte(table.String()), 0o666))
+	check(os.Mkdir(into, 0o777))
+	timed(b.program, "build", file, "--into", into, "--table", rows, "--yes", "--limit", "200000")
+	ours = seconds(func() time.Duration { return timed(b.program, "check", into) })
+	return ours, printed(into), nil
 }
 
 // sortSiblings sorts a hundred thousand names in all four orders, against a

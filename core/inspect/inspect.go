@@ -39,6 +39,53 @@ type Look struct {
 	// Starters returns where the starters of a template of some file name lie, or nil.
 	Starters func(file string) fs.FS
 	Done     func(n int) // is told how many entries were just read; may be nil
+
+	known map[string]*known // by the texts of labels
+	sets  map[*template.Template]*rules.Set
+}
+
+// A known template has been read already: projects of one template have one text.
+type known struct {
+	template *template.Template
+	missing  map[int]string
+	err      error
+}
+
+// open opens a project by its label.
+func (l *Look) open(dir string, own *label.Label) (*project.Project, error) {
+	key := own.Template + "\x00" + own.Text
+	k := l.known[key]
+	if k == nil {
+		k = &known{}
+		k.template, k.missing, k.err = project.Parse(own, l.Starters)
+		if l.known == nil {
+			l.known = map[string]*known{}
+		}
+		l.known[key] = k
+	}
+	if k.err != nil {
+		return nil, k.err
+	}
+	return project.With(dir, own, k.template, k.missing, l.Now)
+}
+
+// rules returns the rules of a template, as far as they are wanted.
+func (l *Look) rules(t *template.Template) (*rules.Set, error) {
+	if set := l.sets[t]; set != nil {
+		return set, nil
+	}
+	set, errs := rules.Configure(t)
+	if len(errs) > 0 {
+		return nil, settingsError{errs}
+	}
+	if l.Only != nil {
+		set = set.Select(l.Only)
+	}
+	if l.sets == nil {
+		l.sets = map[*template.Template]*rules.Set{}
+	}
+	l.sets[t] = set
+	return set, nil
 }
 
 // A Report is what was found at one path.
@@ -218,7 +265,7 @@ func (l *Look) apart(r *Report, s *Subject) {
 func (l *Look) project(r *Report, s *Subject, own *label.Label, err error) {
 	l.apart(r, s)
 	if err == nil {
-		s.Project, err = project.Open(s.Dir, own, l.Starters, l.Now)
+		s.Project, err = l.open(s.Dir, own)
 	}
 	if err != nil && l.Template == nil {
 		s.Err = err
@@ -309,7 +356,7 @@ func (l *Look) held(s *Subject, t *template.Template, known template.Values, nam
 		s.Err = err
 		return
 	}
-	rules.Prune(s.Root, ignored)
+	ignored.Prune(s.Root)
 	limit := max(l.Limit, 10*s.Root.Count())
 	values := known
 	if s.Inferred {
@@ -392,15 +439,14 @@ func (l *Look) judge(s *Subject, t *template.Template, found []rules.Finding, re
 			s.Err = err
 			return
 		}
-		rules.Prune(s.Root, ignored)
+		ignored.Prune(s.Root)
 	}
-	set, errs := rules.Configure(t)
-	if len(errs) > 0 {
-		s.Err = settingsError{errs}
+	set, err := l.rules(t)
+	if err != nil {
+		s.Err = err
 		return
 	}
 	if l.Only != nil {
-		set = set.Select(l.Only)
 		found = slices.DeleteFunc(found, func(f rules.Finding) bool { return !l.Only(f.Rule) })
 	}
 	s.Rules = set.Names()

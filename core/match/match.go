@@ -71,8 +71,8 @@ type Thing struct {
 	Holds string // what the place says
 	// Within says that the place says in what longer time it must lie.
 	Within bool
-	Day   value.Value
-	Count int // how many things lie in what is missing
+	Day    value.Value
+	Count  int // how many things lie in what is missing
 
 	in *Thing // the misnamed folder that it comes to lie in
 	to string // its place below that, or from the own folder; empty where there is none
@@ -155,7 +155,17 @@ type spot struct {
 }
 
 func (s spot) below(n *tree.Node) spot {
-	return spot{n, path.Join(s.path, n.Name), s.in, path.Join(s.to, n.Name)}
+	below := spot{n, n.Name, s.in, n.Name}
+	if s.path != "" {
+		below.path = s.path + "/" + n.Name
+	}
+	switch {
+	case s.to == s.path:
+		below.to = below.path
+	case s.to != "":
+		below.to = s.to + "/" + n.Name
+	}
+	return below
 }
 
 // A frame is a folder on the way, with the values that its name shows, once somebody
@@ -330,10 +340,13 @@ func (m *matcher) level(real, want int) *level {
 // folder matches what lies in a folder.
 func (m *matcher) folder(want, real *tree.Node, at spot) {
 	line := m.Template.LineOf(want)
-	if len(want.Children) == 0 || line != nil && line.HoldsAnything() {
+	if line != nil && line.HoldsAnything() || len(want.Children) == 0 && m.all != nil {
 		m.spots[want] = at
 	}
 	if len(want.Children) == 0 {
+		if len(real.Children) == 0 {
+			return
+		}
 		m.owners = append(m.owners, at)
 		m.judge(line, want, at, real.Children)
 		return

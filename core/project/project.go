@@ -82,24 +82,38 @@ func (e *ValuesError) Error() string {
 	return strings.Join(texts, "; ")
 }
 
-// Open opens a project by its label. Starters returns the folder that a template of
-// some file name takes its starters from, or nil where it is not at hand. Now is the
-// date that "today" means. The error is a [TemplateError] or a [ValuesError].
-func Open(own string, l *label.Label, starters func(file string) fs.FS, now time.Time) (*Project, error) {
-	p := &Project{Dir: own, Label: l}
+// Parse reads the template in a label. Starters returns the folder that a template of
+// some file name takes its starters from, or nil where it is not at hand: then missing
+// are those that it would start from, by the numbers of their lines. The error is a
+// [TemplateError].
+func Parse(l *label.Label, starters func(file string) fs.FS) (t *template.Template, missing map[int]string, err error) {
 	if from := starters(l.Template); from != nil {
-		p.Template, _ = template.Parse(l.Template, l.Text, from)
-	}
-	if p.Template == nil {
-		var text string
-		var err error
-		text, p.Missing = label.WithoutStarters(l.Text)
-		if p.Template, err = template.Parse(l.Template, text, nil); err != nil {
-			return nil, &TemplateError{l.Template, text, err}
+		if t, err = template.Parse(l.Template, l.Text, from); err == nil {
+			return t, nil, nil
 		}
 	}
+	text, missing := label.WithoutStarters(l.Text)
+	if t, err = template.Parse(l.Template, text, nil); err != nil {
+		return nil, nil, &TemplateError{l.Template, text, err}
+	}
+	return t, missing, nil
+}
+
+// Open opens a project by its label. Now is the date that "today" means. The error is
+// a [TemplateError] or a [ValuesError].
+func Open(own string, l *label.Label, starters func(file string) fs.FS, now time.Time) (*Project, error) {
+	t, missing, err := Parse(l, starters)
+	if err != nil {
+		return nil, err
+	}
+	return With(own, l, t, missing, now)
+}
+
+// With opens a project whose template has been read: see [Parse].
+func With(own string, l *label.Label, t *template.Template, missing map[int]string, now time.Time) (*Project, error) {
+	p := &Project{Dir: own, Label: l, Template: t, Missing: missing}
 	var errs []*template.ValueError
-	if p.Values, errs = p.Template.ParseValues(l.Raw(), now); len(errs) > 0 {
+	if p.Values, errs = t.ParseValues(l.Raw(), now); len(errs) > 0 {
 		return nil, &ValuesError{errs}
 	}
 	return p, nil

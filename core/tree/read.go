@@ -55,13 +55,7 @@ type reader struct {
 }
 
 func (r *reader) folder(n *Node, dir, at string) {
-	f, err := os.Open(dir)
-	if err != nil {
-		r.missed(at, err)
-		return
-	}
-	entries, err := f.ReadDir(-1)
-	f.Close()
+	entries, err := list(dir)
 	if err != nil {
 		r.missed(at, err)
 	}
@@ -72,14 +66,14 @@ func (r *reader) folder(n *Node, dir, at string) {
 	n.Children = make([]*Node, 0, len(entries))
 	for i, e := range entries {
 		child := &nodes[i]
-		child.Name = e.Name()
-		if !e.IsDir() {
+		child.Name = e.Name
+		if e.Kind != Folder {
 			child.Kind = File
-			if e.Type()&fs.ModeSymlink != 0 {
+			if e.Kind == Symlink {
 				child.Marks = Link
 			}
 		}
-		if r.skip != nil && r.skip(path.Join(at, child.Name), e.IsDir()) {
+		if r.skip != nil && r.skip(path.Join(at, child.Name), e.Kind == Folder) {
 			continue
 		}
 		n.Children = append(n.Children, child)
@@ -112,4 +106,17 @@ func (r *reader) missed(at string, err error) {
 	r.lock.Lock()
 	r.unread = append(r.unread, Unread{at, err})
 	r.lock.Unlock()
+}
+
+// kindOf returns the kind of a mode.
+func kindOf(m fs.FileMode) Kind {
+	switch {
+	case m.IsDir():
+		return Folder
+	case m.IsRegular():
+		return File
+	case m&fs.ModeSymlink != 0:
+		return Symlink
+	}
+	return Other
 }
