@@ -304,15 +304,21 @@ func (r *checkRun) tellMany(results []*checkResult, reports []*inspect.Report, s
 		rows = append(rows, []term.Shown{style.Render(sign) + " " + term.Visible(result.Subject), style.Render(what), term.Dim.Render(term.Visible(note))})
 	}
 	r.screen.Columns(rows)
+	told := false
 	for _, result := range results {
 		if result.Errors+result.Warnings == 0 {
 			continue
 		}
-		r.screen.Line()
+		if !told {
+			r.screen.Line()
+			told = true
+		}
 		r.screen.Line(term.Title.Render(term.Visible(result.Subject)))
 		r.tellReal(result)
 	}
-	r.screen.Line()
+	if errs+warnings == 0 {
+		r.screen.Line()
+	}
 	if errs+warnings == 0 && fine == len(results) {
 		r.screen.Text(term.Good.Render("All is well") + " with " + term.Count(len(results), "folder") + ".")
 	} else {

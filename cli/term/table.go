@@ -46,7 +46,7 @@ func (s *Screen) Columns(rows [][]Shown) {
 		var line Shown
 		for i, cell := range row {
 			if i < len(row)-1 {
-				cell = Pad(cell, widths[i]+3)
+				cell = Pad(cell, max(widths[i], Columns(cell))+3)
 			}
 			line += cell
 		}

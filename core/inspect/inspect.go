@@ -297,7 +297,7 @@ func (l *Look) unlabelled(r *Report, root *tree.Node, dir string, names []string
 	s := &Subject{Name: ".", Dir: dir, Root: root}
 	if l.Template == nil {
 		r.Subjects = append(r.Subjects, s)
-		l.judge(s, nil, nil, &rules.Real{Root: root})
+		l.judge(s, nil, &rules.Real{Root: root})
 		return
 	}
 	w, err := match.Of(l.Template, l.Values, l.Limit, l.Now)
@@ -380,21 +380,20 @@ func (l *Look) held(s *Subject, t *template.Template, known template.Values, nam
 		s.Err = err
 		return
 	}
-	var found []rules.Finding
 	real := &rules.Real{Root: s.Root, Things: match.Compare(w, s.Root)}
 	if own, _ := t.Own(w.Expansion.Root); own != "." {
 		levels := min(levelsOf(own), len(names))
 		real.Way = names[len(names)-levels:]
 		if s.Project != nil && levels > 0 {
 			if wanted, is := path.Base(own), real.Way[levels-1]; wanted != is && w.Own.Marks&tree.Open == 0 {
-				found = append(found, rules.Renamed(is, wanted))
+				real.Wanted = wanted
 			}
 		}
 	}
 	if s.Project != nil {
 		real.Given = s.Project.Label.Given
 	}
-	l.judge(s, t, found, real)
+	l.judge(s, t, real)
 }
 
 func levelsOf(own string) int {
@@ -431,7 +430,7 @@ type settingsError struct{ outline.Errors }
 func (e settingsError) Unwrap() error { return e.Errors }
 
 // judge has the rules look at a subject.
-func (l *Look) judge(s *Subject, t *template.Template, found []rules.Finding, real *rules.Real) {
+func (l *Look) judge(s *Subject, t *template.Template, real *rules.Real) {
 	if t == nil {
 		t, _ = template.Parse("defaults", "defaults\n", nil)
 		ignored, err := rules.Ignore(l.Ignore)
@@ -446,9 +445,6 @@ func (l *Look) judge(s *Subject, t *template.Template, found []rules.Finding, re
 		s.Err = err
 		return
 	}
-	if l.Only != nil {
-		found = slices.DeleteFunc(found, func(f rules.Finding) bool { return !l.Only(f.Rule) })
-	}
 	s.Rules = set.Names()
 	if s.Template == nil {
 		s.Rules = slices.DeleteFunc(s.Rules, func(name string) bool { return rules.NeedsTemplate(name) })
@@ -462,7 +458,7 @@ func (l *Look) judge(s *Subject, t *template.Template, found []rules.Finding, re
 			real.Disk = d
 		}
 	}
-	found = append(found, set.CheckReal(real)...)
+	found := set.CheckReal(real)
 	s.Facts = tree.Measure(s.Root)
 	for at, n := range s.Root.All() {
 		if n.Marks&tree.Link != 0 {
@@ -479,19 +475,6 @@ func (l *Look) judge(s *Subject, t *template.Template, found []rules.Finding, re
 		}
 		s.Findings = append(s.Findings, f)
 	}
-	s.Findings = unique(s.Findings)
-}
-
-// unique leaves out what was put in twice.
-func unique(found []rules.Finding) []rules.Finding {
-	type key struct{ rule, path, message string }
-	seen := map[key]bool{}
-	return slices.DeleteFunc(found, func(f rules.Finding) bool {
-		k := key{f.Rule, f.Path, f.Message}
-		again := seen[k]
-		seen[k] = true
-		return again
-	})
 }
 
 // accepted returns why a finding is meant so.

@@ -20,6 +20,7 @@ type Real struct {
 	// built, and its own: of a project; there are none of a folder in which several
 	// things lie.
 	Way    []string
+	Wanted string            // what its name would be by its values, where that is another one
 	Things []*match.Thing    // what a match to its template found
 	Disk   Disk              // nil where names are all that there is, as in an archive
 	Given  map[string]string // the checksums of files that the project was given, by their paths
@@ -50,6 +51,10 @@ func (s *Set) CheckReal(r *Real) []Finding {
 	report := func(f Finding) {
 		f.Line = 0
 		found = append(found, f)
+	}
+	if r.Wanted != "" && slices.Contains(s.Names(), "misnamed") {
+		report(Finding{Rule: "misnamed", Severity: Warning, Path: ".", Message: fmt.Sprintf("the project's own folder is called %s; by its values it would be %s", shown(r.Way[len(r.Way)-1]), shown(r.Wanted)),
+			Help: "if that is meant, say so with --accept; else give it that name"})
 	}
 	for i := range s.rules {
 		if s.rules[i].check.real != nil {
@@ -210,12 +215,6 @@ func folderOf(p string) string {
 		return shown(dir)
 	}
 	return "the project's own folder"
-}
-
-// Renamed is the finding that a project's own folder is not called as its values say.
-func Renamed(is, wanted string) Finding {
-	return Finding{Rule: "misnamed", Severity: Warning, Path: ".", Message: fmt.Sprintf("the project's own folder is called %s; by its values it would be %s", shown(is), shown(wanted)),
-		Help: "if that is meant, say so with --accept; else give it that name"}
 }
 
 // NeedsTemplate reports whether a rule can only be held with a template.
