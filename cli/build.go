@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"errors"
 	"fmt"
 	"os"
 	"path/filepath"
@@ -220,7 +221,10 @@ func (b *buildRun) compare() error {
 	var labels []*labelling
 	if !b.noLabel {
 		var err error
-		if labels, err = b.labels(); err != nil {
+		var told *stop
+		if labels, err = b.labels(); errors.As(err, &told) {
+			return err
+		} else if err != nil {
 			return refused("move it away, or build with --no-label", "%v", err)
 		}
 	}

@@ -134,7 +134,7 @@ func (r *checkRun) result(report *inspect.Report, s *inspect.Subject) *checkResu
 	if abs, err := filepath.Abs(report.Path); err == nil && s.Name == "." && s.Below == "" && strings.Trim(report.Path, "./") == "" {
 		out.Subject = filepath.Base(abs)
 	} else if s.Name == "." {
-		out.Subject = report.Path
+		out.Subject = filepath.Clean(report.Path)
 	}
 	for _, u := range report.Unread {
 		if s.Name == "." || strings.HasPrefix(u.Path, s.Name+"/") {

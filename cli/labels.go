@@ -16,6 +16,7 @@ import (
 	"vestibula/core/label"
 	"vestibula/core/place"
 	"vestibula/core/tree"
+	"vestibula/core/value"
 )
 
 // A labelling is the label that a build writes into its own folder.
@@ -111,23 +112,30 @@ func (b *buildRun) labels() ([]*labelling, error) {
 			b.side.Text(term.Warn.Render("note:") + term.Sprintf(" %s is a project of %s already, and keeps that label", path.Join(b.into, l.folder), l.known.Template))
 			continue
 		}
-		l.tellChanged()
+		if err := l.tellChanged(); err != nil {
+			return nil, err
+		}
 		list = append(list, l)
 	}
 	return list, nil
 }
 
-// tellChanged tells which values of a project the build changes.
-func (l *labelling) tellChanged() {
+// tellChanged tells which values of a project the build changes. Texts that its own
+// name is made of cannot be changed: two of them give one name, and are two projects.
+func (l *labelling) tellChanged() error {
 	if l.known == nil {
-		return
+		return nil
 	}
+	named := l.namedBy()
 	next := label.NewBuild(l.run.t, l.build.Values, l.run.now, l.run.version)
 	var changed []string
 	for _, name := range l.run.t.FieldNames() {
 		was, had := l.known.Values[name]
 		is, has := next.Values[name]
 		if had && has && fmt.Sprint(was) != fmt.Sprint(is) {
+			if slices.Contains(named, name) {
+				return refused("write them so that their names differ, or give the field a larger max", "Nothing was built: %s %q and %q, of the project that is there, give one name: %s", name, is, was, l.folder)
+			}
 			changed = append(changed, fmt.Sprintf("%s from %v to %v", name, was, is))
 		}
 	}
@@ -135,6 +143,29 @@ func (l *labelling) tellChanged() {
 		b := l.run
 		b.side.Text(term.Warn.Render("note:") + term.Sprintf(" this changes the project %s: %s. Where several builds are meant to meet in one folder, write | project behind the line that is each one's own.", path.Join(b.into, l.folder), strings.Join(changed, ", ")))
 	}
+	return nil
+}
+
+// namedBy are the text fields that the name of the own folder, and of those on the way
+// to it, are made of.
+func (l *labelling) namedBy() (fields []string) {
+	t, at := l.build.Template, l.build.Root
+	for name := range strings.SplitSeq(l.folder, "/") {
+		if at = at.Child(name); at == nil {
+			return fields
+		}
+		line := t.LineOf(at)
+		for _, slot := range line.Names[at.Nth].Pattern.Slots() {
+			if f := t.Field(slot); f != nil {
+				for _, g := range t.Ingredients(f) {
+					if g.Type.Kind == value.Text {
+						fields = append(fields, g.Name)
+					}
+				}
+			}
+		}
+	}
+	return fields
 }
 
 // fresh reports whether a folder is not there yet.

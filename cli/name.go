@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"fmt"
 	"os"
 	"path/filepath"
 	"slices"
@@ -244,9 +245,16 @@ func (n *nameRun) countOn(values template.Values) error {
 	if err != nil {
 		return err
 	}
-	next, err := naming.Next(n.convention, names)
+	next, odd, err := naming.Next(n.convention, names)
 	if err != nil {
 		return refused("", "%v", err)
+	}
+	if len(odd) > 0 {
+		others := ""
+		if len(odd) > 3 {
+			others = fmt.Sprintf(" and %d more", len(odd)-3)
+		}
+		n.side.Text(term.Warn.Render("note:") + term.Sprintf(" not counted, because the convention cannot read them: %s%s", strings.Join(odd[:min(3, len(odd))], ", "), others))
 	}
 	values[f.Name] = value.OfNumber(next)
 	return nil
@@ -302,6 +310,13 @@ func (n *nameRun) names(values template.Values) (names []string, changes []templ
 		}
 		if i == 0 {
 			changes = changed
+		}
+		if err := naming.Check(n.convention, name+ext, values); err != nil {
+			help := ""
+			if ext == "" {
+				help = "give the file its ending with --ext, or use another value"
+			}
+			return nil, nil, refused(help, "%q is no name for this convention: %v", name+ext, err)
 		}
 		names = append(names, name+ext)
 	}

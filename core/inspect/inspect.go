@@ -446,9 +446,9 @@ func (l *Look) judge(s *Subject, t *template.Template, real *rules.Real) {
 		return
 	}
 	s.Rules = set.Names()
-	if s.Template == nil {
-		s.Rules = slices.DeleteFunc(s.Rules, func(name string) bool { return rules.NeedsTemplate(name) })
-	}
+	s.Rules = slices.DeleteFunc(s.Rules, func(name string) bool {
+		return s.Template == nil && rules.NeedsTemplate(name) || s.Dir == "" && rules.NeedsDisk(name)
+	})
 	real.Now = l.Now
 	if s.Dir != "" {
 		d := &disk{dir: s.Dir}

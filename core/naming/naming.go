@@ -75,25 +75,48 @@ func (r *Reader) Read(name string) (*template.Convention, []value.Value, *patter
 
 // Next returns the number that follows the highest one among the names of a
 // folder that fit the convention, or the smallest that the field allows where
-// there is none.
-func Next(c *template.Convention, names []string) (int, error) {
+// there is none. Odd are names that the convention speaks of and cannot read, although
+// they hold a number: they were not counted.
+func Next(c *template.Convention, names []string) (next int, odd []string, err error) {
 	field := c.NextField()
 	if field == nil {
-		return 0, fmt.Errorf("the convention %q has no field with `next: yes`", c.Name)
+		return 0, nil, fmt.Errorf("the convention %q has no field with `next: yes`", c.Name)
 	}
 	at := slices.Index(c.Fields, field)
-	next := 1
+	next = 1
 	if field.Type.Min != nil {
 		next = *field.Type.Min
 	}
 	r := NewReader([]*template.Convention{c})
 	for _, name := range names {
-		if _, values, misfit := r.Read(path.Base(name)); misfit == nil {
+		name = path.Base(name)
+		_, values, misfit := r.Read(name)
+		if misfit == nil {
 			next = max(next, values[at].Number+1)
+			continue
+		}
+		stem, ending := Split(name)
+		if strings.ContainsAny(stem, "0123456789") && stem[0] != '.' && (len(c.For) == 0 || slices.Contains(c.For, ending)) {
+			odd = append(odd, name)
 		}
 	}
 	if limit := field.Type.Max; limit != nil && next > *limit {
-		return 0, fmt.Errorf("no number is left for %q: it goes up to %d, and that is taken", field.Name, *limit)
+		return 0, nil, fmt.Errorf("no number is left for %q: it goes up to %d, and that is taken", field.Name, *limit)
 	}
-	return next, nil
+	return next, odd, nil
+}
+
+// Check returns an error where the name of a file, its ending included, would be read
+// otherwise than it was written: from those values.
+func Check(c *template.Convention, name string, values template.Values) error {
+	_, read, misfit := NewReader([]*template.Convention{c}).Read(name)
+	if misfit != nil {
+		return fmt.Errorf("it could not be read back: %s", misfit.Message)
+	}
+	for i, f := range c.Fields {
+		if !c.Pattern.Agrees(f.Name, read[i], values[f.Name]) {
+			return fmt.Errorf("it would be read back with %s %q, not %q", f.Name, read[i], values[f.Name])
+		}
+	}
+	return nil
 }

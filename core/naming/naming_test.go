@@ -67,14 +67,33 @@ func TestTheNextNumberFollowsTheHighest(t *testing.T) {
 		names []string
 		want  int
 	}{{nil, 1}, {[]string{"x.tif", "2027-03-09 a R 003.tif", "2027-03-08 b V 005.jpg", "2027-03-08 b V 009.pdf"}, 6}} {
-		n, err := Next(scan, tt.names)
+		n, _, err := Next(scan, tt.names)
 		require.NoError(t, err)
 		assert.Equal(t, tt.want, n)
 	}
-	_, err := Next(scan, []string{"2027-03-09 a R 012.tif"})
+	_, _, err := Next(scan, []string{"2027-03-09 a R 012.tif"})
 	assert.ErrorContains(t, err, "it goes up to 12")
-	_, err = Next(parse(t).Convention("plain"), nil)
+	_, _, err = Next(parse(t).Convention("plain"), nil)
 	assert.ErrorContains(t, err, "has no field with `next: yes`")
+}
+
+func TestNamesThatCountOnlyInAPersonsEyesAreTold(t *testing.T) {
+	n, odd, err := Next(parse(t).Convention("scan"), []string{"2027-03-09 a R 003.tif", "2027-03-09 a R 4.tif", "2027-03-09 a R 005 (copy).tif", "2027-03-09 a R 7.pdf", "notes.tif", ".1.tif"})
+	require.NoError(t, err)
+	assert.Equal(t, 4, n)
+	assert.Equal(t, []string{"2027-03-09 a R 4.tif", "2027-03-09 a R 005 (copy).tif"}, odd)
+}
+
+func TestANameIsReadAsItWasWritten(t *testing.T) {
+	tpl, err := template.Parse("t", "---\nfields: { client: { max: 10 } }\nnames: { note: \"<day:yyyy-mm> <client:like-this> <what>\" }\n---\nA\n", nil)
+	require.NoError(t, err)
+	c := tpl.Names[0]
+	values := func(what string) template.Values {
+		return template.Values{"day": value.Value{Kind: value.Date, Year: 2027, Part: 3, Day: 9}, "client": value.Of("Åsgerd Ölvane"), "what": value.Of(what)}
+	}
+	assert.NoError(t, Check(c, "2027-03 asgerd first draft.md", values("first draft")))
+	assert.ErrorContains(t, Check(c, "2027-03 asgerd v1.draft", values("v1.draft")), "read back with what \"v1\", not \"v1.draft\"")
+	assert.ErrorContains(t, Check(c, "2027-3 asgerd x", values("x")), "could not be read back")
 }
 
 func TestFilters(t *testing.T) {

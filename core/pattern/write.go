@@ -39,6 +39,9 @@ func (n *Name) Agrees(slot string, read, known value.Value) bool {
 		if b.name != slot {
 			continue
 		}
+		if limit := b.field.Type.Max; limit != nil && known.Kind == value.Text {
+			known.Text = cut(known.Text, *limit)
+		}
 		x, err := b.picture.Append(nil, read)
 		y, otherErr := b.picture.Append(nil, known)
 		if err != nil || otherErr != nil || string(x) != string(y) {

@@ -217,6 +217,12 @@ func folderOf(p string) string {
 	return "the project's own folder"
 }
 
+// NeedsDisk reports whether a rule asks for more than names.
+func NeedsDisk(name string) bool {
+	r := all[name]
+	return r != nil && r.real && !r.thing
+}
+
 // NeedsTemplate reports whether a rule can only be held with a template.
 func NeedsTemplate(name string) bool {
 	r := all[name]

@@ -1,0 +1,191 @@
+//go:build unix
+
+package main
+
+import (
+	"archive/zip"
+	"fmt"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+func TestWhatIsMeantIsKeptInTheProject(t *testing.T) {
+	d := newDesk(t)
+	d.run("build", "commission", "--into", ".", "client=Oriel Pask", "received=2027-03-09", "--yes")
+	d.write("2027-03 Oriel Pask BK/Loose ends/x.md", "")
+	out, status := d.run("check", "2027-03 Oriel Pask BK", "--accept", "Lose ends", "--why", "x")
+	assert.Equal(t, 1, status)
+	assert.Contains(t, out, "did you mean Loose ends?")
+	for _, half := range [][]string{{"--accept", "Loose ends"}, {"--why", "x"}} {
+		_, status := d.run(append([]string{"check", "2027-03 Oriel Pask BK"}, half...)...)
+		assert.Equal(t, 2, status)
+	}
+	before := d.read("2027-03 Oriel Pask BK/.vestibula.json")
+	out, status = d.run("check", "2027-03 Oriel Pask BK", "--accept", "Loose ends", "--why", "The client asked for it.")
+	assert.Zero(t, status, out)
+	out, status = d.run("check", "2027-03 Oriel Pask BK", "--strict")
+	assert.Zero(t, status, out)
+	assert.Contains(t, out, "meant so: Loose ends: “Loose ends” is not one of the folders that belong into the project's own folder (The client asked for it.)")
+	// Another build keeps it; another finding at that path is told.
+	d.run("build", "commission", "--into", ".", "client=Oriel Pask", "received=2027-03-09", "gilding=yes", "--yes")
+	require.NoError(t, os.Rename(filepath.Join(d.dir, "2027-03 Oriel Pask BK/Loose ends"), filepath.Join(d.dir, "2027-03 Oriel Pask BK/Loose ends ")))
+	out, _ = d.run("check", "2027-03 Oriel Pask BK")
+	assert.Contains(t, out, "ends in a blank")
+	require.NoError(t, os.Rename(filepath.Join(d.dir, "2027-03 Oriel Pask BK/Loose ends "), filepath.Join(d.dir, "2027-03 Oriel Pask BK/Loose ends")))
+	out, status = d.run("check", "2027-03 Oriel Pask BK", "--strict")
+	assert.Zero(t, status, out)
+	d.run("undo", "--yes")
+	d.run("undo", "--yes")
+	assert.Equal(t, before, d.read("2027-03 Oriel Pask BK/.vestibula.json"))
+}
+
+// A month of ordinary work, after which nothing is found.
+func TestOrdinaryWorkIsSilent(t *testing.T) {
+	d := newDesk(t)
+	at := "2027-03 Oriel Pask BK/"
+	silent := func(what string) {
+		t.Helper()
+		for _, folder := range []string{at, at + "01 Agreement", "."} {
+			out, status := d.run("check", folder, "--strict")
+			assert.Zero(t, status, "%s: %s", what, out)
+			assert.Contains(t, out, "All is well", what)
+		}
+	}
+	d.run("build", "commission", "--into", ".", "client=Oriel Pask", "received=2027-03-09", "--yes")
+	silent("built")
+	d.write(at+"01 Agreement/Agreement.docx", "edited")
+	d.write(at+"01 Agreement/Letters/2027-03-11 first letter.odt", "dear")
+	d.write(at+"01 Agreement/~$Agreement.docx", "")
+	d.write(at+".DS_Store", "")
+	silent("edited and written")
+	for n := range 3 {
+		out, status := d.run("name", "commission", "scan", "--in", at+"02 Condition survey/Photographs", "side=recto", "--create")
+		require.Zero(t, status, out)
+		assert.Contains(t, out, fmt.Sprintf("recto %03d.tif", n+1))
+	}
+	d.write(at+"03 Work/01 Survey/notes and more/what I saw.md", "x")
+	d.write(at+"90 Settled/anything.pdf", "x")
+	silent("photographed and noted")
+	out, status := d.run("name", "commission", "invoice", "--in", at+"05 Invoices", "day=2027-03-20", "what=deposit", "--create", "--ext", "pdf")
+	if status != 0 { // without gilding, it is the fourth
+		out, status = d.run("name", "commission", "invoice", "--in", at+"04 Invoices", "day=2027-03-20", "what=deposit", "--create", "--ext", "pdf")
+	}
+	require.Zero(t, status, out)
+	d.write(at+"plan for april.md", "beside the listed file")
+	silent("invoiced")
+	d.run("build", "commission", "--into", ".", "client=Oriel Pask", "received=2027-03-09", "stages=survey;repair;sewing;covering;lettering", "--yes")
+	silent("one stage more")
+	require.NoError(t, os.Rename(filepath.Join(d.dir, at), filepath.Join(d.dir, "moved")))
+	require.NoError(t, os.MkdirAll(filepath.Join(d.dir, "Clients"), 0o777))
+	require.NoError(t, os.Rename(filepath.Join(d.dir, "moved"), filepath.Join(d.dir, "Clients", at)))
+	at = "Clients/" + at
+	silent("moved")
+}
+
+func TestHandInsAreCheckedAtOnce(t *testing.T) {
+	d := newDesk(t, "hand-in.folders", "---\nfields: { name: Who? }\nnames: { page: { pattern: \"page <n:00>\", for: [pdf] } }\n---\n<name>\n    Pages  | holds: page\n    Sources/\n    Report.odt\n",
+		"in/Oriel Pask/Pages/page 01.pdf", "", "in/Oriel Pask/Report.odt", "r", "in/Oriel Pask/Sources/x.txt", "",
+		"in/Jun Teague/Pages/one.pdf", "", "in/Jun Teague/report.odt", "r", "in/Jun Teague/Sources/x.txt", "")
+	pack := func(name string, entries ...string) {
+		f, err := os.Create(filepath.Join(d.dir, name))
+		require.NoError(t, err)
+		z := zip.NewWriter(f)
+		for _, e := range entries {
+			_, err := z.Create(e)
+			require.NoError(t, err)
+		}
+		require.NoError(t, z.Close())
+		require.NoError(t, f.Close())
+	}
+	pack("in/dag.zip", "Dag Holm/Pages/page 01.pdf", "Dag Holm/Report.odt", "Dag Holm/Sources/x.txt")
+	pack("in/Runa Vik.zip", "Pages/page 01.pdf", "Sources/", "../../out.txt", `..\out.txt`)
+	d.write("in/broken.zip", "PK\x03\x04")
+	out, status := d.run("check", "in/Oriel Pask", "in/Jun Teague", "in/dag.zip", "in/Runa Vik.zip", "--template", "hand-in")
+	assert.Equal(t, 1, status)
+	for _, want := range []string{"✓ in/Oriel Pask     well", "✓ in/dag.zip        well", "name Dag Holm", "✗ in/Jun Teague", "“report.odt” is spelled otherwise: it is to be “Report.odt”", "“one.pdf” is not named as files in “Pages” are",
+		"name Runa Vik", "Report.odt: “Report.odt” is missing (a file)", "../../out.txt: this entry leads out of the archive", "4 folders; 2 well"} {
+		assert.Contains(t, out, want)
+	}
+	out, status = d.run("check", "in", "--template", "hand-in")
+	assert.Equal(t, 1, status)
+	assert.Contains(t, out, "in/Jun Teague", "a folder in which such projects lie")
+	out, status = d.run("check", "in/broken.zip", "--template", "hand-in")
+	assert.Equal(t, 2, status)
+	assert.Contains(t, out, "it is damaged")
+	out, status = d.run("check", "in/dag.zip", "--template", "hand-in", "--fix", "--yes")
+	assert.Equal(t, 2, status)
+	assert.Contains(t, out, "is an archive, and cannot be mended")
+}
+
+func TestLabelsOfStrangersAreJudgedWithoutHarm(t *testing.T) {
+	d := newDesk(t)
+	for _, name := range []string{"Oriel Pask", "Jun Teague"} {
+		d.run("build", "commission", "--into", "work", "client="+name, "received=2027-03-09", "--yes")
+		d.run("build", "commission", "--into", ".", "client="+name, "received=2027-03-09", "--yes")
+	}
+	whole := d.read("2027-03 Oriel Pask BK/.vestibula.json")
+	for folder, label := range map[string]string{"cut": whole[:200], "later": strings.Replace(whole, `"vestibula": 2`, `"vestibula": 9`, 1), "text": strings.Replace(whole, "<received:yyyy-mm>", "<received:yyyy-mm", 1),
+		"values": strings.Replace(whole, `"received": "2027-03-09"`, `"received": "soon"`, 1), "huge": strings.Repeat(" ", 33<<20), "range": strings.Replace(whole, "stage in stages", "stage in 1..999999999", 1), "null": "null"} {
+		d.write("odd/"+folder+"/.vestibula.json", label)
+		out, status := d.run("check", "odd/"+folder)
+		assert.NotZero(t, status, folder)
+		assert.Less(t, len(out), 3000, folder)
+		assert.NotContains(t, out, "goroutine", folder)
+	}
+	require.NoError(t, os.Symlink("..", filepath.Join(d.dir, "odd/cut/circle")))
+	out, status := d.run("check", "odd")
+	assert.Equal(t, 1, status)
+	assert.Equal(t, 7, strings.Count(out, "cannot be judged   ")+strings.Count(out, "cannot be judged\n"), out)
+
+	// One identity, twice; and a project in a project.
+	require.NoError(t, os.CopyFS(filepath.Join(d.dir, "2027-03 copy"), os.DirFS(filepath.Join(d.dir, "2027-03 Oriel Pask BK"))))
+	d.run("build", "ledger", "--into", "2027-03 Jun Teague BK/01 Agreement", "year=2027", "--yes")
+	require.NoError(t, os.RemoveAll(filepath.Join(d.dir, "2027-03 Jun Teague BK/01 Agreement/Books 2027/04 Tax return")))
+	require.NoError(t, os.RemoveAll(filepath.Join(d.dir, "odd")))
+	out, _ = d.run("check", ".")
+	assert.Contains(t, out, "is a copy of")
+	assert.Contains(t, out, "✓ 2027-03 Jun Teague BK  ")
+	assert.Contains(t, out, "✗ 2027-03 Jun Teague BK/01 Agreement/Books 2027")
+	assert.Contains(t, out, "04 Tax return: “04 Tax return” is missing (a folder with 1 thing in it)")
+}
+
+func TestAFolderAndATemplateOfOneNameAreToldApart(t *testing.T) {
+	d := newDesk(t, "card.folders", "Card\n    Pictures\n", "card/x.md", "")
+	out, status := d.run("check", "card")
+	assert.Equal(t, 2, status)
+	assert.Contains(t, out, "write card/ for the folder, or card.folders for the template")
+	out, _ = d.run("check", "card/")
+	assert.Contains(t, out, "Held to the defaults")
+	out, _ = d.run("check", "card.folders")
+	assert.Contains(t, out, "All is well with card.folders.")
+}
+
+func TestAPartOfAProjectIsJudgedAsInTheWhole(t *testing.T) {
+	d := newDesk(t)
+	d.run("build", "commission", "--into", ".", "client=Oriel Pask", "received=2027-03-09", "--yes")
+	at := "2027-03 Oriel Pask BK/"
+	d.write(at+"02 Condition survey/Photographs/2027-03-09 jun-teague recto 001.tif", "")
+	d.write(at+"03 Work/05 Lettering/x.md", "")
+	whole, _ := d.run("check", at)
+	part, _ := d.run("check", at+"02 Condition survey/Photographs")
+	line := "02 Condition survey/Photographs/2027-03-09 jun-teague recto 001.tif: “2027-03-09 jun-teague recto 001.tif” says client jun teague; here it is Oriel Pask [misplaced]"
+	assert.Contains(t, whole, line)
+	assert.Contains(t, part, line)
+	assert.NotContains(t, part, "05 Lettering")
+}
+
+func TestTwoValuesThatGiveOneNameAreRefused(t *testing.T) {
+	d := newDesk(t, "c.folders", "---\nfields: { client: { ask: Who?, max: 10 }, kind: { default: x } }\n---\n<client>\n    Notes <kind>\n")
+	d.run("build", "c", "--into", ".", "client=Oriel Pask Sons", "--yes")
+	out, status := d.run("build", "c", "--into", ".", "client=Oriel Pask Daughters", "--yes")
+	assert.Equal(t, 1, status)
+	assert.Contains(t, out, `client "Oriel Pask Daughters" and "Oriel Pask Sons", of the project that is there, give one name: Oriel Pask`)
+	out, status = d.run("build", "c", "--into", ".", "client=Oriel Pask Sons", "kind=y", "--yes")
+	assert.Zero(t, status)
+	assert.Contains(t, out, "this changes the project ./Oriel Pask: kind from x to y")
+}
