@@ -180,12 +180,12 @@ func TestAPartOfAProjectIsJudgedAsInTheWhole(t *testing.T) {
 }
 
 func TestTwoValuesThatGiveOneNameAreRefused(t *testing.T) {
-	d := newDesk(t, "c.folders", "---\nfields: { client: { ask: Who?, max: 10 }, kind: { default: x } }\n---\n<client>\n    Notes <kind>\n")
+	d := newDesk(t, "c.folders", "---\nfields: { client: { ask: Who?, max: 10 }, kind: { default: x } }\n---\n<client>\n    Notes <kind>\n    Letters\n")
 	d.run("build", "c", "--into", ".", "client=Oriel Pask Sons", "--yes")
 	out, status := d.run("build", "c", "--into", ".", "client=Oriel Pask Daughters", "--yes")
 	assert.Equal(t, 1, status)
 	assert.Contains(t, out, `client "Oriel Pask Daughters" and "Oriel Pask Sons", of the project that is there, give one name: Oriel Pask`)
 	out, status = d.run("build", "c", "--into", ".", "client=Oriel Pask Sons", "kind=y", "--yes")
 	assert.Zero(t, status)
-	assert.Contains(t, out, "this changes the project ./Oriel Pask: kind from x to y")
+	assert.Contains(t, out, "this changes the project Oriel Pask: kind from x to y")
 }
