@@ -160,6 +160,9 @@ func (b *buildRun) read(args []string) error {
 		b.side.Line()
 	}
 	b.values = b.t.Complete(b.values, b.now)
+	if err := (&batch.Counter{Place: b.place}).Fill(b.t, b.values, b.flags.limit); err != nil {
+		return b.tellErrors(b.t.Name, b.t.Text, err, statusFound)
+	}
 	return nil
 }
 

@@ -67,7 +67,7 @@ func (b *buildRun) growTable(args []string) error {
 		return b.tellErrors(b.t.Name, b.t.Text, errs, statusUnclear)
 	}
 	r := &b.table
-	x := &batch.Batch{Template: b.t, Limit: b.flags.limit, Now: b.now}
+	x := &batch.Batch{Template: b.t, Limit: b.flags.limit, Now: b.now, Counter: &batch.Counter{Place: b.place}}
 	b.batch = x
 	if x.Common, err = rawArgs(args[1:]); err != nil {
 		return err

@@ -74,6 +74,7 @@ type Batch struct {
 	Limit    int                     // how many folders and files a row may make
 	Now      time.Time               // what "today" means
 	Done     func(n int)             // is called with how many rows were just looked at; may be nil
+	Counter  *Counter                // gives rows their numbers, where the template counts
 
 	Builds   []*Build  // of the good rows, in their order
 	Problems []Problem // of the others, in the order of the rows
@@ -143,7 +144,11 @@ func (b *Batch) growAll() []grown {
 	all := make([]grown, len(rows))
 	var next atomic.Int64
 	var group sync.WaitGroup
-	for range runtime.GOMAXPROCS(0) {
+	several := runtime.GOMAXPROCS(0)
+	if Counts(b.Template) {
+		several = 1 // the numbers go by the order of the rows
+	}
+	for range several {
 		group.Go(func() {
 			set, _ := rules.Configure(b.Template) // a set is not to be shared; errors in the rules are errors of the template
 			raw := map[string]template.Raw{}
@@ -210,6 +215,12 @@ func (b *Batch) grow(set *rules.Set, raw map[string]template.Raw, row *table.Row
 		return g
 	}
 	values = b.Template.Complete(values, b.Now)
+	if !b.Table.Marked(row) && b.Counter != nil {
+		if err := b.Counter.Fill(b.Template, values, b.Limit); err != nil {
+			tell("", err.Error())
+			return g
+		}
+	}
 	x, err := b.Template.Tree(values, b.Limit)
 	if err != nil {
 		message := err.Error()

@@ -106,6 +106,20 @@ func Next(c *template.Convention, names []string) (next int, odd []string, err e
 	return next, odd, nil
 }
 
+// Highest returns the highest number that a slot has among names that a pattern reads,
+// or -1 where there is none.
+func Highest(name *pattern.Name, slot string, names []string) int {
+	r := name.Reader()
+	at, highest := slices.Index(r.Fields(), slot), -1
+	values := make([]value.Value, len(r.Fields()))
+	for _, text := range names {
+		if at >= 0 && r.Read(text, values) == nil {
+			highest = max(highest, values[at].Number)
+		}
+	}
+	return highest
+}
+
 // Check returns an error where the name of a file, its ending included, would be read
 // otherwise than it was written: from those values.
 func Check(c *template.Convention, name string, values template.Values) error {

@@ -31,6 +31,7 @@ type end struct {
 	fixed value.Value
 	field int           // of a number field that stands alone, or -1
 	of    string        // the name of that field
+	step  int           // so many steps after its value
 	name  *pattern.Name // of an end such as <year>-01
 }
 
@@ -103,15 +104,31 @@ func (e *end) value(env []value.Value, t *value.Type) (value.Value, error) {
 		if err != nil || filling.Open {
 			return value.Value{}, err
 		}
-		v, err := endType(t).Parse(string(text), time.Time{})
+		v, err := parseEnd(endType(t), string(text))
 		if err != nil {
 			return v, fmt.Errorf("an end of this range %w", err)
+		}
+		return v, nil
+	case e.field >= 0 && e.step != 0 && env[e.field].Given() && !env[e.field].Empty() && env[e.field].Kind != value.Pending:
+		v, ok := env[e.field].Shift(e.step, t)
+		if !ok {
+			return v, fmt.Errorf("nothing lies so far from %s", env[e.field])
 		}
 		return v, nil
 	case e.field >= 0:
 		return env[e.field], nil
 	}
 	return e.fixed, nil
+}
+
+// parseEnd reads one end of a range. The 53rd week of a year that has only 52 is the
+// last one.
+func parseEnd(t *value.Type, text string) (value.Value, error) {
+	v, err := t.Parse(text, time.Time{})
+	if year, last := strings.CutSuffix(text, "-W53"); err != nil && last && t.Kind == value.Week {
+		return t.Parse(year+"-W52", time.Time{})
+	}
+	return v, err
 }
 
 // endType is the type without the bounds that its items have.
@@ -285,7 +302,7 @@ func (c *compiler) rangeEnd(s *scope, l *loop, e *end, text string) (*value.Type
 	}
 	for _, k := range []value.Kind{value.Number, value.Date, value.Month, value.Quarter, value.Week} {
 		t := &value.Type{Kind: k}
-		v, err := t.Parse(sample, time.Time{})
+		v, err := parseEnd(t, sample)
 		if err != nil {
 			continue
 		}
@@ -308,13 +325,17 @@ func (c *compiler) due(s *scope, line *outline.Line, clause outline.Clause) *loo
 	l := &loop{at: line.TextPos(clause), width: len([]rune(clause.Text))}
 	l.from.field = -1
 	before := len(c.errs)
-	t, ok := c.rangeEnd(s, l, &l.from, clause.Text)
+	field, step := pattern.Stepped(clause.Text)
+	t, ok := c.rangeEnd(s, l, &l.from, field)
+	if l.from.step = step; step != 0 && l.from.field < 0 {
+		ok = false
+	}
 	if ok && t.Kind == value.Date {
 		l.typ = t
 		return l
 	}
 	c.errs = c.errs[:before]
-	c.fail(l.at, l.width, fmt.Sprintf("%q is no date", clause.Text), "write a date such as 2027-03-09, or the name of a date field")
+	c.fail(l.at, l.width, fmt.Sprintf("%q is no date", clause.Text), "write a date such as 2027-03-09, the name of a date field, or a field and so many days: received + 14")
 	return nil
 }
 

@@ -167,7 +167,7 @@ func parseValues(fields []*Field, whose string, raw map[string]Raw, now time.Tim
 func (t *Template) Missing(values Values) []*Field {
 	var missing []*Field
 	for _, f := range t.Fields {
-		if _, given := values[f.Name]; !given && f.Default == nil && !f.Made() && f.needed {
+		if _, given := values[f.Name]; !given && f.Default == nil && !f.Made() && !f.Next && f.needed {
 			missing = append(missing, f)
 		}
 	}
