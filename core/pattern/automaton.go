@@ -158,8 +158,93 @@ func pow10(n int) int {
 	return v
 }
 
+// A barring follows how much of each text that cannot be held has been read: of a run,
+// the longest beginning that it ends in (Knuth, Morris and Pratt, "Fast pattern
+// matching in strings", 1977).
+type barring struct {
+	texts [][]rune
+	begun string // a byte for each text
+}
+
+// after returns the barring behind one more character, and whether a text is whole.
+func (b barring) after(r rune) (next barring, whole bool) {
+	begun := make([]byte, len(b.texts))
+	for i, text := range b.texts {
+		run := append(slices.Clone(text[:b.begun[i]]), r)
+		for len(run) > 0 && !slices.Equal(run, text[:len(run)]) {
+			run = run[1:]
+		}
+		begun[i] = byte(len(run))
+		whole = whole || len(run) == len(text)
+	}
+	return barring{b.texts, string(begun)}, whole
+}
+
+// barred adds a free text that cannot hold some texts, also not with a space before
+// and behind it: a state for each state of its style with what has been read of them.
+func (a *automaton) barred(t *token, entries []int) []int {
+	type key struct {
+		style uint8
+		begun string
+	}
+	first := barring{begun: string(make([]byte, len(t.without)))}
+	candidates := slices.Clone(representatives)
+	for _, w := range t.without {
+		first.texts = append(first.texts, []rune(w))
+		candidates = append(candidates, []rune(w)...)
+	}
+	first, _ = first.after(' ')
+	known := map[key]int{}
+	var order []key
+	state := func(k key) int {
+		s, there := known[k]
+		if !there {
+			s = a.state()
+			known[k] = s
+			order = append(order, k)
+		}
+		return s
+	}
+	// step is where a character leads from a state; it leads nowhere where it cannot
+	// stand, or where it makes one of the texts whole.
+	step := func(from key, r rune) (key, bool) {
+		next, ok := t.style.step(from.style, r)
+		b, whole := barring{first.texts, from.begun}.after(r)
+		return key{next, b.begun}, ok && !whole
+	}
+	join := func(at int, from key) {
+		seen := map[key]bool{}
+		for _, r := range candidates {
+			to, ok := step(from, r)
+			if !ok || seen[to] {
+				continue
+			}
+			seen[to] = true
+			a.move(at, func(x rune) bool {
+				reached, ok := step(from, x)
+				return ok && reached == to
+			}, state(to))
+		}
+	}
+	for _, e := range entries {
+		join(e, key{atFirst, first.begun})
+	}
+	var exits []int
+	for i := 0; i < len(order) && len(a.next) <= maxStates; i++ {
+		k := order[i]
+		join(known[k], k)
+		if _, whole := (barring{first.texts, k.begun}).after(' '); !whole && t.style.accepts(k.style) {
+			exits = append(exits, known[k])
+		}
+	}
+	return exits
+}
+
 // text adds a free text: a state for each state of its style.
 func (a *automaton) text(t *token, entries []int) []int {
+	if len(t.without) > 0 {
+		return a.barred(t, entries)
+	}
 	var states [inOther + 1]int
 	for i := range states {
 		states[i] = a.state()
@@ -234,7 +319,7 @@ func classes(more []rune, automata ...*automaton) (alphabet []rune, steps [][][]
 // runes adds to the candidates the characters that the tokens spell out.
 func (r *Reader) runes(into []rune) []rune {
 	for i := range r.tokens {
-		for _, w := range append([]string{r.tokens[i].text}, r.tokens[i].words...) {
+		for _, w := range slices.Concat([]string{r.tokens[i].text}, r.tokens[i].words, r.tokens[i].without) {
 			for _, c := range norm.NFC.String(w) {
 				if c >= utf8.RuneSelf && !slices.Contains(into, c) {
 					into = append(into, c)

@@ -16,12 +16,12 @@ import (
 	"strings"
 	"unicode"
 	"unicode/utf8"
+
+	"vestibula/core/value"
 )
 
-// Reserved are the characters that cannot stand in a name: Windows refuses
-// them (Microsoft, "Naming Files, Paths, and Namespaces"), and the slash is
-// refused everywhere.
-const Reserved = `<>|/:"*?\`
+// Reserved are the characters that cannot stand in a name.
+const Reserved = value.Reserved
 
 // OwnNumber is the field name of the slot `<#>`: a line's number among its
 // siblings.

@@ -2,6 +2,7 @@ package pattern
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -194,6 +195,54 @@ func FuzzReadNeverPanics(f *testing.F) {
 				_, err := n.Append(nil, &Filling{Values: values})
 				_ = err // a partly known value may not be writable; it must only not panic
 			}
+		}
+	})
+}
+
+func TestWhatATextCannotHoldMakesNamesReadable(t *testing.T) {
+	bind := func(source string, without ...string) *Name {
+		p, errs := Parse(source)
+		require.Empty(t, errs)
+		n, errs := p.Bind(func(name string) (Field, *Error) {
+			typ := &value.Type{Kind: value.Text, Without: without}
+			return Field{Index: slices.Index(p.Slots(), name), Type: typ}, nil
+		})
+		require.Empty(t, errs)
+		return n
+	}
+	assert.Equal(t, Fails, bind("<a> - <b>").Unambiguous().Verdict)
+	assert.Equal(t, Holds, bind("<a> - <b>", " - ").Unambiguous().Verdict)
+	assert.Equal(t, Holds, bind("<a>, <b> (<c>)", ", ", "(", ")").Unambiguous().Verdict)
+	proof := bind("<a> <b>", " - ").Unambiguous()
+	require.Equal(t, Fails, proof.Verdict, "a space can stand in both")
+	assert.NotContains(t, proof.Name, " - ")
+	r := bind("<a> - <b>", " - ").Reader()
+	values := make([]value.Value, 2)
+	require.Nil(t, r.Read("Kestrel-Paper - blue - grey"[:20], values))
+	assert.Equal(t, "Kestrel-Paper", values[0].Text)
+	for _, bad := range []string{"a - b - c", "a - - b", "- a - b", "a -"} {
+		assert.NotNil(t, r.Read(bad, values), bad)
+	}
+	// What is written from values that can be is read in one way.
+	rapid.Check(t, func(t *rapid.T) {
+		typ := &value.Type{Kind: value.Text, Without: []string{" - ", ", "}}
+		text := rapid.StringMatching(`[ab][ab ,/-]{0,6}[ab]`)
+		n := bind("<a> - <b>, <c>", " - ", ", ")
+		var given []value.Value
+		for _, slot := range []string{"a", "b", "c"} {
+			v, err := typ.Parse(text.Draw(t, slot), time.Time{})
+			if err != nil {
+				return
+			}
+			given = append(given, v)
+		}
+		out, err := n.Append(nil, &Filling{Values: given})
+		require.NoError(t, err)
+		got := n.Reader().readingsWithSpans(string(out), 2)
+		require.Len(t, got, 1, "%s", out)
+		for i, v := range given {
+			clean, _ := Clean(v.Text)
+			assert.Equal(t, clean, got[0].values[i].Text)
 		}
 	})
 }

@@ -121,6 +121,9 @@ func (r *Reader) add(owner int, t token) {
 	if owner >= 0 && t.op != literal {
 		f := &r.fields[owner]
 		f.tokens = append(f.tokens, len(r.tokens))
+		if t.op == freeText && t.part == partText && (t.style == nil || t.style.spaced()) {
+			t.without = f.typ.Without
+		}
 	}
 	r.tokens = append(r.tokens, t)
 	r.owner = append(r.owner, owner)
@@ -235,6 +238,9 @@ func (r *Reader) assemble(values []value.Value) bool {
 				p.add(&r.tokens[k], r.numbers[k], r.s[r.begin(k):r.ends[k]])
 			}
 			*v, ok = p.value(f.typ)
+		}
+		if ok && len(f.typ.Without) > 0 && v.Kind == value.Text {
+			ok = f.typ.Barred(v.Text) == ""
 		}
 		if ok && f.step != 0 {
 			*v, ok = v.Shift(-f.step, f.typ)

@@ -25,6 +25,9 @@ func Schema() map[string]any {
 			"is":      m{"type": "string", "description": "Made from other fields: a pattern of text and slots."},
 			"min":     m{"type": "integer", "minimum": 0, "description": "The smallest number; of a text, its fewest characters."},
 			"max":     m{"type": "integer", "minimum": 0, "description": "The largest number; of a text, its most characters."},
+			"without": m{"anyOf": []m{text, list}, "description": "What a text cannot hold, also not with a space put before and behind it."},
+			"within":  m{"type": "string", "description": "The field, or the item, of a longer time that this one must lie in."},
+			"next":    m{"type": []string{"boolean", "string"}, "description": "Where no value is given, one more than the highest number among the siblings."},
 			"months":  m{"type": "array", "items": text, "minItems": 12, "maxItems": 12, "description": "The names of the twelve months in another language."},
 		}
 		maps.Copy(properties, more)

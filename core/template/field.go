@@ -64,7 +64,7 @@ func (f *Field) Parse(r Raw, now time.Time) (value.Value, error) {
 }
 
 // fieldKeys are the keys of a field's definition.
-var fieldKeys = []string{"ask", "type", "default", "example", "of", "is", "min", "max", "next", "within", "months"}
+var fieldKeys = []string{"ask", "type", "default", "example", "of", "is", "min", "max", "next", "within", "without", "months"}
 
 // Limits on what a header says, far above what a person writes.
 const (
@@ -106,7 +106,7 @@ func (c *compiler) field(p Pair, own bool) *Field {
 	case !c.want(p.Value, Mapping, p.Key, p.Key+": { ask: …, type: … }"):
 		return f
 	}
-	var kind, of, lo, hi *Node
+	var kind, of, lo, hi, without *Node
 	for _, q := range p.Value.Pairs {
 		v := q.Value
 		switch q.Key {
@@ -140,6 +140,8 @@ func (c *compiler) field(p Pair, own bool) *Field {
 			f.Example = rawOf(v)
 		case "next":
 			f.Next = v.Text == "yes" || v.Text == "true"
+		case "without":
+			without = v
 		case "within":
 			if c.want(v, Scalar, q.Key, "within: month") {
 				f.Within, f.withinAt = v.Text, v.Pos
@@ -149,6 +151,9 @@ func (c *compiler) field(p Pair, own bool) *Field {
 		}
 	}
 	c.fieldType(f, kind, of, lo, hi)
+	if without != nil {
+		c.without(f, without)
+	}
 	c.fieldSamples(f, p.Value)
 	f.declared = kind != nil || of != nil
 	if f.Next && !own && f.Type.Kind != value.Number {
@@ -250,6 +255,24 @@ func (c *compiler) options(n *Node) []value.Option {
 		c.fail(n.Pos, n.width(), "`of` needs a list of the values that are allowed", "of: [first, second]")
 	}
 	return options
+}
+
+// maxWithout bounds what a text cannot hold: how many texts, and their characters.
+const maxWithout = 20
+
+// without reads what a text cannot hold.
+func (c *compiler) without(f *Field, n *Node) {
+	if f.Type.Kind != value.Text {
+		c.fail(n.Pos, n.width(), fmt.Sprintf("`without` goes with a text, and %q is a %s", f.Name, f.Type.Kind), "leave it out")
+		return
+	}
+	for _, w := range n.Texts() {
+		if strings.TrimSpace(w) == "" || len(w) > maxWithout || len(f.Type.Without) == maxWithout {
+			c.fail(n.Pos, n.width(), fmt.Sprintf("`without` needs a text, or some, of at most %d characters, with more than spaces in them", maxWithout), `without: " - "`)
+			return
+		}
+		f.Type.Without = append(f.Type.Without, w)
+	}
 }
 
 // fieldSamples checks default and example against the type.

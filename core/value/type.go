@@ -29,6 +29,7 @@ type Type struct {
 	Of       []Option // Choice, Term: what is allowed
 	Min, Max *int     // Number: the bounds; Text: of its length in characters
 	Months   []string // twelve names of months, or nil for English ones
+	Without  []string // Text: what it cannot hold, also not together with a space put before and behind it
 	Letter   byte     // Number: 'A' or 'a' where it is shown as letters if nothing else is asked for
 }
 
@@ -115,7 +116,34 @@ func (t *Type) parseText(s string) (Value, error) {
 	if n := len([]rune(s)); t.Min != nil && n < *t.Min {
 		return Value{}, fmt.Errorf("%q has %d characters; at least %d are needed", s, n, *t.Min)
 	}
+	if w := t.Barred(s); w != "" {
+		return Value{}, fmt.Errorf("%q holds %q, which would not be told from what stands beside it in names", s, w)
+	}
 	return Of(s), nil
+}
+
+// Reserved are the characters that cannot stand in a name: Windows refuses them
+// (Microsoft, "Naming Files, Paths, and Namespaces"), and the slash is refused
+// everywhere. In names, a hyphen stands for each.
+const Reserved = `<>|/:"*?\`
+
+// Barred returns what a text holds that it cannot, or "".
+func (t *Type) Barred(s string) string {
+	if len(t.Without) == 0 {
+		return ""
+	}
+	s = " " + strings.Map(func(r rune) rune {
+		if strings.ContainsRune(Reserved, r) {
+			return '-'
+		}
+		return r
+	}, s) + " "
+	for _, w := range t.Without {
+		if strings.Contains(s, w) {
+			return w
+		}
+	}
+	return ""
 }
 
 func (t *Type) parseNumber(s string) (Value, error) {
