@@ -44,6 +44,9 @@ func (n *Name) Agrees(slot string, read, known value.Value) bool {
 		}
 		x, err := b.picture.Append(nil, read)
 		y, otherErr := b.picture.Append(nil, known)
+		if otherErr == nil && read.Kind == value.Text && string(y) == read.Text {
+			continue // of initials, nothing more is read
+		}
 		if err != nil || otherErr != nil || string(x) != string(y) {
 			return false
 		}
