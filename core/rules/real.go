@@ -131,20 +131,25 @@ func Plan(findings []Finding, chosen func(*Finding) bool) (changes []change.Chan
 		}
 		return dir
 	}
-	made := map[string]bool{}
+	made, gone := map[string]bool{}, map[string]bool{}
 	add := func(f *Finding, c change.Change) {
-		if made[c.Path] || c.Op == change.Move && c.Path == c.From {
+		if made[c.Path] || c.From != "" && gone[c.From] || c.Op == change.Move && c.Path == c.From {
 			return
 		}
-		made[c.Path] = true
+		made[c.Path], gone[c.From] = true, true
 		c.Why = f.Message
 		changes, mended = append(changes, c), append(mended, f)
 	}
-	for i := range findings {
-		f := &findings[i]
-		if f.Fix == nil || !chosen(f) {
-			continue
+	// Where a thing belongs goes before a better name for it where it lies.
+	order := make([]*Finding, 0, len(findings))
+	for _, placed := range []bool{true, false} {
+		for i := range findings {
+			if f := &findings[i]; f.Fix != nil && (f.Fix.thing != nil) == placed && chosen(f) {
+				order = append(order, f)
+			}
 		}
+	}
+	for _, f := range order {
 		t := f.Fix.thing
 		switch {
 		case t == nil:

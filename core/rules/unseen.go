@@ -2,6 +2,7 @@ package rules
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 	"unicode"
 
@@ -26,7 +27,7 @@ func init() {
 func unseen(c *context) (check, error) {
 	severity, err := onOff(c, Error)
 	return check{folder: func(f *Folder, report func(Finding)) {
-		var plain map[string]*tree.Node
+		var alike map[string][]*tree.Node // by what they look like
 		for _, n := range f.Node.Children {
 			if isASCII(n.Name) {
 				continue
@@ -39,13 +40,13 @@ func unseen(c *context) (check, error) {
 				report(finding)
 				continue
 			}
-			if plain == nil {
-				plain = make(map[string]*tree.Node, len(f.Node.Children))
+			if alike == nil {
+				alike = make(map[string][]*tree.Node, len(f.Node.Children))
 				for _, other := range f.Node.Children {
-					plain[lookOf(other.Name)] = other
+					alike[lookOf(other.Name)] = append(alike[lookOf(other.Name)], other)
 				}
 			}
-			if other := plain[lookOf(n.Name)]; other != n && tree.Folded(other.Name) != tree.Folded(n.Name) {
+			if slices.ContainsFunc(alike[lookOf(n.Name)], func(other *tree.Node) bool { return tree.Folded(other.Name) != tree.Folded(n.Name) }) {
 				finding := f.finding("unseen", severity, n)
 				finding.Message = fmt.Sprintf("%s looks like its neighbour, and is written with other letters", shown(n.Name))
 				finding.Help = "give one of them another word"
