@@ -289,7 +289,7 @@ func (r *adding) make(w *waiting, yes bool) error {
 		return badValues(errs)
 	}
 	base := r.project.Base(r.tree.Root)
-	b := &buildRun{app: r.app, what: "add", into: base, consent: consent{yes: yes}, noLabel: true, t: t, aim: filepath.Join(base, filepath.FromSlash(w.path)),
+	b := &buildRun{app: r.app, what: "add", into: base, consent: consent{yes: yes}, noLabel: true, t: t, aim: fromHere(filepath.Join(base, filepath.FromSlash(w.path))),
 		tree: &template.Expansion{Root: branch(w)}, batch: &batch.Batch{Template: t}}
 	var err error
 	if b.place, err = place.Open(base); err != nil {
@@ -306,6 +306,18 @@ func (r *adding) make(w *waiting, yes bool) error {
 		return err
 	}
 	return b.carryOut()
+}
+
+// fromHere is a path as it is shown: from the current folder, where it lies in that.
+func fromHere(full string) string {
+	here, err := place.Real(".")
+	if err != nil {
+		return full
+	}
+	if rel, err := filepath.Rel(here, full); err == nil && filepath.IsLocal(rel) {
+		return rel
+	}
+	return full
 }
 
 // outside says which values do not lie in what they must.

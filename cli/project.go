@@ -35,6 +35,12 @@ func (a *app) projectAt(path string) (p *project.Project, rest string, err error
 	if err != nil {
 		return nil, "", unclear("", "%v", err)
 	}
+	if inside, leads := project.Inside(at); l == nil && leads && rest == "" {
+		if own, l, err = project.Find(inside); err != nil {
+			return nil, "", unclear("", "%v", err)
+		}
+		at = own
+	}
 	if l == nil {
 		return nil, "", unclear("name a folder that was built from a template", "%q has no %s", path, label.FileName)
 	}

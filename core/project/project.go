@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
+	"os"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -55,6 +56,38 @@ func Find(dir string) (own string, l *label.Label, err error) {
 		own = up
 	}
 }
+
+// Inside returns the own folder of the project that a folder only leads to: the one
+// with a label below it, if on the way each folder holds one folder and nothing else
+// that is not hidden.
+func Inside(dir string) (own string, found bool) {
+	for range maxLeading {
+		entries, err := os.ReadDir(dir)
+		if err != nil {
+			return "", false
+		}
+		next := ""
+		for _, e := range entries {
+			switch {
+			case e.Name() == label.FileName:
+				return dir, true
+			case strings.HasPrefix(e.Name(), "."):
+			case next != "" || !e.IsDir():
+				return "", false
+			default:
+				next = e.Name()
+			}
+		}
+		if next == "" {
+			return "", false
+		}
+		dir = filepath.Join(dir, next)
+	}
+	return "", false
+}
+
+// maxLeading is how many folders may lead to a project.
+const maxLeading = 16
 
 // A TemplateError says that the template in a label can no longer be read.
 type TemplateError struct {
