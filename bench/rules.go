@@ -97,7 +97,9 @@ func matchProject(b *bench) (ours, theirs measure, err error) {
 		return nil, nil, err
 	}
 	folder := millionEntries(b, file)
-	ours = seconds(func() time.Duration { return timed(b.program, "check", folder, "--only", "missing,misnamed,misplaced,holds,strays,overdue") })
+	ours = seconds(func() time.Duration {
+		return timed(b.program, "check", folder, "--only", "missing,misnamed,misplaced,holds,strays,overdue")
+	})
 	return ours, printed(folder), nil
 }
 
