@@ -239,3 +239,26 @@ func TestAJournalThatCannotBeWrittenStopsTheBuild(t *testing.T) {
 	assert.Zero(t, status, out)
 	assert.Contains(t, d.has("out"), "x/form.bin")
 }
+
+// A file is another one whenever a program has saved it, and what was done to it can be
+// taken back all the same.
+func TestWhatWasDoneToAFileIsTakenBackAlthoughItWasSavedAnew(t *testing.T) {
+	d := newDesk(t, "t.folders", "A\n    1 x\n    10 y\n")
+	d.run("check", "--fix", "t", "--yes")
+	mended := d.read("t.folders")
+	require.Equal(t, "A\n    01 x\n    10 y\n", mended)
+	for range 3 { // as editors do
+		d.write("t.new", mended)
+		require.NoError(t, os.Rename(filepath.Join(d.dir, "t.new"), filepath.Join(d.dir, "t.folders")))
+	}
+	out, status := d.run("undo", "--yes")
+	assert.Zero(t, status, out)
+	assert.Equal(t, "A\n    1 x\n    10 y\n", d.read("t.folders"))
+	// What holds something else by now stays.
+	d.run("undo", "2", "--yes")
+	d.write("t.new", "edited")
+	require.NoError(t, os.Rename(filepath.Join(d.dir, "t.new"), filepath.Join(d.dir, "t.folders")))
+	out, _ = d.run("undo", "3", "--yes")
+	assert.Contains(t, out, "stays: it has been changed since")
+	assert.Equal(t, "edited", d.read("t.folders"))
+}

@@ -445,7 +445,7 @@ func (r *checkRun) keep(reports []*inspect.Report) error {
 		return err
 	}
 	name := filepath.Base(s.Dir)
-	if _, err = r.carryOut(undertaking{plan: plan, doing: "writing", total: 1, again: "vestibula undo takes it back", head: journal.Head{What: "accept", Title: at, Project: name, Roots: []journal.Root{{Path: change.Text(label.FileName)}}}}); err != nil {
+	if _, err = r.carryOut(undertaking{plan: plan, doing: "writing", total: 1, again: "vestibula undo takes it back", head: journal.Head{What: "accept", Title: at, Project: name, Roots: []journal.Root{{Path: ".", ID: l.ID}}}}); err != nil {
 		return err
 	}
 	r.screen.Text(term.Good.Render("Kept") + term.Sprintf(" in %s: %s is meant so (%s).", name, at, strings.Join(kept, ", ")))
@@ -552,9 +552,13 @@ func (r *checkRun) repair(paths []string, reports []*inspect.Report) error {
 	}
 	name := filepath.Base(set.Places[0])
 	var roots []journal.Root
-	for _, c := range set.Changes {
-		if len(roots) < manyRoots {
-			roots = append(roots, journal.Root{In: c.In, Path: change.Text(c.Path)})
+	for _, j := range jobs {
+		if in := slices.Index(set.Places, j.s.Dir); in >= 0 && len(roots) < manyRoots {
+			root := journal.Root{In: in, Path: "."}
+			if j.s.Project != nil {
+				root.ID = j.s.Project.Label.ID
+			}
+			roots = append(roots, root)
 		}
 	}
 	if _, err := r.carryOut(undertaking{plan: plan, doing: "mending", total: len(set.Changes), again: "vestibula undo takes it back",
@@ -570,7 +574,11 @@ func (r *checkRun) repair(paths []string, reports []*inspect.Report) error {
 
 // fixLine is the line of a fix in a plan.
 func fixLine(f *rules.Finding) term.Shown {
-	note := term.Dim.Italic().Render("   " + term.Visible(f.Message))
+	why := f.Fix.Why()
+	if why == "" {
+		why = f.Message
+	}
+	note := term.Dim.Italic().Render("   " + term.Visible(why))
 	if f.Fix.Makes() {
 		return "  " + term.Good.Render("+") + " " + term.Visible(f.Fix.To()) + note
 	}
@@ -589,7 +597,7 @@ func (r *checkRun) tellProbable(probable []*rules.Finding) {
 			r.screen.Line(term.Dim.Render(term.Sprintf("  … and %s more", term.Number(len(probable)-i))))
 			return
 		}
-		r.screen.Line("  ", term.Warn.Render("?"), " ", term.Visible(f.Path), term.Dim.Render(" → "), term.Visible(f.Fix.To()), term.Dim.Italic().Render("   "+term.Visible(f.Message)))
+		r.screen.Line("  ", term.Warn.Render("?"), " ", term.Visible(f.Path), term.Dim.Render(" → "), term.Visible(f.Fix.To()), term.Dim.Italic().Render("   "+term.Visible(f.Fix.Why())))
 	}
 }
 

@@ -98,6 +98,9 @@ func noteOf(t *template.Template, x *template.Expansion) func(*tree.Node) term.S
 	told := map[int32]bool{}
 	return func(n *tree.Node) term.Shown {
 		var parts []term.Shown
+		if n.Kind == tree.Symlink && n.Content != nil {
+			parts = append(parts, term.Visible(n.Content.Source()))
+		}
 		if n.Marks&tree.Due != 0 {
 			part := term.Shown("to be delivered")
 			if due, ok := x.Due[n]; ok {
@@ -116,6 +119,9 @@ func noteOf(t *template.Template, x *template.Expansion) func(*tree.Node) term.S
 		if l := t.LineOf(n); l != nil {
 			if names := l.HoldsText(); names != "" {
 				parts = append(parts, term.Sprintf("holds %s", names))
+			}
+			if l.Worth > 0 {
+				parts = append(parts, term.Sprintf("worth %d", l.Worth))
 			}
 			if l.Note != "" {
 				parts = append(parts, term.Visible(l.Note))

@@ -59,6 +59,7 @@ func (a *Archive) Open() (io.ReadCloser, error) {
 type packer interface {
 	folder(path string) error
 	file(path string, c tree.Content) error
+	link(path string, target tree.Content) error
 	Close() error
 }
 
@@ -74,6 +75,8 @@ func (a *Archive) write(w io.Writer) error {
 		var err error
 		if n.Kind == tree.Folder {
 			err = p.folder(path + "/")
+		} else if n.Kind == tree.Symlink {
+			err = p.link(path, n.Content)
 		} else {
 			err = p.file(path, n.Content)
 		}
@@ -113,6 +116,22 @@ func (p *zipPacker) file(path string, c tree.Content) error {
 		return err
 	}
 	return tree.Copy(w, c)
+}
+
+func (p *zipPacker) link(path string, target tree.Content) error {
+	w, err := p.create(path, fs.ModeSymlink|0o777, zip.Store)
+	if err != nil {
+		return err
+	}
+	return tree.Copy(w, target)
+}
+
+func (p *tarPacker) link(path string, target tree.Content) error {
+	var to strings.Builder
+	if err := tree.Copy(&to, target); err != nil {
+		return err
+	}
+	return p.WriteHeader(&tar.Header{Typeflag: tar.TypeSymlink, Name: path, Linkname: to.String(), Mode: 0o777, ModTime: p.time})
 }
 
 type tarPacker struct {

@@ -102,7 +102,9 @@ func (m *maker) there(n *tree.Node, parent int32, path string) error {
 			step.State, step.Why = Blocked, fmt.Sprintf("%s of that name is there, where a folder must be: move or rename it", kind.Article())
 		case c.Kind == tree.File && kind != tree.File:
 			step.State, step.Why = Blocked, fmt.Sprintf("%s of that name is there, where a file must be: move or rename it", kind.Article())
-		case c.Kind == tree.File:
+		case c.Kind == tree.Symlink && kind != tree.Symlink:
+			step.State, step.Why = Blocked, fmt.Sprintf("%s of that name is there, where a link must be: move or rename it", kind.Article())
+		case c.Kind != tree.Folder:
 			same, err := same(m.place, at, c.Content)
 			if err != nil {
 				return err

@@ -256,7 +256,7 @@ func Invert(changes []Change) []Change {
 			first := len(out)
 			c.Each(func(at string, n *tree.Node) bool {
 				r := Change{Op: Remove, In: c.In, Path: at, Was: State{Entry: tree.Entry{Kind: n.Kind}}}
-				if n.Kind == tree.File {
+				if n.Kind != tree.Folder {
 					r.Was.Sum = sumOf(n, c.Sum)
 				}
 				out = append(out, r)
@@ -303,8 +303,8 @@ func WithContents(list, from []Change) []Change {
 	list = slices.Clone(list)
 	for i := range list {
 		switch c := &list[i]; {
-		case c.Op == Make && c.Node.Kind == tree.File && known[c.Sum] != nil:
-			c.Node = &tree.Node{Name: c.Node.Name, Kind: tree.File, Content: known[c.Sum]}
+		case c.Op == Make && c.Node.Kind != tree.Folder && known[c.Sum] != nil:
+			c.Node = &tree.Node{Name: c.Node.Name, Kind: c.Node.Kind, Content: known[c.Sum]}
 		case c.Op == Replace:
 			c.Content = known[c.Sum]
 		}

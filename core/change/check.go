@@ -474,6 +474,9 @@ func (k *Check) look(s *spot) (tree.Entry, error) {
 	}
 	if s.other {
 		e.Dev, e.Ino = 0, 0
+		if e.Kind == tree.Symlink {
+			e.Time = 0 // on another disk it is made anew
+		}
 	}
 	return e, err
 }
@@ -575,7 +578,7 @@ func (k *Check) remove(c *Change) (*string, error) {
 			}
 		}
 		sum := ""
-		if there.kind == tree.File {
+		if there.kind == tree.File || there.kind == tree.Symlink && c.Was.Sum != "" {
 			var old []byte
 			if sum, err = k.sum(there, &old); err != nil {
 				return nil, err

@@ -98,7 +98,7 @@ func (c *Change) WriteLine(w *bufio.Writer, sums func(n *tree.Node) (string, err
 }
 
 func wholeSum(n *tree.Node, sum string, sums func(n *tree.Node) (string, error)) (string, error) {
-	if sum = sumOf(n, sum); n.Kind == tree.File && sum == "" {
+	if sum = sumOf(n, sum); n.Kind != tree.Folder && sum == "" {
 		return sums(n)
 	}
 	return sum, nil
@@ -111,13 +111,17 @@ func writeHolds(w *bufio.Writer, n *tree.Node, sums func(n *tree.Node) (string, 
 			dst = append(dst, ',')
 		}
 		switch {
-		case c.Kind == tree.File:
+		case c.Kind != tree.Folder:
 			sum, err := wholeSum(c, "", sums)
 			if err != nil {
 				return 0, err
 			}
 			dst = append(appendName(append(dst, '['), c.Name, ""), `,"`...)
-			dst = append(append(dst, sum...), `"]`...)
+			dst = append(append(dst, sum...), '"')
+			if c.Kind == tree.Symlink {
+				dst = append(dst, `,"link"`...)
+			}
+			dst = append(dst, ']')
 		case len(c.Children) == 0 && utf8.ValidString(c.Name):
 			dst = appendName(dst, c.Name, "/")
 		default:
@@ -232,11 +236,15 @@ func (l *line) below(list *[]Change, at string, holds []any) error {
 		}
 		c := Change{Op: Make, In: l.In, Path: at + name, Node: &tree.Node{Kind: tree.Folder}}
 		if c.Was.Kind = tree.Folder; !folder {
+			kind := tree.File
+			if len(item) == 3 && item[2] == "link" {
+				kind, item = tree.Symlink, item[:2]
+			}
 			sum, text := item[len(item)-1].(string)
 			if !text || len(item) != 2 {
 				return errNoChange
 			}
-			c.Sum, c.Was.Kind, c.Node = sum, tree.File, &tree.Node{Kind: tree.File}
+			c.Sum, c.Was.Kind, c.Node = sum, kind, &tree.Node{Kind: kind}
 		}
 		*list = append(*list, c)
 		if folder {

@@ -571,7 +571,7 @@ func discard(root folder.Folder, work string) error {
 	}
 	for _, e := range entries {
 		kept := strings.HasPrefix(e.Name, "kept-") || strings.HasPrefix(e.Name, "new-") || strings.HasPrefix(e.Name, "gone-") || strings.HasPrefix(e.Name, partName)
-		if !kept || e.Kind != tree.File {
+		if !kept || e.Kind != tree.File && e.Kind != tree.Symlink {
 			return fmt.Errorf("“%s/%s” was on its way when the run was cut short: take that back first", work, e.Name)
 		}
 		if err := h.Remove(e.Name, false); err != nil {

@@ -1,6 +1,7 @@
 package disk
 
 import (
+	"bytes"
 	"cmp"
 	"errors"
 	"io"
@@ -293,6 +294,16 @@ func (r *run) put(parent folder.Folder, name string, n *tree.Node, in int, part 
 		err := parent.Mkdir(name, cmp.Or(as.Mode, 0o777))
 		return err == nil, "", err
 	}
+	if n.Kind == tree.Symlink {
+		var target bytes.Buffer
+		if err := tree.Copy(&target, n.Content); err != nil {
+			return false, "", err
+		}
+		if err := parent.Symlink(target.String(), name); err != nil {
+			return false, "", err
+		}
+		return true, digest.Bytes(target.Bytes()), nil
+	}
 	if n.Content == nil && as.Mode == 0 {
 		f, err := parent.Create(name, 0o666)
 		if err != nil {
@@ -357,7 +368,7 @@ func (r *run) makeAgain(parent folder.Folder, name string, c *change.Change) err
 		}
 	}
 	_, _, err := r.put(parent, name, c.Node, c.In, partName+"0", c.As)
-	if err == nil && c.As.Time != 0 {
+	if err == nil && c.As.Time != 0 && c.Node.Kind != tree.Symlink {
 		err = parent.SetTime(name, c.As.Time)
 	}
 	return err

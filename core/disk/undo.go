@@ -2,6 +2,7 @@ package disk
 
 import (
 	"fmt"
+	"os"
 	"path"
 	"path/filepath"
 	"slices"
@@ -216,7 +217,14 @@ func whereabouts(root *journal.Root, old, here string) string {
 	if same(root, old) || root.Ino == 0 && exists(old) {
 		return old
 	}
-	return search(root, old, here)
+	if now := search(root, old, here); now != "" {
+		return now
+	}
+	// A file is another one whenever a program has saved it: what it holds is looked at.
+	if info, err := os.Lstat(old); err == nil && !info.IsDir() {
+		return old
+	}
+	return ""
 }
 
 // same reports whether what lies at a path is a root, by its identity.

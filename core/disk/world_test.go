@@ -37,12 +37,13 @@ type world struct {
 	texts  []string // of files that are neither removed nor replaced
 }
 
-// A thing is a folder or a file, where it was and where it will be.
+// A thing is a folder, a file or a link, where it was and where it will be.
 type thing struct {
 	name, newName     string
 	parent, newParent *thing // nil at the top of a place
 	in, newIn         int
 	folder            bool
+	link              bool // it is a link, to what its text says
 	text, newText     string
 	fresh, gone       bool
 	copyOf            *thing
@@ -101,6 +102,9 @@ func newWorld(t *testing.T, seed uint64, size int) *world {
 		at := filepath.Join(w.places[n.place(false)], n.path(false))
 		if n.folder {
 			require.NoError(t, os.MkdirAll(at, 0o777))
+		} else if n.link {
+			require.NoError(t, os.MkdirAll(filepath.Dir(at), 0o777))
+			require.NoError(t, os.Symlink(n.text, at))
 		} else {
 			require.NoError(t, os.MkdirAll(filepath.Dir(at), 0o777))
 			require.NoError(t, os.WriteFile(at, []byte(n.text), 0o640))
@@ -168,7 +172,7 @@ func (w *world) add(fresh bool) {
 	n.newName, n.newParent, n.newIn = name, parent, in
 	if !n.folder {
 		n.text = fmt.Sprintf("file %d", len(w.nodes))
-		if w.rand.IntN(8) == 0 {
+		if n.link = w.rand.IntN(6) == 0; !n.link && w.rand.IntN(8) == 0 {
 			n.text += strings.Repeat(" and much more", change.MaxOld/10)
 		}
 		n.newText = n.text
@@ -201,11 +205,11 @@ func (w *world) change() {
 		case 4:
 			w.add(true)
 		case 5:
-			if !n.folder && !n.fresh {
+			if !n.folder && !n.link && !n.fresh {
 				n.newText = "other " + n.text
 			}
 		case 6:
-			if !n.folder && !n.fresh {
+			if !n.folder && !n.link && !n.fresh {
 				if parent, in := w.home(true, nil); true {
 					if name, ok := w.free(parent, in, true); ok {
 						w.nodes = append(w.nodes, &thing{newName: name, newParent: parent, newIn: in, fresh: true, copyOf: n, text: n.text, newText: n.text})
@@ -250,6 +254,8 @@ func (w *world) derive() {
 		kind := tree.File
 		if n.folder {
 			kind = tree.Folder
+		} else if n.link {
+			kind = tree.Symlink
 		}
 		switch {
 		case n.fresh && n.gone:
@@ -257,7 +263,9 @@ func (w *world) derive() {
 			put(change.Change{Op: change.Copy, In: n.place(true), Path: n.path(true), FromIn: n.copyOf.place(false), From: n.copyOf.path(false)})
 		case n.fresh:
 			node := &tree.Node{Name: n.newName, Kind: kind}
-			if !n.folder {
+			if n.link {
+				node.Content = tree.Target(n.newText)
+			} else if !n.folder {
 				node.Content = tree.Bytes(n.newText)
 			}
 			put(change.Change{Op: change.Make, In: n.place(true), Path: n.path(true), Node: node})
@@ -273,7 +281,7 @@ func (w *world) derive() {
 			}
 			if n.newText != n.text {
 				put(change.Change{Op: change.Replace, In: n.place(true), Path: n.path(true), Content: tree.Bytes(n.newText), Was: change.State{Sum: digest.Bytes([]byte(n.text))}})
-			} else if !n.folder {
+			} else if !n.folder && !n.link {
 				w.texts = append(w.texts, n.text)
 			}
 		}
@@ -294,6 +302,8 @@ func (w *world) wanted() map[string]string {
 		switch {
 		case n.folder:
 			all[at] = "folder"
+		case n.fresh && n.link:
+			all[at] = "→ " + n.newText
 		case n.fresh && n.copyOf == nil:
 			all[at] = n.newText
 		default:
@@ -322,6 +332,12 @@ func (w *world) now() map[string]string {
 			}
 			rel, _ := filepath.Rel(place, at)
 			key := fmt.Sprintf("%d:%s", i, filepath.ToSlash(rel))
+			if d.Type()&fs.ModeSymlink != 0 {
+				target, err := os.Readlink(at)
+				require.NoError(w.t, err)
+				all[key] = "→ " + target
+				return nil
+			}
 			if all[key] = "folder"; d.Type().IsRegular() {
 				data, err := os.ReadFile(at)
 				require.NoError(w.t, err)

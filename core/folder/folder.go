@@ -159,10 +159,13 @@ func KindOf(m fs.FileMode) tree.Kind {
 	return tree.Other
 }
 
-// Sum returns the checksum of a file.
+// Sum returns the checksum of a file, or of what a link says.
 func Sum(h Folder, name string) (string, error) {
 	f, err := h.Open(name)
 	if err != nil {
+		if target, linked := h.Readlink(name); linked == nil {
+			return digest.Bytes([]byte(target)), nil
+		}
 		return "", err
 	}
 	defer f.Close()

@@ -355,7 +355,7 @@ func (m *matcher) folder(want, real *tree.Node, at spot) {
 	var lacking, open []*tree.Node
 	var folders, files bool // what is listed
 	for k, c := range want.Children {
-		folders, files = folders || c.Kind == tree.Folder, files || c.Kind == tree.File || c.Marks&tree.Either != 0
+		folders, files = folders || c.Kind == tree.Folder, files || c.Kind != tree.Folder || c.Marks&tree.Either != 0
 		l.hits[k] = -1
 		if c.Marks&tree.Open != 0 {
 			open = append(open, c)
@@ -411,6 +411,9 @@ func (m *matcher) folder(want, real *tree.Node, at spot) {
 // delivered as a file of any ending may have one.
 func (m *matcher) there(c *tree.Node, real []*tree.Node) (int, bool) {
 	i, found := find(real, c.Name)
+	if c.Kind == tree.Symlink {
+		return i, found && real[i].Marks&tree.Link != 0
+	}
 	if found && real[i].Marks&tree.Link == 0 && (real[i].Kind == c.Kind && c.Marks&tree.Either == 0 || c.Marks&tree.Either != 0 && len(real[i].Children) > 0) {
 		return i, true
 	}

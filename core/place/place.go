@@ -134,10 +134,14 @@ func Split(path string) (dir, name string) {
 	return ".", path
 }
 
-// Open opens an ordinary file.
+// Open opens an ordinary file, or what a link says.
 func (p *Place) Open(path string) (r io.ReadCloser, err error) {
 	err = p.in(path, func(f folder.Folder, name string) error {
-		r, err = f.Open(name)
+		if r, err = f.Open(name); err != nil {
+			if target, linked := f.Readlink(name); linked == nil {
+				r, err = tree.Target(target).Open()
+			}
+		}
 		return err
 	})
 	return r, err

@@ -54,7 +54,12 @@ func TestLookingFollowsNoLinkAndWritesNothing(t *testing.T) {
 			_, err := p.Look(path)
 			assert.Error(t, err, path)
 		}
-		for _, path := range []string{"a/out", "a/pipe", "a/b", "a/out/passwd"} {
+		r, err := p.Open("a/out")
+		require.NoError(t, err)
+		target, err := io.ReadAll(r)
+		require.NoError(t, err)
+		assert.Equal(t, "/etc", string(target), "what a link says, not what it leads to")
+		for _, path := range []string{"a/pipe", "a/b", "a/out/passwd"} {
 			_, err := p.Open(path)
 			assert.Error(t, err, path)
 		}

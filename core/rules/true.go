@@ -60,14 +60,18 @@ func missing(t *match.Thing) (message, help string) {
 	if t.Reason == match.InTheWay {
 		return fmt.Sprintf("%s is to be %s here, and something else has that name", shown(t.Node.Name), t.Node.Kind.Article()), "give what is there another name"
 	}
-	what := t.Node.Kind.String()
+	return fmt.Sprintf("%s is missing (%s)", shown(t.Node.Name), whatIsMissing(t)), ""
+}
+
+func whatIsMissing(t *match.Thing) string {
+	what := "a " + t.Node.Kind.String()
 	switch {
 	case t.Count == 1:
 		what += " with 1 thing in it"
 	case t.Count > 1:
 		what += fmt.Sprintf(" with %d things in it", t.Count)
 	}
-	return fmt.Sprintf("%s is missing (a %s)", shown(t.Node.Name), what), ""
+	return what
 }
 
 func misnamed(t *match.Thing) (message, help string) {

@@ -498,6 +498,19 @@ func (c *compiler) kind(e *Line, last outline.Segment, slashed bool) {
 	}
 	ending := Extension(last.Text)
 	folder := slices.ContainsFunc([]string{"use", "holds", "later", "project"}, has)
+	if clause, links := l.Clause("link"); links {
+		for _, other := range []string{"copy", "fill", "blank", "due", "use", "holds", "project"} {
+			if has(other) {
+				c.fail(outline.Pos{Line: l.Number, Column: clause.Column}, len("link"), fmt.Sprintf("a link cannot have `%s`: what it leads to has it", other), "leave one of them out")
+				return
+			}
+		}
+		if len(l.Children) > 0 {
+			c.fail(outline.Pos{Line: l.Number, Column: clause.Column}, len("link"), "nothing can lie in a link: it lies in what the link leads to", "indent less what is below")
+		}
+		e.Kind = tree.Symlink
+		return
+	}
 	switch {
 	case slashed || len(l.Children) > 0 || has("use"):
 		if fileOnly != "" {
@@ -583,6 +596,8 @@ func (c *compiler) clauses(s *scope, e *Line) {
 				c.fail(at, len(clause.Word), fmt.Sprintf("a file that is `blank` does not `%s` another one", clause.Word), "leave one of them out")
 			}
 			e.starter = c.starter(s, e, clause)
+		case "link":
+			e.link = c.target(s, e, clause)
 		case "use":
 			folderOnly(0)
 		case "holds":

@@ -69,6 +69,9 @@ func (t *Template) Tree(values Values, limit int) (*Expansion, error) {
 	}
 	root := &tree.Node{}
 	err = x.block(root, t.top)
+	if err == nil {
+		x.connect(root)
+	}
 	switch {
 	case len(x.errs) > 0:
 		return nil, x.errs.Sorted()
@@ -94,6 +97,7 @@ type expander struct {
 	changes  []Change
 	due      map[*tree.Node]value.Value
 	was      map[*tree.Node][]string
+	links    []linked
 	room     int // how many lines the block has that is being made
 }
 
@@ -307,6 +311,9 @@ func (x *expander) entry(parent *tree.Node, e *Line, byName map[string]*tree.Nod
 	}
 	if e.starter != nil {
 		x.begin(e, parent)
+	}
+	if e.link != nil {
+		x.remember(e, parent)
 	}
 	if e.due != nil {
 		v, err := e.due.from.value(x.env, e.due.typ)

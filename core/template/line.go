@@ -36,6 +36,7 @@ type Line struct {
 	number  int  // what <#> begins with
 	fixed   bool
 	starter *starter
+	link    *target
 	due     *loop // the date of `due`, as the end of a range; nil where it has none
 	inside  *block
 }

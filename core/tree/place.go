@@ -27,7 +27,7 @@ type Place interface {
 	List(path string) ([]Entry, error)
 	// Look returns what lies at a path.
 	Look(path string) (Entry, error)
-	// Open opens an ordinary file; anything else is an error.
+	// Open opens an ordinary file, or what a link says; anything else is an error.
 	Open(path string) (io.ReadCloser, error)
 	// Writable returns an error where nothing can be made in a folder.
 	Writable(path string) error

@@ -82,7 +82,16 @@ func (b Bytes) Open() (io.ReadCloser, error) { return io.NopCloser(bytes.NewRead
 // Source says that they come from memory.
 func (Bytes) Source() string { return "memory" }
 
-// A Node is a folder or a file. The root of a tree has no name: it stands for
+// A Target is the content of a link: what it leads to.
+type Target string
+
+// Open returns the target as bytes.
+func (t Target) Open() (io.ReadCloser, error) { return io.NopCloser(strings.NewReader(string(t))), nil }
+
+// Source says where the link leads.
+func (t Target) Source() string { return "a link to " + string(t) }
+
+// A Node is a folder or a file, or a link that is to be made. The root of a tree has no name: it stands for
 // the place where the tree is built.
 type Node struct {
 	Name     string
@@ -177,7 +186,7 @@ func Measure(n *Node) Facts {
 		for _, c := range n.Children {
 			trail = append(trail, c.Name)
 			l := length + utf8.RuneCountInString(c.Name)
-			if c.Kind == File {
+			if c.Kind != Folder {
 				f.Files++
 			} else {
 				f.Folders++

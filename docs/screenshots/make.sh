@@ -51,9 +51,9 @@ rmdir "clients/2027-03 Jun Teague BK/90 Settled"
 echo "a list" > "clients/2027-03 Jun Teague BK/90 Settled"
 shot preview 'vestibula build commission --into clients client="Jun Teague" received=2027-03-09 gilding=yes --preview'
 cp -r "clients/2027-03 Jun Teague BK" year
-(cd year && rm -r "01 Agreement" "90 Settled" && mv "05 Invoices" "06 Invoices" && mkdir "Old things" && touch "02 Condition survey/Photographs/2027-03-09 oriel-pask recto 001.tif" "02 Condition survey/Photographs/DSC_1001.tif")
+(cd year && rm -r "01 Agreement" "90 Settled" && mv "05 Invoices" "06 Invoices" && mkdir "Old things" && mv "03 Work/02 Repair" "03 Work/02 Repiar" && touch "02 Condition survey/Photographs/2027-03-09 oriel-pask recto 001.tif" "02 Condition survey/Photographs/DSC_1001.tif")
 mv year "2027-03 Jun Teague BK"
-shot folder 'vestibula check "2027-03 Jun Teague BK" --fix'
+shot folder 'vestibula check "2027-03 Jun Teague BK"; echo; vestibula check "2027-03 Jun Teague BK" --fix'
 rm -r "2027-03 Jun Teague BK"
 shot templates 'vestibula templates'
 echo 'mine' > "clients/2026-11 Oriel Pask BK/03 Work/mine.txt" 2>/dev/null || true
