@@ -269,13 +269,22 @@ func (n *nameRun) taken() ([]string, error) {
 		}
 		dir = "."
 	}
-	entries, err := os.ReadDir(dir)
+	real, err := place.Real(dir)
+	if err != nil {
+		return nil, unclear("", "the folder %q cannot be read: %s", dir, place.Reason(err))
+	}
+	p, err := place.Open(real)
+	if err != nil {
+		return nil, unclear("", "%v", err)
+	}
+	defer p.Close()
+	entries, err := p.List(".")
 	if err != nil {
 		return nil, unclear("", "the folder %q cannot be read: %s", dir, place.Reason(err))
 	}
 	names := make([]string, len(entries))
 	for i, e := range entries {
-		names[i] = e.Name()
+		names[i] = e.Name
 	}
 	return names, nil
 }

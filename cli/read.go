@@ -3,7 +3,6 @@ package cli
 import (
 	"bytes"
 	"encoding/csv"
-	"io/fs"
 	"os"
 	"path/filepath"
 	"slices"
@@ -14,9 +13,12 @@ import (
 	"golang.org/x/text/unicode/norm"
 
 	"vestibula/cli/term"
+	"vestibula/core/inspect"
 	"vestibula/core/naming"
 	"vestibula/core/outline"
+	"vestibula/core/place"
 	"vestibula/core/template"
+	"vestibula/core/tree"
 	"vestibula/core/value"
 )
 
@@ -70,7 +72,7 @@ received=2027-01..2027-03, n=100.. . The exit status is 1 where names do not fit
 		ValidArgsFunction: a.completeTemplate,
 		RunE:              func(_ *cobra.Command, args []string) error { return r.run(args) },
 	}
-	c.Flags().StringVar(&r.in, "in", "", "read all files of the folder `DIR`, and of those in it")
+	c.Flags().StringVar(&r.in, "in", "", "read all files of the folder `DIR`, and of those in it, or of an archive")
 	c.Flags().StringVar(&r.only, "convention", "", "read by this `NAME` alone")
 	c.Flags().StringArrayVar(&r.where, "where", nil, "keep only names with `field=value`")
 	c.Flags().BoolVar(&r.asCSV, "csv", false, "print CSV, for a spreadsheet")
@@ -163,25 +165,27 @@ func (r *readRun) choose(t *template.Template) error {
 	return nil
 }
 
+// folder reads the names of all files in a folder or archive, but of those that are
+// hidden or left there by programs.
 func (r *readRun) folder(reader *naming.Reader) error {
-	if info, err := os.Stat(r.in); err != nil || !info.IsDir() {
+	if _, err := os.Stat(r.in); err != nil {
 		return unclear("", "there is no folder %q", r.in)
 	}
-	return filepath.WalkDir(r.in, func(path string, d fs.DirEntry, err error) error {
-		switch {
-		case err != nil:
-			r.unread = append(r.unread, path)
-		case path == r.in:
-		case strings.HasPrefix(d.Name(), "."):
-			// Hidden files belong to programs, not to the person.
-			if d.IsDir() {
-				return fs.SkipDir
-			}
-		case d.Type().IsRegular():
-			r.name(reader, path)
+	done, end := r.progress("reading", -1)
+	root, unread, err := inspect.Tree(r.in, done)
+	end()
+	if err != nil {
+		return unclear("", "%s cannot be read: %s", r.in, place.Reason(err))
+	}
+	for _, u := range unread {
+		r.unread = append(r.unread, filepath.Join(r.in, filepath.FromSlash(u.Path)))
+	}
+	for at, n := range root.All() {
+		if n.Kind == tree.File && n.Marks&tree.Link == 0 {
+			r.name(reader, filepath.Join(r.in, filepath.FromSlash(at)))
 		}
-		return nil
-	})
+	}
+	return nil
 }
 
 func (r *readRun) name(reader *naming.Reader, path string) {

@@ -189,6 +189,33 @@ func (l *Look) At(at string) (*Report, error) {
 	return r, nil
 }
 
+// Tree reads what lies in a folder or an archive, but for what is hidden and what
+// programs leave there.
+func Tree(at string, done func(n int)) (*tree.Node, []tree.Unread, error) {
+	info, err := os.Stat(at)
+	if err != nil {
+		return nil, nil, err
+	}
+	var root *tree.Node
+	var unread []tree.Unread
+	if info.IsDir() {
+		root, unread, err = tree.Read(at, folderSkipped, done)
+	} else if listing, failed := archive.List(at); failed != nil {
+		err = failed
+	} else {
+		root = listing.Root
+	}
+	if err != nil {
+		return nil, nil, err
+	}
+	ignored, err := rules.Ignore(nil)
+	if err != nil {
+		return nil, nil, err
+	}
+	ignored.Prune(root)
+	return root, unread, nil
+}
+
 // projectsBelow judges the projects below a folder, and reports whether there are any.
 func (l *Look) projectsBelow(r *Report, root *tree.Node, dir string) bool {
 	var found []*Subject

@@ -12,14 +12,14 @@ const bom = "\uFEFF"
 // clauseWords are the words that can begin a clause, and whether each takes a
 // text: 1 it must, 0 it may, -1 it must not.
 var clauseWords = map[string]int{
-	"each": 1, "when": 1, "copy": 1, "fill": 1, "blank": -1, "link": 1, "due": 0, "worth": 1, "holds": 1,
+	"each": 1, "when": 1, "copy": 1, "fill": 1, "blank": -1, "guide": -1, "link": 1, "due": 0, "worth": 1, "holds": 1,
 	"carry": 0, "was": 1, "use": 1, "number": 1, "later": -1, "keep": -1, "project": -1, "note": 1,
 }
 
 // Words returns the words that can begin a clause, in the order of the
 // language reference.
 func Words() []string {
-	return []string{"each", "when", "copy", "fill", "blank", "link", "due", "worth", "holds", "carry", "was", "use", "number", "later", "keep", "project", "note"}
+	return []string{"each", "when", "copy", "fill", "blank", "guide", "link", "due", "worth", "holds", "carry", "was", "use", "number", "later", "keep", "project", "note"}
 }
 
 // Parse reads a template. The file is returned even where there are errors, as

@@ -491,7 +491,7 @@ func (c *compiler) kind(e *Line, last outline.Segment, slashed bool) {
 	l := e.Syntax
 	has := func(word string) bool { _, ok := l.Clause(word); return ok }
 	fileOnly := ""
-	for _, word := range []string{"fill", "blank"} {
+	for _, word := range []string{"fill", "blank", "guide"} {
 		if has(word) {
 			fileOnly = word
 		}
@@ -499,7 +499,7 @@ func (c *compiler) kind(e *Line, last outline.Segment, slashed bool) {
 	ending := Extension(last.Text)
 	folder := slices.ContainsFunc([]string{"use", "holds", "later", "project"}, has)
 	if clause, links := l.Clause("link"); links {
-		for _, other := range []string{"copy", "fill", "blank", "due", "use", "holds", "project"} {
+		for _, other := range []string{"copy", "fill", "blank", "guide", "due", "use", "holds", "project"} {
 			if has(other) {
 				c.fail(outline.Pos{Line: l.Number, Column: clause.Column}, len("link"), fmt.Sprintf("a link cannot have `%s`: what it leads to has it", other), "leave one of them out")
 				return
@@ -528,7 +528,7 @@ func (c *compiler) kind(e *Line, last outline.Segment, slashed bool) {
 	case has("due"):
 		e.Kind, e.Marks = tree.File, tree.Either
 	}
-	if e.Kind == tree.File && !has("due") && !has("copy") && !has("fill") && !has("link") && slices.Contains(neverEmpty, strings.ToLower(ending)) {
+	if e.Kind == tree.File && !has("due") && !has("copy") && !has("fill") && !has("guide") && slices.Contains(neverEmpty, strings.ToLower(ending)) {
 		c.warn(last.Pos, utf8.RuneCountInString(last.Text), fmt.Sprintf("this file would be empty, and an empty .%s cannot be opened", ending), "begin it with `| copy: PATH` from a file of yours")
 	}
 }
@@ -592,10 +592,20 @@ func (c *compiler) clauses(s *scope, e *Line) {
 			if e.starter != nil {
 				c.fail(at, len(clause.Word), "a line takes `copy` or `fill`, not both", "")
 			}
-			if _, blank := l.Clause("blank"); blank {
-				c.fail(at, len(clause.Word), fmt.Sprintf("a file that is `blank` does not `%s` another one", clause.Word), "leave one of them out")
+			for _, other := range []string{"blank", "guide"} {
+				if _, has := l.Clause(other); has {
+					c.fail(at, len(clause.Word), fmt.Sprintf("a file that is `%s` does not `%s` another one", other, clause.Word), "leave one of them out")
+				}
 			}
 			e.starter = c.starter(s, e, clause)
+		case "guide":
+			e.guide = true
+			if _, blank := l.Clause("blank"); blank {
+				c.fail(at, len(clause.Word), "a file is either a `guide` or `blank`", "leave one of them out")
+			}
+			if end := strings.ToLower(Extension(l.Name)); end != "" && end != "md" && end != "txt" {
+				c.warn(at, len(clause.Word), fmt.Sprintf("a guide is written as Markdown, and this file ends in .%s", end), "end its name in .md")
+			}
 		case "link":
 			e.link = c.target(s, e, clause)
 		case "use":

@@ -71,6 +71,7 @@ func (t *Template) Tree(values Values, limit int) (*Expansion, error) {
 	err = x.block(root, t.top)
 	if err == nil {
 		x.connect(root)
+		x.guides(root)
 	}
 	switch {
 	case len(x.errs) > 0:
@@ -98,6 +99,7 @@ type expander struct {
 	due      map[*tree.Node]value.Value
 	was      map[*tree.Node][]string
 	links    []linked
+	guiding  []*tree.Node
 	room     int // how many lines the block has that is being made
 }
 
@@ -314,6 +316,9 @@ func (x *expander) entry(parent *tree.Node, e *Line, byName map[string]*tree.Nod
 	}
 	if e.link != nil {
 		x.remember(e, parent)
+	}
+	if e.guide {
+		x.guiding = append(x.guiding, parent)
 	}
 	if e.due != nil {
 		v, err := e.due.from.value(x.env, e.due.typ)

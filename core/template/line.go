@@ -37,6 +37,7 @@ type Line struct {
 	fixed   bool
 	starter *starter
 	link    *target
+	guide   bool
 	due     *loop // the date of `due`, as the end of a range; nil where it has none
 	inside  *block
 }
