@@ -6,6 +6,7 @@ package inspect
 import (
 	"errors"
 	"fmt"
+	"io"
 	"io/fs"
 	"os"
 	"path"
@@ -478,7 +479,7 @@ func (l *Look) judge(s *Subject, t *template.Template, real *rules.Real) {
 	})
 	real.Now = l.Now
 	if s.Dir != "" {
-		d := &disk{dir: s.Dir}
+		d := &disk{dir: s.Dir, done: l.Done}
 		if p, err := place.Open(s.Dir); err == nil {
 			d.Place = p
 			defer p.Close()
@@ -520,7 +521,16 @@ func (s *Subject) accepted(f *rules.Finding) (why string, meant bool) {
 // A disk answers the rules.
 type disk struct {
 	*place.Place
-	dir string
+	dir  string
+	done func(n int) // is told of each file that is opened; may be nil
+}
+
+// Open opens a file to see what it holds.
+func (d *disk) Open(p string) (io.ReadCloser, error) {
+	if d.done != nil {
+		d.done(1)
+	}
+	return d.Place.Open(p)
 }
 
 // Leads reports whether a link leads to something.
