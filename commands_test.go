@@ -127,6 +127,17 @@ func TestWhatIsNotBuiltAtOnceIsShownButNotMade(t *testing.T) {
 	assert.Equal(t, []string{"Desk/", "Desk/DCIM/", "Desk/Scans/", "x"}, d.has("out"))
 }
 
+func TestANameOfTwoWordsIsProposedAsOneInBothPlaces(t *testing.T) {
+	d := newDesk(t, "t.folders", "---\nfields:\n  first name: Who?\n---\n<first name>\n")
+	out, status := d.run("check", "t")
+	assert.Equal(t, 1, status)
+	assert.Contains(t, out, "write first-name: here, and <first-name> where it stands")
+	assert.Contains(t, out, "write <first-name> here, and first-name: in the header")
+	d.write("t.folders", "---\nfields:\n  first-name: Who?\n---\n<first name>\n")
+	out, _ = d.run("check", "t")
+	assert.Contains(t, out, "did you mean <first-name>?")
+}
+
 func TestALimitCanBeRaised(t *testing.T) {
 	d := newDesk(t, "t.folders", "Desk\n    <a> | each: a in 1..200\n        <b> | each: b in 1..150\n", "out/x", "")
 	out, status := d.run("build", "t", "--into", "out", "--yes")

@@ -686,17 +686,25 @@ func (c *compiler) lookup(s *scope, name string) (pattern.Field, *pattern.Error)
 	}
 	err := &pattern.Error{Message: fmt.Sprintf("there is no field named %q", name)}
 	near := outline.Nearest(name, c.visible(s))
+	if slices.Contains(c.visible(s), joined(name)) {
+		near = joined(name)
+	}
 	switch {
 	case s != nil && (near == "" || near == s.loop.name || slices.Contains(c.listFields(), near)):
 		err.Help = fmt.Sprintf("this line repeats for %q: did you mean <%s>?", s.loop.name, s.loop.name)
 	case near != "":
 		err.Help = fmt.Sprintf("did you mean <%s>?", near)
 	case strings.TrimSpace(name) == "":
+	case joined(name) != name && outline.IsWord(joined(name)):
+		err.Help = fmt.Sprintf("the name of a field is one word: write <%s> here, and %s: in the header", joined(name), joined(name))
 	default:
 		err.Help = fmt.Sprintf("add it to the header: fields: { %s: … }", name)
 	}
 	return pattern.Field{}, err
 }
+
+// joined writes a name of several words as one, with hyphens.
+func joined(name string) string { return strings.Join(strings.Fields(name), "-") }
 
 // visible returns the names that a slot may hold in the scope.
 func (c *compiler) visible(s *scope) []string {

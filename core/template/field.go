@@ -84,7 +84,11 @@ func (c *compiler) fields(n *Node) {
 	}
 	for _, p := range n.Pairs {
 		if !outline.IsWord(p.Key) || slices.Contains(reservedWords, p.Key) {
-			c.fail(p.KeyPos, p.KeyWidth, fmt.Sprintf("%q cannot name a field", p.Key), "use letters, digits and hyphens, beginning with a letter; the words and, or, not, is, in are taken")
+			help := "use letters, digits and hyphens, beginning with a letter; the words and, or, not, is, in are taken"
+			if one := joined(p.Key); one != p.Key && outline.IsWord(one) {
+				help = fmt.Sprintf("the name of a field is one word: write %s: here, and <%s> where it stands", one, one)
+			}
+			c.fail(p.KeyPos, p.KeyWidth, fmt.Sprintf("%q cannot name a field", p.Key), help)
 			continue
 		}
 		c.t.Fields = append(c.t.Fields, c.field(p, false))

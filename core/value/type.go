@@ -2,6 +2,7 @@ package value
 
 import (
 	"fmt"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -38,6 +39,12 @@ type Type struct {
 // the date of now. The error is a clause that can stand behind a name:
 // "is not a date: …".
 func (t *Type) Parse(s string, now time.Time) (Value, error) {
+	if t.Kind == List {
+		s = strings.NewReplacer("\r\n", "\n", "\r", "\n").Replace(strings.TrimSpace(s))
+		if strings.Contains(s, "\n") { // lines of their own are items
+			return NewList(slices.DeleteFunc(strings.Split(s, "\n"), func(line string) bool { return strings.TrimSpace(line) == "" }))
+		}
+	}
 	s, err := tidy(s)
 	if err != nil {
 		return Value{}, err

@@ -54,6 +54,7 @@ func TestWhatPeopleTypeIsReadOrRefusedWithAReason(t *testing.T) {
 		{Type{Kind: YesNo}, "perhaps", "!neither yes nor no"},
 		{Type{Kind: List}, "a, b;c ;; d", "a, b; c; d"},
 		{Type{Kind: List}, "a, b", "a; b"},
+		{Type{Kind: List}, "a, b\r\n\n c ", "a, b; c"},
 		{Type{Kind: List}, "a; ..", "!has an item that"},
 	}
 	for _, tt := range tests {
