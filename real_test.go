@@ -189,3 +189,62 @@ func TestTwoValuesThatGiveOneNameAreRefused(t *testing.T) {
 	assert.Zero(t, status)
 	assert.Contains(t, out, "this changes the project Oriel Pask: kind from x to y")
 }
+
+func TestWhatWouldBeMendedIsToldAsJSON(t *testing.T) {
+	d := newDesk(t)
+	d.run("build", "commission", "--into", ".", "client=Oriel Pask", "received=2027-03-09", "--yes")
+	at := "2027-03 Oriel Pask BK"
+	require.NoError(t, os.Rename(filepath.Join(d.dir, at, "03 Work"), filepath.Join(d.dir, at, "03 Wrok")))
+	require.NoError(t, os.Remove(filepath.Join(d.dir, at, "90 Settled")))
+	before := d.whole(at)
+	out, status := d.run("check", at, "--fix", "--json")
+	assert.Equal(t, 1, status)
+	for _, want := range []string{`"path": "03 Wrok"`, `"fix": "probable"`, `"to": "03 Work"`, `"fix": "sure"`, `"to": "90 Settled"`} {
+		assert.Contains(t, out, want)
+	}
+	out, _ = d.run("check", at, "--fix", "--preview")
+	assert.Contains(t, out, "+ 90 Settled   missing: a folder")
+	assert.Contains(t, out, "A preview: nothing was changed.")
+	assert.Equal(t, before, d.whole(at))
+	out, status = d.run("check", at, "--fix")
+	assert.Equal(t, 1, status)
+	assert.Contains(t, out, "Nothing was changed yet.")
+	// Without a finding that can be mended, nothing is asked.
+	out, status = d.run("check", at, "--only", "unseen", "--fix")
+	assert.Zero(t, status)
+	assert.Contains(t, out, "Nothing to mend in 2027-03 Oriel Pask BK without a person.")
+	// A no changes nothing.
+	w := d.window(120, d.environment(), "check", at, "--fix")
+	w.answer("03 Wrok → 03 Work?", "n")
+	w.answer("Do 1 thing?", "n")
+	out, status = w.end()
+	assert.Equal(t, 1, status)
+	assert.Contains(t, out, "Nothing was changed.")
+	assert.Equal(t, before, d.whole(at))
+}
+
+func TestLaterFoldersWithSlotsAreMatchedAndAdded(t *testing.T) {
+	d := newDesk(t, "s.folders", "---\nfields: { shop: Who?, day: { type: date }, spot: { default: \"\" } }\n---\n<shop>\n    Sheets\n        <day:yyyy>/<day:yyyy-mm> | later\n            Checked\n    Spots\n        <spot> | later | note: where it hangs\n    Letters\n")
+	out, status := d.run("build", "s", "--into", ".", "shop=Thistlewick", "--yes")
+	require.Zero(t, status, out)
+	out, _ = d.run("add", "Thistlewick", "--json")
+	assert.Contains(t, out, `"needs": [`)
+	assert.Contains(t, out, `"note": "where it hangs"`)
+	for _, args := range [][]string{{"day=2027-03-09"}, {"day=2026-12-01"}, {"spot=Cove"}} {
+		out, status = d.run(append([]string{"add", "Thistlewick", "--yes"}, args...)...)
+		require.Zero(t, status, out)
+	}
+	out, status = d.run("add", "Thistlewick", "day=2027-04-01", "--preview")
+	assert.Zero(t, status)
+	assert.Contains(t, out, "2027-04/")
+	assert.NotContains(t, d.has("."), "Thistlewick/Sheets/2027/2027-04/")
+	d.write("Thistlewick/Sheets/2027/2027-03/Checked/own.txt", "")
+	d.write("Thistlewick/Spots/Bench by the window/own.txt", "")
+	out, status = d.run("check", "Thistlewick", "--strict")
+	assert.Zero(t, status, out)
+	require.NoError(t, os.MkdirAll(filepath.Join(d.dir, "Thistlewick/Sheets/2027/2026-05"), 0o777))
+	require.NoError(t, os.RemoveAll(filepath.Join(d.dir, "Thistlewick/Sheets/2026/2026-12/Checked")))
+	out, _ = d.run("check", "Thistlewick")
+	assert.Contains(t, out, "Sheets/2027/2026-05: “2026-05” is not one of the folders that belong into “Sheets/2027”")
+	assert.Contains(t, out, "Sheets/2026/2026-12/Checked: “Checked” is missing (a folder)")
+}

@@ -22,7 +22,7 @@ import (
 )
 
 func (a *app) addCommand() *cobra.Command {
-	var yes bool
+	var ask consent
 	c := &cobra.Command{
 		Use:   "add PROJECT [FOLDER] [field=value …]",
 		Short: "Make a folder that a template keeps for later.",
@@ -38,9 +38,11 @@ values, those that wait are listed.`,
 			}
 			return nil
 		},
-		RunE: func(_ *cobra.Command, args []string) error { return a.add(args[0], args[1:], yes) },
+		RunE: func(_ *cobra.Command, args []string) error { return a.add(args[0], args[1:], ask) },
 	}
-	c.Flags().BoolVarP(&yes, "yes", "y", false, "make it without asking")
+	ask.addYes(c, "make it without asking")
+	c.Flags().BoolVar(&ask.preview, "preview", false, "show what would be made, and change nothing")
+	c.Flags().BoolVar(&ask.asJSON, "json", false, "print JSON")
 	return c
 }
 
@@ -128,7 +130,7 @@ func (r *adding) slots(n *tree.Node) (fields []string) {
 	return fields
 }
 
-func (a *app) add(at string, args []string, yes bool) error {
+func (a *app) add(at string, args []string, ask consent) error {
 	p, rest, err := a.projectAt(at)
 	if err != nil {
 		return err
@@ -146,13 +148,13 @@ func (a *app) add(at string, args []string, yes bool) error {
 	}
 	r.keepBelow(inside)
 	if folder == "" && len(r.given) == 0 {
-		return r.tellWaiting(at)
+		return r.tellWaiting(at, ask.asJSON)
 	}
 	chosen, err := r.choose(folder, at)
 	if err != nil {
 		return err
 	}
-	return r.make(chosen, yes)
+	return r.make(chosen, ask)
 }
 
 // read takes the arguments apart: values, and the name of a folder.
@@ -250,7 +252,19 @@ func (r *adding) keepBelow(folder string) {
 
 func unnumbered(name string) string { return strings.TrimLeft(name, "0123456789 -_.") }
 
-func (r *adding) tellWaiting(at string) error {
+func (r *adding) tellWaiting(at string, asJSON bool) error {
+	if asJSON {
+		type later struct {
+			Path  string   `json:"path"`
+			Note  string   `json:"note,omitempty"`
+			Needs []string `json:"needs,omitempty"`
+		}
+		list := []later{}
+		for _, w := range r.list {
+			list = append(list, later{w.path, r.project.Template.LineOf(w.node()).Note, w.lack})
+		}
+		return r.printJSON(list)
+	}
 	if len(r.list) == 0 {
 		r.screen.Text("Nothing waits in " + term.Visible(at) + ".")
 		return nil
@@ -273,7 +287,7 @@ func noteBehind(note term.Shown) term.Shown {
 }
 
 // make makes a folder that waits.
-func (r *adding) make(w *waiting, yes bool) error {
+func (r *adding) make(w *waiting, ask consent) error {
 	t := r.project.Template
 	if len(w.lack) > 0 {
 		var fields []*template.Field
@@ -289,7 +303,7 @@ func (r *adding) make(w *waiting, yes bool) error {
 		return badValues(errs)
 	}
 	base := r.project.Base(r.tree.Root)
-	b := &buildRun{app: r.app, what: "add", into: base, consent: consent{yes: yes}, noLabel: true, t: t, aim: fromHere(filepath.Join(base, filepath.FromSlash(w.path))),
+	b := &buildRun{app: r.app, what: "add", into: base, consent: ask, noLabel: true, t: t, aim: fromHere(filepath.Join(base, filepath.FromSlash(w.path))),
 		tree: &template.Expansion{Root: branch(w)}, batch: &batch.Batch{Template: t}}
 	var err error
 	if b.place, err = place.Open(base); err != nil {

@@ -26,6 +26,7 @@ type checkRun struct {
 	fix             bool
 	ask             consent
 	accept, why     string
+	given           []string               // values that go with --template
 	set             func(flag string) bool // it stands in the call
 }
 

@@ -30,7 +30,8 @@ func (r *checkRun) realOnes(args []string) (paths []string, err error) {
 	for i, arg := range args {
 		if _, _, isValue := strings.Cut(arg, "="); isValue && i > 0 {
 			if _, err := os.Stat(arg); err != nil {
-				continue // a value
+				r.given = append(r.given, arg)
+				continue
 			}
 		}
 		info, err := os.Stat(arg)
@@ -81,13 +82,16 @@ func (r *checkRun) folders(paths []string) error {
 // look looks at all of them.
 func (r *checkRun) look(paths []string) ([]*inspect.Report, error) {
 	l := &inspect.Look{Only: r.wanted, Ignore: r.ignore, Limit: r.flags.limit, Now: r.now, Starters: r.startersOf}
+	if r.by == "" && (len(r.given) > 0 || r.flags.file != "") {
+		return nil, unclear("a project has its values in its label", "values go with --template, or with a template")
+	}
 	if r.by != "" {
 		t, err := r.load(r.by)
 		if err != nil {
 			return nil, err
 		}
 		l.Template = t
-		if l.Values, err = r.values(t, nil, r.flags.file); err != nil {
+		if l.Values, err = r.values(t, r.given, r.flags.file); err != nil {
 			return nil, err
 		}
 	}
@@ -455,6 +459,7 @@ func (r *checkRun) keep(reports []*inspect.Report) error {
 // repair mends what can be mended in real folders: what is sure together, and what is
 // probable each with its own yes.
 func (r *checkRun) repair(paths []string, reports []*inspect.Report) error {
+	r.ask.asJSON = r.asJSON
 	set := &change.Set{}
 	var sure, probable []*rules.Finding
 	type job struct {
@@ -480,6 +485,9 @@ func (r *checkRun) repair(paths []string, reports []*inspect.Report) error {
 		}
 	}
 	if len(sure)+len(probable) == 0 {
+		if r.asJSON {
+			return r.tellReports(reports)
+		}
 		r.screen.Text(term.Good.Render("Nothing to mend") + " in " + term.Visible(strings.Join(paths, ", ")) + " without a person.")
 		return r.tellReports(reports)
 	}
@@ -521,7 +529,7 @@ func (r *checkRun) repair(paths []string, reports []*inspect.Report) error {
 		}
 	}
 	if len(set.Changes) == 0 {
-		if len(probable) > 0 {
+		if len(probable) > 0 && !r.asJSON {
 			r.tellProbable(probable)
 		}
 		return r.after(paths, reports)
@@ -548,6 +556,9 @@ func (r *checkRun) repair(paths []string, reports []*inspect.Report) error {
 		show()
 	}
 	if goes, err := r.agreed(r.ask, show, fmt.Sprintf("Do %s?", term.Count(len(mended), "thing")), "do what is sure"); !goes {
+		if err == nil && r.asJSON {
+			return r.tellReports(reports)
+		}
 		return err
 	}
 	name := filepath.Base(set.Places[0])
