@@ -136,10 +136,7 @@ func (t *Template) guideNames(b *strings.Builder, env []value.Value) {
 
 // guideCodes writes what the codes of fields mean.
 func (t *Template) guideCodes(b *strings.Builder) {
-	var fields []*Field
-	for _, f := range t.Fields {
-		fields = append(fields, f)
-	}
+	fields := slices.Clone(t.Fields)
 	for _, c := range t.Names {
 		for _, f := range c.Fields {
 			if !slices.Contains(fields, f) {
