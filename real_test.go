@@ -113,7 +113,7 @@ func TestHandInsAreCheckedAtOnce(t *testing.T) {
 	}
 	out, status = d.run("check", "in", "--template", "hand-in")
 	assert.Equal(t, 1, status)
-	assert.Contains(t, out, "in/Jun Teague", "a folder in which such projects lie")
+	assert.Contains(t, out, "below in\n✗ Jun Teague", "a folder in which such projects lie")
 	out, status = d.run("check", "in/broken.zip", "--template", "hand-in")
 	assert.Equal(t, 2, status)
 	assert.Contains(t, out, "it is damaged")

@@ -69,6 +69,8 @@ func (a *app) demo(dir string) error {
 			[]string{"build", "commission", "--into", clients, "--table", table, "--mark", "--yes"}},
 		{"The same again changes nothing, so it is safe to repeat:",
 			[]string{"build", "ledger", "--into", dir, "year=2027", "--yes"}},
+		{"Is all of it as it was built? Next year as well, a row for each project:",
+			[]string{"check", dir}},
 	}
 	for _, s := range steps {
 		a.screen.Text(term.Accent.Render(s.say))

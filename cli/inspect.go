@@ -126,9 +126,6 @@ func (r *checkRun) look(paths []string) ([]*inspect.Report, error) {
 
 // nameOf is what a subject is called in messages.
 func nameOf(report *inspect.Report, s *inspect.Subject) string {
-	if s.Name == "." && s.Project != nil && s.Below == "" {
-		return filepath.Base(s.Dir)
-	}
 	return filepath.Join(report.Path, filepath.FromSlash(s.Name))
 }
 
@@ -285,6 +282,11 @@ func valueList(t *template.Template, values template.Values) string {
 func (r *checkRun) tellMany(results []*checkResult, reports []*inspect.Report, subjects []*inspect.Subject) {
 	var rows [][]term.Shown
 	fine, errs, warnings := 0, 0, 0
+	name := func(i int) term.Shown { return term.Visible(results[i].Subject) }
+	if len(reports) == 1 { // all of them lie in one folder, which is named once
+		r.screen.Line(term.Dim.Render(term.Sprintf("below %s", reports[0].Path)))
+		name = func(i int) term.Shown { return term.Visible(subjects[i].Name) }
+	}
 	for i, result := range results {
 		sign, style := term.Shown("✓"), term.Good
 		what := term.Shown("well")
@@ -292,9 +294,9 @@ func (r *checkRun) tellMany(results []*checkResult, reports []*inspect.Report, s
 		case subjects[i].Err != nil:
 			sign, style, what = "!", term.Bad, "cannot be judged"
 		case result.Errors > 0:
-			sign, style, what = "✗", term.Bad, counts3(result)
+			sign, style, what = "✗", term.Bad, howMany(result)
 		case result.Warnings > 0:
-			sign, style, what = "!", term.Warn, counts3(result)
+			sign, style, what = "!", term.Warn, howMany(result)
 		default:
 			fine++
 		}
@@ -305,11 +307,11 @@ func (r *checkRun) tellMany(results []*checkResult, reports []*inspect.Report, s
 		} else if s.Template != nil {
 			note = s.Template.Name
 		}
-		rows = append(rows, []term.Shown{style.Render(sign) + " " + term.Visible(result.Subject), style.Render(what), term.Dim.Render(term.Visible(note))})
+		rows = append(rows, []term.Shown{style.Render(sign) + " " + name(i), style.Render(what), term.Dim.Render(term.Visible(note))})
 	}
 	r.screen.Columns(rows)
 	told := false
-	for _, result := range results {
+	for i, result := range results {
 		if result.Errors+result.Warnings == 0 {
 			continue
 		}
@@ -317,7 +319,7 @@ func (r *checkRun) tellMany(results []*checkResult, reports []*inspect.Report, s
 			r.screen.Line()
 			told = true
 		}
-		r.screen.Line(term.Title.Render(term.Visible(result.Subject)))
+		r.screen.Line(term.Title.Render(name(i)))
 		r.tellReal(result)
 	}
 	if errs+warnings == 0 {
@@ -326,7 +328,7 @@ func (r *checkRun) tellMany(results []*checkResult, reports []*inspect.Report, s
 	if errs+warnings == 0 && fine == len(results) {
 		r.screen.Text(term.Good.Render("All is well") + " with " + term.Count(len(results), "folder") + ".")
 	} else {
-		r.screen.Text(term.Sprintf("%s, %s in %s; %s well.", term.Count(errs, "error"), term.Count(warnings, "warning"), term.Count(len(results), "folder"), term.Number(fine)))
+		r.screen.Text(term.Sprintf("%s in %s; %s well.", howMany(&checkResult{Errors: errs, Warnings: warnings}), term.Count(len(results), "folder"), term.Number(fine)))
 	}
 	for _, report := range reports {
 		for _, c := range report.Copies {
@@ -335,7 +337,8 @@ func (r *checkRun) tellMany(results []*checkResult, reports []*inspect.Report, s
 	}
 }
 
-func counts3(r *checkResult) term.Shown {
+// howMany says how many errors and warnings there are.
+func howMany(r *checkResult) term.Shown {
 	var parts []term.Shown
 	if r.Errors > 0 {
 		parts = append(parts, term.Count(r.Errors, "error"))

@@ -243,6 +243,12 @@ func folderOf(p string) string {
 	return "the project's own folder"
 }
 
+// OfReal reports whether a rule is about real folders alone.
+func OfReal(name string) bool {
+	r := all[name]
+	return r != nil && r.real
+}
+
 // NeedsDisk reports whether a rule asks for more than names.
 func NeedsDisk(name string) bool {
 	r := all[name]
