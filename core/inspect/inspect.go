@@ -538,3 +538,60 @@ func (d *disk) Leads(p string) bool {
 	_, err := os.Stat(filepath.Join(d.dir, filepath.FromSlash(p)))
 	return err == nil || errors.Is(err, fs.ErrPermission)
 }
+
+// Projects finds the own folders of projects: the one that a path is or lies in, and
+// then found is true; else those that lie below it.
+func Projects(at string) (own []string, found bool, err error) {
+	dir, err := place.Real(at)
+	if err != nil {
+		return nil, false, err
+	}
+	if dir, l, err := project.Find(dir); err != nil || l != nil {
+		return []string{dir}, true, err
+	}
+	root, _, err := tree.Read(dir, folderSkipped, nil)
+	if err != nil {
+		return nil, false, err
+	}
+	var walk func(n *tree.Node, at string)
+	walk = func(n *tree.Node, at string) {
+		for _, c := range n.Children {
+			if c.Kind != tree.Folder {
+				continue
+			}
+			below := filepath.Join(at, c.Name)
+			if labelled(c) {
+				own = append(own, below)
+			} else {
+				walk(c, below)
+			}
+		}
+	}
+	walk(root, dir)
+	return own, false, nil
+}
+
+// Both reads the folder of a project twice over: all that lies in it, and what is seen
+// when it is judged by a template.
+func Both(dir string, t *template.Template) (full, seen *tree.Node, unread []tree.Unread, err error) {
+	full, unread, err = tree.Read(dir, nil, nil)
+	if err != nil {
+		return nil, nil, nil, err
+	}
+	ignored, err := rules.Ignore(slices.Concat(hiddenOnes(t), t.Ignore))
+	if err != nil {
+		return nil, nil, nil, err
+	}
+	seen = copyOf(full)
+	ignored.Prune(seen)
+	return full, seen, unread, nil
+}
+
+func copyOf(n *tree.Node) *tree.Node {
+	out := *n
+	out.Children = make([]*tree.Node, len(n.Children))
+	for i, c := range n.Children {
+		out.Children[i] = copyOf(c)
+	}
+	return &out
+}

@@ -53,6 +53,7 @@ const (
 	Doubled           // the same under another number is there
 	InTheWay          // something of another kind has the name
 	Another           // it could be one more of a line that repeats
+	Followed          // the line that it comes from: see [Wanted]
 )
 
 // A Thing is something that is not as it should be.
@@ -100,6 +101,13 @@ type Wanted struct {
 	Expansion *template.Expansion
 	Own       *tree.Node // the project's own folder in the expansion
 	Now       time.Time  // the day from which something is overdue
+	// Follows says whether a real entry, which an earlier match has found the line of,
+	// is the wanted thing: known is false where it says nothing about the two. It may
+	// be nil.
+	Follows func(want, real *tree.Node) (is, known bool)
+	// Matched is told of each wanted thing that is there, with its path, and the one
+	// that it will have when things have been moved to theirs. It may be nil.
+	Matched func(want, real *tree.Node, path string, target func(chosen func(*Thing) bool) string)
 }
 
 // Of makes what is wanted for values, as far as these are known.
@@ -113,7 +121,7 @@ func Of(t *template.Template, known template.Values, limit int, now time.Time) (
 		return nil, err
 	}
 	_, own := t.Own(x.Root)
-	return &Wanted{t, values, x, own, now}, nil
+	return &Wanted{Template: t, Values: values, Expansion: x, Own: own, Now: now}, nil
 }
 
 // Compare holds the real folder of a project against what is wanted. Each node of
@@ -152,6 +160,11 @@ type spot struct {
 	path string
 	in   *Thing
 	to   string
+}
+
+// target is the path that it will have.
+func (s spot) target(chosen func(*Thing) bool) string {
+	return (&Thing{in: s.in, to: s.to}).Target(chosen)
 }
 
 func (s spot) below(n *tree.Node) spot {
@@ -300,6 +313,9 @@ func (m *matcher) known(slot string) (v value.Value, onTheWay bool) {
 
 // same goes on with a real entry that is what is wanted.
 func (m *matcher) same(want, real *tree.Node, at spot) {
+	if m.Matched != nil {
+		m.Matched(want, real, at.path, at.target)
+	}
 	real.From, real.Nth = want.From, want.Nth
 	real.Marks |= want.Marks & (tree.Keep | tree.Later)
 	if want.Kind != tree.Folder || real.Marks&tree.Link != 0 {
@@ -359,8 +375,8 @@ func (m *matcher) folder(want, real *tree.Node, at spot) {
 		l.hits[k] = -1
 		if c.Marks&tree.Open != 0 {
 			open = append(open, c)
-		} else if i, there := m.there(c, real.Children); !there {
-			if i, found := find(real.Children, c.Name); found && c.Marks&tree.Either != 0 && !l.taken[i] {
+		} else if i, there := m.there(c, real.Children); !there || m.another(c, real.Children[i]) {
+			if i, found := find(real.Children, c.Name); found && !there && c.Marks&tree.Either != 0 && !l.taken[i] {
 				l.taken[i] = true // the folder for it is there, and nothing in it
 				m.absent(c, at, nil)
 				continue
@@ -389,7 +405,11 @@ func (m *matcher) folder(want, real *tree.Node, at spot) {
 		var rest []*tree.Node
 		more, rest = m.pairs(more, lacking, real, at, l.taken)
 		for _, c := range rest {
-			m.absent(c, at, real.Children)
+			beside := real.Children
+			if i, found := find(beside, c.Name); found && l.taken[i] {
+				beside = nil // what has the name goes away
+			}
+			m.absent(c, at, beside)
 		}
 	}
 	var loose []*tree.Node
@@ -405,6 +425,16 @@ func (m *matcher) folder(want, real *tree.Node, at spot) {
 		m.same(p.want, p.at.node, p.at)
 	}
 	m.judge(line, want, at, loose)
+}
+
+// another reports whether a real entry that has a wanted thing's name is known to be
+// another thing.
+func (m *matcher) another(want, real *tree.Node) bool {
+	if m.Follows == nil {
+		return false
+	}
+	is, known := m.Follows(want, real)
+	return known && !is
 }
 
 // there finds what a wanted node stands for by its exact name. What is to be

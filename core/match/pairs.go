@@ -124,6 +124,7 @@ func (m *matcher) pairs(found []pair, lacking []*tree.Node, real *tree.Node, at 
 		sure   bool
 		fits   func(want, real *tree.Node) bool
 	}{
+		{Followed, true, m.followed},
 		{Former, true, m.former},
 		{Number, true, renumbered},
 		{Spelling, true, respelled},
@@ -144,7 +145,7 @@ func (m *matcher) pairs(found []pair, lacking []*tree.Node, real *tree.Node, at 
 		for k, want := range lacking {
 			for _, i := range left {
 				n := real.Children[i]
-				if want.Kind != n.Kind && !(want.Marks&tree.Either != 0 && n.Kind == tree.File) || !way.fits(want, n) {
+				if want.Kind != n.Kind && !(want.Marks&tree.Either != 0 && n.Kind == tree.File) || m.another(want, n) || !way.fits(want, n) {
 					continue
 				}
 				couples = append(couples, couple{k, i})
@@ -160,6 +161,15 @@ func (m *matcher) pairs(found []pair, lacking []*tree.Node, real *tree.Node, at 
 		}
 	}
 	return found, lacking
+}
+
+// followed reports whether a real entry is known to be the wanted thing.
+func (m *matcher) followed(want, real *tree.Node) bool {
+	if m.Follows == nil {
+		return false
+	}
+	is, _ := m.Follows(want, real)
+	return is
 }
 
 func (m *matcher) former(want, real *tree.Node) bool {

@@ -180,7 +180,7 @@ func (f *Fix) To() string {
 var reasons = map[match.Reason]string{
 	match.Former: "a former name", match.Number: "another number or mark in front", match.Spelling: "spelled otherwise", match.Slip: "a slip of the pen",
 	match.Value: "another value", match.Contents: "it holds the same", match.SameName: "it lies elsewhere", match.Copied: "called a copy",
-	match.Convention: "by its name", match.FileKind: "by its kind",
+	match.Followed: "the same line", match.Convention: "by its name", match.FileKind: "by its kind",
 }
 
 // Why says in a few words what the fix follows from; of a better name alone, nothing.

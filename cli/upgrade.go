@@ -1,0 +1,473 @@
+package cli
+
+import (
+	"errors"
+	"fmt"
+	"path/filepath"
+	"slices"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"vestibula/cli/term"
+	"vestibula/core/change"
+	"vestibula/core/digest"
+	"vestibula/core/inspect"
+	"vestibula/core/journal"
+	"vestibula/core/label"
+	"vestibula/core/place"
+	"vestibula/core/project"
+	"vestibula/core/template"
+	"vestibula/core/upgrade"
+	"vestibula/core/value"
+)
+
+// An upgradeRun is one call of upgrade.
+type upgradeRun struct {
+	*app
+	consent
+	by       string // the template that was named
+	onlyGood bool
+	limit    int
+
+	raw       map[string]template.Raw
+	jobs      []*upgrading
+	templates map[string]*template.Template // by the names of their files
+	bad       []string                      // what cannot be upgraded, and why
+}
+
+// An upgrading is one project that is brought to another template or other values.
+type upgrading struct {
+	project *project.Project
+	plan    *upgrade.Plan
+	old     []byte // what its label holds
+	dropped []string
+}
+
+func (a *app) upgradeCommand() *cobra.Command {
+	r := &upgradeRun{app: a, limit: template.DefaultLimit}
+	c := &cobra.Command{
+		Use:   "upgrade PROJECT… [field=value …]",
+		Short: "Bring what was built to the template of today, or to other values.",
+		Long: `Bring what was built to the template of today, or to other values. What stands under
+another number or name is moved with all that it holds, what is new is made, and
+files that nobody has touched are brought up to date. What was edited stays. What is
+no longer asked for goes where it is empty; what holds something stays, and is told.
+
+PROJECT is a project, or a folder in which projects lie: all of them are one plan,
+and one undo. What is only probable is asked for by itself.`,
+		Example: `  vestibula upgrade "2027-03 Oriel Pask BK" --preview
+  vestibula upgrade "2027-03 Oriel Pask BK" client="Oriel Pask & Daughters"
+  vestibula upgrade Clients --yes`,
+		Args: func(_ *cobra.Command, args []string) error {
+			if len(args) < 1 {
+				return unclear(`for example: vestibula upgrade "2027-03 Oriel Pask BK"`, "which project?")
+			}
+			return nil
+		},
+		RunE: func(_ *cobra.Command, args []string) error { return r.run(args) },
+	}
+	r.addYes(c, "do what is sure without asking")
+	c.Flags().BoolVar(&r.preview, "preview", false, "show what would be done, and change nothing")
+	c.Flags().BoolVar(&r.asJSON, "json", false, "print JSON")
+	c.Flags().StringVar(&r.by, "template", "", "bring them to this `TEMPLATE`")
+	c.Flags().BoolVar(&r.onlyGood, "only-good", false, "leave out those that cannot be read")
+	c.Flags().IntVar(&r.limit, "limit", template.DefaultLimit, "how many folders and files a project may have")
+	return c
+}
+
+func (r *upgradeRun) run(args []string) error {
+	var paths, values []string
+	for i, arg := range args {
+		if name, _, isValue := strings.Cut(arg, "="); isValue && i > 0 && name != "" && !strings.ContainsAny(name, `/\`) {
+			values = append(values, arg)
+			continue
+		}
+		paths = append(paths, arg)
+	}
+	var err error
+	if r.raw, err = rawArgs(values); err != nil {
+		return err
+	}
+	for _, p := range paths {
+		if err := r.find(p); err != nil {
+			return err
+		}
+	}
+	if len(r.bad) > 0 {
+		for _, b := range r.bad {
+			r.side.Text(term.Bad.Render("vestibula:") + " " + term.Visible(b))
+		}
+		if !r.onlyGood {
+			return refused("--only-good leaves them out", "Nothing was changed: %s cannot be upgraded.", term.Count(len(r.bad), "project"))
+		}
+	}
+	return r.carryOut()
+}
+
+// find finds the projects at or below a path, and plans the upgrade of each.
+func (r *upgradeRun) find(at string) error {
+	own, found, err := inspect.Projects(at)
+	if err != nil {
+		return unclear("", "%s cannot be read: %s", at, place.Reason(err))
+	}
+	if found {
+		return r.add(own[0])
+	}
+	if len(own) == 0 {
+		return unclear("name a folder that was built from a template, or one in which such folders lie", "there is no project at or below %q", at)
+	}
+	for _, dir := range own {
+		if err := r.add(dir); err != nil {
+			var told *stop
+			if !errors.As(err, &told) {
+				return err
+			}
+			r.bad = append(r.bad, fromHere(dir)+": "+told.message)
+		}
+	}
+	return nil
+}
+
+// add plans the upgrade of one project.
+func (r *upgradeRun) add(dir string) error {
+	if slices.ContainsFunc(r.jobs, func(u *upgrading) bool { return u.project.Dir == dir }) {
+		return nil
+	}
+	old, err := place.ReadFile(filepath.Join(dir, label.FileName), label.MaxBytes)
+	if err != nil {
+		return refused("", "its %s cannot be read: %s", label.FileName, place.Reason(err))
+	}
+	l, err := label.Parse(old)
+	if err != nil {
+		return refused("", "%v", err)
+	}
+	p, err := project.Open(dir, l, r.startersOf, r.now)
+	if err != nil {
+		return refused("", "%v", err)
+	}
+	t, err := r.template(p)
+	if err != nil {
+		return err
+	}
+	u := &upgrading{project: p, old: old}
+	values, err := r.values(u, t)
+	if err != nil {
+		return err
+	}
+	full, seen, unread, err := inspect.Both(dir, t)
+	if err != nil {
+		return refused("", "%s", place.Reason(err))
+	}
+	if len(unread) > 0 {
+		return refused("", "%s in it cannot be read: %s", unread[0].Path, place.Reason(unread[0].Err))
+	}
+	disk, err := place.Open(dir)
+	if err != nil {
+		return refused("", "%v", err)
+	}
+	defer disk.Close()
+	job := &upgrade.Job{Project: p, Template: t, Values: values, Full: full, Seen: seen, Limit: max(r.limit, 10*full.Count()), Now: r.now, Sum: func(at string) (string, error) {
+		f, err := disk.Open(at)
+		if err != nil {
+			return "", err
+		}
+		defer f.Close()
+		return digest.Of(f)
+	}}
+	if u.plan, err = upgrade.Make(job); err != nil {
+		return r.tellErrors(t.Name, t.Text, err, statusFound)
+	}
+	r.jobs = append(r.jobs, u)
+	return nil
+}
+
+// template returns the template that a project is brought to: the one that was named,
+// or the one of today that has the name of its own, or its own.
+func (r *upgradeRun) template(p *project.Project) (*template.Template, error) {
+	name := r.by
+	if name == "" {
+		name = p.Label.Template
+	}
+	if t := r.templates[name]; t != nil {
+		return t, nil
+	}
+	var t *template.Template
+	if r.by != "" {
+		var err error
+		if t, err = r.load(r.by); err != nil {
+			return nil, err
+		}
+	} else if src := r.shelved(p.Label.Template); src != nil {
+		if src.text == p.Label.Text {
+			return p.Template, nil
+		}
+		var err error
+		if t, err = template.Parse(src.name, src.text, src.starters); err != nil {
+			return nil, r.tellErrors(src.name, src.text, err, statusUnclear)
+		}
+	} else {
+		return p.Template, nil
+	}
+	if r.templates == nil {
+		r.templates = map[string]*template.Template{}
+	}
+	r.templates[name] = t
+	return t, nil
+}
+
+// values are those that the project will have: its own, and what was given.
+func (r *upgradeRun) values(u *upgrading, t *template.Template) (template.Values, error) {
+	raw := map[string]template.Raw{}
+	for name, v := range u.project.Label.Raw() {
+		f := t.Field(name)
+		if f == nil || f.Made() {
+			if f == nil {
+				u.dropped = append(u.dropped, name)
+			}
+			continue
+		}
+		if _, err := f.Parse(v, r.now); err != nil {
+			if _, given := r.raw[name]; !given {
+				return nil, refused(fmt.Sprintf("give it another value: %s=…", name), "%s %v", name, err)
+			}
+			continue
+		}
+		raw[name] = v
+	}
+	for name, v := range r.raw {
+		raw[name] = v
+	}
+	values, errs := t.ParseValues(raw, r.now)
+	if len(errs) > 0 {
+		texts := make([]string, len(errs))
+		for i, e := range errs {
+			texts[i] = e.Error()
+		}
+		return nil, unclear("", "%s", strings.Join(texts, "; "))
+	}
+	if lacking := t.Missing(values); len(lacking) > 0 {
+		if !r.interactive() || r.yes || r.asJSON {
+			return nil, missing(t.Name, lacking)
+		}
+		if err := r.askFields(lacking, values); err != nil {
+			return nil, err
+		}
+	}
+	for name, v := range values {
+		if v.Kind == value.Pending {
+			continue
+		}
+		values[name] = v
+	}
+	return t.Complete(values, r.now), nil
+}
+
+// carryOut shows the plan of all projects and, with a yes, does it.
+func (r *upgradeRun) carryOut() error {
+	chosen := map[*upgrade.Step]bool{}
+	probable := 0
+	for _, u := range r.jobs {
+		for _, s := range u.plan.Steps {
+			chosen[s] = s.Sure
+			if !s.Sure {
+				probable++
+			}
+		}
+	}
+	asking := !r.yes && !r.preview && !r.asJSON && r.interactive()
+	if asking && probable > 0 {
+		for _, u := range r.jobs {
+			for _, s := range u.plan.Steps {
+				if s.Sure {
+					continue
+				}
+				r.screen.Line("  ", term.Warn.Render("?"), " ", term.Visible(s.Why))
+				yes, err := r.confirm(fmt.Sprintf("%s → %s?", s.From, s.To))
+				if err != nil {
+					return err
+				}
+				chosen[s] = yes
+			}
+		}
+	}
+	set, roots, count, err := r.set(chosen)
+	if err != nil {
+		return err
+	}
+	if len(set.Changes) == 0 {
+		if r.asJSON {
+			return r.report(chosen, false)
+		}
+		r.draw(chosen)
+		r.screen.Text(term.Good.Render("Nothing to do:") + " " + asMeant(len(r.jobs)))
+		return nil
+	}
+	plan, err := r.prepared(set, r.consent, false)
+	if err != nil {
+		return err
+	}
+	defer plan.Drop()
+	if r.yes && !r.asJSON {
+		r.draw(chosen)
+	}
+	goes, err := r.agreed(r.consent, func() { r.draw(chosen) }, fmt.Sprintf("Do %s in %s?", term.Count(count, "thing"), term.Count(len(r.jobs), "project")), "do what is sure")
+	if !goes {
+		if err == nil && r.asJSON {
+			return r.report(chosen, false)
+		}
+		return err
+	}
+	title := filepath.Base(r.jobs[0].project.Dir)
+	if len(r.jobs) > 1 {
+		title = string(term.Count(len(r.jobs), "project"))
+	}
+	if _, err := r.app.carryOut(undertaking{plan: plan, doing: "upgrading", total: len(set.Changes), again: "vestibula undo takes it back",
+		head: journal.Head{What: "upgrade", Title: title, Project: title, Roots: roots}}); err != nil {
+		return err
+	}
+	if r.asJSON {
+		return r.report(chosen, true)
+	}
+	r.screen.Text(term.Good.Render("Upgraded") + term.Sprintf(" %s: %s. vestibula undo takes it back.", title, term.Count(count, "thing")))
+	return nil
+}
+
+func asMeant(n int) term.Shown {
+	if n == 1 {
+		return "the project is as it is to be."
+	}
+	return term.Sprintf("all %s projects are as they are to be.", term.Number(n))
+}
+
+// set puts the changes of all projects together.
+func (r *upgradeRun) set(chosen map[*upgrade.Step]bool) (set *change.Set, roots []journal.Root, count int, err error) {
+	set = &change.Set{}
+	for _, u := range r.jobs {
+		dir := filepath.Dir(u.project.Dir)
+		in := slices.Index(set.Places, dir)
+		if in < 0 {
+			in = len(set.Places)
+		}
+		changes := u.plan.Changes(func(s *upgrade.Step) bool { return chosen[s] })
+		count += len(changes)
+		data, err := u.plan.Label.Encode()
+		if err != nil {
+			return nil, nil, 0, err
+		}
+		if string(data) != string(u.old) {
+			changes = append(changes, replacing(0, u.plan.Becomes+"/"+label.FileName, u.old, data))
+			count += max(0, 2-len(changes)) // alone, it is the one thing that is done
+		}
+		if len(changes) == 0 {
+			continue
+		}
+		if in == len(set.Places) {
+			set.Places = append(set.Places, dir)
+		}
+		for _, c := range changes {
+			c.In, c.FromIn = in, in
+			set.Changes = append(set.Changes, c)
+		}
+		if len(roots) < manyRoots {
+			roots = append(roots, journal.Root{In: in, Path: change.Text(u.plan.Becomes), ID: u.project.Label.ID})
+		}
+	}
+	return set, roots, count, nil
+}
+
+// draw shows what will be done, and what stays.
+func (r *upgradeRun) draw(chosen map[*upgrade.Step]bool) {
+	lines := 0
+	for _, u := range r.jobs {
+		if u.plan.Nothing() && len(u.plan.Stays) == 0 && len(u.dropped) == 0 {
+			continue
+		}
+		if lines > 4*manyRows {
+			r.screen.Line(term.Dim.Render("… and more; --json lists all"))
+			break
+		}
+		r.screen.Line(term.Title.Render(term.Visible(fromHere(u.project.Dir))))
+		if u.plan.Name != u.plan.Becomes {
+			r.screen.Line("  ", term.Accent.Render("»"), " ", term.Visible(u.plan.Name), term.Dim.Render(" → "), term.Visible(u.plan.Becomes))
+		}
+		for i, s := range u.plan.Steps {
+			lines++
+			if i == manyRows {
+				r.screen.Line(term.Dim.Render(term.Sprintf("  … and %s more", term.Number(len(u.plan.Steps)-i))))
+				break
+			}
+			r.screen.Line("  ", stepLine(s, chosen[s]))
+		}
+		for i, s := range u.plan.Stays {
+			if i == manyRows {
+				break
+			}
+			r.screen.Line("  ", term.Warn.Render("~"), " ", term.Visible(s.Path), term.Dim.Italic().Render("   "+term.Visible(s.Why)))
+		}
+		for _, name := range u.dropped {
+			r.screen.Line("  ", term.Dim.Render(term.Sprintf("the template has no field %s any more; its value is forgotten", name)))
+		}
+		r.screen.Line()
+	}
+}
+
+func stepLine(s *upgrade.Step, chosen bool) term.Shown {
+	note := term.Dim.Italic().Render("   " + term.Visible(s.Why))
+	switch {
+	case !chosen:
+		return term.Warn.Render("?") + " " + term.Visible(s.From) + term.Dim.Render(" → ") + term.Visible(s.To) + note
+	case s.Op == change.Make:
+		return term.Good.Render("+") + " " + term.Visible(s.To) + note
+	case s.Op == change.Replace:
+		return term.Warn.Render("←") + " " + term.Visible(s.To) + note
+	case s.Op == change.Remove:
+		return term.Bad.Render("-") + " " + term.Visible(s.From) + note
+	}
+	return term.Accent.Render("»") + " " + term.Visible(s.From) + term.Dim.Render(" → ") + term.Visible(s.To) + note
+}
+
+// report prints the plan, or what was done, as JSON.
+func (r *upgradeRun) report(chosen map[*upgrade.Step]bool, done bool) error {
+	type step struct {
+		Op   string `json:"op"`
+		From string `json:"from,omitempty"`
+		To   string `json:"to,omitempty"`
+		Why  string `json:"why"`
+		Sure bool   `json:"sure"`
+	}
+	type stay struct {
+		Path string `json:"path"`
+		Why  string `json:"why"`
+	}
+	type one struct {
+		Project string `json:"project"`
+		Becomes string `json:"becomes,omitempty"`
+		Steps   []step `json:"steps"`
+		Stays   []stay `json:"stays"`
+	}
+	out := struct {
+		Done     bool  `json:"done"`
+		Projects []one `json:"projects"`
+	}{done, []one{}}
+	todo := 0
+	for _, u := range r.jobs {
+		o := one{Project: fromHere(u.project.Dir), Steps: []step{}, Stays: []stay{}}
+		if u.plan.Name != u.plan.Becomes {
+			o.Becomes = u.plan.Becomes
+		}
+		for _, s := range u.plan.Steps {
+			todo++
+			o.Steps = append(o.Steps, step{s.Op.String(), s.From, s.To, s.Why, s.Sure})
+		}
+		for _, s := range u.plan.Stays {
+			o.Stays = append(o.Stays, stay{s.Path, s.Why})
+		}
+		out.Projects = append(out.Projects, o)
+	}
+	err := r.printJSON(out)
+	if err == nil && !done && !r.preview && todo > 0 {
+		return found
+	}
+	return err
+}

@@ -1,0 +1,192 @@
+package upgrade
+
+import (
+	"slices"
+	"strings"
+
+	"vestibula/core/pattern"
+	"vestibula/core/template"
+	"vestibula/core/tree"
+	"vestibula/core/value"
+)
+
+// A correspondence says which line of a new template is what became of a line of an
+// old one.
+type correspondence struct {
+	old, new *template.Template
+	to       map[*template.Line]*template.Line // from old lines to new ones
+	from     map[*template.Line]*template.Line
+}
+
+// correspond follows the lines of a template by what stayed the same: the names on the
+// way and its own; a former name; the name without its number; and the only one left
+// with the same slots.
+func correspond(old, new *template.Template) *correspondence {
+	c := &correspondence{old, new, map[*template.Line]*template.Line{}, map[*template.Line]*template.Line{}}
+	c.level(old.Top(), new.Top())
+	c.paths(old.Top(), new.Top())
+	return c
+}
+
+func (c *correspondence) pair(a, b *template.Line) {
+	if c.to[a] == nil && c.from[b] == nil {
+		c.to[a], c.from[b] = b, a
+		c.level(a.Inside(), b.Inside())
+	}
+}
+
+// level pairs lines that lie side by side.
+func (c *correspondence) level(old, new []*template.Line) {
+	for _, same := range []func(a, b *template.Line) bool{
+		func(a, b *template.Line) bool { return formerly(b, source(a)) },
+		func(a, b *template.Line) bool { return source(a) == source(b) && every(a) == every(b) },
+		func(a, b *template.Line) bool { return bare(a) == bare(b) && every(a) == every(b) },
+		func(a, b *template.Line) bool {
+			return slots(a) != "" && slots(a) == slots(b) && every(a) == every(b) && a.Kind == b.Kind
+		},
+	} {
+		for _, a := range old {
+			if c.to[a] != nil {
+				continue
+			}
+			var only *template.Line
+			several := false
+			for _, b := range new {
+				if c.from[b] == nil && same(a, b) {
+					several = only != nil
+					only = b
+				}
+			}
+			if only == nil || several || slices.ContainsFunc(old, func(o *template.Line) bool { return o != a && c.to[o] == nil && same(o, only) }) {
+				continue
+			}
+			c.pair(a, only)
+		}
+	}
+}
+
+// paths pairs lines by former paths in the project, and those that went into another
+// folder under the same name, if there is only one of it.
+func (c *correspondence) paths(old, new []*template.Line) {
+	where := map[string][]*template.Line{}
+	var walk func(lines []*template.Line, at string, note func(l *template.Line, at string))
+	walk = func(lines []*template.Line, at string, note func(l *template.Line, at string)) {
+		for _, l := range lines {
+			here := strings.TrimPrefix(at+"/"+bare(l), "/")
+			note(l, here)
+			walk(l.Inside(), here, note)
+		}
+	}
+	own := ""
+	walk(old, "", func(l *template.Line, at string) {
+		if l.Marks&tree.Own != 0 {
+			own = at + "/"
+		}
+		where[strings.TrimPrefix(at, own)] = append(where[strings.TrimPrefix(at, own)], l)
+	})
+	walk(new, "", func(l *template.Line, _ string) {
+		for _, was := range l.Was {
+			if !was.Path || c.from[l] != nil {
+				continue
+			}
+			var names []string
+			for _, n := range was.Names {
+				names = append(names, withoutNumber(n.Pattern.Source))
+			}
+			if lines := where[strings.Join(names, "/")]; len(lines) == 1 {
+				c.pair(lines[0], l)
+			}
+		}
+	})
+}
+
+// formerly reports whether a line was called so.
+func formerly(l *template.Line, name string) bool {
+	return slices.ContainsFunc(l.Was, func(was template.Former) bool {
+		return !was.Path && len(was.Names) == 1 && (was.Names[0].Pattern.Source == name || was.Names[0].Pattern.Source == withoutNumber(name))
+	})
+}
+
+// source is how the names of a line are written.
+func source(l *template.Line) string {
+	parts := make([]string, len(l.Names))
+	for i, n := range l.Names {
+		parts[i] = n.Pattern.Source
+	}
+	return strings.Join(parts, "/")
+}
+
+// bare is the same without the number that counts lines, and small.
+func bare(l *template.Line) string { return tree.Folded(withoutNumber(source(l))) }
+
+func withoutNumber(name string) string {
+	if strings.HasPrefix(name, "<#") {
+		if _, rest, found := strings.Cut(name, ">"); found {
+			name = rest
+		}
+	}
+	return strings.TrimLeft(strings.TrimLeft(name, "0123456789"), " .-_)")
+}
+
+// every is what a line repeats for.
+func every(l *template.Line) string {
+	clause, _ := l.Syntax.Clause("each")
+	_, source, _ := strings.Cut(clause.Text, " in ")
+	return strings.TrimSpace(source)
+}
+
+// slots are the fields of a line's names, but for the number that counts lines.
+func slots(l *template.Line) string {
+	var fields []string
+	for _, n := range l.Names {
+		for _, slot := range n.Pattern.Slots() {
+			if slot != pattern.OwnNumber {
+				fields = append(fields, slot)
+			}
+		}
+	}
+	slices.Sort(fields)
+	return strings.Join(fields, " ")
+}
+
+// follows returns what [match.Wanted] asks: whether a real entry is a wanted thing, by
+// the lines that both come from and, of lines that repeat, by their items.
+func (c *correspondence) follows() func(want, real *tree.Node) (is, known bool) {
+	return func(want, real *tree.Node) (is, known bool) {
+		a, b := c.old.LineOf(real), c.new.LineOf(want)
+		if a == nil || b == nil {
+			return false, false
+		}
+		to := c.to[a]
+		switch {
+		case to == nil && c.from[b] == nil:
+			return false, false // a line that went and one that came: names may tell
+		case to != b:
+			return false, true
+		case b.Each == nil:
+			return want.Nth == real.Nth, true
+		}
+		x, y := item(a, real), item(b, want)
+		if !x.Given() || !y.Given() {
+			return false, false // the item shows in no name
+		}
+		return x.Equal(y) || tree.Folded(x.String()) == tree.Folded(y.String()), true
+	}
+}
+
+// item reads the item of a line that repeats from a name.
+func item(l *template.Line, n *tree.Node) value.Value {
+	name, _, _, _ := l.Repeats()
+	if int(n.Nth) >= len(l.Names) || name == "" {
+		return value.Value{}
+	}
+	r := l.Names[n.Nth].Reader()
+	values := make([]value.Value, len(r.Fields()))
+	if r.Read(n.Name, values) != nil {
+		return value.Value{}
+	}
+	if i := slices.Index(r.Fields(), name); i >= 0 {
+		return values[i]
+	}
+	return value.Value{}
+}

@@ -1,0 +1,380 @@
+// Package upgrade plans what brings a project to another template, or to other values:
+// what stands under another number or name is moved with all that it holds, what is new
+// is made, files that the project was given and nobody has touched are brought up to
+// date, and what is no longer asked for goes where it is empty. It only plans.
+package upgrade
+
+import (
+	"path"
+	"slices"
+	"strings"
+	"time"
+
+	"vestibula/core/change"
+	"vestibula/core/digest"
+	"vestibula/core/label"
+	"vestibula/core/match"
+	"vestibula/core/project"
+	"vestibula/core/template"
+	"vestibula/core/tree"
+)
+
+// A Job is what a project is to be brought to.
+type Job struct {
+	Project  *project.Project
+	Template *template.Template // the new one
+	Values   template.Values    // the new ones, complete
+	Full     *tree.Node         // all that lies in the project
+	Seen     *tree.Node         // the same without what is passed by
+	Sum      func(path string) (string, error)
+	Limit    int
+	Now      time.Time
+}
+
+// A Step is one thing that an upgrade does, or leaves to a person.
+type Step struct {
+	Op   change.Op
+	Sure bool   // it follows from what stayed the same; else it needs its own answer
+	From string // what is moved, replaced or removed; paths are from the project's own folder
+	To   string // where it comes to lie, when all is done
+	Why  string
+	Kind tree.Kind
+
+	thing *match.Thing
+	node  *tree.Node
+	sum   string // of what is replaced or removed
+}
+
+// A Stay is something that is left as it is, and why.
+type Stay struct{ Path, Why string }
+
+// A Plan is what an upgrade will do.
+type Plan struct {
+	Steps []*Step
+	Stays []Stay
+	// Name is what the project's own folder is called, and Becomes what it will be.
+	Name, Becomes string
+	Label         *label.Label // as it will be, when all is done that is sure
+
+	job     *Job
+	own     *tree.Node
+	matched map[*tree.Node]bool
+	given   map[string]string // of files that stay or come, by their new paths
+	targets []target
+}
+
+// A target is a wanted file that is there.
+type target struct {
+	want *tree.Node
+	path string
+	to   func(chosen func(*match.Thing) bool) string
+}
+
+// Make plans an upgrade.
+func Make(j *Job) (*Plan, error) {
+	p := &Plan{job: j, matched: map[*tree.Node]bool{}, given: map[string]string{}}
+	old, err := match.Of(j.Project.Template, j.Project.Values, j.Limit, j.Now)
+	if err != nil {
+		return nil, err
+	}
+	match.Compare(old, j.Seen) // has each entry know its old line
+	w, err := match.Of(j.Template, j.Values, j.Limit, j.Now)
+	if err != nil {
+		return nil, err
+	}
+	p.names(old, w)
+	w.Follows = correspond(j.Project.Template, j.Template).follows()
+	w.Matched = func(want, real *tree.Node, at string, to func(chosen func(*match.Thing) bool) string) {
+		p.matched[real] = true
+		if want.Kind == tree.File && want.Marks&tree.Due == 0 {
+			p.targets = append(p.targets, target{want, at, to})
+		}
+	}
+	things := match.Compare(w, j.Seen)
+	for _, t := range things {
+		p.thing(t)
+	}
+	for _, t := range p.targets {
+		if err := p.update(t); err != nil {
+			return nil, err
+		}
+	}
+	if err := p.dropped(j.Seen, j.Full, ""); err != nil {
+		return nil, err
+	}
+	p.relabel(w)
+	return p, nil
+}
+
+// names settles what the own folder will be called: as the new values say, if it is
+// called as the old ones said. What somebody has renamed keeps its name.
+func (p *Plan) names(old, w *match.Wanted) {
+	_, real := p.job.Project.Names(old.Expansion.Root)
+	p.Name = path.Base(strings.ReplaceAll(p.job.Project.Dir, `\`, "/"))
+	p.Becomes = p.Name
+	before, _ := p.job.Project.Template.Own(old.Expansion.Root)
+	after, _ := p.job.Template.Own(w.Expansion.Root)
+	if len(real) == 0 || after == "." {
+		return
+	}
+	switch is, will := path.Base(before), path.Base(after); {
+	case is == p.Name && w.Own.Marks&tree.Open == 0:
+		p.Becomes = will
+	case is != will:
+		p.Stays = append(p.Stays, Stay{".", "it was renamed by hand, and keeps that name; by its values it would be “" + will + "”"})
+	}
+	if path.Dir(before) != path.Dir(after) {
+		p.Stays = append(p.Stays, Stay{".", "by its values it would lie in “" + path.Dir(after) + "”: move it there by hand"})
+	}
+}
+
+// thing plans what a match has found.
+func (p *Plan) thing(t *match.Thing) {
+	switch {
+	case t.Kind == match.Missing && t.Reason == match.InTheWay:
+		p.Stays = append(p.Stays, Stay{t.Path, "something else has the name of what is to be made here"})
+	case t.Kind == match.Missing:
+		if from := p.lacks(t.Node); from != "" {
+			p.Stays = append(p.Stays, Stay{t.Path, "it is not made: it starts from " + from + ", which is not at hand"})
+			return
+		}
+		p.Steps = append(p.Steps, &Step{Op: change.Make, Sure: true, To: t.Path, Kind: t.Node.Kind, Why: "new", thing: t, node: t.Node.Built()})
+	case t.Kind == match.Misnamed:
+		kind := t.Node.Kind
+		if t.Node.Marks&tree.Either != 0 {
+			kind = tree.File
+		}
+		p.Steps = append(p.Steps, &Step{Op: change.Move, Sure: t.Sure, From: t.Path, To: t.Target(func(*match.Thing) bool { return true }), Kind: kind, Why: why[t.Reason], thing: t})
+	}
+}
+
+var why = map[match.Reason]string{
+	match.Followed: "the same line, under another name or number", match.Former: "its former name", match.Number: "another number", match.Spelling: "spelled otherwise", match.Slip: "a slip of the pen, it seems",
+	match.Value: "the same line with other values", match.Contents: "it holds the same, it seems", match.SameName: "it belongs into another folder", match.Copied: "called a copy, it seems",
+}
+
+// lacks returns the starter of something that is not at hand, or "".
+func (p *Plan) lacks(n *tree.Node) string {
+	if p.job.Template != p.job.Project.Template {
+		return ""
+	}
+	from := func(n *tree.Node) string {
+		if l := p.job.Template.LineOf(n); l != nil {
+			return p.job.Project.Missing[l.Syntax.Number]
+		}
+		return ""
+	}
+	if missing := from(n); missing != "" {
+		return missing
+	}
+	for _, c := range n.All() {
+		if missing := from(c); missing != "" {
+			return missing
+		}
+	}
+	return ""
+}
+
+// update plans what becomes of a file that the project was given.
+func (p *Plan) update(t target) error {
+	given, known := p.job.Project.Label.Given[t.path]
+	if !known || p.lacks(t.want) != "" {
+		if known {
+			p.given[t.to(all)] = given
+		}
+		return nil
+	}
+	want, err := sumOf(t.want)
+	if err != nil {
+		return err
+	}
+	to := t.to(all)
+	if p.given[to] = given; want == given {
+		return nil
+	}
+	is, err := p.job.Sum(t.path)
+	switch {
+	case err != nil:
+		return err
+	case is == want:
+		p.given[to] = want
+	case is != given:
+		p.Stays = append(p.Stays, Stay{t.path, "it was edited, and stays as it is; the template would write it otherwise by now"})
+	default:
+		p.given[to] = want
+		content := t.want.Content
+		if content == nil {
+			content = tree.Bytes(nil)
+		}
+		p.Steps = append(p.Steps, &Step{Op: change.Replace, Sure: true, From: t.path, To: to, Kind: tree.File, Why: "nobody has touched it, and the template writes it otherwise by now", node: &tree.Node{Kind: tree.File, Content: content}, sum: given})
+	}
+	return nil
+}
+
+func all(*match.Thing) bool { return true }
+
+func sumOf(n *tree.Node) (string, error) {
+	if n.Content == nil {
+		return digest.Bytes(nil), nil
+	}
+	r, err := n.Content.Open()
+	if err != nil {
+		return "", err
+	}
+	defer r.Close()
+	return digest.Of(r)
+}
+
+// dropped plans what becomes of what is no longer asked for: it goes where it is empty,
+// or holds only what the project was given.
+func (p *Plan) dropped(seen, full *tree.Node, at string) error {
+	for _, n := range seen.Children {
+		here := path.Join(at, n.Name)
+		whole := full.Child(n.Name)
+		switch {
+		case whole == nil:
+		case p.matched[n]:
+			if n.Kind == tree.Folder {
+				if err := p.dropped(n, whole, here); err != nil {
+					return err
+				}
+			}
+		case n.From > 0 && n.Marks&tree.Link == 0:
+			steps, holds, err := p.removal(whole, here)
+			if err != nil {
+				return err
+			}
+			if holds != "" {
+				p.Stays = append(p.Stays, Stay{here, "it is no longer asked for, and stays: " + holds})
+				continue
+			}
+			p.Steps = append(p.Steps, steps...)
+		}
+	}
+	return nil
+}
+
+// removal plans that something goes, the deepest first, or says why it cannot.
+func (p *Plan) removal(n *tree.Node, at string) (steps []*Step, holds string, err error) {
+	step := &Step{Op: change.Remove, Sure: true, From: at, Kind: n.Kind, Why: "no longer asked for, and empty"}
+	if n.Kind != tree.Folder || n.Marks&tree.Link != 0 {
+		given, known := p.job.Project.Label.Given[at]
+		if !known || n.Marks&tree.Link != 0 {
+			return nil, "it holds “" + n.Name + "”", nil
+		}
+		sum, err := p.job.Sum(at)
+		if err != nil {
+			return nil, "", err
+		}
+		if sum != given {
+			return nil, "“" + n.Name + "” was edited", nil
+		}
+		step.Why, step.sum = "no longer asked for, and nobody has touched it", given
+		return []*Step{step}, "", nil
+	}
+	for _, c := range n.Children {
+		inner, holds, err := p.removal(c, path.Join(at, c.Name))
+		if err != nil || holds != "" {
+			return nil, holds, err
+		}
+		steps = append(steps, inner...)
+	}
+	return append(steps, step), "", nil
+}
+
+// relabel makes the label as it will be.
+func (p *Plan) relabel(w *match.Wanted) {
+	l := *p.job.Project.Label
+	l.Build = *label.NewBuild(p.job.Template, p.job.Values, l.Built, l.Version)
+	if p.job.Template == p.job.Project.Template {
+		l.Text = p.job.Project.Label.Text // with its starters, also where they are not at hand
+	}
+	l.Given = p.given
+	for _, s := range p.Steps {
+		if s.Op != change.Make {
+			continue
+		}
+		root := &tree.Node{Children: []*tree.Node{named(s.node, path.Base(s.To))}}
+		dir := path.Dir(s.thing.Target(all))
+		for at, n := range root.All() {
+			if n.Kind == tree.File {
+				if sum, err := sumOf(n); err == nil {
+					l.Given[path.Join(dir, at)] = sum
+				}
+			}
+		}
+	}
+	l.Accepted = slices.Clone(l.Accepted)
+	for i := range l.Accepted {
+		l.Accepted[i].Path = p.after(l.Accepted[i].Path)
+	}
+	p.Label = &l
+}
+
+// after is where something comes to lie when all moves are done.
+func (p *Plan) after(at string) string {
+	longest := ""
+	to := at
+	for _, s := range p.Steps {
+		if s.Op == change.Move && s.Sure && (at == s.From || strings.HasPrefix(at, s.From+"/")) && len(s.From) > len(longest) {
+			longest, to = s.From, s.To+at[len(s.From):]
+		}
+	}
+	return to
+}
+
+func named(n *tree.Node, name string) *tree.Node {
+	out := *n
+	out.Name = name
+	return &out
+}
+
+// Nothing reports whether the project is as it is to be already.
+func (p *Plan) Nothing() bool { return len(p.Steps) == 0 && p.Name == p.Becomes }
+
+// Changes returns what the chosen steps do: paths are from the folder that the
+// project's own folder lies in.
+func (p *Plan) Changes(chosen func(*Step) bool) []change.Change {
+	things := map[*match.Thing]bool{}
+	for _, s := range p.Steps {
+		if s.thing != nil && chosen(s) {
+			things[s.thing] = true
+		}
+	}
+	taken := func(t *match.Thing) bool { return things[t] }
+	var list []change.Change
+	if p.Name != p.Becomes {
+		list = append(list, change.Change{Op: change.Move, From: p.Name, Path: p.Becomes, Was: change.State{Entry: tree.Entry{Kind: tree.Folder}}, Why: "by its values"})
+	}
+	for _, s := range p.Steps {
+		if !chosen(s) {
+			continue
+		}
+		c := change.Change{Op: s.Op, Why: s.Why, Was: change.State{Entry: tree.Entry{Kind: s.Kind}}}
+		switch s.Op {
+		case change.Make:
+			c.Path, c.Node = p.Becomes+"/"+s.thing.Target(taken), s.node
+		case change.Move:
+			c.From, c.Path = p.Name+"/"+s.From, p.Becomes+"/"+s.thing.Target(taken)
+			if c.From == c.Path {
+				continue
+			}
+		case change.Replace:
+			c.Path, c.Content, c.Was.Sum = p.Becomes+"/"+s.target(p, taken), s.node.Content, s.sum
+		case change.Remove:
+			c.Path, c.Was.Sum = p.Name+"/"+s.From, s.sum
+		}
+		list = append(list, c)
+	}
+	return list
+}
+
+// target is where a file that is replaced lies when the moves are done.
+func (s *Step) target(p *Plan, taken func(*match.Thing) bool) string {
+	for _, t := range p.targets {
+		if t.path == s.From {
+			return t.to(taken)
+		}
+	}
+	return s.To
+}
