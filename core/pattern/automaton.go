@@ -37,7 +37,7 @@ func (r *Reader) automaton() *automaton {
 	exits := []int{a.state()}
 	a.start = exits[0]
 	for i := range r.tokens {
-		if exits = a.token(&r.tokens[i], exits); len(a.next) > maxStates {
+		if exits = a.token(&r.tokens[i], r.barred(i), exits); len(a.next) > maxStates {
 			return nil
 		}
 	}
@@ -45,6 +45,15 @@ func (r *Reader) automaton() *automaton {
 		a.accept[s] = true
 	}
 	return a
+}
+
+// barred is what the text of a token cannot hold.
+func (r *Reader) barred(i int) []string {
+	t := &r.tokens[i]
+	if owner := r.owner[i]; owner >= 0 && t.op == freeText && t.part == partText && (t.style == nil || t.style.spaced()) {
+		return r.fields[owner].typ.Without
+	}
+	return nil
 }
 
 func (a *automaton) state() int {
@@ -62,7 +71,7 @@ func between(lo, hi rune) func(rune) bool { return func(x rune) bool { return lo
 
 // token adds a token behind each of the entries, and returns where it can end.
 // Instead of silent moves, the entries get the first moves of the token.
-func (a *automaton) token(t *token, entries []int) []int {
+func (a *automaton) token(t *token, barred []string, entries []int) []int {
 	var exits []int
 	switch t.op {
 	case literal:
@@ -86,7 +95,11 @@ func (a *automaton) token(t *token, entries []int) []int {
 	case digits:
 		exits = a.number(t, entries)
 	case freeText:
-		exits = a.text(t, entries)
+		if len(barred) > 0 {
+			exits = a.barred(t, barred, entries)
+		} else {
+			exits = a.text(t, entries)
+		}
 	}
 	return exits
 }
@@ -182,14 +195,14 @@ func (b barring) after(r rune) (next barring, whole bool) {
 
 // barred adds a free text that cannot hold some texts, also not with a space before
 // and behind it: a state for each state of its style with what has been read of them.
-func (a *automaton) barred(t *token, entries []int) []int {
+func (a *automaton) barred(t *token, without []string, entries []int) []int {
 	type key struct {
 		style uint8
 		begun string
 	}
-	first := barring{begun: string(make([]byte, len(t.without)))}
+	first := barring{begun: string(make([]byte, len(without)))}
 	candidates := slices.Clone(representatives)
-	for _, w := range t.without {
+	for _, w := range without {
 		first.texts = append(first.texts, []rune(w))
 		candidates = append(candidates, []rune(w)...)
 	}
@@ -242,9 +255,6 @@ func (a *automaton) barred(t *token, entries []int) []int {
 
 // text adds a free text: a state for each state of its style.
 func (a *automaton) text(t *token, entries []int) []int {
-	if len(t.without) > 0 {
-		return a.barred(t, entries)
-	}
 	var states [inOther + 1]int
 	for i := range states {
 		states[i] = a.state()
@@ -319,7 +329,7 @@ func classes(more []rune, automata ...*automaton) (alphabet []rune, steps [][][]
 // runes adds to the candidates the characters that the tokens spell out.
 func (r *Reader) runes(into []rune) []rune {
 	for i := range r.tokens {
-		for _, w := range slices.Concat([]string{r.tokens[i].text}, r.tokens[i].words, r.tokens[i].without) {
+		for _, w := range slices.Concat([]string{r.tokens[i].text}, r.tokens[i].words, r.barred(i)) {
 			for _, c := range norm.NFC.String(w) {
 				if c >= utf8.RuneSelf && !slices.Contains(into, c) {
 					into = append(into, c)

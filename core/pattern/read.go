@@ -30,6 +30,7 @@ type Reader struct {
 	// work in proportion to the product of tokens and characters.
 	dead     []uint64
 	attempts int
+	bars     bool        // there are fields that cannot hold some texts
 	collect  func() bool // if not nil, called for each reading; true ends the search
 	want     int         // the last token that was reached and did not fit
 	far      int         // the furthest place at which it did not
@@ -121,9 +122,6 @@ func (r *Reader) add(owner int, t token) {
 	if owner >= 0 && t.op != literal {
 		f := &r.fields[owner]
 		f.tokens = append(f.tokens, len(r.tokens))
-		if t.op == freeText && t.part == partText && (t.style == nil || t.style.spaced()) {
-			t.without = f.typ.Without
-		}
 	}
 	r.tokens = append(r.tokens, t)
 	r.owner = append(r.owner, owner)
@@ -142,6 +140,7 @@ func (r *Reader) ready() {
 	}
 	for i := range r.fields {
 		f := &r.fields[i]
+		r.bars = r.bars || len(f.typ.Without) > 0
 		f.day = len(f.tokens) == 3 && f.typ.Kind == value.Date && r.tokens[f.tokens[0]].part == partYear && !r.tokens[f.tokens[0]].iso &&
 			r.tokens[f.tokens[1]].part == partMonth && r.tokens[f.tokens[2]].part == partDay
 	}
@@ -239,9 +238,6 @@ func (r *Reader) assemble(values []value.Value) bool {
 			}
 			*v, ok = p.value(f.typ)
 		}
-		if ok && len(f.typ.Without) > 0 && v.Kind == value.Text {
-			ok = f.typ.Barred(v.Text) == ""
-		}
 		if ok && f.step != 0 {
 			*v, ok = v.Shift(-f.step, f.typ)
 		}
@@ -251,6 +247,19 @@ func (r *Reader) assemble(values []value.Value) bool {
 		if !ok {
 			if r.reason == "" {
 				r.reason, r.far = r.impossible(i, *v)
+			}
+			return false
+		}
+	}
+	return !r.bars || r.held(values)
+}
+
+// held reports whether no text holds what it cannot.
+func (r *Reader) held(values []value.Value) bool {
+	for i := range r.fields[:r.shown] {
+		if v := values[i]; v.Kind == value.Text && r.fields[i].typ.Barred(v.Text) != "" {
+			if r.reason == "" {
+				r.reason, r.far = r.impossible(i, v)
 			}
 			return false
 		}

@@ -50,10 +50,9 @@ type token struct {
 	words  []string
 	style  *style
 	// For reading:
-	without []string    // what the text cannot hold
-	table   *asciiSteps // of the style
-	digits  int         // how many digits there are at the most
-	stops   bool        // the text ends where it meets what follows, and nowhere else
+	table  *asciiSteps // of the style
+	digits int         // how many digits there are at the most
+	stops  bool        // the text ends where it meets what follows, and nowhere else
 }
 
 func digitsToken(p part, width, lo, hi int) token {

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"sync"
 	"unicode"
 
 	"golang.org/x/text/unicode/norm"
@@ -94,12 +95,14 @@ func unseenIn(name string) (hidden rune, clean string) {
 // likeLatin are the letters of other scripts that look like Latin ones, as the table
 // of confusable characters of Unicode Technical Standard #39 has them: those of
 // Cyrillic and Greek that keyboards have.
-var likeLatin = strings.NewReplacer(
-	"а", "a", "е", "e", "о", "o", "р", "p", "с", "c", "у", "y", "х", "x", "ѕ", "s", "і", "i", "ј", "j", "һ", "h", "ԁ", "d",
-	"А", "A", "В", "B", "Е", "E", "К", "K", "М", "M", "Н", "H", "О", "O", "Р", "P", "С", "C", "Т", "T", "У", "Y", "Х", "X", "Ѕ", "S", "І", "I", "Ј", "J",
-	"Α", "A", "Β", "B", "Ε", "E", "Ζ", "Z", "Η", "H", "Ι", "I", "Κ", "K", "Μ", "M", "Ν", "N", "Ο", "O", "Ρ", "P", "Τ", "T", "Υ", "Y", "Χ", "X", "ο", "o", "ν", "v",
-	"–", "-", "—", "-", "‐", "-", "‑", "-", "−", "-", "’", "'", "‘", "'",
-)
+var likeLatin = sync.OnceValue(func() *strings.Replacer {
+	return strings.NewReplacer(
+		"а", "a", "е", "e", "о", "o", "р", "p", "с", "c", "у", "y", "х", "x", "ѕ", "s", "і", "i", "ј", "j", "һ", "h", "ԁ", "d",
+		"А", "A", "В", "B", "Е", "E", "К", "K", "М", "M", "Н", "H", "О", "O", "Р", "P", "С", "C", "Т", "T", "У", "Y", "Х", "X", "Ѕ", "S", "І", "I", "Ј", "J",
+		"Α", "A", "Β", "B", "Ε", "E", "Ζ", "Z", "Η", "H", "Ι", "I", "Κ", "K", "Μ", "M", "Ν", "N", "Ο", "O", "Ρ", "P", "Τ", "T", "Υ", "Y", "Χ", "X", "ο", "o", "ν", "v",
+		"–", "-", "—", "-", "‐", "-", "‑", "-", "−", "-", "’", "'", "‘", "'",
+	)
+})
 
 // lookOf is equal for names that look alike: compatible forms, spaces of all kinds and
 // letters of other scripts are those that they look like.
@@ -107,7 +110,7 @@ func lookOf(name string) string {
 	if isASCII(name) {
 		return name
 	}
-	name = likeLatin.Replace(norm.NFKC.String(name))
+	name = likeLatin().Replace(norm.NFKC.String(name))
 	return strings.Map(func(r rune) rune {
 		if unicode.IsSpace(r) {
 			return ' '

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"regexp"
 	"strings"
+	"sync"
 
 	"vestibula/core/naming"
 	"vestibula/core/template"
@@ -73,9 +74,11 @@ func vagueNames(c *context) (check, error) {
 // machineNames are the names that cameras, scanners and programs give, copies, and
 // those that stand for one to come: IMG_2044, Scan0012, Document1, report (1), Copy
 // of …, Your name, TBD.
-var machineNames = regexp.MustCompile(`(?i)^(?:(?:img|dsc|dscf|dscn|pict|mvi|vid|gopr|scan|scanned|screenshot|screen shot)[ _-]?[0-9]*` +
-	`|(?:image|photo|document|doc|book|sheet|page|presentation|recording|untitled)[0-9]+` +
-	`|(?:screenshot|screen shot|copy of) .*|.+ \([0-9]{1,3}\)|.+ - copy|your name|name here|tbd|todo)$`)
+var machineNames = sync.OnceValue(func() *regexp.Regexp {
+	return regexp.MustCompile(`(?i)^(?:(?:img|dsc|dscf|dscn|pict|mvi|vid|gopr|scan|scanned|screenshot|screen shot)[ _-]?[0-9]*` +
+		`|(?:image|photo|document|doc|book|sheet|page|presentation|recording|untitled)[0-9]+` +
+		`|(?:screenshot|screen shot|copy of) .*|.+ \([0-9]{1,3}\)|.+ - copy|your name|name here|tbd|todo)$`)
+})
 
 // byMachine reports whether a name is such a one.
 func byMachine(name string) bool {
@@ -90,5 +93,5 @@ func byMachine(name string) bool {
 	if last := stem[len(stem)-1]; !isDigit(last) && last != ')' && strings.IndexByte("ctnysCTNYS", stem[0]) < 0 {
 		return false
 	}
-	return !(isDigit(stem[0]) && isDigit(stem[len(stem)-1])) && machineNames.MatchString(stem)
+	return !(isDigit(stem[0]) && isDigit(stem[len(stem)-1])) && machineNames().MatchString(stem)
 }

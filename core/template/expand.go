@@ -161,7 +161,28 @@ func (x *expander) count(b *block) int {
 // A series is the numbering of siblings with the same text in front of <#>.
 type series struct {
 	last, most int
-	used       map[int]bool // where some line has a number of its own
+	// The numbers that are taken, where some line has one of its own: a bit for each
+	// below 128, since they are mostly small, and the others.
+	low  [2]uint64
+	high map[int]bool
+}
+
+// take takes a number, and reports whether it was free.
+func (s *series) take(n int) bool {
+	if n < 128 {
+		bit := uint64(1) << (n % 64)
+		free := s.low[n/64]&bit == 0
+		s.low[n/64] |= bit
+		return free
+	}
+	if s.high[n] {
+		return false
+	}
+	if s.high == nil {
+		s.high = map[int]bool{}
+	}
+	s.high[n] = true
+	return true
 }
 
 // block makes the lines of a block in parent.
@@ -178,7 +199,7 @@ func (x *expander) block(parent *tree.Node, b *block) error {
 				}
 			}
 			for _, s := range numbers {
-				s.last, s.used = 0, nil
+				s.last, s.low, s.high = 0, [2]uint64{}, nil
 			}
 		}
 	}
@@ -246,14 +267,8 @@ func (x *expander) advance(numbers map[string]*series, e *Line, first, fixed boo
 		s.last = e.number
 	}
 	s.most = max(s.most, s.last)
-	if fixed {
-		if s.used[s.last] {
-			return x.failLine(e, fmt.Sprintf("the number %d is that of an earlier line already", s.last))
-		}
-		if s.used == nil {
-			s.used = map[int]bool{}
-		}
-		s.used[s.last] = true
+	if fixed && !s.take(s.last) {
+		return x.failLine(e, fmt.Sprintf("the number %d is that of an earlier line already", s.last))
 	}
 	x.env[len(x.t.Fields)] = value.OfNumber(s.last)
 	x.filling.Width = max(2, len(strconv.Itoa(s.most)))

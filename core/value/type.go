@@ -39,7 +39,7 @@ type Type struct {
 // the date of now. The error is a clause that can stand behind a name:
 // "is not a date: …".
 func (t *Type) Parse(s string, now time.Time) (Value, error) {
-	if t.Kind == List {
+	if t.Kind == List && strings.ContainsAny(s, "\r\n") {
 		s = strings.NewReplacer("\r\n", "\n", "\r", "\n").Replace(strings.TrimSpace(s))
 		if strings.Contains(s, "\n") { // lines of their own are items
 			return NewList(slices.DeleteFunc(strings.Split(s, "\n"), func(line string) bool { return strings.TrimSpace(line) == "" }))
