@@ -186,6 +186,9 @@ func TestTwoValuesThatGiveOneNameAreRefused(t *testing.T) {
 	assert.Equal(t, 1, status)
 	assert.Contains(t, out, `client "Oriel Pask Daughters" and "Oriel Pask Sons", of the project that is there, give one name: Oriel Pask`)
 	out, status = d.run("build", "c", "--into", ".", "client=Oriel Pask Sons", "kind=y", "--yes")
+	assert.Equal(t, 1, status)
+	assert.Contains(t, out, "“Notes x” is there and would be “Notes y”: vestibula upgrade \"Oriel Pask\" renames it")
+	out, status = d.run("build", "c", "--into", ".", "client=Oriel Pask Sons", "kind=y", "--add", "--yes")
 	assert.Zero(t, status)
 	assert.Contains(t, out, "this changes the project Oriel Pask: kind from x to y")
 }

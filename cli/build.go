@@ -30,6 +30,7 @@ type buildRun struct {
 	into               string // the folder or archive, as it was given
 	what               string // it is, in the word of the history
 	noLabel, noJournal bool
+	all                bool // also what would be there twice
 	table              tableRun
 
 	t       *template.Template
@@ -86,6 +87,7 @@ Into FILE.zip or FILE.tar.gz the same is written as an archive.`,
 	c.Flags().BoolVarP(&b.yes, "yes", "y", false, "build without asking")
 	c.Flags().BoolVar(&b.preview, "preview", false, "show what would be done, and change nothing")
 	c.Flags().BoolVar(&b.noLabel, "no-label", false, "leave no "+label.FileName+" behind")
+	c.Flags().BoolVar(&b.all, "add", false, "in a project, build new lines although what they number is there under other numbers")
 	b.table.add(c)
 	c.Flags().BoolVar(&b.noJournal, "no-journal", false, "build although it cannot be undone, where nothing can be written down")
 	c.Flags().BoolVar(&b.asJSON, "json", false, "print JSON")
@@ -230,6 +232,9 @@ func (b *buildRun) compare() error {
 		} else if err != nil {
 			return refused("move it away, or build with --no-label", "%v", err)
 		}
+	}
+	if err := b.twice(labels); err != nil {
+		return err
 	}
 	return b.makeSet(labels)
 }

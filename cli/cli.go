@@ -127,7 +127,11 @@ func (a *app) run(args []string) int {
 		s = &stop{statusUnclear, err.Error(), "vestibula --help lists the commands"}
 	}
 	if s.message != "" {
-		a.side.Text(term.Bad.Render("vestibula:") + " " + term.Visible(s.message))
+		lead := term.Bad.Render("vestibula:") + " "
+		for line := range strings.SplitSeq(s.message, "\n") {
+			a.side.Text(lead + term.Visible(line))
+			lead = "  "
+		}
 		if s.help != "" {
 			for line := range strings.Lines(s.help) {
 				a.side.Text("  " + term.Accent.Render(term.Visible(strings.TrimRight(line, "\n"))))

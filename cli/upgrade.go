@@ -175,7 +175,10 @@ func (r *upgradeRun) add(dir string) error {
 		defer f.Close()
 		return digest.Of(f)
 	}}
-	if u.plan, err = upgrade.Make(job); err != nil {
+	var own *upgrade.OwnError
+	if u.plan, err = upgrade.Make(job); errors.As(err, &own) {
+		return refused("", "%v", err)
+	} else if err != nil {
 		return r.tellErrors(t.Name, t.Text, err, statusFound)
 	}
 	r.jobs = append(r.jobs, u)

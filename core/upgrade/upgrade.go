@@ -57,7 +57,6 @@ type Plan struct {
 	Label         *label.Label // as it will be, when all is done that is sure
 
 	job     *Job
-	own     *tree.Node
 	matched map[*tree.Node]bool
 	given   map[string]string // of files that stay or come, by their new paths
 	targets []target
@@ -82,8 +81,13 @@ func Make(j *Job) (*Plan, error) {
 	if err != nil {
 		return nil, err
 	}
+	lines := correspond(j.Project.Template, j.Template)
+	before, after := j.Project.Template.LineOf(old.Own), j.Template.LineOf(w.Own)
+	if before != nil && lines.to[before] != nil && lines.to[before] != after {
+		return nil, &OwnError{source(lines.to[before])}
+	}
 	p.names(old, w)
-	w.Follows = correspond(j.Project.Template, j.Template).follows()
+	w.Follows = lines.follows()
 	w.Matched = func(want, real *tree.Node, at string, to func(chosen func(*match.Thing) bool) string) {
 		p.matched[real] = true
 		if want.Kind == tree.File && want.Marks&tree.Due == 0 {
@@ -104,6 +108,14 @@ func Make(j *Job) (*Plan, error) {
 	}
 	p.relabel(w)
 	return p, nil
+}
+
+// An OwnError says that by the new template another folder would be the project's own.
+type OwnError struct{ Line string }
+
+// Error says what to write.
+func (e *OwnError) Error() string {
+	return "by this template another folder would be the project's own: write | project behind the line " + e.Line
 }
 
 // names settles what the own folder will be called: as the new values say, if it is

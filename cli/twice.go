@@ -1,0 +1,137 @@
+package cli
+
+import (
+	"fmt"
+	"os"
+	"path/filepath"
+	"strings"
+
+	"vestibula/cli/term"
+	"vestibula/core/build"
+	"vestibula/core/change"
+	"vestibula/core/digest"
+	"vestibula/core/inspect"
+	"vestibula/core/label"
+	"vestibula/core/place"
+	"vestibula/core/project"
+	"vestibula/core/template"
+	"vestibula/core/upgrade"
+)
+
+// maxBeside is how many folders beside a new project are looked at, whether one of them
+// is it, under another name.
+const maxBeside = 2000
+
+// shownTwice is how many doubles of a project are told.
+const shownTwice = 8
+
+// twice refuses a build that would make things which are there under another number,
+// name or value: upgrade renames them. What is no longer asked for is told.
+func (b *buildRun) twice(labels []*labelling) error {
+	if b.all || b.archive.name != "" || b.plan.Count[build.New] == 0 {
+		return nil
+	}
+	var told []string
+	for _, l := range labels {
+		if l.known == nil {
+			if b.table.file == "" {
+				told = append(told, b.renamed(l)...)
+			}
+			continue
+		}
+		found, err := b.doubles(l)
+		if err != nil {
+			return err
+		}
+		told = append(told, found...)
+	}
+	if len(told) == 0 {
+		return nil
+	}
+	if n := len(told) - shownTwice; n > 0 {
+		told = append(told[:shownTwice], fmt.Sprintf("and %s more", term.Number(n)))
+	}
+	return refused("build --add builds what is new all the same, and leaves the old names", "Nothing was built:\n%s", strings.Join(told, "\n"))
+}
+
+// doubles finds what of a project is there under another number, name or value.
+func (b *buildRun) doubles(l *labelling) (told []string, err error) {
+	dir := filepath.Join(b.place.Real, filepath.FromSlash(l.folder))
+	p, err := project.Open(dir, l.known, b.startersOf, b.now)
+	if err != nil {
+		return nil, nil // what cannot be read says nothing about doubles
+	}
+	full, seen, _, err := inspect.Both(dir, b.t)
+	if err != nil {
+		return nil, refused("nothing was changed", "%s", place.Reason(err))
+	}
+	made := map[string]bool{}
+	for i := range b.plan.Steps {
+		if b.plan.Steps[i].State == build.New {
+			made[b.plan.Path(i)] = true
+		}
+	}
+	plan, err := upgrade.Make(&upgrade.Job{Project: p, Template: b.t, Values: l.build.Values, Full: full, Seen: seen, Limit: max(b.flags.limit, template.DefaultLimit), Now: b.now,
+		Sum: func(at string) (string, error) {
+			f, err := os.Open(filepath.Join(dir, filepath.FromSlash(at)))
+			if err != nil {
+				return "", err
+			}
+			defer f.Close()
+			return digest.Of(f)
+		}})
+	if err != nil {
+		return nil, nil
+	}
+	shown := fromHere(dir)
+	for _, s := range plan.Steps {
+		switch {
+		case s.Op == change.Move && s.Sure && made[inOwn(l.folder, s.To)]:
+			told = append(told, fmt.Sprintf("“%s” is there and would be “%s”: vestibula upgrade %s renames it", s.From, s.To, shellWord(shown)))
+		case s.Op == change.Remove:
+			b.side.Text(term.Warn.Render("note:") + term.Sprintf(" “%s” is no longer asked for; it stays", s.From))
+		}
+	}
+	for _, s := range plan.Stays {
+		if strings.HasPrefix(s.Why, "it is no longer") {
+			b.side.Text(term.Warn.Render("note:") + term.Sprintf(" “%s” is no longer asked for; it stays", s.Path))
+		}
+	}
+	return told, nil
+}
+
+func inOwn(folder, below string) string {
+	if folder == "." {
+		return below
+	}
+	return folder + "/" + below
+}
+
+// renamed finds the project that a build would make beside its own folder, where
+// somebody has given it another name.
+func (b *buildRun) renamed(l *labelling) (told []string) {
+	dir := filepath.Join(b.place.Real, filepath.FromSlash(l.folder))
+	entries, err := os.ReadDir(filepath.Dir(dir))
+	if err != nil || len(entries) > maxBeside {
+		return nil
+	}
+	next := label.NewBuild(b.t, l.build.Values, b.now, b.version)
+	for _, e := range entries {
+		if !e.IsDir() || e.Name() == filepath.Base(dir) {
+			continue
+		}
+		at := filepath.Join(filepath.Dir(dir), e.Name())
+		data, err := place.ReadFile(filepath.Join(at, label.FileName), label.MaxBytes)
+		if err != nil {
+			continue
+		}
+		other, err := label.Parse(data)
+		if err != nil || other.Template != b.t.Name || !other.SameValues(next) {
+			continue
+		}
+		// The same values, and another name: it was renamed by hand.
+		shown := fromHere(at)
+		told = append(told, fmt.Sprintf("“%s” is that project already, under another name: vestibula upgrade %s brings it to the template of today", e.Name(), shellWord(shown)))
+	}
+	return told
+}

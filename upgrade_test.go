@@ -1,0 +1,170 @@
+//go:build unix
+
+package main
+
+import (
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+const shelfBefore = `---
+fields: { client: Who?, stages: { type: list, default: [survey, sewing] } }
+---
+<client>
+    <#> Buoys
+    <#> Tides
+        Plan for <client>.md | fill: plan.md
+    <#> Logs
+    <#> Work
+        <#> <stage> | each: stage in stages
+    Read me.md
+`
+
+const shelfAfter = `---
+fields: { client: Who?, stages: { type: list, default: [survey, sewing] } }
+---
+<client>
+    <#> Buoys
+    <#> Maps
+    <#> Tide tables | was: Tides
+        Plan for <client>.md | fill: plan.md
+    <#> Work
+        <#> <stage> | each: stage in stages
+        <#> Prices
+    Read me first.md
+`
+
+// A template that changes in all the ways that templates change, with somebody's files
+// everywhere.
+func TestWhatWasBuiltFollowsItsTemplate(t *testing.T) {
+	d := newDesk(t, "shelf.folders", shelfBefore, "plan.md", "Plan <client>\n")
+	for _, client := range []string{"Oriel Pask", "Jun Teague", "Dag Holm"} {
+		out, status := d.run("build", "shelf", "--into", ".", "client="+client, "--yes")
+		require.Zero(t, status, out)
+	}
+	d.write("Oriel Pask/02 Tides/own.txt", "mine")
+	d.write("Oriel Pask/04 Work/02 sewing/deep/own.txt", "mine")
+	d.write("Jun Teague/02 Tides/Plan for Jun Teague.md", "edited")
+	d.write("Jun Teague/03 Logs/kept.txt", "mine")
+	d.write("Dag Holm/Read me.md", "written")
+	state := func() map[string]string {
+		all := map[string]string{}
+		for _, p := range []string{"Oriel Pask", "Jun Teague", "Dag Holm", "Oriel Pask Sons"} {
+			if _, err := os.Stat(filepath.Join(d.dir, p)); err == nil {
+				for at, what := range d.whole(p) {
+					all[p+"/"+at] = what
+				}
+			}
+		}
+		return all
+	}
+	before := state()
+	d.write("shelf.folders", shelfAfter)
+	d.write("plan.md", "The plan for <client>\n")
+
+	// A build makes no doubles.
+	out, status := d.run("build", "shelf", "--into", ".", "client=Oriel Pask", "--yes")
+	assert.Equal(t, 1, status)
+	assert.Contains(t, out, "“02 Tides” is there and would be “03 Tide tables”: vestibula upgrade \"Oriel Pask\" renames it")
+	assert.Contains(t, out, "note: “03 Logs” is no longer asked for; it stays")
+	assert.Equal(t, before, state())
+
+	// One project, with another name as well.
+	out, status = d.run("upgrade", "Oriel Pask", "--preview")
+	assert.Zero(t, status)
+	for _, want := range []string{"+ 02 Maps   new", "» 02 Tides → 03 Tide tables", "+ 04 Work/03 Prices   new", "+ Read me first.md", "← 03 Tide tables/Plan for Oriel Pask.md   nobody has touched it", "- 03 Logs   no longer asked for, and empty", "- Read me.md   no longer asked for, and nobody has touched it", "A preview: nothing was changed."} {
+		assert.Contains(t, out, want)
+	}
+	assert.Equal(t, before, state())
+	out, status = d.run("upgrade", "Oriel Pask", "client=Oriel Pask Sons", "stages=paper; survey; sewing", "--yes")
+	require.Zero(t, status, out)
+	assert.Equal(t, []string{".vestibula.json", "01 Buoys/", "02 Maps/", "03 Tide tables/", "03 Tide tables/Plan for Oriel Pask Sons.md", "03 Tide tables/own.txt", "04 Work/", "04 Work/01 paper/", "04 Work/02 survey/",
+		"04 Work/03 sewing/", "04 Work/03 sewing/deep/", "04 Work/03 sewing/deep/own.txt", "04 Work/04 Prices/", "Read me first.md"}, d.has("Oriel Pask Sons"))
+	assert.Equal(t, "The plan for Oriel Pask Sons\n", d.read("Oriel Pask Sons/03 Tide tables/Plan for Oriel Pask Sons.md"))
+	out, status = d.run("check", "Oriel Pask Sons", "--strict")
+	assert.Zero(t, status, out)
+	out, _ = d.run("upgrade", "Oriel Pask Sons", "--yes")
+	assert.Contains(t, out, "Nothing to do: the project is as it is to be.")
+	out, status = d.run("undo", "--yes")
+	require.Zero(t, status, out)
+	assert.Equal(t, before, state(), "one undo brings it back")
+
+	// All of them: one plan, one undo; what was edited or holds something stays.
+	out, status = d.run("upgrade", ".", "--yes")
+	require.Zero(t, status, out)
+	for _, want := range []string{"Plan for Jun Teague.md   it was edited, and stays as it is", "~ 03 Logs   it is no longer asked for, and stays: it holds “kept.txt”", "~ Read me.md   it is no longer asked for, and stays: “Read me.md” was edited", "Upgraded 3 projects"} {
+		assert.Contains(t, out, want)
+	}
+	assert.Equal(t, "edited", d.read("Jun Teague/03 Tide tables/Plan for Jun Teague.md"))
+	assert.Equal(t, "mine", d.read("Jun Teague/03 Logs/kept.txt"))
+	assert.Equal(t, "written", d.read("Dag Holm/Read me.md"))
+	assert.Equal(t, "mine", d.read("Oriel Pask/03 Tide tables/own.txt"))
+	out, status = d.run("check", "Oriel Pask", "--strict")
+	assert.Zero(t, status, out)
+	out, status = d.run("undo", "--yes")
+	require.Zero(t, status, out)
+	assert.Equal(t, before, state())
+
+	// A damaged label among them.
+	d.write("Dag Holm/.vestibula.json", "{")
+	out, status = d.run("upgrade", ".", "--yes")
+	assert.Equal(t, 1, status)
+	assert.Contains(t, out, "Dag Holm: ")
+	assert.Contains(t, out, "--only-good leaves them out")
+	out, status = d.run("upgrade", ".", "--yes", "--only-good")
+	assert.Zero(t, status, out)
+	assert.Contains(t, out, "Upgraded 2 projects")
+}
+
+func TestMoreWaysInWhichTemplatesChange(t *testing.T) {
+	for _, tt := range []struct{ what, before, after, values, own, want string }{
+		{"turned round", "P\n    <#> Notes\n    <#> Letters\n", "P\n    <#> Letters\n    <#> Notes\n", "", "01 Notes/x, 02 Letters/y", "01 Letters/ 01 Letters/y 02 Notes/ 02 Notes/x"},
+		{"nested deeper", "P\n    <#> Survey\n    Photographs\n    Notes\n", "P\n    <#> Survey\n        Photographs | was: Photographs/\n    Notes\n", "", "Photographs/x", "01 Survey/ 01 Survey/Photographs/ 01 Survey/Photographs/x Notes/"},
+		{"a name passed on", "P\n    <#> Plan\n    <#> Work\n", "P\n    <#> First plan | was: Plan\n    <#> Plan\n    <#> Work\n", "", "01 Plan/x", "01 First plan/ 01 First plan/x 02 Plan/ 03 Work/"},
+		{"wider numbers", "P\n    <#> Notes\n", "P\n    <#:000> Notes\n", "", "01 Notes/x", "001 Notes/ 001 Notes/x"},
+		{"another picture", "---\nfields: { c: { default: Oriel Pask } }\n---\nP\n    <c> letters\n    Notes\n", "---\nfields: { c: { default: Oriel Pask } }\n---\nP\n    <c:like-this> letters\n    Notes\n", "", "Oriel Pask letters/x", "Notes/ oriel-pask letters/ oriel-pask letters/x"},
+		{"a list that shrinks in front", "---\nfields: { s: { type: list, default: [a, b, c] } }\n---\nP\n    <#> <i> | each: i in s\n    Notes\n", "---\nfields: { s: { type: list, default: [a, b, c] } }\n---\nP\n    <#> <i> | each: i in s\n    Notes\n", "s=b;c", "02 b/x, 03 c/y", "01 b/ 01 b/x 02 c/ 02 c/y Notes/"},
+		{"a value that is known now", "---\nfields: { course: { default: \"?\" } }\n---\nP\n    <course> notes\n    Letters\n", "---\nfields: { course: { default: \"?\" } }\n---\nP\n    <course> notes\n    Letters\n", "course=Binding", "(course) notes/x", "Binding notes/ Binding notes/x Letters/"},
+	} {
+		d := newDesk(t, "t.folders", tt.before)
+		out, status := d.run("build", "t", "--into", ".", "--yes")
+		require.Zero(t, status, "%s: %s", tt.what, out)
+		for p := range strings.SplitSeq(tt.own, ", ") {
+			d.write("P/"+p, "mine")
+		}
+		before := d.whole("P")
+		d.write("t.folders", tt.after)
+		args := []string{"upgrade", "P", "--yes"}
+		if tt.values != "" {
+			args = append(args, tt.values)
+		}
+		out, status = d.run(args...)
+		assert.Zero(t, status, "%s: %s", tt.what, out)
+		assert.Equal(t, tt.want, strings.Join(d.has("P")[1:], " "), "%s\n%s", tt.what, out)
+		out, status = d.run("check", "P", "--strict")
+		assert.Zero(t, status, "%s: %s", tt.what, out)
+		out, status = d.run("undo", "--yes")
+		assert.Zero(t, status, "%s: %s", tt.what, out)
+		assert.Equal(t, before, d.whole("P"), tt.what)
+	}
+}
+
+func TestAnUpgradeThatWouldChangeTheOwnFolderIsRefused(t *testing.T) {
+	d := newDesk(t, "t.folders", "P\n    Survey\n    Photographs\n")
+	d.run("build", "t", "--into", ".", "--yes")
+	d.write("t.folders", "P\n    Survey\n        Photographs\n        Notes\n")
+	before := d.whole("P")
+	out, status := d.run("upgrade", "P", "--yes")
+	assert.Equal(t, 1, status)
+	assert.Contains(t, out, "write | project behind the line P")
+	assert.Equal(t, before, d.whole("P"))
+	d.write("t.folders", "P | project\n    Survey\n        Photographs\n        Notes\n")
+	out, status = d.run("upgrade", "P", "--yes")
+	assert.Zero(t, status, out)
+	assert.Contains(t, d.has("P"), "Survey/Photographs/")
+}
