@@ -228,7 +228,10 @@ type looseFile struct {
 	want  *tree.Node // the folder
 	conv  *template.Convention
 	read  []value.Value
-	slot  string // contradicted; empty where the folder does not hold such files
+	// spoken says that the conventions of its folder speak of files with its ending: it
+	// has the wrong name, and not the wrong place.
+	spoken bool
+	slot   string // contradicted; empty where the folder does not hold such files
 }
 
 type reader struct {

@@ -106,7 +106,7 @@ names:
 <client> <year>
     <#> Tides         | was: Currents
         Photographs   | holds: scan
-        Sound         | holds: sound
+        Sound         | holds: sound, *.tif
     <#> Buoys
     <#> Months
         <month:yyyy-mm>  | each: month in <year>-01..<year>-03 | holds: sheet
@@ -155,6 +155,7 @@ func TestWhatIsNotAsItShouldBeIsTold(t *testing.T) {
 		{"another month", "+03 Months/2027-02/2027-02-03 sheet.pdf, +03 Months/2027-02/2027-03-03 sheet.pdf", "misplaced 03 Months/2027-02/2027-03-03 sheet.pdf > 03 Months/2027-03/2027-03-03 sheet.pdf (convention)"},
 		{"no convention's name", "+03 Months/2027-02/stuff.pdf", "unfit 03 Months/2027-02/stuff.pdf"},
 		{"another kind", "+01 Tides/Photographs/waves.wav", "misplaced 01 Tides/Photographs/waves.wav > 01 Tides/Sound/waves.wav (kind)"},
+		{"a wrong name of the right kind", "+01 Tides/Photographs/waves.tif", "unfit 01 Tides/Photographs/waves.tif"},
 		{"another's", "+01 Tides/Photographs/dag-holm 001.tif", "misplaced 01 Tides/Photographs/dag-holm 001.tif >  (convention)"},
 		{"one more", "+04 People/Runa Vik/", "stray 04 People/Runa Vik (another)"},
 		{"a file where a folder is to be", "-02 Buoys/, +02 Buoys", "missing 02 Buoys (in the way)"},

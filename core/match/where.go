@@ -63,6 +63,9 @@ func (m *matcher) held(line *template.Line, want *tree.Node, at spot) {
 			}
 		}
 		f := looseFile{spot: at, thing: t, want: want}
+		for _, c := range line.Holds {
+			f.spoken = f.spoken || len(c.For) == 0 || slices.Contains(c.For, end)
+		}
 		if m.all != nil {
 			if conv, values, misfit := m.all.Read(at.node.Name); misfit == nil {
 				f.conv, f.read = conv, append([]value.Value(nil), values...)
@@ -277,7 +280,7 @@ func (x *index) find(m *matcher, f *looseFile) *tree.Node {
 			return fit[0]
 		}
 	}
-	if f.slot != "" || f.thing == nil {
+	if f.slot != "" || f.thing == nil || f.spoken {
 		return nil
 	}
 	_, end := naming.Split(f.node.Name)
