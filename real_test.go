@@ -251,3 +251,22 @@ func TestLaterFoldersWithSlotsAreMatchedAndAdded(t *testing.T) {
 	assert.Contains(t, out, "Sheets/2027/2026-05: “2026-05” is not one of the folders that belong into “Sheets/2027”")
 	assert.Contains(t, out, "Sheets/2026/2026-12/Checked: “Checked” is missing (a folder)")
 }
+
+func TestWhatCannotBeMadeAgainIsNeverMadeEmpty(t *testing.T) {
+	d := newDesk(t, "t.folders", "P\n    Letters\n        Letter.md | copy: forms/letter.md\n    Notes\n", "forms/letter.md", "Dear …\n")
+	d.run("build", "t", "--into", ".", "--yes")
+	require.NoError(t, os.RemoveAll(filepath.Join(d.dir, "P/Letters")))
+	require.NoError(t, os.RemoveAll(filepath.Join(d.dir, "P/Notes")))
+	require.NoError(t, os.RemoveAll(filepath.Join(d.dir, "forms")))
+	require.NoError(t, os.Remove(filepath.Join(d.dir, "t.folders")))
+	out, status := d.run("check", "P", "--fix", "--yes")
+	assert.Equal(t, 1, status)
+	assert.Contains(t, out, "+ Notes   missing: a folder")
+	assert.Contains(t, out, "it cannot be made again: it starts from forms/letter.md, which is not at hand")
+	assert.Equal(t, []string{".vestibula.json", "Notes/"}, d.has("P"))
+	d.write("t.folders", "P\n    Letters\n        Letter.md | copy: forms/letter.md\n    Notes\n")
+	d.write("forms/letter.md", "Dear …\n")
+	out, status = d.run("check", "P", "--fix", "--yes")
+	assert.Zero(t, status, out)
+	assert.Equal(t, "Dear …\n", d.read("P/Letters/Letter.md"))
+}

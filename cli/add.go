@@ -296,7 +296,7 @@ func (r *adding) make(w *waiting, ask consent) error {
 		}
 		return missing(t.Name, fields)
 	}
-	if from := r.lacks(w.node()); from != "" {
+	if from := r.project.Lacks(w.node()); from != "" {
 		return refused("put the template and what it starts from where vestibula templates finds them, and try again", "Nothing was made: %q starts from %s, which is not at hand.", w.name(), from)
 	}
 	if errs := r.outside(w); errs != nil {
@@ -411,23 +411,4 @@ func (r *adding) remember(b *buildRun) error {
 	}
 	b.set.Changes = append(b.set.Changes, replacing(0, file, old, data))
 	return nil
-}
-
-// lacks returns the starter of something in a folder that is not at hand, or "".
-func (r *adding) lacks(folder *tree.Node) string {
-	from := func(n *tree.Node) string {
-		if l := r.project.Template.LineOf(n); l != nil {
-			return r.project.Missing[l.Syntax.Number]
-		}
-		return ""
-	}
-	if missing := from(folder); missing != "" {
-		return missing
-	}
-	for _, n := range folder.All() {
-		if missing := from(n); missing != "" {
-			return missing
-		}
-	}
-	return ""
 }

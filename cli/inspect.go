@@ -468,6 +468,7 @@ func (r *checkRun) repair(paths []string, reports []*inspect.Report) error {
 	type job struct {
 		s        *inspect.Subject
 		findings []rules.Finding
+		mended   []*rules.Finding
 	}
 	var jobs []job
 	for _, report := range reports {
@@ -475,7 +476,7 @@ func (r *checkRun) repair(paths []string, reports []*inspect.Report) error {
 			if s.Dir == "" {
 				return unclear("unpack it first", "%s is an archive, and cannot be mended as it is", report.Path)
 			}
-			jobs = append(jobs, job{s, s.Findings})
+			jobs = append(jobs, job{s: s, findings: s.Findings})
 			for i := range s.Findings {
 				switch f := &s.Findings[i]; {
 				case f.Fix == nil:
@@ -511,9 +512,10 @@ func (r *checkRun) repair(paths []string, reports []*inspect.Report) error {
 		}
 	}
 	var mended []*rules.Finding
-	for _, j := range jobs {
+	for i := range jobs {
+		j := &jobs[i]
 		changes, done := rules.Plan(j.findings, func(f *rules.Finding) bool { return chosen[f] })
-		mended = append(mended, done...)
+		j.mended, mended = done, append(mended, done...)
 		if len(changes) == 0 {
 			continue
 		}
@@ -543,12 +545,19 @@ func (r *checkRun) repair(paths []string, reports []*inspect.Report) error {
 	}
 	show := func() {
 		r.screen.Line(term.Title.Render("Sure"), term.Dim.Render(": it follows from the template, its values and the names"))
-		for i, f := range mended {
-			if i == manyRows {
-				r.screen.Line(term.Dim.Render(term.Sprintf("  … and %s more", term.Number(len(mended)-i))))
-				break
+		shown := 0
+		for _, j := range jobs {
+			if len(jobs) > 1 && len(j.mended) > 0 && shown < manyRows {
+				r.screen.Line(term.Strong.Render(term.Visible(fromHere(j.s.Dir))))
 			}
-			r.screen.Line(fixLine(f))
+			for _, f := range j.mended {
+				if shown++; shown <= manyRows {
+					r.screen.Line(fixLine(f))
+				}
+			}
+		}
+		if shown > manyRows {
+			r.screen.Line(term.Dim.Render(term.Sprintf("  … and %s more", term.Number(shown-manyRows))))
 		}
 		if !asking {
 			r.tellProbable(probable)

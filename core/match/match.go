@@ -14,6 +14,8 @@ import (
 	"strings"
 	"time"
 
+	"golang.org/x/text/unicode/norm"
+
 	"vestibula/core/naming"
 	"vestibula/core/pattern"
 	"vestibula/core/template"
@@ -329,8 +331,20 @@ func (m *matcher) same(want, real *tree.Node, at spot) {
 	m.way = m.way[:len(m.way)-1]
 }
 
+// find finds an entry by its name. Some file systems write accents with codes of their
+// own (normal form D), and that is the same name.
 func find(list []*tree.Node, name string) (int, bool) {
-	return slices.BinarySearchFunc(list, name, func(n *tree.Node, name string) int { return strings.Compare(n.Name, name) })
+	i, found := slices.BinarySearchFunc(list, name, func(n *tree.Node, name string) int { return strings.Compare(n.Name, name) })
+	if found || strings.IndexFunc(name, func(r rune) bool { return r >= 0x80 }) < 0 {
+		return i, found
+	}
+	composed := norm.NFC.String(name)
+	for k, n := range list {
+		if norm.NFC.String(n.Name) == composed {
+			return k, true
+		}
+	}
+	return i, false
 }
 
 // A level is what is noted of the folder at one depth, to be used again.

@@ -187,6 +187,13 @@ func TestWhatIsNotAsItShouldBeIsTold(t *testing.T) {
 	}
 }
 
+func TestAccentsMayBeWrittenAsADiskWritesThem(t *testing.T) {
+	tpl := parse(t, "Shop\n    Brötchen\n        Käse.md\n    Notes\n")
+	w, err := Of(tpl, nil, 100, now)
+	require.NoError(t, err)
+	assert.Empty(t, said(Compare(w, real("Bro\u0308tchen/Ka\u0308se.md", "Notes/"))))
+}
+
 func TestWhatIsDueIsDeliveredByAnyEndingOrAFolderWithSomethingInIt(t *testing.T) {
 	tpl := parse(t, "Job\n    Essay | due: 2027-03-08\n    Poster | due: 2027-03-09\n    Speech.odt | due: 2027-03-01\n")
 	w, err := Of(tpl, nil, 100, now)

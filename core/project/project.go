@@ -152,6 +152,26 @@ func With(own string, l *label.Label, t *template.Template, missing map[int]stri
 	return p, nil
 }
 
+// Lacks returns the starter of something in a tree of the project's template that is
+// not at hand, or "": what lies in a folder counts as well.
+func (p *Project) Lacks(n *tree.Node) string {
+	from := func(n *tree.Node) string {
+		if l := p.Template.LineOf(n); l != nil {
+			return p.Missing[l.Syntax.Number]
+		}
+		return ""
+	}
+	if missing := from(n); missing != "" {
+		return missing
+	}
+	for _, c := range n.All() {
+		if missing := from(c); missing != "" {
+			return missing
+		}
+	}
+	return ""
+}
+
 // Open are the fields whose values are not known yet, in the order of the header.
 func (p *Project) Open() (fields []string) {
 	for _, name := range p.Template.FieldNames() {

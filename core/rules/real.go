@@ -197,6 +197,14 @@ func (f *Fix) Why() string {
 	}
 }
 
+// Node is what the fix makes, or nil.
+func (f *Fix) Node() *tree.Node {
+	if !f.Makes() {
+		return nil
+	}
+	return f.thing.Node
+}
+
 // Makes reports whether the fix makes something, and does not move it.
 func (f *Fix) Makes() bool { return f.thing != nil && f.thing.Kind == match.Missing }
 

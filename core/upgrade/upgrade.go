@@ -170,21 +170,7 @@ func (p *Plan) lacks(n *tree.Node) string {
 	if p.job.Template != p.job.Project.Template {
 		return ""
 	}
-	from := func(n *tree.Node) string {
-		if l := p.job.Template.LineOf(n); l != nil {
-			return p.job.Project.Missing[l.Syntax.Number]
-		}
-		return ""
-	}
-	if missing := from(n); missing != "" {
-		return missing
-	}
-	for _, c := range n.All() {
-		if missing := from(c); missing != "" {
-			return missing
-		}
-	}
-	return ""
+	return p.job.Project.Lacks(n)
 }
 
 // update plans what becomes of a file that the project was given.
