@@ -41,6 +41,7 @@ values, those that wait are listed.`,
 		RunE: func(_ *cobra.Command, args []string) error { return a.add(args[0], args[1:], ask) },
 	}
 	ask.addYes(c, "make it without asking")
+	ask.addPlan(c)
 	c.Flags().BoolVar(&ask.preview, "preview", false, "show what would be made, and change nothing")
 	c.Flags().BoolVar(&ask.asJSON, "json", false, "print JSON")
 	return c

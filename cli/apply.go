@@ -29,6 +29,14 @@ type consent struct {
 	// named says that the plan only makes new files that the call names: there is
 	// nothing to ask.
 	named bool
+	// plan is the file that the plan is written to instead.
+	plan string
+	// probable holds the changes of the plan that need an answer of their own.
+	probable map[string]bool
+	// then says what is left to do when a plan that was written has been carried out.
+	then string
+	// called says how a message calls what is in the way; nil: by its path.
+	called func(path string) string
 }
 
 // addYes adds the flag --yes.
@@ -66,6 +74,9 @@ func (a *app) agreed(c consent, show func(), question, how string) (bool, error)
 // prepared puts a set into order, and tells all that is in its way. Where nobody
 // will be asked, its places are held from now on, until it is carried out.
 func (a *app) prepared(set *change.Set, c consent, noJournal bool) (p *disk.Plan, err error) {
+	if c.plan != "" && (c.yes || c.preview || c.asJSON) {
+		return nil, unclear("vestibula apply carries out what it holds", "--plan writes the plan to a file and changes nothing: it goes without --yes, --preview and --json")
+	}
 	if (c.yes || c.named) && !c.preview {
 		w := a.writer()
 		w.NoJournal = noJournal
@@ -78,20 +89,27 @@ func (a *app) prepared(set *change.Set, c consent, noJournal bool) (p *disk.Plan
 	}
 	if len(p.Blocked) > 0 {
 		p.Drop()
-		return nil, refused("", "Nothing was changed: %s", blocked(p.Blocked))
+		return nil, refused("", "Nothing was changed: %s", blocked(p.Blocked, c.called))
+	}
+	if c.plan != "" {
+		return nil, a.writePlan(set, c)
 	}
 	return p, nil
 }
 
 // blocked lists what is in the way.
-func blocked(list []disk.Blocked) string {
+func blocked(list []disk.Blocked, called func(path string) string) string {
 	var lines []string
 	for i, b := range list {
 		if i == manyRows {
 			lines = append(lines, fmt.Sprintf("and %s more", term.Number(len(list)-i)))
 			break
 		}
-		lines = append(lines, b.Path+": "+b.Why)
+		name := b.Path
+		if called != nil {
+			name = called(b.Path)
+		}
+		lines = append(lines, name+": "+b.Why)
 	}
 	return strings.Join(lines, "\n")
 }
@@ -151,7 +169,7 @@ func (u *undertaking) told(err error) error {
 	case errors.As(err, &busy):
 		return refused("wait until it has ended, and try again", "%v", busy)
 	case errors.As(err, &inTheWay):
-		return refused("run the same command again: the plan is another one now", "Nothing was changed: something has changed meanwhile: %s", blocked(inTheWay.Blocked))
+		return refused("run the same command again: the plan is another one now", "Nothing was changed: something has changed meanwhile: %s", blocked(inTheWay.Blocked, nil))
 	case errors.As(err, &failed):
 		help := "all that had been done is taken back; nothing of yours was touched"
 		if n := len(failed.Left); n > 0 {

@@ -84,7 +84,8 @@ Into FILE.zip or FILE.tar.gz the same is written as an archive.`,
 	b.flags.add(c)
 	c.Flags().StringVar(&b.into, "into", "", "the folder `DIR` to build in, or a new archive: FILE.zip or FILE.tar.gz")
 	c.Flags().StringVar(&b.archive.dated, "dated", "", "the `DAY` that an archive says all in it is from; 2000-01-01 if you name none")
-	c.Flags().BoolVarP(&b.yes, "yes", "y", false, "build without asking")
+	b.addYes(c, "build without asking")
+	b.addPlan(c)
 	c.Flags().BoolVar(&b.preview, "preview", false, "show what would be done, and change nothing")
 	c.Flags().BoolVar(&b.noLabel, "no-label", false, "leave no "+label.FileName+" behind")
 	c.Flags().BoolVar(&b.all, "add", false, "in a project, build new lines although what they number is there under other numbers")
@@ -330,7 +331,9 @@ func (b *buildRun) carryOut() error {
 	}
 	nothing := b.nothing()
 	ask := b.consent
-	ask.yes = ask.yes || nothing
+	if nothing {
+		ask.yes, ask.plan = true, ""
+	}
 	plan, err := b.prepared(&b.set, ask, b.noJournal)
 	if err != nil {
 		return err

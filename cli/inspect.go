@@ -499,7 +499,13 @@ func (r *checkRun) repair(paths []string, reports []*inspect.Report) error {
 	for _, f := range sure {
 		chosen[f] = true
 	}
-	asking := !r.ask.yes && !r.ask.preview && !r.asJSON && r.interactive()
+	r.ask.probable = map[string]bool{}
+	if r.ask.plan != "" {
+		for _, f := range probable {
+			chosen[f] = true
+		}
+	}
+	asking := !r.ask.yes && !r.ask.preview && !r.asJSON && r.ask.plan == "" && r.interactive()
 	if asking && len(probable) > 0 {
 		r.screen.Line(term.Title.Render("Probable"), term.Dim.Render(": each is asked for by itself"))
 		for _, f := range probable {
@@ -516,6 +522,12 @@ func (r *checkRun) repair(paths []string, reports []*inspect.Report) error {
 		j := &jobs[i]
 		changes, done := rules.Plan(j.findings, func(f *rules.Finding) bool { return chosen[f] })
 		j.mended, mended = done, append(mended, done...)
+		for k, f := range done {
+			if c := changes[k]; !f.Fix.Sure {
+				c.In = len(set.Places)
+				r.ask.probable[changeKey(&c)] = true
+			}
+		}
 		if len(changes) == 0 {
 			continue
 		}

@@ -33,6 +33,7 @@ type upgradeRun struct {
 	raw       map[string]template.Raw
 	jobs      []*upgrading
 	templates map[string]*template.Template // by the names of their files
+	unfound   map[string]bool               // names of templates that are not found, and that was told
 	bad       []string                      // what cannot be upgraded, and why
 }
 
@@ -41,11 +42,12 @@ type upgrading struct {
 	project *project.Project
 	plan    *upgrade.Plan
 	old     []byte // what its label holds
+	alone   bool   // its label is all that changes
 	dropped []string
 }
 
 func (a *app) upgradeCommand() *cobra.Command {
-	r := &upgradeRun{app: a, limit: template.DefaultLimit}
+	r := &upgradeRun{app: a, limit: template.DefaultLimit, unfound: map[string]bool{}}
 	c := &cobra.Command{
 		Use:   "upgrade PROJECT… [field=value …]",
 		Short: "Bring what was built to the template of today, or to other values.",
@@ -68,6 +70,7 @@ and one undo. What is only probable is asked for by itself.`,
 		RunE: func(_ *cobra.Command, args []string) error { return r.run(args) },
 	}
 	r.addYes(c, "do what is sure without asking")
+	r.addPlan(c)
 	c.Flags().BoolVar(&r.preview, "preview", false, "show what would be done, and change nothing")
 	c.Flags().BoolVar(&r.asJSON, "json", false, "print JSON")
 	c.Flags().StringVar(&r.by, "template", "", "bring them to this `TEMPLATE`")
@@ -210,6 +213,10 @@ func (r *upgradeRun) template(p *project.Project) (*template.Template, error) {
 			return nil, r.tellErrors(src.name, src.text, err, statusUnclear)
 		}
 	} else {
+		if !r.unfound[name] {
+			r.unfound[name] = true
+			r.side.Text(term.Warn.Render("note:") + term.Sprintf(" no %s is found from here: what it was when the project was built is taken. --template names another", name))
+		}
 		return p.Template, nil
 	}
 	if r.templates == nil {
@@ -272,13 +279,13 @@ func (r *upgradeRun) carryOut() error {
 	probable := 0
 	for _, u := range r.jobs {
 		for _, s := range u.plan.Steps {
-			chosen[s] = s.Sure
+			chosen[s] = s.Sure || r.consent.plan != ""
 			if !s.Sure {
 				probable++
 			}
 		}
 	}
-	asking := !r.yes && !r.preview && !r.asJSON && r.interactive()
+	asking := !r.yes && !r.preview && !r.asJSON && r.consent.plan == "" && r.interactive()
 	if asking && probable > 0 {
 		for _, u := range r.jobs {
 			for _, s := range u.plan.Steps {
@@ -306,6 +313,7 @@ func (r *upgradeRun) carryOut() error {
 		r.screen.Text(term.Good.Render("Nothing to do:") + " " + asMeant(len(r.jobs)))
 		return nil
 	}
+	r.then = "Afterwards, the same upgrade once more brings the rest up to date."
 	plan, err := r.prepared(set, r.consent, false)
 	if err != nil {
 		return err
@@ -353,6 +361,7 @@ func (r *upgradeRun) set(chosen map[*upgrade.Step]bool) (set *change.Set, roots 
 			in = len(set.Places)
 		}
 		changes := u.plan.Changes(func(s *upgrade.Step) bool { return chosen[s] })
+		r.noteProbable(u, changes, in)
 		count += len(changes)
 		data, err := u.plan.Label.Encode()
 		if err != nil {
@@ -360,7 +369,9 @@ func (r *upgradeRun) set(chosen map[*upgrade.Step]bool) (set *change.Set, roots 
 		}
 		if string(data) != string(u.old) {
 			changes = append(changes, replacing(0, u.plan.Becomes+"/"+label.FileName, u.old, data))
-			count += max(0, 2-len(changes)) // alone, it is the one thing that is done
+			if u.alone = len(changes) == 1; u.alone {
+				count++
+			}
 		}
 		if len(changes) == 0 {
 			continue
@@ -379,11 +390,29 @@ func (r *upgradeRun) set(chosen map[*upgrade.Step]bool) (set *change.Set, roots 
 	return set, roots, count, nil
 }
 
+// noteProbable notes which changes of a project need an answer of their own.
+func (r *upgradeRun) noteProbable(u *upgrading, changes []change.Change, in int) {
+	for _, s := range u.plan.Steps {
+		if s.Sure {
+			continue
+		}
+		for i := range changes {
+			if c := changes[i]; c.From == u.plan.Name+"/"+s.From {
+				if r.probable == nil {
+					r.probable = map[string]bool{}
+				}
+				c.In = in
+				r.probable[changeKey(&c)] = true
+			}
+		}
+	}
+}
+
 // draw shows what will be done, and what stays.
 func (r *upgradeRun) draw(chosen map[*upgrade.Step]bool) {
 	lines := 0
 	for _, u := range r.jobs {
-		if u.plan.Nothing() && len(u.plan.Stays) == 0 && len(u.dropped) == 0 {
+		if u.plan.Nothing() && len(u.plan.Stays) == 0 && len(u.dropped) == 0 && !u.alone {
 			continue
 		}
 		if lines > 4*manyRows {
@@ -393,6 +422,10 @@ func (r *upgradeRun) draw(chosen map[*upgrade.Step]bool) {
 		r.screen.Line(term.Title.Render(term.Visible(fromHere(u.project.Dir))))
 		if u.plan.Name != u.plan.Becomes {
 			r.screen.Line("  ", term.Accent.Render("»"), " ", term.Visible(u.plan.Name), term.Dim.Render(" → "), term.Visible(u.plan.Becomes))
+		}
+		if u.alone {
+			lines++
+			r.screen.Line("  ", term.Warn.Render("←"), " ", term.Dim.Render("what it is held to; no folder and no file changes"))
 		}
 		for i, s := range u.plan.Steps {
 			lines++

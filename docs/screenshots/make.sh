@@ -106,3 +106,19 @@ fields: { clients: { type: list, default: [Oriel Pask, Jun Teague, Åsgerd Ölva
     Notes
 T
 shot compare 'vestibula compare by-kind by-client'
+
+# A template that gets a stage in between, when two commissions are at work already.
+cat > binding.folders <<'T'
+---
+fields: { client: Who is it for? }
+---
+<client>
+    <#> Agreement
+    <#> Work
+    <#> Invoices
+T
+mkdir books
+for client in "Oriel Pask" "Dag Holm"; do vestibula build binding --into books client="$client" --yes >/dev/null; done
+touch "books/Oriel Pask/02 Work/page 01.tif"
+sed -i 's/    <#> Work/    <#> Condition\n    <#> Work/' binding.folders
+shot upgrade 'vestibula upgrade books --plan plan.csv; echo; vestibula upgrade books'

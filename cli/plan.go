@@ -1,0 +1,265 @@
+package cli
+
+import (
+	"errors"
+	"fmt"
+	"io/fs"
+	"path/filepath"
+	"slices"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"vestibula/cli/term"
+	"vestibula/core/change"
+	"vestibula/core/disk"
+	"vestibula/core/journal"
+	"vestibula/core/place"
+	"vestibula/core/plan"
+	"vestibula/core/table"
+	"vestibula/core/tree"
+)
+
+// addPlan adds the flag --plan.
+func (c *consent) addPlan(to *cobra.Command) {
+	to.Flags().StringVar(&c.plan, "plan", "", "write what would be done into a new table, a `FILE` in CSV or XLSX, and change nothing")
+}
+
+// changeKey tells the changes of a set apart.
+func changeKey(c *change.Change) string {
+	return fmt.Sprintf("%d\x00%s\x00%s", c.In, c.From, c.Path)
+}
+
+// writePlan writes a set as a table, instead of carrying it out. It ends the command.
+func (a *app) writePlan(set *change.Set, c consent) error {
+	base, err := place.Real(".")
+	if err != nil {
+		return unclear("", "the current folder cannot be read: %s", place.Reason(err))
+	}
+	for slices.ContainsFunc(set.Places, func(p string) bool { return below(base, p) == "" }) {
+		up := filepath.Dir(base)
+		if up == base {
+			return refused("write one for each of them", "the folders lie on several disks, and one plan has one folder")
+		}
+		base = up
+	}
+	rows := plan.Rows(set.Changes, func(in int) string { return below(base, set.Places[in]) }, disk.Own, func(ch *change.Change) bool { return !c.probable[changeKey(ch)] })
+	data, err := table.Write(c.plan, rows)
+	var text *table.TextError
+	switch {
+	case errors.As(err, &text):
+		return refused("run the command itself, or give that another name first", "Nothing was written: %v", err)
+	case err != nil:
+		return unclear("name it plan.csv or plan.xlsx", "%v", err)
+	}
+	if err := a.makeFiles("plan", filepath.Base(c.plan), []newFile{{c.plan, tree.Bytes(data)}}, false); err != nil {
+		return err
+	}
+	how := "vestibula apply " + shellWord(c.plan)
+	if here, err := place.Real("."); err != nil || here != base {
+		how += " --in " + shellWord(base)
+	}
+	a.screen.Text(term.Good.Render("Written") + term.Sprintf(": %s, %s. Nothing else was changed.", c.plan, term.Count(len(rows)-1, "row")))
+	a.screen.Text(term.Sprintf("Read it, edit it, and carry it out: %s", how))
+	if c.then != "" {
+		a.screen.Text(term.Visible(c.then))
+	}
+	return &stop{status: statusDone}
+}
+
+// below returns the path of a folder from one that it lies in, with slashes, or
+// nothing where it does not.
+func below(base, dir string) string {
+	rel, err := filepath.Rel(base, dir)
+	if err != nil || rel == ".." || strings.HasPrefix(rel, ".."+string(filepath.Separator)) {
+		return ""
+	}
+	return filepath.ToSlash(rel)
+}
+
+// A planRun is one call of apply.
+type planRun struct {
+	*app
+	consent
+	file, sheet, in string
+	planned         *plan.Planned
+}
+
+func (a *app) applyCommand() *cobra.Command {
+	r := &planRun{app: a}
+	c := &cobra.Command{
+		Use:   "apply FILE",
+		Short: "Carry out a plan that stands in a table: moves, copies, new folders.",
+		Long: `Carry out a plan that stands in a table: moves, copies, new folders. FILE is one that
+--plan has written, or one of your own: a CSV or XLSX file with the columns from and to.
+
+Paths begin in the current folder, or in the one of --in. All old paths mean what is
+there now, and all new ones what will be there afterwards, so that the order of rows
+does not matter. An empty from makes a folder; a row with “copy” under what copies a
+file. All rows are checked before the first change, nothing is ever overwritten, and
+one undo takes all of it back.`,
+		Example: `  vestibula check Clients --fix --plan plan.csv
+  vestibula apply plan.csv --preview
+  vestibula apply plan.csv --yes`,
+		Args: func(_ *cobra.Command, args []string) error {
+			if len(args) != 1 {
+				return unclear("for example: vestibula apply plan.csv", "which table?")
+			}
+			return nil
+		},
+		RunE: func(_ *cobra.Command, args []string) error {
+			r.file = args[0]
+			return r.run()
+		},
+	}
+	r.addYes(c, "carry it out without asking")
+	c.Flags().BoolVar(&r.preview, "preview", false, "show what would be done, and change nothing")
+	c.Flags().BoolVar(&r.asJSON, "json", false, "print JSON")
+	c.Flags().StringVar(&r.in, "in", ".", "the `FOLDER` in which its paths begin")
+	c.Flags().StringVar(&r.sheet, "sheet", "", "the `NAME` of the sheet to read; the first one if you name none")
+	return c
+}
+
+func (r *planRun) run() error {
+	if err := r.read(); err != nil {
+		return err
+	}
+	set := &r.planned.Set
+	if len(set.Changes) == 0 {
+		if r.asJSON {
+			return r.report(false)
+		}
+		r.screen.Text(term.Good.Render("Nothing to do") + term.Sprintf(": %s says what is there already, or what is only to be read.", r.file))
+		return nil
+	}
+	rows := map[string]int{}
+	for i := range set.Changes {
+		rows[set.Changes[i].Path] = r.planned.Rows[i]
+	}
+	r.called = func(path string) string {
+		if row := rows[path]; row > 0 {
+			return fmt.Sprintf("row %d: %s", row, path)
+		}
+		return path
+	}
+	p, err := r.prepared(set, r.consent, false)
+	if err != nil {
+		return err
+	}
+	defer p.Drop()
+	if r.yes && !r.asJSON {
+		r.draw()
+	}
+	n := term.Count(len(set.Changes), "thing")
+	goes, err := r.agreed(r.consent, r.draw, fmt.Sprintf("Do %s in %s?", n, filepath.Base(set.Places[0])), "carry it out")
+	if !goes {
+		if err == nil && r.asJSON {
+			return r.report(false)
+		}
+		return err
+	}
+	title := filepath.Base(r.file)
+	if _, err := r.app.carryOut(undertaking{plan: p, doing: "applying", total: len(set.Changes), again: "vestibula undo takes it back",
+		head: journal.Head{What: "apply", Title: title, Project: title, Roots: []journal.Root{{Path: "."}}}}); err != nil {
+		return err
+	}
+	if r.asJSON {
+		return r.report(true)
+	}
+	r.screen.Text(term.Good.Render("Applied") + term.Sprintf(" %s: %s. vestibula undo takes it back.", title, n))
+	return nil
+}
+
+// read reads the table, and makes the changes of it.
+func (r *planRun) read() error {
+	data, err := place.ReadFile(r.file, table.MaxBytes)
+	var t *table.Table
+	if err == nil {
+		t, err = table.Read(r.file, data, r.sheet)
+	}
+	if err != nil {
+		return unclear("", "the table %s: %s", r.file, place.Reason(err))
+	}
+	rows, err := plan.Read(t)
+	if err != nil {
+		return unclear("the headings are "+strings.Join(t.Headings, ", "), "%s: %v", r.file, err)
+	}
+	at, err := place.Open(r.in)
+	if err != nil {
+		return unclear("", "%v", err)
+	}
+	defer at.Close()
+	look := func(path string) (tree.Entry, error) {
+		e, err := at.Look(path)
+		if err != nil && !errors.Is(err, fs.ErrNotExist) {
+			err = errors.New(place.Reason(err))
+		}
+		return e, err
+	}
+	planned, problems := plan.Set(rows, at.Real, look, disk.Own)
+	if len(problems) == 0 {
+		r.planned = planned
+		return nil
+	}
+	for i, p := range problems {
+		if i == manyRows {
+			r.side.Text(term.Sprintf("  … and %s more", term.Number(len(problems)-i)))
+			break
+		}
+		r.side.Text(term.Bad.Render("error:") + term.Sprintf(" row %d: %s", p.Row, p.Message))
+	}
+	return refused("mend them in the table; nothing is done by halves", "Nothing was changed: %s of %s cannot be carried out.", term.Count(len(problems), "row"), r.file)
+}
+
+// draw shows what will be done.
+func (r *planRun) draw() {
+	for i, c := range r.planned.Set.Changes {
+		if i == manyRows {
+			r.screen.Line(term.Dim.Render(term.Sprintf("  … and %s more; --json lists all", term.Number(len(r.planned.Set.Changes)-i))))
+			break
+		}
+		note := term.Shown("")
+		if c.Why != "" {
+			note = term.Dim.Italic().Render("   " + term.Visible(c.Why))
+		}
+		if c.Op == change.Make {
+			r.screen.Line("  ", term.Good.Render("+"), " ", term.Visible(c.Path), "/", note)
+			continue
+		}
+		mark := term.Accent.Render("»")
+		if c.Op == change.Copy {
+			mark = term.Good.Render("+")
+		}
+		r.screen.Line("  ", mark, " ", term.Visible(c.From), term.Dim.Render(" → "), term.Visible(c.Path), note)
+	}
+	if n := len(r.planned.Skipped); n > 0 {
+		r.screen.Line(term.Dim.Render(term.Sprintf("  %s left out: what is so already, and what only the command does that has written the plan", term.Count(n, "row"))))
+	}
+	r.screen.Line()
+}
+
+// report prints the plan, or what was done, as JSON.
+func (r *planRun) report(done bool) error {
+	type step struct {
+		Op   string `json:"op"`
+		From string `json:"from,omitempty"`
+		To   string `json:"to"`
+		Row  int    `json:"row,omitempty"`
+	}
+	out := struct {
+		Done    bool   `json:"done"`
+		Steps   []step `json:"steps"`
+		Skipped []int  `json:"skipped"`
+	}{done, []step{}, []int{}}
+	for i, c := range r.planned.Set.Changes {
+		out.Steps = append(out.Steps, step{c.Op.String(), c.From, c.Path, r.planned.Rows[i]})
+	}
+	for _, s := range r.planned.Skipped {
+		out.Skipped = append(out.Skipped, s.Number)
+	}
+	err := r.printJSON(out)
+	if err == nil && !done && !r.preview && len(out.Steps) > 0 {
+		return found
+	}
+	return err
+}

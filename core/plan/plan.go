@@ -1,0 +1,247 @@
+// Package plan writes sets of changes as tables that people read, edit in a spreadsheet
+// and hand over, and reads such tables back. All old paths mean the disk as it is and
+// all new ones the disk afterwards, so that rows have no order. A path begins with ./,
+// so that no cell is a formula and 01 keeps its zero; a person need not write that.
+package plan
+
+import (
+	"cmp"
+	"errors"
+	"fmt"
+	"io/fs"
+	"path"
+	"slices"
+	"strings"
+
+	"vestibula/core/change"
+	"vestibula/core/table"
+	"vestibula/core/tree"
+)
+
+// Headings are those of a table.
+var Headings = []string{"what", "from", "to", "why", "sure"}
+
+// A Row is one row of a plan.
+type Row struct {
+	Number         int // in its table
+	What, From, To string
+	Why            string
+}
+
+// Rows describes changes: prefix is what stands in front of the paths of a place, own
+// names the program's own files, which are left out, and sure says which changes follow
+// from what is known. The first row holds the headings.
+func Rows(changes []change.Change, prefix func(in int) string, own func(path string) bool, sure func(c *change.Change) bool) [][]string {
+	rows := [][]string{Headings}
+	at := func(in int, p string, kind tree.Kind) string {
+		p = "./" + path.Join(prefix(in), p)
+		if kind == tree.Folder {
+			p += "/"
+		}
+		return p
+	}
+	for i := range changes {
+		c := &changes[i]
+		word := "sure"
+		if !sure(c) {
+			word = "probable"
+		}
+		var from, to string
+		switch kind := c.Kind(); c.Op {
+		case change.Make:
+			c.Each(func(p string, n *tree.Node) bool {
+				if !own(p) {
+					rows = append(rows, []string{"make", "", at(c.In, p, n.Kind), c.Why, word})
+				}
+				return true
+			})
+			continue
+		case change.Remove:
+			from = at(c.In, c.Path, kind)
+		case change.Replace:
+			to = at(c.In, c.Path, kind)
+		default:
+			from, to = at(c.FromIn, c.From, kind), at(c.In, c.Path, kind)
+		}
+		if !own(c.Path) {
+			rows = append(rows, []string{c.Op.String(), from, to, c.Why, word})
+		}
+	}
+	return rows
+}
+
+// names of columns that mean the same.
+var columns = map[string]string{
+	"what": "what", "op": "what", "action": "what", "from": "from", "old": "from", "old path": "from", "source": "from",
+	"to": "to", "new": "to", "new path": "to", "target": "to", "why": "why", "sure": "sure",
+}
+
+// Read reads the rows of a table: its columns may stand in any order, and be called as
+// people call them. Others are passed by. The error says that no paths can be found.
+func Read(t *table.Table) ([]Row, error) {
+	at := map[string]int{}
+	for i, heading := range t.Headings {
+		if name := columns[strings.ToLower(strings.TrimSpace(heading))]; name != "" {
+			if _, twice := at[name]; !twice {
+				at[name] = i
+			}
+		}
+	}
+	if _, known := at["to"]; !known {
+		return nil, fmt.Errorf("it has no column called to: a plan has the columns from and to, and may have what, why and sure")
+	}
+	var rows []Row
+	for i := range t.Rows {
+		r := &t.Rows[i]
+		if r.Empty() {
+			continue
+		}
+		text := func(name string) string {
+			k, known := at[name]
+			if !known || k >= len(r.Cells) {
+				return ""
+			}
+			return r.Cells[k].Text
+		}
+		rows = append(rows, Row{r.Number, strings.ToLower(strings.TrimSpace(text("what"))), text("from"), text("to"), text("why")})
+	}
+	return rows, nil
+}
+
+// A Problem is why a row cannot be carried out.
+type Problem struct {
+	Row     int
+	Message string
+}
+
+// A Planned set is what rows say, with the row of each change.
+type Planned struct {
+	Set     change.Set
+	Rows    []int // of the changes; 0 for folders on the way
+	Skipped []Row // those that another command does, or that say nothing
+}
+
+// Set makes the changes of rows, in a place that look looks at: moves, copies of files
+// and new folders, with the folders on the way that are not there yet. Own names the
+// program's own files. What the rows say among themselves is checked here; what stands
+// in the way on the disk is found by whoever carries the set out.
+func Set(rows []Row, base string, look func(path string) (tree.Entry, error), own func(path string) bool) (*Planned, []Problem) {
+	p := &Planned{Set: change.Set{Places: []string{base}}}
+	var problems []Problem
+	from, to := map[string]int{}, map[string]int{}
+	for _, r := range rows {
+		tell := func(format string, args ...any) {
+			problems = append(problems, Problem{r.Number, fmt.Sprintf(format, args...)})
+		}
+		source, _, bad := clean(r.From)
+		target, folder, worse := clean(r.To)
+		kind := tree.Folder
+		switch {
+		case bad != "" || worse != "":
+			tell("%s", cmp.Or(bad, worse))
+			continue
+		case own(source):
+			tell("“%s” is the program's own, and goes with its folder", source)
+			continue
+		case own(target):
+			tell("“%s” is a name of the program's own", target)
+			continue
+		case target == "" || slices.Contains([]string{"replace", "remove", "note"}, r.What), r.What == "make" && source == "" && !folder:
+			p.Skipped = append(p.Skipped, r)
+			continue
+		case source != "":
+			e, err := look(source)
+			switch {
+			case errors.Is(err, fs.ErrNotExist):
+				tell("there is no “%s”", source)
+				continue
+			case err != nil:
+				tell("“%s” cannot be looked at: %v", source, err)
+				continue
+			}
+			if kind = e.Kind; kind == tree.Other {
+				tell("“%s” is %s", source, kind.Article())
+				continue
+			}
+			if first, twice := from[source]; twice && r.What != "copy" {
+				tell("“%s” is moved by row %d as well", source, first)
+				continue
+			}
+			if r.What != "copy" {
+				from[source] = r.Number
+			}
+		}
+		if source == target {
+			p.Skipped = append(p.Skipped, r)
+			continue
+		}
+		if first, twice := to[tree.Folded(target)]; twice {
+			tell("“%s” is made by row %d as well", target, first)
+			continue
+		}
+		to[tree.Folded(target)] = r.Number
+		c := change.Change{Op: change.Move, From: source, Path: target, Why: r.Why, Was: change.State{Entry: tree.Entry{Kind: kind}}}
+		switch {
+		case source == "":
+			if e, err := look(target); err == nil && e.Kind == tree.Folder {
+				p.Skipped = append(p.Skipped, r)
+				continue
+			}
+			c = change.Change{Op: change.Make, Path: target, Node: &tree.Node{Name: path.Base(target)}, Why: r.Why}
+		case r.What == "copy" && kind != tree.File:
+			tell("“%s” is %s, and only files are copied", source, kind.Article())
+			continue
+		case r.What == "copy":
+			c.Op = change.Copy
+		case kind == tree.Folder && strings.HasPrefix(target, source+"/"):
+			tell("“%s” cannot be moved into itself", source)
+			continue
+		}
+		p.Set.Changes, p.Rows = append(p.Set.Changes, c), append(p.Rows, r.Number)
+	}
+	p.onTheWay(look, from)
+	return p, problems
+}
+
+// onTheWay adds the folders that targets lie in, and that nothing makes yet.
+func (p *Planned) onTheWay(look func(path string) (tree.Entry, error), moved map[string]int) {
+	made := map[string]bool{}
+	for i := range p.Set.Changes {
+		made[p.Set.Changes[i].Path] = true
+	}
+	var dirs []string
+	for i := range p.Set.Changes {
+		for dir := path.Dir(p.Set.Changes[i].Path); dir != "."; dir = path.Dir(dir) {
+			_, goes := moved[dir]
+			if e, err := look(dir); made[dir] || err == nil && e.Kind == tree.Folder && !goes {
+				break
+			}
+			made[dir] = true
+			dirs = append(dirs, dir)
+		}
+	}
+	slices.Sort(dirs)
+	for _, dir := range dirs {
+		p.Set.Changes, p.Rows = append(p.Set.Changes, change.Change{Op: change.Make, Path: dir, Node: &tree.Node{Name: path.Base(dir)}}), append(p.Rows, 0)
+	}
+}
+
+// clean takes a path from a cell: from the folder of the plan, with slashes. One that
+// begins with ./ is as it was written; people may write others with backslashes, and
+// with spaces around them.
+func clean(cell string) (at string, folder bool, bad string) {
+	if at = cell; !strings.HasPrefix(cell, "./") {
+		at = strings.ReplaceAll(strings.TrimPrefix(strings.TrimSpace(cell), "'"), `\`, "/")
+	}
+	if at == "" {
+		return "", false, ""
+	}
+	folder = strings.HasSuffix(at, "/")
+	if strings.HasPrefix(at, "/") || len(at) > 1 && at[1] == ':' {
+		return "", false, fmt.Sprintf("“%s” is a path of its own; a plan speaks of what lies below its folder", cell)
+	}
+	if at = path.Clean(at); at == ".." || strings.HasPrefix(at, "../") || !change.Local(at) {
+		return "", false, fmt.Sprintf("“%s” leads out of the folder of the plan", cell)
+	}
+	return at, folder, ""
+}
