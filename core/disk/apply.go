@@ -336,11 +336,11 @@ type run struct {
 	plan    *Plan
 	places  []*place.Place
 	journal *journal.Journal
-	number  int                         // of the record; -1 where there is none
-	lines   []int                       // of the record, by the numbers of changes
-	folders map[folderKey]folder.Folder // open ones
-	upto    int                         // so many changes of the plan are done
-	partly  []change.Change             // what was made of those after it
+	number  int   // of the record; -1 where there is none
+	lines   []int // of the record, by the numbers of changes
+	folders openFolders
+	upto    int             // so many changes of the plan are done
+	partly  []change.Change // what was made of those after it
 
 	part  string // tells the half-written files of several movers apart
 	works *workFolders
@@ -375,7 +375,7 @@ func (r *run) told(n int) {
 
 // carryOut does what the plan says, or takes back what of it was done.
 func (r *run) carryOut(roots []journal.Root) error {
-	r.works, r.folders = &workFolders{open: map[int]folder.Folder{}}, map[folderKey]folder.Folder{}
+	r.works, r.folders = &workFolders{open: map[int]folder.Folder{}}, openFolders{}
 	defer r.closeFolders()
 	at, err := r.all()
 	if err == nil && r.halted() {
@@ -467,26 +467,63 @@ func (r *run) folder(in int, path string) (folder.Folder, string, error) {
 		return h, name, err
 	}
 	key := folderKey{in, dir}
-	if h := r.folders[key]; h != nil {
+	if h := r.folders.get(key); h != nil {
 		return h, name, nil
 	}
 	h, err := folder.Below(r.places[in].Root(), dir)
 	if err != nil {
 		return nil, "", err
 	}
-	if len(r.folders) >= 64 {
-		r.closeFolders()
-	}
-	r.folders[key] = h
+	r.folders.put(key, h)
 	return h, name, nil
 }
 
-func (r *run) closeFolders() {
-	for key, h := range r.folders {
-		h.Close()
-		delete(r.folders, key)
+// mostOpen is how many folders of each half of [openFolders] are open; tests have less.
+var mostOpen = 64
+
+// openFolders are the folders that a run has open: those that it has used since the
+// last change of halves, and those of before. A change uses two at a time, and none
+// that was used just now is closed.
+type openFolders struct{ now, before map[folderKey]folder.Folder }
+
+func (o *openFolders) get(key folderKey) folder.Folder {
+	h := o.now[key]
+	if h == nil {
+		if h = o.before[key]; h != nil {
+			delete(o.before, key)
+			o.put(key, h)
+		}
+	}
+	return h
+}
+
+func (o *openFolders) put(key folderKey, h folder.Folder) {
+	if o.now == nil || len(o.now) >= mostOpen {
+		closeHalf(o.before)
+		o.before, o.now = o.now, map[folderKey]folder.Folder{}
+	}
+	o.now[key] = h
+}
+
+// close closes those that are to be closed.
+func (o *openFolders) close(which func(key folderKey) bool) {
+	for _, half := range []map[folderKey]folder.Folder{o.now, o.before} {
+		for key, h := range half {
+			if which(key) {
+				h.Close()
+				delete(half, key)
+			}
+		}
 	}
 }
+
+func closeHalf(half map[folderKey]folder.Folder) {
+	for _, h := range half {
+		h.Close()
+	}
+}
+
+func (r *run) closeFolders() { r.folders.close(func(folderKey) bool { return true }) }
 
 // work returns the hidden folder of the run in a place, which is made when it is
 // needed, and by nobody else.

@@ -181,12 +181,9 @@ func (r *run) remove(i int, parent folder.Folder, name string, c *change.Change)
 
 // forgetFolder closes the folders at and below a path.
 func (r *run) forgetFolder(in int, path string) {
-	for key, h := range r.folders {
-		if key.in == in && (key.path == path || strings.HasPrefix(key.path, path+"/")) {
-			h.Close()
-			delete(r.folders, key)
-		}
-	}
+	r.folders.close(func(key folderKey) bool {
+		return key.in == in && (key.path == path || strings.HasPrefix(key.path, path+"/"))
+	})
 }
 
 // moveAll carries out moves that have to do with no other change, several at a time.
@@ -201,7 +198,7 @@ func (r *run) moveAll(first, last int) (at string, err error) {
 		upto[n] = min(first+n*each, last)
 		group.Go(func() {
 			own := *r
-			own.folders, own.part = map[folderKey]folder.Folder{}, strconv.Itoa(n)
+			own.folders, own.part = openFolders{}, strconv.Itoa(n)
 			defer own.closeFolders()
 			for i, end := upto[n], min(upto[n]+each, last); i < end && !failed.Load() && !r.halted(); i++ {
 				c := &r.plan.List[i]

@@ -230,7 +230,13 @@ func (f *system) Symlink(target, name string) error {
 
 func (f *system) Writable() error { return unix.Faccessat(f.fd, ".", unix.W_OK|unix.X_OK, 0) }
 func (f *system) Sync() error     { return again(func() error { return unix.Fsync(f.fd) }) }
-func (f *system) Close() error    { return unix.Close(f.fd) }
+
+// Close forgets the number as well: another folder may have it at once.
+func (f *system) Close() error {
+	err := unix.Close(f.fd)
+	f.fd = -1
+	return err
+}
 
 // A systemFile is an open file of the system.
 type systemFile struct{ *os.File }
