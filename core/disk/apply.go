@@ -410,6 +410,9 @@ func (r *run) all() (at string, err error) {
 	list := r.plan.List
 	for i := range list {
 		if c := &list[i]; c.Op == change.Replace && c.Content != nil {
+			if r.halted() {
+				return c.Path, ErrStopped
+			}
 			if err := r.stage(c); err != nil {
 				return c.Path, err
 			}
