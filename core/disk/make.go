@@ -364,7 +364,7 @@ func (r *run) makeAgain(parent folder.Folder, name string, c *change.Change) err
 	if c.From != "" {
 		work, aside, err := r.folder(c.In, c.From)
 		if err == nil {
-			return work.Move(aside, parent, name)
+			return r.rename(work, aside, parent, name, c)
 		}
 	}
 	_, _, err := r.put(parent, name, c.Node, c.In, partName+"0", c.As)

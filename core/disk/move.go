@@ -163,7 +163,7 @@ func (r *run) remove(i int, parent folder.Folder, name string, c *change.Change)
 	if err != nil {
 		return err
 	}
-	if err := parent.Move(name, work, aside); err != nil {
+	if err := r.rename(parent, name, work, aside, c); err != nil {
 		return err
 	}
 	sum, err := folder.Sum(work, aside)
@@ -171,7 +171,7 @@ func (r *run) remove(i int, parent folder.Folder, name string, c *change.Change)
 		err = ErrChanged
 	}
 	if err != nil {
-		return errors.Join(err, work.Move(aside, parent, name))
+		return errors.Join(err, r.rename(work, aside, parent, name, c))
 	}
 	if i < 0 { // what this run has made itself
 		return work.Remove(aside, false)
@@ -235,11 +235,7 @@ func (r *run) move(i int, to folder.Folder, as string, c *change.Change) error {
 			return err
 		}
 	}
-	err = from.Move(name, to, as)
-	if errors.Is(err, folder.ErrAcross) {
-		return r.moveAcross(from, name, to, as, c)
-	}
-	if err != nil {
+	if err := r.rename(from, name, to, as, c); err != nil {
 		return err
 	}
 	if c.Was.Kind == tree.Folder {
@@ -254,9 +250,18 @@ func (r *run) move(i int, to folder.Folder, as string, c *change.Change) error {
 		err = ErrChanged
 	}
 	if err != nil {
-		return errors.Join(err, to.Move(as, from, name))
+		return errors.Join(err, r.rename(to, as, from, name, c))
 	}
 	return nil
+}
+
+// rename gives something another name, on whatever disk.
+func (r *run) rename(from folder.Folder, name string, to folder.Folder, as string, c *change.Change) error {
+	err := from.Move(name, to, as)
+	if errors.Is(err, folder.ErrAcross) {
+		return r.moveAcross(from, name, to, as, c)
+	}
+	return err
 }
 
 // moveAcross moves a file or a link to another disk: it is copied, read back, and
@@ -333,13 +338,31 @@ func (r *run) transfer(from folder.Folder, name string, to folder.Folder, as str
 	if err != nil {
 		return "", err
 	}
+	// A folder in the place may be another disk: there the copy is written in a hidden
+	// file beside its name.
 	part := partName + "copy" + r.part
-	defer func() {
-		if err != nil {
-			_ = work.Remove(part, false)
+	for _, near := range []folder.Folder{work, to} {
+		if near == to {
+			part = r.plan.Work + "-" + part
+			if _, err := source.Seek(0, io.SeekStart); err != nil {
+				return "", err
+			}
 		}
-	}()
-	err = folder.Write(work, part, 0o600, func(f folder.File) error {
+		sum, err = r.transferBy(near, part, source, was, to, as, tell)
+		if err == nil {
+			break
+		}
+		_ = near.Remove(part, false)
+		if !errors.Is(err, folder.ErrAcross) {
+			break
+		}
+	}
+	return sum, err
+}
+
+// transferBy writes a copy of a file under a hidden name first.
+func (r *run) transferBy(near folder.Folder, part string, source folder.File, was tree.Entry, to folder.Folder, as string, tell func(sum string) error) (sum string, err error) {
+	err = folder.Write(near, part, 0o600, func(f folder.File) error {
 		w := digest.NewWriter(f)
 		if _, err := io.Copy(w, source); err != nil {
 			return err
@@ -348,7 +371,7 @@ func (r *run) transfer(from folder.Folder, name string, to folder.Folder, as str
 		return dress(f, was.Mode, source.Attributes())
 	})
 	if err == nil {
-		err = work.SetTime(part, was.Time)
+		err = near.SetTime(part, was.Time)
 	}
 	if err != nil {
 		return "", err
@@ -361,7 +384,7 @@ func (r *run) transfer(from folder.Folder, name string, to folder.Folder, as str
 	if err != nil {
 		return "", err
 	}
-	back, err := folder.Sum(work, part)
+	back, err := folder.Sum(near, part)
 	if err == nil && back != sum {
 		err = errors.New("the copy does not read as it was written")
 	}
@@ -369,7 +392,7 @@ func (r *run) transfer(from folder.Folder, name string, to folder.Folder, as str
 		err = tell(sum)
 	}
 	if err == nil {
-		err = work.Move(part, to, as)
+		err = near.Move(part, to, as)
 	}
 	return sum, err
 }
