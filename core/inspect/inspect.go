@@ -461,6 +461,7 @@ func (e settingsError) Unwrap() error { return e.Errors }
 func (l *Look) judge(s *Subject, t *template.Template, real *rules.Real) {
 	if t == nil {
 		t, _ = template.Parse("defaults", "defaults\n", nil)
+		real.Bare = true
 		ignored, err := rules.Ignore(l.Ignore)
 		if err != nil {
 			s.Err = err

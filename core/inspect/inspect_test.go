@@ -139,9 +139,15 @@ func TestWithoutATemplateTheDefaultsHold(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, []string{"= .", "vague-names a/IMG_2044.jpg", "systems a/con.txt"}, said(r))
 	assert.NotContains(t, r.Subjects[0].Rules, "missing", "what needs a template is not said to be held")
+	// Numbers that stand twice put folders into no order; dates and series of other
+	// words may well.
+	dir = desk(t, "Shelf/01 Buoys/", "Shelf/01 Tides/", "Shelf/02 Tides/", "Shelf/02 Logs/", "Shelf/03-04 May/", "Shelf/03-04 June/", "Shelf/2027-03 a/", "Shelf/2027-03 b/", "Shelf/Part 1 notes/", "Shelf/Part 1 letters/", "Shelf/4 a.txt", "Shelf/4 b.txt")
+	r, err = look().At(dir)
+	require.NoError(t, err)
+	assert.Equal(t, []string{"= .", "sorting Shelf/01 Tides", "sorting Shelf/02 Tides"}, said(r))
 	_, err = look().At(filepath.Join(dir, "none"))
 	assert.ErrorIs(t, err, fs.ErrNotExist)
-	_, err = look().At(filepath.Join(dir, "a", "con.txt"))
+	_, err = look().At(filepath.Join(dir, "Shelf", "4 a.txt"))
 	assert.ErrorContains(t, err, "no archive that can be read")
 }
 

@@ -25,6 +25,7 @@ type Real struct {
 	Disk   Disk              // nil where names are all that there is, as in an archive
 	Given  map[string]string // the checksums of files that the project was given, by their paths
 	Now    time.Time
+	Bare   bool // no template says what is meant
 }
 
 // A Disk answers what the names in a real folder do not: paths are from that folder.
@@ -62,7 +63,7 @@ func (s *Set) CheckReal(r *Real) []Finding {
 		}
 	}
 	s.own = r.Root
-	top := &Folder{Node: r.Root, Real: true, Top: true, lines: s.lines}
+	top := &Folder{Node: r.Root, Real: true, Bare: r.Bare, Top: true, lines: s.lines}
 	for i := len(r.Way) - 1; i >= 0; i-- {
 		top.Depth++
 	}

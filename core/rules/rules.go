@@ -51,6 +51,7 @@ type Folder struct {
 	Parent *Folder // nil at the root
 	Depth  int     // of the folder below the root, which has 0
 	Real   bool    // it lies on a disk, so that its children have no order of their own
+	Bare   bool    // no template says what is meant in it
 	Around bool    // it is only the place in which a project lies, and is not judged itself
 	Top    bool    // it is the folder from which paths are told
 	level  int     // of what lies in it: 1 in the project's own folder, 0 above
@@ -285,7 +286,7 @@ func (s *Set) walk(root *Folder, report func(Finding)) {
 		below := s.levels[level]
 		for _, n := range f.Node.Children {
 			if n.Kind == tree.Folder {
-				*below = Folder{Node: n, Parent: f, Depth: f.Depth + 1, Real: f.Real, lines: f.lines}
+				*below = Folder{Node: n, Parent: f, Depth: f.Depth + 1, Real: f.Real, Bare: f.Bare, lines: f.lines}
 				walk(below, level+1)
 			}
 		}

@@ -18,7 +18,8 @@ func init() {
 		name:  "sorting",
 		about: "In each of these lists, siblings stand in the order in which the template has them.",
 		why: "A list shows what its program thinks is first. One compares digit by digit and puts 10 before 2; one begins with signs and another passes them by; one takes capitals first. " +
-			"Only digits of one width lead everywhere. Without a setting, numbered siblings are held to all four orders: " + strings.Join(order.Names(), ", ") + ".",
+			"Only digits of one width lead everywhere. Without a setting, numbered siblings are held to all four orders: " + strings.Join(order.Names(), ", ") + ". " +
+			"Where no template says what is meant, a number that two folders share is told as well: it puts them into no order.",
 		set:  "sorting: [natural, code-point]\nsorting: alphabetical",
 		bad:  "Commission\n    Part <n:0>   | each: n in 1..12",
 		good: "Commission\n    Part <n:00>   | each: n in 1..12",
@@ -79,12 +80,36 @@ func (s *sorter) folder(f *Folder, report func(Finding)) {
 		if quiet(f.Node.Children) {
 			continue
 		}
+		if f.Bare && kind == tree.Folder {
+			for _, row := range seriesOf(f, kind, true) {
+				if row[0].Front == "" { // “Part 1 notes” and “Part 1 letters” go together
+					s.twice(f, row, report)
+				}
+			}
+		}
 		for _, row := range seriesOf(f, kind, false) {
 			if f.Real {
 				slices.SortStableFunc(row, func(a, b member) int { return a.Value - b.Value })
 			}
 			s.row(f, row, report)
 		}
+	}
+}
+
+// twice tells where two folders have one number, which puts them into no order. A
+// template would say which of them is meant, and its own rules tell that.
+func (s *sorter) twice(f *Folder, row []member, report func(Finding)) {
+	first := map[int]member{}
+	for _, m := range row {
+		before, twice := first[m.Value]
+		if !twice {
+			first[m.Value] = m
+			continue
+		}
+		finding := f.finding("sorting", s.severity, m.node)
+		finding.Message = fmt.Sprintf("the number %s stands twice: %s and %s", m.Digits, shown(before.node.Name), shown(m.node.Name))
+		finding.Help = "give one of them the next free number"
+		report(finding)
 	}
 }
 
