@@ -8,6 +8,7 @@ import (
 	"path/filepath"
 	"regexp"
 	"strings"
+	"syscall"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -84,7 +85,14 @@ func (d *desk) run(args ...string) (out string, status int) {
 
 func (d *desk) exec(name string, args ...string) (string, int) {
 	d.t.Helper()
+	return d.execAs(nil, name, args...)
+}
+
+// execAs runs a program as somebody else.
+func (d *desk) execAs(who *syscall.SysProcAttr, name string, args ...string) (string, int) {
+	d.t.Helper()
 	cmd := exec.Command(name, args...)
+	cmd.SysProcAttr = who
 	cmd.Dir = d.dir
 	cmd.Stdin = strings.NewReader(d.in)
 	cmd.Env = d.environment()

@@ -8,6 +8,7 @@ import (
 	"os"
 	"path/filepath"
 	"strings"
+	"syscall"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -269,4 +270,49 @@ func TestWhatCannotBeMadeAgainIsNeverMadeEmpty(t *testing.T) {
 	out, status = d.run("check", "P", "--fix", "--yes")
 	assert.Zero(t, status, out)
 	assert.Equal(t, "Dear …\n", d.read("P/Letters/Letter.md"))
+}
+
+// Nothing is said to be well that could not be read, or was not looked at; and nothing
+// is said to be missing from a folder that only could not be read.
+func TestWhatCouldNotBeReadIsNotSaidToBeWell(t *testing.T) {
+	d := newDesk(t, "card.folders", "---\nfields: { client: Who? }\n---\n<client>\n    <#> Agreement\n    <#> Work\n        Plans\n    Brief.md\n")
+	run := d.run
+	if os.Getuid() == 0 { // who may read everything; so somebody else is asked
+		for _, dir := range []string{filepath.Dir(program), filepath.Dir(d.dir), d.dir} {
+			require.NoError(t, os.Chmod(dir, 0o777))
+		}
+		run = func(args ...string) (string, int) {
+			return d.execAs(&syscall.SysProcAttr{Credential: &syscall.Credential{Uid: 65534, Gid: 65534}}, program, args...)
+		}
+	}
+	for _, client := range []string{"Oriel Pask", "Dag Holm"} {
+		out, status := run("build", "card", "--into", ".", "client="+client, "--yes")
+		require.Zero(t, status, out)
+	}
+	d.write("Old things/x.txt", "mine")
+	out, status := run("check", ".")
+	assert.Zero(t, status, out)
+	assert.Contains(t, out, "All is well with 2 folders.\nNot judged, as it belongs to none of them: Old things, card.folders.")
+
+	shut := filepath.Join(d.dir, "Dag Holm/02 Work")
+	require.NoError(t, os.Chmod(shut, 0))
+	defer os.Chmod(shut, 0o777)
+	for _, args := range [][]string{{"check", "."}, {"check", "Dag Holm"}, {"check", "Dag Holm", "--fix", "--yes"}} {
+		out, status = run(args...)
+		assert.Equal(t, 1, status, out)
+		assert.Contains(t, out, "Dag Holm/02 Work cannot be read")
+		assert.Contains(t, out, "Nothing was found in what could be read")
+		assert.NotContains(t, out, "All is well")
+		assert.NotContains(t, out, "is missing")
+	}
+	require.NoError(t, os.Chmod(shut, 0o777))
+	shut = filepath.Join(d.dir, "Old things")
+	require.NoError(t, os.Chmod(shut, 0))
+	defer os.Chmod(shut, 0o777)
+	out, status = run("check", ".", "--json")
+	assert.Equal(t, 1, status)
+	assert.Contains(t, out, "\"unread\": [\n    \"Old things\"\n  ]")
+	out, status = run("upgrade", ".", "client=Jun Teague", "--yes")
+	assert.Equal(t, 1, status)
+	assert.Contains(t, out, "Old things cannot be read, and projects may lie in it: you do not have the right")
 }

@@ -37,7 +37,8 @@ type checkResult struct {
 	Advice   int       `json:"advice"`
 	Checked  []string  `json:"checked"` // the rules
 	Unread   []string  `json:"unread,omitempty"`
-	Links    []string  `json:"links,omitempty"` // not followed
+	Unjudged []string  `json:"unjudged,omitempty"` // what lies beside a project, and belongs to none
+	Links    []string  `json:"links,omitempty"`    // not followed
 	Template string    `json:"template,omitempty"`
 	Open     []string  `json:"open,omitempty"` // fields whose values are not known yet
 	root     string    // of a real folder, where it lies
@@ -110,9 +111,12 @@ func (a *app) verdict(r *checkResult) {
 	if r.Advice > 0 {
 		counts = append(counts, term.Count(r.Advice, "piece")+" of advice")
 	}
-	if len(counts) > 0 {
+	switch {
+	case len(counts) > 0:
 		a.screen.Text(term.Join(counts, ", ") + " in " + term.Visible(r.Subject) + ".")
-	} else {
+	case len(r.Unread) > 0:
+		a.screen.Text(term.Sprintf("Nothing was found in what could be read of %s.", r.Subject))
+	default:
 		a.screen.Text(term.Good.Render("All is well") + " with " + term.Visible(r.Subject) + ".")
 	}
 	if len(r.Checked) == 0 {

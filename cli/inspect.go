@@ -11,16 +11,12 @@ import (
 
 	"vestibula/cli/term"
 	"vestibula/core/archive"
-	"vestibula/core/change"
 	"vestibula/core/inspect"
-	"vestibula/core/journal"
-	"vestibula/core/label"
 	"vestibula/core/outline"
 	"vestibula/core/place"
 	"vestibula/core/project"
 	"vestibula/core/rules"
 	"vestibula/core/template"
-	"vestibula/core/tree"
 	"vestibula/core/value"
 )
 
@@ -138,9 +134,13 @@ func (r *checkRun) result(report *inspect.Report, s *inspect.Subject) *checkResu
 		out.Subject = filepath.Clean(report.Path)
 	}
 	for _, u := range report.Unread {
-		if s.Name == "." || strings.HasPrefix(u.Path, s.Name+"/") {
-			out.Unread = append(out.Unread, u.Path)
+		below, in := strings.CutPrefix(u.Path, s.Name+"/")
+		if alone := len(report.Subjects) == 1; alone || in {
+			out.Unread = append(out.Unread, map[bool]string{true: below, false: u.Path}[in])
 		}
+	}
+	if len(report.Subjects) == 1 {
+		out.Unjudged = report.Unjudged
 	}
 	if s.Template != nil {
 		out.Template = s.Template.Name
@@ -183,9 +183,9 @@ func (r *checkRun) tellReports(reports []*inspect.Report) error {
 			results, subjects = append(results, r.result(report, s)), append(subjects, s)
 		}
 	}
-	wrong := false
+	wrong := slices.ContainsFunc(reports, func(report *inspect.Report) bool { return len(report.Unread) > 0 })
 	for i, result := range results {
-		wrong = wrong || result.Errors > 0 || r.strict && result.Warnings > 0 || len(result.Unread) > 0 || subjects[i].Err != nil
+		wrong = wrong || result.Errors > 0 || r.strict && result.Warnings > 0 || subjects[i].Err != nil
 	}
 	var err error
 	switch {
@@ -194,7 +194,8 @@ func (r *checkRun) tellReports(reports []*inspect.Report) error {
 	case r.asJSON && len(results) == 1:
 		err = r.printJSON(results[0])
 	case r.asJSON:
-		err = r.printJSON(map[string]any{"subjects": results})
+		unread, unjudged := left(reports)
+		err = r.printJSON(map[string]any{"subjects": results, "unread": unread, "unjudged": unjudged})
 	case len(results) == 1:
 		r.tellSubject(results[0], reports[0], subjects[0])
 	default:
@@ -224,8 +225,48 @@ func joined(results []*checkResult) *checkResult {
 // tellSubject tells what was found in one folder.
 func (r *checkRun) tellSubject(result *checkResult, report *inspect.Report, s *inspect.Subject) {
 	r.tellReal(result)
+	r.tellUnread([]*inspect.Report{report})
 	r.verdict(result)
 	r.basis(report, s)
+	r.tellUnjudged([]*inspect.Report{report})
+}
+
+// left lists what could not be read, and what was not judged, by paths from here.
+func left(reports []*inspect.Report) (unread, unjudged []string) {
+	unread, unjudged = []string{}, []string{}
+	for _, report := range reports {
+		for _, u := range report.Unread {
+			unread = append(unread, fromHere(filepath.Join(report.Dir, filepath.FromSlash(u.Path))))
+		}
+		for _, at := range report.Unjudged {
+			unjudged = append(unjudged, filepath.Join(report.Path, filepath.FromSlash(at)))
+		}
+	}
+	return unread, unjudged
+}
+
+// tellUnread tells what could not be read.
+func (r *checkRun) tellUnread(reports []*inspect.Report) {
+	unread, _ := left(reports)
+	for i, at := range unread {
+		if i == manyRows {
+			r.side.Text(term.Bad.Render("vestibula:") + term.Sprintf(" and %s more cannot be read", term.Number(len(unread)-i)))
+			break
+		}
+		r.side.Text(term.Bad.Render("vestibula:") + " " + term.Visible(at) + " cannot be read; the rest was")
+	}
+}
+
+// tellUnjudged tells what was passed by, as no rules are known for it.
+func (r *checkRun) tellUnjudged(reports []*inspect.Report) {
+	_, unjudged := left(reports)
+	if n := len(unjudged); n > 0 {
+		text := strings.Join(unjudged[:min(n, shownAlike)], ", ")
+		if n > shownAlike {
+			text += fmt.Sprintf(" and %s more", term.Number(n-shownAlike))
+		}
+		r.screen.Text(term.Dim.Render(term.Sprintf("Not judged, as it belongs to none of them: %s.", text)))
+	}
 }
 
 // basis says by what a folder was judged, and what could not be.
@@ -297,6 +338,8 @@ func (r *checkRun) tellMany(results []*checkResult, reports []*inspect.Report, s
 			sign, style, what = "✗", term.Bad, howMany(result)
 		case result.Warnings > 0:
 			sign, style, what = "!", term.Warn, howMany(result)
+		case len(result.Unread) > 0:
+			sign, style, what = "!", term.Bad, "cannot be read as a whole"
 		default:
 			fine++
 		}
@@ -325,11 +368,17 @@ func (r *checkRun) tellMany(results []*checkResult, reports []*inspect.Report, s
 	if errs+warnings == 0 {
 		r.screen.Line()
 	}
-	if errs+warnings == 0 && fine == len(results) {
+	r.tellUnread(reports)
+	unread, _ := left(reports)
+	switch {
+	case errs+warnings == 0 && len(unread) == 0:
 		r.screen.Text(term.Good.Render("All is well") + " with " + term.Count(len(results), "folder") + ".")
-	} else {
+	case errs+warnings == 0:
+		r.screen.Text(term.Sprintf("Nothing was found in what could be read; %s of %s well.", term.Number(fine), term.Count(len(results), "folder")))
+	default:
 		r.screen.Text(term.Sprintf("%s in %s; %s well.", howMany(&checkResult{Errors: errs, Warnings: warnings}), term.Count(len(results), "folder"), term.Number(fine)))
 	}
+	r.tellUnjudged(reports)
 	for _, report := range reports {
 		for _, c := range report.Copies {
 			r.screen.Text(term.Warn.Render("note:") + " " + term.Visible(c))
@@ -388,9 +437,6 @@ func (r *checkRun) tellReal(result *checkResult) {
 			r.screen.Line(term.Dim.Render(term.Sprintf("meant so: %s: %s (%s)", term.Visible(f.Path), term.Visible(f.Message), term.Visible(f.Meant))))
 		}
 	}
-	for _, p := range result.Unread {
-		r.side.Text(term.Bad.Render("vestibula:") + " " + term.Visible(p) + " cannot be read; the rest was")
-	}
 	if len(result.Findings) > 0 {
 		r.screen.Line()
 	}
@@ -406,293 +452,4 @@ func inPlaces(list []finding) string {
 		return "one folder"
 	}
 	return fmt.Sprintf("%d folders", len(places))
-}
-
-// keep writes into the label of a project that something is meant so.
-func (r *checkRun) keep(reports []*inspect.Report) error {
-	s := reports[0].Subjects[0]
-	if len(reports) > 1 || len(reports[0].Subjects) > 1 || s.Project == nil {
-		return unclear("name one project, which has a "+label.FileName, "what is meant so is kept in the project that it is in")
-	}
-	at := strings.Trim(filepath.ToSlash(filepath.Clean(r.accept)), "/")
-	if at == "" {
-		at = "."
-	}
-	var known []string
-	var kept []string
-	l := *s.Project.Label
-	l.Accepted = slices.Clone(l.Accepted)
-	for _, f := range s.Findings {
-		known = append(known, f.Path)
-		if f.Path == at && !slices.Contains(kept, f.Rule) {
-			kept = append(kept, f.Rule)
-			l.Accepted = append(l.Accepted, label.Accepted{Path: at, Rule: f.Rule, Why: r.why})
-		}
-	}
-	if len(kept) == 0 {
-		help := "write the path as the finding shows it"
-		if near := outline.Nearest(at, known); near != "" {
-			help = "did you mean " + near + "?"
-		}
-		return refused(help, "Nothing is found at %q.", r.accept)
-	}
-	file := filepath.Join(s.Dir, label.FileName)
-	old, err := place.ReadFile(file, label.MaxBytes)
-	if err != nil {
-		return refused("nothing was changed", "%s cannot be read: %s", file, place.Reason(err))
-	}
-	data, err := l.Encode()
-	if err != nil {
-		return err
-	}
-	set := &change.Set{Places: []string{s.Dir}, Changes: []change.Change{replacing(0, label.FileName, old, data)}}
-	ask := consent{named: true}
-	plan, err := r.prepared(set, ask, false)
-	if err != nil {
-		return err
-	}
-	name := filepath.Base(s.Dir)
-	if _, err = r.carryOut(undertaking{plan: plan, doing: "writing", total: 1, again: "vestibula undo takes it back", head: journal.Head{What: "accept", Title: at, Project: name, Roots: []journal.Root{{Path: ".", ID: l.ID}}}}); err != nil {
-		return err
-	}
-	r.screen.Text(term.Good.Render("Kept") + term.Sprintf(" in %s: %s is meant so (%s).", name, at, strings.Join(kept, ", ")))
-	return nil
-}
-
-// repair mends what can be mended in real folders: what is sure together, and what is
-// probable each with its own yes.
-func (r *checkRun) repair(paths []string, reports []*inspect.Report) error {
-	r.ask.asJSON = r.asJSON
-	set := &change.Set{}
-	var sure, probable []*rules.Finding
-	type job struct {
-		s        *inspect.Subject
-		findings []rules.Finding
-		mended   []*rules.Finding
-	}
-	var jobs []job
-	for _, report := range reports {
-		for _, s := range report.Subjects {
-			if s.Dir == "" {
-				return unclear("unpack it first", "%s is an archive, and cannot be mended as it is", report.Path)
-			}
-			jobs = append(jobs, job{s: s, findings: s.Findings})
-			for i := range s.Findings {
-				switch f := &s.Findings[i]; {
-				case f.Fix == nil:
-				case f.Fix.Sure:
-					sure = append(sure, f)
-				default:
-					probable = append(probable, f)
-				}
-			}
-		}
-	}
-	if len(sure)+len(probable) == 0 {
-		if r.asJSON {
-			return r.tellReports(reports)
-		}
-		r.screen.Text(term.Good.Render("Nothing to mend") + " in " + term.Visible(strings.Join(paths, ", ")) + " without a person.")
-		return r.tellReports(reports)
-	}
-	chosen := map[*rules.Finding]bool{}
-	for _, f := range sure {
-		chosen[f] = true
-	}
-	r.ask.probable = map[string]bool{}
-	if r.ask.plan != "" {
-		for _, f := range probable {
-			chosen[f] = true
-		}
-	}
-	asking := !r.ask.yes && !r.ask.preview && !r.asJSON && r.ask.plan == "" && r.interactive()
-	if asking && len(probable) > 0 {
-		r.screen.Line(term.Title.Render("Probable"), term.Dim.Render(": each is asked for by itself"))
-		for _, f := range probable {
-			r.screen.Line("  ", term.Warn.Render("?"), " ", term.Visible(f.Message))
-			yes, err := r.confirm(fmt.Sprintf("%s → %s?", f.Path, f.Fix.To()))
-			if err != nil {
-				return err
-			}
-			chosen[f] = yes
-		}
-	}
-	var mended []*rules.Finding
-	for i := range jobs {
-		j := &jobs[i]
-		changes, done := rules.Plan(j.findings, func(f *rules.Finding) bool { return chosen[f] })
-		j.mended, mended = done, append(mended, done...)
-		for k, f := range done {
-			if c := changes[k]; !f.Fix.Sure {
-				c.In = len(set.Places)
-				r.ask.probable[changeKey(&c)] = true
-			}
-		}
-		if len(changes) == 0 {
-			continue
-		}
-		if j.s.Project != nil {
-			more, err := r.givenSums(j.s, changes)
-			if err != nil {
-				return err
-			}
-			changes = append(changes, more...)
-		}
-		in := len(set.Places)
-		set.Places = append(set.Places, j.s.Dir)
-		for _, c := range changes {
-			c.In, c.FromIn = in, in
-			set.Changes = append(set.Changes, c)
-		}
-	}
-	if len(set.Changes) == 0 {
-		if len(probable) > 0 && !r.asJSON {
-			r.tellProbable(probable)
-		}
-		return r.after(paths, reports)
-	}
-	plan, err := r.prepared(set, r.ask, false)
-	if err != nil {
-		return err
-	}
-	show := func() {
-		r.screen.Line(term.Title.Render("Sure"), term.Dim.Render(": it follows from the template, its values and the names"))
-		shown := 0
-		for _, j := range jobs {
-			if len(jobs) > 1 && len(j.mended) > 0 && shown < manyRows {
-				r.screen.Line(term.Strong.Render(term.Visible(fromHere(j.s.Dir))))
-			}
-			for _, f := range j.mended {
-				if shown++; shown <= manyRows {
-					r.screen.Line(fixLine(f))
-				}
-			}
-		}
-		if shown > manyRows {
-			r.screen.Line(term.Dim.Render(term.Sprintf("  … and %s more", term.Number(shown-manyRows))))
-		}
-		if !asking {
-			r.tellProbable(probable)
-		}
-		r.screen.Line()
-	}
-	if r.ask.yes && !r.asJSON {
-		show()
-	}
-	if goes, err := r.agreed(r.ask, show, fmt.Sprintf("Do %s?", term.Count(len(mended), "thing")), "do what is sure"); !goes {
-		if err == nil && r.asJSON {
-			return r.tellReports(reports)
-		}
-		return err
-	}
-	name := filepath.Base(set.Places[0])
-	var roots []journal.Root
-	for _, j := range jobs {
-		if in := slices.Index(set.Places, j.s.Dir); in >= 0 && len(roots) < manyRoots {
-			root := journal.Root{In: in, Path: "."}
-			if j.s.Project != nil {
-				root.ID = j.s.Project.Label.ID
-			}
-			roots = append(roots, root)
-		}
-	}
-	if _, err := r.carryOut(undertaking{plan: plan, doing: "mending", total: len(set.Changes), again: "vestibula undo takes it back",
-		head: journal.Head{What: "mend", Title: name, Project: name, Roots: roots}}); err != nil {
-		return err
-	}
-	if !r.asJSON {
-		r.screen.Text(term.Good.Render("Mended") + " " + term.Count(len(mended), "thing") + ". vestibula undo takes it back.")
-		r.screen.Line()
-	}
-	return r.after(paths, nil)
-}
-
-// fixLine is the line of a fix in a plan.
-func fixLine(f *rules.Finding) term.Shown {
-	why := f.Fix.Why()
-	if why == "" {
-		why = f.Message
-	}
-	note := term.Dim.Italic().Render("   " + term.Visible(why))
-	if f.Fix.Makes() {
-		return "  " + term.Good.Render("+") + " " + term.Visible(f.Fix.To()) + note
-	}
-	return "  " + term.Accent.Render("»") + " " + term.Visible(f.Path) + term.Dim.Render(" → ") + term.Visible(f.Fix.To()) + note
-}
-
-// tellProbable lists what needs an answer of its own.
-func (r *checkRun) tellProbable(probable []*rules.Finding) {
-	if len(probable) == 0 {
-		return
-	}
-	r.screen.Line()
-	r.screen.Line(term.Title.Render("Probable"), term.Dim.Render(": each needs an answer of its own, at a terminal without --yes"))
-	for i, f := range probable {
-		if i == manyRows {
-			r.screen.Line(term.Dim.Render(term.Sprintf("  … and %s more", term.Number(len(probable)-i))))
-			return
-		}
-		r.screen.Line("  ", term.Warn.Render("?"), " ", term.Visible(f.Path), term.Dim.Render(" → "), term.Visible(f.Fix.To()), term.Dim.Italic().Render("   "+term.Visible(f.Fix.Why())))
-	}
-}
-
-// after looks again, when something was mended, and tells what is left.
-func (r *checkRun) after(paths []string, reports []*inspect.Report) error {
-	if reports == nil {
-		var err error
-		if reports, err = r.look(paths); err != nil {
-			return err
-		}
-	}
-	return r.tellReports(reports)
-}
-
-// givenSums is the change that notes in a project's label what new files hold.
-func (r *checkRun) givenSums(s *inspect.Subject, changes []change.Change) ([]change.Change, error) {
-	l := *s.Project.Label
-	given := map[string]string{}
-	for at, sum := range l.Given {
-		given[at] = sum
-	}
-	before := len(given)
-	for i := range changes {
-		c := &changes[i]
-		switch c.Op {
-		case change.Make:
-			sums, err := sumsOf(&tree.Node{Children: []*tree.Node{withName(c.Node, path.Base(c.Path))}})
-			if err != nil {
-				return nil, err
-			}
-			for at, sum := range sums {
-				given[path.Join(path.Dir(c.Path), at)] = sum
-			}
-		case change.Move:
-			for at, sum := range l.Given {
-				if at == c.From || strings.HasPrefix(at, c.From+"/") {
-					delete(given, at)
-					given[c.Path+at[len(c.From):]] = sum
-					before = -1
-				}
-			}
-		}
-	}
-	if len(given) == before {
-		return nil, nil
-	}
-	l.Given = given
-	old, err := place.ReadFile(filepath.Join(s.Dir, label.FileName), label.MaxBytes)
-	if err != nil {
-		return nil, err
-	}
-	data, err := l.Encode()
-	if err != nil {
-		return nil, err
-	}
-	return []change.Change{replacing(0, label.FileName, old, data)}, nil
-}
-
-func withName(n *tree.Node, name string) *tree.Node {
-	out := *n
-	out.Name = name
-	return &out
 }

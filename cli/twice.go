@@ -61,9 +61,12 @@ func (b *buildRun) doubles(l *labelling) (told []string, err error) {
 	if err != nil {
 		return nil, nil // what cannot be read says nothing about doubles
 	}
-	full, seen, _, err := inspect.Both(dir, b.t)
+	full, seen, unread, err := inspect.Both(dir, b.t)
 	if err != nil {
 		return nil, refused("nothing was changed", "%s", place.Reason(err))
+	}
+	for _, u := range unread {
+		b.side.Text(term.Warn.Render("note:") + term.Sprintf(" “%s” cannot be read: whether things are there under other names was not looked at in it", u.Path))
 	}
 	made := map[string]bool{}
 	for i := range b.plan.Steps {
@@ -72,14 +75,7 @@ func (b *buildRun) doubles(l *labelling) (told []string, err error) {
 		}
 	}
 	plan, err := upgrade.Make(&upgrade.Job{Project: p, Template: b.t, Values: l.build.Values, Full: full, Seen: seen, Limit: max(b.flags.limit, template.DefaultLimit), Now: b.now,
-		Sum: func(at string) (string, error) {
-			f, err := os.Open(filepath.Join(dir, filepath.FromSlash(at)))
-			if err != nil {
-				return "", err
-			}
-			defer f.Close()
-			return digest.Of(f)
-		}})
+		Sum: func(at string) (string, error) { return sumAt(b.place, inOwn(l.folder, at)) }})
 	if err != nil {
 		return nil, nil
 	}
@@ -98,6 +94,16 @@ func (b *buildRun) doubles(l *labelling) (told []string, err error) {
 		}
 	}
 	return told, nil
+}
+
+// sumAt is the checksum of a file in a place.
+func sumAt(p *place.Place, at string) (string, error) {
+	f, err := p.Open(at)
+	if err != nil {
+		return "", err
+	}
+	defer f.Close()
+	return digest.Of(f)
 }
 
 func inOwn(folder, below string) string {

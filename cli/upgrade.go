@@ -11,7 +11,6 @@ import (
 
 	"vestibula/cli/term"
 	"vestibula/core/change"
-	"vestibula/core/digest"
 	"vestibula/core/inspect"
 	"vestibula/core/journal"
 	"vestibula/core/label"
@@ -102,7 +101,7 @@ func (r *upgradeRun) run(args []string) error {
 			r.side.Text(term.Bad.Render("vestibula:") + " " + term.Visible(b))
 		}
 		if !r.onlyGood {
-			return refused("--only-good leaves them out", "Nothing was changed: %s cannot be upgraded.", term.Count(len(r.bad), "project"))
+			return refused("--only-good leaves them out", "Nothing was changed: %s in the way.", term.Count(len(r.bad), "thing")+isOrAre(len(r.bad)))
 		}
 	}
 	return r.carryOut()
@@ -110,12 +109,15 @@ func (r *upgradeRun) run(args []string) error {
 
 // find finds the projects at or below a path, and plans the upgrade of each.
 func (r *upgradeRun) find(at string) error {
-	own, found, err := inspect.Projects(at)
+	own, found, unread, err := inspect.Projects(at)
 	if err != nil {
 		return unclear("", "%s cannot be read: %s", at, place.Reason(err))
 	}
 	if found {
 		return r.add(own[0])
+	}
+	for _, u := range unread {
+		r.bad = append(r.bad, fmt.Sprintf("%s cannot be read, and projects may lie in it: %s", fromHere(u.Path), place.Reason(u.Err)))
 	}
 	if len(own) == 0 {
 		return unclear("name a folder that was built from a template, or one in which such folders lie", "there is no project at or below %q", at)
@@ -170,14 +172,7 @@ func (r *upgradeRun) add(dir string) error {
 		return refused("", "%v", err)
 	}
 	defer disk.Close()
-	job := &upgrade.Job{Project: p, Template: t, Values: values, Full: full, Seen: seen, Limit: max(r.limit, 10*full.Count()), Now: r.now, Sum: func(at string) (string, error) {
-		f, err := disk.Open(at)
-		if err != nil {
-			return "", err
-		}
-		defer f.Close()
-		return digest.Of(f)
-	}}
+	job := &upgrade.Job{Project: p, Template: t, Values: values, Full: full, Seen: seen, Limit: max(r.limit, 10*full.Count()), Now: r.now, Sum: func(at string) (string, error) { return sumAt(disk, at) }}
 	var own *upgrade.OwnError
 	if u.plan, err = upgrade.Make(job); errors.As(err, &own) {
 		return refused("", "%v", err)
@@ -310,6 +305,9 @@ func (r *upgradeRun) carryOut() error {
 			return r.report(chosen, false)
 		}
 		r.draw(chosen)
+		if probable > 0 {
+			return refused("run it at a terminal without --yes, and answer", "Nothing was changed: what is left is only probable, and is asked for by itself.")
+		}
 		r.screen.Text(term.Good.Render("Nothing to do:") + " " + asMeant(len(r.jobs)))
 		return nil
 	}

@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"io"
 	"io/fs"
+	"maps"
 	"os"
 	"path"
 	"path/filepath"
@@ -92,11 +93,13 @@ func (l *Look) rules(t *template.Template) (*rules.Set, error) {
 // A Report is what was found at one path.
 type Report struct {
 	Path     string // as it was given
+	Dir      string // the folder that was read, absolute; empty of an archive
 	Subjects []*Subject
-	Unread   []tree.Unread
-	Outside  []string // names in an archive that lead out of it
-	Locked   bool     // an archive that needs a password
-	Copies   []string // what was said of projects with one identity
+	Unread   []tree.Unread // paths are from Dir
+	Unjudged []string      // what lies beside the subjects, and belongs to none of them
+	Outside  []string      // names in an archive that lead out of it
+	Locked   bool          // an archive that needs a password
+	Copies   []string      // what was said of projects with one identity
 }
 
 // A Subject is a folder that was judged as a whole: a project, or any other folder.
@@ -153,7 +156,7 @@ func (l *Look) At(at string) (*Report, error) {
 			name = strings.TrimSuffix(strings.TrimSuffix(name[:len(name)-len(filepath.Ext(name))], ".tar"), ".")
 		}
 		l.unlabelled(r, root, "", []string{name})
-		return r, nil
+		return r, l.beside(r, root)
 	}
 	dir, err := place.Real(at)
 	if err != nil {
@@ -172,22 +175,80 @@ func (l *Look) At(at string) (*Report, error) {
 		if readErr != nil {
 			return nil, readErr
 		}
-		r.Unread = unread
+		r.Dir, r.Unread = own, unread
 		s := &Subject{Name: ".", Dir: own, Root: root, Below: strings.TrimPrefix(filepath.ToSlash(below), ".")}
 		r.Subjects = []*Subject{s}
 		l.project(r, s, found, err)
+		r.withhold()
 		return r, nil
 	}
 	root, unread, err := tree.Read(dir, folderSkipped, l.Done)
 	if err != nil {
 		return nil, err
 	}
-	r.Unread = unread
-	if l.Template == nil && l.projectsBelow(r, root, dir) {
-		return r, nil
+	r.Dir, r.Unread = dir, unread
+	if l.Template != nil || !l.projectsBelow(r, root, dir) {
+		l.unlabelled(r, root, dir, strings.Split(strings.Trim(filepath.ToSlash(dir), "/"), "/"))
 	}
-	l.unlabelled(r, root, dir, strings.Split(strings.Trim(filepath.ToSlash(dir), "/"), "/"))
-	return r, nil
+	r.withhold()
+	return r, l.beside(r, root)
+}
+
+// withhold takes back what was found in folders that could not be read: they look empty.
+func (r *Report) withhold() {
+	for _, u := range r.Unread {
+		for _, s := range r.Subjects {
+			at := u.Path
+			if s.Name != "." {
+				var below bool
+				if at, below = strings.CutPrefix(u.Path, s.Name+"/"); !below {
+					continue
+				}
+			}
+			s.Findings = slices.DeleteFunc(s.Findings, func(f rules.Finding) bool { return strings.HasPrefix(f.Path, at+"/") })
+		}
+	}
+}
+
+// beside notes what was not judged, as it lies beside all subjects. It comes last: what
+// is passed by is taken out of the whole tree.
+func (l *Look) beside(r *Report, root *tree.Node) error {
+	ignored, err := rules.Ignore(l.Ignore)
+	if err != nil {
+		return err
+	}
+	known := map[string]bool{} // subjects, what cannot be read, and with false the ways there
+	note := func(at string) {
+		known[at] = true
+		for at = path.Dir(at); at != "."; at = path.Dir(at) {
+			known[at] = known[at]
+		}
+	}
+	for _, s := range r.Subjects {
+		if s.Name == "." {
+			return nil
+		}
+		note(s.Name)
+	}
+	for _, u := range r.Unread {
+		note(u.Path)
+	}
+	ignored.Prune(root)
+	var walk func(n *tree.Node, at string)
+	walk = func(n *tree.Node, at string) {
+		for _, c := range n.Children {
+			below := path.Join(at, c.Name)
+			if told, way := known[below]; told {
+				continue
+			} else if way {
+				walk(c, below)
+			} else {
+				r.Unjudged = append(r.Unjudged, below)
+			}
+		}
+	}
+	walk(root, "")
+	return nil
 }
 
 // Tree reads what lies in a folder or an archive, but for what is hidden and what
@@ -220,21 +281,9 @@ func Tree(at string, done func(n int)) (*tree.Node, []tree.Unread, error) {
 // projectsBelow judges the projects below a folder, and reports whether there are any.
 func (l *Look) projectsBelow(r *Report, root *tree.Node, dir string) bool {
 	var found []*Subject
-	var walk func(n *tree.Node, at string)
-	walk = func(n *tree.Node, at string) {
-		for _, c := range n.Children {
-			if c.Kind != tree.Folder {
-				continue
-			}
-			below := path.Join(at, c.Name)
-			if labelled(c) {
-				found = append(found, &Subject{Name: below, Dir: filepath.Join(dir, filepath.FromSlash(below)), Root: c})
-				continue
-			}
-			walk(c, below)
-		}
-	}
-	walk(root, "")
+	labelledBelow(root, func(n *tree.Node, at string) {
+		found = append(found, &Subject{Name: at, Dir: filepath.Join(dir, filepath.FromSlash(at)), Root: n})
+	})
 	known := map[string]string{}
 	for _, s := range found {
 		own, err := readLabel(s.Dir)
@@ -248,6 +297,25 @@ func (l *Look) projectsBelow(r *Report, root *tree.Node, dir string) bool {
 		l.project(r, s, own, err)
 	}
 	return len(found) > 0
+}
+
+// labelledBelow visits the topmost folders with a label below a folder, with their
+// paths from it.
+func labelledBelow(root *tree.Node, visit func(n *tree.Node, at string)) {
+	var walk func(n *tree.Node, at string)
+	walk = func(n *tree.Node, at string) {
+		for _, c := range n.Children {
+			if c.Kind != tree.Folder {
+				continue
+			}
+			if below := path.Join(at, c.Name); labelled(c) {
+				visit(c, below)
+			} else {
+				walk(c, below)
+			}
+		}
+	}
+	walk(root, "")
 }
 
 func labelled(n *tree.Node) bool {
@@ -265,28 +333,16 @@ func readLabel(dir string) (*label.Label, error) {
 
 // apart marks the projects in a project, which are subjects of their own.
 func (l *Look) apart(r *Report, s *Subject) {
-	var walk func(n *tree.Node, at string)
-	walk = func(n *tree.Node, at string) {
-		for _, c := range n.Children {
-			if c.Kind != tree.Folder {
-				continue
-			}
-			below := path.Join(at, c.Name)
-			if !labelled(c) {
-				walk(c, below)
-				continue
-			}
-			inner := &Subject{Name: path.Join(s.Name, below), Dir: filepath.Join(s.Dir, filepath.FromSlash(below)), Root: &tree.Node{Name: c.Name, Children: c.Children}}
-			c.Children, c.Marks = nil, c.Marks|tree.Apart
-			if s.Below != "" && !strings.HasPrefix(below+"/", s.Below+"/") {
-				continue
-			}
-			r.Subjects = append(r.Subjects, inner)
-			own, err := readLabel(inner.Dir)
-			l.project(r, inner, own, err)
+	labelledBelow(s.Root, func(n *tree.Node, at string) {
+		inner := &Subject{Name: path.Join(s.Name, at), Dir: filepath.Join(s.Dir, filepath.FromSlash(at)), Root: &tree.Node{Name: n.Name, Children: n.Children}}
+		n.Children, n.Marks = nil, n.Marks|tree.Apart
+		if s.Below != "" && !strings.HasPrefix(at+"/", s.Below+"/") {
+			return
 		}
-	}
-	walk(s.Root, "")
+		r.Subjects = append(r.Subjects, inner)
+		own, err := readLabel(inner.Dir)
+		l.project(r, inner, own, err)
+	})
 }
 
 // project judges a project by its label.
@@ -402,7 +458,7 @@ func (l *Look) held(s *Subject, t *template.Template, known template.Values, nam
 			return
 		}
 	}
-	s.Values = t.Complete(clone(values), l.Now)
+	s.Values = t.Complete(maps.Clone(values), l.Now)
 	w, err := match.Of(t, s.Values, limit, l.Now)
 	if err != nil {
 		s.Err = err
@@ -429,14 +485,6 @@ func levelsOf(own string) int {
 		return 0
 	}
 	return 1 + strings.Count(own, "/")
-}
-
-func clone(values template.Values) template.Values {
-	out := template.Values{}
-	for name, v := range values {
-		out[name] = v
-	}
-	return out
 }
 
 // hiddenOnes takes back, of what is passed by, the names that a template makes.
@@ -474,10 +522,6 @@ func (l *Look) judge(s *Subject, t *template.Template, real *rules.Real) {
 		s.Err = err
 		return
 	}
-	s.Rules = set.Names()
-	s.Rules = slices.DeleteFunc(s.Rules, func(name string) bool {
-		return s.Template == nil && rules.NeedsTemplate(name) || s.Dir == "" && rules.NeedsDisk(name)
-	})
 	real.Now = l.Now
 	if s.Dir != "" {
 		d := &disk{dir: s.Dir, done: l.Done}
@@ -487,6 +531,9 @@ func (l *Look) judge(s *Subject, t *template.Template, real *rules.Real) {
 			real.Disk = d
 		}
 	}
+	s.Rules = slices.DeleteFunc(set.Names(), func(name string) bool {
+		return s.Template == nil && rules.NeedsTemplate(name) || real.Disk == nil && rules.NeedsDisk(name)
+	})
 	found := set.CheckReal(real)
 	s.Facts = tree.Measure(s.Root)
 	for at, n := range s.Root.All() {
@@ -546,35 +593,25 @@ func (d *disk) Leads(p string) bool {
 }
 
 // Projects finds the own folders of projects: the one that a path is or lies in, and
-// then found is true; else those that lie below it.
-func Projects(at string) (own []string, found bool, err error) {
+// then found is true; else those that lie below it, and what cannot be read of it, in
+// which others may lie: with absolute paths.
+func Projects(at string) (own []string, found bool, unread []tree.Unread, err error) {
 	dir, err := place.Real(at)
 	if err != nil {
-		return nil, false, err
+		return nil, false, nil, err
 	}
 	if dir, l, err := project.Find(dir); err != nil || l != nil {
-		return []string{dir}, true, err
+		return []string{dir}, true, nil, err
 	}
-	root, _, err := tree.Read(dir, folderSkipped, nil)
+	root, unread, err := tree.Read(dir, folderSkipped, nil)
 	if err != nil {
-		return nil, false, err
+		return nil, false, nil, err
 	}
-	var walk func(n *tree.Node, at string)
-	walk = func(n *tree.Node, at string) {
-		for _, c := range n.Children {
-			if c.Kind != tree.Folder {
-				continue
-			}
-			below := filepath.Join(at, c.Name)
-			if labelled(c) {
-				own = append(own, below)
-			} else {
-				walk(c, below)
-			}
-		}
+	labelledBelow(root, func(_ *tree.Node, at string) { own = append(own, filepath.Join(dir, filepath.FromSlash(at))) })
+	for i := range unread {
+		unread[i].Path = filepath.Join(dir, filepath.FromSlash(unread[i].Path))
 	}
-	walk(root, dir)
-	return own, false, nil
+	return own, false, unread, nil
 }
 
 // Both reads the folder of a project twice over: all that lies in it, and what is seen

@@ -105,7 +105,7 @@ func TestProjectsAreHeldToTheirLabels(t *testing.T) {
 
 func TestFoldersWithoutALabelAreReadByTheirNames(t *testing.T) {
 	dir := desk(t, "Clients/Oriel Pask/01 Agreement/", "Clients/Oriel Pask/02 Work/01 Survey/", "Clients/Oriel Pask/02 Work/02 Repair/", "Clients/Oriel Pask/03 Gilding/", "Clients/Oriel Pask/.keep",
-		"Clients/Jun Teague/01 Agreement/", "Clients/Jun Teague/Work/", "Elsewhere/x.md", "Clients/notes.txt")
+		"Clients/Jun Teague/01 Agreement/", "Clients/Jun Teague/2 Work/", "Elsewhere/x.md", "Clients/notes.txt")
 	l := look()
 	l.Template = parse(t, shop)
 	r, err := l.At(filepath.Join(dir, "Clients", "Oriel Pask"))
@@ -124,7 +124,7 @@ func TestFoldersWithoutALabelAreReadByTheirNames(t *testing.T) {
 			names = append(names, filepath.Base(s.Name))
 		}
 		assert.Equal(t, []string{"Jun Teague", "Oriel Pask"}, names, at)
-		assert.Equal(t, []string{"missing .keep", "misnamed Work", "missing Work/01 Survey"}, said(r)[1:4])
+		assert.Equal(t, []string{"missing .keep", "misnamed 2 Work", "missing 2 Work/01 Survey"}, said(r)[1:4])
 	}
 	r, err = l.At(filepath.Join(dir, "Elsewhere"))
 	require.NoError(t, err)

@@ -96,6 +96,11 @@ func (t *Thing) Target(chosen func(*Thing) bool) string {
 	return path.Join(t.in.Path, t.to)
 }
 
+// Final is the path at which a thing belongs, when all things have been moved to theirs.
+func (t *Thing) Final() string { return t.Target(all) }
+
+func all(*Thing) bool { return true }
+
 // A Wanted is what a folder is held against.
 type Wanted struct {
 	Template  *template.Template

@@ -174,7 +174,7 @@ func (f *Fix) To() string {
 	if f.thing == nil {
 		return path.Join(path.Dir(f.from), f.name)
 	}
-	return f.thing.Target(func(*match.Thing) bool { return true })
+	return f.thing.Final()
 }
 
 // reasons are the words for what a fix follows from.

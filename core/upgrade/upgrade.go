@@ -11,7 +11,7 @@ import (
 	"time"
 
 	"vestibula/core/change"
-	"vestibula/core/digest"
+	"vestibula/core/journal"
 	"vestibula/core/label"
 	"vestibula/core/match"
 	"vestibula/core/project"
@@ -156,7 +156,7 @@ func (p *Plan) thing(t *match.Thing) {
 		if t.Node.Marks&tree.Either != 0 {
 			kind = tree.File
 		}
-		p.Steps = append(p.Steps, &Step{Op: change.Move, Sure: t.Sure, From: t.Path, To: t.Target(func(*match.Thing) bool { return true }), Kind: kind, Why: why[t.Reason], thing: t})
+		p.Steps = append(p.Steps, &Step{Op: change.Move, Sure: t.Sure, From: t.Path, To: t.Final(), Kind: kind, Why: why[t.Reason], thing: t})
 	}
 }
 
@@ -182,7 +182,7 @@ func (p *Plan) update(t target) error {
 		}
 		return nil
 	}
-	want, err := sumOf(t.want)
+	want, err := journal.SumOf(t.want)
 	if err != nil {
 		return err
 	}
@@ -210,18 +210,6 @@ func (p *Plan) update(t target) error {
 }
 
 func all(*match.Thing) bool { return true }
-
-func sumOf(n *tree.Node) (string, error) {
-	if n.Content == nil {
-		return digest.Bytes(nil), nil
-	}
-	r, err := n.Content.Open()
-	if err != nil {
-		return "", err
-	}
-	defer r.Close()
-	return digest.Of(r)
-}
 
 // dropped plans what becomes of what is no longer asked for: it goes where it is empty,
 // or holds only what the project was given.
@@ -292,15 +280,15 @@ func (p *Plan) relabel(w *match.Wanted) {
 		if s.Op != change.Make {
 			continue
 		}
-		root := &tree.Node{Children: []*tree.Node{named(s.node, path.Base(s.To))}}
-		dir := path.Dir(s.thing.Target(all))
-		for at, n := range root.All() {
+		made := change.Change{Op: change.Make, Path: s.thing.Final(), Node: s.node}
+		made.Each(func(at string, n *tree.Node) bool {
 			if n.Kind == tree.File {
-				if sum, err := sumOf(n); err == nil {
-					l.Given[path.Join(dir, at)] = sum
+				if sum, err := journal.SumOf(n); err == nil {
+					l.Given[at] = sum
 				}
 			}
-		}
+			return true
+		})
 	}
 	l.Accepted = slices.Clone(l.Accepted)
 	for i := range l.Accepted {
@@ -319,12 +307,6 @@ func (p *Plan) after(at string) string {
 		}
 	}
 	return to
-}
-
-func named(n *tree.Node, name string) *tree.Node {
-	out := *n
-	out.Name = name
-	return &out
 }
 
 // Nothing reports whether the project is as it is to be already.

@@ -76,7 +76,7 @@ func whatIsMissing(t *match.Thing) string {
 
 func misnamed(t *match.Thing) (message, help string) {
 	is := path.Base(t.Path)
-	to := shown(path.Base(t.Target(func(*match.Thing) bool { return true })))
+	to := shown(path.Base(t.Final()))
 	switch t.Reason {
 	case match.Former:
 		message = fmt.Sprintf("%s is called %s now", shown(is), to)
@@ -93,7 +93,7 @@ func misnamed(t *match.Thing) (message, help string) {
 	case match.Copied:
 		message = fmt.Sprintf("%s is called a copy, and %s is not there", shown(is), to)
 	default:
-		message = fmt.Sprintf("%s belongs into %s", shown(is), folderOf(t.Target(func(*match.Thing) bool { return true })))
+		message = fmt.Sprintf("%s belongs into %s", shown(is), folderOf(t.Final()))
 	}
 	return message, ""
 }

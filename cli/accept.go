@@ -1,0 +1,66 @@
+package cli
+
+import (
+	"path/filepath"
+	"slices"
+	"strings"
+
+	"vestibula/cli/term"
+	"vestibula/core/change"
+	"vestibula/core/inspect"
+	"vestibula/core/journal"
+	"vestibula/core/label"
+	"vestibula/core/outline"
+	"vestibula/core/place"
+)
+
+// keep writes into the label of a project that something is meant so.
+func (r *checkRun) keep(reports []*inspect.Report) error {
+	s := reports[0].Subjects[0]
+	if len(reports) > 1 || len(reports[0].Subjects) > 1 || s.Project == nil {
+		return unclear("name one project, which has a "+label.FileName, "what is meant so is kept in the project that it is in")
+	}
+	at := strings.Trim(filepath.ToSlash(filepath.Clean(r.accept)), "/")
+	if at == "" {
+		at = "."
+	}
+	var known []string
+	var kept []string
+	l := *s.Project.Label
+	l.Accepted = slices.Clone(l.Accepted)
+	for _, f := range s.Findings {
+		known = append(known, f.Path)
+		if f.Path == at && !slices.Contains(kept, f.Rule) {
+			kept = append(kept, f.Rule)
+			l.Accepted = append(l.Accepted, label.Accepted{Path: at, Rule: f.Rule, Why: r.why})
+		}
+	}
+	if len(kept) == 0 {
+		help := "write the path as the finding shows it"
+		if near := outline.Nearest(at, known); near != "" {
+			help = "did you mean " + near + "?"
+		}
+		return refused(help, "Nothing is found at %q.", r.accept)
+	}
+	file := filepath.Join(s.Dir, label.FileName)
+	old, err := place.ReadFile(file, label.MaxBytes)
+	if err != nil {
+		return refused("nothing was changed", "%s cannot be read: %s", file, place.Reason(err))
+	}
+	data, err := l.Encode()
+	if err != nil {
+		return err
+	}
+	set := &change.Set{Places: []string{s.Dir}, Changes: []change.Change{replacing(0, label.FileName, old, data)}}
+	ask := consent{named: true}
+	plan, err := r.prepared(set, ask, false)
+	if err != nil {
+		return err
+	}
+	name := filepath.Base(s.Dir)
+	if _, err = r.carryOut(undertaking{plan: plan, doing: "writing", total: 1, again: "vestibula undo takes it back", head: journal.Head{What: "accept", Title: at, Project: name, Roots: []journal.Root{{Path: ".", ID: l.ID}}}}); err != nil {
+		return err
+	}
+	r.screen.Text(term.Good.Render("Kept") + term.Sprintf(" in %s: %s is meant so (%s).", name, at, strings.Join(kept, ", ")))
+	return nil
+}

@@ -1,0 +1,252 @@
+package cli
+
+import (
+	"fmt"
+	"path/filepath"
+	"slices"
+	"strings"
+
+	"vestibula/cli/term"
+	"vestibula/core/change"
+	"vestibula/core/inspect"
+	"vestibula/core/journal"
+	"vestibula/core/label"
+	"vestibula/core/place"
+	"vestibula/core/rules"
+	"vestibula/core/tree"
+)
+
+// repair mends what can be mended in real folders: what is sure together, and what is
+// probable each with its own yes.
+func (r *checkRun) repair(paths []string, reports []*inspect.Report) error {
+	r.ask.asJSON = r.asJSON
+	set := &change.Set{}
+	var sure, probable []*rules.Finding
+	type job struct {
+		s        *inspect.Subject
+		findings []rules.Finding
+		mended   []*rules.Finding
+	}
+	var jobs []job
+	for _, report := range reports {
+		for _, s := range report.Subjects {
+			if s.Dir == "" {
+				return unclear("unpack it first", "%s is an archive, and cannot be mended as it is", report.Path)
+			}
+			jobs = append(jobs, job{s: s, findings: s.Findings})
+			for i := range s.Findings {
+				switch f := &s.Findings[i]; {
+				case f.Fix == nil:
+				case f.Fix.Sure:
+					sure = append(sure, f)
+				default:
+					probable = append(probable, f)
+				}
+			}
+		}
+	}
+	if len(sure)+len(probable) == 0 {
+		if r.asJSON {
+			return r.tellReports(reports)
+		}
+		r.screen.Text(term.Good.Render("Nothing to mend") + " in " + term.Visible(strings.Join(paths, ", ")) + " without a person.")
+		return r.tellReports(reports)
+	}
+	chosen := map[*rules.Finding]bool{}
+	for _, f := range sure {
+		chosen[f] = true
+	}
+	r.ask.probable = map[string]bool{}
+	if r.ask.plan != "" {
+		for _, f := range probable {
+			chosen[f] = true
+		}
+	}
+	asking := !r.ask.yes && !r.ask.preview && !r.asJSON && r.ask.plan == "" && r.interactive()
+	if asking && len(probable) > 0 {
+		r.screen.Line(term.Title.Render("Probable"), term.Dim.Render(": each is asked for by itself"))
+		for _, f := range probable {
+			r.screen.Line("  ", term.Warn.Render("?"), " ", term.Visible(f.Message))
+			yes, err := r.confirm(fmt.Sprintf("%s → %s?", f.Path, f.Fix.To()))
+			if err != nil {
+				return err
+			}
+			chosen[f] = yes
+		}
+	}
+	var mended []*rules.Finding
+	for i := range jobs {
+		j := &jobs[i]
+		changes, done := rules.Plan(j.findings, func(f *rules.Finding) bool { return chosen[f] })
+		j.mended, mended = done, append(mended, done...)
+		for k, f := range done {
+			if c := changes[k]; !f.Fix.Sure {
+				c.In = len(set.Places)
+				r.ask.probable[changeKey(&c)] = true
+			}
+		}
+		if len(changes) == 0 {
+			continue
+		}
+		if j.s.Project != nil {
+			more, err := r.givenSums(j.s, changes)
+			if err != nil {
+				return err
+			}
+			changes = append(changes, more...)
+		}
+		in := len(set.Places)
+		set.Places = append(set.Places, j.s.Dir)
+		for _, c := range changes {
+			c.In, c.FromIn = in, in
+			set.Changes = append(set.Changes, c)
+		}
+	}
+	if len(set.Changes) == 0 {
+		if len(probable) > 0 && !r.asJSON {
+			r.tellProbable(probable)
+		}
+		return r.after(paths, reports)
+	}
+	plan, err := r.prepared(set, r.ask, false)
+	if err != nil {
+		return err
+	}
+	show := func() {
+		r.screen.Line(term.Title.Render("Sure"), term.Dim.Render(": it follows from the template, its values and the names"))
+		shown := 0
+		for _, j := range jobs {
+			if len(jobs) > 1 && len(j.mended) > 0 && shown < manyRows {
+				r.screen.Line(term.Strong.Render(term.Visible(fromHere(j.s.Dir))))
+			}
+			for _, f := range j.mended {
+				if shown++; shown <= manyRows {
+					r.screen.Line(fixLine(f))
+				}
+			}
+		}
+		if shown > manyRows {
+			r.screen.Line(term.Dim.Render(term.Sprintf("  … and %s more", term.Number(shown-manyRows))))
+		}
+		if !asking {
+			r.tellProbable(probable)
+		}
+		r.screen.Line()
+	}
+	if r.ask.yes && !r.asJSON {
+		show()
+	}
+	if goes, err := r.agreed(r.ask, show, fmt.Sprintf("Do %s?", term.Count(len(mended), "thing")), "do what is sure"); !goes {
+		if err == nil && r.asJSON {
+			return r.tellReports(reports)
+		}
+		return err
+	}
+	name := filepath.Base(set.Places[0])
+	var roots []journal.Root
+	for _, j := range jobs {
+		if in := slices.Index(set.Places, j.s.Dir); in >= 0 && len(roots) < manyRoots {
+			root := journal.Root{In: in, Path: "."}
+			if j.s.Project != nil {
+				root.ID = j.s.Project.Label.ID
+			}
+			roots = append(roots, root)
+		}
+	}
+	if _, err := r.carryOut(undertaking{plan: plan, doing: "mending", total: len(set.Changes), again: "vestibula undo takes it back",
+		head: journal.Head{What: "mend", Title: name, Project: name, Roots: roots}}); err != nil {
+		return err
+	}
+	if !r.asJSON {
+		r.screen.Text(term.Good.Render("Mended") + " " + term.Count(len(mended), "thing") + ". vestibula undo takes it back.")
+		r.screen.Line()
+	}
+	return r.after(paths, nil)
+}
+
+// fixLine is the line of a fix in a plan.
+func fixLine(f *rules.Finding) term.Shown {
+	why := f.Fix.Why()
+	if why == "" {
+		why = f.Message
+	}
+	note := term.Dim.Italic().Render("   " + term.Visible(why))
+	if f.Fix.Makes() {
+		return "  " + term.Good.Render("+") + " " + term.Visible(f.Fix.To()) + note
+	}
+	return "  " + term.Accent.Render("»") + " " + term.Visible(f.Path) + term.Dim.Render(" → ") + term.Visible(f.Fix.To()) + note
+}
+
+// tellProbable lists what needs an answer of its own.
+func (r *checkRun) tellProbable(probable []*rules.Finding) {
+	if len(probable) == 0 {
+		return
+	}
+	r.screen.Line()
+	r.screen.Line(term.Title.Render("Probable"), term.Dim.Render(": each needs an answer of its own, at a terminal without --yes"))
+	for i, f := range probable {
+		if i == manyRows {
+			r.screen.Line(term.Dim.Render(term.Sprintf("  … and %s more", term.Number(len(probable)-i))))
+			return
+		}
+		r.screen.Line("  ", term.Warn.Render("?"), " ", term.Visible(f.Path), term.Dim.Render(" → "), term.Visible(f.Fix.To()), term.Dim.Italic().Render("   "+term.Visible(f.Fix.Why())))
+	}
+}
+
+// after looks again, when something was mended, and tells what is left.
+func (r *checkRun) after(paths []string, reports []*inspect.Report) error {
+	if reports == nil {
+		var err error
+		if reports, err = r.look(paths); err != nil {
+			return err
+		}
+	}
+	return r.tellReports(reports)
+}
+
+// givenSums is the change that notes in a project's label what new files hold.
+func (r *checkRun) givenSums(s *inspect.Subject, changes []change.Change) ([]change.Change, error) {
+	l := *s.Project.Label
+	given := map[string]string{}
+	for at, sum := range l.Given {
+		given[at] = sum
+	}
+	before := len(given)
+	for i := range changes {
+		c := &changes[i]
+		switch c.Op {
+		case change.Make:
+			var failed error
+			c.Each(func(at string, n *tree.Node) bool {
+				if n.Kind == tree.File {
+					given[at], failed = journal.SumOf(n)
+				}
+				return failed == nil
+			})
+			if failed != nil {
+				return nil, failed
+			}
+		case change.Move:
+			for at, sum := range l.Given {
+				if at == c.From || strings.HasPrefix(at, c.From+"/") {
+					delete(given, at)
+					given[c.Path+at[len(c.From):]] = sum
+					before = -1
+				}
+			}
+		}
+	}
+	if len(given) == before {
+		return nil, nil
+	}
+	l.Given = given
+	old, err := place.ReadFile(filepath.Join(s.Dir, label.FileName), label.MaxBytes)
+	if err != nil {
+		return nil, err
+	}
+	data, err := l.Encode()
+	if err != nil {
+		return nil, err
+	}
+	return []change.Change{replacing(0, label.FileName, old, data)}, nil
+}
