@@ -339,18 +339,19 @@ func (m *matcher) same(want, real *tree.Node, at spot) {
 // find finds an entry by its name. Some file systems write accents with codes of their
 // own (normal form D), and that is the same name.
 func find(list []*tree.Node, name string) (int, bool) {
-	i, found := slices.BinarySearchFunc(list, name, func(n *tree.Node, name string) int { return strings.Compare(n.Name, name) })
+	i, found := slices.BinarySearchFunc(list, name, byName)
 	if found || strings.IndexFunc(name, func(r rune) bool { return r >= 0x80 }) < 0 {
 		return i, found
 	}
-	composed := norm.NFC.String(name)
-	for k, n := range list {
-		if norm.NFC.String(n.Name) == composed {
+	for _, form := range []norm.Form{norm.NFC, norm.NFD} {
+		if k, found := slices.BinarySearchFunc(list, form.String(name), byName); found {
 			return k, true
 		}
 	}
 	return i, false
 }
+
+func byName(n *tree.Node, name string) int { return strings.Compare(n.Name, name) }
 
 // A level is what is noted of the folder at one depth, to be used again.
 type level struct {
