@@ -106,15 +106,16 @@ func TestHandInsAreCheckedAtOnce(t *testing.T) {
 	pack("in/dag.zip", "Dag Holm/Pages/page 01.pdf", "Dag Holm/Report.odt", "Dag Holm/Sources/x.txt")
 	pack("in/Runa Vik.zip", "Pages/page 01.pdf", "Sources/", "../../out.txt", `..\out.txt`)
 	d.write("in/broken.zip", "PK\x03\x04")
-	out, status := d.run("check", "in/Oriel Pask", "in/Jun Teague", "in/dag.zip", "in/Runa Vik.zip", "--template", "hand-in")
+	out, status := d.run("check", "in/Oriel Pask", "in/Jun Teague", "in/dag.zip", "in/Runa Vik.zip", "in/broken.zip", "--template", "hand-in")
 	assert.Equal(t, 1, status)
 	for _, want := range []string{"✓ in/Oriel Pask     well", "✓ in/dag.zip        well", "name Dag Holm", "✗ in/Jun Teague", "“report.odt” is spelled otherwise: it is to be “Report.odt”", "“one.pdf” is not named as files in “Pages” are",
-		"name Runa Vik", "Report.odt: “Report.odt” is missing (a file)", "../../out.txt: this entry leads out of the archive", "4 folders; 2 well"} {
+		"name Runa Vik", "Report.odt: “Report.odt” is missing (a file)", "../../out.txt: this entry leads out of the archive", "! in/broken.zip     cannot be judged", "5 folders; 2 well"} {
 		assert.Contains(t, out, want)
 	}
 	out, status = d.run("check", "in", "--template", "hand-in")
 	assert.Equal(t, 1, status)
 	assert.Contains(t, out, "below in\n✗ Jun Teague", "a folder in which such projects lie")
+	assert.Contains(t, out, "Not judged, as it belongs to none of them: in/Runa Vik.zip, in/broken.zip, in/dag.zip.")
 	out, status = d.run("check", "in/broken.zip", "--template", "hand-in")
 	assert.Equal(t, 2, status)
 	assert.Contains(t, out, "it is damaged")

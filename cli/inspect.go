@@ -97,8 +97,11 @@ func (r *checkRun) look(paths []string) ([]*inspect.Report, error) {
 	var reports []*inspect.Report
 	for _, p := range paths {
 		report, err := l.At(p)
-		if err != nil {
+		switch {
+		case err != nil && len(paths) == 1:
 			return nil, unclear("", "%s cannot be read: %s", p, place.Reason(err))
+		case err != nil: // the others are judged all the same
+			report = &inspect.Report{Path: p, Subjects: []*inspect.Subject{{Name: ".", Err: errors.New(place.Reason(err))}}}
 		}
 		reports = append(reports, report)
 	}
@@ -141,6 +144,9 @@ func (r *checkRun) result(report *inspect.Report, s *inspect.Subject) *checkResu
 	}
 	if len(report.Subjects) == 1 {
 		out.Unjudged = report.Unjudged
+	}
+	if out.Checked == nil {
+		out.Checked = []string{} // it could not be judged
 	}
 	if s.Template != nil {
 		out.Template = s.Template.Name
@@ -324,7 +330,7 @@ func (r *checkRun) tellMany(results []*checkResult, reports []*inspect.Report, s
 	var rows [][]term.Shown
 	fine, errs, warnings := 0, 0, 0
 	name := func(i int) term.Shown { return term.Visible(results[i].Subject) }
-	if len(reports) == 1 { // all of them lie in one folder, which is named once
+	if len(reports) == 1 && subjects[0].Name != "." { // all of them lie in one folder, which is named once
 		r.screen.Line(term.Dim.Render(term.Sprintf("below %s", reports[0].Path)))
 		name = func(i int) term.Shown { return term.Visible(subjects[i].Name) }
 	}

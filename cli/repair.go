@@ -30,6 +30,9 @@ func (r *checkRun) repair(paths []string, reports []*inspect.Report) error {
 	var jobs []job
 	for _, report := range reports {
 		for _, s := range report.Subjects {
+			if s.Err != nil {
+				continue // it is told afterwards
+			}
 			if s.Dir == "" {
 				return unclear("unpack it first", "%s is an archive, and cannot be mended as it is", report.Path)
 			}
