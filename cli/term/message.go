@@ -30,7 +30,11 @@ func (s *Screen) Message(p Place, style Style, message, help string) {
 	if p.Line > 0 {
 		where = fmt.Sprintf("%s:%d:%d", p.File, p.Line, max(p.Column, 1))
 	}
-	s.Text(style.Render(Visible(where)+":") + " " + Strong.Render(Visible(message)))
+	text := Visible(message)
+	if p.Line > 0 { // of a folder there are many, and each is one line
+		text = Strong.Render(text)
+	}
+	s.Text(style.Render(Visible(where)+":") + " " + text)
 	indent := Spaces(2)
 	if p.Line > 0 {
 		number := Sprintf("%4d", p.Line)
