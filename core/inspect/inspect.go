@@ -221,7 +221,9 @@ func (l *Look) beside(r *Report, root *tree.Node) error {
 	note := func(at string) {
 		known[at] = true
 		for at = path.Dir(at); at != "."; at = path.Dir(at) {
-			known[at] = known[at]
+			if !known[at] {
+				known[at] = false
+			}
 		}
 	}
 	for _, s := range r.Subjects {
