@@ -39,11 +39,8 @@ type Type struct {
 // the date of now. The error is a clause that can stand behind a name:
 // "is not a date: …".
 func (t *Type) Parse(s string, now time.Time) (Value, error) {
-	if t.Kind == List && strings.ContainsAny(s, "\r\n") {
-		s = strings.NewReplacer("\r\n", "\n", "\r", "\n").Replace(strings.TrimSpace(s))
-		if strings.Contains(s, "\n") { // lines of their own are items
-			return NewList(slices.DeleteFunc(strings.Split(s, "\n"), func(line string) bool { return strings.TrimSpace(line) == "" }))
-		}
+	if t.Kind == List && strings.ContainsAny(strings.TrimSpace(s), "\r\n") { // lines of their own are items
+		return parseItems(s, "\r\n;")
 	}
 	s, err := tidy(s)
 	if err != nil {
@@ -169,16 +166,16 @@ func (t *Type) parseNumber(s string) (Value, error) {
 }
 
 func parseList(s string) (Value, error) {
-	sep := ","
 	if strings.Contains(s, ";") {
-		sep = ";"
+		return parseItems(s, ";")
 	}
-	var items []string
-	for item := range strings.SplitSeq(s, sep) {
-		if strings.TrimSpace(item) != "" {
-			items = append(items, item)
-		}
-	}
+	return parseItems(s, ",")
+}
+
+// parseItems reads the items between any of the characters of seps.
+func parseItems(s, seps string) (Value, error) {
+	items := strings.FieldsFunc(s, func(r rune) bool { return strings.ContainsRune(seps, r) })
+	items = slices.DeleteFunc(items, func(item string) bool { return strings.TrimSpace(item) == "" })
 	if len(items) == 0 {
 		return Value{}, fmt.Errorf("is empty")
 	}
@@ -186,7 +183,8 @@ func parseList(s string) (Value, error) {
 }
 
 // NewList returns the list of those texts, each trimmed and checked like a
-// value of type text.
+// value of type text. None may hold a semicolon, by which a list in one line
+// of text is read.
 func NewList(items []string) (Value, error) {
 	if len(items) > MaxItems {
 		return Value{}, fmt.Errorf("has %d items; at most %d are allowed", len(items), MaxItems)
@@ -197,6 +195,9 @@ func NewList(items []string) (Value, error) {
 		v, err := text.Parse(s, time.Time{})
 		if err != nil {
 			return Value{}, fmt.Errorf("has an item that %w", err)
+		}
+		if strings.Contains(s, ";") {
+			return Value{}, fmt.Errorf("has an item with a semicolon, %q: that sign stands between items; write another one", s)
 		}
 		list.Items = append(list.Items, v)
 	}
