@@ -15,11 +15,11 @@ import (
 
 // read reads the rows of the sheet into a table.
 func (w *workbook) read(t *Table) error {
-	dec := xml.NewDecoder(bytes.NewReader(w.xml))
+	dec := newElements(w.xml)
 	number := 0
 	var merged []string
 	for {
-		token, err := dec.RawToken()
+		token, err := dec.next()
 		if err == io.EOF {
 			break
 		}
@@ -57,6 +57,37 @@ func (w *workbook) read(t *Table) error {
 
 var errMerged = errors.New("too many of its cells are merged")
 
+// The elements of a part of a workbook. Package xml has a faster way that does not look
+// whether each element ends where it should; this does.
+type elements struct {
+	*xml.Decoder
+	open []string
+}
+
+func newElements(data []byte) *elements {
+	return &elements{Decoder: xml.NewDecoder(bytes.NewReader(data))}
+}
+
+// next returns the next token; of one that ends another element than the last that
+// began, an error.
+func (e *elements) next() (xml.Token, error) {
+	token, err := e.RawToken()
+	switch x := token.(type) {
+	case xml.StartElement:
+		e.open = append(e.open, x.Name.Local)
+	case xml.EndElement:
+		last := len(e.open) - 1
+		if last < 0 || e.open[last] != x.Name.Local {
+			return nil, errDamaged
+		}
+		e.open = e.open[:last]
+	}
+	if err == io.EOF && len(e.open) > 0 {
+		err = errDamaged
+	}
+	return token, err
+}
+
 // attribute returns an attribute of an element, or what it is without one.
 func attribute(start xml.StartElement, name, without string) string {
 	for _, a := range start.Attr {
@@ -68,16 +99,19 @@ func attribute(start xml.StartElement, name, without string) string {
 }
 
 // readRow reads the cells of a row; its first one with text holds the headings.
-func (w *workbook) readRow(t *Table, dec *xml.Decoder, number int) error {
+func (w *workbook) readRow(t *Table, dec *elements, number int) error {
 	row := Row{Number: number}
 	column := -1
 	for {
-		token, err := dec.RawToken()
+		token, err := dec.next()
 		if err != nil {
 			return errDamaged
 		}
 		switch x := token.(type) {
 		case xml.StartElement:
+			if x.Name.Local == "row" {
+				return errDamaged
+			}
 			if x.Name.Local != "c" {
 				continue
 			}
@@ -143,17 +177,20 @@ func cellColumn(ref string, without int) (int, bool) {
 }
 
 // readCell reads what a cell shows.
-func (w *workbook) readCell(dec *xml.Decoder, start xml.StartElement) (Cell, error) {
+func (w *workbook) readCell(dec *elements, start xml.StartElement) (Cell, error) {
 	kind := attribute(start, "t", "n")
 	var value []byte
 	inValue, formula, text := false, false, ""
 	for {
-		token, err := dec.RawToken()
+		token, err := dec.next()
 		if err != nil {
 			return Cell{}, errDamaged
 		}
 		switch x := token.(type) {
 		case xml.StartElement:
+			if x.Name.Local == "c" || x.Name.Local == "row" {
+				return Cell{}, errDamaged
+			}
 			inValue = x.Name.Local == "v"
 			formula = formula || x.Name.Local == "f"
 			if x.Name.Local == "is" {
@@ -287,11 +324,11 @@ type splicer struct {
 
 func splice(src []byte, edits []edit) ([]byte, error) {
 	s := &splicer{src: src, edits: edits}
-	dec := xml.NewDecoder(bytes.NewReader(src))
+	dec := newElements(src)
 	number := 0
 	for {
 		from := int(dec.InputOffset())
-		token, err := dec.RawToken()
+		token, err := dec.next()
 		if err == io.EOF {
 			break
 		}
@@ -332,7 +369,7 @@ func (s *splicer) copyTo(to int) {
 }
 
 // row writes the cells of a row, whose start tag begins at from.
-func (s *splicer) row(dec *xml.Decoder, start xml.StartElement, from int) error {
+func (s *splicer) row(dec *elements, start xml.StartElement, from int) error {
 	// How far a row reaches is a hint as well, and may now be wrong.
 	tag := s.src[from:dec.InputOffset()]
 	s.copyTo(from)
@@ -342,7 +379,7 @@ func (s *splicer) row(dec *xml.Decoder, start xml.StartElement, from int) error 
 	column, style := -1, ""
 	for {
 		from := int(dec.InputOffset())
-		token, err := dec.RawToken()
+		token, err := dec.next()
 		if err != nil {
 			return errDamaged
 		}
@@ -360,7 +397,7 @@ func (s *splicer) row(dec *xml.Decoder, start xml.StartElement, from int) error 
 			if s.due(number) && s.edits[0].column == column {
 				s.copyTo(from)
 				for depth := 1; depth > 0; {
-					token, err := dec.RawToken()
+					token, err := dec.next()
 					if err != nil {
 						return errDamaged
 					}

@@ -192,9 +192,9 @@ func (w *workbook) readTexts(name string) error {
 	if err != nil {
 		return err
 	}
-	dec := xml.NewDecoder(bytes.NewReader(data))
+	dec := newElements(data)
 	for {
-		token, err := dec.RawToken()
+		token, err := dec.next()
 		if err == io.EOF {
 			return nil
 		}
@@ -215,11 +215,11 @@ func (w *workbook) readTexts(name string) error {
 
 // richText returns the text up to the end of an element: all runs of it, without
 // the readings that East Asian texts may have beside them.
-func richText(dec *xml.Decoder, element string) (string, error) {
+func richText(dec *elements, element string) (string, error) {
 	var text []byte
 	inText, aside := false, false
 	for {
-		token, err := dec.RawToken()
+		token, err := dec.next()
 		if err != nil {
 			return "", errDamaged
 		}
