@@ -68,11 +68,11 @@ func (l *labelling) given() (map[string]string, error) {
 	return sumsOf(own)
 }
 
-// sumsOf returns the checksums of the files of a tree, by their paths.
+// sumsOf returns the checksums of the files and links of a tree, by their paths.
 func sumsOf(root *tree.Node) (map[string]string, error) {
 	sums := map[string]string{}
 	for at, n := range root.All() {
-		if n.Kind != tree.File {
+		if n.Kind == tree.Folder {
 			continue
 		}
 		sum, err := journal.SumOf(n)

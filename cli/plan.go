@@ -95,8 +95,9 @@ func (a *app) applyCommand() *cobra.Command {
 
 Paths begin in the current folder, or in the one of --in. All old paths mean what is
 there now, and all new ones what will be there afterwards, so that the order of rows
-does not matter. An empty from makes a folder; a row with “copy” under what copies a
-file. All rows are checked before the first change, nothing is ever overwritten, and
+does not matter. An empty from makes a folder. Under what, “copy” copies a file, and
+“merge” puts a folder into one that is there: files that are the same are there once,
+others lie side by side. All rows are checked before the first change, nothing is ever overwritten, and
 one undo takes all of it back.`,
 		Example: `  vestibula check Clients --fix --plan plan.csv
   vestibula apply plan.csv --preview
@@ -189,14 +190,7 @@ func (r *planRun) read() error {
 		return unclear("", "%v", err)
 	}
 	defer at.Close()
-	look := func(path string) (tree.Entry, error) {
-		e, err := at.Look(path)
-		if err != nil && !errors.Is(err, fs.ErrNotExist) {
-			err = errors.New(place.Reason(err))
-		}
-		return e, err
-	}
-	planned, problems := plan.Set(rows, at.Real, look, disk.Own)
+	planned, problems := plan.Set(rows, at.Real, planDisk{at})
 	if len(problems) == 0 {
 		r.planned = planned
 		return nil
@@ -211,6 +205,42 @@ func (r *planRun) read() error {
 	return refused("mend them in the table; nothing is done by halves", "Nothing was changed: %s of %s cannot be carried out.", term.Count(len(problems), "row"), r.file)
 }
 
+// A planDisk is the place of a plan.
+type planDisk struct{ *place.Place }
+
+// Look looks at a path; why it cannot is told for a person.
+func (d planDisk) Look(path string) (tree.Entry, error) {
+	e, err := d.Place.Look(path)
+	if err != nil && !errors.Is(err, fs.ErrNotExist) {
+		err = errors.New(place.Reason(err))
+	}
+	return e, err
+}
+
+// Tree reads all that lies in a folder.
+func (d planDisk) Tree(path string) (*tree.Node, error) {
+	n, unread, err := tree.Read(filepath.Join(d.Real, filepath.FromSlash(path)), nil, nil)
+	switch {
+	case err != nil:
+		return nil, errors.New(place.Reason(err))
+	case len(unread) > 0:
+		return nil, fmt.Errorf("“%s” cannot be read: %s", filepath.ToSlash(filepath.Join(path, unread[0].Path)), place.Reason(unread[0].Err))
+	}
+	return n, nil
+}
+
+// Sum returns the checksum of a file.
+func (d planDisk) Sum(path string) (string, error) {
+	sum, err := sumAt(d.Place, path)
+	if err != nil {
+		err = fmt.Errorf("“%s” cannot be read: %s", path, place.Reason(err))
+	}
+	return sum, err
+}
+
+// Own names the program's own files.
+func (d planDisk) Own(path string) bool { return disk.Own(path) }
+
 // draw shows what will be done.
 func (r *planRun) draw() {
 	for i, c := range r.planned.Set.Changes {
@@ -224,6 +254,10 @@ func (r *planRun) draw() {
 		}
 		if c.Op == change.Make {
 			r.screen.Line("  ", term.Good.Render("+"), " ", term.Visible(c.Path), "/", note)
+			continue
+		}
+		if c.Op == change.Remove {
+			r.screen.Line("  ", term.Bad.Render("-"), " ", term.Visible(c.Path), note)
 			continue
 		}
 		mark := term.Accent.Render("»")
@@ -243,7 +277,7 @@ func (r *planRun) report(done bool) error {
 	type step struct {
 		Op   string `json:"op"`
 		From string `json:"from,omitempty"`
-		To   string `json:"to"`
+		To   string `json:"to,omitempty"`
 		Row  int    `json:"row,omitempty"`
 	}
 	out := struct {
@@ -252,7 +286,11 @@ func (r *planRun) report(done bool) error {
 		Skipped []int  `json:"skipped"`
 	}{done, []step{}, []int{}}
 	for i, c := range r.planned.Set.Changes {
-		out.Steps = append(out.Steps, step{c.Op.String(), c.From, c.Path, r.planned.Rows[i]})
+		s := step{c.Op.String(), c.From, c.Path, r.planned.Rows[i]}
+		if c.Op == change.Remove {
+			s.From, s.To = c.Path, ""
+		}
+		out.Steps = append(out.Steps, s)
 	}
 	for _, s := range r.planned.Skipped {
 		out.Skipped = append(out.Skipped, s.Number)

@@ -221,7 +221,7 @@ func (r *checkRun) givenSums(s *inspect.Subject, changes []change.Change) ([]cha
 		case change.Make:
 			var failed error
 			c.Each(func(at string, n *tree.Node) bool {
-				if n.Kind == tree.File {
+				if n.Kind != tree.Folder {
 					given[at], failed = journal.SumOf(n)
 				}
 				return failed == nil

@@ -52,6 +52,7 @@ type Plan struct {
 
 	identities [][2]uint64
 	undoes     *journal.Record // of a plan that takes a record back
+	times      *journal.Times  // of folders, from that record
 	release    func()          // gives the places back, where the plan was made while they were held
 }
 
@@ -233,7 +234,7 @@ func (w *Writer) Apply(p *Plan, head journal.Head) (record *journal.Record, err 
 	for _, o := range p.Continues {
 		head.Continues = append(head.Continues, o.Number)
 	}
-	r := &run{writer: w, plan: p, places: places, number: -1}
+	r := &run{writer: w, plan: p, places: places, number: -1, times: newFolderTimes(p.times)}
 	if w.NoJournal {
 		if err := <-looked; err != nil {
 			return nil, err
@@ -267,7 +268,7 @@ func (w *Writer) Apply(p *Plan, head journal.Head) (record *journal.Record, err 
 		}
 		return record, err
 	}
-	if err := closeRecord(j, record, p, places); err != nil {
+	if err := closeRecord(j, record, p, places, r.times.before); err != nil {
 		return record, &journal.Error{Done: true, Err: err}
 	}
 	record.End = journal.Done
@@ -308,7 +309,7 @@ func (w *Writer) take(places []string) (release func(), err error) {
 }
 
 // closeRecord writes the end of a record, and of those that it has finished.
-func closeRecord(j *journal.Journal, r *journal.Record, p *Plan, places []*place.Place) error {
+func closeRecord(j *journal.Journal, r *journal.Record, p *Plan, places []*place.Place, times map[journal.Identity]int64) error {
 	for i := range r.Roots {
 		root := &r.Roots[i]
 		e, err := places[root.In].Look(string(root.Path))
@@ -321,7 +322,7 @@ func closeRecord(j *journal.Journal, r *journal.Record, p *Plan, places []*place
 			return err
 		}
 	}
-	if err := j.Finish(r.Number, journal.Done, r.Roots); err != nil {
+	if err := j.FinishWith(r.Number, journal.Done, r.Roots, times); err != nil {
 		return err
 	}
 	if u := p.undoes; u != nil && u.End == journal.CutShort {
@@ -342,6 +343,7 @@ type run struct {
 	upto    int             // so many changes of the plan are done
 	partly  []change.Change // what was made of those after it
 
+	times *folderTimes
 	part  string // tells the half-written files of several movers apart
 	works *workFolders
 }
@@ -375,8 +377,12 @@ func (r *run) told(n int) {
 
 // carryOut does what the plan says, or takes back what of it was done.
 func (r *run) carryOut(roots []journal.Root) error {
-	r.works, r.folders = &workFolders{open: map[int]folder.Folder{}}, openFolders{}
-	defer r.closeFolders()
+	r.works = &workFolders{open: map[int]folder.Folder{}}
+	r.folders = openFolders{times: r.times}
+	for _, p := range r.places {
+		r.times.note(p.Root()) // work folders come and go in it
+	}
+	defer r.settle()
 	at, err := r.all()
 	if err == nil && r.halted() {
 		at, err = r.plan.Places[0], ErrStopped
@@ -386,6 +392,7 @@ func (r *run) carryOut(roots []journal.Root) error {
 		return nil
 	}
 	failed, alone := &ApplyError{Path: at, Err: err}, true
+	r.times.allAgain()
 	for _, c := range change.Invert(append(r.plan.List[:r.upto:r.upto], r.partly...)) {
 		// What cannot be taken back stays, and what was done before it: the disk is
 		// as it was at some moment of the run, and can be taken back from there. A
@@ -477,11 +484,20 @@ func (r *run) folder(in int, path string) (folder.Folder, string, error) {
 	if err != nil {
 		return nil, "", err
 	}
+	r.times.note(h)
 	r.folders.put(key, h)
 	return h, name, nil
 }
 
 func (r *run) closeFolders() { r.folders.close(func(folderKey) bool { return true }) }
+
+// settle closes all folders, each with the time that it is to have.
+func (r *run) settle() {
+	r.closeFolders()
+	for _, p := range r.places {
+		r.times.settle(p.Root())
+	}
+}
 
 // work returns the hidden folder of the run in a place, which is made when it is
 // needed, and by nobody else.

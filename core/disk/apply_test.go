@@ -39,6 +39,7 @@ func TestMixedSetsDoWhatTheySayAndCanBeTakenBack(t *testing.T) {
 		require.NoError(t, err, "seed %d\n%s", seed, w)
 		require.Empty(t, stays, "seed %d\n%s", seed, w)
 		require.Equal(t, w.before, withoutKept(w.now()), "undone, seed %d\n%s", seed, w)
+		require.Equal(t, w.times, w.folderTimes(), "undone, seed %d\n%s", seed, w)
 		stays, err = w.undo("undo")
 		require.NoError(t, err, "seed %d\n%s", seed, w)
 		require.Empty(t, stays)
@@ -124,6 +125,28 @@ func TestARunThatIsStoppedIsTakenBack(t *testing.T) {
 	_, err = writer.Apply(p, journal.Head{})
 	assert.ErrorIs(t, err, ErrStopped)
 	assert.Empty(t, w.now())
+}
+
+// A folder that somebody has put something into since keeps the time of that.
+func TestTheTimeOfAFolderIsItsOwnersWhereTheyWereThere(t *testing.T) {
+	w := newWorld(t, 1, 0)
+	for _, dir := range []string{"A", "B"} {
+		at := filepath.Join(w.places[0], dir)
+		require.NoError(t, os.MkdirAll(at, 0o777))
+		require.NoError(t, os.WriteFile(filepath.Join(at, "x"), nil, 0o666))
+		require.NoError(t, os.Chtimes(at, time.Time{}, time.Unix(1_600_000_000, 0)))
+	}
+	file := change.State{Entry: tree.Entry{Kind: tree.File}}
+	set(w, change.Change{Op: change.Move, From: "A/x", Path: "A/y", Was: file}, change.Change{Op: change.Move, From: "B/x", Path: "B/y", Was: file})
+	_, err := w.apply()
+	require.NoError(t, err)
+	theirs := time.Now().Add(time.Hour)
+	require.NoError(t, os.Chtimes(filepath.Join(w.places[0], "B"), time.Time{}, theirs))
+	_, err = w.undo("test")
+	require.NoError(t, err)
+	times := w.folderTimes()
+	assert.Equal(t, int64(1_600_000_000e9), times[filepath.Join(w.places[0], "A")])
+	assert.Greater(t, times[filepath.Join(w.places[0], "B")], int64(1_600_000_000e9))
 }
 
 // Times, permissions and attributes go along, also to another disk and into new

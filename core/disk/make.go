@@ -284,6 +284,9 @@ func (b *builder) make(i int32) error {
 	if there {
 		b.made = append(b.made, made{i, sum})
 	}
+	if there && s.node.Kind == tree.Folder && as.Time != 0 {
+		m.run.times.again(parent, m.name(i), as.Time)
+	}
 	return err
 }
 
@@ -368,7 +371,11 @@ func (r *run) makeAgain(parent folder.Folder, name string, c *change.Change) err
 		}
 	}
 	_, _, err := r.put(parent, name, c.Node, c.In, partName+"0", c.As)
-	if err == nil && c.As.Time != 0 && c.Node.Kind != tree.Symlink {
+	switch {
+	case err != nil || c.As.Time == 0 || c.Node.Kind == tree.Symlink:
+	case c.Node.Kind == tree.Folder:
+		r.times.again(parent, name, c.As.Time)
+	default:
 		err = parent.SetTime(name, c.As.Time)
 	}
 	return err
@@ -416,6 +423,7 @@ func (b *builder) top(i int32) (folder.Folder, error) {
 	if err != nil {
 		return nil, err
 	}
+	b.making.run.times.note(h)
 	b.at = key
 	b.open = append(b.open, opened{-1, h})
 	return h, nil
@@ -423,7 +431,7 @@ func (b *builder) top(i int32) (folder.Folder, error) {
 
 func (b *builder) closeTo(n int) {
 	for _, o := range b.open[n:] {
-		o.handle.Close()
+		b.making.run.times.close(o.handle)
 	}
 	b.open = b.open[:n]
 }

@@ -198,7 +198,7 @@ func (r *run) moveAll(first, last int) (at string, err error) {
 		upto[n] = min(first+n*each, last)
 		group.Go(func() {
 			own := *r
-			own.folders, own.part = openFolders{}, strconv.Itoa(n)
+			own.folders, own.part = openFolders{times: r.times}, strconv.Itoa(n)
 			defer own.closeFolders()
 			for i, end := upto[n], min(upto[n]+each, last); i < end && !failed.Load() && !r.halted(); i++ {
 				c := &r.plan.List[i]

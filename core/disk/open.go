@@ -8,7 +8,10 @@ var mostOpen = 64
 // openFolders are the folders that a run has open: those that it has used since the
 // last change of halves, and those of before. A change uses two at a time, and none
 // that was used just now is closed.
-type openFolders struct{ now, before map[folderKey]folder.Folder }
+type openFolders struct {
+	times       *folderTimes
+	now, before map[folderKey]folder.Folder
+}
 
 func (o *openFolders) get(key folderKey) folder.Folder {
 	h := o.now[key]
@@ -23,7 +26,9 @@ func (o *openFolders) get(key folderKey) folder.Folder {
 
 func (o *openFolders) put(key folderKey, h folder.Folder) {
 	if o.now == nil || len(o.now) >= mostOpen {
-		closeHalf(o.before)
+		for _, old := range o.before {
+			o.times.close(old)
+		}
 		o.before, o.now = o.now, map[folderKey]folder.Folder{}
 	}
 	o.now[key] = h
@@ -34,15 +39,9 @@ func (o *openFolders) close(which func(key folderKey) bool) {
 	for _, half := range []map[folderKey]folder.Folder{o.now, o.before} {
 		for key, h := range half {
 			if which(key) {
-				h.Close()
+				o.times.close(h)
 				delete(half, key)
 			}
 		}
-	}
-}
-
-func closeHalf(half map[folderKey]folder.Folder) {
-	for _, h := range half {
-		h.Close()
 	}
 }

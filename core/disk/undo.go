@@ -54,7 +54,7 @@ func PlanUndo(j *journal.Journal, records []*journal.Record, r *journal.Record, 
 	if err != nil {
 		return nil, err
 	}
-	u := &Undo{Record: r, Plan: &Plan{Work: change.WorkName + token(), undoes: r}}
+	u := &Undo{Record: r, Plan: &Plan{Work: change.WorkName + token(), undoes: r, times: j.Times(r.Number)}}
 	own := map[string]bool{} // the paths that it touched, as they were and as they are now
 	note := func(p string) bool { own[p] = true; return false }
 	eachPath(changes, places, note)

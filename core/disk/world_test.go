@@ -34,7 +34,8 @@ type world struct {
 	set    *change.Set
 	before map[string]string
 	after  map[string]string
-	texts  []string // of files that are neither removed nor replaced
+	times  map[string]int64 // of folders, before
+	texts  []string         // of files that are neither removed nor replaced
 }
 
 // A thing is a folder, a file or a link, where it was and where it will be.
@@ -111,7 +112,10 @@ func newWorld(t *testing.T, seed uint64, size int) *world {
 			require.NoError(t, os.Chtimes(at, time.Time{}, time.Unix(1_700_000_000+int64(len(w.before)), 5)))
 		}
 	}
-	w.before = w.now()
+	for i, at := range w.folders() {
+		require.NoError(t, os.Chtimes(at, time.Time{}, time.Unix(1_600_000_000+int64(i), 7)))
+	}
+	w.before, w.times = w.now(), w.folderTimes()
 	w.after = w.wanted()
 	w.derive()
 	return w
@@ -353,6 +357,33 @@ func (w *world) now() map[string]string {
 		}))
 	}
 	return all
+}
+
+// folders are the places and all folders in them, but for those of the program's own.
+func (w *world) folders() (list []string) {
+	for _, place := range w.places {
+		require.NoError(w.t, filepath.WalkDir(place, func(at string, d fs.DirEntry, err error) error {
+			if d.IsDir() && strings.HasPrefix(d.Name(), change.WorkName) {
+				return fs.SkipDir
+			}
+			if d.IsDir() {
+				list = append(list, at)
+			}
+			return err
+		}))
+	}
+	return list
+}
+
+// folderTimes are the times of folders.
+func (w *world) folderTimes() map[string]int64 {
+	times := map[string]int64{}
+	for _, at := range w.folders() {
+		info, err := os.Stat(at)
+		require.NoError(w.t, err)
+		times[at] = info.ModTime().UnixNano()
+	}
+	return times
 }
 
 // withoutKept leaves out where removed things are kept.

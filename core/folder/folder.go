@@ -19,6 +19,7 @@ import (
 type Folder interface {
 	Folder(name string) (Folder, error)
 	List() ([]tree.Entry, error)
+	// Look returns what lies under a name; under ".", the folder itself.
 	Look(name string) (tree.Entry, error)
 	// Open opens an ordinary file for reading.
 	Open(name string) (File, error)
@@ -34,7 +35,7 @@ type Folder interface {
 	Move(name string, to Folder, as string) error
 	// Swap gives two files each other's names.
 	Swap(name string, with Folder, other string) error
-	SetTime(name string, nanoseconds int64) error
+	SetTime(name string, nanoseconds int64) error // under ".", of the folder itself
 	Readlink(name string) (string, error)
 	Symlink(target, name string) error
 	Writable() error

@@ -203,7 +203,7 @@ func (f *system) Swap(name string, with Folder, other string) error {
 }
 
 func (f *system) SetTime(name string, nanoseconds int64) error {
-	if !single(name) {
+	if !single(name) && name != "." {
 		return errName
 	}
 	t := unix.NsecToTimespec(nanoseconds)

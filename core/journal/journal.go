@@ -31,6 +31,7 @@ import (
 //	{"vestibula":3,"number":3,"what":"build","places":["/home/o/Clients"],…}
 //	{"op":"make","path":"Oriel Pask/","holds":[["notes.md","…"]]}
 //	{"all":2}
+//	{"times":[[2049,77,1795752000000000000]]}
 //	{"end":"done"}
 //
 // Head and changes are on the disk before the first of them is carried out, and
@@ -174,18 +175,22 @@ func writeRecord(to io.Writer, head *Head, list []change.Change) (lines []int, e
 	return lines, w.Flush()
 }
 
-// note appends a line to a record, durably.
-func (j *Journal) note(number int, line any) error {
-	data, err := json.Marshal(line)
-	if err != nil {
-		return err
+// note appends lines to a record, durably.
+func (j *Journal) note(number int, lines ...any) error {
+	var data []byte
+	for _, line := range lines {
+		one, err := json.Marshal(line)
+		if err != nil {
+			return err
+		}
+		data = append(append(data, one...), '\n')
 	}
 	f, err := j.root.Append(openName(number))
 	if err != nil {
 		return err
 	}
 	// A line that was cut off stays without a meaning of its own.
-	_, err = f.Write(append([]byte("\n"), append(data, '\n')...))
+	_, err = f.Write(append([]byte("\n"), data...))
 	for _, step := range []func() error{f.Sync, f.Close} {
 		if e := step(); err == nil {
 			err = e
@@ -196,7 +201,21 @@ func (j *Journal) note(number int, line any) error {
 
 // Finish writes the end of a record, and its roots with their identities.
 func (j *Journal) Finish(number int, end string, roots []Root) error {
-	if err := j.note(number, ending{end, roots}); err != nil {
+	return j.FinishWith(number, end, roots, nil)
+}
+
+// FinishWith is as [Journal.Finish], and notes what the times of folders were before
+// the run changed something in them.
+func (j *Journal) FinishWith(number int, end string, roots []Root, times map[Identity]int64) error {
+	lines := []any{ending{end, roots}}
+	if len(times) > 0 {
+		list := make([][3]uint64, 0, len(times))
+		for id, t := range times {
+			list = append(list, [3]uint64{id[0], id[1], uint64(t)})
+		}
+		lines = append([]any{timesLine{list}}, lines...)
+	}
+	if err := j.note(number, lines...); err != nil {
 		return err
 	}
 	return j.root.Move(openName(number), j.root, fileName(number))
@@ -359,6 +378,32 @@ func (j *Journal) Changes(r *Record) (list []change.Change, places []string, err
 		}
 	}
 	return list, places, nil
+}
+
+// Times returns what a record notes of the times of folders; nil where that is nothing.
+func (j *Journal) Times(number int) *Times {
+	f, _, err := j.open(number)
+	if err != nil {
+		return nil
+	}
+	defer f.Close()
+	self, err := f.Look()
+	if err != nil {
+		return nil
+	}
+	s := bufio.NewScanner(f)
+	s.Buffer(nil, 1<<30)
+	for s.Scan() {
+		var line timesLine
+		if bytes.HasPrefix(s.Bytes(), []byte(`{"times":`)) && json.Unmarshal(s.Bytes(), &line) == nil {
+			t := &Times{Folders: make(map[Identity]int64, len(line.Times)), Noted: self.Time}
+			for _, l := range line.Times {
+				t.Folders[Identity{l[0], l[1]}] = int64(l[2])
+			}
+			return t
+		}
+	}
+	return nil
 }
 
 // InPlaces returns changes with the numbers that their own places have among others,

@@ -95,6 +95,21 @@ type sumLine struct {
 	Sum    string `json:"sum"`
 }
 
+// An Identity is what a folder is known by: its disk, and its number there.
+type Identity [2]uint64
+
+// Times are those of folders before a run changed something in them, in nanoseconds
+// since 1970, and when that was noted, at the end of the run.
+type Times struct {
+	Folders map[Identity]int64
+	Noted   int64
+}
+
+// A timesLine holds disks, numbers and times of folders.
+type timesLine struct {
+	Times [][3]uint64 `json:"times"`
+}
+
 // parseHead reads the first line of a record and, where the last is there as
 // well, the end. It returns nil where there is no head.
 func parseHead(first, last []byte) *Record {

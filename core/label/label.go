@@ -51,8 +51,8 @@ type Label struct {
 	Format int    `json:"vestibula"`
 	ID     string `json:"id,omitempty"` // what the project is known by, wherever it lies
 	Build
-	// Given are the files that the project was given, by their paths in it, with the
-	// checksums of what they held.
+	// Given are the files and links that the project was given, by their paths in it,
+	// with the checksums of what they held, or of where they led.
 	Given    map[string]string `json:"given,omitempty"`
 	Accepted []Accepted        `json:"accepted,omitempty"`
 	// Others are the builds of a label of the first form that held several: Build is

@@ -464,10 +464,7 @@ func (m *matcher) another(want, real *tree.Node) bool {
 // delivered as a file of any ending may have one.
 func (m *matcher) there(c *tree.Node, real []*tree.Node) (int, bool) {
 	i, found := find(real, c.Name)
-	if c.Kind == tree.Symlink {
-		return i, found && real[i].Marks&tree.Link != 0
-	}
-	if found && real[i].Marks&tree.Link == 0 && (real[i].Kind == c.Kind && c.Marks&tree.Either == 0 || c.Marks&tree.Either != 0 && len(real[i].Children) > 0) {
+	if found && (kindOf(real[i]) == c.Kind && c.Marks&tree.Either == 0 || c.Marks&tree.Either != 0 && len(real[i].Children) > 0) {
 		return i, true
 	}
 	if c.Marks&tree.Either != 0 {

@@ -103,8 +103,8 @@ const maxCompared = 250_000
 // remain.
 func (m *matcher) pairs(found []pair, lacking []*tree.Node, real *tree.Node, at spot, taken []bool) (pairs []pair, rest []*tree.Node) {
 	var left []int
-	for i, n := range real.Children {
-		if !taken[i] && n.Marks&tree.Link == 0 {
+	for i := range real.Children {
+		if !taken[i] {
 			left = append(left, i)
 		}
 	}
@@ -145,7 +145,7 @@ func (m *matcher) pairs(found []pair, lacking []*tree.Node, real *tree.Node, at 
 		for k, want := range lacking {
 			for _, i := range left {
 				n := real.Children[i]
-				if want.Kind != n.Kind && !(want.Marks&tree.Either != 0 && n.Kind == tree.File) || m.another(want, n) || !way.fits(want, n) {
+				if kind := kindOf(n); want.Kind != kind && !(want.Marks&tree.Either != 0 && kind == tree.File) || m.another(want, n) || !way.fits(want, n) {
 					continue
 				}
 				couples = append(couples, couple{k, i})
@@ -163,6 +163,14 @@ func (m *matcher) pairs(found []pair, lacking []*tree.Node, real *tree.Node, at 
 	return found, lacking
 }
 
+// kindOf returns the kind of a real entry: that of a link is its own.
+func kindOf(n *tree.Node) tree.Kind {
+	if n.Marks&tree.Link != 0 {
+		return tree.Symlink
+	}
+	return n.Kind
+}
+
 // followed reports whether a real entry is known to be the wanted thing.
 func (m *matcher) followed(want, real *tree.Node) bool {
 	if m.Follows == nil {
@@ -178,7 +186,7 @@ func (m *matcher) former(want, real *tree.Node) bool {
 
 // ending is the ending of a file in small letters, "" of a folder.
 func ending(n *tree.Node) string {
-	if n.Kind != tree.File {
+	if n.Kind == tree.Folder {
 		return ""
 	}
 	return strings.ToLower(template.Extension(n.Name))

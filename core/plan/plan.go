@@ -121,13 +121,26 @@ type Planned struct {
 	Skipped []Row // those that another command does, or that say nothing
 }
 
-// Set makes the changes of rows, in a place that look looks at: moves, copies of files
-// and new folders, with the folders on the way that are not there yet. Own names the
-// program's own files. What the rows say among themselves is checked here; what stands
-// in the way on the disk is found by whoever carries the set out.
-func Set(rows []Row, base string, look func(path string) (tree.Entry, error), own func(path string) bool) (*Planned, []Problem) {
+// A Disk is the place that a plan is for.
+type Disk interface {
+	Look(path string) (tree.Entry, error)
+	// Tree returns all that lies in a folder; what cannot be read is an error.
+	Tree(path string) (*tree.Node, error)
+	// Sum returns the checksum of a file, or of where a link leads.
+	Sum(path string) (string, error)
+	// Own names the program's own files.
+	Own(path string) bool
+}
+
+// Set makes the changes of rows, in a place: moves, copies of files, folders that are
+// put into others, and new folders, with those on the way that are not there yet. What
+// the rows say among themselves is checked here; what stands in the way on the disk is
+// found by whoever carries the set out.
+func Set(rows []Row, base string, disk Disk) (*Planned, []Problem) {
 	p := &Planned{Set: change.Set{Places: []string{base}}}
 	var problems []Problem
+	var merges []merging
+	look, own := disk.Look, disk.Own
 	from, to := map[string]int{}, map[string]int{}
 	for _, r := range rows {
 		tell := func(format string, args ...any) {
@@ -175,8 +188,16 @@ func Set(rows []Row, base string, look func(path string) (tree.Entry, error), ow
 			p.Skipped = append(p.Skipped, r)
 			continue
 		}
+		if r.What == "merge" {
+			if kind != tree.Folder || source == "" {
+				tell("only a folder can be put into another one, and “%s” is none", source)
+				continue
+			}
+			merges = append(merges, merging{r, source, target})
+			continue
+		}
 		if first, twice := to[tree.Folded(target)]; twice {
-			tell("“%s” is made by row %d as well", target, first)
+			tell("“%s” is made by row %d as well%s", target, first, orMerge(source, kind))
 			continue
 		}
 		to[tree.Folded(target)] = r.Number
@@ -199,22 +220,71 @@ func Set(rows []Row, base string, look func(path string) (tree.Entry, error), ow
 		}
 		p.Set.Changes, p.Rows = append(p.Set.Changes, c), append(p.Rows, r.Number)
 	}
-	p.onTheWay(look, from)
+	t := &transition{map[string]*change.Change{}, from}
+	for i := range p.Set.Changes {
+		c := &p.Set.Changes[i]
+		t.to[c.Path] = c
+		if _, goes := from[c.Path]; c.Op == change.Move && c.Was.Kind == tree.Folder && !goes {
+			if e, err := look(c.Path); err == nil && e.Kind == tree.Folder {
+				problems = append(problems, Problem{p.Rows[i], fmt.Sprintf("“%s” is there already%s", c.Path, orMerge(c.From, tree.Folder))})
+			}
+		}
+	}
+	problems = append(problems, p.merge(merges, disk, t)...)
+	slices.SortStableFunc(problems, func(a, b Problem) int { return cmp.Compare(a.Row, b.Row) })
+	p.onTheWay(look, t)
 	return p, problems
 }
 
-// onTheWay adds the folders that targets lie in, and that nothing makes yet.
-func (p *Planned) onTheWay(look func(path string) (tree.Entry, error), moved map[string]int) {
-	made := map[string]bool{}
-	for i := range p.Set.Changes {
-		made[p.Set.Changes[i].Path] = true
+// orMerge says what to write to have a folder put into another one.
+func orMerge(source string, kind tree.Kind) string {
+	if source == "" || kind != tree.Folder {
+		return ""
 	}
+	return "; to put the two folders together, write merge under what"
+}
+
+// A transition knows what has which path before and after.
+type transition struct {
+	to   map[string]*change.Change // by the new paths
+	from map[string]int            // the rows by which something goes away, by the old paths
+}
+
+// before returns the old path of what will have a path, or "" where that goes away or
+// only comes about.
+func (t *transition) before(at string) string {
+	for to := at; to != "."; to = path.Dir(to) {
+		if c := t.to[to]; c != nil {
+			if c.Op != change.Move {
+				return ""
+			}
+			return c.From + at[len(to):]
+		}
+	}
+	for from := at; from != "."; from = path.Dir(from) {
+		if _, goes := t.from[from]; goes {
+			return ""
+		}
+	}
+	return at
+}
+
+// onTheWay adds the folders that targets lie in, and that nothing makes yet.
+func (p *Planned) onTheWay(look func(path string) (tree.Entry, error), t *transition) {
+	made := map[string]bool{}
 	var dirs []string
 	for i := range p.Set.Changes {
-		for dir := path.Dir(p.Set.Changes[i].Path); dir != "."; dir = path.Dir(dir) {
-			_, goes := moved[dir]
-			if e, err := look(dir); made[dir] || err == nil && e.Kind == tree.Folder && !goes {
-				break
+		if p.Set.Changes[i].Op == change.Remove {
+			continue
+		}
+		for dir := path.Dir(p.Set.Changes[i].Path); dir != "." && !made[dir]; dir = path.Dir(dir) {
+			if c := t.to[dir]; c != nil {
+				break // what comes about itself
+			}
+			if old := t.before(dir); old != "" {
+				if e, err := look(old); err == nil && e.Kind == tree.Folder {
+					break
+				}
 			}
 			made[dir] = true
 			dirs = append(dirs, dir)

@@ -20,7 +20,7 @@ import (
 // disk is what stands there: folders end in a slash, links in @.
 type disk []string
 
-func (d disk) look(path string) (tree.Entry, error) {
+func (d disk) Look(path string) (tree.Entry, error) {
 	for _, p := range d {
 		switch {
 		case p == path+"/":
@@ -36,7 +36,28 @@ func (d disk) look(path string) (tree.Entry, error) {
 	return tree.Entry{}, fs.ErrNotExist
 }
 
-func own(path string) bool { return strings.HasSuffix(path, ".own") }
+// Tree lists what lies in a folder.
+func (d disk) Tree(path string) (*tree.Node, error) {
+	n := &tree.Node{Name: path}
+	for _, p := range d {
+		name, below := strings.CutPrefix(p, path+"/")
+		if below && name != "" && !strings.Contains(strings.TrimSuffix(name, "/"), "/") {
+			c := &tree.Node{Name: strings.TrimSuffix(name, "/"), Kind: tree.File}
+			if c.Name != name {
+				c, _ = d.Tree(path + "/" + c.Name)
+				c.Name = strings.TrimSuffix(name, "/")
+			}
+			n.Children = append(n.Children, c)
+		}
+	}
+	return n, nil
+}
+
+// Sum says that files are equal whose names are.
+func (d disk) Sum(path string) (string, error) { return path[strings.LastIndex(path, "/")+1:], nil }
+
+// Own names the files that end so.
+func (d disk) Own(path string) bool { return strings.HasSuffix(path, ".own") }
 
 // written are the changes of a plan, one text each.
 func written(p *Planned) (lines []string) {
@@ -70,7 +91,7 @@ func TestRowsAreWhatPeopleWrite(t *testing.T) {
 			require.NoError(t, err)
 			rows, err := Read(read)
 			require.NoError(t, err)
-			p, problems := Set(rows, "/", on.look, own)
+			p, problems := Set(rows, "/", on)
 			if x.wrong == "" {
 				require.Empty(t, problems)
 				assert.Equal(t, x.want, strings.Join(written(p), "; "))
@@ -109,7 +130,7 @@ func TestPlansComeBackFromTheirTables(t *testing.T) {
 		changes = append(changes, change.Change{Op: change.Make, Path: "new", Node: &tree.Node{Children: []*tree.Node{{Name: "below"}, {Name: "x.own", Kind: tree.File}}}},
 			change.Change{Op: change.Replace, Path: "x.own"})
 		file := rapid.SampledFrom([]string{"p.csv", "p.xlsx"}).Draw(t, "file")
-		rows := Rows(changes, func(int) string { return "in" }, own, func(c *change.Change) bool { return c.Op != change.Copy })
+		rows := Rows(changes, func(int) string { return "in" }, disk(nil).Own, func(c *change.Change) bool { return c.Op != change.Copy })
 		for _, r := range rows[1:] {
 			assert.Equal(t, map[bool]string{true: "probable", false: "sure"}[r[0] == "copy"], r[4])
 		}
@@ -123,7 +144,7 @@ func TestPlansComeBackFromTheirTables(t *testing.T) {
 		require.NoError(t, err)
 		back, err := Read(read)
 		require.NoError(t, err)
-		p, problems := Set(back, "/", append(on, "in/").look, own)
+		p, problems := Set(back, "/", append(on, "in/"))
 		require.Empty(t, problems)
 		var want []string
 		for i, c := range changes[:len(changes)-2] {

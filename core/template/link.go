@@ -104,7 +104,7 @@ func (x *expander) connect(root *tree.Node) {
 			to = path.Join(to, n.Name)
 		}
 		if n != nil {
-			l.node.Content = tree.Target(relative(path.Dir(at[l.node]), to))
+			l.node.Content = tree.Target(tree.Relative(path.Dir(at[l.node]), to))
 		}
 	}
 }
@@ -125,17 +125,4 @@ func (t *Template) called(n *tree.Node, name string) *tree.Node {
 		}
 	}
 	return nil
-}
-
-// relative is the way from one folder to a path, both from one place.
-func relative(from, to string) string {
-	a, b := strings.Split(from, "/"), strings.Split(to, "/")
-	if from == "." {
-		a = nil
-	}
-	common := 0
-	for common < len(a) && common < len(b)-1 && a[common] == b[common] {
-		common++
-	}
-	return strings.Repeat("../", len(a)-common) + strings.Join(b[common:], "/")
 }

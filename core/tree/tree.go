@@ -203,3 +203,16 @@ func Measure(n *Node) Facts {
 	f.Longest = strings.Join(longest, "/")
 	return f
 }
+
+// Relative is the way from one folder to a path, both with slashes from one place.
+func Relative(from, to string) string {
+	a, b := strings.Split(from, "/"), strings.Split(to, "/")
+	if from == "." {
+		a = nil
+	}
+	common := 0
+	for common < len(a) && common < len(b)-1 && a[common] == b[common] {
+		common++
+	}
+	return strings.Repeat("../", len(a)-common) + strings.Join(b[common:], "/")
+}

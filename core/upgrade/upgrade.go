@@ -60,9 +60,10 @@ type Plan struct {
 	matched map[*tree.Node]bool
 	given   map[string]string // of files that stay or come, by their new paths
 	targets []target
+	links   *links
 }
 
-// A target is a wanted file that is there.
+// A target is a wanted file or link that is there.
 type target struct {
 	want *tree.Node
 	path string
@@ -88,15 +89,20 @@ func Make(j *Job) (*Plan, error) {
 	}
 	p.names(old, w)
 	w.Follows = lines.follows()
+	p.links = linksOf(w.Own)
 	w.Matched = func(want, real *tree.Node, at string, to func(chosen func(*match.Thing) bool) string) {
 		p.matched[real] = true
-		if want.Kind == tree.File && want.Marks&tree.Due == 0 {
+		p.links.lies(want, to, false)
+		if want.Kind != tree.Folder && want.Marks&tree.Due == 0 {
 			p.targets = append(p.targets, target{want, at, to})
 		}
 	}
 	things := match.Compare(w, j.Seen)
 	for _, t := range things {
 		p.thing(t)
+		if t.Kind == match.Missing {
+			p.links.lies(t.Node, t.Target, true)
+		}
 	}
 	for _, t := range p.targets {
 		if err := p.update(t); err != nil {
@@ -182,7 +188,8 @@ func (p *Plan) update(t target) error {
 		}
 		return nil
 	}
-	want, err := journal.SumOf(t.want)
+	node := p.links.made(t.want, all)
+	want, err := journal.SumOf(node)
 	if err != nil {
 		return err
 	}
@@ -197,16 +204,18 @@ func (p *Plan) update(t target) error {
 	case is == want:
 		p.given[to] = want
 	case is != given:
-		p.Stays = append(p.Stays, Stay{t.path, "it was edited, and stays as it is; the template would write it otherwise by now"})
+		p.Stays = append(p.Stays, Stay{t.path, untouched[t.want.Kind].edited})
 	default:
 		p.given[to] = want
-		content := t.want.Content
-		if content == nil {
-			content = tree.Bytes(nil)
-		}
-		p.Steps = append(p.Steps, &Step{Op: change.Replace, Sure: true, From: t.path, To: to, Kind: tree.File, Why: "nobody has touched it, and the template writes it otherwise by now", node: &tree.Node{Kind: tree.File, Content: content}, sum: given})
+		p.Steps = append(p.Steps, &Step{Op: change.Replace, Sure: true, From: t.path, To: to, Kind: t.want.Kind, Why: untouched[t.want.Kind].why, node: t.want, sum: given})
 	}
 	return nil
+}
+
+// untouched says why files and links are brought up to date, or are not.
+var untouched = map[tree.Kind]struct{ why, edited string }{
+	tree.File:    {"nobody has touched it, and the template writes it otherwise by now", "it was edited, and stays as it is; the template would write it otherwise by now"},
+	tree.Symlink: {"what it leads to has another name or place by now", "it leads to what somebody chose, and stays as it is; by the template it would lead elsewhere"},
 }
 
 func all(*match.Thing) bool { return true }
@@ -225,7 +234,7 @@ func (p *Plan) dropped(seen, full *tree.Node, at string) error {
 					return err
 				}
 			}
-		case n.From > 0 && n.Marks&tree.Link == 0:
+		case n.From > 0:
 			steps, holds, err := p.removal(whole, here)
 			if err != nil {
 				return err
@@ -243,9 +252,12 @@ func (p *Plan) dropped(seen, full *tree.Node, at string) error {
 // removal plans that something goes, the deepest first, or says why it cannot.
 func (p *Plan) removal(n *tree.Node, at string) (steps []*Step, holds string, err error) {
 	step := &Step{Op: change.Remove, Sure: true, From: at, Kind: n.Kind, Why: "no longer asked for, and empty"}
-	if n.Kind != tree.Folder || n.Marks&tree.Link != 0 {
+	if n.Marks&tree.Link != 0 {
+		step.Kind = tree.Symlink
+	}
+	if n.Kind != tree.Folder {
 		given, known := p.job.Project.Label.Given[at]
-		if !known || n.Marks&tree.Link != 0 {
+		if !known {
 			return nil, "it holds “" + n.Name + "”", nil
 		}
 		sum, err := p.job.Sum(at)
@@ -280,9 +292,9 @@ func (p *Plan) relabel(w *match.Wanted) {
 		if s.Op != change.Make {
 			continue
 		}
-		made := change.Change{Op: change.Make, Path: s.thing.Final(), Node: s.node}
+		made := change.Change{Op: change.Make, Path: s.thing.Final(), Node: p.links.made(s.node, all)}
 		made.Each(func(at string, n *tree.Node) bool {
-			if n.Kind == tree.File {
+			if n.Kind != tree.Folder {
 				if sum, err := journal.SumOf(n); err == nil {
 					l.Given[at] = sum
 				}
@@ -322,6 +334,12 @@ func (p *Plan) Changes(chosen func(*Step) bool) []change.Change {
 		}
 	}
 	taken := func(t *match.Thing) bool { return things[t] }
+	relinked := map[string]bool{}
+	for _, s := range p.Steps {
+		if s.Op == change.Replace && s.Kind == tree.Symlink && chosen(s) {
+			relinked[s.From] = true
+		}
+	}
 	var list []change.Change
 	if p.Name != p.Becomes {
 		list = append(list, change.Change{Op: change.Move, From: p.Name, Path: p.Becomes, Was: change.State{Entry: tree.Entry{Kind: tree.Folder}}, Why: "by its values"})
@@ -333,14 +351,20 @@ func (p *Plan) Changes(chosen func(*Step) bool) []change.Change {
 		c := change.Change{Op: s.Op, Why: s.Why, Was: change.State{Entry: tree.Entry{Kind: s.Kind}}}
 		switch s.Op {
 		case change.Make:
-			c.Path, c.Node = p.Becomes+"/"+s.thing.Target(taken), s.node
+			c.Path, c.Node = p.Becomes+"/"+s.thing.Target(taken), p.links.made(s.node, taken)
 		case change.Move:
 			c.From, c.Path = p.Name+"/"+s.From, p.Becomes+"/"+s.thing.Target(taken)
-			if c.From == c.Path {
+			if c.From == c.Path || relinked[s.From] {
 				continue
 			}
 		case change.Replace:
 			c.Path, c.Content, c.Was.Sum = p.Becomes+"/"+s.target(p, taken), s.node.Content, s.sum
+			if s.Kind == tree.Symlink { // one goes, and another one comes
+				list = append(list, change.Change{Op: change.Remove, Path: p.Name + "/" + s.From, Was: c.Was, Why: s.Why})
+				c = change.Change{Op: change.Make, Path: c.Path, Node: p.links.made(s.node, taken), Why: s.Why}
+			} else if c.Content == nil {
+				c.Content = tree.Bytes(nil)
+			}
 		case change.Remove:
 			c.Path, c.Was.Sum = p.Name+"/"+s.From, s.sum
 		}

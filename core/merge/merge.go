@@ -1,0 +1,174 @@
+// Package merge plans how one folder is put into another that is there, entry by
+// entry: what only one of them has is moved, equal files are there once, and files
+// that differ lie side by side under two names. Nothing is replaced. It only plans.
+package merge
+
+import (
+	"fmt"
+	"path"
+	"slices"
+	"strings"
+	"unicode/utf8"
+
+	"vestibula/core/change"
+	"vestibula/core/tree"
+)
+
+// A Merger plans for one place.
+type Merger struct {
+	// Sum returns the checksum of a file, or of where a link leads.
+	Sum func(path string) (string, error)
+	// Own names the program's own files, by which two projects are told apart.
+	Own func(path string) bool
+	// Goes says that something else of the plan takes an entry away, so that it does
+	// not come along; it may be nil.
+	Goes func(path string) bool
+
+	old map[*tree.Node]string // where what has been put into a folder lies
+}
+
+// A ProjectError says that a folder which is to be put into another one is a project
+// of its own.
+type ProjectError struct{ Path string }
+
+// Error names it.
+func (e *ProjectError) Error() string {
+	return fmt.Sprintf("“%s” is a project of its own, and stays one", e.Path)
+}
+
+// reasons of the changes.
+const (
+	whyMoved  = "put together"
+	whyEqual  = "the same is there"
+	whyBeside = "another one of that name is there"
+	whyEmpty  = "all of it has moved"
+)
+
+// Put plans that what lies in a folder comes to lie in another one, which has the path
+// into now and will have the path to. Both trees hold all that lies there, and the
+// second one learns what comes to lie in it, so that a third folder can be put into it
+// as well. Moves and removals are returned with old paths where they are from, and new
+// ones where they lead.
+func (m *Merger) Put(from *tree.Node, at string, into *tree.Node, there, to string) ([]change.Change, error) {
+	if m.old == nil {
+		m.old = map[*tree.Node]string{}
+	}
+	return m.put(nil, from, at, into, there, to, shortened(path.Base(at), maxName/3))
+}
+
+func (m *Merger) put(list []change.Change, from *tree.Node, at string, into *tree.Node, there, to, called string) ([]change.Change, error) {
+	names := make(map[string]*tree.Node, len(into.Children))
+	for _, c := range into.Children {
+		names[tree.Folded(c.Name)] = c
+	}
+	stays := false
+	for _, c := range from.Children {
+		old := path.Join(at, c.Name)
+		switch {
+		case m.Own(old):
+			return nil, &ProjectError{at}
+		case strings.HasPrefix(c.Name, change.WorkName):
+			stays = true // what is kept there belongs to an earlier change
+			continue
+		case m.Goes != nil && m.Goes(old):
+			continue
+		}
+		twin := names[tree.Folded(c.Name)]
+		if twin == nil {
+			list = append(list, move(c, old, path.Join(to, c.Name), whyMoved))
+			m.takeIn(into, c, old)
+			names[tree.Folded(c.Name)] = c
+			continue
+		}
+		lies := m.lies(twin, there)
+		if c.Kind == tree.Folder && twin.Kind == tree.Folder {
+			var err error
+			if list, err = m.put(list, c, old, twin, lies, path.Join(to, twin.Name), called); err != nil {
+				return nil, err
+			}
+			continue
+		}
+		if kindOf(c) == kindOf(twin) {
+			mine, err := m.Sum(old)
+			if err != nil {
+				return nil, err
+			}
+			its, err := m.Sum(lies)
+			if err != nil {
+				return nil, err
+			}
+			if mine == its {
+				list = append(list, change.Change{Op: change.Remove, Path: old, Was: change.State{Entry: tree.Entry{Kind: kindOf(c)}, Sum: mine}, Why: whyEqual})
+				continue
+			}
+		}
+		beside := *c
+		beside.Name = besideName(c, called, func(name string) bool {
+			return names[tree.Folded(name)] != nil || slices.ContainsFunc(from.Children, func(o *tree.Node) bool { return tree.Folded(o.Name) == tree.Folded(name) })
+		})
+		list = append(list, move(c, old, path.Join(to, beside.Name), whyBeside))
+		m.takeIn(into, &beside, old)
+		names[tree.Folded(beside.Name)] = &beside
+	}
+	if !stays {
+		list = append(list, change.Change{Op: change.Remove, Path: at, Was: change.State{Entry: tree.Entry{Kind: tree.Folder}}, Why: whyEmpty})
+	}
+	return list, nil
+}
+
+// takeIn notes that an entry comes to lie in a folder.
+func (m *Merger) takeIn(into, n *tree.Node, old string) {
+	into.Children = append(into.Children, n)
+	m.old[n] = old
+}
+
+// lies returns the old path of an entry, in a folder by its old path.
+func (m *Merger) lies(n *tree.Node, in string) string {
+	if old, moved := m.old[n]; moved {
+		return old
+	}
+	return path.Join(in, n.Name)
+}
+
+func move(n *tree.Node, from, to, why string) change.Change {
+	return change.Change{Op: change.Move, From: from, Path: to, Was: change.State{Entry: tree.Entry{Kind: kindOf(n)}}, Why: why}
+}
+
+func kindOf(n *tree.Node) tree.Kind {
+	if n.Marks&tree.Link != 0 {
+		return tree.Symlink
+	}
+	return n.Kind
+}
+
+// maxName is how long a name may be, in bytes: what most file systems take.
+const maxName = 255
+
+// besideName is the name under which something lies beside another of its name: it
+// says which folder it is from.
+func besideName(n *tree.Node, called string, taken func(name string) bool) string {
+	stem, end := n.Name, ""
+	if n.Kind != tree.Folder {
+		if e := path.Ext(n.Name); len(e) > 1 && len(e) < len(n.Name) && !strings.Contains(e, " ") {
+			stem, end = strings.TrimSuffix(n.Name, e), e
+		}
+	}
+	for i := 1; ; i++ {
+		tail := fmt.Sprintf(" (from %s)", called)
+		if i > 1 {
+			tail = fmt.Sprintf(" (from %s, %d)", called, i)
+		}
+		if name := shortened(stem, maxName-len(tail)-len(end)) + tail + end; !taken(name) {
+			return name
+		}
+	}
+}
+
+// shortened cuts a name to so many bytes.
+func shortened(name string, most int) string {
+	for len(name) > most {
+		_, size := utf8.DecodeLastRuneInString(name)
+		name = name[:len(name)-size]
+	}
+	return name
+}
