@@ -44,7 +44,7 @@ func TestLinksAreMadeKeptAndTakenBack(t *testing.T) {
 	d.write("shared/forms of Oriel Pask/x", "")
 	out, status = d.run("check", "Com Oriel Pask", "--strict", "--only", "missing,strays,links,misnamed")
 	assert.Zero(t, status, out)
-	whole := d.whole("Com Oriel Pask")
+	whole := d.has("Com Oriel Pask")
 	out, _ = d.run("build", "l", "--into", ".", "client=Oriel Pask", "--yes")
 	assert.Contains(t, out, "Nothing to do")
 
@@ -52,7 +52,8 @@ func TestLinksAreMadeKeptAndTakenBack(t *testing.T) {
 	require.NoError(t, os.Remove(filepath.Join(d.dir, "Com Oriel Pask/02 Work/01 Sewing/All")))
 	out, _ = d.run("check", "Com Oriel Pask", "--fix", "--yes")
 	assert.Contains(t, out, "+ 02 Work/01 Sewing/All   missing: a link")
-	assert.Equal(t, whole, d.whole("Com Oriel Pask"))
+	assert.Equal(t, whole, d.has("Com Oriel Pask"))
+	assert.Equal(t, "../../01 Materials", target("02 Work/01 Sewing/All"))
 	at := filepath.Join(d.dir, "Com Oriel Pask/Forms")
 	require.NoError(t, os.Remove(at))
 	require.NoError(t, os.Symlink("elsewhere", at))

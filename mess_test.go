@@ -258,7 +258,7 @@ func (d *desk) whole(folder string) map[string]string {
 		require.NoError(d.t, err)
 		switch {
 		case info.IsDir():
-			all[p] = info.Mode().String()
+			all[p] = fmt.Sprint(info.Mode(), info.ModTime().UnixNano())
 		case info.Mode()&os.ModeSymlink != 0:
 			all[p], _ = os.Readlink(full)
 		default:

@@ -65,7 +65,7 @@ func TestAPlanIsEditedAndCarriedOut(t *testing.T) {
 	now := state()
 	out, status = d.run("apply", "edited.xlsx", "--yes")
 	assert.Equal(t, 1, status)
-	assert.Regexp(t, `row \d+: Jun Teague/03 Tide tables: something of that name is there already`, out)
+	assert.Regexp(t, `row \d+: “Jun Teague/03 Tide tables” is there already; to put the two folders together, write merge`, out)
 	assert.Equal(t, now, state())
 	require.NoError(t, os.RemoveAll(filepath.Join(d.dir, "Jun Teague/03 Tide tables")))
 

@@ -125,6 +125,9 @@ func TestMoreWaysInWhichTemplatesChange(t *testing.T) {
 	for _, tt := range []struct{ what, before, after, values, own, want string }{
 		{"turned round", "P\n    <#> Notes\n    <#> Letters\n", "P\n    <#> Letters\n    <#> Notes\n", "", "01 Notes/x, 02 Letters/y", "01 Letters/ 01 Letters/y 02 Notes/ 02 Notes/x"},
 		{"nested deeper", "P\n    <#> Survey\n    Photographs\n    Notes\n", "P\n    <#> Survey\n        Photographs | was: Photographs/\n    Notes\n", "", "Photographs/x", "01 Survey/ 01 Survey/Photographs/ 01 Survey/Photographs/x Notes/"},
+		{"two that are one, with the same and other files", "P\n    <#> Buoys\n        notes.txt\n    <#> Logs\n        notes.txt\n    <#> Tides\n", "P\n    <#> Tides\n    <#> Marks | was: Buoys | was: Logs\n        notes.txt\n", "", "01 Buoys/x, 02 Logs/x, 02 Logs/y, 02 Logs/notes.txt", "01 Tides/ 02 Marks/ 02 Marks/notes (from 02 Logs).txt 02 Marks/notes.txt 02 Marks/x 02 Marks/y"},
+		{"one that another build has made twice", "P\n    <#> Buoys\n    <#> Tides\n", "P\n    <#> Logs\n    <#> Buoys\n    <#> Tides\n", "", "01 Buoys/x, 02 Buoys/y", "01 Logs/ 02 Buoys/ 02 Buoys/x 02 Buoys/y 03 Tides/"},
+		{"links", "P\n    <#> Tides\n        list.txt\n    <#> Work\n        Tide list | link: Tides/list.txt\n    Gone | link: Tides\n", "P\n    <#> Buoys\n    <#> Tide tables | was: Tides\n        list.txt\n    <#> Work\n        <#> Tide list | link: Tide tables/list.txt\n", "", "01 Tides/x", "01 Buoys/ 02 Tide tables/ 02 Tide tables/list.txt 02 Tide tables/x 03 Work/ 03 Work/01 Tide list"},
 		{"a name passed on", "P\n    <#> Plan\n    <#> Work\n", "P\n    <#> First plan | was: Plan\n    <#> Plan\n    <#> Work\n", "", "01 Plan/x", "01 First plan/ 01 First plan/x 02 Plan/ 03 Work/"},
 		{"wider numbers", "P\n    <#> Notes\n", "P\n    <#:000> Notes\n", "", "01 Notes/x", "001 Notes/ 001 Notes/x"},
 		{"another picture", "---\nfields: { c: { default: Oriel Pask } }\n---\nP\n    <c> letters\n    Notes\n", "---\nfields: { c: { default: Oriel Pask } }\n---\nP\n    <c:like-this> letters\n    Notes\n", "", "Oriel Pask letters/x", "Notes/ oriel-pask letters/ oriel-pask letters/x"},
@@ -146,6 +149,10 @@ func TestMoreWaysInWhichTemplatesChange(t *testing.T) {
 		out, status = d.run(args...)
 		assert.Zero(t, status, "%s: %s", tt.what, out)
 		assert.Equal(t, tt.want, strings.Join(d.has("P")[1:], " "), "%s\n%s", tt.what, out)
+		if to, err := os.Readlink(filepath.Join(d.dir, "P/03 Work/01 Tide list")); tt.what == "links" {
+			require.NoError(t, err)
+			assert.Equal(t, "../02 Tide tables/list.txt", to)
+		}
 		out, status = d.run("check", "P", "--strict")
 		assert.Zero(t, status, "%s: %s", tt.what, out)
 		out, status = d.run("undo", "--yes")

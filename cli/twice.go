@@ -10,6 +10,7 @@ import (
 	"vestibula/core/build"
 	"vestibula/core/change"
 	"vestibula/core/digest"
+	"vestibula/core/disk"
 	"vestibula/core/inspect"
 	"vestibula/core/label"
 	"vestibula/core/place"
@@ -75,7 +76,7 @@ func (b *buildRun) doubles(l *labelling) (told []string, err error) {
 		}
 	}
 	plan, err := upgrade.Make(&upgrade.Job{Project: p, Template: b.t, Values: l.build.Values, Full: full, Seen: seen, Limit: max(b.flags.limit, template.DefaultLimit), Now: b.now,
-		Sum: func(at string) (string, error) { return sumAt(b.place, inOwn(l.folder, at)) }})
+		Own: disk.Own, Sum: func(at string) (string, error) { return sumAt(b.place, inOwn(l.folder, at)) }})
 	if err != nil {
 		return nil, nil
 	}

@@ -11,6 +11,7 @@ import (
 
 	"vestibula/cli/term"
 	"vestibula/core/change"
+	"vestibula/core/disk"
 	"vestibula/core/inspect"
 	"vestibula/core/journal"
 	"vestibula/core/label"
@@ -167,12 +168,12 @@ func (r *upgradeRun) add(dir string) error {
 	if len(unread) > 0 {
 		return refused("", "%s in it cannot be read: %s", unread[0].Path, place.Reason(unread[0].Err))
 	}
-	disk, err := place.Open(dir)
+	at, err := place.Open(dir)
 	if err != nil {
 		return refused("", "%v", err)
 	}
-	defer disk.Close()
-	job := &upgrade.Job{Project: p, Template: t, Values: values, Full: full, Seen: seen, Limit: max(r.limit, 10*full.Count()), Now: r.now, Sum: func(at string) (string, error) { return sumAt(disk, at) }}
+	defer at.Close()
+	job := &upgrade.Job{Project: p, Template: t, Values: values, Full: full, Seen: seen, Limit: max(r.limit, 10*full.Count()), Now: r.now, Own: disk.Own, Sum: func(path string) (string, error) { return sumAt(at, path) }}
 	var own *upgrade.OwnError
 	if u.plan, err = upgrade.Make(job); errors.As(err, &own) {
 		return refused("", "%v", err)

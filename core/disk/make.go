@@ -305,6 +305,9 @@ func (r *run) put(parent folder.Folder, name string, n *tree.Node, in int, part 
 		if err := parent.Symlink(target.String(), name); err != nil {
 			return false, "", err
 		}
+		if as.Time != 0 {
+			_ = parent.SetTime(name, as.Time)
+		}
 		return true, digest.Bytes(target.Bytes()), nil
 	}
 	if n.Content == nil && as.Mode == 0 {
@@ -372,7 +375,7 @@ func (r *run) makeAgain(parent folder.Folder, name string, c *change.Change) err
 	}
 	_, _, err := r.put(parent, name, c.Node, c.In, partName+"0", c.As)
 	switch {
-	case err != nil || c.As.Time == 0 || c.Node.Kind == tree.Symlink:
+	case err != nil || c.As.Time == 0 || c.Node.Kind == tree.Symlink: // a link has it already
 	case c.Node.Kind == tree.Folder:
 		r.times.again(parent, name, c.As.Time)
 	default:

@@ -114,6 +114,9 @@ func (f *system) Move(name string, to Folder, as string) error {
 func (f *system) Swap(string, Folder, string) error { return ErrNoSwap }
 
 func (f *system) SetTime(name string, nanoseconds int64) error {
+	if e, err := f.Look(name); err != nil || e.Kind == tree.Symlink {
+		return err // the call would follow it
+	}
 	t := time.Unix(0, nanoseconds)
 	return f.root.Chtimes(name, t, t)
 }

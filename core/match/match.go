@@ -109,13 +109,23 @@ type Wanted struct {
 	Own       *tree.Node // the project's own folder in the expansion
 	Now       time.Time  // the day from which something is overdue
 	// Follows says whether a real entry, which an earlier match has found the line of,
-	// is the wanted thing: known is false where it says nothing about the two. It may
-	// be nil.
-	Follows func(want, real *tree.Node) (is, known bool)
+	// is the wanted thing. It may be nil.
+	Follows func(want, real *tree.Node) Following
 	// Matched is told of each wanted thing that is there, with its path, and the one
 	// that it will have when things have been moved to theirs. It may be nil.
 	Matched func(want, real *tree.Node, path string, target func(chosen func(*Thing) bool) string)
 }
+
+// A Following is what an earlier match says of a wanted thing and a real one.
+type Following uint8
+
+// What there is to say.
+const (
+	Unsaid   Following = iota // nothing
+	NotThis                   // the real one is another thing
+	AlsoThis                  // it is one of those that have become one
+	JustThis
+)
 
 // Of makes what is wanted for values, as far as these are known.
 func Of(t *template.Template, known template.Values, limit int, now time.Time) (*Wanted, error) {
@@ -453,11 +463,7 @@ func (m *matcher) folder(want, real *tree.Node, at spot) {
 // another reports whether a real entry that has a wanted thing's name is known to be
 // another thing.
 func (m *matcher) another(want, real *tree.Node) bool {
-	if m.Follows == nil {
-		return false
-	}
-	is, known := m.Follows(want, real)
-	return known && !is
+	return m.Follows != nil && m.Follows(want, real) == NotThis
 }
 
 // there finds what a wanted node stands for by its exact name. What is to be

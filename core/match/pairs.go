@@ -124,7 +124,8 @@ func (m *matcher) pairs(found []pair, lacking []*tree.Node, real *tree.Node, at 
 		sure   bool
 		fits   func(want, real *tree.Node) bool
 	}{
-		{Followed, true, m.followed},
+		{Followed, true, m.follows(JustThis)},
+		{Followed, true, m.follows(AlsoThis)},
 		{Former, true, m.former},
 		{Number, true, renumbered},
 		{Spelling, true, respelled},
@@ -171,13 +172,9 @@ func kindOf(n *tree.Node) tree.Kind {
 	return n.Kind
 }
 
-// followed reports whether a real entry is known to be the wanted thing.
-func (m *matcher) followed(want, real *tree.Node) bool {
-	if m.Follows == nil {
-		return false
-	}
-	is, _ := m.Follows(want, real)
-	return is
+// follows reports whether that is known of a real entry.
+func (m *matcher) follows(what Following) func(want, real *tree.Node) bool {
+	return func(want, real *tree.Node) bool { return m.Follows != nil && m.Follows(want, real) == what }
 }
 
 func (m *matcher) former(want, real *tree.Node) bool {

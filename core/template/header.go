@@ -92,7 +92,13 @@ func ParseYAML(text string, first int) (*Node, outline.Errors) {
 	case len(file.Docs) == 0 || file.Docs[0].Body == nil:
 		return &Node{Kind: Mapping, Pos: outline.Pos{Line: first, Column: 1}}, nil
 	case len(file.Docs) > 1:
-		r.fail(r.pos(file.Docs[1].Body.GetToken()), 1, "this text has two halves", "remove the line of hyphens between them")
+		at := outline.Pos{Line: first, Column: 1}
+		if second := file.Docs[1]; second.Body != nil {
+			at = r.pos(second.Body.GetToken())
+		} else if second.Start != nil {
+			at = r.pos(second.Start)
+		}
+		r.fail(at, 1, "this text has two halves", "remove the line of hyphens between them")
 	}
 	return r.node(file.Docs[0].Body), r.errs
 }

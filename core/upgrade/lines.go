@@ -4,6 +4,7 @@ import (
 	"slices"
 	"strings"
 
+	"vestibula/core/match"
 	"vestibula/core/pattern"
 	"vestibula/core/template"
 	"vestibula/core/tree"
@@ -16,13 +17,14 @@ type correspondence struct {
 	old, new *template.Template
 	to       map[*template.Line]*template.Line // from old lines to new ones
 	from     map[*template.Line]*template.Line
+	also     map[*template.Line]*template.Line // old lines that became one with another
 }
 
 // correspond follows the lines of a template by what stayed the same: the names on the
 // way and its own; a former name; the name without its number; and the only one left
 // with the same slots.
 func correspond(old, new *template.Template) *correspondence {
-	c := &correspondence{old, new, map[*template.Line]*template.Line{}, map[*template.Line]*template.Line{}}
+	c := &correspondence{old, new, map[*template.Line]*template.Line{}, map[*template.Line]*template.Line{}, map[*template.Line]*template.Line{}}
 	c.level(old.Top(), new.Top())
 	c.paths(old.Top(), new.Top())
 	return c
@@ -35,10 +37,48 @@ func (c *correspondence) pair(a, b *template.Line) {
 	}
 }
 
+// into returns the line that an old line became, alone or together with another.
+func (c *correspondence) into(old *template.Line) *template.Line {
+	if to := c.to[old]; to != nil {
+		return to
+	}
+	return c.also[old]
+}
+
+// join notes that a line became one with another that is paired already, and so did
+// what lies in it under the same name.
+func (c *correspondence) join(a, b *template.Line) {
+	if c.to[a] != nil || c.also[a] != nil || a.Each != nil || b.Each != nil {
+		return
+	}
+	c.also[a] = b
+	c.level(a.Inside(), b.Inside())
+	for _, inside := range a.Inside() {
+		for _, to := range b.Inside() {
+			if bare(inside) == bare(to) {
+				c.join(inside, to)
+			}
+		}
+	}
+}
+
 // level pairs lines that lie side by side.
 func (c *correspondence) level(old, new []*template.Line) {
+	for _, b := range new { // of several former names, the first that there was
+		for _, was := range b.Was {
+			for _, a := range old {
+				if !called(was, source(a)) {
+					continue
+				}
+				if c.to[a] == nil && c.from[b] == nil {
+					c.pair(a, b)
+				} else {
+					c.join(a, b)
+				}
+			}
+		}
+	}
 	for _, same := range []func(a, b *template.Line) bool{
-		func(a, b *template.Line) bool { return formerly(b, source(a)) },
 		func(a, b *template.Line) bool { return source(a) == source(b) && every(a) == every(b) },
 		func(a, b *template.Line) bool { return bare(a) == bare(b) && every(a) == every(b) },
 		func(a, b *template.Line) bool {
@@ -86,25 +126,27 @@ func (c *correspondence) paths(old, new []*template.Line) {
 	})
 	walk(new, "", func(l *template.Line, _ string) {
 		for _, was := range l.Was {
-			if !was.Path || c.from[l] != nil {
+			if !was.Path {
 				continue
 			}
 			var names []string
 			for _, n := range was.Names {
 				names = append(names, withoutNumber(n.Pattern.Source))
 			}
-			if lines := where[strings.Join(names, "/")]; len(lines) == 1 {
-				c.pair(lines[0], l)
+			if lines := where[strings.Join(names, "/")]; len(lines) == 1 && c.to[lines[0]] == nil {
+				if c.from[l] == nil {
+					c.pair(lines[0], l)
+				} else {
+					c.join(lines[0], l)
+				}
 			}
 		}
 	})
 }
 
-// formerly reports whether a line was called so.
-func formerly(l *template.Line, name string) bool {
-	return slices.ContainsFunc(l.Was, func(was template.Former) bool {
-		return !was.Path && len(was.Names) == 1 && (was.Names[0].Pattern.Source == name || was.Names[0].Pattern.Source == withoutNumber(name))
-	})
+// called reports whether a former name is that of a line, by its own text.
+func called(was template.Former, name string) bool {
+	return !was.Path && len(was.Names) == 1 && (was.Names[0].Pattern.Source == name || was.Names[0].Pattern.Source == withoutNumber(name))
 }
 
 // source is how the names of a line are written.
@@ -151,26 +193,32 @@ func slots(l *template.Line) string {
 
 // follows returns what [match.Wanted] asks: whether a real entry is a wanted thing, by
 // the lines that both come from and, of lines that repeat, by their items.
-func (c *correspondence) follows() func(want, real *tree.Node) (is, known bool) {
-	return func(want, real *tree.Node) (is, known bool) {
+func (c *correspondence) follows() func(want, real *tree.Node) match.Following {
+	return func(want, real *tree.Node) match.Following {
 		a, b := c.old.LineOf(real), c.new.LineOf(want)
 		if a == nil || b == nil {
-			return false, false
+			return match.Unsaid
 		}
-		to := c.to[a]
-		switch {
+		is := false
+		switch to := c.to[a]; {
+		case to == nil && c.also[a] == b:
+			return match.AlsoThis
 		case to == nil && c.from[b] == nil:
-			return false, false // a line that went and one that came: names may tell
+			return match.Unsaid // a line that went and one that came: names may tell
 		case to != b:
-			return false, true
 		case b.Each == nil:
-			return want.Nth == real.Nth, true
+			is = want.Nth == real.Nth
+		default:
+			x, y := item(a, real), item(b, want)
+			if !x.Given() || !y.Given() {
+				return match.Unsaid // the item shows in no name
+			}
+			is = x.Equal(y) || tree.Folded(x.String()) == tree.Folded(y.String())
 		}
-		x, y := item(a, real), item(b, want)
-		if !x.Given() || !y.Given() {
-			return false, false // the item shows in no name
+		if is {
+			return match.JustThis
 		}
-		return x.Equal(y) || tree.Folded(x.String()) == tree.Folded(y.String()), true
+		return match.NotThis
 	}
 }
 

@@ -27,6 +27,7 @@ type Job struct {
 	Full     *tree.Node         // all that lies in the project
 	Seen     *tree.Node         // the same without what is passed by
 	Sum      func(path string) (string, error)
+	Own      func(path string) bool // names the program's own files
 	Limit    int
 	Now      time.Time
 }
@@ -43,6 +44,7 @@ type Step struct {
 	thing *match.Thing
 	node  *tree.Node
 	sum   string // of what is replaced or removed
+	final func(chosen func(*match.Thing) bool) string
 }
 
 // A Stay is something that is left as it is, and why.
@@ -57,10 +59,22 @@ type Plan struct {
 	Label         *label.Label // as it will be, when all is done that is sure
 
 	job     *Job
-	matched map[*tree.Node]bool
+	matched map[*tree.Node]matched
 	given   map[string]string // of files that stay or come, by their new paths
 	targets []target
 	links   *links
+
+	moving  map[string]*match.Thing // what gets another name or place, by its path
+	origin  map[string]string       // where what is put together lies, by its path in the trees
+	why     map[string]string       // the same for why it is moved
+	emptied []*Step                 // what goes when folders have been put together
+	apart   []Stay                  // folders that cannot be
+}
+
+// A matched entry is one that is wanted.
+type matched struct {
+	want *tree.Node
+	at   string
 }
 
 // A target is a wanted file or link that is there.
@@ -70,9 +84,9 @@ type target struct {
 	to   func(chosen func(*match.Thing) bool) string
 }
 
-// Make plans an upgrade.
+// Make plans an upgrade. The trees of the job are changed by it.
 func Make(j *Job) (*Plan, error) {
-	p := &Plan{job: j, matched: map[*tree.Node]bool{}, given: map[string]string{}}
+	p := &Plan{job: j, origin: map[string]string{}, why: map[string]string{}}
 	old, err := match.Of(j.Project.Template, j.Project.Values, j.Limit, j.Now)
 	if err != nil {
 		return nil, err
@@ -87,17 +101,16 @@ func Make(j *Job) (*Plan, error) {
 	if before != nil && lines.to[before] != nil && lines.to[before] != after {
 		return nil, &OwnError{source(lines.to[before])}
 	}
-	p.names(old, w)
 	w.Follows = lines.follows()
 	p.links = linksOf(w.Own)
-	w.Matched = func(want, real *tree.Node, at string, to func(chosen func(*match.Thing) bool) string) {
-		p.matched[real] = true
-		p.links.lies(want, to, false)
-		if want.Kind != tree.Folder && want.Marks&tree.Due == 0 {
-			p.targets = append(p.targets, target{want, at, to})
-		}
+	known := remember(j.Seen)
+	var things []*match.Thing
+	for some := true; some; { // until no two folders are one any more
+		known.restore(j.Seen)
+		things = p.compare(w)
+		some = p.together(p.doubles(w, lines, known))
 	}
-	things := match.Compare(w, j.Seen)
+	p.names(old, w)
 	for _, t := range things {
 		p.thing(t)
 		if t.Kind == match.Missing {
@@ -112,8 +125,30 @@ func Make(j *Job) (*Plan, error) {
 	if err := p.dropped(j.Seen, j.Full, ""); err != nil {
 		return nil, err
 	}
+	p.gathered()
+	p.Stays = append(p.Stays, p.apart...)
 	p.relabel(w)
 	return p, nil
+}
+
+// compare holds the project against what is wanted.
+func (p *Plan) compare(w *match.Wanted) []*match.Thing {
+	p.matched, p.given, p.targets = map[*tree.Node]matched{}, map[string]string{}, nil
+	w.Matched = func(want, real *tree.Node, at string, to func(chosen func(*match.Thing) bool) string) {
+		p.matched[real] = matched{want, at}
+		p.links.lies(want, to, false)
+		if want.Kind != tree.Folder && want.Marks&tree.Due == 0 {
+			p.targets = append(p.targets, target{want, at, to})
+		}
+	}
+	things := match.Compare(w, p.job.Seen)
+	p.moving = map[string]*match.Thing{}
+	for _, t := range things {
+		if t.Kind == match.Misnamed {
+			p.moving[t.Path] = t
+		}
+	}
+	return things
 }
 
 // An OwnError says that by the new template another folder would be the project's own.
@@ -156,13 +191,13 @@ func (p *Plan) thing(t *match.Thing) {
 			p.Stays = append(p.Stays, Stay{t.Path, "it is not made: it starts from " + from + ", which is not at hand"})
 			return
 		}
-		p.Steps = append(p.Steps, &Step{Op: change.Make, Sure: true, To: t.Path, Kind: t.Node.Kind, Why: "new", thing: t, node: t.Node.Built()})
+		p.Steps = append(p.Steps, &Step{Op: change.Make, Sure: true, To: t.Path, Kind: t.Node.Kind, Why: "new", thing: t, node: t.Node.Built(), final: t.Target})
 	case t.Kind == match.Misnamed:
 		kind := t.Node.Kind
 		if t.Node.Marks&tree.Either != 0 {
 			kind = tree.File
 		}
-		p.Steps = append(p.Steps, &Step{Op: change.Move, Sure: t.Sure, From: t.Path, To: t.Final(), Kind: kind, Why: why[t.Reason], thing: t})
+		p.Steps = append(p.Steps, &Step{Op: change.Move, Sure: t.Sure, From: p.lies(t.Path), To: t.Final(), Kind: kind, Why: why[t.Reason], thing: t, final: t.Target})
 	}
 }
 
@@ -181,7 +216,8 @@ func (p *Plan) lacks(n *tree.Node) string {
 
 // update plans what becomes of a file that the project was given.
 func (p *Plan) update(t target) error {
-	given, known := p.job.Project.Label.Given[t.path]
+	lies := p.lies(t.path)
+	given, known := p.job.Project.Label.Given[lies]
 	if !known || p.lacks(t.want) != "" {
 		if known {
 			p.given[t.to(all)] = given
@@ -197,17 +233,17 @@ func (p *Plan) update(t target) error {
 	if p.given[to] = given; want == given {
 		return nil
 	}
-	is, err := p.job.Sum(t.path)
+	is, err := p.job.Sum(lies)
 	switch {
 	case err != nil:
 		return err
 	case is == want:
 		p.given[to] = want
 	case is != given:
-		p.Stays = append(p.Stays, Stay{t.path, untouched[t.want.Kind].edited})
+		p.Stays = append(p.Stays, Stay{lies, untouched[t.want.Kind].edited})
 	default:
 		p.given[to] = want
-		p.Steps = append(p.Steps, &Step{Op: change.Replace, Sure: true, From: t.path, To: to, Kind: t.want.Kind, Why: untouched[t.want.Kind].why, node: t.want, sum: given})
+		p.Steps = append(p.Steps, &Step{Op: change.Replace, Sure: true, From: lies, To: to, Kind: t.want.Kind, Why: untouched[t.want.Kind].why, node: t.want, sum: given, final: t.to})
 	}
 	return nil
 }
@@ -228,7 +264,7 @@ func (p *Plan) dropped(seen, full *tree.Node, at string) error {
 		whole := full.Child(n.Name)
 		switch {
 		case whole == nil:
-		case p.matched[n]:
+		case p.stands(n):
 			if n.Kind == tree.Folder {
 				if err := p.dropped(n, whole, here); err != nil {
 					return err
@@ -239,8 +275,11 @@ func (p *Plan) dropped(seen, full *tree.Node, at string) error {
 			if err != nil {
 				return err
 			}
+			if holds != "" && p.origin[here] != "" {
+				continue // it was put there, and that is told
+			}
 			if holds != "" {
-				p.Stays = append(p.Stays, Stay{here, "it is no longer asked for, and stays: " + holds})
+				p.Stays = append(p.Stays, Stay{p.lies(here), "it is no longer asked for, and stays: " + holds})
 				continue
 			}
 			p.Steps = append(p.Steps, steps...)
@@ -249,18 +288,25 @@ func (p *Plan) dropped(seen, full *tree.Node, at string) error {
 	return nil
 }
 
+// stands reports whether an entry is wanted.
+func (p *Plan) stands(n *tree.Node) bool {
+	_, is := p.matched[n]
+	return is
+}
+
 // removal plans that something goes, the deepest first, or says why it cannot.
 func (p *Plan) removal(n *tree.Node, at string) (steps []*Step, holds string, err error) {
-	step := &Step{Op: change.Remove, Sure: true, From: at, Kind: n.Kind, Why: "no longer asked for, and empty"}
+	lies := p.lies(at)
+	step := &Step{Op: change.Remove, Sure: true, From: lies, Kind: n.Kind, Why: "no longer asked for, and empty"}
 	if n.Marks&tree.Link != 0 {
 		step.Kind = tree.Symlink
 	}
 	if n.Kind != tree.Folder {
-		given, known := p.job.Project.Label.Given[at]
+		given, known := p.job.Project.Label.Given[lies]
 		if !known {
 			return nil, "it holds “" + n.Name + "”", nil
 		}
-		sum, err := p.job.Sum(at)
+		sum, err := p.job.Sum(lies)
 		if err != nil {
 			return nil, "", err
 		}
@@ -271,6 +317,9 @@ func (p *Plan) removal(n *tree.Node, at string) (steps []*Step, holds string, er
 		return []*Step{step}, "", nil
 	}
 	for _, c := range n.Children {
+		if t := p.moving[path.Join(at, c.Name)]; t != nil && t.Sure {
+			continue
+		}
 		inner, holds, err := p.removal(c, path.Join(at, c.Name))
 		if err != nil || holds != "" {
 			return nil, holds, err
@@ -335,9 +384,13 @@ func (p *Plan) Changes(chosen func(*Step) bool) []change.Change {
 	}
 	taken := func(t *match.Thing) bool { return things[t] }
 	relinked := map[string]bool{}
+	gathered := map[string]bool{}
 	for _, s := range p.Steps {
 		if s.Op == change.Replace && s.Kind == tree.Symlink && chosen(s) {
 			relinked[s.From] = true
+		}
+		if s.Op == change.Move && s.thing == nil {
+			gathered[s.From] = true
 		}
 	}
 	var list []change.Change
@@ -351,14 +404,14 @@ func (p *Plan) Changes(chosen func(*Step) bool) []change.Change {
 		c := change.Change{Op: s.Op, Why: s.Why, Was: change.State{Entry: tree.Entry{Kind: s.Kind}}}
 		switch s.Op {
 		case change.Make:
-			c.Path, c.Node = p.Becomes+"/"+s.thing.Target(taken), p.links.made(s.node, taken)
+			c.Path, c.Node = p.Becomes+"/"+s.final(taken), p.links.made(s.node, taken)
 		case change.Move:
-			c.From, c.Path = p.Name+"/"+s.From, p.Becomes+"/"+s.thing.Target(taken)
-			if c.From == c.Path || relinked[s.From] {
+			c.From, c.Path = p.Name+"/"+s.From, p.Becomes+"/"+s.final(taken)
+			if c.From == c.Path || relinked[s.From] || s.thing != nil && gathered[s.From] {
 				continue
 			}
 		case change.Replace:
-			c.Path, c.Content, c.Was.Sum = p.Becomes+"/"+s.target(p, taken), s.node.Content, s.sum
+			c.Path, c.Content, c.Was.Sum = p.Becomes+"/"+s.final(taken), s.node.Content, s.sum
 			if s.Kind == tree.Symlink { // one goes, and another one comes
 				list = append(list, change.Change{Op: change.Remove, Path: p.Name + "/" + s.From, Was: c.Was, Why: s.Why})
 				c = change.Change{Op: change.Make, Path: c.Path, Node: p.links.made(s.node, taken), Why: s.Why}
@@ -371,14 +424,4 @@ func (p *Plan) Changes(chosen func(*Step) bool) []change.Change {
 		list = append(list, c)
 	}
 	return list
-}
-
-// target is where a file that is replaced lies when the moves are done.
-func (s *Step) target(p *Plan, taken func(*match.Thing) bool) string {
-	for _, t := range p.targets {
-		if t.path == s.From {
-			return t.to(taken)
-		}
-	}
-	return s.To
 }

@@ -105,12 +105,23 @@ func (d *draw) lines(depth int) (list []*outlineLine) {
 	return list
 }
 
-// changed is a copy of lines in which something is inserted, dropped, renamed or turned
-// round.
+// changed is a copy of lines in which something is inserted, dropped, renamed, turned
+// round, or put together.
 func (d *draw) changed(lines []*outlineLine) (list []*outlineLine) {
-	for _, l := range lines {
+	joined := -1
+	for i, l := range lines {
+		if i == joined {
+			continue
+		}
 		next := *l
 		next.was = nil
+		if i+1 < len(lines) && !l.file && !lines[i+1].file && rapid.IntRange(0, 4).Draw(d.T, "joined") == 0 {
+			joined = i + 1
+			next.name, next.was = d.word(), []string{l.name, lines[joined].name}
+			next.inside = append(d.changed(l.inside), d.changed(lines[joined].inside)...)
+			list = append(list, &next)
+			continue
+		}
 		switch rapid.IntRange(0, 9).Draw(d.T, "change") {
 		case 0:
 			list = append(list, &outlineLine{name: d.word(), numbered: true}) // one in front
@@ -146,7 +157,9 @@ func whole(t require.TestingT, dir string) map[string]string {
 		case strings.HasPrefix(e.Name(), ".vestibula-"):
 			return fs.SkipDir
 		case e.IsDir():
-			all[rel+"/"] = ""
+			info, err := e.Info()
+			require.NoError(t, err)
+			all[rel+"/"] = info.ModTime().String()
 			return nil
 		}
 		data, err := os.ReadFile(p)
@@ -199,6 +212,11 @@ func TestAfterAnUpgradeTheProjectIsWhatTheTemplateMakes(t *testing.T) {
 		data, err := l.Encode()
 		require.NoError(t, err)
 		require.NoError(t, os.WriteFile(filepath.Join(dir, label.FileName), data, 0o666))
+		for at := range whole(t, top) {
+			if strings.HasSuffix(at, "/") {
+				require.NoError(t, os.Chtimes(filepath.Join(top, at), time.Time{}, now.AddDate(-1, 0, -len(at))))
+			}
+		}
 		before := whole(t, top)
 
 		next := templateOf(t, d.changed(lines), "another plan of <client>")
@@ -207,7 +225,7 @@ func TestAfterAnUpgradeTheProjectIsWhatTheTemplateMakes(t *testing.T) {
 		require.NoError(t, err)
 		full, seen, _, err := inspect.Both(dir, next)
 		require.NoError(t, err)
-		plan, err := Make(&Job{Project: p, Template: next, Values: values, Full: full, Seen: seen, Limit: 10_000, Now: now, Sum: func(at string) (string, error) {
+		plan, err := Make(&Job{Project: p, Template: next, Values: values, Full: full, Seen: seen, Limit: 10_000, Now: now, Own: disk.Own, Sum: func(at string) (string, error) {
 			data, err := os.ReadFile(filepath.Join(dir, at))
 			return digest.Bytes(data), err
 		}})

@@ -1,0 +1,229 @@
+package upgrade
+
+import (
+	"path"
+	"slices"
+	"strings"
+
+	"vestibula/core/change"
+	"vestibula/core/match"
+	"vestibula/core/merge"
+	"vestibula/core/template"
+	"vestibula/core/tree"
+)
+
+// A remembered node is what the old template has found out about a real entry.
+type remembered struct {
+	from  int32
+	nth   uint8
+	marks tree.Marks
+}
+
+// memories are what is known of all entries.
+type memories map[*tree.Node]remembered
+
+func remember(root *tree.Node) memories {
+	known := memories{}
+	for _, n := range root.All() {
+		known[n] = remembered{n.From, n.Nth, n.Marks}
+	}
+	return known
+}
+
+// restore has all entries know that again.
+func (k memories) restore(root *tree.Node) {
+	for _, n := range root.All() {
+		n.From, n.Nth, n.Marks = k[n].from, k[n].nth, k[n].marks
+	}
+}
+
+// A double is a folder whose line has become one with another line, which has a folder
+// already: what lies in it comes to lie there.
+type double struct {
+	at    string // where it lies
+	there string // the other folder
+}
+
+// doubles finds the folders of which two have become one.
+func (p *Plan) doubles(w *match.Wanted, lines *correspondence, known memories) (list []double) {
+	places := map[*template.Line][]matched{}
+	for _, m := range p.matched {
+		if line := w.Template.LineOf(m.want); line != nil {
+			places[line] = append(places[line], m)
+		}
+	}
+	var walk func(n *tree.Node, at string)
+	walk = func(n *tree.Node, at string) {
+		for _, c := range n.Children {
+			here := path.Join(at, c.Name)
+			if c.Kind != tree.Folder || c.Marks&tree.Apart != 0 {
+				continue
+			}
+			if _, stays := p.matched[c]; stays {
+				walk(c, here)
+				continue
+			}
+			if there := one(p.becomes(w, lines, known[c], c, n), places); there != "" && !strings.HasPrefix(there+"/", here+"/") {
+				list = append(list, double{here, there})
+			}
+		}
+	}
+	walk(p.job.Seen, "")
+	return list
+}
+
+// becomes returns the line that a folder belongs to by now, where it is not the one
+// that stands for it: by its old line, or by a former name.
+func (p *Plan) becomes(w *match.Wanted, lines *correspondence, known remembered, n, in *tree.Node) *template.Line {
+	if known.from > 0 {
+		old := lines.old.LineOf(&tree.Node{From: known.from})
+		if old == nil || old.Each != nil {
+			return nil
+		}
+		return lines.into(old)
+	}
+	m, there := p.matched[in]
+	folder := w.Own
+	if there {
+		folder = m.want
+	}
+	for _, c := range folder.Children {
+		if slices.Contains(w.Expansion.Was[c], n.Name) {
+			return w.Template.LineOf(c)
+		}
+	}
+	return nil
+}
+
+// one returns where the only folder of a line lies, or "".
+func one(line *template.Line, places map[*template.Line][]matched) string {
+	if line == nil || line.Each != nil || len(places[line]) != 1 || places[line][0].want.Kind != tree.Folder {
+		return ""
+	}
+	return places[line][0].at
+}
+
+// together puts doubles together in the trees, and notes where what is in them lies. It
+// reports whether there were any.
+func (p *Plan) together(list []double) (some bool) {
+	j := p.job
+	for _, d := range list {
+		from, into := below(j.Full, d.at), below(j.Full, d.there)
+		if from == nil || into == nil || len(from.Children) == 0 {
+			continue
+		}
+		m := &merge.Merger{Sum: func(at string) (string, error) { return j.Sum(p.lies(at)) }, Own: j.Own}
+		changes, err := m.Put(from, d.at, into, d.there, d.there)
+		if err != nil {
+			if told := (Stay{p.lies(d.at), err.Error()}); !slices.Contains(p.apart, told) {
+				p.apart = append(p.apart, told)
+			}
+			continue
+		}
+		some = some || len(changes) > 0
+		for _, c := range changes {
+			if c.Op == change.Remove {
+				p.emptied = append(p.emptied, &Step{Op: change.Remove, Sure: true, From: p.lies(c.Path), Kind: c.Was.Kind, Why: c.Why, sum: c.Was.Sum})
+				delete(p.origin, c.Path)
+				take(j.Full, c.Path)
+				take(j.Seen, c.Path)
+				continue
+			}
+			old := p.lies(c.From)
+			delete(p.origin, c.From)
+			p.origin[c.Path], p.why[c.Path] = old, c.Why
+			take(j.Full, c.From)
+			if n := take(j.Seen, c.From); n != nil {
+				n.Name = path.Base(c.Path)
+				put(below(j.Seen, path.Dir(c.Path)), n)
+			}
+		}
+		sorted(into)
+	}
+	return some
+}
+
+// lies returns where something lies, by its path in the trees in which doubles have
+// been put together.
+func (p *Plan) lies(at string) string {
+	for in := at; in != "." && len(p.origin) > 0; in = path.Dir(in) {
+		if old, moved := p.origin[in]; moved {
+			return old + at[len(in):]
+		}
+	}
+	return at
+}
+
+// gathered adds the steps by which what has been put together gets there.
+func (p *Plan) gathered() {
+	goes := map[string]bool{}
+	for _, s := range p.Steps {
+		goes[s.From] = goes[s.From] || s.Op == change.Remove
+	}
+	var list []string
+	for at, old := range p.origin {
+		if !goes[old] {
+			list = append(list, at)
+		}
+	}
+	slices.Sort(list)
+	for _, at := range list {
+		if t := p.moving[at]; t != nil && t.Sure {
+			continue // it gets another name as well, and that takes it along
+		}
+		final := func(chosen func(*match.Thing) bool) string {
+			for in := at; in != "."; in = path.Dir(in) {
+				if t := p.moving[in]; t != nil && chosen(t) {
+					return t.Target(chosen) + at[len(in):]
+				}
+			}
+			return at
+		}
+		kind := tree.Folder
+		if n := below(p.job.Full, at); n != nil && n.Kind != tree.Folder {
+			kind = tree.File
+			if n.Marks&tree.Link != 0 {
+				kind = tree.Symlink
+			}
+		}
+		p.Steps = append(p.Steps, &Step{Op: change.Move, Sure: true, From: p.origin[at], To: final(func(t *match.Thing) bool { return t.Sure }), Kind: kind, Why: p.why[at], final: final})
+	}
+	p.Steps = append(p.Steps, p.emptied...)
+}
+
+// below returns what lies at a path, or nil.
+func below(n *tree.Node, at string) *tree.Node {
+	if at == "" || at == "." {
+		return n
+	}
+	for name := range strings.SplitSeq(at, "/") {
+		if n == nil {
+			return nil
+		}
+		n = n.Child(name)
+	}
+	return n
+}
+
+// take takes what lies at a path out of its folder, and returns it.
+func take(root *tree.Node, at string) *tree.Node {
+	in := below(root, path.Dir(at))
+	if in == nil {
+		return nil
+	}
+	n := in.Child(path.Base(at))
+	in.Children = slices.DeleteFunc(in.Children, func(c *tree.Node) bool { return c == n })
+	return n
+}
+
+// put puts something into a folder, in the order of names.
+func put(in, n *tree.Node) {
+	if in != nil {
+		in.Children = append(in.Children, n)
+		sorted(in)
+	}
+}
+
+func sorted(n *tree.Node) {
+	slices.SortFunc(n.Children, func(a, b *tree.Node) int { return strings.Compare(a.Name, b.Name) })
+}
