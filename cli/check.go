@@ -74,6 +74,7 @@ where there are errors; with --strict, warnings count too.`,
 	c.Flags().StringArrayVar(&r.ignore, "ignore", nil, "in a folder, pass by paths that fit this `PATTERN`")
 	c.Flags().BoolVar(&r.fix, "fix", false, "mend what can be mended, in the template or in the folder")
 	r.ask.addYes(c, "with --fix: do what is sure without asking")
+	r.ask.addMoves(c)
 	r.ask.addPlan(c)
 	c.Flags().BoolVar(&r.ask.preview, "preview", false, "with --fix: show what would be done, and change nothing")
 	c.Flags().StringVar(&r.accept, "accept", "", "what is found at this `PATH` of a project is meant so")
@@ -90,6 +91,9 @@ where there are errors; with --strict, warnings count too.`,
 func (r *checkRun) run(args []string) error {
 	if r.ask.plan != "" && !r.fix {
 		return unclear("", "--plan goes with --fix")
+	}
+	if (r.ask.mendLinks || r.ask.addresses != "") && !r.fix {
+		return unclear("", "--mend-links and --addresses go with --fix")
 	}
 	if r.explain != "" {
 		return r.explainRule()

@@ -83,6 +83,8 @@ type planRun struct {
 	consent
 	file, sheet, in string
 	planned         *plan.Planned
+	rows            []change.Change // what the rows do, without what follows from it
+	followed        *followed
 }
 
 func (a *app) applyCommand() *cobra.Command {
@@ -114,6 +116,7 @@ one undo takes all of it back.`,
 		},
 	}
 	r.addYes(c, "carry it out without asking")
+	r.addMoves(c)
 	c.Flags().BoolVar(&r.preview, "preview", false, "show what would be done, and change nothing")
 	c.Flags().BoolVar(&r.asJSON, "json", false, "print JSON")
 	c.Flags().StringVar(&r.in, "in", ".", "the `FOLDER` in which its paths begin")
@@ -143,6 +146,14 @@ func (r *planRun) run() error {
 		}
 		return path
 	}
+	r.rows = slices.Clone(set.Changes)
+	err := relabel(set)
+	if err != nil {
+		return refused("", "%v", err)
+	}
+	if r.followed, err = r.follow(set, r.consent, set.Places, nil); err != nil {
+		return err
+	}
 	p, err := r.prepared(set, r.consent, false)
 	if err != nil {
 		return err
@@ -151,7 +162,7 @@ func (r *planRun) run() error {
 	if r.yes && !r.asJSON {
 		r.draw()
 	}
-	n := term.Count(len(set.Changes), "thing")
+	n := term.Count(len(r.rows), "thing")
 	goes, err := r.agreed(r.consent, r.draw, fmt.Sprintf("Do %s in %s?", n, filepath.Base(set.Places[0])), "carry it out")
 	if !goes {
 		if err == nil && r.asJSON {
@@ -243,9 +254,9 @@ func (d planDisk) Own(path string) bool { return disk.Own(path) }
 
 // draw shows what will be done.
 func (r *planRun) draw() {
-	for i, c := range r.planned.Set.Changes {
+	for i, c := range r.rows {
 		if i == manyRows {
-			r.screen.Line(term.Dim.Render(term.Sprintf("  … and %s more; --json lists all", term.Number(len(r.planned.Set.Changes)-i))))
+			r.screen.Line(term.Dim.Render(term.Sprintf("  … and %s more; --json lists all", term.Number(len(r.rows)-i))))
 			break
 		}
 		note := term.Shown("")
@@ -270,6 +281,7 @@ func (r *planRun) draw() {
 		r.screen.Line(term.Dim.Render(term.Sprintf("  %s left out: what is so already, and what only the command does that has written the plan", term.Count(n, "row"))))
 	}
 	r.screen.Line()
+	r.followed.draw(r.screen)
 }
 
 // report prints the plan, or what was done, as JSON.
@@ -281,11 +293,12 @@ func (r *planRun) report(done bool) error {
 		Row  int    `json:"row,omitempty"`
 	}
 	out := struct {
-		Done    bool   `json:"done"`
-		Steps   []step `json:"steps"`
-		Skipped []int  `json:"skipped"`
-	}{done, []step{}, []int{}}
-	for i, c := range r.planned.Set.Changes {
+		Done    bool         `json:"done"`
+		Steps   []step       `json:"steps"`
+		Skipped []int        `json:"skipped"`
+		Broken  []brokenJSON `json:"broken"`
+	}{done, []step{}, []int{}, r.followed.json()}
+	for i, c := range r.rows {
 		s := step{c.Op.String(), c.From, c.Path, r.planned.Rows[i]}
 		if c.Op == change.Remove {
 			s.From, s.To = c.Path, ""

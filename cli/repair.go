@@ -111,6 +111,10 @@ func (r *checkRun) repair(paths []string, reports []*inspect.Report) error {
 		}
 		return r.after(paths, reports)
 	}
+	follow, err := r.follow(set, r.ask, set.Places, nil)
+	if err != nil {
+		return err
+	}
 	plan, err := r.prepared(set, r.ask, false)
 	if err != nil {
 		return err
@@ -135,6 +139,7 @@ func (r *checkRun) repair(paths []string, reports []*inspect.Report) error {
 			r.tellProbable(probable)
 		}
 		r.screen.Line()
+		follow.draw(r.screen)
 	}
 	if r.ask.yes && !r.asJSON {
 		show()
@@ -207,48 +212,47 @@ func (r *checkRun) after(paths []string, reports []*inspect.Report) error {
 	return r.tellReports(reports)
 }
 
-// givenSums is the change that notes in a project's label what new files hold.
+// givenSums is the change that notes in a project's label what new files hold, and where
+// the others are.
 func (r *checkRun) givenSums(s *inspect.Subject, changes []change.Change) ([]change.Change, error) {
-	l := *s.Project.Label
-	given := map[string]string{}
-	for at, sum := range l.Given {
-		given[at] = sum
-	}
-	before := len(given)
-	for i := range changes {
-		c := &changes[i]
-		switch c.Op {
-		case change.Make:
-			var failed error
-			c.Each(func(at string, n *tree.Node) bool {
-				if n.Kind != tree.Folder {
-					given[at], failed = journal.SumOf(n)
-				}
-				return failed == nil
-			})
-			if failed != nil {
-				return nil, failed
-			}
-		case change.Move:
-			for at, sum := range l.Given {
-				if at == c.From || strings.HasPrefix(at, c.From+"/") {
-					delete(given, at)
-					given[c.Path+at[len(c.From):]] = sum
-					before = -1
-				}
-			}
-		}
-	}
-	if len(given) == before {
-		return nil, nil
-	}
-	l.Given = given
 	old, err := place.ReadFile(filepath.Join(s.Dir, label.FileName), label.MaxBytes)
 	if err != nil {
 		return nil, err
 	}
-	data, err := l.Encode()
+	l, err := label.Parse(old)
 	if err != nil {
+		return nil, err
+	}
+	moves := movesOf(&change.Set{Places: []string{"/"}, Changes: changes})
+	changed := l.Follow(func(at string) (string, bool) {
+		to, stays := moves.After("/" + at)
+		return strings.TrimPrefix(to, "/"), stays
+	})
+	for i := range changes {
+		c := &changes[i]
+		if c.Op != change.Make {
+			continue
+		}
+		var failed error
+		c.Each(func(at string, n *tree.Node) bool {
+			if n.Kind != tree.Folder {
+				if l.Given == nil {
+					l.Given = map[string]string{}
+				}
+				changed = true
+				l.Given[at], failed = journal.SumOf(n)
+			}
+			return failed == nil
+		})
+		if failed != nil {
+			return nil, failed
+		}
+	}
+	if !changed {
+		return nil, nil
+	}
+	data, err := l.Encode()
+	if err != nil || string(data) == string(old) {
 		return nil, err
 	}
 	return []change.Change{replacing(0, label.FileName, old, data)}, nil

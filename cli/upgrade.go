@@ -35,6 +35,8 @@ type upgradeRun struct {
 	templates map[string]*template.Template // by the names of their files
 	unfound   map[string]bool               // names of templates that are not found, and that was told
 	bad       []string                      // what cannot be upgraded, and why
+	roots     []string                      // the folders that were named
+	followed  *followed
 }
 
 // An upgrading is one project that is brought to another template or other values.
@@ -71,6 +73,7 @@ and one undo. What is only probable is asked for by itself.`,
 	}
 	r.addYes(c, "do what is sure without asking")
 	r.addPlan(c)
+	r.addMoves(c)
 	c.Flags().BoolVar(&r.preview, "preview", false, "show what would be done, and change nothing")
 	c.Flags().BoolVar(&r.asJSON, "json", false, "print JSON")
 	c.Flags().StringVar(&r.by, "template", "", "bring them to this `TEMPLATE`")
@@ -115,8 +118,14 @@ func (r *upgradeRun) find(at string) error {
 		return unclear("", "%s cannot be read: %s", at, place.Reason(err))
 	}
 	if found {
+		r.roots = append(r.roots, own[0])
 		return r.add(own[0])
 	}
+	real, err := place.Real(at)
+	if err != nil {
+		return unclear("", "%s cannot be read: %s", at, place.Reason(err))
+	}
+	r.roots = append(r.roots, real)
 	for _, u := range unread {
 		r.bad = append(r.bad, fmt.Sprintf("%s cannot be read, and projects may lie in it: %s", fromHere(u.Path), place.Reason(u.Err)))
 	}
@@ -301,6 +310,9 @@ func (r *upgradeRun) carryOut() error {
 	if err != nil {
 		return err
 	}
+	if r.followed, err = r.follow(set, r.consent, r.roots, r.tops(set)); err != nil {
+		return err
+	}
 	if len(set.Changes) == 0 {
 		if r.asJSON {
 			return r.report(chosen, false)
@@ -341,6 +353,17 @@ func (r *upgradeRun) carryOut() error {
 	}
 	r.screen.Text(term.Good.Render("Upgraded") + term.Sprintf(" %s: %s. vestibula undo takes it back.", title, term.Count(count, "thing")))
 	return nil
+}
+
+// tops are the folders in which projects lie that get another name: what lies beside them
+// may point at them.
+func (r *upgradeRun) tops(set *change.Set) (tops []string) {
+	for _, u := range r.jobs {
+		if dir := filepath.Dir(u.project.Dir); u.plan.Name != u.plan.Becomes && slices.Contains(set.Places, dir) && !slices.Contains(tops, dir) {
+			tops = append(tops, dir)
+		}
+	}
+	return tops
 }
 
 func asMeant(n int) term.Shown {
@@ -445,6 +468,7 @@ func (r *upgradeRun) draw(chosen map[*upgrade.Step]bool) {
 		}
 		r.screen.Line()
 	}
+	r.followed.draw(r.screen)
 }
 
 func stepLine(s *upgrade.Step, chosen bool) term.Shown {
@@ -482,9 +506,10 @@ func (r *upgradeRun) report(chosen map[*upgrade.Step]bool, done bool) error {
 		Stays   []stay `json:"stays"`
 	}
 	out := struct {
-		Done     bool  `json:"done"`
-		Projects []one `json:"projects"`
-	}{done, []one{}}
+		Done     bool         `json:"done"`
+		Projects []one        `json:"projects"`
+		Broken   []brokenJSON `json:"broken"`
+	}{done, []one{}, r.followed.json()}
 	todo := 0
 	for _, u := range r.jobs {
 		o := one{Project: fromHere(u.project.Dir), Steps: []step{}, Stays: []stay{}}

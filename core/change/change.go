@@ -106,6 +106,9 @@ type Change struct {
 	// where removed things are kept.
 	Via string
 	Why string // for a person
+	// Instead is, of a Remove, the path at which the same is to be found: it says where
+	// what points here is to point. It is not written down.
+	Instead string
 
 	seen int32 // where it stands among what was looked at ahead, from 1: see [Check.LookAhead]
 }

@@ -152,6 +152,34 @@ func (l *Label) Encode() ([]byte, error) {
 	return out.Bytes(), err
 }
 
+// Follow brings what was given and accepted to the paths that it has after moves, and
+// forgets what leaves the project. After returns where something comes to lie, and
+// whether that is in the project. It reports whether anything is otherwise now.
+func (l *Label) Follow(after func(at string) (to string, inside bool)) (changed bool) {
+	given := make(map[string]string, len(l.Given))
+	for at, sum := range l.Given {
+		to, inside := after(at)
+		if changed = changed || to != at || !inside; !inside {
+			continue
+		}
+		if _, there := l.Given[to]; to == at || !there {
+			given[to] = sum
+		}
+	}
+	accepted := make([]Accepted, 0, len(l.Accepted))
+	for _, a := range l.Accepted {
+		to, inside := after(a.Path)
+		changed = changed || to != a.Path || !inside
+		if a.Path = to; inside {
+			accepted = append(accepted, a)
+		}
+	}
+	if changed {
+		l.Given, l.Accepted = given, accepted
+	}
+	return changed
+}
+
 // Same reports whether two builds are of one text with the same values.
 func (b *Build) Same(other *Build) bool {
 	return b.Template == other.Template && b.Text == other.Text && b.SameValues(other)

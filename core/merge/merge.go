@@ -98,7 +98,7 @@ func (m *Merger) put(list []change.Change, from *tree.Node, at string, into *tre
 				return nil, err
 			}
 			if mine == its {
-				list = append(list, change.Change{Op: change.Remove, Path: old, Was: change.State{Entry: tree.Entry{Kind: kindOf(c)}, Sum: mine}, Why: whyEqual})
+				list = append(list, change.Change{Op: change.Remove, Path: old, Was: change.State{Entry: tree.Entry{Kind: kindOf(c)}, Sum: mine}, Why: whyEqual, Instead: path.Join(to, twin.Name)})
 				continue
 			}
 		}
@@ -111,7 +111,7 @@ func (m *Merger) put(list []change.Change, from *tree.Node, at string, into *tre
 		names[tree.Folded(beside.Name)] = &beside
 	}
 	if !stays {
-		list = append(list, change.Change{Op: change.Remove, Path: at, Was: change.State{Entry: tree.Entry{Kind: tree.Folder}}, Why: whyEmpty})
+		list = append(list, change.Change{Op: change.Remove, Path: at, Was: change.State{Entry: tree.Entry{Kind: tree.Folder}}, Why: whyEmpty, Instead: to})
 	}
 	return list, nil
 }

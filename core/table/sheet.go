@@ -32,8 +32,9 @@ func (w *workbook) read(t *Table) error {
 		}
 		switch start.Name.Local {
 		case "row":
-			if number, err = strconv.Atoi(attribute(start, "r", strconv.Itoa(number+1))); err != nil {
-				return errDamaged
+			before := number
+			if number, err = strconv.Atoi(attribute(start, "r", strconv.Itoa(number+1))); err != nil || number <= before {
+				return errDamaged // rows stand in their order
 			}
 			if err := w.readRow(t, dec, number); err != nil {
 				return err

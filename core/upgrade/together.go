@@ -123,7 +123,7 @@ func (p *Plan) together(list []double) (some bool) {
 		some = some || len(changes) > 0
 		for _, c := range changes {
 			if c.Op == change.Remove {
-				p.emptied = append(p.emptied, &Step{Op: change.Remove, Sure: true, From: p.lies(c.Path), Kind: c.Was.Kind, Why: c.Why, sum: c.Was.Sum})
+				p.emptied = append(p.emptied, &Step{Op: change.Remove, Sure: true, From: p.lies(c.Path), To: c.Instead, Kind: c.Was.Kind, Why: c.Why, sum: c.Was.Sum})
 				delete(p.origin, c.Path)
 				take(j.Full, c.Path)
 				take(j.Seen, c.Path)
@@ -171,14 +171,7 @@ func (p *Plan) gathered() {
 		if t := p.moving[at]; t != nil && t.Sure {
 			continue // it gets another name as well, and that takes it along
 		}
-		final := func(chosen func(*match.Thing) bool) string {
-			for in := at; in != "."; in = path.Dir(in) {
-				if t := p.moving[in]; t != nil && chosen(t) {
-					return t.Target(chosen) + at[len(in):]
-				}
-			}
-			return at
-		}
+		final := func(chosen func(*match.Thing) bool) string { return p.place(at, chosen) }
 		kind := tree.Folder
 		if n := below(p.job.Full, at); n != nil && n.Kind != tree.Folder {
 			kind = tree.File
@@ -186,9 +179,25 @@ func (p *Plan) gathered() {
 				kind = tree.Symlink
 			}
 		}
-		p.Steps = append(p.Steps, &Step{Op: change.Move, Sure: true, From: p.origin[at], To: final(func(t *match.Thing) bool { return t.Sure }), Kind: kind, Why: p.why[at], final: final})
+		p.Steps = append(p.Steps, &Step{Op: change.Move, Sure: true, From: p.origin[at], To: final(sure), Kind: kind, Why: p.why[at], final: final})
 	}
-	p.Steps = append(p.Steps, p.emptied...)
+	for _, s := range p.emptied {
+		s.To = p.place(s.To, sure)
+		p.Steps = append(p.Steps, s)
+	}
+}
+
+func sure(t *match.Thing) bool { return t.Sure }
+
+// place returns where something comes to lie, by its path in the trees, when the chosen
+// things are done.
+func (p *Plan) place(at string, chosen func(*match.Thing) bool) string {
+	for in := at; in != "."; in = path.Dir(in) {
+		if t := p.moving[in]; t != nil && chosen(t) {
+			return t.Target(chosen) + at[len(in):]
+		}
+	}
+	return at
 }
 
 // below returns what lies at a path, or nil.

@@ -37,7 +37,7 @@ type Step struct {
 	Op   change.Op
 	Sure bool   // it follows from what stayed the same; else it needs its own answer
 	From string // what is moved, replaced or removed; paths are from the project's own folder
-	To   string // where it comes to lie, when all is done
+	To   string // where it, or what is the same, comes to lie when all is done
 	Why  string
 	Kind tree.Kind
 
@@ -413,13 +413,15 @@ func (p *Plan) Changes(chosen func(*Step) bool) []change.Change {
 		case change.Replace:
 			c.Path, c.Content, c.Was.Sum = p.Becomes+"/"+s.final(taken), s.node.Content, s.sum
 			if s.Kind == tree.Symlink { // one goes, and another one comes
-				list = append(list, change.Change{Op: change.Remove, Path: p.Name + "/" + s.From, Was: c.Was, Why: s.Why})
+				list = append(list, change.Change{Op: change.Remove, Path: p.Name + "/" + s.From, Was: c.Was, Why: s.Why, Instead: c.Path})
 				c = change.Change{Op: change.Make, Path: c.Path, Node: p.links.made(s.node, taken), Why: s.Why}
 			} else if c.Content == nil {
 				c.Content = tree.Bytes(nil)
 			}
 		case change.Remove:
-			c.Path, c.Was.Sum = p.Name+"/"+s.From, s.sum
+			if c.Path, c.Was.Sum = p.Name+"/"+s.From, s.sum; s.To != "" {
+				c.Instead = p.Becomes + "/" + s.To
+			}
 		}
 		list = append(list, c)
 	}

@@ -1,0 +1,352 @@
+package cli
+
+import (
+	"fmt"
+	"net/url"
+	"path"
+	"path/filepath"
+	"slices"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"vestibula/cli/term"
+	"vestibula/core/change"
+	"vestibula/core/digest"
+	"vestibula/core/label"
+	"vestibula/core/place"
+	"vestibula/core/reference"
+	"vestibula/core/table"
+	"vestibula/core/tree"
+)
+
+// A followed plan knows what points at what it moves.
+type followed struct {
+	*reference.Found
+	mend      bool
+	base      string // messages name files from here
+	addresses string // the table of addresses, if one is to be written
+	moved     int    // how many rows it has
+}
+
+// addMoves adds the flags of commands that move things.
+func (c *consent) addMoves(to *cobra.Command) {
+	to.Flags().BoolVar(&c.mendLinks, "mend-links", false, "change links, and paths in texts, that would lead nowhere")
+	to.Flags().StringVar(&c.addresses, "addresses", "", "write a table of old and new web addresses into a new `FILE`, CSV or XLSX")
+}
+
+// follow looks for what points at what a set moves: in roots, and among the files of tops
+// themselves. It adds to the set what mends that, and the table of addresses, where that
+// is asked for.
+func (a *app) follow(set *change.Set, c consent, roots, tops []string) (*followed, error) {
+	f := &followed{mend: c.mendLinks, addresses: c.addresses}
+	moves := movesOf(set)
+	if !moves.Any() {
+		if c.addresses != "" {
+			return nil, unclear("run it without --addresses", "nothing is moved, and there are no addresses to write")
+		}
+		return f, nil
+	}
+	written := map[string]bool{}
+	for i := range set.Changes {
+		if ch := &set.Changes[i]; ch.Op == change.Replace {
+			written[slashed(set.Places[ch.In], ch.Path)] = true
+		}
+	}
+	search := &reference.Search{Moves: moves, Roots: slashedAll(roots), Tops: slashedAll(tops), Skip: func(file string) bool {
+		after, _ := moves.After(file)
+		return written[after]
+	}}
+	var err error
+	if f.Found, err = search.Find(); err != nil {
+		return nil, refused("", "%s", place.Reason(err))
+	}
+	if c.mendLinks {
+		if err := f.addTo(set, moves); err != nil {
+			return nil, err
+		}
+	}
+	if c.addresses != "" {
+		if err := f.writeAddresses(set, moves, search.Roots); err != nil {
+			return nil, err
+		}
+	}
+	return f, nil
+}
+
+// movesOf are the moves of a set, with what is there once instead of twice.
+func movesOf(set *change.Set) *reference.Moves {
+	moves := &reference.Moves{}
+	for i := range set.Changes {
+		switch c := &set.Changes[i]; {
+		case c.Op == change.Move:
+			moves.Add(slashed(set.Places[c.FromIn], c.From), slashed(set.Places[c.In], c.Path))
+		case c.Op == change.Remove && c.Instead != "":
+			moves.Add(slashed(set.Places[c.In], c.Path), slashed(set.Places[c.In], c.Instead))
+		case c.Op == change.Remove:
+			moves.Remove(slashed(set.Places[c.In], c.Path))
+		}
+	}
+	return moves
+}
+
+func slashed(place, p string) string {
+	return path.Join(filepath.ToSlash(place), p)
+}
+
+func slashedAll(list []string) (out []string) {
+	for _, p := range list {
+		out = append(out, filepath.ToSlash(p))
+	}
+	return out
+}
+
+// relabel adds to a set what notes in the labels of projects where things are that it
+// moves.
+func relabel(set *change.Set) error {
+	moves := movesOf(set)
+	done := map[string]bool{}
+	for _, c := range set.Changes {
+		if c.Op != change.Move {
+			continue
+		}
+		at := slashed(set.Places[c.FromIn], c.From)
+		for dir := path.Dir(at); !done[dir] && placeHolds(set, dir); dir = path.Dir(dir) {
+			done[dir] = true
+			old, err := place.ReadFile(filepath.FromSlash(dir+"/"+label.FileName), label.MaxBytes)
+			if err != nil {
+				continue // there is none, or none that can be read
+			}
+			l, err := label.Parse(old)
+			if err != nil {
+				continue
+			}
+			own, stays := moves.After(dir)
+			changed := l.Follow(func(at string) (string, bool) {
+				to, there := moves.After(dir + "/" + at)
+				below, inside := strings.CutPrefix(to, own+"/")
+				return below, there && inside
+			})
+			if !changed || !stays {
+				continue
+			}
+			data, err := l.Encode()
+			if err != nil {
+				return err
+			}
+			in, rel, err := placeOf(set, own+"/"+label.FileName)
+			if err != nil {
+				return err
+			}
+			set.Changes = append(set.Changes, replacing(in, rel, old, data))
+		}
+	}
+	return nil
+}
+
+func placeHolds(set *change.Set, dir string) bool {
+	return slices.ContainsFunc(set.Places, func(p string) bool {
+		p = filepath.ToSlash(p)
+		return dir == p || strings.HasPrefix(dir, strings.TrimSuffix(p, "/")+"/")
+	})
+}
+
+// placeOf returns the place that a path lies in, and the path from there.
+func placeOf(set *change.Set, at string) (in int, rel string, err error) {
+	in = -1
+	for i, p := range set.Places {
+		p = filepath.ToSlash(p)
+		if strings.HasPrefix(at, strings.TrimSuffix(p, "/")+"/") && (in < 0 || len(p) > len(set.Places[in])) {
+			in, rel = i, strings.TrimPrefix(at[len(strings.TrimSuffix(p, "/")):], "/")
+		}
+	}
+	if in < 0 {
+		return 0, "", fmt.Errorf("%s lies elsewhere", at)
+	}
+	return in, rel, nil
+}
+
+// addTo adds to a set what mends broken references.
+func (f *followed) addTo(set *change.Set, moves *reference.Moves) error {
+	done := map[string]bool{}
+	for _, b := range f.Broken {
+		if done[b.File] || b.Becomes == "" {
+			continue
+		}
+		after, _ := moves.After(b.File)
+		in, rel, err := placeOf(set, after)
+		if err != nil {
+			return err
+		}
+		if b.Link() {
+			from, old, err := placeOf(set, b.File)
+			if err != nil {
+				return err
+			}
+			gone := change.State{Entry: tree.Entry{Kind: tree.Symlink}, Sum: digest.Bytes([]byte(filepath.FromSlash(b.Says)))}
+			set.Changes = slices.DeleteFunc(set.Changes, func(c change.Change) bool { return c.Op == change.Move && c.FromIn == from && c.From == old })
+			set.Changes = append(set.Changes,
+				change.Change{Op: change.Remove, In: from, Path: old, Was: gone, Why: "it leads to what is moved"},
+				change.Change{Op: change.Make, In: in, Path: rel, Node: &tree.Node{Name: path.Base(rel), Kind: tree.Symlink, Content: tree.Target(filepath.FromSlash(b.Becomes))}, Why: "it leads to what is moved"})
+			continue
+		}
+		if now, becomes, changed := f.Mended(b.File); changed {
+			done[b.File] = true
+			c := replacing(in, rel, []byte(now), []byte(becomes))
+			c.Why = "it names what is moved"
+			set.Changes = append(set.Changes, c)
+		}
+	}
+	return nil
+}
+
+// writeAddresses adds a table of old and new addresses of all files that get others:
+// below each root, as a web server has them.
+func (f *followed) writeAddresses(set *change.Set, moves *reference.Moves, roots []string) error {
+	rows := [][]string{{"old", "new"}}
+	for _, root := range roots {
+		n, _, err := tree.Read(filepath.FromSlash(root), nil, nil)
+		if err != nil {
+			return refused("", "%s", place.Reason(err))
+		}
+		newRoot, _ := moves.After(root)
+		for at, file := range n.All() {
+			old := root + "/" + at
+			after, stays := moves.After(old)
+			below, inside := strings.CutPrefix(after, newRoot+"/")
+			if file.Kind == tree.Folder || !stays || !inside || below == at {
+				continue
+			}
+			rows = append(rows, []string{address(at), address(below)})
+			if base := strings.ToLower(path.Base(at)); base == "index.html" || base == "index.htm" {
+				rows = append(rows, []string{address(path.Dir(at)) + "/", address(path.Dir(below)) + "/"})
+			}
+		}
+	}
+	f.moved = len(rows) - 1
+	data, err := table.Write(f.addresses, rows)
+	if err != nil {
+		return unclear("name it addresses.csv or addresses.xlsx", "%v", err)
+	}
+	more, _, err := fileSet([]newFile{{f.addresses, tree.Bytes(data)}})
+	if err != nil {
+		return refused("", "%s", place.Reason(err))
+	}
+	for _, c := range more.Changes {
+		at := more.Places[c.In]
+		in := slices.Index(set.Places, at)
+		if in < 0 {
+			in = len(set.Places)
+			set.Places = append(set.Places, at)
+		}
+		c.In, c.FromIn = in, in
+		set.Changes = append(set.Changes, c)
+	}
+	return nil
+}
+
+// address is a path as it stands in a web address.
+func address(p string) string {
+	if p == "." {
+		return ""
+	}
+	return (&url.URL{Path: "/" + p}).EscapedPath()
+}
+
+// draw says what points at what is moved.
+func (f *followed) draw(s *term.Screen) {
+	if f == nil || f.Found == nil || len(f.Broken)+len(f.Passed) == 0 && !f.mend && f.addresses == "" {
+		return
+	}
+	texts, paths, links, dead := map[string]bool{}, 0, 0, 0
+	for i, b := range f.Broken {
+		if b.Becomes == "" {
+			dead++
+		} else if b.Link() {
+			links++
+		} else {
+			paths++
+			texts[b.File] = true
+		}
+		if i >= manyRows {
+			continue
+		}
+		where := fromHere(filepath.FromSlash(b.File))
+		if !b.Link() {
+			where = fmt.Sprintf("%s:%d", where, b.Line)
+		}
+		becomes := term.Dim.Render("   leads to what goes")
+		if b.Becomes != "" {
+			becomes = term.Dim.Render(" → ") + term.Visible(b.Becomes)
+		}
+		mark := term.Warn.Render("~")
+		if f.mend && b.Becomes != "" {
+			mark = term.Warn.Render("←")
+		}
+		s.Line("  ", mark, " ", term.Dim.Render(term.Visible(where)), "   ", term.Visible(b.Says), becomes)
+	}
+	if n := len(f.Broken) - manyRows; n > 0 {
+		s.Line(term.Dim.Render(term.Sprintf("  … and %s more; --json lists all", term.Number(n))))
+	}
+	var what []string
+	if paths > 0 {
+		what = append(what, fmt.Sprintf("%s in %s", term.Count(paths, "path"), term.Count(len(texts), "text")))
+	}
+	if links > 0 {
+		what = append(what, string(term.Count(links, "link")))
+	}
+	looked := fmt.Sprintf("%s and %s looked at", term.Count(f.Texts, "text"), term.Count(f.Links, "link"))
+	switch broken := strings.Join(what, " and "); {
+	case broken != "" && f.mend:
+		s.Text(term.Sprintf("%s would lead nowhere, and are changed as well (of %s).", broken, looked))
+	case broken != "":
+		s.Text(term.Warn.Render("note:") + term.Sprintf(" %s would lead nowhere (of %s). --mend-links changes them as well.", broken, looked))
+	case f.mend && dead == 0:
+		s.Text(term.Sprintf("Nothing would lead nowhere: %s.", looked))
+	}
+	if dead > 0 {
+		s.Text(term.Warn.Render("note:") + term.Sprintf(" %s to what goes away.", leads(dead)))
+	}
+	if n := len(f.Passed); n > 0 {
+		s.Text(term.Warn.Render("note:") + term.Sprintf(" %s not looked at, such as %s: %s.", term.Count(n, "text")+wasOrWere(n), fromHere(filepath.FromSlash(f.Passed[0].Path)), f.Passed[0].Why))
+	}
+	if f.addresses != "" {
+		s.Line("  ", term.Good.Render("+"), " ", term.Visible(f.addresses), term.Dim.Italic().Render(term.Sprintf("   old and new addresses, %s", term.Count(f.moved, "row"))))
+	}
+	s.Line()
+}
+
+func wasOrWere(n int) term.Shown {
+	if n == 1 {
+		return " was"
+	}
+	return " were"
+}
+
+func leads(n int) term.Shown {
+	if n == 1 {
+		return "1 of them leads"
+	}
+	return term.Sprintf("%s of them lead", term.Number(n))
+}
+
+// A brokenJSON is a reference that would lead nowhere.
+type brokenJSON struct {
+	File    string `json:"file"`
+	Line    int    `json:"line,omitempty"` // of a text
+	Says    string `json:"says"`
+	Becomes string `json:"becomes,omitempty"`
+	Mended  bool   `json:"mended"`
+}
+
+// json describes them all.
+func (f *followed) json() []brokenJSON {
+	list := []brokenJSON{}
+	if f == nil || f.Found == nil {
+		return list
+	}
+	for _, b := range f.Broken {
+		list = append(list, brokenJSON{fromHere(filepath.FromSlash(b.File)), b.Line, b.Says, b.Becomes, f.mend && b.Becomes != ""})
+	}
+	return list
+}
