@@ -37,8 +37,8 @@ func (c *consent) addMoves(to *cobra.Command) {
 
 // follow looks for what points at what a set moves: in roots, and among the files of tops
 // themselves. It adds to the set what mends that, and the table of addresses, where that
-// is asked for.
-func (a *app) follow(set *change.Set, c consent, roots, tops []string) (*followed, error) {
+// is asked for. Trees hold what lies in roots that have been read already.
+func (a *app) follow(set *change.Set, c consent, roots, tops []string, trees map[string]*tree.Node) (*followed, error) {
 	f := &followed{mend: c.mendLinks, addresses: c.addresses}
 	moves := movesOf(set)
 	if !moves.Any() {
@@ -53,10 +53,13 @@ func (a *app) follow(set *change.Set, c consent, roots, tops []string) (*followe
 			written[slashed(set.Places[ch.In], ch.Path)] = true
 		}
 	}
-	search := &reference.Search{Moves: moves, Roots: slashedAll(roots), Tops: slashedAll(tops), Skip: func(file string) bool {
+	search := &reference.Search{Moves: moves, Roots: slashedAll(roots), Tops: slashedAll(tops), Trees: map[string]*tree.Node{}, Skip: func(file string) bool {
 		after, _ := moves.After(file)
 		return written[after]
 	}}
+	for dir, n := range trees {
+		search.Trees[filepath.ToSlash(dir)] = n
+	}
 	var err error
 	if f.Found, err = search.Find(); err != nil {
 		return nil, refused("", "%s", place.Reason(err))

@@ -151,7 +151,7 @@ func (r *planRun) run() error {
 	if err != nil {
 		return refused("", "%v", err)
 	}
-	if r.followed, err = r.follow(set, r.consent, set.Places, nil); err != nil {
+	if r.followed, err = r.follow(set, r.consent, set.Places, nil, nil); err != nil {
 		return err
 	}
 	p, err := r.prepared(set, r.consent, false)

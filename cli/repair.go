@@ -111,7 +111,7 @@ func (r *checkRun) repair(paths []string, reports []*inspect.Report) error {
 		}
 		return r.after(paths, reports)
 	}
-	follow, err := r.follow(set, r.ask, set.Places, nil)
+	follow, err := r.follow(set, r.ask, set.Places, nil, nil)
 	if err != nil {
 		return err
 	}

@@ -16,6 +16,7 @@ import (
 	"vestibula/core/place"
 	"vestibula/core/project"
 	"vestibula/core/template"
+	"vestibula/core/tree"
 	"vestibula/core/upgrade"
 )
 
@@ -62,9 +63,13 @@ func (b *buildRun) doubles(l *labelling) (told []string, err error) {
 	if err != nil {
 		return nil, nil // what cannot be read says nothing about doubles
 	}
-	full, seen, unread, err := inspect.Both(dir, b.t)
+	full, unread, err := tree.Read(dir, nil, nil)
 	if err != nil {
 		return nil, refused("nothing was changed", "%s", place.Reason(err))
+	}
+	seen, err := inspect.Seen(full, b.t)
+	if err != nil {
+		return nil, nil // the settings of the template are told elsewhere
 	}
 	for _, u := range unread {
 		b.side.Text(term.Warn.Render("note:") + term.Sprintf(" “%s” cannot be read: whether things are there under other names was not looked at in it", u.Path))
@@ -75,7 +80,7 @@ func (b *buildRun) doubles(l *labelling) (told []string, err error) {
 			made[b.plan.Path(i)] = true
 		}
 	}
-	plan, err := upgrade.Make(&upgrade.Job{Project: p, Template: b.t, Values: l.build.Values, Full: full, Seen: seen, Limit: max(b.flags.limit, template.DefaultLimit), Now: b.now,
+	plan, err := new(upgrade.Planner).Plan(&upgrade.Job{Project: p, Template: b.t, Values: l.build.Values, Full: full, Seen: seen, Limit: max(b.flags.limit, template.DefaultLimit), Now: b.now,
 		Own: disk.Own, Sum: func(at string) (string, error) { return sumAt(b.place, inOwn(l.folder, at)) }})
 	if err != nil {
 		return nil, nil

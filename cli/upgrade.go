@@ -4,8 +4,11 @@ import (
 	"errors"
 	"fmt"
 	"path/filepath"
+	"runtime"
 	"slices"
 	"strings"
+	"sync"
+	"sync/atomic"
 
 	"github.com/spf13/cobra"
 
@@ -18,6 +21,7 @@ import (
 	"vestibula/core/place"
 	"vestibula/core/project"
 	"vestibula/core/template"
+	"vestibula/core/tree"
 	"vestibula/core/upgrade"
 	"vestibula/core/value"
 )
@@ -36,20 +40,25 @@ type upgradeRun struct {
 	unfound   map[string]bool               // names of templates that are not found, and that was told
 	bad       []string                      // what cannot be upgraded, and why
 	roots     []string                      // the folders that were named
+	trees     map[string]*tree.Node         // all that lies in them
+	parsed    map[string]*parsedLabel       // by the texts of labels
 	followed  *followed
 }
 
 // An upgrading is one project that is brought to another template or other values.
 type upgrading struct {
 	project *project.Project
+	job     *upgrade.Job
 	plan    *upgrade.Plan
-	old     []byte // what its label holds
-	alone   bool   // its label is all that changes
+	err     error           // why there is no plan
+	old     []byte          // what its label holds
+	relabel []change.Change // what changes it, if it is to hold anything else
+	alone   bool            // its label is all that changes
 	dropped []string
 }
 
 func (a *app) upgradeCommand() *cobra.Command {
-	r := &upgradeRun{app: a, limit: template.DefaultLimit, unfound: map[string]bool{}}
+	r := &upgradeRun{app: a, limit: template.DefaultLimit, unfound: map[string]bool{}, trees: map[string]*tree.Node{}, parsed: map[string]*parsedLabel{}}
 	c := &cobra.Command{
 		Use:   "upgrade PROJECT… [field=value …]",
 		Short: "Bring what was built to the template of today, or to other values.",
@@ -113,51 +122,81 @@ func (r *upgradeRun) run(args []string) error {
 
 // find finds the projects at or below a path, and plans the upgrade of each.
 func (r *upgradeRun) find(at string) error {
-	own, found, unread, err := inspect.Projects(at)
+	found, err := inspect.Projects(at)
 	if err != nil {
 		return unclear("", "%s cannot be read: %s", at, place.Reason(err))
 	}
-	if found {
-		r.roots = append(r.roots, own[0])
-		return r.add(own[0])
-	}
-	real, err := place.Real(at)
-	if err != nil {
-		return unclear("", "%s cannot be read: %s", at, place.Reason(err))
-	}
-	r.roots = append(r.roots, real)
-	for _, u := range unread {
+	r.roots = append(r.roots, found.Dir)
+	r.trees[found.Dir] = found.Root
+	for _, u := range found.Unread {
 		r.bad = append(r.bad, fmt.Sprintf("%s cannot be read, and projects may lie in it: %s", fromHere(u.Path), place.Reason(u.Err)))
 	}
-	if len(own) == 0 {
+	if len(found.Projects) == 0 {
 		return unclear("name a folder that was built from a template, or one in which such folders lie", "there is no project at or below %q", at)
 	}
-	for _, dir := range own {
-		if err := r.add(dir); err != nil {
-			var told *stop
-			if !errors.As(err, &told) {
+	first := len(r.jobs)
+	labels := make([]readLabel, len(found.Projects))
+	several(len(labels), func() func(i int) {
+		return func(i int) { labels[i].read(found.Projects[i].Dir) }
+	})
+	for i := range found.Projects {
+		own := &found.Projects[i]
+		if err := r.open(own, &labels[i]); err != nil {
+			if found.Inside {
 				return err
 			}
-			r.bad = append(r.bad, fromHere(dir)+": "+told.message)
+			if err := r.leaveOut(own.Dir, err); err != nil {
+				return err
+			}
+		}
+	}
+	r.planAll(r.jobs[first:])
+	for i := 0; i < len(r.jobs); i++ {
+		u := r.jobs[i]
+		if u.err == nil {
+			continue
+		}
+		r.jobs = slices.Delete(r.jobs, i, i+1)
+		i--
+		err := r.wrong(u)
+		if found.Inside {
+			return err
+		}
+		if err := r.leaveOut(u.project.Dir, err); err != nil {
+			return err
 		}
 	}
 	return nil
 }
 
-// add plans the upgrade of one project.
-func (r *upgradeRun) add(dir string) error {
-	if slices.ContainsFunc(r.jobs, func(u *upgrading) bool { return u.project.Dir == dir }) {
+// leaveOut notes what cannot be upgraded, and why; other errors end the command.
+func (r *upgradeRun) leaveOut(dir string, err error) error {
+	var told *stop
+	if !errors.As(err, &told) {
+		return err
+	}
+	r.bad = append(r.bad, fromHere(dir)+": "+told.message)
+	return nil
+}
+
+// wrong says why an upgrade cannot be planned.
+func (r *upgradeRun) wrong(u *upgrading) error {
+	var own *upgrade.OwnError
+	if errors.As(u.err, &own) || errors.As(u.err, new(*place.TooLargeError)) {
+		return refused("", "%v", u.err)
+	}
+	return r.tellErrors(u.job.Template.Name, u.job.Template.Text, u.err, statusFound)
+}
+
+// open opens a project, with the template and the values that it is to have.
+func (r *upgradeRun) open(own *inspect.Own, l *readLabel) error {
+	if slices.ContainsFunc(r.jobs, func(u *upgrading) bool { return u.project.Dir == own.Dir }) {
 		return nil
 	}
-	old, err := place.ReadFile(filepath.Join(dir, label.FileName), label.MaxBytes)
-	if err != nil {
-		return refused("", "its %s cannot be read: %s", label.FileName, place.Reason(err))
+	if l.err != nil {
+		return l.err
 	}
-	l, err := label.Parse(old)
-	if err != nil {
-		return refused("", "%v", err)
-	}
-	p, err := project.Open(dir, l, r.startersOf, r.now)
+	p, err := r.project(own.Dir, l.label)
 	if err != nil {
 		return refused("", "%v", err)
 	}
@@ -165,32 +204,103 @@ func (r *upgradeRun) add(dir string) error {
 	if err != nil {
 		return err
 	}
-	u := &upgrading{project: p, old: old}
+	u := &upgrading{project: p, old: l.data}
 	values, err := r.values(u, t)
 	if err != nil {
 		return err
 	}
-	full, seen, unread, err := inspect.Both(dir, t)
-	if err != nil {
-		return refused("", "%s", place.Reason(err))
+	if len(own.Unread) > 0 {
+		return refused("", "%s in it cannot be read: %s", own.Unread[0].Path, place.Reason(own.Unread[0].Err))
 	}
-	if len(unread) > 0 {
-		return refused("", "%s in it cannot be read: %s", unread[0].Path, place.Reason(unread[0].Err))
-	}
-	at, err := place.Open(dir)
-	if err != nil {
-		return refused("", "%v", err)
-	}
-	defer at.Close()
-	job := &upgrade.Job{Project: p, Template: t, Values: values, Full: full, Seen: seen, Limit: max(r.limit, 10*full.Count()), Now: r.now, Own: disk.Own, Sum: func(path string) (string, error) { return sumAt(at, path) }}
-	var own *upgrade.OwnError
-	if u.plan, err = upgrade.Make(job); errors.As(err, &own) {
-		return refused("", "%v", err)
-	} else if err != nil {
-		return r.tellErrors(t.Name, t.Text, err, statusFound)
-	}
+	u.job = &upgrade.Job{Project: p, Template: t, Values: values, Full: own.Root, Limit: r.limit, Now: r.now, Own: disk.Own}
 	r.jobs = append(r.jobs, u)
 	return nil
+}
+
+// A readLabel is a label as it lies in a project.
+type readLabel struct {
+	data  []byte
+	label *label.Label
+	err   error
+}
+
+func (l *readLabel) read(dir string) {
+	var err error
+	if l.data, err = place.ReadFile(filepath.Join(dir, label.FileName), label.MaxBytes); err != nil {
+		l.err = refused("", "its %s cannot be read: %s", label.FileName, place.Reason(err))
+	} else if l.label, err = label.Parse(l.data); err != nil {
+		l.err = refused("", "%v", err)
+	}
+}
+
+// A parsedLabel is the template in labels of one text.
+type parsedLabel struct {
+	template *template.Template
+	missing  map[int]string
+	err      error
+}
+
+// project opens a project by its label. Projects of one template have one text.
+func (r *upgradeRun) project(dir string, l *label.Label) (*project.Project, error) {
+	key := l.Template + "\x00" + l.Text
+	k := r.parsed[key]
+	if k == nil {
+		k = &parsedLabel{}
+		k.template, k.missing, k.err = project.Parse(l, r.startersOf)
+		r.parsed[key] = k
+	}
+	if k.err != nil {
+		return nil, k.err
+	}
+	return project.With(dir, l, k.template, k.missing, r.now)
+}
+
+// planAll plans upgrades, several at a time.
+func (r *upgradeRun) planAll(jobs []*upgrading) {
+	several(len(jobs), func() func(i int) {
+		planner := &upgrade.Planner{}
+		return func(i int) { jobs[i].makePlan(planner) }
+	})
+}
+
+// several calls what worker returns for the numbers up to n, in several goroutines with a
+// worker each.
+func several(n int, worker func() func(i int)) {
+	var next atomic.Int64
+	var group sync.WaitGroup
+	for range min(n, runtime.GOMAXPROCS(0)) {
+		group.Go(func() {
+			do := worker()
+			for i := next.Add(1) - 1; i < int64(n); i = next.Add(1) - 1 {
+				do(int(i))
+			}
+		})
+	}
+	group.Wait()
+}
+
+// makePlan plans one.
+func (u *upgrading) makePlan(planner *upgrade.Planner) {
+	at, err := place.Open(u.project.Dir)
+	if err != nil {
+		u.err = err
+		return
+	}
+	defer at.Close()
+	u.job.Sum = func(path string) (string, error) { return sumAt(at, path) }
+	u.job.Limit = max(u.job.Limit, 10*u.job.Full.Count())
+	if u.job.Seen, u.err = inspect.Seen(u.job.Full, u.job.Template); u.err == nil {
+		u.plan, u.err = planner.Plan(u.job)
+	}
+	if u.err != nil {
+		return
+	}
+	if data, err := u.plan.Label.Encode(); err != nil {
+		u.err = err
+	} else if string(data) != string(u.old) {
+		u.relabel = []change.Change{replacing(0, u.plan.Becomes+"/"+label.FileName, u.old, data)}
+	}
+	u.job.Seen = nil
 }
 
 // template returns the template that a project is brought to: the one that was named,
@@ -306,11 +416,9 @@ func (r *upgradeRun) carryOut() error {
 			}
 		}
 	}
-	set, roots, count, err := r.set(chosen)
-	if err != nil {
-		return err
-	}
-	if r.followed, err = r.follow(set, r.consent, r.roots, r.tops(set)); err != nil {
+	set, roots, count := r.set(chosen)
+	var err error
+	if r.followed, err = r.follow(set, r.consent, r.roots, r.tops(set), r.trees); err != nil {
 		return err
 	}
 	if len(set.Changes) == 0 {
@@ -374,7 +482,7 @@ func asMeant(n int) term.Shown {
 }
 
 // set puts the changes of all projects together.
-func (r *upgradeRun) set(chosen map[*upgrade.Step]bool) (set *change.Set, roots []journal.Root, count int, err error) {
+func (r *upgradeRun) set(chosen map[*upgrade.Step]bool) (set *change.Set, roots []journal.Root, count int) {
 	set = &change.Set{}
 	for _, u := range r.jobs {
 		dir := filepath.Dir(u.project.Dir)
@@ -385,12 +493,8 @@ func (r *upgradeRun) set(chosen map[*upgrade.Step]bool) (set *change.Set, roots 
 		changes := u.plan.Changes(func(s *upgrade.Step) bool { return chosen[s] })
 		r.noteProbable(u, changes, in)
 		count += len(changes)
-		data, err := u.plan.Label.Encode()
-		if err != nil {
-			return nil, nil, 0, err
-		}
-		if string(data) != string(u.old) {
-			changes = append(changes, replacing(0, u.plan.Becomes+"/"+label.FileName, u.old, data))
+		if len(u.relabel) > 0 {
+			changes = append(changes, u.relabel...)
 			if u.alone = len(changes) == 1; u.alone {
 				count++
 			}
@@ -409,7 +513,7 @@ func (r *upgradeRun) set(chosen map[*upgrade.Step]bool) (set *change.Set, roots 
 			roots = append(roots, journal.Root{In: in, Path: change.Text(u.plan.Becomes), ID: u.project.Label.ID})
 		}
 	}
-	return set, roots, count, nil
+	return set, roots, count
 }
 
 // noteProbable notes which changes of a project need an answer of their own.

@@ -594,49 +594,72 @@ func (d *disk) Leads(p string) bool {
 	return err == nil || errors.Is(err, fs.ErrPermission)
 }
 
-// Projects finds the own folders of projects: the one that a path is or lies in, and
-// then found is true; else those that lie below it, and what cannot be read of it, in
-// which others may lie: with absolute paths.
-func Projects(at string) (own []string, found bool, unread []tree.Unread, err error) {
+// Found are the projects at or below a folder.
+type Found struct {
+	Dir      string     // the folder, absolute; of a project, its own folder
+	Root     *tree.Node // all that lies in it
+	Inside   bool       // the folder is, or lies in, the one project
+	Projects []Own
+	Unread   []tree.Unread // in which others may lie: with absolute paths
+}
+
+// An Own is the own folder of a project.
+type Own struct {
+	Dir    string     // absolute
+	Root   *tree.Node // all that lies in it
+	Unread []tree.Unread
+}
+
+// Projects finds the project that a path is or lies in, else those that lie below it.
+func Projects(at string) (*Found, error) {
 	dir, err := place.Real(at)
 	if err != nil {
-		return nil, false, nil, err
+		return nil, err
 	}
-	if dir, l, err := project.Find(dir); err != nil || l != nil {
-		return []string{dir}, true, nil, err
-	}
-	root, unread, err := tree.Read(dir, folderSkipped, nil)
+	f := &Found{Dir: dir}
+	own, l, err := project.Find(dir)
 	if err != nil {
-		return nil, false, nil, err
+		return nil, err
 	}
-	labelledBelow(root, func(_ *tree.Node, at string) { own = append(own, filepath.Join(dir, filepath.FromSlash(at))) })
-	for i := range unread {
-		unread[i].Path = filepath.Join(dir, filepath.FromSlash(unread[i].Path))
+	if f.Inside = l != nil; f.Inside {
+		f.Dir = own
 	}
-	return own, false, unread, nil
+	root, unread, err := tree.Read(f.Dir, nil, nil)
+	if err != nil {
+		return nil, err
+	}
+	f.Root = root
+	if f.Inside {
+		f.Projects = []Own{{own, root, unread}}
+		return f, nil
+	}
+	below := map[string]int{}
+	labelledBelow(root, func(n *tree.Node, at string) {
+		below[at] = len(f.Projects)
+		f.Projects = append(f.Projects, Own{Dir: filepath.Join(dir, filepath.FromSlash(at)), Root: n})
+	})
+unread:
+	for _, u := range unread {
+		for in := u.Path; in != "."; in = path.Dir(in) {
+			if i, is := below[in]; is {
+				p := &f.Projects[i]
+				p.Unread = append(p.Unread, tree.Unread{Path: strings.TrimPrefix(u.Path, in+"/"), Err: u.Err})
+				continue unread
+			}
+		}
+		f.Unread = append(f.Unread, tree.Unread{Path: filepath.Join(dir, filepath.FromSlash(u.Path)), Err: u.Err})
+	}
+	return f, nil
 }
 
-// Both reads the folder of a project twice over: all that lies in it, and what is seen
-// when it is judged by a template.
-func Both(dir string, t *template.Template) (full, seen *tree.Node, unread []tree.Unread, err error) {
-	full, unread, err = tree.Read(dir, nil, nil)
-	if err != nil {
-		return nil, nil, nil, err
-	}
+// Seen is what of a project is seen when it is judged by a template: a copy of the tree
+// of all that lies in it.
+func Seen(full *tree.Node, t *template.Template) (*tree.Node, error) {
 	ignored, err := rules.Ignore(slices.Concat(hiddenOnes(t), t.Ignore))
 	if err != nil {
-		return nil, nil, nil, err
+		return nil, err
 	}
-	seen = copyOf(full)
+	seen := full.Copy()
 	ignored.Prune(seen)
-	return full, seen, unread, nil
-}
-
-func copyOf(n *tree.Node) *tree.Node {
-	out := *n
-	out.Children = make([]*tree.Node, len(n.Children))
-	for i, c := range n.Children {
-		out.Children[i] = copyOf(c)
-	}
-	return &out
+	return seen, nil
 }

@@ -3,11 +3,14 @@ package reference
 import (
 	"errors"
 	"io/fs"
+	"maps"
 	"os"
 	"path"
 	"path/filepath"
+	"runtime"
 	"slices"
 	"strings"
+	"sync"
 	"unicode"
 	"unicode/utf8"
 
@@ -36,75 +39,140 @@ type finder struct {
 	*Search
 	found   Found
 	folders map[string]*folder
-	read    int
+	bytes   int // that were read
+	most    int // that are read
+}
+
+// An entry is a text or a link that is to be looked at.
+type entry struct {
+	root, rel string // a root or a top, and the path from there
+	link      bool
 }
 
 // Find looks for all that points at what comes to lie elsewhere, or lies elsewhere
 // itself. The error is that of a folder which cannot be read at all.
 func (s *Search) Find() (*Found, error) {
-	f := &finder{Search: s, folders: map[string]*folder{}}
-	f.found.texts = map[string]string{}
+	found := &Found{texts: map[string]string{}}
+	list, err := s.entries(found)
+	if err != nil {
+		return nil, err
+	}
+	finders := make([]*finder, min(len(list), runtime.GOMAXPROCS(0)))
+	var group sync.WaitGroup
+	for i := range finders {
+		f := &finder{Search: s, folders: map[string]*folder{}, most: maxRead / len(finders)}
+		f.found.texts = map[string]string{}
+		finders[i] = f
+		group.Go(func() { f.look(list[i*len(list)/len(finders) : (i+1)*len(list)/len(finders)]) })
+	}
+	group.Wait()
+	for _, f := range finders {
+		found.Broken = append(found.Broken, f.found.Broken...)
+		found.Passed = append(found.Passed, f.found.Passed...)
+		found.Texts, found.Links = found.Texts+f.found.Texts, found.Links+f.found.Links
+		maps.Copy(found.texts, f.found.texts)
+	}
+	slices.SortStableFunc(found.Broken, func(a, b Broken) int { return strings.Compare(a.File, b.File) })
+	return found, nil
+}
+
+// entries are the texts and links in all roots and tops, each once.
+func (s *Search) entries(found *Found) (list []entry, err error) {
 	seen := map[string]bool{}
-	for _, top := range s.Tops {
-		for _, n := range f.names(top).nodes {
-			if n.Kind != tree.Folder {
-				f.entry(path.Join(top, n.Name), n, seen)
-			}
+	add := func(root, rel string, n *tree.Node) {
+		e := entry{root, rel, n.Marks&tree.Link != 0}
+		if !e.link && readerOf(n.Name) == nil {
+			return
+		}
+		if at := e.path(); !seen[at] && (s.Skip == nil || !s.Skip(at)) {
+			seen[at] = true
+			list = append(list, e)
 		}
 	}
-	for _, root := range s.Roots {
-		n, unread, err := tree.Read(filepath.FromSlash(root), func(at string, folder bool) bool {
-			return folder && strings.HasPrefix(path.Base(at), ".")
-		}, nil)
-		if err != nil {
-			return nil, err
-		}
-		for _, u := range unread {
-			f.pass(path.Join(root, u.Path), place.Reason(u.Err))
-		}
-		for at, n := range n.All() {
-			if n.Kind != tree.Folder {
-				f.entry(root+"/"+at, n, seen)
+	for _, root := range slices.Concat(s.Roots, s.Tops) {
+		n := s.Trees[root]
+		if n == nil {
+			top := slices.Contains(s.Tops, root)
+			read, unread, err := tree.Read(filepath.FromSlash(root), func(at string, folder bool) bool { return folder && (top || hidden(path.Base(at))) }, nil)
+			if err != nil {
+				return nil, err
 			}
+			for _, u := range unread {
+				found.Passed = append(found.Passed, Passed{path.Join(root, u.Path), place.Reason(u.Err)})
+			}
+			n = read
+		}
+		below(n, "", func(rel string, n *tree.Node) { add(root, rel, n) })
+	}
+	return list, nil
+}
+
+func (e *entry) path() string { return path.Join(e.root, e.rel) }
+
+// hidden reports whether a folder is one that programs keep their own things in.
+func hidden(name string) bool { return strings.HasPrefix(name, ".") }
+
+// below visits the files in a folder and in those below it that are not hidden.
+func below(n *tree.Node, at string, visit func(rel string, n *tree.Node)) {
+	for _, c := range n.Children {
+		if here := path.Join(at, c.Name); c.Kind != tree.Folder {
+			visit(here, c)
+		} else if !hidden(c.Name) {
+			below(c, here, visit)
 		}
 	}
-	slices.SortStableFunc(f.found.Broken, func(a, b Broken) int { return strings.Compare(a.File, b.File) })
-	return &f.found, nil
 }
 
 func (f *finder) pass(at, why string) { f.found.Passed = append(f.found.Passed, Passed{at, why}) }
 
-// entry looks at a file or a link.
-func (f *finder) entry(at string, n *tree.Node, seen map[string]bool) {
-	if seen[at] || f.Skip != nil && f.Skip(at) {
-		return
+// look looks at entries, those of one root after another.
+func (f *finder) look(list []entry) {
+	var in *place.Place
+	for i := range list {
+		e := &list[i]
+		if i == 0 || e.root != list[i-1].root {
+			if in != nil {
+				in.Close()
+			}
+			var err error
+			if in, err = place.Open(filepath.FromSlash(e.root)); err != nil {
+				in = nil
+			}
+		}
+		switch {
+		case e.link:
+			f.link(e.path())
+		case in == nil:
+			f.pass(e.path(), "its folder cannot be opened")
+		default:
+			f.read(in, e)
+		}
 	}
-	seen[at] = true
-	if n.Marks&tree.Link != 0 {
-		f.link(at)
-		return
+	if in != nil {
+		in.Close()
 	}
-	reader := readerOf(n.Name)
-	if reader == nil {
-		return
-	}
-	if f.read > maxRead {
+}
+
+// read looks at a text.
+func (f *finder) read(in *place.Place, e *entry) {
+	at := e.path()
+	if f.bytes > f.most {
 		f.pass(at, "there are too many texts")
 		return
 	}
-	data, err := place.ReadFile(filepath.FromSlash(at), maxText)
+	data, err := in.ReadFile(e.rel, maxText)
 	if err != nil {
 		f.pass(at, place.Reason(err))
 		return
 	}
-	f.read += len(data)
+	f.bytes += len(data)
 	text := string(data)
 	if !utf8.ValidString(text) {
 		f.pass(at, "it is written in another encoding than UTF-8")
 		return
 	}
 	f.found.Texts++
-	f.text(at, text, reader)
+	f.text(at, text, readerOf(path.Base(at)))
 }
 
 // link looks at a link of the system.

@@ -108,6 +108,8 @@ type Search struct {
 	// Roots are the folders that are looked through; a folder of a web site's pages may
 	// be one, and paths in pages that begin with a slash begin there.
 	Roots []string
+	// Trees hold what lies in roots, as far as it has been read already.
+	Trees map[string]*tree.Node
 	// Tops are folders whose own files are looked at, and not those in their folders.
 	Tops []string
 	// Skip says which files are left out, as those that the plan writes itself. It may be

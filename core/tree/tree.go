@@ -137,6 +137,16 @@ func (n *Node) All() iter.Seq2[string, *Node] {
 	}
 }
 
+// Copy returns a tree of nodes of its own, with the same contents.
+func (n *Node) Copy() *Node {
+	out := *n
+	out.Children = make([]*Node, len(n.Children))
+	for i, c := range n.Children {
+		out.Children[i] = c.Copy()
+	}
+	return &out
+}
+
 // Built returns the tree without what is marked Later or Due: that which a
 // build makes. Nodes are shared with n where nothing is left out below them.
 func (n *Node) Built() *Node {

@@ -18,13 +18,21 @@ type correspondence struct {
 	to       map[*template.Line]*template.Line // from old lines to new ones
 	from     map[*template.Line]*template.Line
 	also     map[*template.Line]*template.Line // old lines that became one with another
+	readers  map[*pattern.Name]*itemReader
+}
+
+// An itemReader reads the item of a line that repeats from its names.
+type itemReader struct {
+	*pattern.Reader
+	values []value.Value
+	item   int // which of the values; -1 where it does not show
 }
 
 // correspond follows the lines of a template by what stayed the same: the names on the
 // way and its own; a former name; the name without its number; and the only one left
 // with the same slots.
 func correspond(old, new *template.Template) *correspondence {
-	c := &correspondence{old, new, map[*template.Line]*template.Line{}, map[*template.Line]*template.Line{}, map[*template.Line]*template.Line{}}
+	c := &correspondence{old, new, map[*template.Line]*template.Line{}, map[*template.Line]*template.Line{}, map[*template.Line]*template.Line{}, map[*pattern.Name]*itemReader{}}
 	c.level(old.Top(), new.Top())
 	c.paths(old.Top(), new.Top())
 	return c
@@ -209,7 +217,7 @@ func (c *correspondence) follows() func(want, real *tree.Node) match.Following {
 		case b.Each == nil:
 			is = want.Nth == real.Nth
 		default:
-			x, y := item(a, real), item(b, want)
+			x, y := c.item(a, real), c.item(b, want)
 			if !x.Given() || !y.Given() {
 				return match.Unsaid // the item shows in no name
 			}
@@ -223,18 +231,23 @@ func (c *correspondence) follows() func(want, real *tree.Node) match.Following {
 }
 
 // item reads the item of a line that repeats from a name.
-func item(l *template.Line, n *tree.Node) value.Value {
-	name, _, _, _ := l.Repeats()
-	if int(n.Nth) >= len(l.Names) || name == "" {
+func (c *correspondence) item(l *template.Line, n *tree.Node) value.Value {
+	if int(n.Nth) >= len(l.Names) {
 		return value.Value{}
 	}
-	r := l.Names[n.Nth].Reader()
-	values := make([]value.Value, len(r.Fields()))
-	if r.Read(n.Name, values) != nil {
+	name := l.Names[n.Nth]
+	r := c.readers[name]
+	if r == nil {
+		field, _, _, _ := l.Repeats()
+		r = &itemReader{Reader: name.Reader(), item: -1}
+		r.values = make([]value.Value, len(r.Fields()))
+		if field != "" {
+			r.item = slices.Index(r.Fields(), field)
+		}
+		c.readers[name] = r
+	}
+	if r.item < 0 || r.Read(n.Name, r.values) != nil {
 		return value.Value{}
 	}
-	if i := slices.Index(r.Fields(), name); i >= 0 {
-		return values[i]
-	}
-	return value.Value{}
+	return r.values[r.item]
 }

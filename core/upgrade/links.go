@@ -2,6 +2,8 @@ package upgrade
 
 import (
 	"path"
+	"slices"
+	"strings"
 
 	"vestibula/core/match"
 	"vestibula/core/tree"
@@ -17,17 +19,19 @@ type links struct {
 
 // linksOf prepares for the links in a wanted tree; it is nil where there are none.
 func linksOf(own *tree.Node) *links {
-	l := &links{map[*tree.Node]string{}, map[string]*tree.Node{}, map[*tree.Node]func(func(*match.Thing) bool) string{}}
-	some := false
-	for at, n := range own.All() {
-		p := string(append([]byte(nil), at...))
-		l.paths[n], l.nodes[p] = p, n
-		some = some || n.Kind == tree.Symlink
-	}
-	if !some {
+	if !hasLink(own) {
 		return nil
 	}
+	l := &links{map[*tree.Node]string{}, map[string]*tree.Node{}, map[*tree.Node]func(func(*match.Thing) bool) string{}}
+	for at, n := range own.All() {
+		p := strings.Clone(at)
+		l.paths[n], l.nodes[p] = p, n
+	}
 	return l
+}
+
+func hasLink(n *tree.Node) bool {
+	return slices.ContainsFunc(n.Children, func(c *tree.Node) bool { return c.Kind == tree.Symlink || hasLink(c) })
 }
 
 // lies notes where a wanted thing is, or will be made, with all that is made in it.

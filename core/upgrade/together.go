@@ -19,21 +19,50 @@ type remembered struct {
 	marks tree.Marks
 }
 
-// memories are what is known of all entries.
-type memories map[*tree.Node]remembered
+// memories are what is known of all entries: in the order of the tree, and by the entries
+// once somebody asks.
+type memories struct {
+	root   *tree.Node
+	list   []remembered
+	byNode map[*tree.Node]remembered
+}
 
-func remember(root *tree.Node) memories {
-	known := memories{}
-	for _, n := range root.All() {
-		known[n] = remembered{n.From, n.Nth, n.Marks}
+func remember(root *tree.Node) *memories {
+	k := &memories{root: root}
+	var walk func(n *tree.Node)
+	walk = func(n *tree.Node) {
+		for _, c := range n.Children {
+			k.list = append(k.list, remembered{c.From, c.Nth, c.Marks})
+			walk(c)
+		}
 	}
-	return known
+	walk(root)
+	return k
+}
+
+// of returns what was known of an entry. It is first asked before the tree changes.
+func (k *memories) of(n *tree.Node) remembered {
+	if k.byNode == nil {
+		k.byNode = make(map[*tree.Node]remembered, len(k.list))
+		i := 0
+		var walk func(n *tree.Node)
+		walk = func(n *tree.Node) {
+			for _, c := range n.Children {
+				k.byNode[c] = k.list[i]
+				i++
+				walk(c)
+			}
+		}
+		walk(k.root)
+	}
+	return k.byNode[n]
 }
 
 // restore has all entries know that again.
-func (k memories) restore(root *tree.Node) {
+func (k *memories) restore(root *tree.Node) {
 	for _, n := range root.All() {
-		n.From, n.Nth, n.Marks = k[n].from, k[n].nth, k[n].marks
+		known := k.of(n)
+		n.From, n.Nth, n.Marks = known.from, known.nth, known.marks
 	}
 }
 
@@ -45,7 +74,10 @@ type double struct {
 }
 
 // doubles finds the folders of which two have become one.
-func (p *Plan) doubles(w *match.Wanted, lines *correspondence, known memories) (list []double) {
+func (p *Plan) doubles(w *match.Wanted, lines *correspondence) (list []double) {
+	if !p.besides(p.job.Seen) {
+		return nil
+	}
 	places := map[*template.Line][]matched{}
 	for _, m := range p.matched {
 		if line := w.Template.LineOf(m.want); line != nil {
@@ -63,13 +95,23 @@ func (p *Plan) doubles(w *match.Wanted, lines *correspondence, known memories) (
 				walk(c, here)
 				continue
 			}
-			if there := one(p.becomes(w, lines, known[c], c, n), places); there != "" && !strings.HasPrefix(there+"/", here+"/") {
+			if there := one(p.becomes(w, lines, p.known.of(c), c, n), places); there != "" && !strings.HasPrefix(there+"/", here+"/") {
 				list = append(list, double{here, there})
 			}
 		}
 	}
 	walk(p.job.Seen, "")
 	return list
+}
+
+// besides reports whether there are folders beside those that are wanted.
+func (p *Plan) besides(n *tree.Node) bool {
+	for _, c := range n.Children {
+		if c.Kind == tree.Folder && (!p.stands(c) || p.besides(c)) {
+			return true
+		}
+	}
+	return false
 }
 
 // becomes returns the line that a folder belongs to by now, where it is not the one
@@ -107,6 +149,9 @@ func one(line *template.Line, places map[*template.Line][]matched) string {
 // reports whether there were any.
 func (p *Plan) together(list []double) (some bool) {
 	j := p.job
+	if len(list) > 0 && len(p.origin) == 0 {
+		j.Full = j.Full.Copy() // that of the caller stays as it is
+	}
 	for _, d := range list {
 		from, into := below(j.Full, d.at), below(j.Full, d.there)
 		if from == nil || into == nil || len(from.Children) == 0 {

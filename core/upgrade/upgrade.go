@@ -64,6 +64,7 @@ type Plan struct {
 	targets []target
 	links   *links
 
+	known   *memories
 	moving  map[string]*match.Thing // what gets another name or place, by its path
 	origin  map[string]string       // where what is put together lies, by its path in the trees
 	why     map[string]string       // the same for why it is moved
@@ -84,8 +85,28 @@ type target struct {
 	to   func(chosen func(*match.Thing) bool) string
 }
 
-// Make plans an upgrade. The trees of the job are changed by it.
-func Make(j *Job) (*Plan, error) {
+// A Planner plans upgrades one after another. It remembers what templates have to do with
+// each other.
+type Planner struct {
+	pairs map[[2]*template.Template]*correspondence
+}
+
+// correspond is as the function of that name.
+func (pl *Planner) correspond(old, new *template.Template) *correspondence {
+	key := [2]*template.Template{old, new}
+	c := pl.pairs[key]
+	if c == nil {
+		if pl.pairs == nil {
+			pl.pairs = map[[2]*template.Template]*correspondence{}
+		}
+		c = correspond(old, new)
+		pl.pairs[key] = c
+	}
+	return c
+}
+
+// Plan plans an upgrade. What of the job's project is seen learns where it comes from.
+func (pl *Planner) Plan(j *Job) (*Plan, error) {
 	p := &Plan{job: j, origin: map[string]string{}, why: map[string]string{}}
 	old, err := match.Of(j.Project.Template, j.Project.Values, j.Limit, j.Now)
 	if err != nil {
@@ -96,19 +117,20 @@ func Make(j *Job) (*Plan, error) {
 	if err != nil {
 		return nil, err
 	}
-	lines := correspond(j.Project.Template, j.Template)
+	lines := pl.correspond(j.Project.Template, j.Template)
 	before, after := j.Project.Template.LineOf(old.Own), j.Template.LineOf(w.Own)
 	if before != nil && lines.to[before] != nil && lines.to[before] != after {
 		return nil, &OwnError{source(lines.to[before])}
 	}
 	w.Follows = lines.follows()
 	p.links = linksOf(w.Own)
-	known := remember(j.Seen)
+	p.known = remember(j.Seen)
 	var things []*match.Thing
 	for some := true; some; { // until no two folders are one any more
-		known.restore(j.Seen)
 		things = p.compare(w)
-		some = p.together(p.doubles(w, lines, known))
+		if some = p.together(p.doubles(w, lines)); some {
+			p.known.restore(j.Seen)
+		}
 	}
 	p.names(old, w)
 	for _, t := range things {
@@ -133,7 +155,7 @@ func Make(j *Job) (*Plan, error) {
 
 // compare holds the project against what is wanted.
 func (p *Plan) compare(w *match.Wanted) []*match.Thing {
-	p.matched, p.given, p.targets = map[*tree.Node]matched{}, map[string]string{}, nil
+	p.matched, p.given, p.targets = make(map[*tree.Node]matched, len(p.known.list)), map[string]string{}, nil
 	w.Matched = func(want, real *tree.Node, at string, to func(chosen func(*match.Thing) bool) string) {
 		p.matched[real] = matched{want, at}
 		p.links.lies(want, to, false)

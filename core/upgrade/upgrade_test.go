@@ -223,9 +223,11 @@ func TestAfterAnUpgradeTheProjectIsWhatTheTemplateMakes(t *testing.T) {
 		values = template.Values{"client": value.Of(rapid.SampledFrom([]string{"Oriel Pask", "Jun Teague"}).Draw(t, "client"))}
 		p, err := project.With(dir, l, old, nil, now)
 		require.NoError(t, err)
-		full, seen, _, err := inspect.Both(dir, next)
+		full, _, err := tree.Read(dir, nil, nil)
 		require.NoError(t, err)
-		plan, err := Make(&Job{Project: p, Template: next, Values: values, Full: full, Seen: seen, Limit: 10_000, Now: now, Own: disk.Own, Sum: func(at string) (string, error) {
+		seen, err := inspect.Seen(full, next)
+		require.NoError(t, err)
+		plan, err := new(Planner).Plan(&Job{Project: p, Template: next, Values: values, Full: full, Seen: seen, Limit: 10_000, Now: now, Own: disk.Own, Sum: func(at string) (string, error) {
 			data, err := os.ReadFile(filepath.Join(dir, at))
 			return digest.Bytes(data), err
 		}})
