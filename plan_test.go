@@ -8,6 +8,7 @@ import (
 	"path/filepath"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -116,4 +117,81 @@ func TestAPlanTellsWhatIsProbable(t *testing.T) {
 	require.NoError(t, os.Remove(filepath.Join(d.dir, "shelf.folders")))
 	out, _ = d.run("upgrade", "Dag Holm", "--preview")
 	assert.Contains(t, out, "no shelf.folders is found from here")
+}
+
+// What points at what moves is told, and changed where that is asked for; two folders
+// become one; the labels of projects know where their files are; and one undo brings all
+// of it back, times of folders included.
+func TestWhatPointsAtWhatMovesFollows(t *testing.T) {
+	d := newDesk(t, "shelf.folders", shelfBefore, "plan.md", "Plan <client>\n")
+	require.NoError(t, os.Mkdir(filepath.Join(d.dir, "Shop"), 0o777))
+	out, status := d.run("build", "shelf", "--into", "Shop", "client=Dag Holm", "--yes")
+	require.Zero(t, status, out)
+	d.write("Shop/Web/index.md", "[plan](<../Dag Holm/02 Tides/Plan for Dag Holm.md>) and [old](Old/a.html)\n")
+	d.write("Shop/Web/Old/a.html", "<a href=\"../New/b%20c.html\">b</a>")
+	d.write("Shop/Web/New/b c.html", "<a href=\"../index.md\">home</a>")
+	d.write("Shop/Web/Old/same.css", "x")
+	d.write("Shop/Web/New/same.css", "x")
+	d.write("Shop/Web/Old/other.txt", "of Old, see a.html")
+	d.write("Shop/Web/New/other.txt", "of New")
+	require.NoError(t, os.Symlink("../Old/same.css", filepath.Join(d.dir, "Shop/Web/New/link")))
+	for i, at := range d.has("Shop") {
+		if strings.HasSuffix(at, "/") {
+			require.NoError(t, os.Chtimes(filepath.Join(d.dir, "Shop", at), time.Time{}, time.Unix(1_600_000_000+int64(i), 0)))
+		}
+	}
+	before := d.whole("Shop")
+	d.write("plan.csv", "what,from,to\n,Dag Holm/02 Tides,Dag Holm/Tide tables\nmerge,Web/Old,Web/New\n,Web/New/b c.html,Web/en/b.html\n")
+
+	out, status = d.run("apply", "plan.csv", "--in", "Shop", "--preview")
+	require.Zero(t, status, out)
+	for _, want := range []string{
+		"- Web/Old/same.css   the same is there",
+		"» Web/Old/other.txt → Web/New/other (from Old).txt   another one of that name is there",
+		"~ Shop/Web/index.md:1   ../Dag Holm/02 Tides/Plan for Dag Holm.md → ../Dag Holm/Tide tables/Plan for Dag Holm.md",
+		"~ Shop/Web/index.md:1   Old/a.html → New/a.html",
+		"~ Shop/Web/Old/a.html:1   ../New/b%20c.html → ../en/b.html",
+		"~ Shop/Web/New/link   ../Old/same.css → same.css",
+		"3 paths in 2 texts and 1 link would lead nowhere (of 9 texts and 1 link looked at). --mend-links changes them as well.",
+	} {
+		assert.Contains(t, out, want)
+	}
+	assert.Equal(t, before, d.whole("Shop"))
+	out, status = d.run("apply", "plan.csv", "--in", "Shop", "--json")
+	assert.Equal(t, 1, status)
+	assert.Contains(t, out, `"file": "Shop/Web/index.md"`)
+
+	out, status = d.run("apply", "plan.csv", "--in", "Shop", "--mend-links", "--addresses", "moved.csv", "--yes")
+	require.Zero(t, status, out)
+	assert.Contains(t, out, "would lead nowhere, and are changed as well")
+	assert.Equal(t, "[plan](<../Dag Holm/Tide tables/Plan for Dag Holm.md>) and [old](New/a.html)\n", d.read("Shop/Web/index.md"))
+	assert.Equal(t, "<a href=\"../en/b.html\">b</a>", d.read("Shop/Web/New/a.html"))
+	assert.Equal(t, "<a href=\"../index.md\">home</a>", d.read("Shop/Web/en/b.html"))
+	assert.Equal(t, "of Old, see a.html", d.read("Shop/Web/New/other (from Old).txt"))
+	to, err := os.Readlink(filepath.Join(d.dir, "Shop/Web/New/link"))
+	require.NoError(t, err)
+	assert.Equal(t, "same.css", to)
+	for _, want := range []string{"/Web/New/b%20c.html,/Web/en/b.html", "/Web/Old/same.css,/Web/New/same.css", "/Dag%20Holm/02%20Tides/Plan%20for%20Dag%20Holm.md,/Dag%20Holm/Tide%20tables/"} {
+		assert.Contains(t, d.read("moved.csv"), want)
+	}
+	assert.Contains(t, d.read("Shop/Dag Holm/.vestibula.json"), `"Tide tables/Plan for Dag Holm.md": "`)
+	out, status = d.run("undo", "--yes")
+	require.Zero(t, status, out)
+	assert.Equal(t, before, d.whole("Shop"))
+	assert.NotContains(t, d.has("."), "moved.csv")
+
+	// check --fix and upgrade tell and mend as well; a name is needed twice over.
+	require.NoError(t, os.Rename(filepath.Join(d.dir, "Shop/Dag Holm/03 Logs"), filepath.Join(d.dir, "Shop/Dag Holm/07 Logs")))
+	d.write("Shop/Dag Holm/07 Logs/a.txt", "see ../02 Tides/none.txt and ../07 Logs/a.txt")
+	d.run("check", "Shop/Dag Holm", "--fix", "--mend-links", "--yes")
+	assert.Equal(t, "see ../02 Tides/none.txt and a.txt", d.read("Shop/Dag Holm/03 Logs/a.txt"))
+	d.write("shelf.folders", strings.Replace(shelfBefore, "<#> Logs", "<#> Maps\n    <#> Log books | was: Logs", 1))
+	d.write("Shop/beside.txt", "Dag Holm/03 Logs/a.txt")
+	out, status = d.run("upgrade", "Shop/Dag Holm", "client=Runa Vik", "--mend-links", "--yes")
+	require.Zero(t, status, out)
+	assert.Equal(t, "Runa Vik/04 Log books/a.txt", d.read("Shop/beside.txt"))
+	for _, args := range [][]string{{"check", "Shop", "--mend-links"}, {"upgrade", "Shop", "--addresses", "x.doc"}} {
+		out, status = d.run(args...)
+		assert.Equal(t, 2, status, out)
+	}
 }

@@ -24,7 +24,6 @@ import (
 type followed struct {
 	*reference.Found
 	mend      bool
-	base      string // messages name files from here
 	addresses string // the table of addresses, if one is to be written
 	moved     int    // how many rows it has
 }
