@@ -297,7 +297,11 @@ func (f *followed) draw(s *term.Screen) {
 	if links > 0 {
 		what = append(what, string(term.Count(links, "link")))
 	}
-	looked := fmt.Sprintf("%s and %s looked at", term.Count(f.Texts, "text"), term.Count(f.Links, "link"))
+	looked := string(term.Count(f.Texts, "text"))
+	if f.Links > 0 {
+		looked += " and " + string(term.Count(f.Links, "link"))
+	}
+	looked += " looked at"
 	switch broken := strings.Join(what, " and "); {
 	case broken != "" && f.mend:
 		s.Text(term.Sprintf("%s would lead nowhere, and are changed as well (of %s).", broken, looked))

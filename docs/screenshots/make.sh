@@ -122,3 +122,13 @@ for client in "Oriel Pask" "Dag Holm"; do vestibula build binding --into books c
 touch "books/Oriel Pask/02 Work/page 01.tif"
 sed -i 's/    <#> Work/    <#> Condition\n    <#> Work/' binding.folders
 shot upgrade 'vestibula upgrade books --plan plan.csv; echo; vestibula upgrade books'
+
+# A folder that moves, and what points at it.
+mkdir -p "shop/Letters/2027" "shop/Post"
+touch "shop/Letters/2027/Prices.odt" "shop/Letters/Offer.odt"
+cp "shop/Letters/Offer.odt" "shop/Post/"
+echo "about glue" > "shop/Post/Glue.txt"
+printf '# The shop\n\nPrices: [the list](Letters/2027/Prices.odt). Glue: Post/Glue.txt.\n' > "shop/Read me.md"
+ln -s "../Letters/2027" "shop/Post/This year"
+printf 'what,from,to\n,Letters/2027,Prices\nmerge,Post,Letters\n' > moves.csv
+shot apply 'vestibula apply moves.csv --in shop --mend-links'
