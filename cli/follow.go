@@ -48,7 +48,7 @@ func (a *app) follow(set *change.Set, c consent, roots, tops []string, trees map
 	}
 	written := map[string]bool{}
 	for i := range set.Changes {
-		if ch := &set.Changes[i]; ch.Op == change.Replace {
+		if ch := &set.Changes[i]; ch.Op == change.Replace || ch.Op == change.Make && ch.Node.Kind != tree.Folder {
 			written[slashed(set.Places[ch.In], ch.Path)] = true
 		}
 	}

@@ -273,8 +273,8 @@ func (a *app) undoCommand() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "undo [NUMBER]",
 		Short: "Take back what was built or changed.",
-		Long: `Take back what was built or changed: the newest change at or below the current
-folder, or the one with that number in the history. Only what is still as it was
+		Long: `Take back what was built or changed: the newest change of something at or below the
+current folder, or the one with that number in the history. Only what is still as it was
 made goes; what somebody has changed, or put something into, stays and is told.
 What goes is kept, so that an undo can itself be undone by its number.`,
 		Example: `  vestibula undo
@@ -297,7 +297,7 @@ func (a *app) toUndo(records []*journal.Record, args []string, here string, ask 
 		if r.Undoes > 0 || r.Undone() || r.Busy || r.End == journal.Forgotten {
 			continue
 		}
-		if disk.Under(r, here) {
+		if disk.Reaches(r, here) {
 			return r, nil
 		}
 		if newest == nil {

@@ -194,22 +194,25 @@ func (u *Undo) find(changes []change.Change, places []string, here string) ([]ch
 	return changes, places, nil
 }
 
-// Under reports whether all that a record is about lies at or below a folder. What
+// Reaches reports whether anything that a record is about lies at or below a folder. What
 // was moved by hand is looked for there, too.
-func Under(r *journal.Record, here string) bool {
-	if r.Under(here) {
+func Reaches(r *journal.Record, here string) bool {
+	paths := r.Paths()
+	if slices.ContainsFunc(paths, func(p string) bool { return journal.Within(p, here) }) {
 		return true
 	}
-	paths := r.Paths()
+	if len(paths) != len(r.Roots) {
+		return false
+	}
 	for i, root := range r.Roots {
-		if root.Ino == 0 && root.ID == "" || len(paths) != len(r.Roots) {
-			return false
+		if root.Ino == 0 && root.ID == "" {
+			continue
 		}
-		if now := whereabouts(&root, paths[i], here); now == "" || !journal.Within(now, here) {
-			return false
+		if now := whereabouts(&root, paths[i], here); now != "" && journal.Within(now, here) {
+			return true
 		}
 	}
-	return len(paths) > 0
+	return false
 }
 
 // whereabouts returns where a root is now that was at an old path, or nothing.

@@ -66,7 +66,9 @@ func TestNothingLeadsOut(t *testing.T) {
 		assert.Error(t, h.Remove(name, false), name)
 		assert.Error(t, h.Move("file", h, name), name)
 		assert.Error(t, h.Move(name, h, "other"), name)
-		assert.Error(t, h.SetTime(name, 1), name)
+		if name != "." { // the folder's own
+			assert.Error(t, h.SetTime(name, 1), name)
+		}
 		assert.Error(t, h.Symlink("x", name), name)
 	}
 	for _, name := range []string{"link", "way out", "pipe", "folder"} {

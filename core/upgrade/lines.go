@@ -30,11 +30,11 @@ type itemReader struct {
 
 // correspond follows the lines of a template by what stayed the same: the names on the
 // way and its own; a former name; the name without its number; and the only one left
-// with the same slots.
-func correspond(old, new *template.Template) *correspondence {
+// with the same slots. Folder is the line that makes a project's own folder by the old one.
+func correspond(old, new *template.Template, folder *template.Line) *correspondence {
 	c := &correspondence{old, new, map[*template.Line]*template.Line{}, map[*template.Line]*template.Line{}, map[*template.Line]*template.Line{}, map[*pattern.Name]*itemReader{}}
 	c.level(old.Top(), new.Top())
-	c.paths(old.Top(), new.Top())
+	c.paths(old.Top(), new.Top(), folder)
 	return c
 }
 
@@ -113,9 +113,9 @@ func (c *correspondence) level(old, new []*template.Line) {
 	}
 }
 
-// paths pairs lines by former paths in the project, and those that went into another
-// folder under the same name, if there is only one of it.
-func (c *correspondence) paths(old, new []*template.Line) {
+// paths pairs lines by former paths in the project, whose own folder a line makes; and
+// those that went into another folder under the same name, where there is only one of it.
+func (c *correspondence) paths(old, new []*template.Line, folder *template.Line) {
 	where := map[string][]*template.Line{}
 	var walk func(lines []*template.Line, at string, note func(l *template.Line, at string))
 	walk = func(lines []*template.Line, at string, note func(l *template.Line, at string)) {
@@ -127,7 +127,7 @@ func (c *correspondence) paths(old, new []*template.Line) {
 	}
 	own := ""
 	walk(old, "", func(l *template.Line, at string) {
-		if l.Marks&tree.Own != 0 {
+		if l == folder {
 			own = at + "/"
 		}
 		where[strings.TrimPrefix(at, own)] = append(where[strings.TrimPrefix(at, own)], l)
@@ -139,7 +139,7 @@ func (c *correspondence) paths(old, new []*template.Line) {
 			}
 			var names []string
 			for _, n := range was.Names {
-				names = append(names, withoutNumber(n.Pattern.Source))
+				names = append(names, tree.Folded(withoutNumber(n.Pattern.Source)))
 			}
 			if lines := where[strings.Join(names, "/")]; len(lines) == 1 && c.to[lines[0]] == nil {
 				if c.from[l] == nil {
@@ -148,6 +148,26 @@ func (c *correspondence) paths(old, new []*template.Line) {
 					c.join(lines[0], l)
 				}
 			}
+		}
+	})
+	type key struct {
+		name, every string
+		kind        tree.Kind
+	}
+	left := func(lines []*template.Line, paired map[*template.Line]*template.Line) map[key][]*template.Line {
+		list := map[key][]*template.Line{}
+		walk(lines, "", func(l *template.Line, _ string) {
+			if paired[l] == nil && c.also[l] == nil {
+				k := key{bare(l), every(l), l.Kind}
+				list[k] = append(list[k], l)
+			}
+		})
+		return list
+	}
+	here, there := left(old, c.to), left(new, c.from)
+	walk(old, "", func(l *template.Line, _ string) {
+		if k := (key{bare(l), every(l), l.Kind}); len(here[k]) == 1 && here[k][0] == l && len(there[k]) == 1 {
+			c.pair(l, there[k][0])
 		}
 	})
 }

@@ -92,14 +92,14 @@ type Planner struct {
 }
 
 // correspond is as the function of that name.
-func (pl *Planner) correspond(old, new *template.Template) *correspondence {
+func (pl *Planner) correspond(old, new *template.Template, folder *template.Line) *correspondence {
 	key := [2]*template.Template{old, new}
 	c := pl.pairs[key]
 	if c == nil {
 		if pl.pairs == nil {
 			pl.pairs = map[[2]*template.Template]*correspondence{}
 		}
-		c = correspond(old, new)
+		c = correspond(old, new, folder)
 		pl.pairs[key] = c
 	}
 	return c
@@ -117,8 +117,8 @@ func (pl *Planner) Plan(j *Job) (*Plan, error) {
 	if err != nil {
 		return nil, err
 	}
-	lines := pl.correspond(j.Project.Template, j.Template)
 	before, after := j.Project.Template.LineOf(old.Own), j.Template.LineOf(w.Own)
+	lines := pl.correspond(j.Project.Template, j.Template, before)
 	if before != nil && lines.to[before] != nil && lines.to[before] != after {
 		return nil, &OwnError{source(lines.to[before])}
 	}
