@@ -161,6 +161,7 @@ func (c *compiler) outline(file *outline.File) {
 		return
 	}
 	c.t.top = c.block(nil, file.Entries)
+	c.formers(c.t.top, map[string]*Line{})
 	if len(file.Entries) == 0 && len(c.errs) == 0 {
 		line := 1
 		if file.Header != nil {

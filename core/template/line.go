@@ -1,6 +1,7 @@
 package template
 
 import (
+	"fmt"
 	"slices"
 	"strings"
 	"unicode/utf8"
@@ -57,6 +58,9 @@ const (
 type Former struct {
 	Names []*pattern.Name // one for each name between slashes
 	Path  bool            // it was written with a slash
+
+	at    outline.Pos
+	width int
 }
 
 // FileKinds are the kinds of files that `holds` names, with the endings of each.
@@ -125,10 +129,41 @@ func (t *Template) LineOf(n *tree.Node) *Line {
 // was reads a `was` clause: a former name, or a former path.
 func (c *compiler) was(s *scope, e *Line, clause outline.Clause) {
 	at := e.Syntax.TextPos(clause)
-	former := Former{Path: strings.Contains(clause.Text, "/")}
+	former := Former{Path: strings.Contains(clause.Text, "/"), at: at, width: utf8.RuneCountInString(clause.Text)}
 	for name := range strings.SplitSeq(strings.TrimSuffix(clause.Text, "/"), "/") {
 		former.Names = append(former.Names, c.name(s, e.Syntax, outline.Segment{Text: strings.TrimSpace(name), Pos: at}))
 		at.Column += utf8.RuneCountInString(name) + 1
 	}
 	e.Was = append(e.Was, former)
+}
+
+// formers says where one thing is to have become two: lines beside each other that had
+// one name, or any that had one path. Of lines that are there under conditions, it may
+// be the one or the other.
+func (c *compiler) formers(b *block, paths map[string]*Line) {
+	names := map[string]*Line{}
+	for _, e := range b.entries {
+		for i := range e.Was {
+			was := &e.Was[i]
+			var parts []string
+			for _, n := range was.Names {
+				parts = append(parts, tree.Folded(n.Pattern.Source))
+			}
+			known, key := names, strings.Join(parts, "/")
+			if was.Path {
+				known = paths
+			}
+			first := known[key]
+			switch {
+			case first == nil:
+				known[key] = e
+			case first.Syntax == e.Syntax || first.When != nil && e.When != nil:
+			default:
+				c.fail(was.at, was.width, fmt.Sprintf("line %d says so as well, and one thing cannot become two", first.Syntax.Number), "leave it at the line that takes over what is there")
+			}
+		}
+		if e.inside != nil {
+			c.formers(e.inside, paths)
+		}
+	}
 }
