@@ -74,6 +74,21 @@ func TestWhatWasBuiltFollowsItsTemplate(t *testing.T) {
 	assert.Contains(t, out, "note: “03 Logs” is no longer asked for; it stays")
 	assert.Equal(t, before, state())
 
+	// In the project itself, only what changes is typed, and the template that lies beside
+	// the project is found.
+	inside := *d
+	inside.dir = filepath.Join(d.dir, "Oriel Pask")
+	out, status = inside.run("build", "stages=survey; sewing; gluing", "--preview")
+	assert.Equal(t, 1, status)
+	assert.Contains(t, out, "“02 Tides” is there and would be “03 Tide tables”")
+	out, status = inside.run("build", "stages=survey; sewing; gluing", "--preview", "--add")
+	assert.Zero(t, status, out)
+	assert.Contains(t, out, "03 gluing")
+	out, status = inside.run("upgrade", ".", "--preview")
+	assert.Zero(t, status, out)
+	assert.Contains(t, out, "» 02 Tides → 03 Tide tables")
+	assert.Equal(t, before, state())
+
 	// One project, with another name as well.
 	out, status = d.run("upgrade", "Oriel Pask", "--preview")
 	assert.Zero(t, status)

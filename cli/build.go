@@ -6,6 +6,7 @@ import (
 	"os"
 	"path/filepath"
 	"slices"
+	"strings"
 
 	"github.com/spf13/cobra"
 
@@ -17,6 +18,7 @@ import (
 	"vestibula/core/journal"
 	"vestibula/core/label"
 	"vestibula/core/place"
+	"vestibula/core/project"
 	"vestibula/core/rules"
 	"vestibula/core/template"
 	"vestibula/core/tree"
@@ -33,6 +35,7 @@ type buildRun struct {
 	all                bool // also what would be there twice
 	table              tableRun
 
+	again   *project.Project // which is built once more
 	t       *template.Template
 	values  template.Values
 	archive archiving
@@ -69,16 +72,27 @@ With a table, a table in XLSX or CSV, the template is built once for each row.
 All rows are checked before the first change. With --mark it is written into the
 table which rows are built, so that the same command builds what was added.
 
-Into FILE.zip or FILE.tar.gz the same is written as an archive.`,
+Into FILE.zip or FILE.tar.gz the same is written as an archive.
+
+In a project, TEMPLATE and --into may be left out: it is built again, with its own values
+and those that you give.`,
 		Example: `  vestibula build commission --into . client="Oriel Pask" received=2027-03-09
   vestibula build commission --into . --values oriel.yaml --preview
   vestibula build list.txt --into Desktop --yes
   vestibula build commission --into Clients --table commissions.xlsx --mark
   vestibula build evening-course --into course.zip course="Case Binding" term="2027 spring" people="Oriel Pask; Jun Teague"`,
-		Args:              templateArgs,
 		ValidArgsFunction: a.completeTemplate,
-		RunE: func(_ *cobra.Command, args []string) error {
-			return b.run(args)
+		RunE: func(c *cobra.Command, args []string) error {
+			if len(args) > 0 && !strings.Contains(args[0], "=") {
+				return b.run(args)
+			}
+			if err := b.inProject(); err != nil {
+				return err
+			}
+			if b.again == nil {
+				return templateArgs(c, nil)
+			}
+			return b.run(append([]string{""}, args...))
 		},
 	}
 	b.flags.add(c)
@@ -126,6 +140,27 @@ func (b *buildRun) run(args []string) error {
 	return b.carryOut()
 }
 
+// inProject finds the project that the current folder is, or lies in: it is built again
+// where no template is named.
+func (b *buildRun) inProject() error {
+	own, l, err := project.Find(".")
+	if err != nil || l == nil {
+		return err
+	}
+	if b.again, err = b.openProject(own, l); err != nil {
+		return err
+	}
+	if b.into != "" {
+		return nil
+	}
+	x, err := b.again.Template.Tree(b.again.Values, b.flags.limit)
+	if err != nil {
+		return refused("", "%v", err)
+	}
+	b.into = b.again.Base(x.Root)
+	return nil
+}
+
 // openPlace opens the folder to build in: of an archive, the one that it will
 // lie in.
 func (b *buildRun) openPlace() error {
@@ -147,11 +182,27 @@ func (b *buildRun) openPlace() error {
 // where somebody can be asked.
 func (b *buildRun) read(args []string) error {
 	var err error
-	if b.t, err = b.load(args[0]); err != nil {
+	if b.again != nil {
+		b.t, _, err = b.today(b.again)
+	} else {
+		b.t, err = b.load(args[0])
+	}
+	if err != nil {
 		return err
 	}
 	if b.values, err = b.app.values(b.t, args[1:], b.flags.file); err != nil {
 		return err
+	}
+	if b.again != nil {
+		for name, raw := range b.again.Label.Raw() {
+			f := b.t.Field(name)
+			if _, given := b.values[name]; given || f == nil || f.Made() {
+				continue
+			}
+			if v, err := f.Parse(raw, b.now); err == nil {
+				b.values[name] = v
+			}
+		}
 	}
 	if lacking := b.t.Missing(b.values); len(lacking) > 0 {
 		if !b.interactive() || b.yes || b.asJSON {

@@ -93,14 +93,21 @@ func (a *app) find(arg string) (*source, error) {
 	return nil, unclear(help, "there is no template %q", arg)
 }
 
-// shelved looks a template up on the shelves by the name of its file, which is all
-// that a label is believed. It returns nil where there is none.
-func (a *app) shelved(file string) *source {
+// shelved looks the template of a project up by the name of its file, which is all that a
+// label is believed: on the shelves, and beside the project's own folder. It returns nil
+// where there is none.
+func (a *app) shelved(file, own string) *source {
 	bare := strings.TrimSuffix(file, template.Ending)
 	if bare == "" || bare == "-" || filepath.Base(bare) != bare || strings.ContainsAny(bare, `/\`) {
 		return nil
 	}
-	for _, s := range a.shelves() {
+	shelves := a.shelves()
+	if own != "" {
+		beside := filepath.Dir(own)
+		inBeside := filepath.Join(beside, "templates")
+		shelves = slices.Insert(shelves, len(shelves)-1, shelf{beside, beside}, shelf{inBeside, inBeside})
+	}
+	for _, s := range shelves {
 		if slices.Contains(s.files(), bare) {
 			src, err := s.source(bare)
 			if err != nil {

@@ -283,7 +283,7 @@ func (r *checkRun) basis(report *inspect.Report, s *inspect.Subject) {
 		dim("Held to the defaults: no template is known. --template NAME names one.")
 	case s.Project != nil && s.Template == s.Project.Template:
 		text := term.Sprintf("Held to %s as it was on %s, with the values in its label.", s.Template.Name, s.Project.Label.Built.Local().Format("2006-01-02"))
-		if src := r.shelved(s.Template.Name); src != nil && src.text != s.Project.Label.Text {
+		if src := r.shelved(s.Template.Name, s.Dir); src != nil && src.text != s.Project.Label.Text {
 			text += term.Sprintf(" The %s of today is another one.", s.Template.Name)
 		}
 		dim(text)

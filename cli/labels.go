@@ -141,7 +141,11 @@ func (l *labelling) tellChanged() error {
 	}
 	if len(changed) > 0 {
 		b := l.run
-		b.side.Text(term.Warn.Render("note:") + term.Sprintf(" this changes the project %s: %s. Where several builds are meant to meet in one folder, write | project behind the line that is each one's own.", path.Join(b.into, l.folder), strings.Join(changed, ", ")))
+		told := term.Sprintf(" this changes the project %s: %s.", path.Join(b.into, l.folder), strings.Join(changed, ", "))
+		if b.again == nil {
+			told += " Where several builds are meant to meet in one folder, write | project behind the line that is each one's own."
+		}
+		b.side.Text(term.Warn.Render("note:") + told)
 	}
 	return nil
 }

@@ -10,6 +10,7 @@ import (
 	"vestibula/core/label"
 	"vestibula/core/outline"
 	"vestibula/core/project"
+	"vestibula/core/template"
 )
 
 // projectAt opens the project that a path names, lies in, or would lie in. Rest is
@@ -58,7 +59,7 @@ func (a *app) projectAt(path string) (p *project.Project, rest string, err error
 
 // openProject opens a project by its label; errors in its template are told.
 func (a *app) openProject(own string, l *label.Label) (*project.Project, error) {
-	p, err := project.Open(own, l, a.startersOf, a.now)
+	p, err := project.Open(own, l, a.startersOf(own), a.now)
 	var badTemplate *project.TemplateError
 	var badValue *project.ValuesError
 	var errs outline.Errors
@@ -71,11 +72,29 @@ func (a *app) openProject(own string, l *label.Label) (*project.Project, error) 
 	return p, err
 }
 
-// startersOf returns the folder that the starters of a template lie in, by the name
-// of its file, which is all that a label is believed.
-func (a *app) startersOf(file string) fs.FS {
-	if src := a.shelved(file); src != nil {
-		return src.starters
+// startersOf returns where the starters of a template lie, by the name of its file, which
+// is all that a project's label is believed.
+func (a *app) startersOf(own string) func(file string) fs.FS {
+	return func(file string) fs.FS {
+		if src := a.shelved(file, own); src != nil {
+			return src.starters
+		}
+		return nil
 	}
-	return nil
+}
+
+// today returns the template of today that has the name of the one that a project was
+// built from; where none is found, or it is the same, that one. Found says which.
+func (a *app) today(p *project.Project) (t *template.Template, found bool, err error) {
+	src := a.shelved(p.Label.Template, p.Dir)
+	switch {
+	case src == nil:
+		return p.Template, false, nil
+	case src.text == p.Label.Text:
+		return p.Template, true, nil
+	}
+	if t, err = template.Parse(src.name, src.text, src.starters); err != nil {
+		return nil, true, a.tellErrors(src.name, src.text, err, statusUnclear)
+	}
+	return t, true, nil
 }

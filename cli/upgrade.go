@@ -3,6 +3,7 @@ package cli
 import (
 	"errors"
 	"fmt"
+	"os"
 	"path/filepath"
 	"runtime"
 	"slices"
@@ -58,9 +59,9 @@ type upgrading struct {
 }
 
 func (a *app) upgradeCommand() *cobra.Command {
-	r := &upgradeRun{app: a, limit: template.DefaultLimit, unfound: map[string]bool{}, trees: map[string]*tree.Node{}, parsed: map[string]*parsedLabel{}}
+	r := &upgradeRun{app: a, limit: template.DefaultLimit, unfound: map[string]bool{}, templates: map[string]*template.Template{}, trees: map[string]*tree.Node{}, parsed: map[string]*parsedLabel{}}
 	c := &cobra.Command{
-		Use:   "upgrade PROJECT… [field=value …]",
+		Use:   "upgrade [PROJECT…] [field=value …]",
 		Short: "Bring what was built to the template of today, or to other values.",
 		Long: `Bring what was built to the template of today, or to other values. What stands under
 another number or name is moved with all that it holds, what is new is made, and
@@ -68,16 +69,10 @@ files that nobody has touched are brought up to date. What was edited stays. Wha
 no longer asked for goes where it is empty; what holds something stays, and is told.
 
 PROJECT is a project, or a folder in which projects lie: all of them are one plan,
-and one undo. What is only probable is asked for by itself.`,
+and one undo. Without one, it is the current folder. What is only probable is asked for by itself.`,
 		Example: `  vestibula upgrade "2027-03 Oriel Pask BK" --preview
   vestibula upgrade "2027-03 Oriel Pask BK" client="Oriel Pask & Daughters"
   vestibula upgrade Clients --yes`,
-		Args: func(_ *cobra.Command, args []string) error {
-			if len(args) < 1 {
-				return unclear(`for example: vestibula upgrade "2027-03 Oriel Pask BK"`, "which project?")
-			}
-			return nil
-		},
 		RunE: func(_ *cobra.Command, args []string) error { return r.run(args) },
 	}
 	r.addYes(c, "do what is sure without asking")
@@ -94,7 +89,7 @@ and one undo. What is only probable is asked for by itself.`,
 func (r *upgradeRun) run(args []string) error {
 	var paths, values []string
 	for i, arg := range args {
-		if name, _, isValue := strings.Cut(arg, "="); isValue && i > 0 && name != "" && !strings.ContainsAny(name, `/\`) {
+		if name, _, isValue := strings.Cut(arg, "="); isValue && (i > 0 || !isThere(arg)) && name != "" && !strings.ContainsAny(name, `/\`) {
 			values = append(values, arg)
 			continue
 		}
@@ -103,6 +98,9 @@ func (r *upgradeRun) run(args []string) error {
 	var err error
 	if r.raw, err = rawArgs(values); err != nil {
 		return err
+	}
+	if len(paths) == 0 {
+		paths = []string{"."}
 	}
 	for _, p := range paths {
 		if err := r.find(p); err != nil {
@@ -118,6 +116,11 @@ func (r *upgradeRun) run(args []string) error {
 		}
 	}
 	return r.carryOut()
+}
+
+func isThere(path string) bool {
+	_, err := os.Lstat(path)
+	return err == nil
 }
 
 // find finds the projects at or below a path, and plans the upgrade of each.
@@ -242,11 +245,11 @@ type parsedLabel struct {
 
 // project opens a project by its label. Projects of one template have one text.
 func (r *upgradeRun) project(dir string, l *label.Label) (*project.Project, error) {
-	key := l.Template + "\x00" + l.Text
+	key := l.Template + "\x00" + l.Text + "\x00" + filepath.Dir(dir)
 	k := r.parsed[key]
 	if k == nil {
 		k = &parsedLabel{}
-		k.template, k.missing, k.err = project.Parse(l, r.startersOf)
+		k.template, k.missing, k.err = project.Parse(l, r.startersOf(dir))
 		r.parsed[key] = k
 	}
 	if k.err != nil {
@@ -308,34 +311,25 @@ func (u *upgrading) makePlan(planner *upgrade.Planner) {
 func (r *upgradeRun) template(p *project.Project) (*template.Template, error) {
 	name := r.by
 	if name == "" {
-		name = p.Label.Template
+		name = p.Label.Template + "\x00" + p.Label.Text + "\x00" + filepath.Dir(p.Dir)
 	}
 	if t := r.templates[name]; t != nil {
 		return t, nil
 	}
 	var t *template.Template
+	found := true
+	var err error
 	if r.by != "" {
-		var err error
-		if t, err = r.load(r.by); err != nil {
-			return nil, err
-		}
-	} else if src := r.shelved(p.Label.Template); src != nil {
-		if src.text == p.Label.Text {
-			return p.Template, nil
-		}
-		var err error
-		if t, err = template.Parse(src.name, src.text, src.starters); err != nil {
-			return nil, r.tellErrors(src.name, src.text, err, statusUnclear)
-		}
+		t, err = r.load(r.by)
 	} else {
-		if !r.unfound[name] {
-			r.unfound[name] = true
-			r.side.Text(term.Warn.Render("note:") + term.Sprintf(" no %s is found from here: what it was when the project was built is taken. --template names another", name))
-		}
-		return p.Template, nil
+		t, found, err = r.today(p)
 	}
-	if r.templates == nil {
-		r.templates = map[string]*template.Template{}
+	if err != nil {
+		return nil, err
+	}
+	if file := p.Label.Template; !found && !r.unfound[file] {
+		r.unfound[file] = true
+		r.side.Text(term.Warn.Render("note:") + term.Sprintf(" no %s is found from here: what it was when the project was built is taken. --template names another", file))
 	}
 	r.templates[name] = t
 	return t, nil

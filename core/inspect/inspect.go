@@ -38,8 +38,9 @@ type Look struct {
 	Ignore   []string // patterns of paths that are passed by, beside those of the template
 	Limit    int      // how many things a template may make
 	Now      time.Time
-	// Starters returns where the starters of a template of some file name lie, or nil.
-	Starters func(file string) fs.FS
+	// Starters returns where the starters of a project's template lie, which has some file
+	// name; the project is known by its own folder. It may return nil.
+	Starters func(own string) func(file string) fs.FS
 	Done     func(n int) // is told how many entries were just read; may be nil
 
 	known map[string]*known // by the texts of labels
@@ -55,11 +56,11 @@ type known struct {
 
 // open opens a project by its label.
 func (l *Look) open(dir string, own *label.Label) (*project.Project, error) {
-	key := own.Template + "\x00" + own.Text
+	key := own.Template + "\x00" + own.Text + "\x00" + filepath.Dir(dir)
 	k := l.known[key]
 	if k == nil {
 		k = &known{}
-		k.template, k.missing, k.err = project.Parse(own, l.Starters)
+		k.template, k.missing, k.err = project.Parse(own, l.Starters(dir))
 		if l.known == nil {
 			l.known = map[string]*known{}
 		}

@@ -50,7 +50,7 @@ func desk(t *testing.T, paths ...string) string {
 }
 
 func look() *Look {
-	return &Look{Limit: 1000, Now: now, Starters: func(string) fs.FS { return nil }}
+	return &Look{Limit: 1000, Now: now, Starters: func(string) func(string) fs.FS { return func(string) fs.FS { return nil } }}
 }
 
 // said lists what a report says of its subjects.
