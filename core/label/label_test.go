@@ -1,6 +1,8 @@
 package label
 
 import (
+	"slices"
+	"strings"
 	"testing"
 	"time"
 
@@ -45,4 +47,43 @@ func FuzzParse(f *testing.F) {
 			require.NoError(t, err)
 		}
 	})
+}
+
+// What was given and accepted is known by its paths, and these follow what moves.
+func TestWhatALabelNamesFollowsMoves(t *testing.T) {
+	for _, x := range []struct {
+		what  string
+		moves map[string]string // "" for out of the project
+		given string
+		other string
+		moved bool
+	}{
+		{"nothing", map[string]string{}, "a.md=1 b/c.md=2 b/d.md=3", "b", false},
+		{"a file", map[string]string{"a.md": "x/a.md"}, "b/c.md=2 b/d.md=3 x/a.md=1", "b", true},
+		{"a folder", map[string]string{"b": "z"}, "a.md=1 z/c.md=2 z/d.md=3", "z", true},
+		{"out", map[string]string{"b/c.md": ""}, "a.md=1 b/d.md=3", "b", true},
+		{"onto one that is there", map[string]string{"b/c.md": "b/d.md"}, "a.md=1 b/d.md=3", "b", true},
+		{"all of it out", map[string]string{"a.md": "", "b": ""}, "", "", true},
+	} {
+		l := &Label{Given: map[string]string{"a.md": "1", "b/c.md": "2", "b/d.md": "3"}, Accepted: []Accepted{{Path: "b", Why: "so"}}}
+		moved := l.Follow(func(at string) (string, bool) {
+			for from, to := range x.moves {
+				if at == from || strings.HasPrefix(at, from+"/") {
+					return to + at[len(from):], to != ""
+				}
+			}
+			return at, true
+		})
+		assert.Equal(t, x.moved, moved, x.what)
+		var given, accepted []string
+		for at, sum := range l.Given {
+			given = append(given, at+"="+sum)
+		}
+		for _, a := range l.Accepted {
+			accepted = append(accepted, a.Path)
+		}
+		slices.Sort(given)
+		assert.Equal(t, x.given, strings.Join(given, " "), x.what)
+		assert.Equal(t, x.other, strings.Join(accepted, " "), x.what)
+	}
 }

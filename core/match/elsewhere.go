@@ -174,11 +174,11 @@ func (m *matcher) found(l *lack, at spot, told *Thing, reason Reason, sure bool)
 	l.found = true
 	t := l.thing
 	if l.rel == "" {
-		t.Kind, t.Reason, t.Sure, t.Path = Misnamed, reason, sure, at.path
+		t.Kind, t.Reason, t.Sure, t.Path, t.stays = Misnamed, reason, sure, at.path, at
 	} else {
 		t.Node = without(t.Node, strings.Split(l.rel, "/"))
 		t.Count -= 1 + l.node.Built().Count()
-		t = m.tell(&Thing{Kind: Misnamed, Reason: reason, Sure: sure, Node: l.node, Path: at.path, in: t.in, to: path.Join(t.to, l.rel)})
+		t = m.tell(&Thing{Kind: Misnamed, Reason: reason, Sure: sure, Node: l.node, Path: at.path, in: t.in, to: path.Join(t.to, l.rel), stays: at})
 	}
 	if told != nil {
 		m.things = slices.DeleteFunc(m.things, func(other *Thing) bool { return other == told })

@@ -79,6 +79,8 @@ type Thing struct {
 
 	in *Thing // the misnamed folder that it comes to lie in
 	to string // its place below that, or from the own folder; empty where there is none
+
+	stays spot // of what is there under another name: where it lies if it is left so
 }
 
 // Movable reports whether it is known where the thing belongs.
@@ -93,7 +95,7 @@ func (t *Thing) Target(chosen func(*Thing) bool) string {
 	case chosen(t.in):
 		return path.Join(t.in.Target(chosen), t.to)
 	}
-	return path.Join(t.in.Path, t.to)
+	return path.Join(t.in.stays.target(chosen), t.to)
 }
 
 // Final is the path at which a thing belongs, when all things have been moved to theirs.

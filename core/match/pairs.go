@@ -111,7 +111,7 @@ func (m *matcher) pairs(found []pair, lacking []*tree.Node, real *tree.Node, at 
 	take := func(want *tree.Node, i int, reason Reason, sure bool) {
 		n := real.Children[i]
 		taken[i] = true
-		t := m.tell(&Thing{Kind: Misnamed, Reason: reason, Sure: sure, Node: want, Path: path.Join(at.path, n.Name), in: at.in, to: path.Join(at.to, want.Name)})
+		t := m.tell(&Thing{Kind: Misnamed, Reason: reason, Sure: sure, Node: want, Path: path.Join(at.path, n.Name), in: at.in, to: path.Join(at.to, want.Name), stays: at.below(n)})
 		if want.Marks&tree.Either != 0 && n.Kind == tree.File {
 			t.to += n.Name[len(n.Name)-len(template.Extension(n.Name))-1:]
 		}

@@ -231,6 +231,8 @@ func (c *correspondence) follows() func(want, real *tree.Node) match.Following {
 		switch to := c.to[a]; {
 		case to == nil && c.also[a] == b:
 			return match.AlsoThis
+		case to == nil && c.also[a] != nil:
+			return match.NotThis
 		case to == nil && c.from[b] == nil:
 			return match.Unsaid // a line that went and one that came: names may tell
 		case to != b:

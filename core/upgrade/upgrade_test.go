@@ -106,7 +106,7 @@ func (d *draw) lines(depth int) (list []*outlineLine) {
 }
 
 // changed is a copy of lines in which something is inserted, dropped, renamed, turned
-// round, or put together.
+// round, nested deeper, or put together.
 func (d *draw) changed(lines []*outlineLine) (list []*outlineLine) {
 	joined := -1
 	for i, l := range lines {
@@ -135,6 +135,10 @@ func (d *draw) changed(lines []*outlineLine) (list []*outlineLine) {
 			}
 		case 3:
 			next.numbered = !l.numbered && !l.file
+		case 4: // into a new folder
+			next.inside = d.changed(l.inside)
+			list = append(list, &outlineLine{name: d.word(), numbered: next.numbered, inside: []*outlineLine{&next, {name: d.word()}}})
+			continue
 		}
 		next.inside = d.changed(l.inside)
 		list = append(list, &next)
