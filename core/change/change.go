@@ -109,6 +109,9 @@ type Change struct {
 	// Instead is, of a Remove, the path at which the same is to be found: it says where
 	// what points here is to point. It is not written down.
 	Instead string
+	// Equal says that this goes because the same lies at Instead, which is looked at once
+	// more before it does.
+	Equal bool
 
 	seen int32 // where it stands among what was looked at ahead, from 1: see [Check.LookAhead]
 }

@@ -451,6 +451,11 @@ func (r *run) all() (at string, err error) {
 // one carries a change out; i is its number in the list, or -1 while things are
 // taken back.
 func (r *run) one(i int, c *change.Change) error {
+	if c.Equal && i >= 0 {
+		if err := r.equal(c); err != nil {
+			return err
+		}
+	}
 	parent, name, err := r.folder(c.In, c.Path)
 	if err != nil {
 		return err

@@ -3,10 +3,12 @@ package disk
 import (
 	"fmt"
 	"io"
+	"io/fs"
 	"math/rand/v2"
 	"os"
 	"path/filepath"
 	"strconv"
+	"strings"
 	"sync"
 	"testing"
 	"time"
@@ -15,6 +17,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"vestibula/core/change"
+	"vestibula/core/digest"
 	"vestibula/core/folder"
 	"vestibula/core/journal"
 	"vestibula/core/label"
@@ -147,6 +150,40 @@ func TestTheTimeOfAFolderIsItsOwnersWhereTheyWereThere(t *testing.T) {
 	times := w.folderTimes()
 	assert.Equal(t, int64(1_600_000_000e9), times[filepath.Join(w.places[0], "A")])
 	assert.Greater(t, times[filepath.Join(w.places[0], "B")], int64(1_600_000_000e9))
+}
+
+// What goes because the same lies elsewhere stays where that is no longer so, also in
+// the last moment.
+func TestWhatIsThereTwiceGoesOnlyWhileItIs(t *testing.T) {
+	for _, size := range []int{3, change.MaxOld + 1} {
+		text := strings.Repeat("x", size)
+		for _, changed := range []bool{false, true} {
+			w := newWorld(t, 1, 0)
+			one, other := filepath.Join(w.places[0], "one"), filepath.Join(w.places[0], "other")
+			require.NoError(t, os.WriteFile(one, []byte(text), 0o666))
+			require.NoError(t, os.WriteFile(other, []byte(text), 0o666))
+			meddle := meddling{tree.Bytes("new"), func() {
+				if changed {
+					require.NoError(t, os.WriteFile(other, []byte("changed"), 0o666))
+				}
+			}}
+			sum := digest.Bytes([]byte(text))
+			set(w, change.Change{Op: change.Remove, Path: "one", Was: change.State{Entry: tree.Entry{Kind: tree.File}, Sum: sum}, Instead: "other", Equal: true},
+				change.Change{Op: change.Make, Path: "new", Node: &tree.Node{Name: "new", Kind: tree.File, Content: meddle}})
+			_, err := w.apply()
+			_, stays := os.Lstat(one)
+			if changed {
+				assert.ErrorIs(t, err, ErrChanged)
+				assert.NoError(t, stays)
+				continue
+			}
+			require.NoError(t, err)
+			assert.ErrorIs(t, stays, fs.ErrNotExist)
+			_, err = w.undo("test")
+			require.NoError(t, err)
+			assert.FileExists(t, one)
+		}
+	}
 }
 
 // Times, permissions and attributes go along, also to another disk and into new

@@ -3,6 +3,7 @@ package disk
 import (
 	"crypto/rand"
 	"errors"
+	"fmt"
 	"io"
 	"io/fs"
 	"runtime"
@@ -177,6 +178,19 @@ func (r *run) remove(i int, parent folder.Folder, name string, c *change.Change)
 		return work.Remove(aside, false)
 	}
 	return nil
+}
+
+// equal says whether what goes because the same lies elsewhere still does so.
+func (r *run) equal(c *change.Change) error {
+	parent, name, err := r.folder(c.In, c.Instead)
+	if err != nil {
+		return err
+	}
+	sum, err := folder.Sum(parent, name)
+	if err == nil && sum != c.Was.Sum {
+		err = fmt.Errorf("“%s” does not hold the same any more: %w", c.Instead, ErrChanged)
+	}
+	return err
 }
 
 // forgetFolder closes the folders at and below a path.

@@ -98,7 +98,7 @@ func (m *Merger) put(list []change.Change, from *tree.Node, at string, into *tre
 				return nil, err
 			}
 			if mine == its {
-				list = append(list, change.Change{Op: change.Remove, Path: old, Was: change.State{Entry: tree.Entry{Kind: kindOf(c)}, Sum: mine}, Why: whyEqual, Instead: path.Join(to, twin.Name)})
+				list = append(list, change.Change{Op: change.Remove, Path: old, Was: change.State{Entry: tree.Entry{Kind: kindOf(c)}, Sum: mine}, Why: whyEqual, Instead: path.Join(to, twin.Name), Equal: true})
 				continue
 			}
 		}

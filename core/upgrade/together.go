@@ -168,7 +168,7 @@ func (p *Plan) together(list []double) (some bool) {
 		some = some || len(changes) > 0
 		for _, c := range changes {
 			if c.Op == change.Remove {
-				p.emptied = append(p.emptied, &Step{Op: change.Remove, Sure: true, From: p.lies(c.Path), To: c.Instead, Kind: c.Was.Kind, Why: c.Why, sum: c.Was.Sum})
+				p.emptied = append(p.emptied, &Step{Op: change.Remove, Sure: true, From: p.lies(c.Path), To: c.Instead, Kind: c.Was.Kind, Why: c.Why, sum: c.Was.Sum, equal: c.Equal})
 				delete(p.origin, c.Path)
 				take(j.Full, c.Path)
 				take(j.Seen, c.Path)

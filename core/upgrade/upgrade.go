@@ -44,6 +44,7 @@ type Step struct {
 	thing *match.Thing
 	node  *tree.Node
 	sum   string // of what is replaced or removed
+	equal bool   // it goes because the same lies at To
 	final func(chosen func(*match.Thing) bool) string
 }
 
@@ -442,7 +443,7 @@ func (p *Plan) Changes(chosen func(*Step) bool) []change.Change {
 			}
 		case change.Remove:
 			if c.Path, c.Was.Sum = p.Name+"/"+s.From, s.sum; s.To != "" {
-				c.Instead = p.Becomes + "/" + s.To
+				c.Instead, c.Equal = p.Becomes+"/"+s.To, s.equal
 			}
 		}
 		list = append(list, c)
