@@ -216,7 +216,7 @@ func TestListsAndArrangementsSideBySide(t *testing.T) {
 	d := newDesk(t, "t.folders", "Studio\n    _Arrivals\n    Part <n:0> | each: n in 1..11\n", "k.folders", "<k> | each: k in Invoices, Letters\n    <c> | each: c in Oriel, Jun\n", "c.folders", "<c> | each: c in Oriel, Jun\n    <k> | each: k in Invoices, Letters\n    Notes\n")
 	out, status := d.run("show", "t", "--sorted", "all")
 	assert.Zero(t, status)
-	assert.Contains(t, out, "  as written, natural  ")
+	assert.Contains(t, out, "  as written, natural, desktop  ")
 	assert.Contains(t, out, "▲ Part 10/")
 	assert.Contains(t, out, "▼ _Arrivals/")
 	out, _ = d.run("show", "t", "--sorted", "code-point")

@@ -57,7 +57,7 @@ var contests = []contest{
 	{"match-1M-entries", "find -printf of path, size and time", 1.5, matchProject},
 	{"projects-1000", "find -printf of path, size and time", 1.5, matchMany},
 	{"upgrade-1000", "as many renames, and reading names, labels and texts", 2, upgradeMany},
-	{"sort-100k-names", "a second for each of four orders", 1, sortSiblings},
+	{"sort-100k-names", "a second for each of five orders", 1, sortSiblings},
 	{"write-1M-names", "fmt.Sprintf with the equal verbs", 1, writeNames},
 }
 

@@ -82,14 +82,18 @@ func (a *app) listing(path string, columns []column) {
 	a.screen.Line(term.Strong.Render(term.Visible(path)))
 	rows := make([][]term.Shown, len(columns[0].nodes))
 	heading := make([]term.Shown, len(columns))
+	at := make(map[*tree.Node]int, len(rows))
+	for i, n := range columns[0].nodes {
+		at[n] = i
+	}
 	for k, c := range columns {
 		heading[k] = "  " + term.Visible(strings.Join(c.names, ", "))
-		staying := unmoved(columns[0].nodes, c.nodes)
+		staying := unmoved(at, c.nodes)
 		for i, n := range c.nodes {
 			name, sign := term.Visible(n.Name), term.Shown("  ")
 			if !staying[n] {
 				sign = term.Warn.Render("▼ ")
-				if slices.Index(columns[0].nodes, n) > i {
+				if at[n] > i {
 					sign = term.Warn.Render("▲ ")
 				}
 				name = term.Warn.Render(name)
@@ -104,27 +108,29 @@ func (a *app) listing(path string, columns []column) {
 }
 
 // unmoved returns the nodes that stay in their order: the members of a longest
-// row that rises in both lists. All others have moved.
-func unmoved(written, list []*tree.Node) map[*tree.Node]bool {
-	at := map[*tree.Node]int{}
-	for i, n := range written {
-		at[n] = i
-	}
-	best, from, end := make([]int, len(list)), make([]int, len(list)), -1
+// row that rises in both lists. All others have moved. At says where nodes stand in the
+// first list. Of the rows of each length, the one that ends lowest is kept ("patience
+// sorting").
+func unmoved(at map[*tree.Node]int, list []*tree.Node) map[*tree.Node]bool {
+	var ends []int // of the rows of each length, where the last member stands in list
+	before := make([]int, len(list))
 	for i, n := range list {
-		best[i], from[i] = 1, -1
-		for j := range i {
-			if at[list[j]] < at[n] && best[j]+1 > best[i] {
-				best[i], from[i] = best[j]+1, j
-			}
+		length, _ := slices.BinarySearchFunc(ends, at[n], func(end, place int) int { return at[list[end]] - place })
+		before[i] = -1
+		if length > 0 {
+			before[i] = ends[length-1]
 		}
-		if end < 0 || best[i] > best[end] {
-			end = i
+		if length == len(ends) {
+			ends = append(ends, i)
+		} else {
+			ends[length] = i
 		}
 	}
 	staying := map[*tree.Node]bool{}
-	for ; end >= 0; end = from[end] {
-		staying[list[end]] = true
+	if len(ends) > 0 {
+		for i := ends[len(ends)-1]; i >= 0; i = before[i] {
+			staying[list[i]] = true
+		}
 	}
 	return staying
 }

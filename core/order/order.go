@@ -1,46 +1,48 @@
 // Package order compares names the way that lists sort them. The same folder
 // looks different in a file manager, in a web drive and in a terminal; these
-// four orders cover them.
+// five orders cover them.
 package order
 
 import (
 	"bytes"
 	"cmp"
-	"fmt"
 	"slices"
 	"strings"
 	"unicode"
 
-	"golang.org/x/text/collate"
-	"golang.org/x/text/language"
+	"golang.org/x/text/unicode/norm"
 
+	"vestibula/core/collation"
 	"vestibula/core/tree"
 )
 
 // An Order is one way in which lists sort names.
 type Order uint8
 
-// The orders. The three that know letters follow the Unicode Collation
-// Algorithm (UTS #10) with the root table of CLDR.
+// The orders. Each is held against a program that sorts so: see testdata.
 const (
 	// CodePoint compares characters by their code, capitals before small
 	// letters: raw listings, servers, archives, "ls" in the C locale.
 	CodePoint Order = iota
-	// Alphabetical compares by letters first, digits one by one: many web
-	// drives and cloud storages.
+	// Alphabetical is the Unicode Collation Algorithm with the root table of
+	// CLDR: by letters first, digits one by one. Many web drives and cloud
+	// storages sort so.
 	Alphabetical
-	// Natural is the same with runs of digits taken as numbers: the file
-	// managers of Windows, macOS and most Linux desktops.
+	// Natural is the same with runs of digits taken as numbers.
 	Natural
-	// Dictionary passes punctuation and blanks by unless all else is equal:
-	// lists on Linux in most locales.
+	// Dictionary is what the C library does in en_US.UTF-8 and most other
+	// locales: signs and spaces are passed by unless all else is equal.
+	// Terminals and many programs on Linux sort so.
 	Dictionary
+	// Desktop is what the file managers of several Linux desktops do: numbers by
+	// value, before all else, and the texts between them as in Dictionary.
+	Desktop
 )
 
-var names = []string{"code-point", "alphabetical", "natural", "dictionary"}
+var names = []string{"code-point", "alphabetical", "natural", "dictionary", "desktop"}
 
 // All returns the orders.
-func All() []Order { return []Order{CodePoint, Alphabetical, Natural, Dictionary} }
+func All() []Order { return []Order{CodePoint, Alphabetical, Natural, Dictionary, Desktop} }
 
 // Names returns the names of the orders, as templates write them.
 func Names() []string { return names }
@@ -50,7 +52,7 @@ func (o Order) String() string { return names[o] }
 
 // Lists says, for a person, which lists sort so.
 func (o Order) Lists() string {
-	return [...]string{"raw listings, servers and archives", "many web drives", "desktop file managers", "lists on Linux"}[o]
+	return [...]string{"raw listings, servers and archives", "many web drives", "lists that take numbers by value", "lists on Linux", "desktops on Linux"}[o]
 }
 
 // Named returns the order with that name, and whether there is one.
@@ -63,8 +65,8 @@ func Named(name string) (Order, bool) {
 // goroutines.
 type Comparer struct {
 	order    Order
-	collator *collate.Collator
-	buffer   collate.Buffer
+	collator *collation.Collator
+	a, b     []byte
 }
 
 // Comparer returns a comparer of names in the order.
@@ -72,9 +74,9 @@ func (o Order) Comparer() *Comparer {
 	c := &Comparer{order: o}
 	switch o {
 	case Alphabetical, Natural:
-		c.collator = collate.New(language.Und)
-	case Dictionary:
-		c.collator = collate.New(language.MustParse("und-u-ka-shifted"))
+		c.collator = collation.Root().Collator()
+	case Dictionary, Desktop:
+		c.collator = collation.CLibrary().Collator()
 	}
 	return c
 }
@@ -83,33 +85,91 @@ func (o Order) Comparer() *Comparer {
 // one where it shows b first. Only equal names give zero: what the order itself
 // cannot tell apart is told apart by code.
 func (c *Comparer) Compare(a, b string) int {
-	d := 0
 	switch c.order {
 	case CodePoint:
-	case Dictionary:
-		// The collator's comparison does not shift punctuation as its keys do.
-		x := c.key(a)
-		y := c.key(b)
-		d = bytes.Compare(x, y)
-		c.buffer.Reset()
-	default:
-		d = c.collator.CompareString(c.spelled(a), c.spelled(b))
+		return strings.Compare(a, b)
+	case Alphabetical, Dictionary:
+		return cmp.Or(c.collator.Compare(a, b), strings.Compare(a, b))
+	case Natural:
+		return cmp.Or(c.collator.Compare(spelled(a), spelled(b)), strings.Compare(a, b))
 	}
-	return cmp.Or(d, strings.Compare(a, b))
+	c.a, c.b = c.AppendKey(c.a[:0], a), c.AppendKey(c.b[:0], b)
+	return cmp.Or(bytes.Compare(c.a, c.b), strings.Compare(a, b))
 }
 
-// key returns the collation key of a name, valid until the buffer is reset.
-func (c *Comparer) key(name string) []byte {
-	return c.collator.KeyFromString(&c.buffer, c.spelled(name))
+// AppendKey appends the key of a name: names compare as their keys do, byte by byte, and
+// by code where these are equal.
+func (c *Comparer) AppendKey(key []byte, name string) []byte {
+	switch c.order {
+	case CodePoint:
+		return append(key, name...)
+	case Natural:
+		return c.collator.AppendKey(key, spelled(name))
+	case Desktop:
+		return c.desktopKey(key, name)
+	}
+	return c.collator.AppendKey(key, name)
 }
+
+// desktopKey makes keys as GLib's g_utf8_collate_key_for_filename does: the texts between
+// dots and numbers are compared one after the other, each on all its levels; a dot stands
+// before everything, a number before all but that, the one with fewer digits first; and
+// zeros in front count at the very end.
+func (c *Comparer) desktopKey(key []byte, name string) []byte {
+	const dot, number = 1, 2
+	var zeros []byte
+	text := func(s string) {
+		if s != "" {
+			key = c.collator.AppendKey(key, norm.NFKC.String(s))
+		}
+	}
+	sentinel := func(kind byte) { key = append(key, 0, 1, 0, 1, 0, 1, 0, kind) } // three ends of levels
+	from := 0
+	for i := 0; i < len(name); i++ {
+		switch b := name[i]; {
+		case b == '.':
+			text(name[from:i])
+			sentinel(dot)
+			from = i + 1
+		case isDigit(b):
+			text(name[from:i])
+			sentinel(number)
+			from = i
+			leading, digits := 0, 0
+			for ; i < len(name) && isDigit(name[i]); i++ {
+				if name[i] == '0' && digits == 0 {
+					leading++
+				} else {
+					digits++
+				}
+			}
+			if digits == 0 && i < len(name) { // zeros alone are one digit, but at the end
+				digits, leading = 1, leading-1
+			}
+			for range digits - 1 {
+				key = append(key, ':') // more than any digit
+			}
+			if leading > 0 {
+				zeros = append(zeros, 0, byte(min(leading, 255)))
+				from += leading
+			}
+			key = append(key, name[from:i]...)
+			from = i
+			i--
+		}
+	}
+	text(name[from:])
+	return append(key, zeros...)
+}
+
+func isDigit(b byte) bool { return b >= '0' && b <= '9' }
 
 // spelled returns what the collator compares for a name. In the natural order,
 // a run of digits is spelled as how many digits it has, zeros in front aside,
 // and then these: 2 as 0012, 10 as 00210, so that digit by digit the smaller
-// number comes first. The collator's own way to compare numbers takes a run of
-// zeros for nothing at all.
-func (c *Comparer) spelled(name string) string {
-	if c.order != Natural || strings.IndexFunc(name, unicode.IsDigit) < 0 {
+// number comes first.
+func spelled(name string) string {
+	if strings.IndexFunc(name, unicode.IsDigit) < 0 {
 		return name
 	}
 	var b strings.Builder
@@ -119,7 +179,8 @@ func (c *Comparer) spelled(name string) string {
 		if len(digits) == 0 {
 			digits = run[:1]
 		}
-		fmt.Fprintf(&b, "%03d", min(len(digits), 999))
+		n := min(len(digits), 999)
+		b.Write([]byte{'0' + byte(n/100), '0' + byte(n/10%10), '0' + byte(n%10)})
 		b.Write(digits)
 		run = run[:0]
 	}
@@ -165,8 +226,8 @@ func Sort[T any](o Order, list []T, name func(T) string) {
 	for i, item := range list {
 		rows[i] = keyed{name: name(item), item: item}
 		if c.collator != nil {
-			rows[i].key = bytes.Clone(c.key(rows[i].name))
-			c.buffer.Reset()
+			c.a = c.AppendKey(c.a[:0], rows[i].name)
+			rows[i].key = bytes.Clone(c.a)
 		}
 	}
 	slices.SortStableFunc(rows, func(a, b keyed) int {

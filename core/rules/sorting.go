@@ -18,7 +18,7 @@ func init() {
 		name:  "sorting",
 		about: "In each of these lists, siblings stand in the order in which the template has them.",
 		why: "A list shows what its program thinks is first. One compares digit by digit and puts 10 before 2; one begins with signs and another passes them by; one takes capitals first. " +
-			"Only digits of one width lead everywhere. Without a setting, numbered siblings are held to all four orders: " + strings.Join(order.Names(), ", ") + ". " +
+			"Only digits of one width lead everywhere. Without a setting, numbered siblings are held to all of them: " + strings.Join(order.Names(), ", ") + ". " +
 			"Where no template says what is meant, a number that two folders share is told as well: it puts them into no order.",
 		set:  "sorting: [natural, code-point]\nsorting: alphabetical",
 		bad:  "Commission\n    Part <n:0>   | each: n in 1..12",
@@ -26,7 +26,7 @@ func init() {
 
 		schema: map[string]any{"anyOf": []any{map[string]any{"enum": order.Names()},
 			map[string]any{"type": "array", "items": map[string]any{"enum": order.Names()}, "minItems": 1}}},
-		standard: "[code-point, alphabetical, natural, dictionary]", configure: sorting,
+		standard: "[code-point, alphabetical, natural, dictionary, desktop]", configure: sorting,
 	})
 }
 

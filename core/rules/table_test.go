@@ -131,7 +131,7 @@ var table = []struct {
 		"letters sort until AA comes",
 		"sorting: [natural]",
 		"Shelf <n:A> | each: n in 1..28\n",
-		[]string{"error sorting 4 Shelf AA: “Shelf AA” would stand before “Shelf B” in desktop file managers (natural)"},
+		[]string{"error sorting 4 Shelf AA: “Shelf AA” would stand before “Shelf B” in lists that take numbers by value (natural)"},
 	},
 	{
 		"one width, no matter how many digits",
