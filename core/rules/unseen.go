@@ -75,8 +75,10 @@ func unseenIn(name string) (hidden rune, clean string) {
 		switch {
 		case r == '\u200d', r == '\u200c', r >= '\ufe00' && r <= '\ufe0f':
 			seen = before > 0x2ff && !unicode.Is(unicode.Latin, before)
-		case r == '\u00ad', r == '\u034f', r == '\u115f', r == '\u1160', r == '\u3164', r == '\ufeff', unicode.Is(unicode.Cf, r) && r < 0xe0000:
+		case strings.ContainsRune("\u00ad\u034f\u115f\u1160\u17b4\u17b5\u2028\u2029\u2800\u3164\ufeff\uffa0", r), unicode.Is(unicode.Cf, r) && r < 0xe0000:
 			seen = false
+		case r >= 0xe0100 && r <= 0xe01ef: // forms of ideographs
+			seen = before > 0x2ff
 		case r >= 0xe0000 && r <= 0xe0fff:
 			seen = before > 0x1f000 // flags are spelled with tags
 		}
