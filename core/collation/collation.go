@@ -338,3 +338,18 @@ func (t *Table) unlistedInC(key []byte, r rune, level int) []byte {
 	}
 	return key
 }
+
+// First returns what a character weighs on the first level, wherever it stands in front of
+// one of ASCII or at the end; plain is false where that depends on what follows, or is not
+// listed.
+func (t *Table) First(r rune) (weights []uint32, plain bool) {
+	if r < 0 || r >= rune(len(t.known)) || !t.known[r] {
+		return nil, false
+	}
+	e := &t.entries[t.single(r)]
+	return t.weights[e.first : e.first+int32(e.ends[1])], true
+}
+
+// Begins reports whether a character may be one with another that follows, which is never
+// one of ASCII.
+func (t *Table) Begins(r rune) bool { return r >= rune(len(t.begins)) || t.begins[r] }
