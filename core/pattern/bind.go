@@ -138,7 +138,7 @@ func (n *Name) append(dst []byte, f *Filling, end int) ([]byte, error) {
 		}
 		was := v.Text
 		if limit := b.field.Type.Max; limit != nil && v.Kind == value.Text && len(was) > *limit {
-			v = &value.Value{Kind: value.Text, Text: cut(was, *limit)}
+			v = &value.Value{Kind: value.Text, Text: Cut(was, *limit)}
 		}
 		from := len(dst)
 		var err error
@@ -158,9 +158,9 @@ func (n *Name) append(dst []byte, f *Filling, end int) ([]byte, error) {
 	return dst, nil
 }
 
-// cut shortens a text to at most limit characters, at the end of a word where
+// Cut shortens a text to at most limit characters, at the end of a word where
 // there is one.
-func cut(s string, limit int) string {
+func Cut(s string, limit int) string {
 	r := []rune(s)
 	if len(r) <= limit {
 		return s

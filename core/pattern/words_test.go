@@ -116,12 +116,12 @@ func TestCutsAtTheEndOfAWord(t *testing.T) {
 		{"Ölvane", 2, "Öl"},
 	}
 	for _, tt := range tests {
-		assert.Equal(t, tt.want, cut(tt.text, tt.limit), "%q to %d", tt.text, tt.limit)
+		assert.Equal(t, tt.want, Cut(tt.text, tt.limit), "%q to %d", tt.text, tt.limit)
 	}
 	rapid.Check(t, func(t *rapid.T) {
 		s := strings.Join(strings.Fields(texts.Draw(t, "text")), " ")
 		limit := rapid.IntRange(1, 30).Draw(t, "limit")
-		short := cut(s, limit)
+		short := Cut(s, limit)
 		assert.True(t, strings.HasPrefix(s, short))
 		assert.LessOrEqual(t, utf8.RuneCountInString(short), limit)
 		assert.NotEmpty(t, short)

@@ -40,7 +40,7 @@ func (n *Name) Agrees(slot string, read, known value.Value) bool {
 			continue
 		}
 		if limit := b.field.Type.Max; limit != nil && known.Kind == value.Text {
-			known.Text = cut(known.Text, *limit)
+			known.Text = Cut(known.Text, *limit)
 		}
 		x, err := b.picture.Append(nil, read)
 		y, otherErr := b.picture.Append(nil, known)

@@ -141,7 +141,7 @@ func (s *sorter) row(f *Folder, row []member, report func(Finding)) {
 		if !s.all && sameNumber(a, b) {
 			continue // their numbers put them into no order
 		}
-		if decidedByFirst(a.Name, b.Name) || f.Real && !s.all && row[i-1].Value == row[i].Value {
+		if (s.markers == nil || !s.markers.In(a.Name) && !s.markers.In(b.Name)) && decidedByFirst(a.Name, b.Name) || f.Real && !s.all && row[i-1].Value == row[i].Value {
 			continue
 		}
 		if finding, wrong := s.pair(f, s.overtaken(row[:i], b), b); wrong {
@@ -283,7 +283,7 @@ func remedyFor(f *Folder, a, b *tree.Node) string {
 // is tried with what stands in the other name, and with texts that come just
 // before and just behind it: where the order changes with the value, it changes
 // there.
-var trials = []string{"Aa", "Zz", "aa", "zz", "Éé", "aA", "Aa Zz", "zz aa", "0", "1", "9", "10", "99", "a1", "a 1", "1a", "_a", "!a", "(a)", "本"}
+var trials = []string{"Aa", "Zz", "aa", "zz", "3M", "Éé", "aA", "Aa Zz", "zz aa", "0", "1", "9", "10", "99", "a1", "a 1", "1a", "_a", "!a", "(a)", "本"}
 
 // bordering returns texts that sort directly around the words of a name.
 func bordering(name string) []string {
@@ -297,56 +297,98 @@ func bordering(name string) []string {
 }
 
 // symbolic decides the order of two names that hold slots whose texts can be
-// anything.
+// anything. Only what is proven is called so; an example holds in just the lists that are
+// named with it.
 func (s *sorter) symbolic(finding Finding, a, b *tree.Node) (Finding, bool) {
-	slots := s.markers.Of(a.Name, b.Name)
-	if len(slots) > 2 {
-		slots = slots[:2] // the first ones decide; the others keep their first trial
-	}
-	holds := false
-	var wrong []order.Order
-	example := ""
-	try := func(values map[int]string) {
-		x, y := s.markers.Fill(a.Name, values), s.markers.Fill(b.Name, values)
-		if x == y {
-			return
+	pieces := func(n *tree.Node) (list []order.Piece) {
+		for _, p := range s.markers.Parts(n.Name) {
+			list = append(list, order.Piece{Text: p.Text, Slot: p.Slot})
 		}
-		for i, c := range s.comparers {
-			if c.Compare(x, y) < 0 {
-				holds = true
-				continue
-			}
-			if !slices.Contains(wrong, s.orders[i]) {
-				wrong = append(wrong, s.orders[i])
-			}
-			if example == "" {
-				example = s.example(slots, values)
-			}
+		return list
+	}
+	x, y := pieces(a), pieces(b)
+	var never, open []int
+	for i, o := range s.orders {
+		switch o.Decide(x, y) {
+		case order.After:
+			never = append(never, i)
+		case order.Undecided:
+			open = append(open, i)
 		}
 	}
-	all := slices.Concat(trials, bordering(s.markers.Fill(a.Name, nil)), bordering(s.markers.Fill(b.Name, nil)))
-	for _, v := range all {
-		if len(slots) == 1 {
-			try(map[int]string{slots[0]: v})
-			continue
-		}
-		for _, w := range all {
-			try(map[int]string{slots[0]: v, slots[1]: w})
-		}
-	}
-	if len(wrong) == 0 {
+	if len(never)+len(open) == 0 {
 		return finding, false
 	}
-	slices.Sort(wrong)
-	x, y := s.markers.Show(a.Name), s.markers.Show(b.Name)
-	if holds {
-		finding.Message = fmt.Sprintf("whether %s stands before %s depends on the values: with %s it does not, in %s", shown(x), shown(y), example, lists(wrong))
-	} else {
-		finding.Message = fmt.Sprintf("%s would stand before %s in %s, whatever the values are", shown(y), shown(x), lists(wrong))
+	named := func(list []int) string {
+		orders := make([]order.Order, len(list))
+		for k, i := range list {
+			orders[k] = s.orders[i]
+		}
+		return lists(orders)
 	}
+	first, second := shown(s.markers.Show(a.Name)), shown(s.markers.Show(b.Name))
 	finding.Path = s.markers.Show(finding.Path)
 	finding.Help = "write <#> in front of each, and they stay in this order everywhere"
+	switch broken, example := s.breaks(a, b, open); {
+	case len(never) > 0:
+		finding.Message = fmt.Sprintf("%s would stand before %s in %s, whatever the values are", second, first, named(never))
+	case len(broken) > 0:
+		finding.Message = fmt.Sprintf("whether %s stands before %s depends on the values: with %s it does not, in %s", first, second, example, named(broken))
+	default:
+		finding.Message = fmt.Sprintf("whether %s stands before %s depends on the values, in %s", first, second, named(open))
+	}
 	return finding, true
+}
+
+// maxTrials is how many sets of values are tried for an example.
+const maxTrials = 10_000
+
+// breaks looks for values that fields take with which b stands before a in some of the
+// lists, in as many as can be; they are given by their numbers.
+func (s *sorter) breaks(a, b *tree.Node, open []int) (broken []int, example string) {
+	slots := s.markers.Of(a.Name, b.Name)
+	texts := make([][]string, len(slots))
+	all := slices.Concat(trials, bordering(s.markers.Fill(a.Name, nil)), bordering(s.markers.Fill(b.Name, nil)))
+	combinations := 1
+	for k, slot := range slots {
+		for _, text := range all {
+			if !slices.Contains(texts[k], text) && s.markers.Takes(slot, text, a.Name, b.Name) {
+				texts[k] = append(texts[k], text)
+			}
+		}
+		if len(texts[k]) == 0 {
+			return nil, ""
+		}
+		combinations = min(combinations*len(texts[k]), maxTrials*maxTrials)
+	}
+	values := map[int]string{}
+	for n := range min(combinations, maxTrials) {
+		at := n
+		if combinations > maxTrials { // spread over all of them
+			at = int(uint64(n) * uint64(combinations) / maxTrials)
+		}
+		for k, slot := range slots {
+			values[slot] = texts[k][at%len(texts[k])]
+			at /= len(texts[k])
+		}
+		x, y := s.markers.Fill(a.Name, values), s.markers.Fill(b.Name, values)
+		if x == y {
+			continue
+		}
+		var wrong []int
+		for _, i := range open {
+			if s.comparers[i].Compare(x, y) > 0 {
+				wrong = append(wrong, i)
+			}
+		}
+		if len(wrong) > len(broken) {
+			broken, example = wrong, s.example(slots, values)
+			if len(broken) == len(open) {
+				break
+			}
+		}
+	}
+	return broken, example
 }
 
 func (s *sorter) example(slots []int, values map[int]string) string {

@@ -2,6 +2,7 @@ package rules
 
 import (
 	"fmt"
+	"regexp"
 	"slices"
 	"strings"
 	"testing"
@@ -31,7 +32,7 @@ func TestSortingIsSilentExactlyWhereEveryListAgrees(t *testing.T) {
 		if rapid.Bool().Draw(t, "sorted") {
 			order.Sort(order.Natural, list, func(s string) string { return s })
 		}
-		text := "---\nrules: { sorting: [code-point, alphabetical, natural, dictionary], systems: off }\n---\n"
+		text := "---\nrules: { sorting: [" + strings.Join(order.Names(), ", ") + "], systems: off }\n---\n"
 		for _, name := range list {
 			text += name + "/\n"
 		}
@@ -50,40 +51,82 @@ func TestSortingIsSilentExactlyWhereEveryListAgrees(t *testing.T) {
 	})
 }
 
-// What is said to hold for all values holds for random ones, and where it is
-// said to depend, the values that are shown do break it.
+// What is said to hold for all values holds for random ones; what is said never to hold
+// never does; and an example that is shown is one that the fields take, in just the lists
+// that are named with it.
 func TestOrderWithSlotsIsDecidedForAllValues(t *testing.T) {
+	example := regexp.MustCompile(`<([a-c])> = “([^”]*)”`)
 	rapid.Check(t, func(t *rapid.T) {
 		line := rapid.Custom(func(t *rapid.T) string {
-			return rapid.SampledFrom([]string{"", "01 ", "02 ", "2 ", "10 ", "_", "A "}).Draw(t, "front") +
-				rapid.SampledFrom([]string{"<client>", "<client:like-this>", "Notes", "notes"}).Draw(t, "middle") +
-				rapid.SampledFrom([]string{"", " a", " b", "1", "10"}).Draw(t, "end")
+			slot := rapid.SampledFrom([]string{"<a>", "<a:like-this>", "<b>", "<c>", "<b:LT>", "Notes", "notes", "z"})
+			return rapid.SampledFrom([]string{"", "01 ", "02 ", "01", "2 ", "10 ", "_", "A "}).Draw(t, "front") + slot.Draw(t, "middle") +
+				rapid.SampledFrom([]string{"", " ", "-", ". "}).Draw(t, "joint") + slot.Draw(t, "end") + rapid.SampledFrom([]string{"", " a", " <c>", "1", "10"}).Draw(t, "tail")
 		})
 		lines := rapid.SliceOfNDistinct(line, 2, 2, func(s string) string { return s }).Draw(t, "lines")
-		o := rapid.SampledFrom(order.All()).Draw(t, "order")
-		text := fmt.Sprintf("---\nfields: { client: Who? }\nrules: { sorting: [%s], systems: off }\n---\n%s/\n%s/\n", o, lines[0], lines[1])
+		text := fmt.Sprintf("---\nfields: { a: A?, b: { ask: B?, max: 6 }, c: C? }\nrules: { sorting: [%s], systems: off }\n---\n%s/\n%s/\n", strings.Join(order.Names(), ", "), lines[0], lines[1])
 		tpl, err := template.Parse("t", text, nil)
 		require.NoError(t, err)
 		set, errs := Configure(tpl)
 		require.Empty(t, errs)
 		marked, err := tpl.Tree(tpl.Marked(nil, nil, time.Time{}), 100)
-		require.NoError(t, err)
+		if err != nil {
+			return // both lines are one
+		}
 		found := set.Select(func(rule string) bool { return rule == "sorting" }).Check(marked.Root)
-		for range 20 {
-			client := rapid.StringMatching(`[a-zA-Z0-9_ÅéЖ本]{1,3}( [a-z0-9]{1,3})?`).Draw(t, "client")
-			values, bad := tpl.ParseValues(map[string]template.Raw{"client": {Text: client}}, time.Time{})
-			require.Empty(t, bad)
+		message := ""
+		if len(found) > 0 {
+			message = found[0].Message
+		}
+		// order returns the two names with values, and in which lists they stand otherwise.
+		turned := func(raw map[string]template.Raw) (wrong []string, ok bool) {
+			values, bad := tpl.ParseValues(raw, time.Time{})
+			if len(bad) > 0 {
+				return nil, false
+			}
 			x, err := tpl.Tree(values, 100)
 			if err != nil {
-				continue // a text that the picture cannot write
+				return nil, false // a text that a picture cannot write
 			}
 			a, b := x.Root.Children[0].Name, x.Root.Children[1].Name
-			d := o.Comparer().Compare(a, b)
+			for _, o := range order.All() {
+				if o.Comparer().Compare(a, b) > 0 {
+					wrong = append(wrong, o.String())
+				}
+			}
+			return wrong, true
+		}
+		named := func(o string) bool {
+			return strings.Contains(message, "("+o+")") || strings.HasSuffix(message, "every list") || strings.Contains(message, "every list,")
+		}
+		if shown := example.FindAllStringSubmatch(message, -1); len(shown) > 0 {
+			raw := map[string]template.Raw{"a": {Text: "x"}, "b": {Text: "x"}, "c": {Text: "x"}}
+			for _, m := range shown {
+				raw[m[1]] = template.Raw{Text: m[2]}
+			}
+			wrong, ok := turned(raw)
+			require.True(t, ok, "the fields do not take %s", message)
+			for _, o := range order.All() {
+				assert.Equal(t, slices.Contains(wrong, o.String()), named(o.String()), "%s: %s", o, message)
+			}
+		}
+		for range 20 {
+			raw := map[string]template.Raw{}
+			for _, name := range []string{"a", "b", "c"} {
+				raw[name] = template.Raw{Text: rapid.StringMatching(`[a-zA-Z0-9_ÅéЖ本.]{1,3}( [a-z0-9]{1,3})?`).Draw(t, name)}
+			}
+			wrong, ok := turned(raw)
+			if !ok {
+				continue
+			}
 			switch {
-			case len(found) == 0:
-				assert.LessOrEqual(t, d, 0, "said to hold: %q before %q", a, b)
-			case strings.Contains(found[0].Message, "whatever the values are"):
-				assert.GreaterOrEqual(t, d, 0, "said never to hold: %q before %q", a, b)
+			case message == "":
+				assert.Empty(t, wrong, "said to hold: %v with %v", lines, raw)
+			case strings.Contains(message, "whatever the values are"):
+				for _, o := range order.All() {
+					if named(o.String()) {
+						assert.Contains(t, wrong, o.String(), "%s with %v", message, raw)
+					}
+				}
 			}
 		}
 	})

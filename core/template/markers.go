@@ -4,6 +4,7 @@ import (
 	"slices"
 	"strings"
 	"time"
+	"unicode/utf8"
 
 	"vestibula/core/pattern"
 	"vestibula/core/value"
@@ -15,10 +16,11 @@ import (
 type Markers struct{ list []marker }
 
 // A marker is the text for one field, or for one item of a list: two words of
-// one letter in both cases, from a script that no template uses. Each picture
+// two letters in both cases, from a script that no template uses. Each picture
 // writes it in a way of its own, which tells the picture.
 type marker struct {
-	name  string // of the field
+	name  string      // of the field
+	typ   *value.Type // of the text, or of an item
 	text  string
 	forms []markerForm // the longest first
 }
@@ -44,25 +46,29 @@ func (t *Template) Markers() *Markers {
 		switch {
 		case f.Made():
 		case f.Type.Kind == value.Text:
-			m.add(f.Name)
+			m.add(f.Name, &f.Type)
 		case f.Type.Kind == value.List:
-			m.add(f.Name)
-			m.add(f.Name)
+			m.add(f.Name, &value.Type{Kind: value.Text})
+			m.add(f.Name, &value.Type{Kind: value.Text})
 		}
 	}
 	return m
 }
 
-func (m *Markers) add(name string) {
-	i := rune(len(m.list))
-	if i >= deseretLetters {
+func (m *Markers) add(name string, typ *value.Type) {
+	i := rune(2 * len(m.list))
+	if i+1 >= deseretLetters {
 		return
 	}
-	capital, small := string(deseretCapital+i), string(deseretSmall+i)
-	mk := marker{name: name, text: small + capital + " " + capital + small}
-	mk.forms = append(mk.forms, markerForm{mk.text, ""})
+	// Two letters in turn, so that the initials twice are no other form.
+	mk := marker{name: name, typ: typ, text: string([]rune{deseretSmall + i, deseretCapital + i + 1, ' ', deseretCapital + i + 1, deseretSmall + i})}
+	written := mk.text
+	if typ.Max != nil {
+		written = pattern.Cut(written, *typ.Max)
+	}
+	mk.forms = append(mk.forms, markerForm{written, ""})
 	for _, picture := range pattern.TextPictures() {
-		mk.forms = append(mk.forms, markerForm{pattern.Restyle(mk.text, picture), picture})
+		mk.forms = append(mk.forms, markerForm{pattern.Restyle(written, picture), picture})
 	}
 	slices.SortStableFunc(mk.forms, func(a, b markerForm) int { return len(b.text) - len(a.text) })
 	m.list = append(m.list, mk)
@@ -107,7 +113,7 @@ func (m *Markers) In(name string) bool {
 func (m *Markers) Of(names ...string) []int {
 	var list []int
 	for _, r := range strings.Join(names, "") {
-		i := int(r-deseretCapital) % deseretLetters
+		i := int(r-deseretCapital) % deseretLetters / 2
 		if r >= deseretCapital && i < len(m.list) && r < deseretSmall+deseretLetters && !slices.Contains(list, i) {
 			list = append(list, i)
 		}
@@ -131,6 +137,75 @@ func (m *Markers) Fill(name string, values map[int]string) string {
 	})
 }
 
+// A Part of a name with markers is a text, or a slot: the same for the same field with the
+// same picture.
+type Part struct {
+	Text string
+	Slot int // from 1; 0 of a text
+}
+
+// Parts returns what a name is made of.
+func (m *Markers) Parts(name string) (parts []Part) {
+	text := ""
+	flush := func() {
+		if text != "" {
+			parts, text = append(parts, Part{Text: text}), ""
+		}
+	}
+	m.scan(name, func(s string) { text += s }, func(i, form int) {
+		flush()
+		parts = append(parts, Part{Slot: 1 + i*len(m.list[i].forms) + form})
+	})
+	flush()
+	return parts
+}
+
+// scan goes through a name from its beginning: texts, and markers by their index and their
+// form.
+func (m *Markers) scan(name string, text func(s string), slot func(i, form int)) {
+	list := m.Of(name)
+next:
+	for name != "" {
+		for _, i := range list {
+			for k, form := range m.list[i].forms {
+				if form.text != "" && strings.HasPrefix(name, form.text) {
+					slot(i, k)
+					name = name[len(form.text):]
+					continue next
+				}
+			}
+		}
+		_, size := utf8.DecodeRuneInString(name)
+		text(name[:size])
+		name = name[size:]
+	}
+}
+
+// Takes reports whether a text can be a value for a marker, as it is, and every slot of
+// names that stands for it can be written with it.
+func (m *Markers) Takes(i int, text string, names ...string) bool {
+	typ := m.list[i].typ
+	if v, err := typ.Parse(text, time.Time{}); err != nil || v.Text != text || typ.Max != nil && utf8.RuneCountInString(text) > *typ.Max {
+		return false
+	}
+	takes := true
+	for _, name := range names {
+		m.scan(name, func(string) {}, func(k, form int) {
+			if k != i {
+				return
+			}
+			var written string
+			if picture := m.list[i].forms[form].picture; picture != "" {
+				written = pattern.Restyle(text, picture)
+			} else {
+				written, _ = pattern.Clean(text)
+			}
+			takes = takes && written != ""
+		})
+	}
+	return takes
+}
+
 // Show returns a name as the template has it, with slots for the markers.
 func (m *Markers) Show(name string) string {
 	return m.replace(name, func(i int, picture string) string {
@@ -145,14 +220,9 @@ func (m *Markers) Show(name string) string {
 func (m *Markers) Name(i int) string { return "<" + m.list[i].name + ">" }
 
 func (m *Markers) replace(name string, with func(i int, picture string) string) string {
-	for _, i := range m.Of(name) {
-		for _, form := range m.list[i].forms {
-			if strings.Contains(name, form.text) {
-				name = strings.ReplaceAll(name, form.text, with(i, form.picture))
-			}
-		}
-	}
-	return name
+	var b strings.Builder
+	m.scan(name, func(s string) { b.WriteString(s) }, func(i, form int) { b.WriteString(with(i, m.list[i].forms[form].picture)) })
+	return b.String()
 }
 
 // HasTexts reports whether some text or list of the template is not given, so
