@@ -2,6 +2,7 @@ package cli
 
 import (
 	"errors"
+	"fmt"
 	"slices"
 	"strings"
 
@@ -209,13 +210,24 @@ func (r *checkRun) template(result *checkResult, src *source, args []string) err
 	return nil
 }
 
+// maxLooked is how many things are looked at, about, before the other sets of values are
+// left out and that is told.
+const maxLooked = 1_000_000
+
 // judge holds the rules against the trees of a template: against those of all
 // its sizes, and the order of siblings against one in which texts are unknown.
 func (r *checkRun) judge(result *checkResult, t *template.Template, set *rules.Set, given template.Values) ([]rules.Finding, error) {
 	var all [][]rules.Finding
 	ordered := set.Select(func(rule string) bool { return rule == "sorting" })
 	others := set.Select(func(rule string) bool { return rule != "sorting" })
-	for i, values := range t.Scenarios(given, r.now) {
+	scenarios, left := t.Scenarios(given, r.now)
+	result.Left = left
+	made := 0
+	for i, values := range scenarios {
+		if made > maxLooked {
+			result.Left = append(result.Left, fmt.Sprintf("%d of %d sets of values, as this makes so much", len(scenarios)-i, len(scenarios)))
+			break
+		}
 		x, err := t.Tree(values, r.flags.limit)
 		if err != nil {
 			if i > 0 {
@@ -223,7 +235,7 @@ func (r *checkRun) judge(result *checkResult, t *template.Template, set *rules.S
 			}
 			return nil, err
 		}
-		if i == 0 {
+		if made += x.Root.Count(); i == 0 {
 			result.facts = tree.Measure(x.Root)
 		}
 		if !t.HasTexts(given) {
@@ -231,7 +243,7 @@ func (r *checkRun) judge(result *checkResult, t *template.Template, set *rules.S
 			continue
 		}
 		all = append(all, others.Check(x.Root))
-		if i < 2 {
+		if made <= maxLooked {
 			// The same again, with texts that nobody knows.
 			if x, err = t.Tree(t.Marked(values, given, r.now), r.flags.limit); err == nil {
 				all = append(all, ordered.Check(x.Root))

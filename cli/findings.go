@@ -35,7 +35,8 @@ type checkResult struct {
 	Errors   int       `json:"errors"`
 	Warnings int       `json:"warnings"`
 	Advice   int       `json:"advice"`
-	Checked  []string  `json:"checked"` // the rules
+	Checked  []string  `json:"checked"`            // the rules
+	Left     []string  `json:"left-out,omitempty"` // what values were not looked at
 	Unread   []string  `json:"unread,omitempty"`
 	Unjudged []string  `json:"unjudged,omitempty"` // what lies beside a project, and belongs to none
 	Links    []string  `json:"links,omitempty"`    // not followed
@@ -127,6 +128,9 @@ func (a *app) verdict(r *checkResult) {
 		what = fmt.Sprintf("the text, %s, %s", term.Count(r.fields, "field"), what)
 	}
 	a.screen.Text(term.Dim.Render(term.Sprintf("Checked: %s; %s.", what, strings.Join(r.Checked, ", "))))
+	if len(r.Left) > 0 {
+		a.screen.Text(term.Dim.Render(term.Sprintf("Not looked at: %s.", strings.Join(r.Left, "; "))))
+	}
 }
 
 func (a *app) tellFinding(file string, f finding) {

@@ -96,7 +96,7 @@ func (m *mender) numbers(now time.Time) error {
 			return err
 		}
 	}
-	scenarios := m.t.Scenarios(nil, now)
+	scenarios, _ := m.t.Scenarios(nil, now)
 	x, err := m.t.Tree(scenarios[min(1, len(scenarios)-1)], template.DefaultLimit)
 	if err != nil {
 		return err

@@ -209,6 +209,7 @@ func TestRanges(t *testing.T) {
 		"y":                        "!\"y\" is a year, not a list",
 		"nothing":                  "!there is no list called \"nothing\"",
 		"2027-02-30..2027-03-01":   "!is no end for a range",
+		"<y>-02-28..<y>-02-29":     "2027-02-28",
 		"<zz>-01..<zz>-12":         "!there is no field named \"zz\"",
 		"999999999999999..9999999": "!is no end for a range",
 	}
@@ -245,15 +246,54 @@ fields:
 	require.NoError(t, err)
 	describe := func(given Values) []string {
 		var list []string
-		for _, v := range tpl.Scenarios(given, now) {
+		scenarios, _ := tpl.Scenarios(given, now)
+		for _, v := range scenarios {
 			list = append(list, strings.Join([]string{v["weeks"].String(), v["free"].String(), v["hurry"].String(), v["kind"].String(), v["who"].String()}, " "))
 		}
 		return list
 	}
-	assert.Equal(t, []string{"5 4 no BX Oriel", "30 4 yes BK Oriel", "2 4 no BK Oriel", "30 4 yes BX Oriel", "30 4 yes MP Oriel"}, describe(nil))
+	assert.Equal(t, []string{"5 4 no BX Oriel", "30 4 yes BK Oriel", "2 4 no BK Oriel", "30 4 yes BX Oriel", "30 4 yes MP Oriel", "5 99 no BX Oriel"}, describe(nil))
 	given, errs := tpl.ParseValues(map[string]Raw{"weeks": {Text: "9"}, "kind": {Text: "MP"}, "hurry": {Text: "yes"}}, now)
 	require.Empty(t, errs)
-	assert.Equal(t, []string{"9 4 yes MP Oriel"}, describe(given), "what is given stays as it is")
+	assert.Equal(t, []string{"9 4 yes MP Oriel", "9 99 yes MP Oriel"}, describe(given), "what is given stays as it is")
+}
+
+// Each option, each combination of what is on and off, what may be left out, and years of
+// all kinds come up; what does not is named.
+func TestScenariosLeaveNothingOutWithoutSayingSo(t *testing.T) {
+	tpl, err := Parse("t", `---
+fields:
+  a: { type: yes-no }
+  b: { type: yes-no }
+  c: { type: yes-no }
+  k: { of: [A, B, C, D, E, F, G, H, I, J, K, L, M, N] }
+  o: { default: "", example: Oriel }
+  y: { type: year }
+  n: { type: number }
+---
+<a> <b> <c> <k> <o> <y> <n>
+`, nil)
+	require.NoError(t, err)
+	list, left := tpl.Scenarios(nil, now)
+	assert.Equal(t, []string{"<n> above 99"}, left)
+	seen := map[string]bool{}
+	for _, v := range list {
+		for _, name := range tpl.FieldNames() {
+			seen[name+" "+v[name].String()] = true
+		}
+		seen[v["a"].String()+" "+v["b"].String()+" "+v["c"].String()] = true
+	}
+	for _, want := range []string{"yes yes no", "yes no no", "no yes no", "no no yes", "k A", "k M", "k N", "o ", "o Oriel", "y 2028", "y 2026", "n 99"} {
+		assert.True(t, seen[want], want)
+	}
+	many := "---\nfields:\n"
+	for i := range 8 {
+		many += fmt.Sprintf("  f%d: { type: yes-no }\n", i)
+	}
+	tpl, err = Parse("t", many+"---\n<f0> <f1> <f2> <f3> <f4> <f5> <f6> <f7>\n", nil)
+	require.NoError(t, err)
+	_, left = tpl.Scenarios(nil, now)
+	assert.Equal(t, []string{"combinations of more than two of the 8 yes-no fields"}, left)
 }
 
 func TestMarkersTellTheFieldAndThePicture(t *testing.T) {

@@ -104,7 +104,7 @@ func (e *end) value(env []value.Value, t *value.Type) (value.Value, error) {
 		if err != nil || filling.Open {
 			return value.Value{}, err
 		}
-		v, err := parseEnd(endType(t), string(text))
+		v, err := parseEnd(endType(t), string(text), true)
 		if err != nil {
 			return v, fmt.Errorf("an end of this range %w", err)
 		}
@@ -123,10 +123,21 @@ func (e *end) value(env []value.Value, t *value.Type) (value.Value, error) {
 
 // parseEnd reads one end of a range. The 53rd week of a year that has only 52 is the
 // last one.
-func parseEnd(t *value.Type, text string) (value.Value, error) {
+func parseEnd(t *value.Type, text string, slots bool) (value.Value, error) {
 	v, err := t.Parse(text, time.Time{})
 	if year, last := strings.CutSuffix(text, "-W53"); err != nil && last && t.Kind == value.Week {
 		return t.Parse(year+"-W52", time.Time{})
+	}
+	if err == nil || t.Kind != value.Date || len(text) < 3 || !slots {
+		return v, err
+	}
+	// A day past the end of its month is the last one there, as with steps.
+	month, day := text[:len(text)-3], text[len(text)-3:]
+	for slices.Contains([]string{"-31", "-30", "-29"}, day) {
+		day = map[string]string{"-31": "-30", "-30": "-29", "-29": "-28"}[day]
+		if last, wrong := t.Parse(month+day, time.Time{}); wrong == nil {
+			return last, nil
+		}
 	}
 	return v, err
 }
@@ -302,7 +313,7 @@ func (c *compiler) rangeEnd(s *scope, l *loop, e *end, text string) (*value.Type
 	}
 	for _, k := range []value.Kind{value.Number, value.Date, value.Month, value.Quarter, value.Week} {
 		t := &value.Type{Kind: k}
-		v, err := parseEnd(t, sample)
+		v, err := parseEnd(t, sample, e.name != nil)
 		if err != nil {
 			continue
 		}
