@@ -1,6 +1,9 @@
 package pattern
 
 import (
+	"regexp"
+	"strings"
+
 	"vestibula/core/value"
 )
 
@@ -18,7 +21,7 @@ const (
 // whether no name fits two patterns.
 type Proof struct {
 	Verdict Verdict
-	Name    string        // where it fails: a shortest name that was found
+	Name    string        // where it fails: a name that was found
 	First   []value.Value // its first reading, by [Reader.Fields]
 	Second  []value.Value // its other reading
 	Spans   [2][]Span     // what each slot took in the two readings
@@ -48,13 +51,13 @@ func (n *Name) Unambiguous() Proof {
 		return Proof{Verdict: Unproven}
 	}
 	alphabet, steps := classes(r.runes(nil), a)
-	confirm := func(name string) *Proof {
+	confirm := dressed(func(name string) *Proof {
 		all := r.readingsWithSpans(name, 2)
 		if len(all) < 2 {
 			return nil
 		}
 		return &Proof{Fails, name, all[0].values, all[1].values, [2][]Span{all[0].spans, all[1].spans}}
-	}
+	})
 	return search(a, a, alphabet, func(c int) ([][]int32, [][]int32) { return steps[c][0], steps[c][0] }, true, confirm)
 }
 
@@ -66,14 +69,46 @@ func (n *Name) Disjoint(m *Name) Proof {
 		return Proof{Verdict: Unproven}
 	}
 	alphabet, steps := classes(q.runes(r.runes(nil)), a, b)
-	confirm := func(name string) *Proof {
+	confirm := dressed(func(name string) *Proof {
 		x, y := r.readingsWithSpans(name, 1), q.readingsWithSpans(name, 1)
 		if len(x) == 0 || len(y) == 0 {
 			return nil
 		}
 		return &Proof{Fails, name, x[0].values, y[0].values, [2][]Span{x[0].spans, y[0].spans}}
-	}
+	})
 	return search(a, b, alphabet, func(c int) ([][]int32, [][]int32) { return steps[c][0], steps[c][1] }, false, confirm)
+}
+
+// Words and days of which examples are made where they can: an automaton finds names such
+// as “1111-11-11 a a”.
+var (
+	examples   = strings.Fields("oak chair blue cloth paper board thread glue")
+	lettersRun = regexp.MustCompile(`\p{L}+`)
+	days       = strings.NewReplacer("1111-11-11", "2027-03-09", "11.11.1111", "09.03.2027", "1.1.1111", "9.3.2027", "1111-11", "2027-03", "1111", "2027")
+)
+
+// dressed confirms, in place of a name, one of words that people use, if that can be.
+func dressed(confirm func(name string) *Proof) func(name string) *Proof {
+	return func(name string) *Proof {
+		plain := confirm(name)
+		if plain == nil {
+			return nil
+		}
+		next := 0
+		worded := lettersRun.ReplaceAllStringFunc(name, func(run string) string {
+			word := examples[next%len(examples)]
+			if next++; run[0] >= 'A' && run[0] <= 'Z' {
+				word = strings.ToUpper(word[:1]) + word[1:]
+			}
+			return word
+		})
+		for _, better := range []string{days.Replace(worded), worded, days.Replace(name)} {
+			if proof := confirm(better); proof != nil {
+				return proof
+			}
+		}
+		return plain
+	}
 }
 
 // A pair is a state of each automaton; split says that the two paths to it have

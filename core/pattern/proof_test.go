@@ -127,7 +127,11 @@ func TestProofs(t *testing.T) {
 			continue
 		}
 		assert.Equal(t, Fails, proof.Verdict, tt.pattern)
-		assert.Len(t, []rune(proof.Name), len(tt.name), "a shortest name of %s: %q", tt.pattern, proof.Name)
+		short := proof.Name
+		if tt.name != "versoa" { // words stand for letters
+			short = lettersRun.ReplaceAllString(short, "a")
+		}
+		assert.Len(t, []rune(short), len(tt.name), "a shortest name of %s: %q", tt.pattern, proof.Name)
 	}
 	ten := "<d:yyyy-mm-dd> <t1:like-this> <n1:000> <t2:Like_This> <s> <t3:like-this>.<n2:00> <w> <y> <t4:likethis>"
 	assert.Equal(t, Holds, bindTo(t, ten).Unambiguous().Verdict)
@@ -135,7 +139,8 @@ func TestProofs(t *testing.T) {
 	assert.Equal(t, Holds, bindTo(t, "<d> <t:like-this>").Disjoint(bindTo(t, "<n:000> <t:like-this>")).Verdict)
 	overlap := bindTo(t, "<d> <t:like-this>").Disjoint(bindTo(t, "<t>"))
 	assert.Equal(t, Fails, overlap.Verdict)
-	assert.Equal(t, "a", overlap.First[1].Text)
+	assert.Equal(t, "oak", overlap.First[1].Text)
+	assert.Equal(t, "2027-03-09 oak - - chair", bindTo(t, "<d:yyyy-mm-dd> <t1> - <t2>").Unambiguous().Name, "an example that people would use")
 }
 
 func TestMisfitsSayWhereAndWhy(t *testing.T) {

@@ -115,7 +115,13 @@ func overlap(c, d *template.Convention, report func(Finding)) {
 		}
 	}
 	proof := c.Pattern.Disjoint(d.Pattern)
-	if proof.Verdict != pattern.Fails {
+	switch proof.Verdict {
+	case pattern.Holds:
+		return
+	case pattern.Unproven:
+		report(Finding{Rule: "names", Severity: Warning, Line: d.Pos.Line, Column: d.Pos.Column, Width: d.Width,
+			Message: fmt.Sprintf("it could not be decided whether a name can fit both “%s” and “%s”, which lie in one folder", c.Name, d.Name),
+			Help:    "begin each with a word of its own, or keep them in different folders"})
 		return
 	}
 	report(Finding{Rule: "names", Severity: Error, Line: d.Pos.Line, Column: d.Pos.Column, Width: d.Width,
