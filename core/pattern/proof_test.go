@@ -251,3 +251,79 @@ func TestWhatATextCannotHoldMakesNamesReadable(t *testing.T) {
 		}
 	})
 }
+
+// accepts reports whether an automaton takes a name.
+func (a *automaton) accepts(name string) bool {
+	states := map[int]bool{a.start: true}
+	for _, r := range name {
+		next := map[int]bool{}
+		for s := range states {
+			for _, m := range a.next[s] {
+				if m.on(r) {
+					next[m.to] = true
+				}
+			}
+		}
+		states = next
+	}
+	for s := range states {
+		if a.accept[s] {
+			return true
+		}
+	}
+	return false
+}
+
+// The reader and the automaton are two engines for one grammar: what is read is accepted,
+// and what is accepted is read, but for days that do not exist and numbers out of bounds.
+func TestTheReaderAndTheAutomatonAreOneGrammar(t *testing.T) {
+	read, both := 0, 0
+	rapid.Check(t, func(t *rapid.T) {
+		var source strings.Builder
+		exact := true
+		for i := range rapid.IntRange(1, 4).Draw(t, "slots") {
+			source.WriteString(rapid.SampledFrom([]string{"", " ", "-", "_", " - ", "a", "1"}).Draw(t, "between"))
+			slot := rapid.SampledFrom(slotsOf).Draw(t, "slot")
+			exact = exact && (strings.HasPrefix(slot, "<t") || strings.HasPrefix(slot, "<w") || strings.HasPrefix(slot, "<y"))
+			source.WriteString(strings.ReplaceAll(slot, "%d", fmt.Sprint(i)))
+		}
+		n := bindTo(t, source.String())
+		r := n.Reader()
+		a := r.automaton()
+		require.NotNil(t, a)
+		values := make([]value.Value, len(r.fields))
+		for range 60 {
+			f := &Filling{Values: make([]value.Value, len(r.fields))}
+			for i := range n.parts {
+				if b := &n.parts[i]; b.name != "" {
+					f.Values[b.field.Index] = drawValue(t, b)
+				}
+			}
+			out, err := n.Append(nil, f)
+			require.NoError(t, err)
+			name := []rune(string(out))
+			for range rapid.IntRange(0, 2).Draw(t, "changes") {
+				at := rapid.IntRange(0, len(name)).Draw(t, "at")
+				r := rapid.SampledFrom([]rune("aA1 -_.é9Ö")).Draw(t, "character")
+				switch kind := rapid.IntRange(0, 2).Draw(t, "change"); {
+				case at == len(name) || kind == 0:
+					name = slices.Insert(name, at, r)
+				case kind == 1:
+					name[at] = r
+				default:
+					name = slices.Delete(name, at, at+1)
+				}
+			}
+			isRead, accepted := r.Read(string(name), values) == nil, a.accepts(string(name))
+			if isRead {
+				read++
+				assert.True(t, accepted, "%q is read by %s, and not accepted", string(name), source.String())
+			}
+			if exact {
+				both++
+				assert.Equal(t, accepted, isRead, "%q of %s: accepted, read", string(name), source.String())
+			}
+		}
+	})
+	t.Logf("%d read, %d held against each other both ways", read, both)
+}
