@@ -134,6 +134,13 @@ func TestCheckProvesConventions(t *testing.T) {
 	d.write("big.folders", "---\nnames: { a: \"<a:like-this> <b:like-this> <c:like-this> <d:like-this>\" }\n---\nA\n")
 	out, _ = d.run("check", "big")
 	assert.Contains(t, out, "can have 323 characters")
+
+	// What is not decided is told, and where a text stands twice, it is refused.
+	d.write("u.folders", "---\nnames:\n  one: \"<a:like-this> <a:like-this>\"\n  two: \"rope <b:like-this>\"\n  three: \"<c> <c> x\"\n---\nNotes | holds: one, two\n")
+	out, status = d.run("check", "u")
+	assert.Equal(t, 1, status)
+	assert.Contains(t, out, "it could not be decided whether a name can fit both “one” and “two”")
+	assert.Contains(t, out, "u.folders:5:11: names of “three” can be split in two ways, and whether <c>, which stands twice, tells them apart is not decided")
 }
 
 func TestDraftsAreCleanAndNeverOverwrite(t *testing.T) {
