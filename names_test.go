@@ -121,6 +121,27 @@ func TestAFolderOfNamesIsReadBack(t *testing.T) {
 	out, status = d.run("read", "t", "\x1b[31m x")
 	assert.Equal(t, 1, status)
 	assert.NotContains(t, out, "\x1b")
+
+	d.write("two.folders", "---\nnames: { letter: \"<to:like-this> <n:00>\", invoice: \"<due:like-this> <n:00>\" }\n---\nA\n  Letters | holds: letter\n  Invoices | holds: invoice\n")
+	d.write("A/Letters/jun 07.md", "")
+	d.write("A/Invoices/jun 07.md", "")
+	d.write("A/jun 08.md", "")
+	out, status = d.run("read", "two", "--in", "A")
+	assert.Equal(t, 1, status)
+	assert.Equal(t, `2 names of 3 read; 1 fits two conventions alike
+
+letter
+to   n  file
+jun  7  Letters/jun 07.md
+
+invoice
+due  n  file
+jun  7  Invoices/jun 07.md
+
+fit two alike: --convention says by which to read
+jun 08.md
+^ it fits both “letter” and “invoice”, and neither better
+`, out)
 }
 
 func TestCheckProvesConventions(t *testing.T) {

@@ -34,6 +34,7 @@ type readRun struct {
 	fits           []fitting
 	misfits        []misfit
 	unread         []string
+	workDir        string
 	total, dropped int
 }
 
@@ -44,12 +45,13 @@ type fitting struct {
 	values     []string
 }
 
-// A misfit is a name that fits none.
+// A misfit is a name that fits no convention, or several alike.
 type misfit struct {
 	Path    string `json:"path"`
 	At      int    `json:"at"` // in characters of the file's name, from 1
 	Message string `json:"message"`
 	name    string
+	tied    bool // it fits more than one alike
 }
 
 // shownMisfits is how many names that do not fit are drawn.
@@ -92,7 +94,13 @@ func (r *readRun) run(args []string) error {
 	if len(args) == 1 && r.in == "" {
 		return unclear("name files, or a folder with --in", "which names?")
 	}
-	reader := naming.NewReader(r.conventions)
+	if r.workDir, err = os.Getwd(); err != nil {
+		return err
+	}
+	reader := naming.NewFolders(t)
+	if r.only != "" {
+		reader = naming.NewFolders(&template.Template{Names: r.conventions})
+	}
 	for _, path := range args[1:] {
 		r.name(reader, path)
 	}
@@ -167,7 +175,7 @@ func (r *readRun) choose(t *template.Template) error {
 
 // folder reads the names of all files in a folder or archive, but of those that are
 // hidden or left there by programs.
-func (r *readRun) folder(reader *naming.Reader) error {
+func (r *readRun) folder(reader *naming.Folders) error {
 	if _, err := os.Stat(r.in); err != nil {
 		return unclear("", "there is no folder %q", r.in)
 	}
@@ -188,13 +196,22 @@ func (r *readRun) folder(reader *naming.Reader) error {
 	return nil
 }
 
-func (r *readRun) name(reader *naming.Reader, path string) {
+// around is the name of the folder that a path lies in.
+func (r *readRun) around(path string) string {
+	dir := filepath.Dir(path)
+	if dir == "." {
+		dir = r.workDir
+	}
+	return filepath.Base(dir)
+}
+
+func (r *readRun) name(reader *naming.Folders, path string) {
 	r.total++
 	name := filepath.Base(path)
-	c, values, bad := reader.Read(name)
+	c, values, bad := reader.Read(r.around(path), name)
 	if bad != nil {
 		at := utf8.RuneCountInString(norm.NFC.String(name)[:min(bad.At, len(norm.NFC.String(name)))]) + 1
-		r.misfits = append(r.misfits, misfit{path, at, bad.Message, norm.NFC.String(name)})
+		r.misfits = append(r.misfits, misfit{path, at, bad.Message, norm.NFC.String(name), bad.Tied})
 		return
 	}
 	for _, keep := range r.filters[c] {
@@ -216,8 +233,19 @@ func (r *readRun) draw() {
 	if len(r.where) > 0 {
 		summary = term.Count(len(r.fits), "name") + " of " + term.Number(r.total) + " found"
 	}
-	if n := len(r.misfits); n > 0 {
+	var tied, unfit []misfit
+	for _, m := range r.misfits {
+		if m.tied {
+			tied = append(tied, m)
+		} else {
+			unfit = append(unfit, m)
+		}
+	}
+	if n := len(unfit); n > 0 {
 		summary += "; " + term.Bad.Render(term.Number(n)) + " " + map[bool]term.Shown{true: "does", false: "do"}[n == 1] + " not fit"
+	}
+	if n := len(tied); n > 0 {
+		summary += "; " + term.Bad.Render(term.Number(n)) + " " + map[bool]term.Shown{true: "fits", false: "fit"}[n == 1] + " two conventions alike"
 	}
 	r.screen.Line(summary)
 	for _, c := range r.conventions {
@@ -245,13 +273,19 @@ func (r *readRun) draw() {
 	if len(r.where) > 0 {
 		return // who looks for something is not helped by what has no values
 	}
-	for i, m := range r.misfits {
+	r.apart("do not fit", unfit)
+	r.apart("fit two alike: --convention says by which to read", tied)
+}
+
+// apart draws names that were not read, and why.
+func (r *readRun) apart(title term.Shown, misfits []misfit) {
+	for i, m := range misfits {
 		if i == 0 {
 			r.screen.Line()
-			r.screen.Line(term.Bad.Render("do not fit"))
+			r.screen.Line(term.Bad.Render(title))
 		}
 		if i == shownMisfits {
-			r.screen.Line(term.Dim.Render("and " + term.Number(len(r.misfits)-i) + " more; --json lists all"))
+			r.screen.Line(term.Dim.Render("and " + term.Number(len(misfits)-i) + " more; --json lists all"))
 			break
 		}
 		r.screen.Line(term.Visible(r.shown(m.Path)))

@@ -45,7 +45,7 @@ func (m *matcher) held(line *template.Line, want *tree.Node, at spot) {
 		r = naming.NewReader(line.Holds)
 		m.naming[line] = r
 	}
-	conv, values, _ := r.Read(at.node.Name)
+	conv, values, misfit := r.Read(at.node.Name)
 	_, end := naming.Split(at.node.Name)
 	switch {
 	case conv != nil:
@@ -53,6 +53,8 @@ func (m *matcher) held(line *template.Line, want *tree.Node, at spot) {
 		if slot, place, within := m.contradicts(conv, values, false); slot != "" {
 			m.contradiction(at, want, conv, values, slot, place, within)
 		}
+	case misfit != nil && misfit.Tied: // an error of the template, and no fault of the file
+		at.node.Marks |= tree.Conforms
 	case line.Takes(end):
 	default:
 		t := m.tell(&Thing{Kind: Unfit, Node: at.node, Path: at.path})

@@ -21,23 +21,82 @@ type Reader struct {
 }
 
 type row struct {
-	convention *template.Convention
-	reader     *pattern.Reader
-	values     []value.Value
+	convention   *template.Convention
+	reader       *pattern.Reader
+	values       []value.Value
+	loose, fixed int
+}
+
+func (a row) compare(b row) int {
+	return cmp.Or(cmp.Compare(a.loose, b.loose), cmp.Compare(b.fixed, a.fixed))
 }
 
 // NewReader returns a reader of names by those conventions.
 func NewReader(conventions []*template.Convention) *Reader {
 	r := &Reader{}
 	for _, c := range conventions {
-		r.rows = append(r.rows, row{c, c.Pattern.Reader(), make([]value.Value, len(c.Fields))})
+		loose, fixed := c.Pattern.Loose()
+		r.rows = append(r.rows, row{c, c.Pattern.Reader(), make([]value.Value, len(c.Fields)), loose, fixed})
 	}
-	slices.SortStableFunc(r.rows, func(a, b row) int {
-		loose, fixed := a.convention.Pattern.Loose()
-		others, more := b.convention.Pattern.Loose()
-		return cmp.Or(cmp.Compare(loose, others), cmp.Compare(more, fixed))
-	})
+	slices.SortStableFunc(r.rows, row.compare)
 	return r
+}
+
+// Folders read the names of files by the conventions that the folder around them holds,
+// else by all. They must not be shared between goroutines.
+type Folders struct {
+	all   *Reader
+	lines []line
+	known map[string]*Reader // by the name of the folder
+}
+
+type line struct {
+	holds  []*template.Convention
+	folder *pattern.Name
+}
+
+// NewFolders returns a reader by the conventions of a template.
+func NewFolders(t *template.Template) *Folders {
+	f := &Folders{all: NewReader(t.Names), known: map[string]*Reader{}}
+	for _, l := range t.Lines {
+		if len(l.Holds) > 0 && len(l.Names) > 0 {
+			f.lines = append(f.lines, line{l.Holds, l.Names[len(l.Names)-1]})
+		}
+	}
+	return f
+}
+
+// Read reads the name of a file that lies in a folder of that name, as
+// [Reader.Read] does.
+func (f *Folders) Read(folder, name string) (*template.Convention, []value.Value, *pattern.Misfit) {
+	r, known := f.known[folder]
+	if !known {
+		if holds := f.holds(folder); len(holds) > 0 {
+			r = NewReader(holds)
+		}
+		f.known[folder] = r
+	}
+	if r != nil {
+		if c, values, misfit := r.Read(name); misfit == nil || misfit.Tied {
+			return c, values, misfit
+		}
+	}
+	return f.all.Read(name)
+}
+
+// holds returns the conventions of the lines that a folder's name can stand for.
+func (f *Folders) holds(folder string) (holds []*template.Convention) {
+	for _, l := range f.lines {
+		if r := l.folder.Reader(); r.Read(folder, make([]value.Value, len(r.Fields()))) != nil {
+			continue
+		}
+		for _, c := range l.holds {
+			if !slices.Contains(holds, c) {
+				holds = append(holds, c)
+			}
+		}
+	}
+	return holds
 }
 
 // Split takes the ending from the name of a file. The ending is returned in
@@ -53,22 +112,34 @@ func Split(name string) (stem, ending string) {
 // fits, the one with the fewest free texts reads it, then the one with the most fixed
 // characters. The values stand in the order of the convention's fields and
 // are valid until the next call. Where no convention fits, the misfit of the
-// one that it came closest to is returned.
+// one that it came closest to is returned; where two fit alike, one that is tied.
 func (r *Reader) Read(name string) (*template.Convention, []value.Value, *pattern.Misfit) {
 	stem, ending := Split(name)
 	var best *pattern.Misfit
+	var first *row
 	for i := range r.rows {
 		row := &r.rows[i]
+		if first != nil && row.compare(*first) != 0 {
+			break
+		}
 		misfit := row.reader.Read(stem, row.values)
 		if misfit == nil && len(row.convention.For) > 0 && !slices.Contains(row.convention.For, ending) {
 			misfit = pattern.Ending(len(stem), fmt.Sprintf("the ending must be .%s", strings.Join(row.convention.For, " or .")))
 		}
-		if misfit == nil {
-			return row.convention, row.values, nil
+		switch {
+		case misfit != nil:
+		case first == nil:
+			first = row
+			continue
+		default:
+			return nil, nil, &pattern.Misfit{Tied: true, Message: fmt.Sprintf("it fits both “%s” and “%s”, and neither better", first.convention.Name, row.convention.Name)}
 		}
 		if best == nil || misfit.Closer(best) {
 			best = misfit
 		}
+	}
+	if first != nil {
+		return first.convention, first.values, nil
 	}
 	return nil, nil, best
 }

@@ -1,12 +1,16 @@
 package naming
 
 import (
+	"fmt"
+	"math"
 	"strings"
 	"testing"
 	"time"
+	"unicode/utf8"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
 
 	"vestibula/core/template"
 	"vestibula/core/value"
@@ -58,6 +62,103 @@ func TestFileNamesAreReadByTheConventionTheyFit(t *testing.T) {
 			texts[i] = v.String()
 		}
 		assert.Equal(t, want, c.Name+": "+strings.Join(texts, " | "), name)
+	}
+}
+
+// What reads a name is held against a count in the text of the patterns and against
+// each convention alone.
+func TestTheConventionWithTheFewestFreeTextsReads(t *testing.T) {
+	parts := []string{"<a:like-this>", "<b>", "<n:00>", "<d:yyyy-mm>", "<s>", "oak", "Ölé", "rope"}
+	free := map[string]bool{"<a:like-this>": true, "<b>": true}
+	words := []string{"oak", "Ölé", "rope", "chair", "07", "2027-03", "recto"}
+	tied, read := 0, 0
+	rapid.Check(t, func(t *rapid.T) {
+		var header strings.Builder
+		patterns := map[string][]string{}
+		for _, name := range []string{"one", "two", "three"}[:rapid.IntRange(2, 3).Draw(t, "conventions")] {
+			patterns[name] = append(rapid.SliceOfNDistinct(rapid.SampledFrom(parts[5:]), 0, 1, rapid.ID).Draw(t, "words"),
+				rapid.SliceOfNDistinct(rapid.SampledFrom(parts[:5]), 1, 2, rapid.ID).Draw(t, "slots")...)
+			text := strings.Join(patterns[name], " ")
+			fmt.Fprintf(&header, "  %s: { pattern: %q", name, text)
+			if strings.Contains(text, "<s>") {
+				header.WriteString(", fields: { s: { of: [recto, verso] } }")
+			}
+			header.WriteString(" }\n")
+		}
+		tpl, err := template.Parse("t", "---\nnames:\n"+header.String()+"---\nA\n", nil)
+		require.NoError(t, err)
+		name := strings.Join(rapid.SliceOfN(rapid.SampledFrom(words), 1, 4).Draw(t, "name"), " ")
+
+		var best []string
+		least := math.MaxInt
+		for _, c := range tpl.Names {
+			if _, _, misfit := NewReader([]*template.Convention{c}).Read(name); misfit != nil {
+				continue
+			}
+			rank := -(len(patterns[c.Name]) - 1) // the blanks between the parts
+			for _, part := range patterns[c.Name] {
+				switch {
+				case free[part]:
+					rank += 1000
+				case part[0] != '<':
+					rank -= utf8.RuneCountInString(part)
+				}
+			}
+			switch {
+			case rank < least:
+				best, least = []string{c.Name}, rank
+			case rank == least:
+				best = append(best, c.Name)
+			}
+		}
+		c, _, misfit := NewReader(tpl.Names).Read(name)
+		switch len(best) {
+		case 0:
+			require.NotNil(t, misfit)
+			require.False(t, misfit.Tied)
+		case 1:
+			read++
+			require.Nil(t, misfit, "%v", patterns)
+			require.Equal(t, best[0], c.Name)
+		default:
+			tied++
+			require.NotNil(t, misfit, "%v", patterns)
+			require.True(t, misfit.Tied)
+			require.Contains(t, misfit.Message, "both “"+best[0]+"” and “"+best[1]+"”")
+		}
+	})
+	assert.NotZero(t, read)
+	assert.NotZero(t, tied)
+
+	tpl, err := template.Parse("t", "---\nnames: { one: \"Ölé <b>\", two: \"<b> rope\" }\n---\nA\n", nil)
+	require.NoError(t, err)
+	c, _, _ := NewReader(tpl.Names).Read("Ölé rope")
+	assert.Equal(t, "two", c.Name, "characters count, not bytes")
+}
+
+func TestTheFolderAroundAFileSaysWhichConventionsReadIt(t *testing.T) {
+	tpl, err := template.Parse("t", `---
+fields: { client: Who? }
+names: { letter: "<to:like-this> <n:00>", invoice: "<due:like-this> <n:00>", rope: "rope <n:00>" }
+---
+<client>
+  01 Letters | holds: letter
+  02 Invoices | holds: invoice
+  03 All | holds: letter, invoice
+`, nil)
+	require.NoError(t, err)
+	f := NewFolders(tpl)
+	for _, tt := range []struct{ folder, name, want string }{
+		{"01 Letters", "jun 07.pdf", "letter"}, {"02 Invoices", "jun 07.pdf", "invoice"}, {"02 Invoices", "rope 07", "invoice"},
+		{"elsewhere", "rope 07", "rope"}, {"elsewhere", "jun 07", "!it fits both “letter” and “invoice”, and neither better"},
+		{"03 All", "rope 07", "!it fits both “letter” and “invoice”, and neither better"}, {"01 Letters", "jun", "!the name ends too early: “ ” belongs here"},
+	} {
+		c, _, misfit := f.Read(tt.folder, tt.name)
+		if misfit != nil {
+			assert.Equal(t, tt.want, "!"+misfit.Message, tt)
+		} else {
+			assert.Equal(t, tt.want, c.Name, tt)
+		}
 	}
 }
 

@@ -13,11 +13,13 @@ import (
 type Misfit struct {
 	At      int // in bytes of the name in Unicode normal form C
 	Message string
-	read    int // how much of the name was read, in bytes
+	// Tied says that the name fits, and more than one convention alike.
+	Tied bool
+	read int // how much of the name was read, in bytes
 }
 
 // Ending returns the misfit of a name that fits, but for its ending.
-func Ending(at int, message string) *Misfit { return &Misfit{at, message, at} }
+func Ending(at int, message string) *Misfit { return &Misfit{At: at, Message: message, read: at} }
 
 // Closer reports whether the name came closer to fitting than in the case of
 // another misfit.

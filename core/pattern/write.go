@@ -1,6 +1,10 @@
 package pattern
 
-import "vestibula/core/value"
+import (
+	"unicode/utf8"
+
+	"vestibula/core/value"
+)
 
 // Write makes the name with values that are looked up by the names of slots. Whole
 // says that a value was known for each of them; width is that of a bare <#>.
@@ -61,7 +65,7 @@ func (n *Name) Loose() (loose, fixed int) {
 	for i := range n.parts {
 		switch b := &n.parts[i]; {
 		case b.name == "":
-			fixed += len(b.text)
+			fixed += utf8.RuneCountInString(b.text)
 		case b.field.Type.Kind == value.Text || b.field.Type.Kind == value.Unknown:
 			loose++
 		}
