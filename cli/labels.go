@@ -2,6 +2,7 @@ package cli
 
 import (
 	"bytes"
+	"cmp"
 	"fmt"
 	"io"
 	"path"
@@ -234,9 +235,6 @@ func (l *labelling) node() *tree.Node {
 // labelled returns a tree with labels in the folders at some paths below it; the
 // path of the tree itself is empty.
 func labelled(root *tree.Node, at map[string]*labelling) *tree.Node {
-	if len(at) == 1 && at[""] != nil {
-		return with(root, at[""])
-	}
 	ways := map[string]bool{}
 	for p := range at {
 		for ; p != "." && p != ""; p = path.Dir(p) {
@@ -270,17 +268,19 @@ func with(n *tree.Node, l *labelling) *tree.Node {
 // withLabels puts labels into changes: into the tree of a folder that is made, or as
 // changes of their own.
 func withLabels(changes []change.Change, labels []*labelling) ([]change.Change, error) {
-	made := map[string]int{}
+	made := make(map[string]int, len(changes))
 	for i := range changes {
 		made[changes[i].Path] = i
 	}
-	fresh := map[int]map[string]*labelling{}
+	type fresh struct {
+		change int
+		below  string
+		label  *labelling
+	}
+	put := make([]fresh, 0, len(labels)) // most changes get one label, and then no map
 	for _, l := range labels {
 		if i, below, found := within(made, l.folder); found {
-			if fresh[i] == nil {
-				fresh[i] = map[string]*labelling{}
-			}
-			fresh[i][below] = l
+			put = append(put, fresh{i, below, l})
 			continue
 		}
 		data, err := l.data()
@@ -295,8 +295,23 @@ func withLabels(changes []change.Change, labels []*labelling) ([]change.Change, 
 			changes = append(changes, replacing(0, l.file(), l.old, data))
 		}
 	}
-	for i, at := range fresh {
-		changes[i].Node = labelled(changes[i].Node, at)
+	slices.SortStableFunc(put, func(a, b fresh) int { return cmp.Compare(a.change, b.change) })
+	for len(put) > 0 {
+		n := 1
+		for n < len(put) && put[n].change == put[0].change {
+			n++
+		}
+		c := &changes[put[0].change]
+		if n == 1 && put[0].below == "" {
+			c.Node = with(c.Node, put[0].label)
+		} else {
+			at := map[string]*labelling{}
+			for _, f := range put[:n] {
+				at[f.below] = f.label
+			}
+			c.Node = labelled(c.Node, at)
+		}
+		put = put[n:]
 	}
 	return changes, nil
 }
