@@ -11,7 +11,6 @@ import (
 	"vestibula/core/journal"
 	"vestibula/core/label"
 	"vestibula/core/outline"
-	"vestibula/core/place"
 )
 
 // keep writes into the label of a project that something is meant so.
@@ -26,8 +25,11 @@ func (r *checkRun) keep(reports []*inspect.Report) error {
 	}
 	var known []string
 	var kept []string
-	l := *s.Project.Label
-	l.Accepted = slices.Clone(l.Accepted)
+	var is readLabel // as it is now, and not as it was when the check began
+	if is.read(s.Dir); is.err != nil {
+		return is.err
+	}
+	l := is.label
 	for _, f := range s.Findings {
 		known = append(known, f.Path)
 		if f.Path == at && !slices.Contains(kept, f.Rule) {
@@ -42,16 +44,11 @@ func (r *checkRun) keep(reports []*inspect.Report) error {
 		}
 		return refused(help, "Nothing is found at %q.", r.accept)
 	}
-	file := filepath.Join(s.Dir, label.FileName)
-	old, err := place.ReadFile(file, label.MaxBytes)
-	if err != nil {
-		return refused("nothing was changed", "%s cannot be read: %s", file, place.Reason(err))
-	}
 	data, err := l.Encode()
 	if err != nil {
 		return err
 	}
-	set := &change.Set{Places: []string{s.Dir}, Changes: []change.Change{replacing(0, label.FileName, old, data)}}
+	set := &change.Set{Places: []string{s.Dir}, Changes: []change.Change{replacing(0, label.FileName, is.data, data)}}
 	ask := consent{named: true}
 	plan, err := r.prepared(set, ask, false)
 	if err != nil {

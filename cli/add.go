@@ -2,6 +2,7 @@ package cli
 
 import (
 	"fmt"
+	"maps"
 	"os"
 	"path"
 	"path/filepath"
@@ -400,13 +401,20 @@ func (r *adding) remember(b *buildRun) error {
 	if len(given) == len(l.Given) && l.SameValues(next) {
 		return nil
 	}
-	l.Build, l.Given = *next, given
 	file := path.Join(own, label.FileName)
 	old, err := b.place.ReadFile(file, label.MaxBytes)
 	if err != nil || old == nil {
 		return nil // it went meanwhile, and nothing depends on it
 	}
-	data, err := l.Encode()
+	now, err := label.Parse(old)
+	if err != nil {
+		return err
+	}
+	if !now.Same(&l.Build) || !maps.Equal(now.Given, l.Given) {
+		return refused("nothing was changed: do it again", "%s was changed meanwhile.", file)
+	}
+	now.Build, now.Given = *next, given
+	data, err := now.Encode()
 	if err != nil {
 		return err
 	}

@@ -24,7 +24,6 @@ import (
 	"vestibula/core/template"
 	"vestibula/core/tree"
 	"vestibula/core/upgrade"
-	"vestibula/core/value"
 )
 
 // An upgradeRun is one call of upgrade.
@@ -372,12 +371,6 @@ func (r *upgradeRun) values(u *upgrading, t *template.Template) (template.Values
 		if err := r.askFields(lacking, values); err != nil {
 			return nil, err
 		}
-	}
-	for name, v := range values {
-		if v.Kind == value.Pending {
-			continue
-		}
-		values[name] = v
 	}
 	return t.Complete(values, r.now), nil
 }
