@@ -178,6 +178,17 @@ func TestMoreWaysInWhichTemplatesChange(t *testing.T) {
 	}
 }
 
+func TestThePlanOfAnUpgradeShowsWhereNewThingsComeToLie(t *testing.T) {
+	d := newDesk(t, "t.folders", "P | project\n    01 Survey\n    02 Work\n")
+	d.run("build", "t", "--into", ".", "--yes")
+	d.write("t.folders", "P | project\n    01 Plan\n    02 Survey\n        In time\n    03 Work\n")
+	out, status := d.run("upgrade", "P", "--preview")
+	assert.Zero(t, status, out)
+	assert.Contains(t, out, "+ 02 Survey/In time")
+	d.run("upgrade", "P", "--yes")
+	assert.Contains(t, d.has("P"), "02 Survey/In time/")
+}
+
 func TestAnUpgradeThatWouldChangeTheOwnFolderIsRefused(t *testing.T) {
 	d := newDesk(t, "t.folders", "P\n    Survey\n    Photographs\n")
 	d.run("build", "t", "--into", ".", "--yes")

@@ -214,7 +214,7 @@ func (p *Plan) thing(t *match.Thing) {
 			p.Stays = append(p.Stays, Stay{t.Path, "it is not made: it starts from " + from + ", which is not at hand"})
 			return
 		}
-		p.Steps = append(p.Steps, &Step{Op: change.Make, Sure: true, To: t.Path, Kind: t.Node.Kind, Why: "new", thing: t, node: t.Node.Built(), final: t.Target})
+		p.Steps = append(p.Steps, &Step{Op: change.Make, Sure: true, To: t.Final(), Kind: t.Node.Kind, Why: "new", thing: t, node: t.Node.Built(), final: t.Target})
 	case t.Kind == match.Misnamed:
 		kind := t.Node.Kind
 		if t.Node.Marks&tree.Either != 0 {
