@@ -6,7 +6,6 @@ package merge
 import (
 	"fmt"
 	"path"
-	"slices"
 	"strings"
 	"unicode/utf8"
 
@@ -61,6 +60,10 @@ func (m *Merger) put(list []change.Change, from *tree.Node, at string, into *tre
 	for _, c := range into.Children {
 		names[tree.Folded(c.Name)] = c
 	}
+	own := make(map[string]bool, len(from.Children))
+	for _, c := range from.Children {
+		own[tree.Folded(c.Name)] = true
+	}
 	stays := false
 	for _, c := range from.Children {
 		old := path.Join(at, c.Name)
@@ -104,7 +107,8 @@ func (m *Merger) put(list []change.Change, from *tree.Node, at string, into *tre
 		}
 		beside := *c
 		beside.Name = besideName(c, called, func(name string) bool {
-			return names[tree.Folded(name)] != nil || slices.ContainsFunc(from.Children, func(o *tree.Node) bool { return tree.Folded(o.Name) == tree.Folded(name) })
+			name = tree.Folded(name)
+			return names[name] != nil || own[name]
 		})
 		list = append(list, move(c, old, path.Join(to, beside.Name), whyBeside))
 		m.takeIn(into, &beside, old)
