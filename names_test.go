@@ -32,23 +32,22 @@ func TestNamesCountOnInTheirFolder(t *testing.T) {
 	}
 	out, status := name("--in", photographs, "side=recto", "--count", "2", "--create")
 	assert.Zero(t, status)
-	from := "note: values come from the project " + filepath.Join(d.dir, project) + "\n"
-	assert.Equal(t, from+"2027-03-09 asgerd-olvane recto 001.tif\n2027-03-09 asgerd-olvane recto 002.tif\n", out)
+	assert.Equal(t, "2027-03-09 asgerd-olvane recto 001.tif\n2027-03-09 asgerd-olvane recto 002.tif\n", out)
 	assert.Len(t, d.has(photographs), 2)
 	out, _ = name("--in", photographs, "side=spine", "--ext", "jpg")
-	assert.Equal(t, from+"2027-03-09 asgerd-olvane spine 003.jpg\n", out)
+	assert.Equal(t, "2027-03-09 asgerd-olvane spine 003.jpg\n", out)
 	assert.Len(t, d.has(photographs), 2, "nothing is made without --create")
 
-	d.write("start.txt", "begin")
-	out, status = name("--in", photographs, "side=recto", "n=1", "--create", "--from", "start.txt")
+	d.write("start.tif", "begin")
+	out, status = name("--in", photographs, "side=recto", "n=1", "--create", "--from", "start.tif")
 	assert.Equal(t, 1, status)
 	assert.Contains(t, out, "is there already")
 	assert.Empty(t, d.read(photographs+"/2027-03-09 asgerd-olvane recto 001.tif"), "an existing file is never touched")
-	_, status = name("--in", photographs, "side=recto", "--create", "--from", "start.txt")
+	_, status = name("--in", photographs, "side=recto", "--create", "--from", "start.tif")
 	assert.Zero(t, status)
 	assert.Equal(t, "begin", d.read(photographs+"/2027-03-09 asgerd-olvane recto 003.tif"))
 
-	out, status = d.run("name", "commission", "invoice", "--in", project, "day=2027-04-01", "what=deposit", "n=7", "--json")
+	out, status = d.run("name", "commission", "invoice", "--in", project+"/05 Invoices", "day=2027-04-01", "what=deposit", "n=7", "--json")
 	assert.Zero(t, status)
 	assert.JSONEq(t, `["2027-04-01 AO2703 deposit-07"]`, out)
 
@@ -70,6 +69,61 @@ func TestNamesCountOnInTheirFolder(t *testing.T) {
 		assert.Equal(t, 2, status, tt.args)
 		assert.Contains(t, out, tt.want)
 	}
+}
+
+// What the place says is not asked for, and not contradicted.
+func TestNamesKnowTheirPlace(t *testing.T) {
+	d := newDesk(t, "clients/x", "")
+	d.write("job.folders", `---
+fields: { client: Who? }
+names:
+  invoice:
+    pattern: "<day:yyyy>-<n:0000> <client:like-this>"
+    fields: { day: { type: date }, n: { type: number, next: everywhere, per: "<day:yyyy>" } }
+    for: [pdf]
+  sheet: { pattern: "<day:yyyy-mm-dd> <n:00> <what>", fields: { day: { type: date, within: month }, n: { next: project } } }
+rules: { name-words: 2 }
+---
+<client>
+    Invoices | holds: invoice
+    Months
+        <month:yyyy-mm> | each: month in 2027-01..2027-02 | holds: sheet
+`)
+	for _, client := range []string{"Oriel Pask", "Jun Teague"} {
+		out, status := d.run("build", "job", "--into", "clients", "client="+client, "--yes")
+		require.Zero(t, status, out)
+	}
+	d.write("a b.PDF", "first")
+	d.write("c.pdf", "second")
+	for _, tt := range []struct {
+		args   string
+		status int
+		want   string
+	}{
+		{"invoice|day=2027-03-01|--in|clients/Oriel Pask|--create", 0, "2027-0001 oriel-pask.pdf"},
+		{"invoice|day=2027-03-02|--in|clients/Jun Teague|--create|--from|a b.PDF|--from|c.pdf", 0, "2027-0002 jun-teague.PDF\n2027-0003 jun-teague.pdf"},
+		{"invoice|day=2028-03-02|--in|clients/Jun Teague/Invoices", 0, "2028-0001 jun-teague.pdf"},
+		{"invoice|day=2027-03-02|--in|clients/Jun Teague/Months", 0, "the number counts on in all of clients\n2027-0004 jun-teague.pdf"},
+		{"sheet|day=2027-01-09|what=oak|--in|clients/Oriel Pask|--create|--ext|txt", 0, "the name is for clients/Oriel Pask/Months/2027-01\n2027-01-09 01 oak.txt"},
+		{"sheet|day=2027-02-09|what=elm|--in|clients/Oriel Pask/Months/2027-02|--create|--ext|txt", 0, "2027-02-09 02 elm.txt"},
+		{"sheet|day=2027-02-09|what=elm|--in|clients/Jun Teague", 0, "2027-02-09 01 elm"},
+		{"sheet|day=2027-03-09|what=elm|--in|clients/Jun Teague/Months/2027-01", 1, "the day 2027-03-09 does not lie in the month 2027-01"},
+		{"invoice|day=2027-03-09|client=Ola|--in|clients/Jun Teague/Invoices", 1, "here client is Jun Teague, and not Ola"},
+		{"invoice|day=2027-03-09|--in|.|client=Ola", 2, "there is no template \"invoice\""},
+		{"sheet|day=2027-01-09|what=one-two three four|--in|clients/Jun Teague", 1, "words"},
+	} {
+		out, status := d.run(append([]string{"name"}, strings.Split(tt.args, "|")...)...)
+		assert.Equal(t, tt.status, status, "%s: %s", tt.args, out)
+		assert.Contains(t, out, tt.want, tt.args)
+	}
+	assert.Equal(t, "first", d.read("clients/Jun Teague/Invoices/2027-0002 jun-teague.PDF"))
+	assert.Equal(t, "second", d.read("clients/Jun Teague/Invoices/2027-0003 jun-teague.pdf"))
+
+	d.write("clients/Oriel Pask/Invoices/2027-0002 oriel-pask.pdf", "")
+	out, _ := d.run("check", "clients")
+	assert.Contains(t, out, "“2027-0002 oriel-pask.pdf” has the same number as “Jun Teague")
+	out, _ = d.run("check", "clients/Oriel Pask")
+	assert.Contains(t, out, "Not looked at: whether other projects have numbers of invoice")
 }
 
 func TestAFolderOfNamesIsReadBack(t *testing.T) {

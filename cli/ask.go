@@ -19,7 +19,7 @@ import (
 func (a *app) ask(t *template.Template, values template.Values) error {
 	var open []*template.Field
 	for _, f := range t.Fields {
-		if _, given := values[f.Name]; !given && !f.Made() && !f.Next {
+		if _, given := values[f.Name]; !given && !f.Made() && f.Next == template.Uncounted {
 			open = append(open, f)
 		}
 	}

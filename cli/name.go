@@ -1,8 +1,11 @@
 package cli
 
 import (
+	"errors"
 	"fmt"
+	"maps"
 	"os"
+	"path"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -10,10 +13,11 @@ import (
 	"github.com/spf13/cobra"
 
 	"vestibula/cli/term"
+	"vestibula/core/inspect"
 	"vestibula/core/naming"
 	"vestibula/core/outline"
 	"vestibula/core/place"
-	"vestibula/core/project"
+	"vestibula/core/rules"
 	"vestibula/core/template"
 	"vestibula/core/tree"
 	"vestibula/core/value"
@@ -22,63 +26,67 @@ import (
 // A nameRun is one call of name.
 type nameRun struct {
 	*app
-	in, ext, from  string
+	in, ext        string
+	from           []string
 	count          int
 	create, asJSON bool
 
 	t          *template.Template
 	convention *template.Convention
+	place      *standing
+	dir        string          // that the names are for, absolute
+	values     template.Values // of the place
 }
 
 func (a *app) nameCommand() *cobra.Command {
 	n := &nameRun{app: a}
 	c := &cobra.Command{
-		Use:   "name TEMPLATE CONVENTION [field=value …]",
+		Use:   "name [TEMPLATE] CONVENTION [field=value …]",
 		Short: "Print the name that a naming convention makes of values.",
 		Long: `Print the name that a naming convention makes of values.
 
-With --in, the values of the project come from its label, and a number that
-counts on is the next free one among the names in that folder. Nothing is made
-unless you ask for it with --create, and never over a file that exists.`,
+In a project the template need not be named, and what the project and the folders
+on the way say need not be given; --in names another folder, or a project, in which
+the one folder is found that holds such files. A number that counts on is the next
+free one. Nothing is made unless you ask for it with --create, and never over a file
+that exists.`,
 		Example: `  vestibula name commission scan client="Oriel Pask" received=2027-03-09 side=recto n=1
   vestibula name commission scan --in . side=verso --ext tif
   vestibula name commission invoice --in "05 Invoices" day=today what=deposit --create --ext md`,
-		Args: func(c *cobra.Command, args []string) error {
-			if len(args) == 0 {
-				return templateArgs(c, args)
-			}
-			return nil
-		},
 		ValidArgsFunction: n.complete,
 		RunE:              func(_ *cobra.Command, args []string) error { return n.run(args) },
 	}
-	c.Flags().StringVar(&n.in, "in", "", "the folder `DIR` that the name is for")
+	c.Flags().StringVar(&n.in, "in", "", "the folder `DIR` that the name is for, or a project")
 	c.Flags().StringVar(&n.ext, "ext", "", "the ending of the file, such as `tif`")
 	c.Flags().IntVar(&n.count, "count", 1, "how many names, the number counting on")
 	c.Flags().BoolVar(&n.create, "create", false, "make the file")
-	c.Flags().StringVar(&n.from, "from", "", "with --create: begin as a copy of this `FILE`")
+	c.Flags().StringArrayVar(&n.from, "from", nil, "with --create: begin as a copy of this `FILE`, whose ending it keeps; more than once, one name for each")
 	c.Flags().BoolVar(&n.asJSON, "json", false, "print JSON")
 	_ = c.MarkFlagDirname("in")
 	return c
 }
 
 func (n *nameRun) run(args []string) error {
-	var err error
-	if n.t, err = n.load(args[0]); err != nil {
+	if n.in == "" {
+		n.in = "."
+	}
+	if err := n.choose(&args); err != nil {
 		return err
 	}
-	if err := n.choose(args); err != nil {
-		return err
+	if len(n.from) > 0 && n.count == 1 {
+		n.count = len(n.from)
 	}
 	switch {
 	case n.count < 1 || n.count > 10_000:
 		return unclear("", "--count needs a number from 1 to 10,000")
 	case n.count > 1 && n.convention.NextField() == nil:
 		return unclear("write `next: yes` at the number that is to count on", "with this convention, %d names would all be the same", n.count)
-	case n.from != "" && !n.create:
+	case len(n.from) > 0 && !n.create:
 		return unclear("", "--from goes with --create")
+	case len(n.from) > 1 && n.count != len(n.from):
+		return unclear("leave out --count", "%d names for %d files?", n.count, len(n.from))
 	}
-	values, err := n.gather(args[2:])
+	values, err := n.gather(args)
 	if err != nil {
 		return err
 	}
@@ -98,32 +106,48 @@ func (n *nameRun) run(args []string) error {
 		n.screen.Line(term.Visible(name))
 	}
 	for _, c := range changes {
-		n.side.Text(term.Warn.Render("note:") + term.Sprintf(" the %s “%s” is written “%s”", c.Field, term.Visible(c.Was), term.Visible(c.Is)))
+		n.note(term.Sprintf("the %s “%s” is written “%s”", c.Field, c.Was, c.Is))
 	}
 	return nil
 }
 
-// choose finds the convention that is meant.
-func (n *nameRun) choose(args []string) error {
-	known := n.t.ConventionNames()
-	if len(known) == 0 {
-		return unclear("write them under names: in its header", "%s has no naming conventions", n.t.Name)
+func (a *app) note(text term.Shown) {
+	a.side.Text(term.Warn.Render("note:") + " " + text)
+}
+
+// choose finds the template and the convention that are meant, and takes them from the
+// arguments.
+func (n *nameRun) choose(args *[]string) error {
+	words := 0
+	for words < len(*args) && words < 2 && !strings.Contains((*args)[words], "=") {
+		words++
 	}
-	list := "it has " + strings.Join(known, ", ")
-	if len(args) == 1 {
-		return unclear(list, "which naming convention of %s?", n.t.Name)
-	}
-	if n.convention = n.t.Convention(args[1]); n.convention == nil {
-		if near := outline.Nearest(args[1], known); near != "" {
-			list = "did you mean " + near + "?"
+	var rest []string
+	var err error
+	n.t, n.place, rest, err = n.templateHere((*args)[:words], 1, n.in)
+	if errors.Is(err, errNoProject) {
+		if words == 0 {
+			return unclear("for example: vestibula name commission scan client=\"Oriel Pask\"", "which template, and which of its naming conventions?")
 		}
-		return unclear(list, "%s has no naming convention %q", n.t.Name, args[1])
+		if n.t, err = n.load((*args)[0]); err != nil {
+			return err
+		}
+		rest = nil
 	}
-	return nil
+	if err != nil {
+		return err
+	}
+	name := ""
+	if len(rest) > 0 {
+		name = rest[0]
+	}
+	*args = (*args)[words:]
+	n.convention, err = convention(n.t, name)
+	return err
 }
 
-// gather collects the values: those given, those of the project, defaults, and
-// where somebody can be asked, the answers.
+// gather collects the values: those given, those of the place, defaults, and where
+// somebody can be asked, the answers.
 func (n *nameRun) gather(args []string) (template.Values, error) {
 	raw, err := rawArgs(args)
 	if err != nil {
@@ -144,50 +168,69 @@ func (n *nameRun) gather(args []string) (template.Values, error) {
 	if errs = append(errs, moreErrs...); len(errs) > 0 {
 		return nil, badValues(errs)
 	}
-	if n.in != "" {
-		project, err := n.project()
-		if err != nil {
-			return nil, err
-		}
-		for name, v := range project {
-			if _, given := values[name]; !given {
-				values[name] = v
+	given := values.Clone()
+	maps.Copy(given, more)
+	if err := n.stand(given); err != nil {
+		return nil, err
+	}
+	for name, v := range n.values {
+		if _, said := values[name]; !said && v.Given() && v.Kind != value.Pending {
+			if f := n.t.Field(name); f != nil && (f.Made() || f.Borrowed) && more[name].Given() {
+				continue
 			}
+			values[name] = v
 		}
 	}
-	if values, err = n.t.WithMade(n.t.Complete(values, n.now)); err != nil {
+	made := values.Clone()
+	for name := range made {
+		if f := n.t.Field(name); f == nil || f.Made() {
+			delete(made, name) // a folder on the way says it, or it follows from others
+		}
+	}
+	if made, err = n.t.WithMade(n.t.Complete(made, n.now)); err != nil {
 		return nil, unclear("", "%v", err)
 	}
-	for name, v := range more {
-		values[name] = v
+	for name, v := range made {
+		if v.Given() {
+			values[name] = v
+		}
 	}
-	if err := n.countOn(values); err != nil {
-		return nil, err
-	}
+	maps.Copy(values, more)
 	lacking, err := n.lacking(values)
-	if err != nil || len(lacking) == 0 {
-		return values, err
-	}
-	if !n.interactive() || n.asJSON {
-		return nil, missing(n.convention.Name, lacking)
-	}
-	if err := n.askFields(lacking, values); err != nil {
+	if err != nil {
 		return nil, err
 	}
-	return n.t.WithMade(values)
+	if len(lacking) > 0 {
+		if !n.interactive() || n.asJSON {
+			return nil, missing(n.convention.Name, lacking)
+		}
+		if err := n.askFields(lacking, values); err != nil {
+			return nil, err
+		}
+		made := template.Values{}
+		for name, v := range values {
+			if f := n.t.Field(name); f != nil && !f.Made() {
+				made[name] = v
+			}
+		}
+		if made, err = n.t.WithMade(made); err != nil {
+			return nil, unclear("", "%v", err)
+		}
+		maps.Copy(values, made)
+	}
+	return values, n.countOn(values)
 }
 
 // lacking fills in the defaults of the convention's own fields, and returns the
 // fields that are still to be given.
 func (n *nameRun) lacking(values template.Values) (lacking []*template.Field, err error) {
 	for _, field := range n.convention.Fields {
-		if _, given := values[field.Name]; given {
+		if values[field.Name].Given() || field.Next > template.Uncounted {
 			continue
 		}
 		for _, f := range n.t.Ingredients(field) {
-			_, given := values[f.Name]
 			switch {
-			case given || slices.Contains(lacking, f):
+			case values[f.Name].Given() || slices.Contains(lacking, f):
 			case f.Default == nil:
 				lacking = append(lacking, f)
 			default:
@@ -200,53 +243,54 @@ func (n *nameRun) lacking(values template.Values) (lacking []*template.Field, er
 	return lacking, nil
 }
 
-// project returns the values of the project that the folder lies in, from its
-// label.
-func (n *nameRun) project() (template.Values, error) {
-	if info, err := os.Stat(n.in); err != nil || !info.IsDir() {
-		return nil, unclear("", "there is no folder %q", n.in)
+// stand finds the folder that the name is for, and what is known there.
+func (n *nameRun) stand(given template.Values) error {
+	s := n.place
+	if s == nil || s.layout == nil {
+		var err error
+		n.dir, err = place.Real(n.in)
+		return err
 	}
-	dir, err := place.Real(n.in)
-	if err != nil {
-		return nil, err
-	}
-	own, l, err := project.Find(dir)
-	if err != nil {
-		return nil, unclear("", "%v", err)
-	}
-	if l == nil || l.Template != n.t.Name {
-		return nil, nil
-	}
-	values := template.Values{}
-	for name, raw := range l.Raw() {
-		// A field that has changed since is as good as not given.
-		if f := n.t.Field(name); f != nil && !f.Made() {
-			if v, err := f.Parse(raw, n.now); err == nil && v.Kind != value.Pending {
-				values[name] = v
-			}
+	n.dir, n.values = s.dir, s.here.Values
+	if s.here.Line != nil && slices.Contains(s.here.Line.Holds, n.convention) {
+		if why := contradicted(n.convention, given, n.values); why != "" {
+			return refused("leave that value out, or name the folder that it belongs in with --in", "%s.", why)
 		}
+		return nil
 	}
-	if own != dir && len(values) > 0 {
-		n.side.Text(term.Warn.Render("note:") + " values come from the project " + term.Visible(own))
+	switch list := s.holders(n.convention, given); {
+	case len(list) == 1 && list[0].Real == nil:
+		return refused("vestibula check says what else is missing, and --fix makes it", "the folder for it, %s, is not there.", list[0].Path)
+	case len(list) == 1:
+		n.dir, n.values = filepath.Join(s.layout.Dir, filepath.FromSlash(list[0].Path)), list[0].Values
+		if n.dir != s.dir {
+			n.note(term.Sprintf("the name is for %s", fromHere(n.dir)))
+		}
+	case len(list) > 1 && n.create:
+		var paths []string
+		for _, p := range list[:min(len(list), 5)] {
+			paths = append(paths, p.Path)
+		}
+		return unclear("name one with --in: "+strings.Join(paths, ", or "), "%s hold files named %s", term.Count(len(list), "folder"), n.convention.Name)
 	}
-	return values, nil
+	if why := contradicted(n.convention, given, n.values); why != "" {
+		return refused("leave that value out, or name another folder with --in", "%s.", why)
+	}
+	return nil
 }
 
 // countOn gives the field that counts on the next free number.
 func (n *nameRun) countOn(values template.Values) error {
-	f := n.convention.NextField()
-	if f == nil {
+	series := naming.SeriesOf(n.convention)
+	if series == nil || values[series.Field.Name].Given() {
 		return nil
 	}
-	if _, given := values[f.Name]; given {
-		return nil
-	}
-	names, err := n.taken()
+	names, err := n.taken(series.Field.Next)
 	if err != nil {
 		return err
 	}
-	next, odd, err := naming.Next(n.convention, names)
-	if err != nil {
+	next, odd := series.Next(values, names)
+	if err := series.Fits(next); err != nil {
 		return refused("", "%v", err)
 	}
 	if len(odd) > 0 {
@@ -254,56 +298,65 @@ func (n *nameRun) countOn(values template.Values) error {
 		if len(odd) > 3 {
 			others = fmt.Sprintf(" and %d more", len(odd)-3)
 		}
-		n.side.Text(term.Warn.Render("note:") + term.Sprintf(" not counted, because the convention cannot read them: %s%s", strings.Join(odd[:min(3, len(odd))], ", "), others))
+		n.note(term.Sprintf("not counted, because the convention cannot read them: %s%s", strings.Join(odd[:min(3, len(odd))], ", "), others))
 	}
-	values[f.Name] = value.OfNumber(next)
+	values[series.Field.Name] = value.OfNumber(next)
 	return nil
 }
 
-// taken returns the names in the folder that the name is for.
-func (n *nameRun) taken() ([]string, error) {
-	dir := n.in
-	if dir == "" {
-		if !n.create {
-			return nil, nil
+// taken returns the names that a number counts on from.
+func (n *nameRun) taken(scope template.Scope) (names []string, err error) {
+	entries, err := os.ReadDir(n.dir)
+	if err != nil {
+		return nil, unclear("", "the folder %q cannot be read: %s", n.in, place.Reason(err))
+	}
+	for _, e := range entries {
+		names = append(names, e.Name())
+	}
+	if scope == template.InFolder {
+		return names, nil
+	}
+	var root *tree.Node
+	inProject := n.place != nil && n.place.layout != nil
+	top := n.dir
+	switch {
+	case scope == template.InProject && !inProject:
+		n.note(term.Sprintf("%s is no project, or none of %s: its number counts on in this folder alone", fromHere(n.dir), n.t.Name))
+		return names, nil
+	case scope == template.InProject:
+		top, root = n.place.layout.Dir, n.place.layout.Root
+	case inProject:
+		top = n.place.layout.Base(n.place.layout.Wanted.Expansion.Root)
+	}
+	if root == nil {
+		done, end := n.progress("reading", -1)
+		var unread []tree.Unread
+		root, unread, err = inspect.Tree(top, done)
+		end()
+		if err != nil {
+			return nil, unclear("", "%s cannot be read: %s", top, place.Reason(err))
 		}
-		dir = "."
+		if len(unread) > 0 {
+			return nil, refused("give the number yourself", "the next number cannot be told: %s cannot be read.", filepath.Join(top, unread[0].Path))
+		}
+		n.note(term.Sprintf("the number counts on in all of %s", fromHere(top)))
 	}
-	real, err := place.Real(dir)
-	if err != nil {
-		return nil, unclear("", "the folder %q cannot be read: %s", dir, place.Reason(err))
-	}
-	p, err := place.Open(real)
-	if err != nil {
-		return nil, unclear("", "%v", err)
-	}
-	defer p.Close()
-	entries, err := p.List(".")
-	if err != nil {
-		return nil, unclear("", "the folder %q cannot be read: %s", dir, place.Reason(err))
-	}
-	names := make([]string, len(entries))
-	for i, e := range entries {
-		names[i] = e.Name
+	reader := naming.NewFolders(n.t)
+	for at, node := range root.All() {
+		if node.Kind != tree.File {
+			continue
+		}
+		c, _, misfit := reader.Read(path.Base(path.Dir("x/"+at)), node.Name)
+		if c == n.convention || misfit != nil && misfit.Tied {
+			names = append(names, node.Name)
+		}
 	}
 	return names, nil
 }
 
 // names writes the names, counting on from the first.
 func (n *nameRun) names(values template.Values) (names []string, changes []template.Change, err error) {
-	ext := strings.TrimPrefix(n.ext, ".")
-	if ext == "" && len(n.convention.For) > 0 {
-		ext = n.convention.For[0]
-	}
-	if ext != "" {
-		if template.Extension("x."+ext) == "" {
-			return nil, nil, unclear("an ending is one to eight letters or digits, such as tif", "%q is no ending", n.ext)
-		}
-		if len(n.convention.For) > 0 && !slices.Contains(n.convention.For, strings.ToLower(ext)) {
-			return nil, nil, unclear("it is for "+strings.Join(n.convention.For, ", "), "the convention %q is not for .%s", n.convention.Name, ext)
-		}
-		ext = "." + ext
-	}
+	var set *rules.Set
 	for i := range n.count {
 		if i > 0 {
 			f := n.convention.NextField()
@@ -312,6 +365,10 @@ func (n *nameRun) names(values template.Values) (names []string, changes []templ
 				return nil, nil, refused("", "only %s can be made: <%s> goes up to %d", term.Count(i, "name"), f.Name, *f.Type.Max)
 			}
 			values[f.Name] = v
+		}
+		ext, err := n.ending(i)
+		if err != nil {
+			return nil, nil, err
 		}
 		name, changed, err := n.convention.Write(values)
 		if err != nil {
@@ -327,9 +384,40 @@ func (n *nameRun) names(values template.Values) (names []string, changes []templ
 			}
 			return nil, nil, refused(help, "%q is no name for this convention: %v", name+ext, err)
 		}
+		if set == nil {
+			var errs outline.Errors
+			if set, errs = rules.Configure(n.t); len(errs) > 0 {
+				return nil, nil, n.tellErrors(n.t.Name, n.t.Text, errs, statusUnclear)
+			}
+		}
+		for _, f := range set.CheckName(name + ext) {
+			if f.Severity == rules.Error {
+				return nil, nil, refused("the rules of "+n.t.Name+" ask for it: use shorter or other values", "%s.", f.Message)
+			}
+			n.note(term.Visible(f.Message))
+		}
 		names = append(names, name+ext)
 	}
 	return names, changes, nil
+}
+
+// ending is that of the i-th file, with its dot.
+func (n *nameRun) ending(i int) (string, error) {
+	ext := strings.TrimPrefix(n.ext, ".")
+	if ext == "" && i < len(n.from) {
+		ext = template.Extension(filepath.Base(n.from[i]))
+	} else if ext == "" && len(n.from) == 0 && len(n.convention.For) > 0 {
+		ext = n.convention.For[0]
+	}
+	switch {
+	case ext == "":
+		return "", nil
+	case template.Extension("x."+ext) == "":
+		return "", unclear("an ending is one to eight letters or digits, such as tif", "%q is no ending", n.ext)
+	case len(n.convention.For) > 0 && !slices.Contains(n.convention.For, strings.ToLower(ext)):
+		return "", unclear("it is for "+strings.Join(n.convention.For, ", "), "the convention %q is not for .%s", n.convention.Name, ext)
+	}
+	return "." + ext, nil
 }
 
 // maxFrom is the largest file that new ones begin as a copy of.
@@ -337,20 +425,18 @@ const maxFrom = 1 << 30
 
 // make makes the files, or none of them.
 func (n *nameRun) make(names []string) error {
-	dir := n.in
-	if dir == "" {
-		dir = "."
-	}
-	var data []byte
-	if n.from != "" {
-		var err error
-		if data, err = place.ReadFile(n.from, maxFrom); err != nil {
-			return unclear("", "%s cannot be read: %s", n.from, place.Reason(err))
-		}
-	}
 	var files []newFile
-	for _, name := range names {
-		files = append(files, newFile{filepath.Join(dir, name), tree.Bytes(data)})
+	for i, name := range names {
+		content := tree.Content(tree.Bytes(nil))
+		if len(n.from) > 0 {
+			from := n.from[min(i, len(n.from)-1)]
+			data, err := place.ReadFile(from, maxFrom)
+			if err != nil {
+				return unclear("", "%s cannot be read: %s", from, place.Reason(err))
+			}
+			content = tree.Bytes(data)
+		}
+		files = append(files, newFile{filepath.Join(n.dir, name), content})
 	}
 	title := names[0]
 	if len(names) > 1 {
@@ -360,7 +446,14 @@ func (n *nameRun) make(names []string) error {
 }
 
 func (n *nameRun) complete(c *cobra.Command, args []string, typed string) ([]string, cobra.ShellCompDirective) {
-	if len(args) != 1 {
+	switch {
+	case len(args) == 0:
+		names, directive := n.completeTemplate(c, args, typed)
+		if s, err := n.standingIn(".", nil); err == nil && s.layout != nil {
+			names = append(s.layout.Template.ConventionNames(), names...)
+		}
+		return names, directive
+	case len(args) > 1:
 		return n.completeTemplate(c, args, typed)
 	}
 	src, err := n.find(args[0])

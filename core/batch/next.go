@@ -1,7 +1,6 @@
 package batch
 
 import (
-	"fmt"
 	"path"
 	"slices"
 
@@ -21,13 +20,15 @@ type Counter struct {
 
 // Counts reports whether a template has fields that such a counter fills.
 func Counts(t *template.Template) bool {
-	return slices.ContainsFunc(t.Fields, func(f *template.Field) bool { return f.Next && !f.Borrowed })
+	return slices.ContainsFunc(t.Fields, counts)
 }
+
+func counts(f *template.Field) bool { return f.Next > template.Uncounted && !f.Borrowed }
 
 // Fill adds the numbers that values leave out. The error says why there is none.
 func (c *Counter) Fill(t *template.Template, values template.Values, limit int) error {
 	for _, f := range t.Fields {
-		if !f.Next || f.Borrowed || values[f.Name].Given() {
+		if !counts(f) || values[f.Name].Given() {
 			continue
 		}
 		x, err := t.Tree(values, limit)
@@ -38,16 +39,17 @@ func (c *Counter) Fill(t *template.Template, values template.Values, limit int) 
 		if name == nil {
 			continue // it shows in no name, and counts nothing
 		}
-		key := f.Name + "\x00" + dir
+		series := naming.NewSeries(f, name, f.Per)
+		key := f.Name + "\x00" + dir + "\x00" + series.Within(values)
 		if c.next == nil {
 			c.next = map[string]int{}
 		}
 		n, known := c.next[key]
 		if !known {
-			n = c.first(f, dir, name)
+			n, _ = series.Next(values, c.folders(dir))
 		}
-		if most := f.Type.Max; most != nil && n > *most {
-			return fmt.Errorf("no number is left for %q: it goes up to %d, and that is taken", f.Name, *most)
+		if err := series.Fits(n); err != nil {
+			return err
 		}
 		c.next[key] = n + 1
 		values[f.Name] = value.OfNumber(n)
@@ -55,21 +57,16 @@ func (c *Counter) Fill(t *template.Template, values template.Values, limit int) 
 	return nil
 }
 
-// first returns one more than the highest number in a folder.
-func (c *Counter) first(f *template.Field, dir string, name *pattern.Name) int {
-	n := 1
-	if f.Type.Min != nil {
-		n = *f.Type.Min
-	}
+// folders are the names of what lies in a folder; of one that is not there yet, none.
+func (c *Counter) folders(dir string) (names []string) {
 	entries, err := c.Place.List(dir)
 	if err != nil {
-		return n // it is not there yet, and nothing in it
+		return nil
 	}
-	names := make([]string, len(entries))
-	for i, e := range entries {
-		names[i] = e.Name
+	for _, e := range entries {
+		names = append(names, e.Name)
 	}
-	return max(n, naming.Highest(name, f.Name, names)+1)
+	return names
 }
 
 // bearer finds the first name in a tree that holds a slot, and the folder that it lies

@@ -19,6 +19,7 @@ import (
 	"vestibula/core/archive"
 	"vestibula/core/label"
 	"vestibula/core/match"
+	"vestibula/core/naming"
 	"vestibula/core/outline"
 	"vestibula/core/place"
 	"vestibula/core/project"
@@ -43,8 +44,9 @@ type Look struct {
 	Starters func(own string) func(file string) fs.FS
 	Done     func(n int) // is told how many entries were just read; may be nil
 
-	known map[string]*known // by the texts of labels
-	sets  map[*template.Template]*rules.Set
+	known   map[string]*known // by the texts of labels
+	sets    map[*template.Template]*rules.Set
+	numbers map[counted][]string // where the numbers stand that count on
 }
 
 // A known template has been read already: projects of one template have one text.
@@ -118,8 +120,9 @@ type Subject struct {
 	Links    []string // which were not followed
 	Findings []rules.Finding
 	Meant    []Meant
-	Below    string // findings are those of what lies below this path; empty for all
-	Err      error  // why it could not be judged
+	LeftOut  []string // what was not looked at, and why that matters
+	Below    string   // findings are those of what lies below this path; empty for all
+	Err      error    // why it could not be judged
 }
 
 // A Meant finding is one that was accepted, with the reason.
@@ -140,6 +143,7 @@ func (l *Look) At(at string) (*Report, error) {
 	if err != nil {
 		return nil, err
 	}
+	l.numbers = map[counted][]string{}
 	r := &Report{Path: at}
 	if !info.IsDir() {
 		listing, err := archive.List(at)
@@ -467,6 +471,9 @@ func (l *Look) held(s *Subject, t *template.Template, known template.Values, nam
 		s.Err = err
 		return
 	}
+	w.Number = func(series *naming.Series, n int, apart, at string) (string, bool) {
+		return l.number(s, counted{t.Name, series.Name, apart, "", n}, series.Field.Next, at)
+	}
 	real := &rules.Real{Root: s.Root, Things: match.Compare(w, s.Root)}
 	if own, _ := t.Own(w.Expansion.Root); own != "." {
 		levels := min(levelsOf(own), len(names))
@@ -477,10 +484,49 @@ func (l *Look) held(s *Subject, t *template.Template, known template.Values, nam
 			}
 		}
 	}
+	for _, conv := range t.Names {
+		if f := conv.NextField(); f != nil && f.Next == template.Everywhere && s.Name == "." && s.Dir != "" {
+			s.LeftOut = append(s.LeftOut, fmt.Sprintf("whether other projects have numbers of %s, which count on everywhere (a check of the folder around them looks)", conv.Name))
+		}
+	}
 	if s.Project != nil {
 		real.Given = s.Project.Label.Given
 	}
 	l.judge(s, t, real)
+}
+
+// A counted number is one that counts on.
+type counted struct {
+	template, convention, apart string
+	in                          string // what it counts in
+	n                           int
+}
+
+// number notes where a number stands, and returns what has it already: a file of the
+// same name with another ending is the same thing.
+func (l *Look) number(s *Subject, key counted, scope template.Scope, at string) (other string, taken bool) {
+	full := path.Join(s.Name, at)
+	switch scope {
+	case template.InFolder:
+		key.in = path.Join("/", path.Dir(full))
+	case template.InProject:
+		key.in = path.Join("/", s.Name)
+	}
+	stem, _ := naming.Split(full)
+	known := l.numbers[key]
+	for _, other := range known {
+		if same, _ := naming.Split(other); same == stem {
+			return "", false
+		}
+	}
+	if l.numbers[key] = append(known, full); len(known) == 0 {
+		return "", false
+	}
+	first := known[0]
+	if below, inside := strings.CutPrefix(first, s.Name+"/"); inside {
+		first = below
+	}
+	return first, true
 }
 
 func levelsOf(own string) int {

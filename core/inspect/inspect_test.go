@@ -13,6 +13,8 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"pgregory.net/rapid"
+
 	"vestibula/core/label"
 	"vestibula/core/template"
 )
@@ -168,4 +170,58 @@ func TestFoldersThatVanishWhileTheyAreReadDoNoHarm(t *testing.T) {
 	r, err := l.At(dir)
 	require.NoError(t, err)
 	assert.NotEmpty(t, r.Subjects)
+}
+
+// The oracle groups what was made by what must not come twice, without reading a name.
+func TestNumbersThatCountOnComeOnce(t *testing.T) {
+	for _, scope := range []string{"yes", "project", "everywhere"} {
+		t.Run(scope, func(t *testing.T) {
+			text := "---\nfields: { client: Who? }\nnames: { note: { pattern: \"<day:yyyy>-<n:00> <topic>\", fields: { day: { type: date }, n: { next: " + scope + ", per: \"<day:yyyy>\" } } } }\n---\n<client>\n    A | holds: note\n    B\n    Index.txt\n"
+			found, doubles := 0, 0
+			rapid.Check(t, func(rt *rapid.T) {
+				dir, err := os.MkdirTemp(t.TempDir(), "")
+				require.NoError(rt, err)
+				groups := map[string]map[string]bool{}
+				for _, client := range []string{"Jun", "Ola"} {
+					for _, folder := range []string{"A", "B", "B/mine"} {
+						at := filepath.Join(dir, client, folder)
+						require.NoError(rt, os.MkdirAll(at, 0o777))
+						for range rapid.IntRange(0, 3).Draw(rt, "files") {
+							year, n := rapid.IntRange(2026, 2027).Draw(rt, "year"), rapid.IntRange(1, 3).Draw(rt, "n")
+							stem := fmt.Sprintf("%d-%02d %s", year, n, rapid.SampledFrom([]string{"oak", "elm"}).Draw(rt, "topic"))
+							ending := rapid.SampledFrom([]string{".txt", ".pdf"}).Draw(rt, "ending")
+							require.NoError(rt, os.WriteFile(filepath.Join(at, stem+ending), nil, 0o666))
+							in := map[string]string{"yes": client + folder, "project": client}[scope]
+							key := fmt.Sprint(in, year, n)
+							if groups[key] == nil {
+								groups[key] = map[string]bool{}
+							}
+							groups[key][at+stem] = true
+						}
+					}
+					l := &label.Label{ID: client, Build: label.Build{Template: "note.folders", Text: text, Values: map[string]any{"client": client}, Built: now}}
+					data, err := l.Encode()
+					require.NoError(rt, err)
+					require.NoError(rt, os.WriteFile(filepath.Join(dir, client, label.FileName), data, 0o666))
+				}
+				want, got := 0, 0
+				for _, stems := range groups {
+					want += len(stems) - 1
+				}
+				r, err := look().At(dir)
+				require.NoError(rt, err)
+				for _, s := range r.Subjects {
+					require.NoError(rt, s.Err)
+					for _, f := range s.Findings {
+						if f.Rule == "numbering" {
+							got++
+						}
+					}
+				}
+				require.Equal(rt, want, got)
+				found, doubles = found+1, doubles+want
+			})
+			assert.NotZero(t, doubles)
+		})
+	}
 }

@@ -34,6 +34,7 @@ const (
 	Unfit                 // a file that its folder does not hold
 	Stray                 // it is not wanted, in a folder of which all is listed
 	Overdue               // it was to be delivered by a day that has passed
+	Recounted             // a file whose number counts on, and is taken
 )
 
 // A Reason is what a match of two things, or a thing's place, is told from.
@@ -68,7 +69,7 @@ type Thing struct {
 	// Path is where it lies, from the project's own folder; of Missing and Overdue,
 	// where it is wanted, as the folders on the way are called on the disk.
 	Path  string
-	Other string // the name of what it is a copy or a double of, or is in the way of
+	Other string // the name of what it is a copy or a double of, or is in the way of; of Recounted, what has the number
 	Slot  string // of a contradiction: the field
 	Says  string // what the name says, or why it does not fit
 	Holds string // what the place says
@@ -116,6 +117,9 @@ type Wanted struct {
 	// Matched is told of each wanted thing that is there, with its path, and the one
 	// that it will have when things have been moved to theirs. It may be nil.
 	Matched func(want, real *tree.Node, path string, target func(chosen func(*Thing) bool) string)
+	// Number is asked of each file whose name has a number that counts on, by its path,
+	// whether something else has that number already, and what. It may be nil.
+	Number func(s *naming.Series, n int, apart, path string) (other string, taken bool)
 }
 
 // A Following is what an earlier match says of a wanted thing and a real one.
@@ -221,8 +225,9 @@ type matcher struct {
 	readers map[*pattern.Name]*reader
 	naming  map[*template.Line]*naming.Reader // of the conventions that a line holds
 	all     *naming.Reader                    // of all conventions
-	spots   map[*tree.Node]spot               // of wanted folders that are there
-	gone    map[*tree.Node]*Thing             // wanted things that are missing
+	series  map[*template.Convention]*naming.Series
+	spots   map[*tree.Node]spot   // of wanted folders that are there
+	gone    map[*tree.Node]*Thing // wanted things that are missing
 	missing []*Thing
 	strays  []stray
 	owners  []spot // folders in which everything is the owner's

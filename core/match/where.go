@@ -32,6 +32,7 @@ func (m *matcher) judge(line *template.Line, want *tree.Node, at spot, list []*t
 			m.owned(want, here)
 		case m.all != nil:
 			if conv, values, misfit := m.all.Read(n.Name); misfit == nil {
+				m.counted(here, conv, values)
 				m.loose = append(m.loose, looseFile{spot: here, want: want, conv: conv, read: append([]value.Value(nil), values...)})
 			}
 		}
@@ -50,6 +51,7 @@ func (m *matcher) held(line *template.Line, want *tree.Node, at spot) {
 	switch {
 	case conv != nil:
 		at.node.Marks |= tree.Conforms
+		m.counted(at, conv, values)
 		if slot, place, within := m.contradicts(conv, values, false); slot != "" {
 			m.contradiction(at, want, conv, values, slot, place, within)
 		}
@@ -74,6 +76,25 @@ func (m *matcher) held(line *template.Line, want *tree.Node, at spot) {
 			}
 		}
 		m.loose = append(m.loose, f)
+	}
+}
+
+// counted looks whether the number in a file's name, which counts on, is another's.
+func (m *matcher) counted(at spot, conv *template.Convention, values []value.Value) {
+	if m.Number == nil || conv.NextField() == nil {
+		return
+	}
+	s := m.series[conv]
+	if s == nil {
+		if m.series == nil {
+			m.series = map[*template.Convention]*naming.Series{}
+		}
+		s = naming.SeriesOf(conv)
+		m.series[conv] = s
+	}
+	n := s.Number(values)
+	if other, taken := m.Number(s, n, s.Apart(values), at.path); taken {
+		m.tell(&Thing{Kind: Recounted, Node: at.node, Path: at.path, Slot: s.Field.Name, Other: other})
 	}
 }
 
@@ -109,6 +130,7 @@ func (m *matcher) owned(want *tree.Node, at spot) {
 	if misfit != nil {
 		return
 	}
+	m.counted(at, conv, values)
 	if slot, place, within := m.contradicts(conv, values, true); slot != "" {
 		m.contradiction(at, want, conv, values, slot, place, within)
 	}

@@ -5,7 +5,6 @@ package naming
 import (
 	"cmp"
 	"fmt"
-	"path"
 	"slices"
 	"strings"
 
@@ -142,53 +141,6 @@ func (r *Reader) Read(name string) (*template.Convention, []value.Value, *patter
 		return first.convention, first.values, nil
 	}
 	return nil, nil, best
-}
-
-// Next returns the number that follows the highest one among the names of a
-// folder that fit the convention, or the smallest that the field allows where
-// there is none. Odd are names that the convention speaks of and cannot read, although
-// they hold a number: they were not counted.
-func Next(c *template.Convention, names []string) (next int, odd []string, err error) {
-	field := c.NextField()
-	if field == nil {
-		return 0, nil, fmt.Errorf("the convention %q has no field with `next: yes`", c.Name)
-	}
-	at := slices.Index(c.Fields, field)
-	next = 1
-	if field.Type.Min != nil {
-		next = *field.Type.Min
-	}
-	r := NewReader([]*template.Convention{c})
-	for _, name := range names {
-		name = path.Base(name)
-		_, values, misfit := r.Read(name)
-		if misfit == nil {
-			next = max(next, values[at].Number+1)
-			continue
-		}
-		stem, ending := Split(name)
-		if strings.ContainsAny(stem, "0123456789") && stem[0] != '.' && (len(c.For) == 0 || slices.Contains(c.For, ending)) {
-			odd = append(odd, name)
-		}
-	}
-	if limit := field.Type.Max; limit != nil && next > *limit {
-		return 0, nil, fmt.Errorf("no number is left for %q: it goes up to %d, and that is taken", field.Name, *limit)
-	}
-	return next, odd, nil
-}
-
-// Highest returns the highest number that a slot has among names that a pattern reads,
-// or -1 where there is none.
-func Highest(name *pattern.Name, slot string, names []string) int {
-	r := name.Reader()
-	at, highest := slices.Index(r.Fields(), slot), -1
-	values := make([]value.Value, len(r.Fields()))
-	for _, text := range names {
-		if at >= 0 && r.Read(text, values) == nil {
-			highest = max(highest, values[at].Number)
-		}
-	}
-	return highest
 }
 
 // Check returns an error where the name of a file, its ending included, would be read

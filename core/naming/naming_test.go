@@ -162,29 +162,6 @@ names: { letter: "<to:like-this> <n:00>", invoice: "<due:like-this> <n:00>", rop
 	}
 }
 
-func TestTheNextNumberFollowsTheHighest(t *testing.T) {
-	scan := parse(t).Convention("scan")
-	for _, tt := range []struct {
-		names []string
-		want  int
-	}{{nil, 1}, {[]string{"x.tif", "2027-03-09 a R 003.tif", "2027-03-08 b V 005.jpg", "2027-03-08 b V 009.pdf"}, 6}} {
-		n, _, err := Next(scan, tt.names)
-		require.NoError(t, err)
-		assert.Equal(t, tt.want, n)
-	}
-	_, _, err := Next(scan, []string{"2027-03-09 a R 012.tif"})
-	assert.ErrorContains(t, err, "it goes up to 12")
-	_, _, err = Next(parse(t).Convention("plain"), nil)
-	assert.ErrorContains(t, err, "has no field with `next: yes`")
-}
-
-func TestNamesThatCountOnlyInAPersonsEyesAreTold(t *testing.T) {
-	n, odd, err := Next(parse(t).Convention("scan"), []string{"2027-03-09 a R 003.tif", "2027-03-09 a R 4.tif", "2027-03-09 a R 005 (copy).tif", "2027-03-09 a R 7.pdf", "notes.tif", ".1.tif"})
-	require.NoError(t, err)
-	assert.Equal(t, 4, n)
-	assert.Equal(t, []string{"2027-03-09 a R 4.tif", "2027-03-09 a R 005 (copy).tif"}, odd)
-}
-
 func TestANameIsReadAsItWasWritten(t *testing.T) {
 	tpl, err := template.Parse("t", "---\nfields: { client: { max: 10 } }\nnames: { note: \"<day:yyyy-mm> <client:like-this> <what>\" }\n---\nA\n", nil)
 	require.NoError(t, err)
@@ -243,7 +220,7 @@ func TestConventionsThatCannotBe(t *testing.T) {
 		names(`  a: {fields: {n: x}}`):                 "the convention \"a\" has no pattern",
 		names(`  a: {pattern: "<n>", feilds: {n: x}}`): "no key \"feilds\" in a convention (did you mean `fields`?)",
 		names(`  a: {pattern: "<n><m>", fields: {n: {next: yes}, m: {next: yes}}}`): "\"n\" and \"m\" cannot both be the next number",
-		names(`  a: {pattern: "<n>", fields: {n: {type: date, next: yes}}}`):        "`next: yes` goes with a number",
+		names(`  a: {pattern: "<n>", fields: {n: {type: date, next: yes}}}`):        "`next` goes with a number",
 		names(`  a: {pattern: "<client>", fields: {client: x}}`):                    "\"client\" is a field of the template already",
 		names(`  a: "<#> <n>"`):                                      "<#> is for folders",
 		names(`  a: "<d:yyyy-mm> <d:00>"`):                           "does not suit a text",

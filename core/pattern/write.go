@@ -58,6 +58,20 @@ func (n *Name) Agrees(slot string, read, known value.Value) bool {
 	return true
 }
 
+// Shows reports whether two values of a slot look the same wherever it stands.
+func (n *Name) Shows(slot string, v, w value.Value) bool {
+	for i := range n.parts {
+		if b := &n.parts[i]; b.name == slot {
+			x, err := b.picture.Append(nil, v)
+			y, otherErr := b.picture.Append(nil, w)
+			if err != nil || otherErr != nil || string(x) != string(y) {
+				return false
+			}
+		}
+	}
+	return true
+}
+
 // Loose counts the slots of a name whose texts can be anything, and the
 // characters that stand in it always: of two patterns that read a name, the better
 // one has fewer of the first, then more of the second.

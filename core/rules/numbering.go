@@ -3,10 +3,12 @@ package rules
 import (
 	"fmt"
 	"maps"
+	"path"
 	"slices"
 	"strconv"
 	"strings"
 
+	"vestibula/core/match"
 	"vestibula/core/naming"
 	"vestibula/core/template"
 	"vestibula/core/tree"
@@ -15,18 +17,18 @@ import (
 func init() {
 	register(&rule{
 		name:  "numbering",
-		about: "Numbered siblings have one width, no number twice and no hole, and keep reserved numbers for what they are reserved for.",
+		about: "Numbered siblings have one width, no number twice and no hole, and keep reserved numbers for what they are reserved for; a number that counts on (`next`) comes once where it counts.",
 		why:   "A number that comes twice or is missing makes people ask what was lost; two widths sort wrongly; and a number that is kept for one thing helps only if nothing else takes it.",
-		set:   "numbering: { digits: 2, gaps: no, reserved: { 90: Settled } }",
+		set:   "numbering: { digits: 2, gaps: no, reserved: { 90: Settled } }\nnumbering: counted   # only numbers that count on",
 		bad:   "# numbering: { digits: 2, gaps: no }\nCommission\n    01 Agreement\n    01 Survey\n    4 Work",
 		good:  "# numbering: { digits: 2, gaps: no }\nCommission\n    01 Agreement\n    02 Survey\n    03 Work",
 
-		schema: map[string]any{"type": "object", "additionalProperties": false, "properties": map[string]any{
+		schema: map[string]any{"anyOf": []any{map[string]any{"const": "counted"}, map[string]any{"type": "object", "additionalProperties": false, "properties": map[string]any{
 			"digits":   map[string]any{"type": "integer", "minimum": 1, "maximum": 3},
 			"gaps":     map[string]any{"enum": []any{"yes", "no", true, false}},
 			"reserved": map[string]any{"type": "object", "additionalProperties": map[string]any{"type": "string"}},
-		}},
-		configure: numbering,
+		}}}},
+		standard: "counted", configure: numbering,
 	})
 }
 
@@ -107,8 +109,19 @@ func seriesOf(f *Folder, kind tree.Kind, counting bool) [][]member {
 }
 
 func numbering(c *context) (check, error) {
+	counted := func(r *Real, report func(Finding)) {
+		for _, t := range r.Things {
+			if t.Kind == match.Recounted {
+				report(Finding{Rule: "numbering", Severity: c.severity, Path: t.Path, Message: fmt.Sprintf("%s has the same number as %s", shown(path.Base(t.Path)), shown(t.Other)),
+					Help: "give one of them the next free number"})
+			}
+		}
+	}
+	if c.setting.Kind == template.Scalar && c.setting.Text == "counted" {
+		return check{real: counted}, nil
+	}
 	setting, err := readNumbering(c.setting)
-	return check{folder: func(f *Folder, report func(Finding)) {
+	return check{real: counted, folder: func(f *Folder, report func(Finding)) {
 		for _, kind := range []tree.Kind{tree.Folder, tree.File} {
 			for _, row := range seriesOf(f, kind, true) {
 				setting.judge(f, row, c.severity, report)

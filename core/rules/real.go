@@ -269,3 +269,12 @@ func NeedsTemplate(name string) bool {
 	r := all[name]
 	return r != nil && r.real && r.thing
 }
+
+// CheckName holds against the name of a file that is to be made what is asked of names
+// alone: their length and words, what systems take, and what nobody sees.
+func (s *Set) CheckName(name string) []Finding {
+	names := s.Select(func(rule string) bool {
+		return slices.Contains([]string{"name-length", "name-words", "systems", "unseen", "vague-names"}, rule)
+	})
+	return names.Check(&tree.Node{Children: []*tree.Node{{Name: name, Kind: tree.File, Marks: tree.Conforms}}})
+}

@@ -1,8 +1,6 @@
 package rules
 
 import (
-	"maps"
-
 	"vestibula/core/pattern"
 	"vestibula/core/template"
 	"vestibula/core/value"
@@ -15,7 +13,7 @@ func Schema() map[string]any {
 	text := m{"type": "string"}
 	scalar := m{"type": []string{"string", "number", "boolean"}}
 	list := m{"type": "array", "items": scalar}
-	field := func(description string, more m) m {
+	field := func(description string) m {
 		properties := m{
 			"ask":     m{"type": "string", "description": "The question that is asked for the value."},
 			"type":    m{"enum": value.KindNames(), "description": "What kind of value it is; text where none is given."},
@@ -27,13 +25,13 @@ func Schema() map[string]any {
 			"max":     m{"type": "integer", "minimum": 0, "description": "The largest number; of a text, its most characters."},
 			"without": m{"anyOf": []m{text, list}, "description": "What a text cannot hold, also not with a space put before and behind it."},
 			"within":  m{"type": "string", "description": "The field, or the item, of a longer time that this one must lie in."},
-			"next":    m{"type": []string{"boolean", "string"}, "description": "Where no value is given, one more than the highest number among the siblings."},
+			"next":    m{"enum": []any{true, false, "yes", "no", "project", "everywhere"}, "description": "Where no value is given, one more than the highest number: among its siblings, in the whole project, or in all projects of a place."},
+			"per":     m{"type": "string", "description": "What a number that counts on counts apart for: a pattern of text and slots."},
 			"months":  m{"type": "array", "items": text, "minItems": 12, "maxItems": 12, "description": "The names of the twelve months in another language."},
 		}
-		maps.Copy(properties, more)
 		return m{"description": description, "anyOf": []m{text, {"type": "null"}, {"type": "object", "additionalProperties": false, "properties": properties}}}
 	}
-	own := field("A field of this convention alone.", m{"next": m{"type": []string{"boolean", "string"}, "description": "Where no value is given, the next free number in the folder."}})
+	own := field("A field of this convention alone.")
 	settings := m{}
 	for _, name := range Names() {
 		settings[name] = m{"description": all[name].about, "anyOf": []any{all[name].schema, m{"enum": []any{"off", false}}}}
@@ -47,7 +45,7 @@ func Schema() map[string]any {
 		"properties": m{
 			"title":  m{"type": "string", "description": "What the template is called."},
 			"about":  m{"type": "string", "description": "What it is for, in a sentence."},
-			"fields": m{"type": "object", "propertyNames": m{"pattern": word}, "additionalProperties": field("A field: what must be known to build. A text alone is the question to ask.", nil), "description": "What must be known to build."},
+			"fields": m{"type": "object", "propertyNames": m{"pattern": word}, "additionalProperties": field("A field: what must be known to build. A text alone is the question to ask."), "description": "What must be known to build."},
 			"names": m{"type": "object", "propertyNames": m{"pattern": word}, "description": "Naming conventions for files.", "additionalProperties": m{"anyOf": []m{
 				{"type": "string", "description": "The pattern: text and slots. Pictures of texts are " + pattern.TextPictures()[0] + ", …"},
 				{"type": "object", "additionalProperties": false, "required": []string{"pattern"}, "properties": m{

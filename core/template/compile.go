@@ -59,6 +59,7 @@ func Parse(name, text string, starters fs.FS) (*Template, error) {
 	c.outline(file)
 	c.ownFolder()
 	c.within()
+	c.counting()
 	for _, f := range c.t.Fields {
 		if f.needed && f.Made() && len(c.errs) == 0 {
 			for _, g := range c.t.Ingredients(f) {

@@ -22,8 +22,9 @@ type Convention struct {
 	Pos     outline.Pos // of the pattern in the header
 	Width   int
 	Pattern *pattern.Name
-	Fields  []*Field // of its slots, each once; fields of the template among them
-	For     []string // the endings it is for, in small letters; none means all
+	Fields  []*Field      // of its slots, each once; fields of the template among them
+	Per     *pattern.Name // what its number counts apart for; nil means nothing
+	For     []string      // the endings it is for, in small letters; none means all
 }
 
 // conventionKeys are the keys of a convention in its long form.
@@ -94,11 +95,11 @@ func (c *compiler) ownFields(n *Node) []*Field {
 		}
 		f := c.field(p, true)
 		switch {
-		case f.Next && next != "":
+		case f.Next > Uncounted && next != "":
 			c.fail(p.KeyPos, p.KeyWidth, fmt.Sprintf("%q and %q cannot both be the next number", next, p.Key), "leave `next: yes` at one of them")
-		case f.Next && f.declared && f.Type.Kind != value.Number:
-			c.fail(p.KeyPos, p.KeyWidth, fmt.Sprintf("`next: yes` goes with a number, and %q is a %s", p.Key, f.Type.Kind), "write type: number")
-		case f.Next:
+		case f.Next > Uncounted && f.declared && f.Type.Kind != value.Number:
+			c.fail(p.KeyPos, p.KeyWidth, fmt.Sprintf("`next` goes with a number, and %q is a %s", p.Key, f.Type.Kind), "write type: number")
+		case f.Next > Uncounted:
 			next = p.Key
 			f.Type.Kind, f.declared = value.Number, true
 		}
@@ -255,10 +256,10 @@ func (t *Template) Shared() [][]*Convention {
 	return rows
 }
 
-// NextField returns the field that counts on in a folder, or nil.
+// NextField returns the field that counts on, or nil.
 func (c *Convention) NextField() *Field {
 	for _, f := range c.Fields {
-		if f.Next {
+		if f.Next > Uncounted {
 			return f
 		}
 	}

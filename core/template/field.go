@@ -21,8 +21,11 @@ type Field struct {
 	Default  *Raw // nil where there is none
 	Example  *Raw
 	Pos      outline.Pos
-	Optional bool   // the default is nothing
-	Next     bool   // where no value is given, the next free number in the folder
+	Optional bool  // the default is nothing
+	Next     Scope // where no value is given, one more than the highest number there
+	nextAt   *Node
+	Per      *pattern.Name // of a project's own number: what it counts apart for; or nil
+	perNode  *Node
 	Within   string // of a time: the field or the item of a longer one that it must lie in
 	withinAt outline.Pos
 	is       *pattern.Name
@@ -64,7 +67,7 @@ func (f *Field) Parse(r Raw, now time.Time) (value.Value, error) {
 }
 
 // fieldKeys are the keys of a field's definition.
-var fieldKeys = []string{"ask", "type", "default", "example", "of", "is", "min", "max", "next", "within", "without", "months"}
+var fieldKeys = []string{"ask", "type", "default", "example", "of", "is", "min", "max", "next", "per", "within", "without", "months"}
 
 // Limits on what a header says, far above what a person writes.
 const (
@@ -97,8 +100,7 @@ func (c *compiler) fields(n *Node) {
 
 var reservedWords = []string{"and", "or", "not", "is", "in"}
 
-// field reads the definition of one field; of a naming convention's own field,
-// which may have the key "next" as well.
+// field reads the definition of one field, which may be a naming convention's own.
 func (c *compiler) field(p Pair, own bool) *Field {
 	f := &Field{Name: p.Key, Pos: p.KeyPos, Ask: strings.ToUpper(p.Key[:1]) + p.Key[1:] + "?", Type: value.Type{Kind: value.Text}}
 	switch {
@@ -143,7 +145,11 @@ func (c *compiler) field(p Pair, own bool) *Field {
 		case "example":
 			f.Example = rawOf(v)
 		case "next":
-			f.Next = v.Text == "yes" || v.Text == "true"
+			c.next(f, v)
+		case "per":
+			if c.want(v, Scalar, q.Key, `per: "<day:yyyy>"`) {
+				f.perNode = v
+			}
 		case "without":
 			without = v
 		case "within":
@@ -160,8 +166,8 @@ func (c *compiler) field(p Pair, own bool) *Field {
 	}
 	c.fieldSamples(f, p.Value)
 	f.declared = kind != nil || of != nil
-	if f.Next && !own && f.Type.Kind != value.Number {
-		c.fail(p.KeyPos, p.KeyWidth, fmt.Sprintf("`next: yes` goes with a number, and %q is a %s", p.Key, f.Type.Kind), "write type: number")
+	if f.Next > Uncounted && !own && f.Type.Kind != value.Number {
+		c.fail(p.KeyPos, p.KeyWidth, fmt.Sprintf("`next` goes with a number, and %q is a %s", p.Key, f.Type.Kind), "write type: number")
 	}
 	return f
 }

@@ -104,6 +104,14 @@ func LineOf(text string, n int) string {
 // Values are the values of a template's fields by their names.
 type Values map[string]value.Value
 
+// Clone returns a copy, which is never nil.
+func (v Values) Clone() Values {
+	if v == nil {
+		return Values{}
+	}
+	return maps.Clone(v)
+}
+
 // A ValueError is a value that cannot be used.
 type ValueError struct {
 	Field   string
@@ -167,7 +175,7 @@ func parseValues(fields []*Field, whose string, raw map[string]Raw, now time.Tim
 func (t *Template) Missing(values Values) []*Field {
 	var missing []*Field
 	for _, f := range t.Fields {
-		if _, given := values[f.Name]; !given && f.Default == nil && !f.Made() && !f.Next && f.needed {
+		if _, given := values[f.Name]; !given && f.Default == nil && !f.Made() && f.Next == Uncounted && f.needed {
 			missing = append(missing, f)
 		}
 	}

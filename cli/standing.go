@@ -1,0 +1,159 @@
+package cli
+
+import (
+	"errors"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+
+	"vestibula/cli/term"
+	"vestibula/core/inspect"
+	"vestibula/core/match"
+	"vestibula/core/outline"
+	"vestibula/core/place"
+	"vestibula/core/project"
+	"vestibula/core/template"
+	"vestibula/core/tree"
+)
+
+// A standing is a folder that a command speaks of, with the project that it lies in.
+type standing struct {
+	dir    string // absolute, without links
+	layout *project.Layout
+	below  string       // from the project's own folder
+	here   *match.Place // the innermost place that it is, or lies in
+}
+
+// standingIn finds out where a folder lies. Where a template is named, only projects of
+// that one count; it may be nil. Without a project the layout is nil.
+func (a *app) standingIn(dir string, t *template.Template) (*standing, error) {
+	if info, err := os.Stat(dir); err != nil || !info.IsDir() {
+		return nil, unclear("", "there is no folder %q", dir)
+	}
+	s := &standing{}
+	var err error
+	if s.dir, err = place.Real(dir); err != nil {
+		return nil, unclear("", "the folder %q cannot be read: %s", dir, place.Reason(err))
+	}
+	own, l, err := project.Find(s.dir)
+	if err != nil {
+		return nil, unclear("", "%v", err)
+	}
+	if l == nil || t != nil && l.Template != t.Name {
+		return s, nil
+	}
+	var p *project.Project
+	if t == nil {
+		if p, err = a.openProject(own, l); err != nil {
+			return nil, err
+		}
+	} else {
+		// A value that the template has no use for any more is as good as not given.
+		p = &project.Project{Dir: own, Label: l, Template: t, Values: template.Values{}}
+		for name, raw := range l.Raw() {
+			if f := t.Field(name); f != nil && !f.Made() {
+				if v, err := f.Parse(raw, a.now); err == nil {
+					p.Values[name] = v
+				}
+			}
+		}
+	}
+	full, _, err := tree.Read(own, nil, nil)
+	if err != nil {
+		return nil, unclear("", "%s cannot be read: %s", own, place.Reason(err))
+	}
+	seen, err := inspect.Seen(full, p.Template)
+	if err != nil {
+		return nil, err
+	}
+	if s.layout, err = p.Layout(seen, template.DefaultLimit, a.now); err != nil {
+		return nil, a.tellErrors(p.Template.Name, p.Template.Text, err, statusFound)
+	}
+	rel, err := filepath.Rel(own, s.dir)
+	if err != nil {
+		return nil, err
+	}
+	s.below = strings.TrimPrefix(filepath.ToSlash(rel), ".")
+	s.here = s.layout.At(s.below)
+	return s, nil
+}
+
+// holders are the places in the folder, or that itself, which hold files of a convention
+// and do not contradict values; those that are not there among them.
+func (s *standing) holders(c *template.Convention, values template.Values) (found []*match.Place) {
+	if s.layout == nil {
+		return nil
+	}
+	for _, p := range s.layout.Places {
+		inside := p == s.here || s.here == s.layout.Places[0] || strings.HasPrefix(p.Path, s.here.Path+"/")
+		if p.Line == nil || p.Open || !inside || !slices.Contains(p.Line.Holds, c) || p.Want.Marks&tree.Later != 0 && p.Real == nil {
+			continue
+		}
+		if contradicted(c, values, p.Values) == "" {
+			found = append(found, p)
+		}
+	}
+	return found
+}
+
+// contradicted says which of given values a place does not agree with, and how.
+func contradicted(c *template.Convention, given, known template.Values) string {
+	for _, f := range c.Fields {
+		v, there := given[f.Name]
+		if !there {
+			continue
+		}
+		if k := known[f.Name]; k.Given() && !k.Empty() && !c.Pattern.Agrees(f.Name, v, k) {
+			return string(term.Sprintf("here %s is %s, and not %s", f.Name, k, v))
+		}
+		longer := known[f.Within]
+		if covers, both := longer.Covers(v); both && !covers {
+			return string(term.Sprintf("the %s %s does not lie in the %s %s", f.Name, v, f.Within, longer))
+		}
+	}
+	return ""
+}
+
+// templateHere takes the template from the arguments: a name in front of the words that
+// a command needs itself, else that of the project which a folder lies in.
+func (a *app) templateHere(words []string, own int, dir string) (t *template.Template, s *standing, rest []string, err error) {
+	if len(words) > own {
+		if t, err = a.load(words[0]); err != nil {
+			return nil, nil, nil, err
+		}
+		s, err = a.standingIn(dir, t)
+		return t, s, words[1:], err
+	}
+	s, err = a.standingIn(dir, nil)
+	switch {
+	case err != nil:
+		return nil, nil, nil, err
+	case s.layout == nil:
+		return nil, s, words, errNoProject
+	}
+	return s.layout.Template, s, words, nil
+}
+
+// errNoProject says that a template must be named, as no project says which.
+var errNoProject = errors.New("no project here")
+
+// convention finds a naming convention of a template by its name.
+func convention(t *template.Template, name string) (*template.Convention, error) {
+	known := t.ConventionNames()
+	if len(known) == 0 {
+		return nil, unclear("write them under names: in its header", "%s has no naming conventions", t.Name)
+	}
+	list := "it has " + strings.Join(known, ", ")
+	if name == "" {
+		return nil, unclear(list, "which naming convention of %s?", t.Name)
+	}
+	c := t.Convention(name)
+	if c == nil {
+		if near := outline.Nearest(name, known); near != "" {
+			list = "did you mean " + near + "?"
+		}
+		return nil, unclear(list, "%s has no naming convention %q", t.Name, name)
+	}
+	return c, nil
+}

@@ -1,0 +1,99 @@
+package match
+
+import (
+	"maps"
+	"path"
+
+	"vestibula/core/template"
+	"vestibula/core/tree"
+	"vestibula/core/value"
+)
+
+// A Place is a folder that a template asks for, in a project that is or is to be.
+type Place struct {
+	Line *template.Line // the last one that it comes from; nil where it is the top of all
+	Want *tree.Node
+	Real *tree.Node // nil where it is not there
+	Path string     // from the own folder, as it is on the disk or would be; "" is that itself
+	// Values are what is known there: those of the project, and over them those that the
+	// folders on the way show.
+	Values template.Values
+	// Open says that the folder stands for any number of them: its values name one.
+	Open bool
+	// Up is the place that it lies in, or nil.
+	Up *Place
+}
+
+// Places finds the folders that a template asks for in the real folder of a project,
+// those that are not there among them, from the outermost on. The children of the real
+// tree must be sorted by their names.
+func Places(w *Wanted, real *tree.Node) []*Place {
+	m := newMatcher(w)
+	m.top = real
+	type seen struct {
+		real *tree.Node
+		path string
+	}
+	there := map[*tree.Node][]seen{}
+	looking := *w
+	looking.Number = nil
+	looking.Matched = func(want, real *tree.Node, at string, _ func(func(*Thing) bool) string) {
+		if want.Kind == tree.Folder && real.Marks&tree.Link == 0 {
+			there[want] = append(there[want], seen{real, at})
+		}
+	}
+	m.Wanted = &looking
+	m.same(w.Own, real, spot{node: real})
+
+	var places []*Place
+	var walk func(want *tree.Node, up *Place, at seen)
+	walk = func(want *tree.Node, up *Place, at seen) {
+		p := &Place{Line: w.Template.LineOf(want), Want: want, Real: at.real, Path: at.path, Up: up}
+		p.Open = at.real == nil && want.Marks&tree.Open != 0
+		p.Values = w.Values
+		if up != nil {
+			p.Values = up.Values
+		}
+		name := want.Name
+		if want.Marks&tree.Open != 0 && at.real != nil {
+			name = at.real.Name
+		}
+		var shown template.Values
+		if !p.Open {
+			for _, b := range m.bindings(want, name) {
+				if w.Values[b.slot].Given() {
+					continue // a name may show only a part of it
+				}
+				if shown == nil {
+					shown = maps.Clone(p.Values)
+				}
+				shown[b.slot] = b.value
+			}
+		}
+		if shown != nil {
+			p.Values = shown
+		}
+		places = append(places, p)
+		for _, c := range want.Children {
+			if c.Kind != tree.Folder || c.Marks&tree.Due != 0 {
+				continue
+			}
+			found := false
+			for _, s := range there[c] {
+				if at.real == nil || path.Dir(s.path) != path.Join(".", at.path) {
+					continue
+				}
+				found = true
+				walk(c, p, s)
+			}
+			if !found || c.Marks&(tree.Open|tree.Later) == tree.Open|tree.Later {
+				walk(c, p, seen{path: path.Join(at.path, c.Name)})
+			}
+		}
+	}
+	walk(w.Own, nil, seen{real, ""})
+	return places
+}
+
+// Known is what is known of a slot at a place.
+func (p *Place) Known(slot string) value.Value { return p.Values[slot] }
