@@ -36,7 +36,7 @@ func TestWhatIsMeantIsKeptInTheProject(t *testing.T) {
 	d.run("build", "commission", "--into", ".", "client=Oriel Pask", "received=2027-03-09", "gilding=yes", "--yes")
 	require.NoError(t, os.Rename(filepath.Join(d.dir, "2027-03 Oriel Pask BK/Loose ends"), filepath.Join(d.dir, "2027-03 Oriel Pask BK/Loose ends ")))
 	out, _ = d.run("check", "2027-03 Oriel Pask BK")
-	assert.Contains(t, out, "ends in a blank")
+	assert.Contains(t, out, "ends in a space")
 	require.NoError(t, os.Rename(filepath.Join(d.dir, "2027-03 Oriel Pask BK/Loose ends "), filepath.Join(d.dir, "2027-03 Oriel Pask BK/Loose ends")))
 	out, status = d.run("check", "2027-03 Oriel Pask BK", "--strict")
 	assert.Zero(t, status, out)

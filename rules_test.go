@@ -38,7 +38,7 @@ func TestMistakesThatPeopleFindOutLateAreFoundBefore(t *testing.T) {
 			[]string{"“deep” is a folder, and level 3 is for files only", "“Wren” lies in “P”, but begins with another letter", "move it into the folder of the letter W", "“notes.md” is a file, and level 1 is for folders only", "“xx” does not look like <letter:A>"}},
 		{"seven loose files", "---\nrules: { loose-files: 7 }\n---\nBook\n    <n:0> page.md | each: n in 1..6\n    a.md\n    b.md\n", []string{"“Book” would hold 8 files; at most 7 are allowed"}},
 		{"a web folder", "---\nrules: { systems: [web], name-style: like-this, name-words: 4, path-length: { limit: 40, as: url } }\n---\nthistlewick\n    Case Binding\n    notes-on-the-first-long-evening\n    straße-nach-überall-und-zurück\n",
-			[]string{"“Case Binding” is not written like-this", "write case-binding", "“Case Binding” holds a blank", "has 6 words; at most 4", "the path of “straße-nach-überall-und-zurück” has 57 characters; at most 40"}},
+			[]string{"“Case Binding” is not written like-this", "write case-binding", "“Case Binding” holds a space", "has 6 words; at most 4", "the path of “straße-nach-überall-und-zurück” has 57 characters; at most 40"}},
 		{"a date with slashes", "---\nfields: { day: { type: date, example: 2027-03-09 } }\n---\nNotes <day:dd/mm/yyyy>\n", []string{"a name cannot hold /", "write - instead: dd-mm-yyyy"}},
 		{"a place for what fits nowhere else", "---\nrules: { catch-all: Arrivals }\n---\nBook\n    Arrivals\n    Work\n        Sewing\n", []string{"“Work” has subfolders, but none called “Arrivals”"}},
 		{"a name that says nothing", "Book\n    Misc\n    New folder (2)\n", []string{"“Misc” says nothing", "“New folder (2)” is a name that a device or a program gave"}},

@@ -185,7 +185,7 @@ func (r *checkRun) template(result *checkResult, src *source, args []string) err
 	set = set.Select(r.wanted)
 	r.language(result, t.Text, errs, "error")
 	r.language(result, t.Text, t.Warnings, "warning")
-	result.Checked, result.fields = slices.DeleteFunc(set.Names(), rules.OfReal), len(t.Fields)
+	result.Checked, result.fields = set.Held(false, true), len(t.Fields)
 	if len(t.Names) > 0 && r.wanted("names") {
 		result.Checked = append(result.Checked, "names")
 	}

@@ -48,7 +48,7 @@ func rawArgs(args []string) (map[string]template.Raw, error) {
 	for _, arg := range args {
 		name, text, found := strings.Cut(arg, "=")
 		if !found {
-			return nil, unclear(`write field=value, with quotes around a value that holds blanks: client="Oriel Pask"`, "%q is no value for a field", arg)
+			return nil, unclear(`write field=value, with quotes around a value that holds spaces: client="Oriel Pask"`, "%q is no value for a field", arg)
 		}
 		raw[strings.TrimSpace(name)] = template.Raw{Text: text}
 	}

@@ -580,8 +580,8 @@ func (l *Look) judge(s *Subject, t *template.Template, real *rules.Real) {
 			real.Disk = d
 		}
 	}
-	s.Rules = slices.DeleteFunc(set.Names(), func(name string) bool {
-		return s.Template == nil && rules.NeedsTemplate(name) || real.Disk == nil && rules.NeedsDisk(name)
+	s.Rules = slices.DeleteFunc(set.Held(true, s.Template != nil), func(name string) bool {
+		return real.Disk == nil && rules.NeedsDisk(name)
 	})
 	found := set.CheckReal(real)
 	s.Facts = tree.Measure(s.Root)

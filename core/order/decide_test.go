@@ -1,6 +1,8 @@
 package order
 
 import (
+	"os"
+	"strconv"
 	"strings"
 	"testing"
 
@@ -31,7 +33,7 @@ func TestWhatIsDecidedHoldsForAllValues(t *testing.T) {
 				decided++
 			}
 		}
-		for range 40 {
+		for range trials() {
 			values := []string{"", value.Draw(t, "1"), value.Draw(t, "2"), value.Draw(t, "3")}
 			write := func(name []Piece) string {
 				text := ""
@@ -84,4 +86,12 @@ func TestWhatIsDecided(t *testing.T) {
 		}
 		assert.Equal(t, x.want, got, "%v and %v", x.a, x.b)
 	}
+}
+
+// trials is how many values are put into the slots of each pair of names.
+func trials() int {
+	if n, err := strconv.Atoi(os.Getenv("VESTIBULA_VALUES")); err == nil {
+		return n
+	}
+	return 40
 }

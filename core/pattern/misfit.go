@@ -95,7 +95,7 @@ func (r *Reader) expected(i int) string {
 		c, _ := utf8.DecodeRuneInString(r.s[r.far:])
 		sign := "“" + string(c) + "”"
 		if c == ' ' {
-			sign = "a blank"
+			sign = "a space"
 		}
 		return fmt.Sprintf("%s cannot stand in %s%s", sign, what, like)
 	}

@@ -173,13 +173,8 @@ func width(s string) int { return utf8.RuneCountInString(s) }
 
 // Twice returns a field that stands in more than one slot of a name, or "".
 func (n *Name) Twice() string {
-	seen := map[string]bool{}
-	for i := range n.parts {
-		name := n.parts[i].name
-		if name != "" && seen[name] {
-			return name
-		}
-		seen[name] = true
+	if fields := n.twice(); len(fields) > 0 {
+		return fields[0]
 	}
 	return ""
 }

@@ -58,7 +58,11 @@ func (n *Name) Unambiguous() Proof {
 		}
 		return &Proof{Fails, name, all[0].values, all[1].values, [2][]Span{all[0].spans, all[1].spans}}
 	})
-	return search(a, a, alphabet, func(c int) ([][]int32, [][]int32) { return steps[c][0], steps[c][0] }, true, confirm)
+	proof := search(a, a, alphabet, func(c int) ([][]int32, [][]int32) { return steps[c][0], steps[c][0] }, true, confirm)
+	if proof.Verdict == Unproven && n.Twice() != "" {
+		return n.repeated(confirm)
+	}
+	return proof
 }
 
 // Disjoint decides whether no name fits both patterns.
@@ -94,21 +98,33 @@ func dressed(confirm func(name string) *Proof) func(name string) *Proof {
 		if plain == nil {
 			return nil
 		}
-		next := 0
-		worded := lettersRun.ReplaceAllStringFunc(name, func(run string) string {
-			word := examples[next%len(examples)]
-			if next++; run[0] >= 'A' && run[0] <= 'Z' {
-				word = strings.ToUpper(word[:1]) + word[1:]
-			}
-			return word
-		})
-		for _, better := range []string{days.Replace(worded), worded, days.Replace(name)} {
-			if proof := confirm(better); proof != nil {
-				return proof
+		for _, better := range []string{worded(name, false), worded(name, true), name} {
+			for _, name := range []string{days.Replace(better), better} {
+				if proof := confirm(name); proof != nil {
+					return proof
+				}
 			}
 		}
 		return plain
 	}
+}
+
+// worded puts words in the place of the letters of a name; with same, of the same letters
+// the same word.
+func worded(name string, same bool) string {
+	next, known := 0, map[string]string{}
+	return lettersRun.ReplaceAllStringFunc(name, func(run string) string {
+		word := known[run]
+		if word == "" || !same {
+			word = examples[next%len(examples)]
+			next++
+		}
+		known[run] = word
+		if run[0] >= 'A' && run[0] <= 'Z' {
+			word = strings.ToUpper(word[:1]) + word[1:]
+		}
+		return word
+	})
 }
 
 // A pair is a state of each automaton; split says that the two paths to it have

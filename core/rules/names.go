@@ -102,7 +102,7 @@ func remedy(c *template.Convention, proof pattern.Proof) string {
 		if next == "" {
 			break
 		}
-		return fmt.Sprintf("between <%s> and <%s> stands nothing that <%s> cannot hold: write <%s:like-this>, which holds no blank, with a blank behind it; or give it a list of values with `of`", field, next, field, field)
+		return fmt.Sprintf("between <%s> and <%s> stands nothing that <%s> cannot hold: write <%s:like-this>, which holds no space, with a space behind it; or give it a list of values with `of`", field, next, field, field)
 	}
 	return "let each slot have a fixed width, such as <day:yyyy-mm-dd>, or put a sign between its parts"
 }

@@ -118,7 +118,7 @@ func numbering(c *context) (check, error) {
 		}
 	}
 	if c.setting.Kind == template.Scalar && c.setting.Text == "counted" {
-		return check{real: counted}, nil
+		return check{real: counted, things: true}, nil
 	}
 	setting, err := readNumbering(c.setting)
 	return check{real: counted, folder: func(f *Folder, report func(Finding)) {

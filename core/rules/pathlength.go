@@ -14,7 +14,7 @@ func init() {
 		name:  "path-length",
 		about: "A whole path has at most so many characters.",
 		why: "Windows and many programs stop at 260 characters, some sync services earlier, and a web address of more than 80 is cut in mails. " +
-			"With `as: url`, a blank or an accented letter counts as its code, such as %20.",
+			"With `as: url`, a space or an accented letter counts as its code, such as %20.",
 		set:  "path-length: 200\npath-length: { limit: 240, under: \"D:\\\\Work\" }\npath-length: { limit: 80, as: url }",
 		bad:  "# path-length: 30\nCommission of Oriel Pask\n    Condition survey",
 		good: "# path-length: 30\nOriel Pask\n    Condition survey",

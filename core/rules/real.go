@@ -227,7 +227,7 @@ func realRule(r rule, standard Severity, kind match.Kind, tell func(t *match.Thi
 	r.set = name + ": on\n" + name + ": warn"
 	r.configure = func(c *context) (check, error) {
 		severity, err := onOff(c, standard)
-		return check{real: func(r *Real, report func(Finding)) {
+		return check{things: true, real: func(r *Real, report func(Finding)) {
 			for _, t := range r.Things {
 				if t.Kind != kind {
 					continue
@@ -252,12 +252,6 @@ func folderOf(p string) string {
 	return "the project's own folder"
 }
 
-// OfReal reports whether a rule is about real folders alone.
-func OfReal(name string) bool {
-	r := all[name]
-	return r != nil && r.real
-}
-
 // NeedsDisk reports whether a rule asks for more than names.
 func NeedsDisk(name string) bool {
 	r := all[name]
@@ -268,6 +262,18 @@ func NeedsDisk(name string) bool {
 func NeedsTemplate(name string) bool {
 	r := all[name]
 	return r != nil && r.real && r.thing
+}
+
+// Held returns the names of the rules that have something to say: of a template where
+// real is false, of a real folder where it is true, which may have no template.
+func (s *Set) Held(real, template bool) (names []string) {
+	for i := range s.rules {
+		c := &s.rules[i].check
+		if c.folder != nil || c.finish != nil || real && c.real != nil && (template || !c.things) {
+			names = append(names, s.rules[i].name)
+		}
+	}
+	return names
 }
 
 // CheckName holds against the name of a file that is to be made what is asked of names

@@ -95,6 +95,8 @@ type check struct {
 	// real is called once, with a real folder; of rules that are about nothing else,
 	// the others are nil.
 	real func(r *Real, report func(Finding))
+	// things says that real tells how the folder matches a template, and nothing else.
+	things bool
 }
 
 // A rule is one thing that can be held against a tree.

@@ -51,7 +51,7 @@ func TestFindings(t *testing.T) {
 		"two values":       {"<x> | each: x in a, A", []string{"error same-name 1 A"}},
 		"device":           {"con\nAUX.d/\nCOM¹\nLpt9.txt | blank\nconsole\nCOM10", []string{"error systems 1", "error systems 2", "error systems 3", "error systems 4"}},
 		"final dot":        {"A.\nB", []string{"error systems 1 A.: “A.” ends in a dot"}},
-		"web":              {rulesHeader("systems: [web]") + "my site\nca-fé\nfine-2", []string{"warning systems 4 my site: “my site” holds a blank", "warning systems 5"}},
+		"web":              {rulesHeader("systems: [web]") + "my site\nca-fé\nfine-2", []string{"warning systems 4 my site: “my site” holds a space", "warning systems 5"}},
 		"long on Linux":    {strings.Repeat("é", 127), nil},
 		"told once a line": {"CON <x> | each: x in 1..3\nNUL | each: x in 1..3", []string{"error same-name 2 NUL: “NUL” would be made twice in one place +1", "error systems 2 NUL: “NUL” cannot exist on Windows: NUL is the name of a device there +2"}},
 		"open slots":       {"---\nfields: {a: Which?}\n---\n<a>", nil},

@@ -2,8 +2,10 @@ package rules
 
 import (
 	"fmt"
+	"os"
 	"regexp"
 	"slices"
+	"strconv"
 	"strings"
 	"testing"
 	"time"
@@ -109,7 +111,7 @@ func TestOrderWithSlotsIsDecidedForAllValues(t *testing.T) {
 				assert.Equal(t, slices.Contains(wrong, o.String()), named(o.String()), "%s: %s", o, message)
 			}
 		}
-		for range 20 {
+		for range trials() {
 			raw := map[string]template.Raw{}
 			for _, name := range []string{"a", "b", "c"} {
 				raw[name] = template.Raw{Text: rapid.StringMatching(`[a-zA-Z0-9_ÅéЖ本.]{1,3}( [a-z0-9]{1,3})?`).Draw(t, name)}
@@ -170,4 +172,12 @@ func TestIgnoredPaths(t *testing.T) {
 		_, err := Ignore([]string{bad})
 		assert.Error(t, err, bad)
 	}
+}
+
+// trials is how many values are put into the slots of each pair of names.
+func trials() int {
+	if n, err := strconv.Atoi(os.Getenv("VESTIBULA_VALUES")); err == nil {
+		return n
+	}
+	return 20
 }

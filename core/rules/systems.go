@@ -17,7 +17,7 @@ func init() {
 	register(&rule{
 		name:  "systems",
 		about: "Every name can exist on each of these systems.",
-		why: "A name that another system refuses stops a copy in the middle, or comes out changed: reserved characters, names of devices, dots and blanks at the end, " +
+		why: "A name that another system refuses stops a copy in the middle, or comes out changed: reserved characters, names of devices, dots and spaces at the end, " +
 			"more than 255 units, and characters that a web address can only show as codes.",
 		set:  "systems: [windows, mac, linux, web]",
 		bad:  "Commission\n    Aux\n    Prices.",
@@ -100,7 +100,7 @@ func windowsName(c *tree.Node, fail func(Severity, string, string)) {
 	case '.':
 		fail(Error, fmt.Sprintf("“%s” ends in a dot, which Windows drops without a word", name), "leave the dot out")
 	case ' ':
-		fail(Error, fmt.Sprintf("“%s” ends in a blank, which Windows drops without a word", name), "leave the blank out")
+		fail(Error, fmt.Sprintf("“%s” ends in a space, which Windows drops without a word", name), "leave the space out")
 	}
 	if device := deviceName(name); device != "" {
 		fail(Error, fmt.Sprintf("“%s” cannot exist on Windows: %s is the name of a device there", name, device), "add a word to it, or choose another")
@@ -137,7 +137,7 @@ func webName(name string, fail func(Severity, string, string)) {
 		}
 		what := fmt.Sprintf("the character %c", r)
 		if r == ' ' {
-			what = "a blank"
+			what = "a space"
 		}
 		fail(Warning, fmt.Sprintf("“%s” holds %s, which a web address can only show as a code", name, what), "use plain letters, digits and hyphens")
 		return

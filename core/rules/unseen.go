@@ -2,13 +2,10 @@ package rules
 
 import (
 	"fmt"
-	"slices"
 	"strings"
-	"sync"
 	"unicode"
 
-	"golang.org/x/text/unicode/norm"
-
+	"vestibula/core/lookalike"
 	"vestibula/core/tree"
 )
 
@@ -44,14 +41,23 @@ func unseen(c *context) (check, error) {
 			if alike == nil {
 				alike = make(map[string][]*tree.Node, len(f.Node.Children))
 				for _, other := range f.Node.Children {
-					alike[lookOf(other.Name)] = append(alike[lookOf(other.Name)], other)
+					look := lookalike.Look(other.Name)
+					alike[look] = append(alike[look], other)
 				}
 			}
-			if slices.ContainsFunc(alike[lookOf(n.Name)], func(other *tree.Node) bool { return tree.Folded(other.Name) != tree.Folded(n.Name) }) {
+			for _, other := range alike[lookalike.Look(n.Name)] {
+				if tree.Folded(other.Name) == tree.Folded(n.Name) || !lookalike.Alike(other.Name, n.Name) {
+					continue
+				}
+				letter := lookalike.Other(n.Name, other.Name)
+				if letter == 0 {
+					continue // the other one tells
+				}
 				finding := f.finding("unseen", severity, n)
-				finding.Message = fmt.Sprintf("%s looks like its neighbour, and is written with other letters", shown(n.Name))
+				finding.Message = fmt.Sprintf("%s looks like its neighbour %s, and is written with another character (%c is U+%04X)", shown(n.Name), shown(other.Name), letter, letter)
 				finding.Help = "give one of them another word"
 				report(finding)
+				break
 			}
 		}
 	}}, err
@@ -92,31 +98,4 @@ func unseenIn(name string) (hidden rune, clean string) {
 		return r
 	}, name)
 	return hidden, clean
-}
-
-// likeLatin are the letters of other scripts that look like Latin ones, as the table
-// of confusable characters of Unicode Technical Standard #39 has them: those of
-// Cyrillic and Greek that keyboards have.
-var likeLatin = sync.OnceValue(func() *strings.Replacer {
-	return strings.NewReplacer(
-		"а", "a", "е", "e", "о", "o", "р", "p", "с", "c", "у", "y", "х", "x", "ѕ", "s", "і", "i", "ј", "j", "һ", "h", "ԁ", "d",
-		"А", "A", "В", "B", "Е", "E", "К", "K", "М", "M", "Н", "H", "О", "O", "Р", "P", "С", "C", "Т", "T", "У", "Y", "Х", "X", "Ѕ", "S", "І", "I", "Ј", "J",
-		"Α", "A", "Β", "B", "Ε", "E", "Ζ", "Z", "Η", "H", "Ι", "I", "Κ", "K", "Μ", "M", "Ν", "N", "Ο", "O", "Ρ", "P", "Τ", "T", "Υ", "Y", "Χ", "X", "ο", "o", "ν", "v",
-		"–", "-", "—", "-", "‐", "-", "‑", "-", "−", "-", "’", "'", "‘", "'",
-	)
-})
-
-// lookOf is equal for names that look alike: compatible forms, spaces of all kinds and
-// letters of other scripts are those that they look like.
-func lookOf(name string) string {
-	if isASCII(name) {
-		return name
-	}
-	name = likeLatin().Replace(norm.NFKC.String(name))
-	return strings.Map(func(r rune) rune {
-		if unicode.IsSpace(r) {
-			return ' '
-		}
-		return r
-	}, name)
 }

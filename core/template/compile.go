@@ -272,36 +272,6 @@ func (c *compiler) ownFolder() {
 	}
 }
 
-// within checks that times lie in something that there is.
-func (c *compiler) within() {
-	var items []string
-	for _, l := range c.t.Lines {
-		if l.Each != nil {
-			items = append(items, l.Each.name)
-		}
-	}
-	all := slices.Clone(c.t.Fields)
-	for _, conv := range c.t.Names {
-		all = append(all, conv.Fields...)
-	}
-	for i, f := range all {
-		if f.Within == "" || slices.Contains(all[:i], f) || f.Borrowed {
-			continue
-		}
-		known := append(slices.Clone(items), c.t.FieldNames()...)
-		switch at := c.fieldIndex(f.Within); {
-		case !slices.Contains(known, f.Within):
-			help := "name a field, or the item of an `each`"
-			if near := outline.Nearest(f.Within, known); near != "" {
-				help = fmt.Sprintf("did you mean %s?", near)
-			}
-			c.fail(f.withinAt, utf8.RuneCountInString(f.Within), fmt.Sprintf("there is no field named %q", f.Within), help)
-		case !f.Type.Kind.Calendar(), at >= 0 && !c.t.Fields[at].Type.Kind.Calendar():
-			c.fail(f.withinAt, utf8.RuneCountInString(f.Within), "`within` goes with times: a date in its month, a month in its year", "")
-		}
-	}
-}
-
 // MaxLines is how many lines an outline may have when its parts stand where they
 // are used.
 const MaxLines = 200_000
