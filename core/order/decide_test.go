@@ -33,7 +33,7 @@ func TestWhatIsDecidedHoldsForAllValues(t *testing.T) {
 				decided++
 			}
 		}
-		for range trials() {
+		for range valuesTried() {
 			values := []string{"", value.Draw(t, "1"), value.Draw(t, "2"), value.Draw(t, "3")}
 			write := func(name []Piece) string {
 				text := ""
@@ -88,8 +88,8 @@ func TestWhatIsDecided(t *testing.T) {
 	}
 }
 
-// trials is how many values are put into the slots of each pair of names.
-func trials() int {
+// valuesTried is how many values are put into the slots of each pair of names.
+func valuesTried() int {
 	if n, err := strconv.Atoi(os.Getenv("VESTIBULA_VALUES")); err == nil {
 		return n
 	}

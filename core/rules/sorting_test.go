@@ -111,7 +111,7 @@ func TestOrderWithSlotsIsDecidedForAllValues(t *testing.T) {
 				assert.Equal(t, slices.Contains(wrong, o.String()), named(o.String()), "%s: %s", o, message)
 			}
 		}
-		for range trials() {
+		for range valuesTried() {
 			raw := map[string]template.Raw{}
 			for _, name := range []string{"a", "b", "c"} {
 				raw[name] = template.Raw{Text: rapid.StringMatching(`[a-zA-Z0-9_ÅéЖ本.]{1,3}( [a-z0-9]{1,3})?`).Draw(t, name)}
@@ -174,8 +174,8 @@ func TestIgnoredPaths(t *testing.T) {
 	}
 }
 
-// trials is how many values are put into the slots of each pair of names.
-func trials() int {
+// valuesTried is how many values are put into the slots of each pair of names.
+func valuesTried() int {
 	if n, err := strconv.Atoi(os.Getenv("VESTIBULA_VALUES")); err == nil {
 		return n
 	}
