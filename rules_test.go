@@ -246,3 +246,25 @@ func TestListsAndArrangementsSideBySide(t *testing.T) {
 	assert.Equal(t, 2, status)
 	assert.Contains(t, out, `neither template has a field "who"`)
 }
+
+// Whoever reads only what is printed can tell what was proven, what was looked at, and
+// what was not.
+func TestWhatWasProvenAndLookedAtIsSaid(t *testing.T) {
+	d := newDesk(t)
+	for _, tt := range []struct{ fields, names, outline, want string }{
+		{"client: Who?, gilding: { type: yes-no, default: no }", "", "01 <client>\n02 Work\n", "(2 sets); same-name"},
+		{"client: Who?", "", "01 <client>\n02 Work\n", "Proven for all texts, and not only looked at: sorting.\n"},
+		{"client: Who?", "a: \"<client> <n:00>\"", "01 <client>\n02 Work\n", "Proven for all texts, and not only looked at: sorting, names.\n"},
+		{"client: Who?", "a: \"<client> <topic>\"", "01 <client>\n02 Work\n", "Proven for all texts, and not only looked at: sorting.\n"},
+		{"client: Who?", "", "01<client>\n02 Work\n", ""}, // it depends on the value
+		{"n: { type: number }", "", "<n>\n", "Not looked at: <n> above 99"},
+	} {
+		d.write("t.folders", "---\nfields: { "+tt.fields+" }\nnames: { "+tt.names+" }\n---\nA\n    "+strings.ReplaceAll(strings.TrimSpace(tt.outline), "\n", "\n    ")+"\n")
+		out, _ := d.run("check", "t")
+		if tt.want == "" {
+			assert.NotContains(t, out, "Proven")
+			continue
+		}
+		assert.Contains(t, out, tt.want, out)
+	}
+}

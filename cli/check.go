@@ -201,11 +201,13 @@ func (r *checkRun) template(result *checkResult, src *source, args []string) err
 	if err != nil {
 		return r.tellErrors(t.Name, t.Text, err, statusFound)
 	}
-	if r.wanted("names") {
+	if r.wanted("names") && len(t.Names) > 0 {
 		findings = append(findings, rules.Conventions(t)...)
+		result.Proven = append(result.Proven, "names")
 	}
 	for _, f := range findings {
 		result.put(placed(t, f))
+		result.Proven = slices.DeleteFunc(result.Proven, func(rule string) bool { return rule == f.Rule })
 	}
 	return nil
 }
@@ -222,7 +224,7 @@ func (r *checkRun) judge(result *checkResult, t *template.Template, set *rules.S
 	others := set.Select(func(rule string) bool { return rule != "sorting" })
 	scenarios, left := t.Scenarios(given, r.now)
 	result.Left = left
-	made := 0
+	made, unmade := 0, 0
 	for i, values := range scenarios {
 		if made > maxLooked {
 			result.Left = append(result.Left, fmt.Sprintf("%d of %d sets of values, as this makes so much", len(scenarios)-i, len(scenarios)))
@@ -231,10 +233,12 @@ func (r *checkRun) judge(result *checkResult, t *template.Template, set *rules.S
 		x, err := t.Tree(values, r.flags.limit)
 		if err != nil {
 			if i > 0 {
-				continue // one size is too large, or cannot be made with these values
+				unmade++ // one size is too large, or cannot be made with these values
+				continue
 			}
 			return nil, err
 		}
+		result.Sets++
 		if made += x.Root.Count(); i == 0 {
 			result.facts = tree.Measure(x.Root)
 		}
@@ -249,6 +253,12 @@ func (r *checkRun) judge(result *checkResult, t *template.Template, set *rules.S
 				all = append(all, ordered.Check(x.Root))
 			}
 		}
+	}
+	if unmade > 0 {
+		result.Left = append(result.Left, fmt.Sprintf("%d of %d sets of values, of which no tree can be made here", unmade, len(scenarios)))
+	}
+	if t.HasTexts(given) && len(ordered.Names()) > 0 {
+		result.Proven = append(result.Proven, "sorting")
 	}
 	return rules.Combine(all...), nil
 }

@@ -36,6 +36,8 @@ type checkResult struct {
 	Warnings int       `json:"warnings"`
 	Advice   int       `json:"advice"`
 	Checked  []string  `json:"checked"`            // the rules
+	Sets     int       `json:"sets,omitempty"`     // of values that a template was looked at with
+	Proven   []string  `json:"proven,omitempty"`   // rules that were decided for all texts
 	Left     []string  `json:"left-out,omitempty"` // what values were not looked at
 	Unread   []string  `json:"unread,omitempty"`
 	Unjudged []string  `json:"unjudged,omitempty"` // what lies beside a project, and belongs to none
@@ -127,7 +129,13 @@ func (a *app) verdict(r *checkResult) {
 	if !r.real {
 		what = fmt.Sprintf("the text, %s, %s", term.Count(r.fields, "field"), what)
 	}
+	if r.Sets > 1 {
+		what += fmt.Sprintf(", and as other values make them (%d sets)", r.Sets)
+	}
 	a.screen.Text(term.Dim.Render(term.Sprintf("Checked: %s; %s.", what, strings.Join(r.Checked, ", "))))
+	if len(r.Proven) > 0 {
+		a.screen.Text(term.Dim.Render(term.Sprintf("Proven for all texts, and not only looked at: %s.", strings.Join(r.Proven, ", "))))
+	}
 	if len(r.Left) > 0 {
 		a.screen.Text(term.Dim.Render(term.Sprintf("Not looked at: %s.", strings.Join(r.Left, "; "))))
 	}
