@@ -103,7 +103,7 @@ func TestJSONOfEachCommandThatReports(t *testing.T) {
 		keys []string
 	}{
 		{[]string{"show", "client", "--json"}, []string{"template", "title", "values", "facts", "tree"}},
-		{[]string{"check", "client", "--json"}, []string{"subject", "findings", "errors", "warnings", "advice", "checked"}},
+		{[]string{"check", "client", "--json"}, []string{"subject", "findings", "errors", "warnings", "advice", "checked", "sets", "proven"}},
 		{[]string{"build", "client", "--into", "out", "client=x", "received=today", "--preview", "--json"}, []string{"template", "into", "built", "new", "there", "kept", "blocked", "steps"}},
 	} {
 		out, status := d.run(tt.args...)
