@@ -56,6 +56,7 @@ var contests = []contest{
 	{"check-1M-entries", "find, which only lists them", 1.5, checkFolder},
 	{"match-1M-entries", "find -printf of path, size and time", 1.5, matchProject},
 	{"projects-1000", "find -printf of path, size and time", 1.5, matchMany},
+	{"put-10k", "cp -r, sync, and sha256sum of the copy", 1.2, putFiles},
 	{"upgrade-1000", "as many renames, and reading names, labels and texts", 2, upgradeMany},
 	{"sort-100k-names", "a second for each of five orders", 1, sortSiblings},
 	{"write-1M-names", "fmt.Sprintf with the equal verbs", 1, writeNames},

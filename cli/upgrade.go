@@ -41,7 +41,7 @@ type upgradeRun struct {
 	bad       []string                      // what cannot be upgraded, and why
 	roots     []string                      // the folders that were named
 	trees     map[string]*tree.Node         // all that lies in them
-	parsed    map[string]*parsedLabel       // by the texts of labels
+	project   func(dir string, l *label.Label) (*project.Project, error)
 	followed  *followed
 }
 
@@ -58,7 +58,7 @@ type upgrading struct {
 }
 
 func (a *app) upgradeCommand() *cobra.Command {
-	r := &upgradeRun{app: a, limit: template.DefaultLimit, unfound: map[string]bool{}, templates: map[string]*template.Template{}, trees: map[string]*tree.Node{}, parsed: map[string]*parsedLabel{}}
+	r := &upgradeRun{app: a, limit: template.DefaultLimit, unfound: map[string]bool{}, templates: map[string]*template.Template{}, trees: map[string]*tree.Node{}}
 	c := &cobra.Command{
 		Use:   "upgrade [PROJECT…] [field=value …]",
 		Short: "Bring what was built to the template of today, or to other values.",
@@ -86,6 +86,7 @@ and one undo. Without one, it is the current folder. What is only probable is as
 }
 
 func (r *upgradeRun) run(args []string) error {
+	r.project = r.opener()
 	var paths, values []string
 	for i, arg := range args {
 		if name, _, isValue := strings.Cut(arg, "="); isValue && (i > 0 || !isThere(arg)) && name != "" && !strings.ContainsAny(name, `/\`) {
@@ -242,19 +243,23 @@ type parsedLabel struct {
 	err      error
 }
 
-// project opens a project by its label. Projects of one template have one text.
-func (r *upgradeRun) project(dir string, l *label.Label) (*project.Project, error) {
-	key := l.Template + "\x00" + l.Text + "\x00" + filepath.Dir(dir)
-	k := r.parsed[key]
-	if k == nil {
-		k = &parsedLabel{}
-		k.template, k.missing, k.err = project.Parse(l, r.startersOf(dir))
-		r.parsed[key] = k
+// opener returns what opens projects by their labels. Those of one template have one
+// text, which is read once.
+func (a *app) opener() func(dir string, l *label.Label) (*project.Project, error) {
+	parsed := map[string]*parsedLabel{}
+	return func(dir string, l *label.Label) (*project.Project, error) {
+		key := l.Template + "\x00" + l.Text + "\x00" + filepath.Dir(dir)
+		k := parsed[key]
+		if k == nil {
+			k = &parsedLabel{}
+			k.template, k.missing, k.err = project.Parse(l, a.startersOf(dir))
+			parsed[key] = k
+		}
+		if k.err != nil {
+			return nil, k.err
+		}
+		return project.With(dir, l, k.template, k.missing, a.now)
 	}
-	if k.err != nil {
-		return nil, k.err
-	}
-	return project.With(dir, l, k.template, k.missing, r.now)
 }
 
 // planAll plans upgrades, several at a time.

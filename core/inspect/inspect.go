@@ -277,12 +277,21 @@ func Tree(at string, done func(n int)) (*tree.Node, []tree.Unread, error) {
 	if err != nil {
 		return nil, nil, err
 	}
+	return root, unread, Prune(root)
+}
+
+// Everything reads all that lies in a folder, hidden things among it.
+func Everything(dir string, done func(n int)) (*tree.Node, []tree.Unread, error) {
+	return tree.Read(dir, folderSkipped, done)
+}
+
+// Prune takes out what is hidden, and what programs leave.
+func Prune(root *tree.Node) error {
 	ignored, err := rules.Ignore(nil)
-	if err != nil {
-		return nil, nil, err
+	if err == nil {
+		ignored.Prune(root)
 	}
-	ignored.Prune(root)
-	return root, unread, nil
+	return err
 }
 
 // projectsBelow judges the projects below a folder, and reports whether there are any.

@@ -159,6 +159,13 @@ func (m *matcher) contradicts(conv *template.Convention, values []value.Value, o
 	})
 }
 
+// Contradiction returns the first field of values that were read from a name, in the order
+// of the convention's fields, which contradicts what is known where it is to lie; or "".
+func Contradiction(conv *template.Convention, values []value.Value, known template.Values) (field string) {
+	field, _, _ = disagree(conv, values, func(slot string, _ bool) value.Value { return known[slot] })
+	return field
+}
+
 func disagree(conv *template.Convention, values []value.Value, known func(slot string, free bool) value.Value) (slot string, place value.Value, within bool) {
 	for i, f := range conv.Fields {
 		if !values[i].Given() {

@@ -73,8 +73,8 @@ func (f Filter) test(t *value.Type) (func(value.Value) bool, error) {
 	case f.isRange:
 		return nil, fmt.Errorf("%s is a %s: a range goes with a number or a date", f.Field, t.Kind)
 	case t.Kind == value.Text:
-		want := plainly(f.text)
-		return func(v value.Value) bool { return plainly(v.Text) == want }, nil
+		want := Plainly(f.text)
+		return func(v value.Value) bool { return Plainly(v.Text) == want }, nil
 	}
 	loose := *t
 	loose.Min, loose.Max = nil, nil
@@ -85,9 +85,9 @@ func (f Filter) test(t *value.Type) (func(value.Value) bool, error) {
 	return want.Equal, nil
 }
 
-// plainly makes texts comparable that pictures write in different ways: the
+// Plainly makes texts comparable that pictures write in different ways: the
 // same words in other cases, with other signs between, or without accents.
-func plainly(s string) string {
+func Plainly(s string) string {
 	return cases.Fold().String(pattern.Words(s))
 }
 

@@ -72,6 +72,36 @@ func (n *Name) Shows(slot string, v, w value.Value) bool {
 	return true
 }
 
+// Shown is how a value looks in the slots of a field, or not ok where it cannot stand
+// there. Read says that it was read from a name: of initials, nothing more is known then.
+func (n *Name) Shown(slot string, v value.Value, read bool) (text string, ok bool) {
+	var out []byte
+	only := read && v.Kind == value.Text
+	for i := range n.parts {
+		if b := &n.parts[i]; b.name == slot {
+			only = only && len(b.picture.tokens) == 1 && b.picture.tokens[0].style != nil && b.picture.tokens[0].style.initials
+		}
+	}
+	for i := range n.parts {
+		b := &n.parts[i]
+		if b.name != slot {
+			continue
+		}
+		if only {
+			out = append(append(out, 0), v.Text...)
+			continue
+		}
+		if limit := b.field.Type.Max; limit != nil && v.Kind == value.Text {
+			v.Text = Cut(v.Text, *limit)
+		}
+		var err error
+		if out, err = b.picture.Append(append(out, 0), v); err != nil {
+			return "", false
+		}
+	}
+	return string(out), true
+}
+
 // Loose counts the slots of a name whose texts can be anything, and the
 // characters that stand in it always: of two patterns that read a name, the better
 // one has fewer of the first, then more of the second.

@@ -1,0 +1,243 @@
+package put
+
+import (
+	"cmp"
+	"fmt"
+	"path"
+	"slices"
+	"strings"
+	"time"
+
+	"vestibula/core/naming"
+	"vestibula/core/template"
+	"vestibula/core/tree"
+	"vestibula/core/value"
+)
+
+// A Namer gives files that come in names of a convention.
+type Namer struct {
+	Convention string
+	Given      map[string]template.Raw // values that a person gives
+	// Made returns the day on which a file came about, and from where that is known.
+	Made func(f *File) (day time.Time, from string)
+	Now  time.Time
+
+	numbers map[string]int
+}
+
+// A NameError says what a name still needs.
+type NameError struct {
+	Convention *template.Convention
+	Fields     []*template.Field
+}
+
+// Error names the fields.
+func (e *NameError) Error() string {
+	names := make([]string, len(e.Fields))
+	for i, f := range e.Fields {
+		names[i] = f.Name
+	}
+	return fmt.Sprintf("a name of %s needs %s", e.Convention.Name, strings.Join(names, ", "))
+}
+
+// Name gives files their names and places, in the order in which they came about. Files
+// that the convention is not for, or whose names read by it already, are passed by: they
+// have no outcome. The error says what is missing, or wrong.
+func (n *Namer) Name(p *Planner, files []*File) (map[*File]*Outcome, error) {
+	n.numbers = map[string]int{}
+	type dated struct {
+		*File
+		day  time.Time
+		from string
+	}
+	var list []dated
+	for _, f := range files {
+		_, ending := naming.Split(path.Base(f.Path))
+		for _, g := range p.groups {
+			if g.conv.Name == n.Convention && !f.Link && (len(g.conv.For) == 0 || slices.Contains(g.conv.For, ending)) {
+				stem, _ := naming.Split(path.Base(f.Path))
+				if g.reader.Read(stem, g.values) != nil {
+					day, from := n.Made(f)
+					list = append(list, dated{f, day, from})
+				}
+				break
+			}
+		}
+	}
+	slices.SortStableFunc(list, func(a, b dated) int { return cmp.Or(a.day.Compare(b.day), cmp.Compare(a.Path, b.Path)) })
+	outcomes := map[*File]*Outcome{}
+	for _, d := range list {
+		o, err := n.one(p, d.File, d.day, d.from)
+		if err != nil {
+			return nil, err
+		}
+		outcomes[d.File] = o
+	}
+	return outcomes, nil
+}
+
+// one gives one file its name and place.
+func (n *Namer) one(p *Planner, f *File, day time.Time, from string) (*Outcome, error) {
+	o := &Outcome{File: f}
+	var spots []Spot
+	var conv *template.Convention
+	var lacking *NameError
+	dayFrom := ""
+	for _, g := range p.groups {
+		if g.conv.Name != n.Convention {
+			continue
+		}
+		for _, list := range g.places {
+			for _, h := range list {
+				values, dated, err := n.values(g.conv, h, day)
+				if err != nil {
+					if e, is := err.(*NameError); is {
+						lacking = e
+						continue
+					}
+					return nil, err
+				}
+				for i, field := range g.conv.Fields {
+					g.values[i] = values[field.Name]
+				}
+				if s, ok := g.spot(h); ok && !contains(spots, s) {
+					s.values = values
+					spots, conv = append(spots, s), g.conv
+					if dayFrom = ""; dated {
+						dayFrom = "the day is " + from
+					}
+				}
+			}
+		}
+	}
+	o.Spots = spots
+	switch {
+	case len(spots) == 0 && lacking != nil:
+		return nil, lacking
+	case len(spots) == 0:
+		o.Kind, o.Why = Nowhere, "no folder that holds "+n.Convention+" agrees with its day and values"
+		return o, nil
+	case len(spots) > 1:
+		slices.SortFunc(spots, func(a, b Spot) int {
+			return cmp.Or(cmp.Compare(a.Project.Shown, b.Project.Shown), cmp.Compare(a.Dir, b.Dir))
+		})
+		o.Kind, o.Why, o.Help = Several, "named by "+n.Convention, apart(spots)
+		return o, nil
+	}
+	_, ending := naming.Split(path.Base(f.Path))
+	name, err := n.write(p, conv, &spots[0], ending)
+	if err != nil {
+		o.Kind, o.Why = Nowhere, err.Error()
+		return o, nil
+	}
+	f.Fresh, f.Day = name, dayFrom
+	o.Path, o.Why = path.Join(spots[0].Dir, name), "named by "+n.Convention
+	return o, nil
+}
+
+// values are what a name is made of: what was given, what the place knows, and the day.
+// Dated says that the day came from the file.
+func (n *Namer) values(conv *template.Convention, h *holding, day time.Time) (values template.Values, dated bool, err error) {
+	values = h.place.Values.Clone()
+	known := template.Values{}
+	for _, f := range conv.Fields {
+		if raw, given := n.Given[f.Name]; given {
+			v, err := f.Parse(raw, n.Now)
+			if err != nil {
+				return nil, false, fmt.Errorf("%s %w", f.Name, err)
+			}
+			known[f.Name] = v
+		}
+	}
+	lacking := &NameError{Convention: conv}
+	for _, f := range conv.Fields {
+		v, given := known[f.Name]
+		switch {
+		case given:
+		case values[f.Name].Kind == f.Type.Kind && values[f.Name].Given():
+			continue
+		case f.Next > template.Uncounted:
+			continue
+		case f.Type.Kind == value.Date, f.Type.Kind == value.Month, f.Type.Kind == value.Year:
+			v, dated = f.Type.Specimen(f.Name, value.OfDate(day)), true
+		case f.Default != nil:
+			if v, err = f.Parse(*f.Default, n.Now); err != nil {
+				return nil, false, fmt.Errorf("%s %w", f.Name, err)
+			}
+		default:
+			lacking.Fields = append(lacking.Fields, f)
+			continue
+		}
+		values[f.Name] = v
+	}
+	if len(lacking.Fields) > 0 {
+		return nil, false, lacking
+	}
+	return values, dated, nil
+}
+
+// write makes the name, with the next number where one counts on.
+func (n *Namer) write(p *Planner, conv *template.Convention, s *Spot, ending string) (string, error) {
+	if ending != "" {
+		ending = "." + ending
+	}
+	if series := naming.SeriesOf(conv); series != nil && !s.values[series.Field.Name].Given() {
+		where := s.Project.Shown + "\x00" + s.Dir
+		switch series.Field.Next {
+		case template.InProject:
+			where = s.Project.Shown
+		case template.Everywhere:
+			where = ""
+		}
+		key := where + "\x00" + series.Within(s.values)
+		next, known := n.numbers[key]
+		if !known {
+			next, _ = series.Next(s.values, p.counted(conv, s, series.Field.Next))
+		}
+		if err := series.Fits(next); err != nil {
+			return "", err
+		}
+		n.numbers[key] = next + 1
+		s.values = s.values.Clone()
+		s.values[series.Field.Name] = value.OfNumber(next)
+	}
+	name, _, err := conv.Write(s.values)
+	if err != nil {
+		return "", err
+	}
+	if err := naming.Check(conv, name+ending, s.values); err != nil {
+		return "", fmt.Errorf("%q is no name for this convention: %w", name+ending, err)
+	}
+	return name + ending, nil
+}
+
+// counted are the names that a number counts on from.
+func (p *Planner) counted(conv *template.Convention, s *Spot, scope template.Scope) (names []string) {
+	if scope == template.InFolder {
+		at := s.Project.Root
+		for name := range strings.SplitSeq(s.Dir, "/") {
+			if at = at.Child(name); at == nil {
+				return nil
+			}
+		}
+		for _, c := range at.Children {
+			names = append(names, c.Name)
+		}
+		return names
+	}
+	for _, pr := range p.Projects {
+		if scope == template.InProject && pr != s.Project {
+			continue
+		}
+		reader := naming.NewFolders(pr.Template)
+		for at, c := range pr.Root.All() {
+			if c.Kind != tree.File {
+				continue
+			}
+			if by, _, misfit := reader.Read(path.Base(path.Dir("x/"+at)), c.Name); misfit == nil && by.Name == conv.Name || misfit != nil && misfit.Tied {
+				names = append(names, c.Name)
+			}
+		}
+	}
+	return names
+}

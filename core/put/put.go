@@ -1,0 +1,432 @@
+// Package put finds where files that come in belong: by the convention that reads their
+// names, by what folders hold, by where they lay in their source, and by the values that
+// their names share with projects. It says of each file where it goes, where it is
+// already, where it could go, or why it has no place, and plans what brings it there.
+//
+// What is not certain is not done: a file that could go to several places goes nowhere.
+package put
+
+import (
+	"cmp"
+	"fmt"
+	"path"
+	"slices"
+	"strings"
+
+	"github.com/bmatcuk/doublestar/v4"
+
+	"vestibula/core/match"
+	"vestibula/core/naming"
+	"vestibula/core/pattern"
+	"vestibula/core/project"
+	"vestibula/core/template"
+	"vestibula/core/tree"
+	"vestibula/core/value"
+)
+
+// A File is one that comes in.
+type File struct {
+	Path    string // from its source, with slashes
+	At      string // where it lies on the disk, absolute, with slashes; empty in an archive
+	Source  int    // the number of its source
+	Entry   tree.Entry
+	Content tree.Content // of what lies in an archive
+	Link    bool         // it is a link to somewhere else
+	Fresh   string       // the name that it is given; empty where it keeps its own
+	Day     string       // where the day in that name is from, for a person
+}
+
+// Name is the file's name, or the one that it is given.
+func (f *File) Name() string {
+	if f.Fresh != "" {
+		return f.Fresh
+	}
+	return path.Base(f.Path)
+}
+
+// A Project is one that files can be put into.
+type Project struct {
+	*project.Layout
+	Shown string // how it is called to a person
+
+	words []string // the texts that tell it from the others, as plain words
+	files map[string]bool
+}
+
+// A Kind is what becomes of a file.
+type Kind uint8
+
+// The kinds.
+const (
+	Goes    Kind = iota // it goes to one place
+	There               // it is there already
+	Several             // it could go to several places
+	Nowhere             // it has no place
+)
+
+// A Spot is a folder that a file belongs in.
+type Spot struct {
+	Project *Project
+	Dir     string // from the project's own folder
+	Line    *template.Line
+	place   *match.Place
+	values  template.Values // of the project, the way and the file's name
+}
+
+// An Outcome is what was found out about a file.
+type Outcome struct {
+	File  *File
+	Kind  Kind
+	Spots []Spot // one of Goes; of There, where it is; of Several, where it could go
+	Path  string // of Goes and There, from the project's own folder
+	Why   string // what it follows from, or why it has no place
+	Help  string // what would give it one, or would tell the places apart
+}
+
+// A Planner finds the places of files. It must not be shared between goroutines.
+type Planner struct {
+	Projects []*Project
+	Below    string // a folder of the projects that files are put below; "" for all
+
+	groups  []*group
+	endings map[string][]*holding // by endings
+	sources []*holding            // that hold what lay at some place of its source
+	byWord  map[string][]*Project // by the first word of what tells projects apart
+}
+
+// A holding is a place that holds something.
+type holding struct {
+	project *Project
+	place   *match.Place
+	rank    int
+}
+
+// A group is what holds files of one convention: places of one line, by what they know.
+type group struct {
+	conv   *template.Convention
+	loose  int
+	fixed  int
+	says   bool // its names say more than free texts do
+	reader *pattern.Reader
+	values []value.Value
+	slots  []int // the conventions' fields by which the places are told apart
+	places map[string][]*holding
+}
+
+// Ranks of what says where a file belongs.
+const (
+	byKind = iota
+	byEnding
+	bySource
+	byName
+)
+
+// NewPlanner returns a planner for projects.
+func NewPlanner(projects []*Project) *Planner {
+	p := &Planner{Projects: projects, endings: map[string][]*holding{}, byWord: map[string][]*Project{}}
+	groups := map[*template.Convention][]*group{}
+	for _, pr := range projects {
+		for _, place := range pr.Places {
+			l := place.Line
+			if l == nil || !l.HoldsAnything() && len(l.Sources) == 0 || int(place.Want.Nth) < len(l.Names)-1 {
+				continue // the last folder of a chain holds
+			}
+			for _, conv := range l.Holds {
+				p.hold(groups, conv, &holding{pr, place, byName})
+			}
+			for _, ending := range l.Endings {
+				p.endings[ending] = append(p.endings[ending], &holding{pr, place, byEnding})
+			}
+			for _, kind := range l.Kinds {
+				for _, ending := range template.FileKinds[kind] {
+					p.endings[ending] = append(p.endings[ending], &holding{pr, place, byKind})
+				}
+			}
+			if len(l.Sources) > 0 {
+				p.sources = append(p.sources, &holding{pr, place, bySource})
+			}
+		}
+	}
+	slices.SortStableFunc(p.groups, func(a, b *group) int {
+		return cmp.Or(cmp.Compare(a.loose, b.loose), cmp.Compare(b.fixed, a.fixed))
+	})
+	p.tell()
+	return p
+}
+
+// hold adds a place that holds files of a convention.
+func (p *Planner) hold(groups map[*template.Convention][]*group, conv *template.Convention, h *holding) {
+	// What the place knows in full is what it is found by.
+	var slots []int
+	for i, f := range conv.Fields {
+		if v := h.place.Values[f.Name]; v.Given() && !v.Empty() && v.Kind == f.Type.Kind && (v.Kind == value.Text || v.Kind == value.Choice || v.Kind == value.Number) {
+			slots = append(slots, i)
+		}
+	}
+	var g *group
+	for _, known := range groups[conv] {
+		if slices.Equal(known.slots, slots) {
+			g = known
+		}
+	}
+	if g == nil {
+		g = &group{conv: conv, slots: slots, reader: conv.Pattern.Reader(), values: make([]value.Value, len(conv.Fields)), places: map[string][]*holding{}}
+		g.loose, g.fixed = conv.Pattern.Loose()
+		g.says = slices.ContainsFunc(conv.Fields, func(f *template.Field) bool { return f.Type.Kind != value.Text })
+		groups[conv] = append(groups[conv], g)
+		p.groups = append(p.groups, g)
+	}
+	key := g.key(func(slot string) value.Value { return h.place.Values[slot] }, false)
+	g.places[key] = append(g.places[key], h)
+}
+
+// key is what values look like in names of the convention.
+func (g *group) key(lookup func(slot string) value.Value, read bool) string {
+	var key strings.Builder
+	for _, i := range g.slots {
+		f := g.conv.Fields[i]
+		text, ok := g.conv.Pattern.Shown(f.Name, lookup(f.Name), read)
+		if !ok {
+			return "\x00"
+		}
+		key.WriteString(text)
+		key.WriteByte(0)
+	}
+	return key.String()
+}
+
+// tell finds the words that tell projects apart: texts of their labels that not all of
+// them have.
+func (p *Planner) tell() {
+	count := map[string]int{}
+	texts := make([][]string, len(p.Projects))
+	for i, pr := range p.Projects {
+		for _, name := range pr.Template.FieldNames() {
+			v := pr.Values[name]
+			if v.Kind != value.Text || len([]rune(v.Text)) < 3 {
+				continue
+			}
+			words := naming.Plainly(v.Text)
+			texts[i] = append(texts[i], words)
+			count[words]++
+		}
+	}
+	for i, pr := range p.Projects {
+		for _, words := range texts[i] {
+			if first, _, _ := strings.Cut(words, " "); count[words] < len(p.Projects) && first != "" {
+				pr.words = append(pr.words, words)
+				if !slices.Contains(p.byWord[first], pr) {
+					p.byWord[first] = append(p.byWord[first], pr)
+				}
+			}
+		}
+	}
+}
+
+// named returns the projects whose values stand in the name of a file, those with the
+// most words.
+func (p *Planner) named(name string) (found []*Project) {
+	stem, _ := naming.Split(name)
+	plain := " " + naming.Plainly(stem) + " "
+	most := 0
+	for word := range strings.FieldsSeq(plain) {
+		for _, pr := range p.byWord[word] {
+			for _, words := range pr.words {
+				n := strings.Count(words, " ") + 1
+				if n < most || !strings.Contains(plain, " "+words+" ") || slices.Contains(found, pr) && n == most {
+					continue
+				}
+				if n > most {
+					found, most = nil, n
+				}
+				found = append(found, pr)
+			}
+		}
+	}
+	return found
+}
+
+// Place finds where a file belongs. It does not look at what lies there.
+func (p *Planner) Place(f *File) *Outcome {
+	o := &Outcome{File: f}
+	if f.Link {
+		o.Kind, o.Why = Nowhere, "it is a link to somewhere else, and is not followed"
+		return o
+	}
+	name := f.Name()
+	spots, why := p.spots(f, name)
+	if p.Below != "" {
+		spots = slices.DeleteFunc(spots, func(s Spot) bool { return s.Dir != p.Below && !strings.HasPrefix(s.Dir, p.Below+"/") })
+	}
+	if len(spots) > 1 {
+		if named := p.named(name); len(named) > 0 {
+			fit := slices.DeleteFunc(slices.Clone(spots), func(s Spot) bool { return !slices.Contains(named, s.Project) })
+			if len(fit) > 0 && len(fit) < len(spots) {
+				spots, why = fit, why+", and its name names the project"
+			}
+		}
+	}
+	o.Spots, o.Why = spots, why
+	switch len(spots) {
+	case 0:
+		o.Kind = Nowhere
+		o.Why, o.Help = p.nowhere(name)
+	case 1:
+		o.Path = path.Join(spots[0].Dir, name)
+	default:
+		o.Kind = Several
+		o.Help = apart(spots)
+	}
+	return o
+}
+
+// spots finds the folders that a file could belong in, by what says most.
+func (p *Planner) spots(f *File, name string) (spots []Spot, why string) {
+	stem, ending := naming.Split(name)
+	best := -1
+	for i, g := range p.groups {
+		if best >= 0 && (g.loose != p.groups[best].loose || g.fixed != p.groups[best].fixed) {
+			break
+		}
+		if len(g.conv.For) > 0 && !slices.Contains(g.conv.For, ending) || g.reader.Read(stem, g.values) != nil {
+			continue
+		}
+		for _, h := range g.places[g.key(g.value, true)] {
+			if s, ok := g.spot(h); ok && !contains(spots, s) {
+				spots, best = append(spots, s), i
+				why = "its name reads as " + g.conv.Name
+			}
+		}
+	}
+	if len(spots) > 0 || p.elsewhere(stem, ending) != nil {
+		return spots, why
+	}
+	for _, h := range p.sources {
+		for _, pattern := range h.place.Line.Sources {
+			if ok, err := doublestar.Match(strings.ToLower(pattern), strings.ToLower(f.Path)); ok && err == nil {
+				if s := (Spot{h.project, h.place.Path, h.place.Line, h.place, h.place.Values}); !h.place.Open && !contains(spots, s) {
+					spots, why = append(spots, s), "it lay in "+path.Dir(f.Path)
+				}
+			}
+		}
+	}
+	if len(spots) > 0 {
+		return spots, why
+	}
+	for _, rank := range []int{byEnding, byKind} {
+		for _, h := range p.endings[ending] {
+			s := Spot{h.project, h.place.Path, h.place.Line, h.place, h.place.Values}
+			if h.rank == rank && !h.place.Open && !contains(spots, s) {
+				spots, why = append(spots, s), "by its kind, ."+ending
+			}
+		}
+		if len(spots) > 0 {
+			return spots, why
+		}
+	}
+	return nil, ""
+}
+
+// elsewhere returns the group that reads a name which contradicts all of its places, and
+// so belongs to something that is not here; of free texts alone, that is not said.
+func (p *Planner) elsewhere(stem, ending string) *group {
+	for _, g := range p.groups {
+		if g.says && (len(g.conv.For) == 0 || slices.Contains(g.conv.For, ending)) && g.reader.Read(stem, g.values) == nil {
+			return g
+		}
+	}
+	return nil
+}
+
+func contains(spots []Spot, s Spot) bool {
+	return slices.ContainsFunc(spots, func(t Spot) bool { return t.Project == s.Project && t.Dir == s.Dir })
+}
+
+func (g *group) value(slot string) value.Value {
+	for i, f := range g.conv.Fields {
+		if f.Name == slot {
+			return g.values[i]
+		}
+	}
+	return value.Value{}
+}
+
+// spot returns the folder that a name which was just read says, if the place agrees.
+func (g *group) spot(h *holding) (Spot, bool) {
+	if match.Contradiction(g.conv, g.values, h.place.Values) != "" {
+		return Spot{}, false
+	}
+	values := h.place.Values
+	if h.place.Open {
+		values = values.Clone()
+		for i, f := range g.conv.Fields {
+			if g.values[i].Given() && !values[f.Name].Given() {
+				values[f.Name] = g.values[i]
+			}
+		}
+	}
+	dir, ok := resolved(h.place, values)
+	return Spot{h.project, dir, h.place.Line, h.place, values}, ok
+}
+
+// resolved is the path of a place which stands for any number of folders, for values.
+func resolved(p *match.Place, values template.Values) (dir string, ok bool) {
+	if p.Up == nil || !p.Open {
+		return p.Path, true
+	}
+	up, ok := resolved(p.Up, values)
+	if !ok || int(p.Want.Nth) >= len(p.Line.Names) {
+		return "", false
+	}
+	name, whole, err := p.Line.Names[p.Want.Nth].Write(func(slot string) value.Value { return values[slot] }, 2)
+	return path.Join(up, name), whole && err == nil
+}
+
+// apart says what would tell places apart.
+func apart(spots []Spot) string {
+	if slices.ContainsFunc(spots, func(s Spot) bool { return s.Project != spots[0].Project }) {
+		for _, name := range spots[0].Project.Template.FieldNames() {
+			seen := map[string]bool{}
+			for _, s := range spots {
+				seen[s.Project.Values[name].String()] = true
+			}
+			if len(seen) > 1 {
+				return fmt.Sprintf("a name that says the %s would tell", name)
+			}
+		}
+		return "name the project with --into"
+	}
+	return "name the folder with --into"
+}
+
+// nowhere says why a file has no place, and what would give it one.
+func (p *Planner) nowhere(name string) (why, help string) {
+	stem, ending := naming.Split(name)
+	if g := p.elsewhere(stem, ending); g != nil {
+		for _, list := range g.places {
+			for _, h := range list {
+				if slot := match.Contradiction(g.conv, g.values, h.place.Values); slot != "" {
+					return fmt.Sprintf("its name reads as %s, and says %s %s, which no place here has", g.conv.Name, slot, g.value(slot)), "build the project that it belongs to, or give it another name"
+				}
+			}
+		}
+		return fmt.Sprintf("its name reads as %s, and the folder for it cannot be told from that", g.conv.Name), "name the folder with --into"
+	}
+	var closest *pattern.Misfit
+	var conv *template.Convention
+	for _, g := range p.groups {
+		if len(g.conv.For) > 0 && !slices.Contains(g.conv.For, ending) {
+			continue
+		}
+		if misfit := g.reader.Read(stem, g.values); misfit != nil && (closest == nil || misfit.Closer(closest)) {
+			closest, conv = misfit, g.conv
+		}
+	}
+	switch {
+	case closest != nil && (len(conv.For) > 0 || closest.At > 0):
+		return fmt.Sprintf("its name does not read as %s: %s", conv.Name, closest.Message), "give it that name, or let vestibula rename do it"
+	case ending == "":
+		return "nothing holds files without an ending", ""
+	}
+	return fmt.Sprintf("nothing holds files that end in .%s", ending), fmt.Sprintf("`holds: *.%s` behind a folder of the template gives them a place", ending)
+}
