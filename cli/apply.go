@@ -138,6 +138,7 @@ type undertaking struct {
 	total     int    // how many things are made or changed, for the bar
 	again     string // what to do after a failure that left something
 	noJournal bool
+	keep      bool                   // what was done stays where it fails
 	bar       func(done func(n int)) // takes the bar's counter where something else counts; may be nil
 }
 
@@ -147,7 +148,7 @@ func (a *app) carryOut(u undertaking) (*journal.Record, error) {
 	done, end := a.progress(u.doing, u.total)
 	stop, release := signal.NotifyContext(context.Background(), os.Interrupt)
 	w := a.writer()
-	w.NoJournal, w.Stop, w.Done = u.noJournal, stop.Done(), done
+	w.NoJournal, w.Keep, w.Stop, w.Done = u.noJournal, u.keep, stop.Done(), done
 	if u.bar != nil {
 		w.Done = nil
 		u.bar(done)
@@ -174,6 +175,12 @@ func (u *undertaking) told(err error) error {
 		return refused("wait until it has ended, and try again", "%v", busy)
 	case errors.As(err, &inTheWay):
 		return refused("run the same command again: the plan is another one now", "Nothing was changed: something has changed meanwhile: %s", blocked(inTheWay.Blocked, nil))
+	case errors.As(err, &failed) && failed.Kept:
+		help := "what was done until then is whole, and stays. The same command goes on; vestibula undo takes it back"
+		if errors.Is(err, disk.ErrStopped) {
+			return refused(help, "Stopped.")
+		}
+		return refused(help, "Stopped at %v", failed)
 	case errors.As(err, &failed):
 		help := "all that had been done is taken back; nothing of yours was touched"
 		if n := len(failed.Left); n > 0 {

@@ -550,7 +550,7 @@ func (r *putRun) carryOut() error {
 		}
 	}
 	title := filepath.Base(filepath.FromSlash(r.base))
-	if _, err := r.app.carryOut(undertaking{plan: p, doing: "putting", total: len(set.Changes), again: "vestibula undo takes it back",
+	if _, err := r.app.carryOut(undertaking{plan: p, doing: "putting", keep: true, total: len(set.Changes), again: "vestibula undo takes it back",
 		head: journal.Head{What: "put", Title: string(what) + " into " + title, Project: title, Roots: roots}}); err != nil {
 		return err
 	}

@@ -67,7 +67,7 @@ func (s *Set) Order(work string) ([]Change, []Obstacle) {
 	if bad := o.index(); len(bad) > 0 {
 		return nil, bad
 	}
-	if len(o.sources) == 0 && o.parentsFirst() {
+	if len(o.sources) == 0 && len(o.copies) == 0 && o.parentsFirst() {
 		return s.Changes, nil // nothing moves, as in every build
 	}
 	o.out = make([]Change, 0, len(s.Changes))
@@ -292,6 +292,7 @@ func (o *order) place(i int) {
 		o.lift(i) // some systems take the two names for one
 	}
 	out := *c
+	out.Loose = c.Op == Copy && o.aside(c)
 	switch c.Op {
 	case Move:
 		now := o.now(c.source())
@@ -321,6 +322,29 @@ func (o *order) alone(c *Change) bool {
 		_, taken = o.near[folded]
 	}
 	return !taken
+}
+
+// aside reports whether a copy has to do with no other change than those that make the
+// folders for it, which stand before it by now.
+func (o *order) aside(c *Change) bool {
+	from, to := key{c.FromIn, c.From}, key{c.In, c.Path}
+	if o.reach(from.parent()) {
+		return false
+	}
+	for _, at := range []key{from, to, to.folded()} {
+		if _, goes := o.sources[at]; goes {
+			return false
+		}
+		if _, near := o.near[at]; near {
+			return false
+		}
+	}
+	for at := to.parent(); at.path != "."; at = at.parent() {
+		if _, goes := o.sources[at]; goes {
+			return false
+		}
+	}
+	return true
 }
 
 // remove removes something, after all that lies in it has gone.

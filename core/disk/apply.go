@@ -32,6 +32,9 @@ type Writer struct {
 	Spare string
 	// NoJournal says that nothing is written down, so that nothing can be undone.
 	NoJournal bool
+	// Keep says that what was done stays where a run fails or is stopped: its record is one
+	// that was cut short, and can be taken back as far as it came.
+	Keep bool
 	// Done, if it is not nil, is called with how many things were just made or
 	// changed, from several goroutines.
 	Done func(n int)
@@ -184,6 +187,7 @@ type ApplyError struct {
 	Path string
 	Err  error
 	Left []string
+	Kept bool // nothing was taken back: see [Writer.Keep]
 }
 
 // Error returns where the run failed and why.
@@ -263,7 +267,7 @@ func (w *Writer) Apply(p *Plan, head journal.Head) (record *journal.Record, err 
 	err = r.carryOut(record.Roots)
 	var failed *ApplyError
 	if errors.As(err, &failed) {
-		if len(failed.Left) == 0 {
+		if len(failed.Left) == 0 && !failed.Kept {
 			_ = j.Finish(record.Number, journal.TakenBack, nil) // without its end it is cut short, which does no harm
 		}
 		return record, err
@@ -392,6 +396,11 @@ func (r *run) carryOut(roots []journal.Root) error {
 		return nil
 	}
 	failed, alone := &ApplyError{Path: at, Err: err}, true
+	if r.writer.Keep && r.number >= 0 {
+		r.tidy(false)
+		failed.Kept = true
+		return failed
+	}
 	r.times.allAgain()
 	for _, c := range change.Invert(append(r.plan.List[:r.upto:r.upto], r.partly...)) {
 		// What cannot be taken back stays, and what was done before it: the disk is
@@ -433,6 +442,9 @@ func (r *run) all() (at string, err error) {
 		switch c := &list[i]; {
 		case c.Op == change.Make:
 			at, err = r.makeAll(list[i:n])
+		case c.Op == change.Copy && n-i > 1:
+			n = min(n, i+copiesTogether)
+			at, err = r.copyAll(i, n)
 		case n-i > enough:
 			at, err = r.moveAll(i, n)
 		default:

@@ -143,6 +143,9 @@ func (h faulty) SetTime(name string, ns int64) error {
 	return h.fault.or(func() error { return h.inner.SetTime(name, ns) })
 }
 
+// SyncDisk does not wait either.
+func (h faulty) SyncDisk() error { return h.fault.now() }
+
 type faultyFile struct {
 	folder.File
 	fault *fault
@@ -417,4 +420,77 @@ func TestAFaultAmongSeveralBuildersIsTakenBack(t *testing.T) {
 		}
 		require.Len(t, w.now(), 1+40*(2+2*30))
 	}
+}
+
+// A card that is pulled out half way: what was copied stays, whole files only, the card is
+// as it was, what was copied can be taken back, and the next run brings the rest.
+func TestCopiesThatWereMadeStayWhereTheRestFails(t *testing.T) {
+	copiesTogether = 4
+	t.Cleanup(func() { copiesTogether = 1024 })
+	f := &fault{}
+	f.inject(t)
+	partly := false
+	for k := 1; ; k++ {
+		f.reset()
+		w := newWorld(t, 1, 0)
+		var changes []change.Change
+		want := map[string]string{}
+		for i := range 10 {
+			name := fmt.Sprintf("%02d.txt", i)
+			require.NoError(t, os.WriteFile(filepath.Join(w.places[1], name), []byte("text "+name), 0o666))
+			changes = append(changes, change.Change{Op: change.Copy, FromIn: 1, From: name, Path: "in/" + name})
+			want["0:in/"+name] = "text " + name
+		}
+		before := w.now()
+		set(w, append([]change.Change{{Op: change.Make, Path: "in", Node: &tree.Node{}}}, changes...)...)
+		p, err := Prepare(w.set)
+		require.NoError(t, err)
+		f.reset()
+		f.at, f.err = k, syscall.EIO // from then on
+		writer := w.writer()
+		writer.Keep = true
+		_, err = writer.Apply(p, journal.Head{What: "test", Roots: []journal.Root{{Path: "."}}})
+		f.reset()
+		if err == nil {
+			break
+		}
+		now := w.now()
+		var rest []change.Change
+		for at, text := range want {
+			if _, there := now[at]; there {
+				require.Equal(t, text, now[at], "operation %d", k)
+			}
+		}
+		for _, c := range changes {
+			if _, there := now["0:"+c.Path]; !there {
+				rest = append(rest, c)
+			}
+		}
+		partly = partly || len(rest) > 0 && len(rest) < len(changes)
+		for at, text := range before {
+			require.Equal(t, text, now[at], "operation %d", k)
+		}
+		if k%3 == 0 { // taken back
+			if w.end() == journal.Done { // only its end was not written down well
+				_, err := w.undo("test")
+				require.NoError(t, err, "operation %d", k)
+			}
+			w.settle(1, fmt.Sprintf("operation %d", k))
+			require.Equal(t, before, w.now(), "operation %d", k)
+			continue
+		}
+		if _, made := now["0:in"]; !made {
+			rest = append([]change.Change{{Op: change.Make, Path: "in", Node: &tree.Node{}}}, rest...)
+		}
+		set(w, rest...)
+		if len(rest) > 0 {
+			_, err = w.apply()
+			require.NoError(t, err, "operation %d", k)
+		}
+		now = w.now()
+		for at, text := range want {
+			require.Equal(t, text, now[at], "operation %d", k)
+		}
+	}
+	require.True(t, partly)
 }

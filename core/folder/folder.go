@@ -41,6 +41,8 @@ type Folder interface {
 	Writable() error
 	// Sync has the names in the folder on the disk as well.
 	Sync() error
+	// SyncDisk has all on the disk that was written to it; only where [SyncsDisks].
+	SyncDisk() error
 	Close() error
 }
 
@@ -120,15 +122,25 @@ func (h noClose) Behind() Folder { return h.inner }
 
 // Write makes a file and returns when what fill writes is on the disk.
 func Write(h Folder, name string, perm fs.FileMode, fill func(f File) error) error {
+	return Fill(h, name, perm, func(f File) error {
+		err := fill(f)
+		if e := f.Sync(); err == nil {
+			err = e
+		}
+		return err
+	})
+}
+
+// Fill makes a file, as [Write] does; what fill writes is on the disk only later: see
+// [Folder.SyncDisk].
+func Fill(h Folder, name string, perm fs.FileMode, fill func(f File) error) error {
 	f, err := h.Create(name, perm)
 	if err != nil {
 		return err
 	}
 	err = fill(f)
-	for _, step := range []func() error{f.Sync, f.Close} {
-		if e := step(); err == nil {
-			err = e
-		}
+	if e := f.Close(); err == nil {
+		err = e
 	}
 	return err
 }

@@ -11,6 +11,7 @@ import (
 	"fmt"
 	"io"
 	"io/fs"
+	"maps"
 	"os"
 	"path/filepath"
 	"slices"
@@ -425,10 +426,14 @@ func InPlaces(changes []change.Change, own []string, places *[]string) []change.
 	return changes
 }
 
-// Copied notes, before a copy gets its name, what it holds. Line is the number of
-// its change among the lines of the record.
-func (j *Journal) Copied(number, line int, sum string) error {
-	return j.note(number, sumLine{&line, sum})
+// Copied notes, before copies get their names, what they hold: by the numbers of their
+// changes among the lines of the record.
+func (j *Journal) Copied(number int, sums map[int]string) error {
+	lines := make([]any, 0, len(sums))
+	for _, line := range slices.Sorted(maps.Keys(sums)) {
+		lines = append(lines, sumLine{&line, sums[line]})
+	}
+	return j.note(number, lines...)
 }
 
 // Forget takes the changes out of a record: it can no longer be taken back. Its

@@ -255,8 +255,13 @@ func (p *Planner) Place(f *File) *Outcome {
 	}
 	name := f.Name()
 	spots, why := p.spots(f, name)
-	if p.Below != "" {
+	if p.Below != "" && len(spots) > 0 {
+		first := spots[0].Dir
 		spots = slices.DeleteFunc(spots, func(s Spot) bool { return s.Dir != p.Below && !strings.HasPrefix(s.Dir, p.Below+"/") })
+		if len(spots) == 0 {
+			o.Kind, o.Why, o.Help = Nowhere, "it belongs into "+first+", and not below "+p.Below, "leave that folder out of --into"
+			return o
+		}
 	}
 	if len(spots) > 1 {
 		if named := p.named(name); len(named) > 0 {
