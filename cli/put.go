@@ -346,7 +346,7 @@ func (r *putRun) packed(source int, file string) error {
 	}
 	r.archives = append(r.archives, c)
 	if n := len(c.Outside); n > 0 {
-		r.note(term.Sprintf("%s leads out of %s, and is left out: %s", term.Count(n, "entry"), filepath.Base(file), c.Outside[0]))
+		r.note(term.Sprintf("%s in %s would lead out of it, and%s left out: %s", term.Count(n, "name"), filepath.Base(file), isOrAre(n), c.Outside[0]))
 	}
 	ignored := map[string]bool{}
 	all := c.Root.Copy()

@@ -9,7 +9,9 @@ import (
 	"encoding/xml"
 	"io"
 	"regexp"
+	"slices"
 	"strings"
+	"sync"
 	"time"
 
 	"github.com/evanoberholster/imagemeta"
@@ -29,10 +31,10 @@ const (
 	Changed    = "from the time of the file"
 )
 
-// pictures, documents and packages are the endings of files that say when they came
-// about.
+// pictures are the endings of photographs that say when they were taken, and packages
+// those of office documents that say when they were begun.
 var (
-	pictures = strings.Fields("jpg jpeg tif tiff heic heif avif dng cr2 cr3 nef arw raf orf rw2 srw png")
+	pictures = strings.Fields("jpg jpeg tif tiff heic heif avif dng cr2 cr3 nef arw raf orf rw2 pef")
 	packages = strings.Fields("docx xlsx pptx odt ods odp")
 )
 
@@ -42,9 +44,9 @@ var (
 func Of(f File, ending string, size int64, changed, now time.Time) (when time.Time, from string) {
 	say, from := func(string, File, int64) (time.Time, bool) { return time.Time{}, false }, Changed
 	switch {
-	case has(pictures, ending):
+	case slices.Contains(pictures, ending):
 		say, from = picture, Photograph
-	case has(packages, ending):
+	case slices.Contains(packages, ending):
 		say, from = packaged, Document
 	case ending == "pdf":
 		say, from = portable, Document
@@ -53,15 +55,6 @@ func Of(f File, ending string, size int64, changed, now time.Time) (when time.Ti
 		return when, from
 	}
 	return changed, Changed
-}
-
-func has(list []string, ending string) bool {
-	for _, e := range list {
-		if e == ending {
-			return true
-		}
-	}
-	return false
 }
 
 // guarded keeps a reader that a broken file breaks from breaking the program.
@@ -82,7 +75,7 @@ func picture(_ string, f File, size int64) (time.Time, bool) {
 		return time.Time{}, false
 	}
 	for _, t := range []time.Time{e.DateTimeOriginal(), e.CreateDate()} {
-		if !t.IsZero() && t.Year() > 1 {
+		if t.Year() > 1 {
 			// The camera's clock is the one on the wall, whatever zone it names.
 			return time.Date(t.Year(), t.Month(), t.Day(), t.Hour(), t.Minute(), t.Second(), t.Nanosecond(), time.UTC), true
 		}
@@ -139,7 +132,7 @@ func day(text string) (time.Time, bool) {
 }
 
 // created is the date of a PDF (ISO 32000-1, 7.9.4).
-var created = regexp.MustCompile(`/CreationDate\s*\(D:(\d{4})(\d{2})(\d{2})`)
+var created = sync.OnceValue(func() *regexp.Regexp { return regexp.MustCompile(`/CreationDate\s*\(D:(\d{4})(\d{2})(\d{2})`) })
 
 // maxEnds is how much is read at each end of a PDF.
 const maxEnds = 1 << 20
@@ -151,7 +144,7 @@ func portable(_ string, f File, size int64) (time.Time, bool) {
 		if err != nil {
 			return time.Time{}, false
 		}
-		if all := created.FindAllSubmatch(data, -1); len(all) > 0 {
+		if all := created().FindAllSubmatch(data, -1); len(all) > 0 {
 			m := all[len(all)-1]
 			t, err := time.Parse("20060102", string(bytes.Join(m[1:], nil)))
 			return t, err == nil

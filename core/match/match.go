@@ -226,8 +226,10 @@ type matcher struct {
 	naming  map[*template.Line]*naming.Reader // of the conventions that a line holds
 	all     *naming.Reader                    // of all conventions
 	series  map[*template.Convention]*naming.Series
-	spots   map[*tree.Node]spot   // of wanted folders that are there
-	gone    map[*tree.Node]*Thing // wanted things that are missing
+	olders  map[*template.Convention]*naming.Older
+	named   map[*tree.Node]map[string]bool // names that files get, by their folders
+	spots   map[*tree.Node]spot            // of wanted folders that are there
+	gone    map[*tree.Node]*Thing          // wanted things that are missing
 	missing []*Thing
 	strays  []stray
 	owners  []spot // folders in which everything is the owner's

@@ -55,20 +55,21 @@ func (m *matcher) held(line *template.Line, want *tree.Node, at spot) {
 		if slot, place, within := m.contradicts(conv, values, false); slot != "" {
 			m.contradiction(at, want, conv, values, slot, place, within)
 		}
+	case m.older(line, at):
 	case misfit != nil && misfit.Tied: // an error of the template, and no fault of the file
 		at.node.Marks |= tree.Conforms
 	case line.Takes(end):
 	default:
 		t := m.tell(&Thing{Kind: Unfit, Node: at.node, Path: at.path})
-		if len(line.Holds) > 0 {
-			t.Says = m.example(line.Holds[0])
-			if end != "" {
-				t.Says += "." + end
-			}
-		}
 		f := looseFile{spot: at, thing: t, want: want}
 		for _, c := range line.Holds {
-			f.spoken = f.spoken || len(c.For) == 0 || slices.Contains(c.For, end)
+			if f.spoken || len(c.For) > 0 && !slices.Contains(c.For, end) {
+				continue
+			}
+			f.spoken = true
+			if t.Says = m.example(c); t.Says != "" && end != "" {
+				t.Says += "." + end
+			}
 		}
 		if m.all != nil {
 			if conv, values, misfit := m.all.Read(at.node.Name); misfit == nil {
@@ -77,6 +78,63 @@ func (m *matcher) held(line *template.Line, want *tree.Node, at spot) {
 		}
 		m.loose = append(m.loose, f)
 	}
+}
+
+// older tells of a file whose name a convention of its folder had before: it is known what
+// it is called now, where the old name and the place say enough.
+func (m *matcher) older(line *template.Line, at spot) bool {
+	stem, ending := naming.Split(at.node.Name)
+	for _, conv := range line.Holds {
+		if len(conv.Was) == 0 || len(conv.For) > 0 && !slices.Contains(conv.For, ending) {
+			continue
+		}
+		o := m.olders[conv]
+		if o == nil {
+			if m.olders == nil {
+				m.olders = map[*template.Convention]*naming.Older{}
+			}
+			o = naming.NewOlder(conv, conv.Was)
+			m.olders[conv] = o
+		}
+		read, misfit := o.Read(stem)
+		if misfit != nil || read == nil {
+			continue
+		}
+		known := template.Values{}
+		for _, f := range conv.Fields {
+			if v, _ := m.known(f.Name); v.Given() {
+				known[f.Name] = v
+			}
+		}
+		values, err := o.Anew(read, nil, known)
+		if f := conv.NextField(); err != nil || f != nil && !values[f.Name].Given() {
+			continue
+		}
+		name, _, err := conv.Write(values)
+		if err != nil {
+			continue
+		}
+		name += at.node.Name[len(stem):]
+		t := m.tell(&Thing{Kind: Misnamed, Reason: Former, Node: at.node, Path: at.path, in: at.in, to: path.Join(path.Dir(at.to), name), Sure: true})
+		beside := m.way[len(m.way)-1].real
+		if key := tree.Folded(name); m.named[beside] == nil || !m.named[beside][key] {
+			_, taken := find(beside.Children, name)
+			if m.named == nil {
+				m.named = map[*tree.Node]map[string]bool{}
+			}
+			if m.named[beside] == nil {
+				m.named[beside] = map[string]bool{}
+			}
+			m.named[beside][key] = true
+			if !taken {
+				return true
+			}
+		}
+		t.to, t.in, t.Sure = "", nil, false
+		t.Says = name
+		return true
+	}
+	return false
 }
 
 // counted looks whether the number in a file's name, which counts on, is another's.

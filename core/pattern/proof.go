@@ -3,6 +3,7 @@ package pattern
 import (
 	"regexp"
 	"strings"
+	"sync"
 
 	"vestibula/core/value"
 )
@@ -87,7 +88,7 @@ func (n *Name) Disjoint(m *Name) Proof {
 // as “1111-11-11 a a”.
 var (
 	examples   = strings.Fields("oak chair blue cloth paper board thread glue")
-	lettersRun = regexp.MustCompile(`\p{L}+`)
+	lettersRun = sync.OnceValue(func() *regexp.Regexp { return regexp.MustCompile(`\p{L}+`) })
 	days       = strings.NewReplacer("1111-11-11", "2027-03-09", "11.11.1111", "09.03.2027", "1.1.1111", "9.3.2027", "1111-11", "2027-03", "1111", "2027")
 )
 
@@ -113,7 +114,7 @@ func dressed(confirm func(name string) *Proof) func(name string) *Proof {
 // the same word.
 func worded(name string, same bool) string {
 	next, known := 0, map[string]string{}
-	return lettersRun.ReplaceAllStringFunc(name, func(run string) string {
+	return lettersRun().ReplaceAllStringFunc(name, func(run string) string {
 		word := known[run]
 		if word == "" || !same {
 			word = examples[next%len(examples)]
@@ -194,6 +195,12 @@ func spell(visits []visit, at int, alphabet []rune) string {
 		word[i], word[j] = word[j], word[i]
 	}
 	return string(word)
+}
+
+// Ways counts in how many ways a name can be read, up to a number.
+func (r *Reader) Ways(name string, most int) int {
+	defer func() { r.collect = nil }()
+	return len(r.readingsWithSpans(name, most))
 }
 
 // A reading is one way to read a name.

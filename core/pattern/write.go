@@ -72,9 +72,9 @@ func (n *Name) Shows(slot string, v, w value.Value) bool {
 	return true
 }
 
-// Shown is how a value looks in the slots of a field, or not ok where it cannot stand
+// TextOf is how a value looks in the slots of a field, or not ok where it cannot stand
 // there. Read says that it was read from a name: of initials, nothing more is known then.
-func (n *Name) Shown(slot string, v value.Value, read bool) (text string, ok bool) {
+func (n *Name) TextOf(slot string, v value.Value, read bool) (text string, ok bool) {
 	var out []byte
 	only := read && v.Kind == value.Text
 	for i := range n.parts {

@@ -50,7 +50,6 @@ type Project struct {
 	Shown string // how it is called to a person
 
 	words []string // the texts that tell it from the others, as plain words
-	files map[string]bool
 }
 
 // A Kind is what becomes of a file.
@@ -185,7 +184,7 @@ func (g *group) key(lookup func(slot string) value.Value, read bool) string {
 	var key strings.Builder
 	for _, i := range g.slots {
 		f := g.conv.Fields[i]
-		text, ok := g.conv.Pattern.Shown(f.Name, lookup(f.Name), read)
+		text, ok := g.conv.Pattern.TextOf(f.Name, lookup(f.Name), read)
 		if !ok {
 			return "\x00"
 		}
@@ -303,7 +302,7 @@ func (p *Planner) spots(f *File, name string) (spots []Spot, why string) {
 			}
 		}
 	}
-	if len(spots) > 0 || p.elsewhere(stem, ending) != nil {
+	if len(spots) > 0 || p.elsewhere(stem, ending) != nil || p.nearly(stem, ending) {
 		return spots, why
 	}
 	for _, h := range p.sources {
@@ -343,6 +342,18 @@ func (p *Planner) elsewhere(stem, ending string) *group {
 	return nil
 }
 
+// nearly reports whether a name reads as that of a convention for more than its half: it
+// is meant so, and its kind says nothing then.
+func (p *Planner) nearly(stem, ending string) bool {
+	return slices.ContainsFunc(p.groups, func(g *group) bool {
+		if !g.says || len(g.conv.For) > 0 && !slices.Contains(g.conv.For, ending) {
+			return false
+		}
+		misfit := g.reader.Read(stem, g.values)
+		return misfit != nil && 2*misfit.At > len(stem)
+	})
+}
+
 func contains(spots []Spot, s Spot) bool {
 	return slices.ContainsFunc(spots, func(t Spot) bool { return t.Project == s.Project && t.Dir == s.Dir })
 }
@@ -365,7 +376,7 @@ func (g *group) spot(h *holding) (Spot, bool) {
 	if h.place.Open {
 		values = values.Clone()
 		for i, f := range g.conv.Fields {
-			if g.values[i].Given() && !values[f.Name].Given() {
+			if g.values[i].Given() && values[f.Name].Kind != f.Type.Kind { // a folder may say a part of it
 				values[f.Name] = g.values[i]
 			}
 		}

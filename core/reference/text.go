@@ -7,6 +7,7 @@ import (
 	"regexp"
 	"slices"
 	"strings"
+	"sync"
 	"unicode"
 	"unicode/utf8"
 
@@ -55,11 +56,13 @@ func page(f *finder, text, dir string) (list []mention) {
 }
 
 // attribute finds the attributes of a tag that hold addresses.
-var attribute = regexp.MustCompile(`(?i)\s(?:href|src|srcset|poster|data|cite|background)\s*=\s*(?:"([^"]*)"|'([^']*)'|([^\s"'>]+))`)
+var attribute = sync.OnceValue(func() *regexp.Regexp {
+	return regexp.MustCompile(`(?i)\s(?:href|src|srcset|poster|data|cite|background)\s*=\s*(?:"([^"]*)"|'([^']*)'|([^\s"'>]+))`)
+})
 
 // tag finds the addresses in a tag, which begins at a place in its text.
 func (f *finder) tag(tag string, at int, dir string) (list []mention) {
-	for _, m := range attribute.FindAllStringSubmatchIndex(tag, -1) {
+	for _, m := range attribute().FindAllStringSubmatchIndex(tag, -1) {
 		for g := 2; g < 8; g += 2 {
 			if m[g] < 0 {
 				continue
@@ -94,7 +97,7 @@ func addresses(value string, several bool) func(yield func(int, string) bool) {
 	}
 }
 
-var scheme = regexp.MustCompile(`^[a-zA-Z][a-zA-Z0-9+.-]*:`)
+var scheme = sync.OnceValue(func() *regexp.Regexp { return regexp.MustCompile(`^[a-zA-Z][a-zA-Z0-9+.-]*:`) })
 
 // address adds an address, if it leads to something that is there. Raw is how it stands
 // in the text from start on; decode and escape know the codes that the text has of its
@@ -114,7 +117,7 @@ func (f *finder) address(list []mention, raw string, start int, dir string, root
 		}
 	}
 	says, err := url.PathUnescape(address)
-	if err != nil || says == "" || scheme.MatchString(address) || strings.HasPrefix(says, "//") || strings.ContainsRune(says, 0) {
+	if err != nil || says == "" || scheme().MatchString(address) || strings.HasPrefix(says, "//") || strings.ContainsRune(says, 0) {
 		return list
 	}
 	m := mention{start: start, end: start + len(raw), says: says}
@@ -161,7 +164,7 @@ func encoded(to string, coded, spaces bool) string {
 }
 
 // definition is where Markdown says what a name for a link means.
-var definition = regexp.MustCompile(`(?m)^ {0,3}\[[^\]\n]+\]:[ \t]*`)
+var definition = sync.OnceValue(func() *regexp.Regexp { return regexp.MustCompile(`(?m)^ {0,3}\[[^\]\n]+\]:[ \t]*`) })
 
 // markdown finds the paths in a Markdown text (CommonMark 0.31, 6.3 and 4.7): where its
 // links lead, in tags, and those that stand in the text.
@@ -175,7 +178,7 @@ func markdown(f *finder, text, dir string) (list []mention) {
 		at += i + 2
 		starts = append(starts, at)
 	}
-	for _, m := range definition.FindAllStringIndex(text, -1) {
+	for _, m := range definition().FindAllStringIndex(text, -1) {
 		starts = append(starts, m[1])
 	}
 	slices.Sort(starts)

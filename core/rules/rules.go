@@ -12,6 +12,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"sync"
 
 	"vestibula/core/outline"
 	"vestibula/core/template"
@@ -334,10 +335,10 @@ type kind struct {
 func (f *Finding) Kind() any { return f.kind() }
 
 func (f *Finding) kind() kind {
-	return kind{f.Rule, f.Line, f.Column, quoted.ReplaceAllString(f.Message, "")}
+	return kind{f.Rule, f.Line, f.Column, quoted().ReplaceAllString(f.Message, "")}
 }
 
-var quoted = regexp.MustCompile(`“[^”]*”|[0-9]+`)
+var quoted = sync.OnceValue(func() *regexp.Regexp { return regexp.MustCompile(`“[^”]*”|[0-9]+`) })
 
 // merge tells findings of one kind once, with how many there are, and sorts
 // them: the worst first, then by their place.

@@ -52,6 +52,7 @@ func Schema() map[string]any {
 					"pattern": m{"type": "string", "description": "Text and slots; the ending of the file stands outside."},
 					"fields":  m{"type": "object", "additionalProperties": own, "description": "Fields of this convention alone."},
 					"for":     m{"anyOf": []m{text, list}, "description": "The endings of the files it is for."},
+					"was":     m{"anyOf": []m{text, list}, "description": "Patterns by which older names are read, and brought to this one."},
 				}},
 			}}},
 			"rules":  m{"type": "object", "additionalProperties": false, "properties": settings, "description": "What must hold for every tree of the template."},

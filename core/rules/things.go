@@ -76,6 +76,9 @@ func whatIsMissing(t *match.Thing) string {
 
 func misnamed(t *match.Thing) (message, help string) {
 	is := path.Base(t.Path)
+	if t.Reason == match.Former && t.Says != "" {
+		return fmt.Sprintf("%s would be called %s now, and that name is taken", shown(is), shown(t.Says)), "look which of them is to stay"
+	}
 	to := shown(path.Base(t.Final()))
 	switch t.Reason {
 	case match.Former:

@@ -9,6 +9,7 @@ import (
 	"path"
 	"regexp"
 	"strings"
+	"sync"
 	"unicode"
 	"unicode/utf8"
 )
@@ -63,7 +64,7 @@ var workbookParts = []struct{ name, text string }{
 }
 
 // codes are texts that a workbook reads as a character (ECMA-376, part 1, 22.9.2.19).
-var codes = regexp.MustCompile(`_(x[0-9A-Fa-f]{4})`)
+var codes = sync.OnceValue(func() *regexp.Regexp { return regexp.MustCompile(`_(x[0-9A-Fa-f]{4})`) })
 
 func writeWorkbook(rows [][]string) ([]byte, error) {
 	const begin = `<?xml version="1.0" encoding="UTF-8" standalone="yes"?>` + "\n"
@@ -90,7 +91,7 @@ func writeWorkbook(rows [][]string) ([]byte, error) {
 				continue
 			}
 			fmt.Fprintf(&sheet, `<c r="%s%d" t="inlineStr"><is><t xml:space="preserve">`, ColumnName(k), i+1)
-			if err := xml.EscapeText(&sheet, []byte(codes.ReplaceAllString(text, "_x005F_$1"))); err != nil {
+			if err := xml.EscapeText(&sheet, []byte(codes().ReplaceAllString(text, "_x005F_$1"))); err != nil {
 				return nil, err
 			}
 			sheet.WriteString(`</t></is></c>`)

@@ -22,13 +22,14 @@ type Convention struct {
 	Pos     outline.Pos // of the pattern in the header
 	Width   int
 	Pattern *pattern.Name
-	Fields  []*Field      // of its slots, each once; fields of the template among them
-	Per     *pattern.Name // what its number counts apart for; nil means nothing
-	For     []string      // the endings it is for, in small letters; none means all
+	Fields  []*Field        // of its slots, each once; fields of the template among them
+	Was     []*pattern.Name // by which older names are read: see [Convention.Shape]
+	Per     *pattern.Name   // what its number counts apart for; nil means nothing
+	For     []string        // the endings it is for, in small letters; none means all
 }
 
 // conventionKeys are the keys of a convention in its long form.
-var conventionKeys = []string{"pattern", "fields", "for"}
+var conventionKeys = []string{"pattern", "fields", "for", "was"}
 
 // conventions reads the mapping under "names:".
 func (c *compiler) conventions(n *Node) {
@@ -52,6 +53,7 @@ func (c *compiler) convention(p Pair) {
 	conv := &Convention{Name: p.Key, Pos: p.KeyPos}
 	text := p.Value
 	var own []*Field
+	var was []*Node
 	if p.Value.Kind == Mapping {
 		text = nil
 		for _, q := range p.Value.Pairs {
@@ -63,6 +65,11 @@ func (c *compiler) convention(p Pair) {
 			case "for":
 				for _, ending := range q.Value.Texts() {
 					conv.For = append(conv.For, strings.ToLower(strings.TrimPrefix(ending, ".")))
+				}
+			case "was":
+				was = []*Node{q.Value}
+				if q.Value.Kind == Sequence {
+					was = q.Value.List
 				}
 			default:
 				c.unknownKey(q, "convention", conventionKeys)
@@ -78,6 +85,17 @@ func (c *compiler) convention(p Pair) {
 	}
 	conv.Pos, conv.Width = text.Pos, text.width()
 	c.bindConvention(conv, text, own)
+	for _, old := range was {
+		if !c.want(old, Scalar, "was", `was: ["<client> <received:d.m.yyyy>"]`) {
+			continue
+		}
+		name, _, errs := conv.Shape(old.Text)
+		if len(errs) > 0 {
+			c.patternErrors(old.Pos, errs)
+			continue
+		}
+		conv.Was = append(conv.Was, name)
+	}
 	c.t.Names = append(c.t.Names, conv)
 }
 
@@ -151,6 +169,31 @@ func (c *compiler) bindConvention(conv *Convention, text *Node, own []*Field) {
 	})
 	c.patternErrors(text.Pos, append(errs, more...))
 	conv.Pattern = name
+}
+
+// Shape binds another pattern to the fields of the convention: names of that shape give
+// values for those of this one. Dropped are its slots that are no fields of the
+// convention, and so are read and not kept.
+func (conv *Convention) Shape(text string) (name *pattern.Name, dropped []string, errs []*pattern.Error) {
+	p, errs := pattern.Parse(text)
+	if len(errs) == 0 && len(p.Slots()) == 0 {
+		errs = append(errs, &pattern.Error{Width: max(1, utf8.RuneCountInString(text)), Message: "this pattern has no slot: it reads one name alone", Help: "write a slot such as <n:000>"})
+	}
+	others := map[string]*value.Type{}
+	name, more := p.Bind(func(slot string) (pattern.Field, *pattern.Error) {
+		if slot == pattern.OwnNumber {
+			return pattern.Field{}, &pattern.Error{Message: "<#> is for folders", Help: "write <n:000>"}
+		}
+		if i := slices.IndexFunc(conv.Fields, func(f *Field) bool { return f.Name == slot }); i >= 0 {
+			return pattern.Field{Index: i, Type: &conv.Fields[i].Type}, nil
+		}
+		if others[slot] == nil {
+			others[slot] = &value.Type{Kind: InferredKind(p, slot)}
+			dropped = append(dropped, slot)
+		}
+		return pattern.Field{Index: len(conv.Fields) + slices.Index(dropped, slot), Type: others[slot]}, nil
+	})
+	return name, dropped, append(errs, more...)
 }
 
 // nearField warns where a slot differs from a field of the template by one

@@ -1,0 +1,596 @@
+package cli
+
+import (
+	"fmt"
+	"maps"
+	"os"
+	"path"
+	"path/filepath"
+	"slices"
+	"strings"
+	"time"
+
+	"github.com/spf13/cobra"
+	"golang.org/x/text/unicode/norm"
+
+	"vestibula/cli/term"
+	"vestibula/core/change"
+	"vestibula/core/inspect"
+	"vestibula/core/journal"
+	"vestibula/core/made"
+	"vestibula/core/naming"
+	"vestibula/core/outline"
+	"vestibula/core/place"
+	"vestibula/core/rename"
+	"vestibula/core/rules"
+	"vestibula/core/table"
+	"vestibula/core/template"
+	"vestibula/core/tree"
+	"vestibula/core/value"
+)
+
+// A renameRun is one call of rename.
+type renameRun struct {
+	*app
+	consent
+	from         []string
+	table, sheet string
+
+	t         *template.Template
+	older     *naming.Older
+	raw       map[string]template.Raw
+	files     []*rename.File
+	rows      map[string]template.Values // of the table, by the names of files
+	standings map[string]*standing       // by folders
+	outcomes  []*rename.Outcome
+	paths     []string
+	followed  *followed
+}
+
+func (a *app) renameCommand() *cobra.Command {
+	r := &renameRun{app: a, standings: map[string]*standing{}}
+	c := &cobra.Command{
+		Use:   "rename [TEMPLATE] CONVENTION PATH… [field=value …]",
+		Short: "Bring the names of files to a naming convention.",
+		Long: `Bring the names of files to a naming convention. What an older name says is read by the
+patterns of --from, or those under “was” in the convention, and written anew; what it
+does not say comes from the project, from the folders on the way, from field=value, from
+a table with a row for each file, or from the file: day=made is when a photograph was
+taken or a document begun, day=changed when it was changed last.
+
+PATH is a file, or a folder with all that lies in it. Files stay in their folders. What
+cannot be read is listed, with the place where reading stopped, and left; so is what
+would get the name of another file.`,
+		Example: `  vestibula rename commission scan "02 Condition survey" --from "<client> <received:d.m.yyyy> <side> <n:0>"
+  vestibula rename commission invoice "05 Invoices" --from "invoice <n:0>" day=made what=invoice --preview`,
+		RunE: func(_ *cobra.Command, args []string) error { return r.run(args) },
+	}
+	r.addYes(c, "rename them without asking")
+	r.addPlan(c)
+	r.addMoves(c)
+	c.Flags().BoolVar(&r.preview, "preview", false, "show what would be done, and change nothing")
+	c.Flags().BoolVar(&r.asJSON, "json", false, "print JSON")
+	c.Flags().StringArrayVar(&r.from, "from", nil, "a `PATTERN` by which older names are read; more than once")
+	c.Flags().StringVar(&r.table, "table", "", "a table, CSV or XLSX, with a row for each file: a `FILE`")
+	c.Flags().StringVar(&r.sheet, "sheet", "", "the `NAME` of its sheet; the first one if you name none")
+	return c
+}
+
+func (r *renameRun) run(args []string) error {
+	var words, values []string
+	for _, arg := range args {
+		if name, _, isValue := strings.Cut(arg, "="); isValue && outline.IsWord(name) && !isThere(arg) {
+			values = append(values, arg)
+			continue
+		}
+		words = append(words, arg)
+	}
+	var err error
+	if r.raw, err = rawArgs(values); err != nil {
+		return err
+	}
+	conv, err := r.choose(words)
+	if err != nil {
+		return err
+	}
+	if err := r.shapes(conv); err != nil {
+		return err
+	}
+	if err := r.read(); err != nil {
+		return err
+	}
+	if err := r.readTable(conv); err != nil {
+		return err
+	}
+	if err := r.plan(conv); err != nil {
+		return err
+	}
+	return r.carryOut(conv)
+}
+
+// choose finds the convention, and the paths: the template may be left out in a project.
+func (r *renameRun) choose(words []string) (*template.Convention, error) {
+	if len(words) < 2 {
+		return nil, unclear(`for example: vestibula rename commission scan "02 Condition survey"`, "which convention, and which files?")
+	}
+	at := words[1]
+	if info, err := os.Stat(at); err != nil || !info.IsDir() {
+		at = filepath.Dir(at)
+	}
+	if s, err := r.standingIn(at, nil); err == nil && s.layout != nil && isThere(words[1]) {
+		if conv := s.layout.Template.Convention(words[0]); conv != nil {
+			r.t, r.paths = s.layout.Template, words[1:]
+			return conv, nil
+		}
+	}
+	var err error
+	if r.t, err = r.load(words[0]); err != nil {
+		return nil, err
+	}
+	conv, err := convention(r.t, words[1])
+	if err != nil {
+		return nil, err
+	}
+	if r.paths = words[2:]; len(r.paths) == 0 {
+		return nil, unclear("name files, or a folder", "which files?")
+	}
+	return conv, nil
+}
+
+// shapes reads the patterns of older names.
+func (r *renameRun) shapes(conv *template.Convention) error {
+	shapes := conv.Was
+	for i, text := range r.from {
+		if i == 0 {
+			shapes = nil
+		}
+		name, dropped, errs := conv.Shape(text)
+		if len(errs) > 0 {
+			return unclear(errs[0].Help, "--from %q: %s", text, errs[0].Message)
+		}
+		for _, field := range dropped {
+			r.note(term.Sprintf("<%s> is no field of %s: it is read, and not kept", field, conv.Name))
+		}
+		shapes = append(shapes, name)
+	}
+	if len(shapes) == 0 {
+		return unclear(`for example: --from "<client> <received:d.m.yyyy>", or was: under the convention`, "how are the older names to be read?")
+	}
+	r.older = naming.NewOlder(conv, shapes)
+	return nil
+}
+
+// read finds the files.
+func (r *renameRun) read() error {
+	known := map[string]bool{}
+	add := func(full string) {
+		if at := filepath.ToSlash(full); !known[at] {
+			if e, err := look(full); err == nil && e.Kind == tree.File {
+				known[at] = true
+				r.files = append(r.files, &rename.File{At: at, Entry: e})
+			}
+		}
+	}
+	done, end := r.progress("reading", -1)
+	defer end()
+	for _, p := range r.paths {
+		info, err := os.Stat(p)
+		if err != nil {
+			return unclear("", "there is no %q", p)
+		}
+		full, err := place.Real(p)
+		if err != nil {
+			return unclear("", "%s cannot be read: %s", p, place.Reason(err))
+		}
+		if !info.IsDir() {
+			add(full)
+			continue
+		}
+		root, unread, err := inspect.Tree(full, done)
+		if err != nil {
+			return unclear("", "%s cannot be read: %s", p, place.Reason(err))
+		}
+		for _, u := range unread {
+			r.side.Text(term.Bad.Render("vestibula:") + " " + term.Visible(filepath.Join(p, filepath.FromSlash(u.Path))) + " cannot be read; the rest is renamed")
+		}
+		for at, n := range root.All() {
+			if n.Kind == tree.File && n.Marks&tree.Link == 0 {
+				add(filepath.Join(full, filepath.FromSlash(at)))
+			}
+		}
+	}
+	return nil
+}
+
+// fileColumns are the names that a column with the names of files may have.
+var fileColumns = []string{"file", "name", "path", "old", "filename", "file name"}
+
+// readTable reads the values that a table has for each file.
+func (r *renameRun) readTable(conv *template.Convention) error {
+	if r.table == "" {
+		return nil
+	}
+	data, err := place.ReadFile(r.table, table.MaxBytes)
+	var t *table.Table
+	if err == nil {
+		t, err = table.Read(r.table, data, r.sheet)
+	}
+	if err != nil {
+		return unclear("", "the table %s: %s", r.table, place.Reason(err))
+	}
+	file := slices.IndexFunc(t.Headings, func(h string) bool { return slices.Contains(fileColumns, strings.ToLower(strings.TrimSpace(h))) })
+	if file < 0 {
+		return unclear("the headings are "+strings.Join(t.Headings, ", "), "%s has no column “file” that says which file a row is for", r.table)
+	}
+	columns := map[string]int{}
+	for _, f := range conv.Fields {
+		if i := slices.IndexFunc(t.Headings, func(h string) bool { return table.Folded(h) == table.Folded(f.Name) }); i >= 0 {
+			columns[f.Name] = i
+		}
+	}
+	r.rows = map[string]template.Values{}
+	var bad []string
+	for _, row := range t.Rows {
+		if file >= len(row.Cells) || strings.TrimSpace(row.Cells[file].Text) == "" {
+			continue
+		}
+		values := template.Values{}
+		for _, f := range conv.Fields {
+			i, joined := columns[f.Name]
+			if !joined || i == file || i >= len(row.Cells) || strings.TrimSpace(row.Cells[i].Text) == "" {
+				continue
+			}
+			v, err := f.Parse(template.Raw{Text: row.Cells[i].Text}, r.now)
+			if err != nil {
+				bad = append(bad, fmt.Sprintf("row %d: %s %v", row.Number, f.Name, err))
+				continue
+			}
+			values[f.Name] = v
+		}
+		key := rowKey(row.Cells[file].Text)
+		if _, twice := r.rows[key]; twice {
+			bad = append(bad, fmt.Sprintf("row %d: %q has a row already", row.Number, row.Cells[file].Text))
+		}
+		r.rows[key] = values
+	}
+	if len(bad) > 0 {
+		return unclear("", "%s cannot be used:\n%s", r.table, strings.Join(bad[:min(len(bad), manyRows)], "\n"))
+	}
+	return nil
+}
+
+// rowKey is what a row is found by: the name of the file alone, however its accents are
+// written.
+func rowKey(file string) string {
+	return norm.NFC.String(path.Base(strings.ReplaceAll(strings.TrimSpace(file), `\`, "/")))
+}
+
+// plan finds out what becomes of each file.
+func (r *renameRun) plan(conv *template.Convention) error {
+	given, ofFile := template.Values{}, map[string]string{}
+	for name, raw := range r.raw {
+		f := (*template.Field)(nil)
+		for _, field := range conv.Fields {
+			if field.Name == name {
+				f = field
+			}
+		}
+		if f == nil {
+			var names []string
+			for _, field := range conv.Fields {
+				names = append(names, field.Name)
+			}
+			return unclear("it has "+strings.Join(names, ", "), "%s has no field %q", conv.Name, name)
+		}
+		if word := strings.TrimSpace(raw.Text); f.Type.Kind.Calendar() && (word == "made" || word == "changed") {
+			ofFile[name] = word
+			continue
+		}
+		v, err := f.Parse(raw, r.now)
+		if err != nil {
+			return unclear("", "%s %v", name, err)
+		}
+		given[name] = v
+	}
+	set, errs := rules.Configure(r.t)
+	if len(errs) > 0 {
+		return r.tellErrors(r.t.Name, r.t.Text, errs, statusUnclear)
+	}
+	var failed error
+	job := &rename.Job{Older: r.older,
+		Known: func(f *rename.File) (known []template.Values, spare template.Values, note string, err error) {
+			here, err := r.place(path.Dir(f.At))
+			if err != nil {
+				failed = err
+			}
+			spare, note = r.days(conv, f, ofFile)
+			maps.Copy(spare, given)
+			return []template.Values{here, r.rows[rowKey(f.At)]}, spare, note, nil
+		},
+		Counting: r.counting(conv),
+		Wrong: func(name string) string {
+			for _, f := range set.CheckName(name) {
+				if f.Severity == rules.Error {
+					return f.Message
+				}
+			}
+			return ""
+		},
+		Taken: func(at string) bool { return isThere(filepath.FromSlash(at)) },
+	}
+	r.outcomes = job.Plan(r.files)
+	return failed
+}
+
+// days are the values that come from a file itself.
+func (r *renameRun) days(conv *template.Convention, f *rename.File, ofFile map[string]string) (values template.Values, note string) {
+	values = template.Values{}
+	for name, word := range ofFile {
+		changed := time.Unix(0, f.Entry.Time).Local()
+		day, from := changed, made.Changed
+		if word == "made" {
+			if file, err := os.Open(filepath.FromSlash(f.At)); err == nil {
+				_, ending := naming.Split(path.Base(f.At))
+				day, from = made.Of(file, ending, f.Entry.Size, changed, r.now)
+				file.Close()
+			}
+		}
+		for _, field := range conv.Fields {
+			if field.Name == name {
+				values[name], note = field.Type.Specimen(name, value.OfDate(day)), name+" "+from
+			}
+		}
+	}
+	return values, note
+}
+
+// place is what is known in a folder.
+func (r *renameRun) place(dir string) (template.Values, error) {
+	s, known := r.standings[dir]
+	if !known {
+		// Folders of one project are known by its layout.
+		for _, other := range r.standings {
+			if other.layout != nil && strings.HasPrefix(dir+"/", filepath.ToSlash(other.layout.Dir)+"/") {
+				below := strings.TrimPrefix(strings.TrimPrefix(dir, filepath.ToSlash(other.layout.Dir)), "/")
+				s = &standing{dir: filepath.FromSlash(dir), layout: other.layout, below: below, here: other.layout.At(below)}
+			}
+		}
+		var err error
+		if s == nil {
+			if s, err = r.standingIn(filepath.FromSlash(dir), r.t); err != nil {
+				return nil, err
+			}
+		}
+		r.standings[dir] = s
+	}
+	if s.layout == nil {
+		return nil, nil
+	}
+	return s.here.Values, nil
+}
+
+// counting returns what numbers count on from.
+func (r *renameRun) counting(conv *template.Convention) func(f *rename.File) (string, []string) {
+	lists := map[string][]string{}
+	return func(f *rename.File) (key string, names []string) {
+		dir := path.Dir(f.At)
+		key = dir
+		n := &nameRun{app: r.app, t: r.t, convention: conv, dir: filepath.FromSlash(dir), place: r.standings[dir]}
+		scope := conv.NextField().Next
+		if s := r.standings[dir]; scope > template.InFolder && s != nil && s.layout != nil {
+			if key = s.layout.Dir; scope == template.Everywhere {
+				key = s.layout.Base(s.layout.Wanted.Expansion.Root)
+			}
+		}
+		if _, known := lists[key]; !known {
+			list, err := n.taken(scope)
+			if err != nil {
+				list = nil
+			}
+			lists[key] = list
+		}
+		return key, lists[key]
+	}
+}
+
+func (r *renameRun) count(kind rename.Kind) (n int) {
+	for _, o := range r.outcomes {
+		if o.Kind == kind {
+			n++
+		}
+	}
+	return n
+}
+
+// carryOut shows the plan and, with a yes, does it.
+func (r *renameRun) carryOut(conv *template.Convention) error {
+	var dirs []string
+	for _, o := range r.outcomes {
+		if o.Kind == rename.Renamed {
+			dirs = append(dirs, path.Dir(o.File.At))
+		}
+	}
+	if len(dirs) == 0 {
+		if r.asJSON {
+			return r.report(false)
+		}
+		r.draw(conv)
+		r.screen.Text(term.Good.Render("Nothing to rename") + ".")
+		return nil
+	}
+	set := &change.Set{Places: []string{filepath.FromSlash(common(dirs))}}
+	for _, o := range r.outcomes {
+		if o.Kind != rename.Renamed {
+			continue
+		}
+		in, from, err := placeOf(set, o.File.At)
+		if err != nil {
+			return refused("", "%v", err)
+		}
+		set.Changes = append(set.Changes, change.Change{Op: change.Move, In: in, FromIn: in, From: from, Path: path.Join(path.Dir(from), o.Becomes), Was: change.State{Entry: o.File.Entry}, Why: "its name is brought to " + conv.Name})
+	}
+	if err := r.withLabels(set); err != nil {
+		return err
+	}
+	var err error
+	if r.followed, err = r.follow(set, r.consent, set.Places, nil, nil); err != nil {
+		return err
+	}
+	p, err := r.prepared(set, r.consent, false)
+	if err != nil {
+		return err
+	}
+	defer p.Drop()
+	if r.yes && !r.asJSON {
+		r.draw(conv)
+	}
+	what := term.Count(len(dirs), "file")
+	goes, err := r.agreed(r.consent, func() { r.draw(conv) }, fmt.Sprintf("Rename %s?", what), "rename what can be read")
+	if !goes {
+		if err == nil && r.asJSON {
+			return r.report(false)
+		}
+		return err
+	}
+	title := filepath.Base(set.Places[0])
+	if _, err := r.app.carryOut(undertaking{plan: p, doing: "renaming", total: len(set.Changes), again: "vestibula undo takes it back",
+		head: journal.Head{What: "rename", Title: string(what) + " in " + title, Project: title, Roots: []journal.Root{{Path: "."}}}}); err != nil {
+		return err
+	}
+	if r.asJSON {
+		return r.report(true)
+	}
+	r.screen.Text(term.Good.Render("Renamed") + term.Sprintf(" %s. vestibula undo takes it back.", what))
+	return nil
+}
+
+// withLabels adds what labels note of the files. A label above the place is noted in a
+// place of its own.
+func (r *renameRun) withLabels(set *change.Set) error {
+	top := filepath.ToSlash(set.Places[0])
+	for _, s := range r.standings {
+		if s.layout != nil && strings.HasPrefix(top, filepath.ToSlash(s.layout.Dir)+"/") {
+			below := strings.TrimPrefix(top, filepath.ToSlash(s.layout.Dir)+"/")
+			for i := range set.Changes {
+				c := &set.Changes[i]
+				c.From, c.Path = path.Join(below, c.From), path.Join(below, c.Path)
+			}
+			set.Places[0] = s.layout.Dir
+			break
+		}
+	}
+	if err := relabel(set); err != nil {
+		return refused("", "%v", err)
+	}
+	return nil
+}
+
+// common is the innermost folder in which all folders lie.
+func common(dirs []string) string {
+	at := dirs[0]
+	for _, d := range dirs {
+		for at != "/" && d != at && !strings.HasPrefix(d, strings.TrimSuffix(at, "/")+"/") {
+			up := path.Dir(at)
+			if up == at {
+				break
+			}
+			at = up
+		}
+	}
+	return at
+}
+
+// draw shows the names in two columns, and what is left.
+func (r *renameRun) draw(conv *template.Convention) {
+	dir, n := "", 0
+	for _, o := range r.outcomes {
+		if o.Kind != rename.Renamed {
+			continue
+		}
+		if n++; n > 2*manyRows {
+			continue
+		}
+		if at := path.Dir(o.File.At); at != dir {
+			dir = at
+			r.screen.Line(term.Title.Render(term.Visible(fromHere(filepath.FromSlash(dir)))))
+		}
+		note := term.Shown("")
+		if o.Note != "" {
+			note = term.Dim.Italic().Render("   " + term.Visible(o.Note))
+		}
+		r.screen.Line("  ", term.Accent.Render("»"), " ", term.Visible(path.Base(o.File.At)), term.Dim.Render(" → "), term.Visible(o.Becomes), note)
+	}
+	if n > 2*manyRows {
+		r.screen.Line(term.Dim.Render(term.Sprintf("  … and %s more; --json lists all", term.Number(n-2*manyRows))))
+	}
+	if n > 0 {
+		r.screen.Line()
+	}
+	left := r.count(rename.Left)
+	if left > 0 {
+		r.screen.Line(term.Title.Render("Left as they are"), term.Dim.Render(": "+term.Count(left, "file")))
+		told := 0
+		for _, o := range r.outcomes {
+			if o.Kind != rename.Left {
+				continue
+			}
+			if told++; told > manyRows {
+				r.screen.Line(term.Dim.Render(term.Sprintf("  … and %s more; --json lists all", term.Number(left-manyRows))))
+				break
+			}
+			name := norm.NFC.String(path.Base(o.File.At))
+			if o.Stopped == 0 {
+				r.screen.Line("  ", term.Warn.Render("~"), " ", term.Visible(name), term.Dim.Italic().Render("   "+term.Visible(o.Why)))
+				continue
+			}
+			r.screen.Line("  ", term.Warn.Render("~"), " ", term.Visible(name))
+			before := 4 + term.Columns(term.Visible(name[:min(o.Stopped, len(name))]))
+			r.screen.Line(term.Spaces(before), term.Bad.Render("^"), " ", term.Accent.Render(term.Visible(o.Why)))
+		}
+		r.screen.Line()
+	}
+	if fits := r.count(rename.Fits); fits > 0 {
+		r.screen.Line(term.Dim.Render(term.Sprintf("%s named as %s already.", term.Count(fits, "file")+isOrAre(fits), conv.Name)))
+	}
+	if other := r.count(rename.Other); other > 0 {
+		r.screen.Line(term.Dim.Render(term.Sprintf("%s passed by: %s is for %s.", term.Count(other, "file"), conv.Name, strings.Join(conv.For, ", "))))
+	}
+	r.followed.draw(r.screen)
+}
+
+// report prints the plan, or what was done, as JSON.
+func (r *renameRun) report(done bool) error {
+	type step struct {
+		From string `json:"from"`
+		To   string `json:"to"`
+		Note string `json:"note,omitempty"`
+	}
+	type left struct {
+		File string `json:"file"`
+		At   int    `json:"at"` // in characters of the file's name, from 1
+		Why  string `json:"why"`
+	}
+	out := struct {
+		Done   bool         `json:"done"`
+		Steps  []step       `json:"steps"`
+		Left   []left       `json:"left"`
+		Fits   int          `json:"fits"`
+		Other  int          `json:"other"`
+		Broken []brokenJSON `json:"broken"`
+	}{done, []step{}, []left{}, r.count(rename.Fits), r.count(rename.Other), r.followed.json()}
+	for _, o := range r.outcomes {
+		file := filepath.ToSlash(fromHere(filepath.FromSlash(o.File.At)))
+		switch o.Kind {
+		case rename.Renamed:
+			out.Steps = append(out.Steps, step{file, path.Join(path.Dir(file), o.Becomes), o.Note})
+		case rename.Left:
+			name := norm.NFC.String(path.Base(o.File.At))
+			out.Left = append(out.Left, left{file, len([]rune(name[:min(o.Stopped, len(name))])) + 1, o.Why})
+		}
+	}
+	err := r.printJSON(out)
+	if err == nil && !done && !r.preview && len(out.Steps) > 0 {
+		return found
+	}
+	return err
+}

@@ -1,0 +1,157 @@
+package naming
+
+import (
+	"cmp"
+	"fmt"
+	"slices"
+
+	"vestibula/core/pattern"
+	"vestibula/core/template"
+	"vestibula/core/value"
+)
+
+// An Older reads names that have other shapes than a convention asks for. It must not be
+// shared between goroutines.
+type Older struct {
+	Convention *template.Convention
+	own        *pattern.Reader
+	values     []value.Value
+	shapes     []shape
+}
+
+// A Reading is what a name of an older shape says.
+type Reading struct {
+	Values template.Values // of the fields of the convention, as far as it says them
+	shape  *pattern.Name
+}
+
+type shape struct {
+	name         *pattern.Name
+	reader       *pattern.Reader
+	fields       []string
+	values       []value.Value
+	loose, fixed int
+}
+
+// NewOlder returns a reader by patterns: see [template.Convention.Shape].
+func NewOlder(c *template.Convention, shapes []*pattern.Name) *Older {
+	o := &Older{Convention: c, own: c.Pattern.Reader(), values: make([]value.Value, len(c.Fields))}
+	for _, name := range shapes {
+		s := shape{name: name, reader: name.Reader()}
+		s.fields = s.reader.Fields()
+		s.values = make([]value.Value, len(s.fields))
+		s.loose, s.fixed = name.Loose()
+		o.shapes = append(o.shapes, s)
+	}
+	slices.SortStableFunc(o.shapes, func(a, b shape) int {
+		return cmp.Or(cmp.Compare(a.loose, b.loose), cmp.Compare(b.fixed, a.fixed))
+	})
+	return o
+}
+
+// Fits reports whether a name, without its ending, has the convention's shape already.
+func (o *Older) Fits(stem string) bool { return o.own.Read(stem, o.values) == nil }
+
+// Read returns what a name of an older shape, without its ending, says. Where
+// no shape reads it, or not in one way only, it says where and why.
+func (o *Older) Read(stem string) (*Reading, *pattern.Misfit) {
+	var closest *pattern.Misfit
+	var found *Reading
+	for i := range o.shapes {
+		s := &o.shapes[i]
+		if found != nil && (s.loose != o.shapes[i-1].loose || s.fixed != o.shapes[i-1].fixed) {
+			break
+		}
+		misfit := s.reader.Read(stem, s.values)
+		if misfit != nil {
+			if closest == nil || misfit.Closer(closest) {
+				closest = misfit
+			}
+			continue
+		}
+		if s.reader.Ways(stem, 2) > 1 {
+			return nil, &pattern.Misfit{Message: "it can be read in two ways"}
+		}
+		s.reader.Read(stem, s.values)
+		read := template.Values{}
+		for k, name := range s.fields {
+			if slices.ContainsFunc(o.Convention.Fields, func(f *template.Field) bool { return f.Name == name }) && s.values[k].Given() {
+				read[name] = s.values[k]
+			}
+		}
+		if found != nil && !same(found.Values, read) {
+			return nil, &pattern.Misfit{Message: "two of the older shapes fit, and say other things"}
+		}
+		found = &Reading{read, s.name}
+	}
+	if found == nil {
+		return nil, closest
+	}
+	return found, nil
+}
+
+func same(a, b template.Values) bool {
+	if len(a) != len(b) {
+		return false
+	}
+	for name, v := range a {
+		if !v.Equal(b[name]) {
+			return false
+		}
+	}
+	return true
+}
+
+// A LackError says which fields a name still needs.
+type LackError struct{ Fields []string }
+
+// Error names them.
+func (e *LackError) Error() string {
+	text := "nothing says its "
+	for i, f := range e.Fields {
+		if i > 0 {
+			text += ", "
+		}
+		text += f
+	}
+	return text
+}
+
+// Anew returns the values of a name in the convention's shape: what the older name said,
+// and where that is not all, what others know, the first that do. Where nothing says a
+// value, spare may. A number that counts on may be lacking. The error is a [LackError], or
+// says which of what is said and known contradict each other.
+func (o *Older) Anew(read *Reading, spare template.Values, others ...template.Values) (template.Values, error) {
+	values := template.Values{}
+	lack := &LackError{}
+	for _, f := range o.Convention.Fields {
+		v, said := read.Values[f.Name]
+		whole := said && v.Kind == f.Type.Kind
+		for _, known := range others {
+			k := known[f.Name]
+			if !k.Given() || k.Kind != f.Type.Kind || k.Kind == value.Pending {
+				continue
+			}
+			if said && !read.shape.Agrees(f.Name, v, k) {
+				return nil, fmt.Errorf("its name says %s %s, and that is known to be %s", f.Name, v, k)
+			}
+			if !whole || f.Type.Kind == value.Text {
+				v, whole = k, true // a picture may have kept less than is known
+			}
+			break
+		}
+		if k := spare[f.Name]; !whole && k.Given() && k.Kind == f.Type.Kind && (!said || read.shape.Agrees(f.Name, v, k)) {
+			v, whole = k, true
+		}
+		switch {
+		case whole:
+			values[f.Name] = v
+		case f.Next == template.Uncounted:
+			lack.Fields = append(lack.Fields, f.Name)
+		}
+	}
+	if len(lack.Fields) > 0 {
+		return nil, lack
+	}
+	return values, nil
+}

@@ -1,0 +1,301 @@
+//go:build unix
+
+package main
+
+import (
+	"archive/zip"
+	"encoding/json"
+	"fmt"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+const shoot = `---
+fields: { job: Which job?, client: Who? }
+names:
+  still: { pattern: "<day:yyyy-mm-dd> <job:like-this> <n:0000>", fields: { day: { type: date }, n: { type: number, next: yes } }, for: [jpg] }
+  clip: { pattern: "<job:like-this> clip <n:000>", fields: { n: { type: number, next: yes } }, for: [mp4] }
+---
+<job>
+    Stills   | holds: still
+    Clips    | holds: clip
+    Proxies  | holds: PROXY/**/*.mp4
+    Sound    | holds: *.wav
+    Papers   | holds: documents
+`
+
+// A card of 400 files of five kinds with 30 duplicates goes to its places in one command;
+// a second run does nothing; one undo takes it back.
+func TestACardIsEmptied(t *testing.T) {
+	d := newDesk(t, "shoot.folders", shoot)
+	out, status := d.run("build", "shoot", "--into", ".", "job=Marl quarry", "client=Oriel Pask", "--yes")
+	require.Zero(t, status, out)
+	kinds := []struct{ dir, form string }{{"DCIM/100", "IMG_%04d.jpg"}, {"CLIP", "C%04d.mp4"}, {"PROXY/sub", "C%04d.mp4"}, {"AUDIO", "T%04d.wav"}, {"DOC", "sheet %d.pdf"}}
+	for i := range 370 {
+		k := kinds[i%5]
+		name := fmt.Sprintf("card/%s/"+k.form, k.dir, i)
+		d.write(name, fmt.Sprintf("%s %06d", k.dir, i))
+		when := time.Date(2027, 3, 9, 12, 0, 370-i, 0, time.UTC)
+		require.NoError(t, os.Chtimes(filepath.Join(d.dir, name), when, when))
+	}
+	for i := range 30 { // duplicates, under other names
+		k := kinds[i%5]
+		d.write(fmt.Sprintf("card/again/"+k.form, 9000+i), fmt.Sprintf("%s %06d", k.dir, i))
+	}
+	d.write("card/.Trash/x", "")
+	before, card := d.whole("Marl quarry"), d.whole("card")
+
+	out, status = d.run("put", "card", "--into", "Marl quarry", "--convention", "still", "--yes")
+	require.Zero(t, status, out)
+	assert.Contains(t, out, "Put 296 files where they belong")
+	assert.Contains(t, out, "its name does not read as clip", "a clip has no name yet")
+	out, status = d.run("put", "card", "--into", "Marl quarry", "--convention", "clip", "--yes")
+	require.Zero(t, status, out)
+	assert.Contains(t, out, "Put 74 files where they belong")
+	assert.Equal(t, card, d.whole("card"), "the source is as it was")
+	for folder, n := range map[string]int{"Stills": 74, "Clips": 74, "Proxies": 74, "Sound": 74, "Papers": 74} {
+		assert.Len(t, d.has("Marl quarry/"+folder), n, folder)
+	}
+	assert.Equal(t, "DCIM/100 000365", d.read("Marl quarry/Stills/2027-03-09 marl-quarry 0001.jpg"), "the first that was taken")
+	assert.Equal(t, "DCIM/100 000000", d.read("Marl quarry/Stills/2027-03-09 marl-quarry 0074.jpg"))
+	out, status = d.run("check", "Marl quarry")
+	assert.Zero(t, status, out)
+
+	whole := d.whole("Marl quarry")
+	out, status = d.run("put", "card", "--into", "Marl quarry", "--convention", "still", "--yes")
+	assert.Zero(t, status)
+	assert.Contains(t, out, "Is there already: 400 files")
+	assert.Contains(t, out, "Nothing to do")
+	assert.Equal(t, whole, d.whole("Marl quarry"))
+	for range 2 {
+		out, status = d.run("undo", "--yes")
+		require.Zero(t, status, out)
+	}
+	assert.Equal(t, before, d.whole("Marl quarry"))
+}
+
+// Arrivals of 60 with 12 strangers and 6 ambiguous ones are sorted among 20 projects.
+func TestArrivalsAreSortedAmongProjects(t *testing.T) {
+	d := newDesk(t, "job.folders", `---
+fields: { client: Who?, number: { type: number } }
+names: { bill: { pattern: "<day:yyyy-mm-dd> <client:like-this> bill <n:00>", fields: { day: { type: date }, n: { type: number, next: yes } }, for: [pdf] } }
+---
+<client>
+    Bills | holds: bill
+    Letters | holds: documents
+`, "Clients/x.txt", "")
+	clients := []string{"Oriel Pask", "Jun Teague", "Runa Marrow", "Åsgerd Ölvane", "Ola Thorne"}
+	for i := range 20 {
+		client := clients[i%5]
+		if i >= 5 {
+			client = fmt.Sprintf("%s %c", client, 'A'+i/5)
+		}
+		out, status := d.run("build", "job", "--into", "Clients", "client="+client, fmt.Sprintf("number=%d", i), "--yes")
+		require.Zero(t, status, out)
+	}
+	for i := range 42 {
+		client := strings.ToLower(clients[i%3])
+		if i%2 == 0 {
+			d.write(fmt.Sprintf("Clients/Arrivals/2027-03-09 %s bill %02d.pdf", strings.ReplaceAll(client, " ", "-"), i+1), fmt.Sprint("bill ", i))
+		} else {
+			d.write(fmt.Sprintf("Clients/Arrivals/letter %d from %s B.docx", i, clients[i%5]), fmt.Sprint("letter ", i))
+		}
+	}
+	for i := range 12 {
+		name := []string{"2027-03-09 nobody-here bill %02d.pdf", "x%d.psd", "2027-03-09 oriel-pask bil %02d.pdf", "README%d"}[i%4]
+		d.write("Clients/Arrivals/"+fmt.Sprintf(name, i), fmt.Sprint("stranger ", i))
+	}
+	for i := range 6 {
+		d.write(fmt.Sprintf("Clients/Arrivals/notes %d.txt", i), fmt.Sprint("notes ", i))
+	}
+	before := d.whole("Clients")
+	out, status := d.run("put", "Clients/Arrivals", "--into", "Clients", "--json", "--preview")
+	require.Zero(t, status, out)
+	var plan struct {
+		Goes             []struct{ File, To, Op, Why string }
+		There            []any
+		Several, Nowhere []struct {
+			File, Why, Help string
+			Could           []string
+		}
+	}
+	require.NoError(t, json.Unmarshal([]byte(out), &plan))
+	assert.Len(t, plan.Goes, 42)
+	assert.Len(t, plan.Several, 6)
+	assert.Len(t, plan.Nowhere, 12)
+	for _, n := range plan.Nowhere {
+		assert.NotEmpty(t, n.Why, n.File)
+	}
+	for _, s := range plan.Several {
+		assert.Len(t, s.Could, 20)
+		assert.Contains(t, s.Help, "a name that says the client would tell")
+	}
+	for _, g := range plan.Goes {
+		assert.Equal(t, "moved", g.Op, "it lies within")
+		name := filepath.Base(g.File)
+		if strings.HasSuffix(name, ".docx") {
+			assert.Equal(t, "Clients/"+strings.TrimSuffix(name[strings.Index(name, "from ")+5:], ".docx")+"/Letters/"+name, g.To)
+		}
+	}
+	out, status = d.run("put", "Clients/Arrivals", "--into", "Clients", "--yes")
+	require.Zero(t, status, out)
+	assert.Len(t, d.has("Clients/Arrivals"), 18)
+	out, status = d.run("undo", "--yes")
+	require.Zero(t, status, out)
+	assert.Equal(t, before, d.whole("Clients"))
+}
+
+func TestSheetsAreSweptIntoTheirMonths(t *testing.T) {
+	d := newDesk(t, "books.folders", "---\nfields: { shop: Which? }\nnames: { day-sheet: { pattern: \"<day:yyyy-mm-dd> till\", for: [txt] } }\n---\n<shop>\n    Sheets\n        <day:yyyy>/<day:yyyy-mm> | later | holds: day-sheet\n            Sums.md | blank\n    Arrivals\n")
+	out, status := d.run("build", "books", "--into", ".", "shop=Marl", "--yes")
+	require.Zero(t, status, out)
+	for day := time.Date(2026, 12, 25, 0, 0, 0, 0, time.UTC); day.Year() < 2028; day = day.AddDate(0, 0, 1) {
+		d.write("Marl/Arrivals/"+day.Format("2006-01-02")+" till.txt", day.String())
+	}
+	before := d.whole("Marl")
+	out, status = d.run("put", "Marl/Arrivals", "--yes")
+	require.Zero(t, status, out)
+	assert.Empty(t, d.has("Marl/Arrivals"))
+	assert.Len(t, d.has("Marl/Sheets/2027/2027-02"), 29, "28 days, and what the template has there")
+	assert.Len(t, d.has("Marl/Sheets/2026/2026-12"), 8)
+	out, status = d.run("check", "Marl")
+	assert.Zero(t, status, out)
+	out, status = d.run("put", "Marl/Sheets")
+	assert.Zero(t, status)
+	assert.Contains(t, out, "it is where it belongs")
+	out, status = d.run("undo", "--yes")
+	require.Zero(t, status, out)
+	assert.Equal(t, before, d.whole("Marl"))
+}
+
+func TestArchivesLinksAndWhatIsInTheWay(t *testing.T) {
+	d := newDesk(t, "shoot.folders", shoot)
+	d.run("build", "shoot", "--into", ".", "job=Marl", "client=x", "--yes")
+	var packed strings.Builder
+	z := zip.NewWriter(&packed)
+	for _, name := range []string{"in/talk.wav", "in/../../out.wav", "in/offer.pdf", "in/.DS_Store", "/abs.wav"} {
+		w, err := z.CreateHeader(&zip.FileHeader{Name: name, Modified: time.Date(2026, 5, 4, 10, 0, 0, 0, time.UTC), Method: zip.Deflate})
+		require.NoError(t, err)
+		fmt.Fprint(w, name)
+	}
+	require.NoError(t, z.Close())
+	d.write("mail.zip", packed.String())
+	out, status := d.run("put", "mail.zip", "--into", "Marl", "--yes")
+	require.Zero(t, status, out)
+	assert.Contains(t, out, "2 names in mail.zip would lead out of it, and are left out")
+	assert.Equal(t, "in/talk.wav", d.read("Marl/Sound/talk.wav"))
+	info, err := os.Stat(filepath.Join(d.dir, "Marl/Sound/talk.wav"))
+	require.NoError(t, err)
+	assert.Equal(t, time.Date(2026, 5, 4, 10, 0, 0, 0, time.UTC), info.ModTime().UTC(), "files keep their times")
+	out, _ = d.run("put", "mail.zip", "--into", "Marl", "--yes")
+	assert.Contains(t, out, "Is there already: 2 files")
+
+	d.write("in/talk.wav", "another one")
+	d.write("in/more.wav", "more")
+	require.NoError(t, os.Symlink("more.wav", filepath.Join(d.dir, "in/link.wav")))
+	out, status = d.run("put", "in", "--into", "Marl", "--link", "--yes")
+	require.Zero(t, status, out)
+	assert.Contains(t, out, "where it belongs, something else has its name: Sound/talk.wav")
+	assert.Contains(t, out, "link.wav   it is a link to somewhere else")
+	target, err := os.Readlink(filepath.Join(d.dir, "Marl/Sound/more.wav"))
+	require.NoError(t, err)
+	assert.Equal(t, filepath.Join(d.dir, "in/more.wav"), target)
+	assert.Equal(t, "in/talk.wav", d.read("Marl/Sound/talk.wav"), "nothing is overwritten")
+
+	for _, tt := range []struct {
+		args []string
+		want string
+	}{
+		{[]string{"put"}, "which files?"},
+		{[]string{"put", "in"}, "into which project"},
+		{[]string{"put", "nowhere", "--into", "Marl"}, `there is no "nowhere"`},
+		{[]string{"put", "in", "--into", "in"}, "there is no project at or below"},
+		{[]string{"put", "in", "--into", "Marl", "--move", "--copy"}, "one can be meant"},
+		{[]string{"put", "in", "--into", "Marl", "side=recto"}, "name it with --convention"},
+		{[]string{"put", "in", "--into", "Marl", "--convention", "stil"}, "did you mean still?"},
+	} {
+		out, status := d.run(tt.args...)
+		assert.Equal(t, 2, status, out)
+		assert.Contains(t, out, tt.want)
+	}
+	d.write("bad.zip", "PK no archive")
+	out, status = d.run("put", "bad.zip", "--into", "Marl")
+	assert.Equal(t, 2, status)
+	assert.Contains(t, out, "it is damaged, or no ZIP archive")
+}
+
+// A folder of 300 names in four old shapes is brought to one convention, 11 unreadable
+// ones are listed.
+func TestDriftedNamesComeRight(t *testing.T) {
+	d := newDesk(t, "job.folders", `---
+fields: { client: Who? }
+names:
+  letter:
+    pattern: "<day:yyyy-mm-dd> <client:like-this> <topic:like-this> <n:000>"
+    fields: { day: { type: date }, n: { type: number, next: yes } }
+    was: ["<client> <day:d.m.yyyy> <topic:like-this> <n:0>", "<topic:like-this>_<day:dd-mm-yy>_<n:0>"]
+---
+<client>
+    Letters | holds: letter
+`)
+	out, status := d.run("build", "job", "--into", ".", "client=Oriel Pask", "--yes")
+	require.Zero(t, status, out)
+	n := 0
+	old := func(name string) {
+		n++
+		d.write("Oriel Pask/Letters/"+name, fmt.Sprint("letter ", n))
+	}
+	for i := range 72 {
+		old(fmt.Sprintf("Oriel Pask %d.%d.2027 offer %d.pdf", i%28+1, i%12+1, i+1))
+		old(fmt.Sprintf("reply_%02d-%02d-27_%d.pdf", i%28+1, i%12+1, i+101))
+		old(fmt.Sprintf("Mar 2027 thanks no %d.pdf", i+201))
+		old(fmt.Sprintf("letter %d (2027%02d%02d).pdf", i+301, i%12+1, i%28+1))
+	}
+	for i := range 11 {
+		old(fmt.Sprintf("something else %c.pdf", 'a'+i))
+	}
+	old("2027-03-09 oriel-pask done 999.pdf")
+	before := d.whole("Oriel Pask")
+	args := []string{"rename", "letter", "Oriel Pask/Letters", "--from", "<client> <day:d.m.yyyy> <topic:like-this> <n:0>", "--from", "<topic:like-this>_<day:dd-mm-yy>_<n:0>",
+		"--from", "<day:mmm yyyy> <topic:like-this> no <n:0>", "--from", "letter <n:0> (<day:yyyymmdd>)", "topic=note", "day=2027-03-31"}
+	out, status = d.run(append(args, "--preview")...)
+	require.Zero(t, status, out)
+	assert.Contains(t, out, "Left as they are: 11 files")
+	assert.Contains(t, out, "1 file is named as letter already")
+	out, status = d.run(append(args, "--yes")...)
+	require.Zero(t, status, out)
+	assert.Contains(t, out, "Renamed 288 files")
+	for _, name := range []string{"2027-01-01 oriel-pask offer 001.pdf", "2027-02-02 oriel-pask reply 102.pdf", "2027-03-31 oriel-pask thanks 203.pdf", "2027-04-04 oriel-pask note 304.pdf"} {
+		assert.FileExists(t, filepath.Join(d.dir, "Oriel Pask/Letters", name))
+	}
+	out, status = d.run("undo", "--yes")
+	require.Zero(t, status, out)
+	assert.Equal(t, before, d.whole("Oriel Pask"))
+
+	// What the convention was before, check mends.
+	out, _ = d.run("check", "Oriel Pask", "--fix", "--yes")
+	assert.Contains(t, out, "Mended 144 things", out)
+	assert.FileExists(t, filepath.Join(d.dir, "Oriel Pask/Letters/2027-01-01 oriel-pask offer 001.pdf"))
+	d.run("undo", "--yes")
+
+	// A table says what names do not, and names may change places.
+	d.write("swap/2027-01-01 ola a 001.txt", "one")
+	d.write("swap/b 1 (1.1.2027).txt", "two")
+	d.write("t.folders", "---\nnames: { x: { pattern: \"<k:00> <day:yyyy-mm-dd> <who>\", for: [txt] } }\n---\nA\n")
+	d.write("who.csv", "file;who\nb 1 (1.1.2027).txt;Jun\n")
+	out, status = d.run("rename", "t", "x", "swap", "--from", "b <k:0> (<day:d.m.yyyy>)", "--table", "who.csv", "--yes")
+	require.Zero(t, status, out)
+	assert.Equal(t, "two", d.read("swap/01 2027-01-01 Jun.txt"))
+	d.write("chain/1 of 2.txt", "one")
+	d.write("chain/2 of 1.txt", "two")
+	d.write("u.folders", "---\nnames: { y: \"<a:0> of <b:0>\" }\n---\nA\n")
+	out, status = d.run("rename", "u", "y", "chain", "--from", "<b:0> of <a:0>", "--yes")
+	assert.Zero(t, status, out)
+	assert.Contains(t, out, "2 files are named as y already")
+}
