@@ -134,8 +134,10 @@ func TestAFolderOfNamesIsReadBack(t *testing.T) {
 	d.write(project+"/05 Invoices/2027-3-9 AO2703 deposit-29.pdf", "")
 	d.write(project+"/05 Invoices/2027-03-09 AO2703 demand-30.pdf", "")
 	in := project + "/05 Invoices"
-	out, status := d.run("read", "commission", "--in", in)
+	_, status := d.run("read", "commission", "--in", in, "--strict")
 	assert.Equal(t, 1, status)
+	out, status := d.run("read", "commission", "--in", in)
+	assert.Zero(t, status, "what does not fit is told, and is no failure")
 	assert.True(t, strings.HasPrefix(out, "28 names of 30 read; 2 do not fit\n"), out)
 	assert.Contains(t, out, "2027-3-9 AO2703 deposit-29.pdf\n     ^ the month needs two digits\n")
 	assert.Contains(t, out, "2027-03-09 AO2703 demand-30.pdf\n                  ^ <what> must be one of deposit, invoice, reminder\n")
@@ -172,7 +174,7 @@ func TestAFolderOfNamesIsReadBack(t *testing.T) {
 	out, status = d.run("read", "t", "--in", "many", "--where", "colour=red")
 	assert.Equal(t, 2, status)
 	assert.Contains(t, out, `no naming convention here has a field "colour"`)
-	out, status = d.run("read", "t", "\x1b[31m x")
+	out, status = d.run("read", "t", "\x1b[31m x", "--strict")
 	assert.Equal(t, 1, status)
 	assert.NotContains(t, out, "\x1b")
 
@@ -180,7 +182,7 @@ func TestAFolderOfNamesIsReadBack(t *testing.T) {
 	d.write("A/Letters/jun 07.md", "")
 	d.write("A/Invoices/jun 07.md", "")
 	d.write("A/jun 08.md", "")
-	out, status = d.run("read", "two", "--in", "A")
+	out, status = d.run("read", "two", "--in", "A", "--strict")
 	assert.Equal(t, 1, status)
 	assert.Equal(t, `2 names of 3 read; 1 fits two conventions alike
 
@@ -317,4 +319,110 @@ func plainValue(n *template.Node) any {
 		return number
 	}
 	return n.Text
+}
+
+// All invoices of 50 clients are one table in one command, and one folder of links.
+func TestFilesAreFoundAgainOverProjects(t *testing.T) {
+	d := newDesk(t, "job.folders", `---
+fields: { client: Who?, term: { type: term, of: [spring, autumn] }, kind: { of: { BK: book, BX: box } } }
+names:
+  invoice: { pattern: "<day:yyyy-mm-dd> <what> <n:00>", fields: { day: { type: date }, what: { of: [deposit, final] }, n: { type: number, next: yes } }, for: [pdf] }
+---
+<client>
+    Invoices | holds: invoice
+    Notes
+    Read me.md
+`, "Clients/x.txt", "")
+	n := 0
+	for i := range 50 {
+		client := fmt.Sprintf("Ölvane %02d", i)
+		out, status := d.run("build", "job", "--into", "Clients", "client="+client, fmt.Sprintf("term=%d %s", 2026+i%2, []string{"spring", "autumn"}[i%4/2]), "kind="+[]string{"BK", "BX"}[i%2], "--yes")
+		require.Zero(t, status, out)
+		for k := range 1 + i%3 {
+			n++
+			d.write(fmt.Sprintf("Clients/%s/Invoices/2027-%02d-09 %s %02d.pdf", client, 1+i%12, []string{"deposit", "final"}[k%2], k+1), fmt.Sprint(n))
+		}
+		d.write("Clients/"+client+"/Notes/2027-01-01 loose.txt", "")
+	}
+	count := func(where ...string) int {
+		args := []string{"read", "Clients", "--json"}
+		for _, w := range where {
+			args = append(args, "--where", w)
+		}
+		out, status := d.run(args...)
+		require.Zero(t, status, out)
+		var got struct {
+			Read, Others int
+			Fit          []struct {
+				Path, Project string
+				Values        map[string]string
+				Of            map[string]string `json:"project-values"`
+			}
+		}
+		require.NoError(t, json.Unmarshal([]byte(out), &got))
+		assert.Equal(t, n, got.Read)
+		return len(got.Fit)
+	}
+	assert.Equal(t, n, count())
+	for _, tt := range []struct {
+		where string
+		keep  func(i, k int) bool
+	}{
+		{"client~OLVANE 07", func(i, _ int) bool { return i == 7 }}, {"client=ölvane-07", func(i, _ int) bool { return i == 7 }},
+		{"day=2027", func(int, int) bool { return true }}, {"day=2027-Q2", func(i, _ int) bool { return i%12 >= 3 && i%12 <= 5 }}, {"day=2026", func(int, int) bool { return false }},
+		{"term=2026", func(i, _ int) bool { return i%2 == 0 }}, {"term=2026 autumn", func(i, _ int) bool { return i%2 == 0 && i%4/2 == 1 }},
+		{"term=2026 autumn..2027 spring", func(i, _ int) bool { return i%2 == 0 && i%4/2 == 1 || i%2 == 1 && i%4/2 == 0 }}, {"term=2027..", func(i, _ int) bool { return i%2 == 1 }},
+		{"kind~boo", func(i, _ int) bool { return i%2 == 0 }}, {"kind=BX", func(i, _ int) bool { return i%2 == 1 }},
+		{"what=final", func(_, k int) bool { return k%2 == 1 }}, {"n=2..", func(_, k int) bool { return k >= 1 }},
+	} {
+		want := 0
+		for i := range 50 {
+			for k := range 1 + i%3 {
+				if tt.keep(i, k) {
+					want++
+				}
+			}
+		}
+		assert.Equal(t, want, count(tt.where), tt.where)
+	}
+	out, _ := d.run("read", "Clients", "--newest", "--where", "client~05")
+	assert.Contains(t, out, "2 names of 98 found, the newest of each", "a deposit and a final one")
+	out, _ = d.run("read", "Clients")
+	assert.Contains(t, out, "100 files that no convention speaks of, not counted", out)
+
+	out, status := d.run("read", "Clients", "--convention", "invoice", "--out", "all.csv")
+	require.Zero(t, status, out)
+	rows, err := csv.NewReader(strings.NewReader(strings.TrimPrefix(d.read("all.csv"), "\uFEFF"))).ReadAll()
+	require.NoError(t, err)
+	assert.Equal(t, []string{"path", "convention", "project", "day", "what", "n", "client", "term", "kind", "problem"}, rows[0])
+	assert.Len(t, rows, n+1)
+	for _, file := range []string{"all.xlsx", "all.json", "all.md", "all.txt"} {
+		out, status := d.run("read", "Clients", "--out", file)
+		assert.Zero(t, status, out)
+	}
+	_, status = d.run("read", "Clients", "--out", "all.csv")
+	assert.Equal(t, 1, status, "nothing is overwritten")
+	assert.Contains(t, d.read("all.md"), "| path | convention | project |")
+
+	out, status = d.run("read", "Clients", "--convention", "invoice", "--links", "All")
+	require.Zero(t, status, out)
+	assert.Len(t, d.has("All"), n+1)
+	require.NoError(t, os.Remove(filepath.Join(d.dir, "Clients/Ölvane 01/Invoices/2027-02-09 deposit 01.pdf")))
+	d.write("Clients/Ölvane 01/Invoices/2027-02-10 final 09.pdf", "new")
+	d.write("All/my own.txt", "mine")
+	out, status = d.run("read", "Clients", "--convention", "invoice", "--links", "All")
+	require.Zero(t, status, out)
+	assert.Contains(t, out, "1 new, 1 gone")
+	assert.Equal(t, "mine", d.read("All/my own.txt"))
+	assert.Equal(t, "new", d.read("All/2027-02-10 final 09.pdf"))
+	out, _ = d.run("read", "Clients", "--convention", "invoice", "--links", "All")
+	assert.Contains(t, out, "0 new, 0 gone")
+	out, status = d.run("read", "Clients", "--links", "Clients")
+	assert.Equal(t, 1, status)
+	assert.Contains(t, out, "holds other things")
+	for range 2 {
+		out, status = d.run("undo", "--yes")
+		require.Zero(t, status, out)
+	}
+	assert.Equal(t, []string{"my own.txt"}, d.has("All"))
 }

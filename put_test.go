@@ -299,3 +299,23 @@ names:
 	assert.Zero(t, status, out)
 	assert.Contains(t, out, "2 files are named as y already")
 }
+
+func TestOlderVersionsGoAside(t *testing.T) {
+	d := newDesk(t)
+	for _, name := range []string{"Offer v1.docx", "Offer v2.docx", "Offer v10.docx", "Offer.docx", "Plan 02.txt", "plan_2.txt", "B/2027-03-01 x.md", "B/2027-03-02 x.md", "B/alone 1.md", "B/Older/kept.md"} {
+		d.write("A/"+name, name)
+	}
+	before := d.whole("A")
+	out, status := d.run("put", "A", "--older-into", "Older", "--yes")
+	require.Zero(t, status, out)
+	assert.ElementsMatch(t, []string{"B/", "B/2027-03-02 x.md", "B/Older/", "B/Older/2027-03-01 x.md", "B/Older/kept.md", "B/alone 1.md", "Offer v10.docx", "Offer.docx", "Older/", "Older/Offer v1.docx", "Older/Offer v2.docx", "Plan 02.txt", "plan_2.txt"}, d.has("A"))
+	assert.Contains(t, out, "Offer.docx   its name does not say whether it is newer: it stays")
+	assert.Contains(t, out, "Plan 02.txt   and plan_2.txt: their names do not say which is newer")
+	out, status = d.run("undo", "--yes")
+	require.Zero(t, status, out)
+	assert.Equal(t, before, d.whole("A"))
+	for _, args := range [][]string{{"put", "A", "--older-into", "../x"}, {"put", "A", "--older-into", "Older", "--move"}} {
+		_, status := d.run(args...)
+		assert.Equal(t, 2, status)
+	}
+}

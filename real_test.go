@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"syscall"
 	"testing"
@@ -316,4 +317,28 @@ func TestWhatCouldNotBeReadIsNotSaidToBeWell(t *testing.T) {
 	out, status = run("upgrade", ".", "client=Jun Teague", "--yes")
 	assert.Equal(t, 1, status)
 	assert.Contains(t, out, "Old things cannot be read, and projects may lie in it: you do not have the right")
+}
+
+// What is there more than once is shown in groups, and a plan is made to decide in.
+func TestTheSameContentIsShownInGroups(t *testing.T) {
+	d := newDesk(t, "t.folders", "---\nnames: { sheet: { pattern: \"<day:yyyy-mm-dd> sheet\", for: [txt] } }\n---\nBooks\n    Inbox\n    Sheets | holds: sheet\n")
+	out, status := d.run("build", "t", "--into", ".", "--yes")
+	require.Zero(t, status, out)
+	for name, text := range map[string]string{"Inbox/a.txt": "one", "Sheets/2027-01-01 sheet.txt": "one", "Inbox/b.txt": "two", "Inbox/c.txt": "two", "Inbox/d.txt": "six", "Inbox/e.txt": "", "Inbox/f.txt": ""} {
+		d.write("Books/"+name, text)
+	}
+	before := d.whole("Books")
+	out, status = d.run("check", "Books", "--only", "twice")
+	assert.Zero(t, status, "warnings")
+	assert.Contains(t, out, "Sheets/2027-01-01 sheet.txt   that one lies where it belongs\n  = Inbox/a.txt\nInbox/b.txt   look which of them is to stay\n  = Inbox/c.txt\n\n2 warnings")
+	out, status = d.run("check", "Books", "--only", "twice", "--plan", "same.csv")
+	require.Zero(t, status, out)
+	d.write("same.csv", strings.Join(slices.DeleteFunc(strings.Split(d.read("same.csv"), "\n"), func(row string) bool { return strings.Contains(row, "c.txt") }), "\n"))
+	out, status = d.run("apply", "same.csv", "--yes")
+	require.Zero(t, status, out)
+	assert.Equal(t, "one", d.read("Books/Twice/Inbox/a.txt"))
+	assert.Equal(t, "two", d.read("Books/Inbox/c.txt"), "that row was taken out")
+	out, status = d.run("undo", "--yes")
+	require.Zero(t, status, out)
+	assert.Equal(t, before, d.whole("Books"))
 }

@@ -90,8 +90,8 @@ where there are errors; with --strict, warnings count too.`,
 }
 
 func (r *checkRun) run(args []string) error {
-	if r.ask.plan != "" && !r.fix {
-		return unclear("", "--plan goes with --fix")
+	if r.ask.plan != "" && !r.fix && !r.sameOnly() {
+		return unclear("", "--plan goes with --fix, or with --only twice")
 	}
 	if (r.ask.mendLinks || r.ask.addresses != "") && !r.fix {
 		return unclear("", "--mend-links and --addresses go with --fix")
@@ -181,7 +181,7 @@ func (r *checkRun) template(result *checkResult, src *source, args []string) err
 	if err != nil {
 		return err
 	}
-	set, errs := rules.Configure(t)
+	set, errs := rules.Configure(t, r.only...)
 	set = set.Select(r.wanted)
 	r.language(result, t.Text, errs, "error")
 	r.language(result, t.Text, t.Warnings, "warning")

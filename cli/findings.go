@@ -24,6 +24,7 @@ type finding struct {
 	Fix      string `json:"fix,omitempty"`  // sure or probable, where --fix can mend it
 	To       string `json:"to,omitempty"`   // and where that leads
 	Meant    string `json:"meant,omitempty"`
+	Same     string `json:"same,omitempty"` // what holds the same, and is to stay
 	text     string // of the line
 	kind     any    // equal for those that say the same of several names
 }

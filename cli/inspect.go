@@ -71,13 +71,15 @@ func (r *checkRun) folders(paths []string) error {
 		return r.keep(reports)
 	case r.fix:
 		return r.repair(paths, reports)
+	case r.ask.plan != "":
+		return r.planSame(reports)
 	}
 	return r.tellReports(reports)
 }
 
 // look looks at all of them.
 func (r *checkRun) look(paths []string) ([]*inspect.Report, error) {
-	l := &inspect.Look{Only: r.wanted, Ignore: r.ignore, Limit: r.flags.limit, Now: r.now, Starters: r.startersOf}
+	l := &inspect.Look{Only: r.wanted, Asked: r.only, Ignore: r.ignore, Limit: r.flags.limit, Now: r.now, Starters: r.startersOf}
 	if r.by == "" && (len(r.given) > 0 || r.flags.file != "") {
 		return nil, unclear("a project has its values in its label", "values go with --template, or with a template")
 	}
@@ -169,7 +171,7 @@ func (r *checkRun) result(report *inspect.Report, s *inspect.Subject) *checkResu
 }
 
 func shownFinding(f rules.Finding) finding {
-	out := finding{Rule: f.Rule, Severity: f.Severity.String(), Path: f.Path, Message: f.Message, Help: f.Help, kind: f.Kind()}
+	out := finding{Rule: f.Rule, Severity: f.Severity.String(), Path: f.Path, Message: f.Message, Help: f.Help, Same: f.Same, kind: f.Kind()}
 	if f.Fix != nil {
 		out.Fix = "probable"
 		if f.Fix.Sure {
@@ -409,6 +411,10 @@ const shownAlike = 4
 
 // tellReal draws what was found in a real folder: those that are alike together.
 func (r *checkRun) tellReal(result *checkResult) {
+	if r.sameOnly() {
+		r.tellSame(result)
+		return
+	}
 	for _, severity := range []string{"error", "warning", "advice"} {
 		var groups [][]finding
 		at := map[any]int{}

@@ -32,8 +32,8 @@ import (
 type putRun struct {
 	*app
 	consent
-	into, convention string
-	move, copy, link bool
+	into, convention, older string
+	move, copy, link        bool
 
 	raw      map[string]template.Raw
 	base     string // what lies in it is moved; absolute, with slashes
@@ -74,6 +74,7 @@ places, or have none, stay, and are told with the reason. Nothing is ever overwr
 	c.Flags().BoolVar(&r.asJSON, "json", false, "print JSON")
 	c.Flags().StringVar(&r.into, "into", "", "the project, or the folder `DIR` in which projects lie")
 	c.Flags().StringVar(&r.convention, "convention", "", "name what comes in by this `NAME`, with what is known")
+	c.Flags().StringVar(&r.older, "older-into", "", "instead, move all but the newest of files that differ only in a number, a version or a day into a folder of this `NAME` beside them")
 	c.Flags().BoolVar(&r.move, "move", false, "move them, also from elsewhere")
 	c.Flags().BoolVar(&r.copy, "copy", false, "copy them, also from within")
 	c.Flags().BoolVar(&r.link, "link", false, "leave them where they are, and make links to them")
@@ -107,6 +108,12 @@ func (r *putRun) run(args []string) error {
 		return unclear("", "of --move, --copy and --link, one can be meant")
 	case len(values) > 0 && r.convention == "":
 		return unclear("name it with --convention", "%s is for a convention that names what comes in", values[0])
+	}
+	if r.older != "" {
+		if r.into != "" || r.convention != "" || ways > 0 {
+			return unclear("", "--older-into moves files aside where they lie: it goes without --into, --convention, --move, --copy and --link")
+		}
+		return r.olderInto()
 	}
 	defer func() {
 		for _, c := range r.archives {

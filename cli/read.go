@@ -1,9 +1,8 @@
 package cli
 
 import (
-	"bytes"
-	"encoding/csv"
 	"os"
+	"path"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -13,232 +12,423 @@ import (
 	"golang.org/x/text/unicode/norm"
 
 	"vestibula/cli/term"
+	"vestibula/core/catalog"
 	"vestibula/core/inspect"
 	"vestibula/core/naming"
 	"vestibula/core/outline"
 	"vestibula/core/place"
+	"vestibula/core/project"
 	"vestibula/core/template"
-	"vestibula/core/tree"
-	"vestibula/core/value"
 )
 
 // A readRun is one call of read.
 type readRun struct {
 	*app
-	in             string
-	only           string
-	where          []string
-	asCSV, asJSON  bool
-	conventions    []*template.Convention
-	filters        map[*template.Convention][]func([]value.Value) bool
-	fits           []fitting
-	misfits        []misfit
-	unread         []string
-	workDir        string
-	total, dropped int
-}
+	in, only, links, outFile      string
+	where                         []string
+	asCSV, asJSON, newest, strict bool
 
-// A fitting is a name that fits a convention, with its values.
-type fitting struct {
-	path       string
-	convention *template.Convention
-	values     []string
-}
-
-// A misfit is a name that fits no convention, or several alike.
-type misfit struct {
-	Path    string `json:"path"`
-	At      int    `json:"at"` // in characters of the file's name, from 1
-	Message string `json:"message"`
-	name    string
-	tied    bool // it fits more than one alike
+	t      *template.Template // nil: those of the projects
+	reader *catalog.Reader
+	found  catalog.Found
+	shown  map[*catalog.Entry]string // the paths of entries, as they are shown
+	full   map[*catalog.Entry]string // and on the disk; empty in archives
+	fields []string                  // of projects
+	many   bool                      // more than one project, or a folder around them
+	unread []string
 }
 
 // shownMisfits is how many names that do not fit are drawn.
 const shownMisfits = 20
 
 func (a *app) readCommand() *cobra.Command {
-	r := &readRun{app: a}
+	r := &readRun{app: a, shown: map[*catalog.Entry]string{}, full: map[*catalog.Entry]string{}}
 	c := &cobra.Command{
-		Use:   "read TEMPLATE [PATH …]",
-		Short: "Read file names back into their values by the naming conventions.",
-		Long: `Read file names back into their values by the naming conventions of a template.
+		Use:   "read [TEMPLATE] [PATH …]",
+		Short: "Read file names back into their values, and find files by them.",
+		Long: `Read file names back into their values by naming conventions, and find files by them.
 
-Names that do not fit are listed apart, with the place where reading stopped.
-With --where only names with a value are kept; of dates and numbers, ranges too:
-received=2027-01..2027-03, n=100.. . The exit status is 1 where names do not fit.`,
+PATH is a file name, a project, a folder in which projects lie, any other folder, or an
+archive. Projects are read by their own templates, and their values stand beside those of
+the names; elsewhere TEMPLATE says the conventions.
+
+With --where only what has a value is kept: client~marrow is a part of a text, without
+regard to case and accents; when=2027 is all that lies in that year; of dates, numbers
+and terms, ranges too: received=2027-01..2027-03, n=100.. . --newest shows one of those
+that differ only in a number or a day. Only what conventions speak of is counted.`,
 		Example: `  vestibula read commission "2027-03-09 oriel-pask recto 001.tif"
-  vestibula read commission --in "05 Invoices"
-  vestibula read commission --in . --where "client=Oriel Pask" --where day=2027-Q1 --csv`,
-		Args:              templateArgs,
+  vestibula read Clients --where client~marrow --where day=2027
+  vestibula read Clients --convention invoice --out invoices.xlsx
+  vestibula read Clients --convention invoice --links "All invoices"`,
 		ValidArgsFunction: a.completeTemplate,
 		RunE:              func(_ *cobra.Command, args []string) error { return r.run(args) },
 	}
-	c.Flags().StringVar(&r.in, "in", "", "read all files of the folder `DIR`, and of those in it, or of an archive")
+	c.Flags().StringVar(&r.in, "in", "", "read all that lies in the folder or archive `DIR`")
 	c.Flags().StringVar(&r.only, "convention", "", "read by this `NAME` alone")
-	c.Flags().StringArrayVar(&r.where, "where", nil, "keep only names with `field=value`")
+	c.Flags().StringArrayVar(&r.where, "where", nil, "keep only what has `field=value`, or field~part")
+	c.Flags().BoolVar(&r.newest, "newest", false, "of files that differ only in a number or a day, the newest")
+	c.Flags().StringVar(&r.links, "links", "", "make or refresh the folder `DIR` of links to what was found")
+	c.Flags().StringVar(&r.outFile, "out", "", "write what was found into the `FILE`: .csv, .xlsx, .json, .md or .txt")
+	c.Flags().BoolVar(&r.strict, "strict", false, "exit with 1 where names do not fit")
 	c.Flags().BoolVar(&r.asCSV, "csv", false, "print CSV, for a spreadsheet")
 	c.Flags().BoolVar(&r.asJSON, "json", false, "print JSON")
 	_ = c.MarkFlagDirname("in")
+	_ = c.MarkFlagDirname("links")
 	return c
 }
 
 func (r *readRun) run(args []string) error {
-	t, err := r.load(args[0])
+	paths, err := r.choose(args)
 	if err != nil {
 		return err
 	}
-	if err := r.choose(t); err != nil {
-		return err
-	}
-	if len(args) == 1 && r.in == "" {
-		return unclear("name files, or a folder with --in", "which names?")
-	}
-	if r.workDir, err = os.Getwd(); err != nil {
-		return err
-	}
-	reader := naming.NewFolders(t)
-	if r.only != "" {
-		reader = naming.NewFolders(&template.Template{Names: r.conventions})
-	}
-	for _, path := range args[1:] {
-		r.name(reader, path)
-	}
 	if r.in != "" {
-		if err := r.folder(reader); err != nil {
+		if !isThere(r.in) {
+			return unclear("", "there is no folder %q", r.in)
+		}
+		paths = append(paths, r.in)
+	}
+	if len(paths) == 0 {
+		return unclear("name files, projects or folders: vestibula read Clients", "which names?")
+	}
+	r.reader = &catalog.Reader{Only: r.only}
+	for _, text := range r.where {
+		filter, err := naming.NewFilter(text, r.now)
+		if err != nil {
+			return unclear("", "%v", err)
+		}
+		r.reader.Filters = append(r.reader.Filters, filter)
+	}
+	if r.t != nil {
+		if err := r.fits([]*template.Template{r.t}); err != nil {
+			return err
+		}
+	}
+	for _, p := range paths {
+		if err := r.path(p); err != nil {
+			return err
+		}
+	}
+	if r.newest {
+		r.found.Entries = catalog.Newest(r.found.Entries)
+	}
+	if r.links != "" {
+		if err := r.makeLinks(); err != nil {
 			return err
 		}
 	}
 	switch {
+	case r.outFile != "":
+		err = r.write()
 	case r.asJSON:
 		err = r.json()
 	case r.asCSV:
 		err = r.csv()
+	case r.links != "":
 	default:
 		r.draw()
 	}
 	for _, path := range r.unread {
 		r.side.Text(term.Bad.Render("vestibula:") + " " + term.Visible(path) + " cannot be read; the rest was")
 	}
-	if err == nil && (len(r.misfits) > 0 || len(r.unread) > 0) {
+	if err == nil && (r.strict && len(r.found.Misfits) > 0 || len(r.unread) > 0) {
 		err = found
 	}
 	return err
 }
 
-// choose settles the conventions and the filters.
-func (r *readRun) choose(t *template.Template) error {
-	r.conventions = t.Names
-	if len(t.Names) == 0 {
-		return unclear("write them under names: in its header", "%s has no naming conventions", t.Name)
+// choose takes the template from the arguments, if one is named.
+func (r *readRun) choose(args []string) (paths []string, err error) {
+	if len(args) == 0 {
+		return nil, nil
 	}
-	if r.only != "" {
-		c := t.Convention(r.only)
-		if c == nil {
-			help := "it has " + strings.Join(t.ConventionNames(), ", ")
-			if near := outline.Nearest(r.only, t.ConventionNames()); near != "" {
-				help = "did you mean " + near + "?"
+	first := args[0]
+	info, statErr := os.Stat(first)
+	folder := statErr == nil && info.IsDir()
+	src, err := r.find(first)
+	switch {
+	case err == nil && folder && src.path != "" && filepath.Clean(src.path) != filepath.Clean(first):
+		return nil, unclear("write "+first+"/ or "+first+template.Ending, "%q is a folder, and a template", first)
+	case err == nil && !folder && src.text != "" && (src.built || strings.HasSuffix(src.path, template.Ending) || first == "-"):
+		if r.t, err = r.load(first); err != nil {
+			return nil, err
+		}
+		if len(r.t.Names) == 0 {
+			return nil, unclear("write them under names: in its header", "%s has no naming conventions", r.t.Name)
+		}
+		return args[1:], nil
+	case statErr != nil:
+		if s, standErr := r.standingIn(".", nil); standErr == nil && s.layout != nil {
+			return args, nil // names of the project here
+		}
+		if err == nil {
+			err = unclear("vestibula templates lists those that can be used by name", "there is no template %q", first)
+		}
+		return nil, err
+	}
+	return args, nil
+}
+
+// fits refuses what is asked for and no template has.
+func (r *readRun) fits(templates []*template.Template) error {
+	var conventions, fields []string
+	for _, t := range templates {
+		conventions = append(conventions, t.ConventionNames()...)
+		fields = append(fields, t.FieldNames()...)
+		for _, c := range t.Names {
+			for _, f := range c.Fields {
+				fields = append(fields, f.Name)
 			}
-			return unclear(help, "%s has no naming convention %q", t.Name, r.only)
-		}
-		r.conventions = []*template.Convention{c}
-	}
-	r.filters = map[*template.Convention][]func([]value.Value) bool{}
-	var fields []string
-	for _, c := range r.conventions {
-		for _, f := range c.Fields {
-			fields = append(fields, f.Name)
 		}
 	}
-	for _, text := range r.where {
-		filter, err := naming.NewFilter(text, r.now)
+	sorted := func(list []string) []string { return slices.Compact(slices.Sorted(slices.Values(list))) }
+	if r.only != "" && !slices.Contains(conventions, r.only) {
+		help := "they are " + strings.Join(sorted(conventions), ", ")
+		if near := outline.Nearest(r.only, conventions); near != "" {
+			help = "did you mean " + near + "?"
+		}
+		return unclear(help, "there is no naming convention %q here", r.only)
+	}
+	for i := range r.reader.Filters {
+		field := r.reader.Filters[i].Field
+		if !slices.ContainsFunc(templates, func(t *template.Template) bool { return catalog.Has(t, field) }) {
+			return unclear("they have "+strings.Join(sorted(fields), ", "), "no naming convention here has a field %q", field)
+		}
+	}
+	return nil
+}
+
+// path reads what was named: a name, a folder or an archive.
+func (r *readRun) path(p string) error {
+	info, err := os.Stat(p)
+	folder := err == nil && info.IsDir()
+	if !folder && (err != nil || p != r.in) {
+		return r.name(p)
+	}
+	done, end := r.progress("reading", -1)
+	defer end()
+	if folder {
+		found, err := inspect.Projects(p)
+		if err != nil {
+			return unclear("", "%s cannot be read: %s", p, place.Reason(err))
+		}
+		if len(found.Projects) > 0 && (r.t == nil || found.Inside && r.t.Name == r.nameIn(found)) {
+			return r.projects(p, found)
+		}
+	}
+	if r.t == nil {
+		return unclear("name the template: vestibula read TEMPLATE "+shellWord(p), "there is no project at or below %q, and no template says how names are read", p)
+	}
+	root, unread, err := inspect.Tree(p, done)
+	if err != nil {
+		return unclear("", "%s cannot be read: %s", p, place.Reason(err))
+	}
+	for _, u := range unread {
+		r.unread = append(r.unread, filepath.Join(p, filepath.FromSlash(u.Path)))
+	}
+	base := filepath.Base(p)
+	if real, err := place.Real(p); err == nil {
+		base = filepath.Base(real)
+	}
+	found, err := r.reader.Read(&catalog.Source{Template: r.t, Name: base, Root: root})
+	if err != nil {
+		return unclear("", "%v", err)
+	}
+	at := p
+	if !folder {
+		at = ""
+	}
+	r.add(found, filepath.ToSlash(p), at)
+	return nil
+}
+
+// nameIn is the template's name of the one project that was found.
+func (r *readRun) nameIn(found *inspect.Found) string {
+	if len(found.Projects) == 0 {
+		return ""
+	}
+	var l readLabel
+	if l.read(found.Projects[0].Dir); l.err != nil {
+		return ""
+	}
+	return l.label.Template
+}
+
+// name reads one name.
+func (r *readRun) name(p string) error {
+	t, of := r.t, (*project.Project)(nil)
+	dir, err := filepath.Abs(filepath.Dir(p))
+	if err != nil {
+		return unclear("", "%v", err)
+	}
+	if t == nil {
+		s, err := r.standingIn(filepath.Dir(p), nil)
+		if err != nil {
+			return err
+		}
+		if s.layout == nil {
+			return unclear("name the template: vestibula read TEMPLATE "+shellWord(p), "%q lies in no project, and no template says how it is read", p)
+		}
+		t, of = s.layout.Template, s.layout.Project
+		if err := r.fits([]*template.Template{t}); err != nil {
+			return err
+		}
+	}
+	found := &catalog.Found{}
+	if err := r.reader.Name(found, &catalog.Source{Template: t, Project: nil}, filepath.Base(dir), filepath.ToSlash(p)); err != nil {
+		return unclear("", "%v", err)
+	}
+	for _, e := range found.Entries {
+		e.Project = of
+	}
+	r.add(found, "", "")
+	return nil
+}
+
+// projects reads the projects at or below a folder; of what lies in one project, what lies
+// below that folder.
+func (r *readRun) projects(p string, found *inspect.Found) error {
+	real, err := place.Real(p)
+	if err != nil {
+		return unclear("", "%s cannot be read: %s", p, place.Reason(err))
+	}
+	r.many = r.many || !found.Inside || len(found.Projects) > 1
+	open := r.opener()
+	sources := make([]*catalog.Source, len(found.Projects))
+	labels := make([]readLabel, len(found.Projects))
+	several(len(labels), func() func(i int) {
+		return func(i int) { labels[i].read(found.Projects[i].Dir) }
+	})
+	var templates []*template.Template
+	for i := range found.Projects {
+		own := &found.Projects[i]
+		pr, err := (*project.Project)(nil), labels[i].err
+		if err == nil {
+			pr, err = open(own.Dir, labels[i].label)
+		}
+		if err != nil {
+			r.unread = append(r.unread, fromHere(own.Dir))
+			continue
+		}
+		root := own.Root
+		if err := inspect.Prune(root); err != nil {
+			return err
+		}
+		sources[i] = &catalog.Source{Project: pr, Template: pr.Template, Name: filepath.Base(own.Dir), Root: root}
+		if !slices.Contains(templates, pr.Template) {
+			templates = append(templates, pr.Template)
+		}
+		for _, u := range own.Unread {
+			r.unread = append(r.unread, filepath.Join(fromHere(own.Dir), filepath.FromSlash(u.Path)))
+		}
+	}
+	if err := r.fits(templates); err != nil {
+		return err
+	}
+	for _, t := range templates {
+		for _, name := range t.FieldNames() {
+			if !slices.Contains(r.fields, name) {
+				r.fields = append(r.fields, name)
+			}
+		}
+	}
+	for _, s := range sources {
+		if s == nil {
+			continue
+		}
+		all, err := r.reader.Read(s)
 		if err != nil {
 			return unclear("", "%v", err)
 		}
-		if !slices.Contains(fields, filter.Field) {
-			help := "they have " + strings.Join(slices.Compact(slices.Sorted(slices.Values(fields))), ", ")
-			return unclear(help, "no naming convention here has a field %q", filter.Field)
+		at := filepath.ToSlash(fromHere(s.Project.Dir))
+		if below := strings.TrimPrefix(filepath.ToSlash(strings.TrimPrefix(real, s.Project.Dir)), "/"); found.Inside && real != s.Project.Dir {
+			all = keptBelow(all, below)
 		}
-		for _, c := range r.conventions {
-			keep, err := filter.Prepare(c)
-			if err != nil {
-				return unclear("", "%v", err)
-			}
-			if keep == nil {
-				keep = func([]value.Value) bool { return false }
-			}
-			r.filters[c] = append(r.filters[c], keep)
+		if at == "." {
+			at = ""
 		}
+		r.add(all, at, s.Project.Dir)
 	}
 	return nil
 }
 
-// folder reads the names of all files in a folder or archive, but of those that are
-// hidden or left there by programs.
-func (r *readRun) folder(reader *naming.Folders) error {
-	if _, err := os.Stat(r.in); err != nil {
-		return unclear("", "there is no folder %q", r.in)
-	}
-	done, end := r.progress("reading", -1)
-	root, unread, err := inspect.Tree(r.in, done)
-	end()
-	if err != nil {
-		return unclear("", "%s cannot be read: %s", r.in, place.Reason(err))
-	}
-	for _, u := range unread {
-		r.unread = append(r.unread, filepath.Join(r.in, filepath.FromSlash(u.Path)))
-	}
-	for at, n := range root.All() {
-		if n.Kind == tree.File && n.Marks&tree.Link == 0 {
-			r.name(reader, filepath.Join(r.in, filepath.FromSlash(at)))
-		}
-	}
-	return nil
+// keptBelow keeps what lies below a folder of a project.
+func keptBelow(found *catalog.Found, below string) *catalog.Found {
+	out := func(e *catalog.Entry) bool { return !strings.HasPrefix(e.Path, below+"/") }
+	found.Entries, found.Misfits = slices.DeleteFunc(found.Entries, out), slices.DeleteFunc(found.Misfits, out)
+	found.Others, found.Dropped = 0, 0
+	return found
 }
 
-// around is the name of the folder that a path lies in.
-func (r *readRun) around(path string) string {
-	dir := filepath.Dir(path)
-	if dir == "." {
-		dir = r.workDir
-	}
-	return filepath.Base(dir)
-}
-
-func (r *readRun) name(reader *naming.Folders, path string) {
-	r.total++
-	name := filepath.Base(path)
-	c, values, bad := reader.Read(r.around(path), name)
-	if bad != nil {
-		at := utf8.RuneCountInString(norm.NFC.String(name)[:min(bad.At, len(norm.NFC.String(name)))]) + 1
-		r.misfits = append(r.misfits, misfit{path, at, bad.Message, norm.NFC.String(name), bad.Tied})
-		return
-	}
-	for _, keep := range r.filters[c] {
-		if !keep(values) {
-			r.dropped++
-			return
+// add adds what was read in a folder, which is shown as it was named.
+func (r *readRun) add(found *catalog.Found, named, dir string) {
+	for _, e := range slices.Concat(found.Entries, found.Misfits) {
+		r.shown[e] = path.Join(named, e.Path)
+		if named == "" && dir == "" {
+			r.shown[e] = e.Path
+		}
+		if dir != "" {
+			r.full[e] = filepath.Join(dir, filepath.FromSlash(e.Path))
 		}
 	}
-	texts := make([]string, len(values))
-	for i, v := range values {
-		texts[i] = v.String()
+	r.found.Entries, r.found.Misfits = append(r.found.Entries, found.Entries...), append(r.found.Misfits, found.Misfits...)
+	r.found.Others += found.Others
+	r.found.Dropped += found.Dropped
+}
+
+// conventions are the names of the conventions that read something, in the order of the
+// templates.
+func (r *readRun) conventions() (names []string) {
+	for _, e := range r.found.Entries {
+		if !slices.Contains(names, e.Convention.Name) {
+			names = append(names, e.Convention.Name)
+		}
 	}
-	r.fits = append(r.fits, fitting{path, c, texts})
+	if r.t != nil {
+		slices.SortStableFunc(names, func(a, b string) int {
+			return slices.Index(r.t.ConventionNames(), a) - slices.Index(r.t.ConventionNames(), b)
+		})
+	}
+	return names
+}
+
+// columns are the fields of the entries that a convention of some name reads; with those
+// of projects that are asked for.
+func (r *readRun) columns(convention string) (fields []string) {
+	for _, e := range r.found.Entries {
+		if e.Convention.Name != convention {
+			continue
+		}
+		for _, f := range e.Convention.Fields {
+			if !slices.Contains(fields, f.Name) {
+				fields = append(fields, f.Name)
+			}
+		}
+	}
+	for i := range r.reader.Filters {
+		if f := r.reader.Filters[i].Field; slices.Contains(r.fields, f) && !slices.Contains(fields, f) {
+			fields = append(fields, f)
+		}
+	}
+	return fields
 }
 
 // draw draws the summary, a table for each convention, and what does not fit.
 func (r *readRun) draw() {
-	summary := term.Count(len(r.fits), "name") + " of " + term.Number(r.total) + " read"
-	if len(r.where) > 0 {
-		summary = term.Count(len(r.fits), "name") + " of " + term.Number(r.total) + " found"
+	counted := len(r.found.Entries) + len(r.found.Misfits) + r.found.Dropped
+	summary := term.Count(len(r.found.Entries), "name") + " of " + term.Number(counted) + " read"
+	if len(r.where) > 0 || r.newest {
+		summary = term.Count(len(r.found.Entries), "name") + " of " + term.Number(counted) + " found"
 	}
-	var tied, unfit []misfit
-	for _, m := range r.misfits {
-		if m.tied {
-			tied = append(tied, m)
+	if r.newest {
+		summary += ", the newest of each"
+	}
+	var tied, unfit []*catalog.Entry
+	for _, e := range r.found.Misfits {
+		if e.Misfit.Tied {
+			tied = append(tied, e)
 		} else {
-			unfit = append(unfit, m)
+			unfit = append(unfit, e)
 		}
 	}
 	if n := len(unfit); n > 0 {
@@ -248,37 +438,70 @@ func (r *readRun) draw() {
 		summary += "; " + term.Bad.Render(term.Number(n)) + " " + map[bool]term.Shown{true: "fits", false: "fit"}[n == 1] + " two conventions alike"
 	}
 	r.screen.Line(summary)
-	for _, c := range r.conventions {
-		var rows [][]term.Shown
-		for _, f := range r.fits {
-			if f.convention == c {
-				row := make([]term.Shown, 0, len(f.values)+1)
-				for _, v := range f.values {
-					row = append(row, term.Visible(v))
-				}
-				rows = append(rows, append(row, term.Dim.Render(term.Visible(r.shown(f.path)))))
-			}
-		}
-		if len(rows) == 0 {
-			continue
-		}
+	for _, convention := range r.conventions() {
+		columns := r.columns(convention)
 		var heading []term.Shown
-		for _, f := range c.Fields {
-			heading = append(heading, term.Visible(f.Name))
+		if r.many {
+			heading = append(heading, "project")
+		}
+		for _, f := range columns {
+			heading = append(heading, term.Visible(f))
+		}
+		var rows [][]term.Shown
+		for _, e := range r.found.Entries {
+			if e.Convention.Name != convention {
+				continue
+			}
+			var row []term.Shown
+			if r.many {
+				row = append(row, term.Visible(r.projectOf(e)))
+			}
+			for _, f := range columns {
+				row = append(row, term.Visible(e.Value(f).String()))
+			}
+			rows = append(rows, append(row, term.Dim.Render(term.Visible(r.below(e)))))
 		}
 		r.screen.Line()
-		r.screen.Line(term.Title.Render(term.Visible(c.Name)))
+		r.screen.Line(term.Title.Render(term.Visible(convention)))
 		r.screen.Table(append(heading, "file"), rows)
 	}
-	if len(r.where) > 0 {
-		return // who looks for something is not helped by what has no values
+	if len(r.where) == 0 { // who looks for something is not helped by what has no values
+		r.apart("do not fit", unfit)
+		r.apart("fit two alike: --convention says by which to read", tied)
 	}
-	r.apart("do not fit", unfit)
-	r.apart("fit two alike: --convention says by which to read", tied)
+	if r.found.Others > 0 {
+		r.screen.Line()
+		speaks := term.Shown(" that no convention speaks of, not counted.")
+		r.screen.Text(term.Dim.Render(term.Count(r.found.Others, "file") + speaks))
+	}
+}
+
+func (r *readRun) projectOf(e *catalog.Entry) string {
+	if e.Project == nil {
+		return ""
+	}
+	return filepath.Base(e.Project.Dir)
+}
+
+// below is the path of an entry as it is drawn: from its project, where that is said
+// beside it, or from the folder that is read.
+func (r *readRun) below(e *catalog.Entry) string {
+	name := r.shown[e]
+	if r.many && e.Project != nil {
+		name = e.Path
+	} else if r.in != "" {
+		if below, inside := strings.CutPrefix(name, path.Clean(filepath.ToSlash(r.in))+"/"); inside {
+			name = below
+		}
+	}
+	if e.Folder {
+		name += "/"
+	}
+	return name
 }
 
 // apart draws names that were not read, and why.
-func (r *readRun) apart(title term.Shown, misfits []misfit) {
+func (r *readRun) apart(title term.Shown, misfits []*catalog.Entry) {
 	for i, m := range misfits {
 		if i == 0 {
 			r.screen.Line()
@@ -288,87 +511,113 @@ func (r *readRun) apart(title term.Shown, misfits []misfit) {
 			r.screen.Line(term.Dim.Render("and " + term.Number(len(misfits)-i) + " more; --json lists all"))
 			break
 		}
-		r.screen.Line(term.Visible(r.shown(m.Path)))
-		before := term.Columns(term.Visible(r.shown(m.Path))) - term.Columns(term.Visible(m.name)) + term.Columns(term.Visible(string([]rune(m.name)[:m.At-1])))
-		r.screen.Line(term.Spaces(before), term.Bad.Render("^"), " ", term.Accent.Render(term.Visible(m.Message)))
+		shown := r.shown[m]
+		if !r.many {
+			shown = r.below(m)
+		}
+		name := norm.NFC.String(path.Base(m.Path))
+		r.screen.Line(term.Visible(shown))
+		before := term.Columns(term.Visible(shown)) - term.Columns(term.Visible(name)) + term.Columns(term.Visible(name[:min(m.Misfit.At, len(name))]))
+		r.screen.Line(term.Spaces(before), term.Bad.Render("^"), " ", term.Accent.Render(term.Visible(m.Misfit.Message)))
 	}
 }
 
-// shown is a path as it is drawn: below the folder that is read.
-func (r *readRun) shown(path string) string {
-	if rel, err := filepath.Rel(r.in, path); err == nil && r.in != "" && !strings.HasPrefix(rel, "..") {
-		return filepath.ToSlash(rel)
-	}
-	return path
+// at is where reading stopped, in characters of the name from 1.
+func at(m *catalog.Entry) int {
+	name := norm.NFC.String(path.Base(m.Path))
+	return utf8.RuneCountInString(name[:min(m.Misfit.At, len(name))]) + 1
 }
 
-func (r *readRun) json() error {
+// A misfitJSON is a name that fits no convention, or several alike.
+type misfitJSON struct {
+	Path    string `json:"path"`
+	At      int    `json:"at"` // in characters of the file's name, from 1
+	Message string `json:"message"`
+}
+
+func (r *readRun) result() any {
 	type fit struct {
 		Path       string            `json:"path"`
 		Convention string            `json:"convention"`
 		Values     map[string]string `json:"values"`
+		Project    string            `json:"project,omitempty"`
+		Of         map[string]string `json:"project-values,omitempty"`
 	}
 	out := struct {
-		Read    int      `json:"read"`
-		Fit     []fit    `json:"fit"`
-		Misfits []misfit `json:"misfits"`
-		Unread  []string `json:"unread"` // folders and files that could not be opened
-	}{r.total, []fit{}, append([]misfit{}, r.misfits...), append([]string{}, r.unread...)}
-	for _, f := range r.fits {
-		values := map[string]string{}
-		for i, field := range f.convention.Fields {
-			values[field.Name] = f.values[i]
+		Read    int          `json:"read"`
+		Fit     []fit        `json:"fit"`
+		Misfits []misfitJSON `json:"misfits"`
+		Others  int          `json:"others"` // that no convention speaks of
+		Unread  []string     `json:"unread"` // folders and files that could not be opened
+	}{len(r.found.Entries) + len(r.found.Misfits) + r.found.Dropped, []fit{}, []misfitJSON{}, r.found.Others, append([]string{}, r.unread...)}
+	for _, e := range r.found.Entries {
+		f := fit{Path: r.shown[e], Convention: e.Convention.Name, Values: map[string]string{}, Project: r.projectOf(e)}
+		for i, field := range e.Convention.Fields {
+			f.Values[field.Name] = e.Values[i].String()
 		}
-		out.Fit = append(out.Fit, fit{f.path, f.convention.Name, values})
+		if e.Project != nil {
+			f.Of = map[string]string{}
+			for _, name := range e.Project.Template.FieldNames() {
+				f.Of[name] = e.Project.Values[name].String()
+			}
+		}
+		out.Fit = append(out.Fit, f)
 	}
-	return r.printJSON(out)
+	for _, m := range r.found.Misfits {
+		out.Misfits = append(out.Misfits, misfitJSON{r.shown[m], at(m), m.Misfit.Message})
+	}
+	return out
 }
 
-// csv prints one table with the fields of all conventions.
-func (r *readRun) csv() error {
+func (r *readRun) json() error { return r.printJSON(r.result()) }
+
+// rows is one table with the fields of all conventions and projects, the headings first.
+func (r *readRun) rows() [][]string {
 	columns := []string{"path", "convention"}
-	for _, c := range r.conventions {
-		for _, f := range c.Fields {
-			if !slices.Contains(columns[2:], f.Name) {
-				columns = append(columns, f.Name)
+	if len(r.fields) > 0 {
+		columns = append(columns, "project")
+	}
+	fixed := len(columns)
+	for _, convention := range r.conventions() {
+		for _, f := range r.columns(convention) {
+			if !slices.Contains(columns[fixed:], f) {
+				columns = append(columns, f)
 			}
 		}
 	}
-	columns = append(columns, "problem")
-	var data bytes.Buffer
-	w := csv.NewWriter(&data)
-	_ = w.Write(columns)
-	for _, f := range r.fits {
-		row := make([]string, len(columns))
-		row[0], row[1] = harmless(f.path), f.convention.Name
-		for i, field := range f.convention.Fields {
-			row[2+slices.Index(columns[2:], field.Name)] = harmless(f.values[i])
+	if r.t != nil {
+		for _, c := range r.t.Names {
+			for _, f := range c.Fields {
+				if (r.only == "" || r.only == c.Name) && !slices.Contains(columns[fixed:], f.Name) {
+					columns = append(columns, f.Name)
+				}
+			}
 		}
-		_ = w.Write(row)
+	}
+	for _, f := range r.fields {
+		if !slices.Contains(columns[fixed:], f) {
+			columns = append(columns, f)
+		}
+	}
+	columns = append(columns, "problem")
+	rows := [][]string{columns}
+	for _, e := range r.found.Entries {
+		row := make([]string, len(columns))
+		row[0], row[1] = r.shown[e], e.Convention.Name
+		if fixed > 2 {
+			row[2] = r.projectOf(e)
+		}
+		for i := fixed; i < len(columns)-1; i++ {
+			row[i] = e.Value(columns[i]).String()
+		}
+		rows = append(rows, row)
 	}
 	if len(r.where) == 0 {
-		for _, m := range r.misfits {
+		for _, m := range r.found.Misfits {
 			row := make([]string, len(columns))
-			row[0], row[len(row)-1] = harmless(m.Path), harmless(m.Message)
-			_ = w.Write(row)
+			row[0], row[len(row)-1] = r.shown[m], m.Misfit.Message
+			rows = append(rows, row)
 		}
 	}
-	w.Flush()
-	out := data.Bytes()
-	if r.screen.Terminal {
-		out = []byte(term.Lines(data.String()))
-	}
-	if _, err := r.out.Write(out); err != nil {
-		return unwritten(err)
-	}
-	return nil
-}
-
-// harmless keeps a spreadsheet from taking a cell for a formula: it begins with
-// an apostrophe then, which spreadsheets do not show (OWASP, "CSV Injection").
-func harmless(cell string) string {
-	if cell != "" && strings.ContainsRune("=+-@\t\r", rune(cell[0])) {
-		return "'" + cell
-	}
-	return cell
+	return rows
 }

@@ -36,6 +36,7 @@ type Look struct {
 	Template *template.Template
 	Values   template.Values // that are known beside those of a label
 	Only     func(rule string) bool
+	Asked    []string // rules that are asked for by name
 	Ignore   []string // patterns of paths that are passed by, beside those of the template
 	Limit    int      // how many things a template may make
 	Now      time.Time
@@ -79,7 +80,7 @@ func (l *Look) rules(t *template.Template) (*rules.Set, error) {
 	if set := l.sets[t]; set != nil {
 		return set, nil
 	}
-	set, errs := rules.Configure(t)
+	set, errs := rules.Configure(t, l.Asked...)
 	if len(errs) > 0 {
 		return nil, settingsError{errs}
 	}

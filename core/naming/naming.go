@@ -68,6 +68,16 @@ func NewFolders(t *template.Template) *Folders {
 // Read reads the name of a file that lies in a folder of that name, as
 // [Reader.Read] does.
 func (f *Folders) Read(folder, name string) (*template.Convention, []value.Value, *pattern.Misfit) {
+	if r := f.reader(folder); r != nil {
+		if c, values, misfit := r.Read(name); misfit == nil || misfit.Tied {
+			return c, values, misfit
+		}
+	}
+	return f.all.Read(name)
+}
+
+// reader is that of what a folder holds, or nil.
+func (f *Folders) reader(folder string) *Reader {
 	r, known := f.known[folder]
 	if !known {
 		if holds := f.holds(folder); len(holds) > 0 {
@@ -75,12 +85,23 @@ func (f *Folders) Read(folder, name string) (*template.Convention, []value.Value
 		}
 		f.known[folder] = r
 	}
-	if r != nil {
-		if c, values, misfit := r.Read(name); misfit == nil || misfit.Tied {
-			return c, values, misfit
-		}
+	return r
+}
+
+// Speaks reports whether a convention speaks of files with an ending, in small letters,
+// in a folder of that name; and whether that is one which the folder holds.
+func (f *Folders) Speaks(folder, ending string) (any, held bool) {
+	r := f.reader(folder)
+	if r != nil && r.speaks(ending) {
+		return true, true
 	}
-	return f.all.Read(name)
+	return r == nil && f.all.speaks(ending), false
+}
+
+func (r *Reader) speaks(ending string) bool {
+	return slices.ContainsFunc(r.rows, func(row row) bool {
+		return len(row.convention.For) == 0 || slices.Contains(row.convention.For, ending)
+	})
 }
 
 // holds returns the conventions of the lines that a folder's name can stand for.

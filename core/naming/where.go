@@ -2,6 +2,7 @@ package naming
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 	"time"
 
@@ -12,23 +13,28 @@ import (
 	"vestibula/core/value"
 )
 
-// A Filter keeps the names whose field has a value, or one in a range:
-// `client=Oriel Pask`, `received=2027-01..2027-03`, `n=100..`.
+// A Filter keeps what has a value, one in a range, or a text with a part:
+// `client=Oriel Pask`, `received=2027-01..2027-03`, `n=100..`, `client~marrow`. Of a
+// date, month, quarter or term, a longer time says all that lies in it: `received=2027`.
 type Filter struct {
 	Field    string
 	text     string
 	from, to string
 	isRange  bool
+	part     bool
 	now      time.Time
 }
 
-// NewFilter reads `field=value` or `field=from..to`, where an end that is left
-// out is open. Now is the date that "today" means.
+// NewFilter reads `field=value`, `field=from..to`, where an end that is left out is open,
+// or `field~part`. Now is the date that "today" means.
 func NewFilter(text string, now time.Time) (Filter, error) {
-	field, want, ok := strings.Cut(text, "=")
-	f := Filter{Field: strings.TrimSpace(field), text: strings.TrimSpace(want), now: now}
-	if !ok || f.Field == "" || f.text == "" {
-		return f, fmt.Errorf("%q says neither which field nor which value: write field=value", text)
+	f := Filter{now: now}
+	i := strings.IndexAny(text, "=~")
+	if i >= 0 {
+		f.Field, f.text, f.part = strings.TrimSpace(text[:i]), strings.TrimSpace(text[i+1:]), text[i] == '~'
+	}
+	if f.Field == "" || f.text == "" {
+		return f, fmt.Errorf("%q says neither which field nor which value: write field=value, or field~part", text)
 	}
 	f.from, f.to, f.isRange = strings.Cut(f.text, "..")
 	return f, nil
@@ -41,7 +47,7 @@ func (f Filter) Prepare(c *template.Convention) (func([]value.Value) bool, error
 		if field.Name != f.Field {
 			continue
 		}
-		holds, err := f.test(&field.Type)
+		holds, err := f.Test(&field.Type)
 		if err != nil {
 			return nil, err
 		}
@@ -50,8 +56,23 @@ func (f Filter) Prepare(c *template.Convention) (func([]value.Value) bool, error
 	return nil, nil
 }
 
-func (f Filter) test(t *value.Type) (func(value.Value) bool, error) {
+// Test settles what the filter means for values of a type. A list has what one of its
+// items has.
+func (f Filter) Test(t *value.Type) (func(value.Value) bool, error) {
 	switch {
+	case f.part:
+		want := Plainly(f.text)
+		return f.items(func(v value.Value) bool {
+			text := v.String()
+			if t.Kind == value.Choice {
+				for _, o := range t.Of {
+					if o.Code == text {
+						text += " " + o.Meaning
+					}
+				}
+			}
+			return strings.Contains(Plainly(text), want)
+		}), nil
 	case t.Kind == value.Number && f.isRange:
 		lo, hi := value.OfNumber(0), value.OfNumber(value.MaxNumber)
 		for _, end := range []struct {
@@ -68,13 +89,15 @@ func (f Filter) test(t *value.Type) (func(value.Value) bool, error) {
 			*end.into = v
 		}
 		return func(v value.Value) bool { return v.Compare(lo) >= 0 && v.Compare(hi) <= 0 }, nil
-	case t.Kind.Calendar() && t.Kind != value.Term:
+	case t.Kind == value.Term:
+		return f.terms(t)
+	case t.Kind.Calendar():
 		return f.days()
 	case f.isRange:
-		return nil, fmt.Errorf("%s is a %s: a range goes with a number or a date", f.Field, t.Kind)
-	case t.Kind == value.Text:
+		return nil, fmt.Errorf("%s is a %s: a range goes with a number, a date or a term", f.Field, t.Kind)
+	case t.Kind == value.Text || t.Kind == value.List:
 		want := Plainly(f.text)
-		return func(v value.Value) bool { return Plainly(v.Text) == want }, nil
+		return f.items(func(v value.Value) bool { return Plainly(v.Text) == want }), nil
 	}
 	loose := *t
 	loose.Min, loose.Max = nil, nil
@@ -83,6 +106,42 @@ func (f Filter) test(t *value.Type) (func(value.Value) bool, error) {
 		return nil, fmt.Errorf("%s %w", f.Field, err)
 	}
 	return want.Equal, nil
+}
+
+// items applies a test to a value, or to each item of a list.
+func (Filter) items(test func(value.Value) bool) func(value.Value) bool {
+	return func(v value.Value) bool {
+		if v.Kind == value.List {
+			return slices.ContainsFunc(v.Items, test)
+		}
+		return v.Given() && test(v)
+	}
+}
+
+// terms keeps the terms in a range, or the one term, or those of a year.
+func (f Filter) terms(t *value.Type) (func(value.Value) bool, error) {
+	from, to := f.from, f.to
+	if !f.isRange {
+		to = from
+	}
+	ends := [2]value.Value{{Kind: value.Term}, {Kind: value.Term, Year: value.MaxYear, Part: 255}}
+	for i, text := range []string{from, to} {
+		if strings.TrimSpace(text) == "" {
+			continue
+		}
+		v, err := t.Parse(text, f.now)
+		if year, wrong := (&value.Type{Kind: value.Year}).Parse(text, f.now); err != nil && wrong == nil {
+			v, err = value.Value{Year: year.Year, Part: uint8(255 * i)}, nil
+		}
+		if err != nil {
+			return nil, fmt.Errorf("%s %w", f.Field, err)
+		}
+		ends[i] = v
+	}
+	at := func(v value.Value) int { return int(v.Year)*256 + int(v.Part) }
+	return func(v value.Value) bool {
+		return v.Kind == value.Term && v.Given() && at(v) >= at(ends[0]) && at(v) <= at(ends[1])
+	}, nil
 }
 
 // Plainly makes texts comparable that pictures write in different ways: the

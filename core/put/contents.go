@@ -17,9 +17,6 @@ type Held struct {
 	Size    int64
 }
 
-// headBytes is how much of files of one size is compared before all of it is.
-const headBytes = 64 << 10
-
 // A Reader opens what lies on the disk, by its absolute path.
 type Reader func(at string) (io.ReadCloser, error)
 
@@ -48,74 +45,44 @@ func Same(outcomes []*Outcome, held []Held, open Reader) {
 			bySize[h.Size] = append(list, one{held: h})
 		}
 	}
-	sum := func(x one, most int64) (string, error) {
-		var r io.ReadCloser
-		var err error
-		switch {
-		case x.held != nil:
-			r, err = open(x.held.At)
-		case x.outcome.File.Content != nil:
-			r, err = x.outcome.File.Content.Open()
-		default:
-			r, err = open(x.outcome.File.At)
-		}
-		if err != nil {
-			return "", err
-		}
-		defer r.Close()
-		return digest.Of(io.LimitReader(r, most))
-	}
-	// parted parts a list by the checksums of so much of each file.
-	parted := func(list []one, most int64) (parts [][]one) {
-		if len(list) < 2 {
-			return nil
-		}
-		at := map[string]int{}
-		for _, x := range list {
-			s, err := sum(x, most)
-			if err != nil {
-				if x.outcome != nil {
-					x.outcome.Kind, x.outcome.Why, x.outcome.Help = Nowhere, "it cannot be read", ""
-				}
-				continue
-			}
-			i, known := at[s]
-			if !known {
-				i = len(parts)
-				at[s] = i
-				parts = append(parts, nil)
-			}
-			parts[i] = append(parts[i], x)
-		}
-		return parts
-	}
 	for _, o := range outcomes {
-		list := bySize[o.File.Entry.Size]
-		delete(bySize, o.File.Entry.Size)
-		for _, alike := range parted(list, headBytes) {
-			equal := [][]one{alike}
-			if o.File.Entry.Size > headBytes {
-				equal = parted(alike, 1<<62)
+		size := o.File.Entry.Size
+		list := bySize[size]
+		delete(bySize, size)
+		if len(list) < 2 {
+			continue
+		}
+		parts := digest.Same(len(list), size, func(i int) (io.ReadCloser, error) {
+			switch x := list[i]; {
+			case x.held != nil:
+				return open(x.held.At)
+			case x.outcome.File.Content != nil:
+				return x.outcome.File.Content.Open()
+			default:
+				return open(x.outcome.File.At)
 			}
-			for _, list := range equal {
-				var there *Held
-				for _, x := range list {
-					if x.held != nil && there == nil {
-						there = x.held
-					}
+		}, func(i int, _ error) {
+			if x := list[i].outcome; x != nil {
+				x.Kind, x.Why, x.Help = Nowhere, "it cannot be read", ""
+			}
+		})
+		for _, part := range parts {
+			var there *Held
+			for _, i := range part {
+				if list[i].held != nil && there == nil {
+					there = list[i].held
 				}
-				var first *Outcome
-				for _, x := range list {
-					switch {
-					case x.outcome == nil:
-					case there != nil:
-						x.outcome.there(there.Project, there.Path, "the same is there")
-					case first == nil:
-						first = x.outcome
-					case first.Kind == Goes || first.Kind == x.outcome.Kind:
-						x.outcome.Kind, x.outcome.Spots, x.outcome.Path = There, nil, ""
-						x.outcome.Why = "the same as " + first.File.Path
-					}
+			}
+			var first *Outcome
+			for _, i := range part {
+				switch x := list[i].outcome; {
+				case x == nil:
+				case there != nil:
+					x.there(there.Project, there.Path, "the same is there")
+				case first == nil:
+					first = x
+				default:
+					x.Kind, x.Why = There, "the same as "+first.File.Path
 				}
 			}
 		}

@@ -171,7 +171,7 @@ func TestTheSameComesOnce(t *testing.T) {
 		disk["/in/"+name] = text
 		outcomes = append(outcomes, &Outcome{File: &File{Path: name, At: "/in/" + name, Entry: tree.Entry{Size: int64(len(text))}}})
 	}
-	large := strings.Repeat("x", headBytes+10)
+	large := strings.Repeat("x", 64<<10+10)
 	var held []Held
 	hold := func(at, text string) {
 		disk["/p/"+at] = text

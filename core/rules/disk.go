@@ -124,38 +124,80 @@ func twice(c *context) (check, error) {
 		if r.Disk == nil {
 			return
 		}
-		bySize := map[int64][]string{}
-		for at, n := range r.Root.All() {
-			if n.Kind != tree.File || n.Marks&tree.Link != 0 {
-				continue
-			}
-			if e, err := r.Disk.Look(at); err == nil && e.Kind == tree.File && e.Size > 0 && e.Size <= maxSum {
-				bySize[e.Size] = append(bySize[e.Size], strings.Clone(at))
+		type file struct {
+			at   string
+			rank int // how sure it is that it lies where it belongs
+		}
+		bySize := map[int64][]file{}
+		var walk func(n *tree.Node, at string)
+		walk = func(n *tree.Node, at string) {
+			for _, f := range n.Children {
+				below := path.Join(at, f.Name)
+				if f.Kind != tree.File || f.Marks&tree.Link != 0 {
+					walk(f, below)
+					continue
+				}
+				if e, err := r.Disk.Look(below); err == nil && e.Kind == tree.File && e.Size > 0 && e.Size <= maxSum {
+					bySize[e.Size] = append(bySize[e.Size], file{below, kept(c.template, n, f)})
+				}
 			}
 		}
-		first := map[string]string{}
+		walk(r.Root, "")
 		var found []Finding
-		for _, paths := range bySize {
-			if len(paths) < 2 {
+		for size, list := range bySize {
+			if len(list) < 2 {
 				continue
 			}
-			for _, at := range paths {
-				sum, err := sumOf(r.Disk, at)
-				if err != nil || r.Given[at] == sum {
+			open := func(i int) (io.ReadCloser, error) { return r.Disk.Open(list[i].at) }
+			for _, part := range digest.Same(len(list), size, open, func(int, error) {}) {
+				if len(part) < 2 {
 					continue
 				}
-				if other, again := first[sum]; again {
-					found = append(found, Finding{Rule: "twice", Severity: severity, Path: at, Message: fmt.Sprintf("%s holds the same as %s", shown(path.Base(at)), shown(other)), Help: "look which of them is to stay"})
+				if sum, err := sumOf(r.Disk, list[part[0]].at); err == nil {
+					part = slices.DeleteFunc(part, func(i int) bool { return r.Given[list[i].at] == sum })
+				}
+				if len(part) < 2 {
 					continue
 				}
-				first[sum] = at
+				stays, rival := part[0], false
+				for _, i := range part[1:] {
+					if list[i].rank >= list[stays].rank {
+						rival = list[i].rank == list[stays].rank
+						if !rival {
+							stays = i
+						}
+					}
+				}
+				help := "look which of them is to stay"
+				if !rival {
+					help = "that one lies where it belongs"
+				}
+				for _, i := range part {
+					if i != stays {
+						found = append(found, Finding{Rule: "twice", Severity: severity, Path: list[i].at, Same: list[stays].at, Help: help,
+							Message: fmt.Sprintf("%s holds the same as %s", shown(path.Base(list[i].at)), shown(list[stays].at))})
+					}
+				}
 			}
 		}
-		slices.SortFunc(found, func(a, b Finding) int { return cmp.Compare(a.Path, b.Path) })
+		slices.SortFunc(found, func(a, b Finding) int { return cmp.Or(cmp.Compare(a.Same, b.Same), cmp.Compare(a.Path, b.Path)) })
 		for _, f := range found {
 			report(f)
 		}
 	}}, err
+}
+
+// kept says how sure it is that a file lies where it belongs: 2 where the template has it
+// there, or its name is that of such files, 1 where the folder holds its kind.
+func kept(t *template.Template, folder, n *tree.Node) int {
+	if n.From > 0 || n.Marks&tree.Conforms != 0 {
+		return 2
+	}
+	_, ending := naming.Split(n.Name)
+	if l := t.LineOf(folder); l != nil && l.Takes(ending) {
+		return 1
+	}
+	return 0
 }
 
 func sumOf(d Disk, at string) (string, error) {

@@ -42,6 +42,7 @@ type Finding struct {
 	Path     string // in the tree, or empty
 	Message  string
 	Help     string // what to do, or empty
+	Same     string // of twice: the path of the one that is to stay
 	Fix      *Fix   // what mends it in a real folder; nil where a person is needed
 	More     int    // how many findings of the same kind at the same line are left out
 }
@@ -186,8 +187,9 @@ func (s *Set) Select(keep func(rule string) bool) *Set {
 
 // Configure makes the rules for the settings of a template. Rules without a
 // setting hold with their standard, if they have one. The errors have
-// places in the template; rules that contradict each other are among them.
-func Configure(t *template.Template) (*Set, outline.Errors) {
+// places in the template; rules that contradict each other are among them. Rules that were
+// asked for by name hold also where they are off until they are set.
+func Configure(t *template.Template, asked ...string) (*Set, outline.Errors) {
 	var errs outline.Errors
 	fail := func(at outline.Pos, width int, message, help string) {
 		errs = append(errs, &outline.Error{Pos: at, Width: max(width, 1), Message: message, Help: help})
@@ -218,10 +220,10 @@ func Configure(t *template.Template) (*Set, outline.Errors) {
 		switch {
 		case given && s.Value.Kind == template.Scalar && s.Value.Text == "off":
 			continue
-		case !given && r.standard == "":
+		case !given && r.standard == "" && !slices.Contains(asked, name):
 			continue
 		case !given:
-			c.setting, _ = template.ParseYAML(r.standard, 1)
+			c.setting, _ = template.ParseYAML(cmp.Or(r.standard, "warn"), 1)
 			c.severity = Warning
 		}
 		made, err := r.configure(c)

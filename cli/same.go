@@ -1,0 +1,99 @@
+package cli
+
+import (
+	"path"
+	"slices"
+
+	"vestibula/cli/term"
+	"vestibula/core/change"
+	"vestibula/core/inspect"
+	"vestibula/core/tree"
+)
+
+// twiceInto is the folder into which a plan moves what is there more than once.
+const twiceInto = "Twice"
+
+// sameOnly reports whether nothing is asked for but what is there more than once.
+func (r *checkRun) sameOnly() bool { return slices.Equal(r.only, []string{"twice"}) }
+
+// planSame writes a plan that moves what is there more than once into a folder of its own:
+// a table to decide in, of which nothing is sure.
+func (r *checkRun) planSame(reports []*inspect.Report) error {
+	set := &change.Set{}
+	r.ask.probable = map[string]bool{}
+	for _, report := range reports {
+		for _, s := range report.Subjects {
+			if s.Dir == "" {
+				return unclear("unpack it first", "%s is an archive, and stays as it is", report.Path)
+			}
+			in := len(set.Places)
+			for _, f := range s.Findings {
+				if f.Same == "" {
+					continue
+				}
+				if in == len(set.Places) {
+					set.Places = append(set.Places, s.Dir)
+				}
+				e, err := look(path.Join(s.Dir, f.Path))
+				if err != nil {
+					continue // it went meanwhile
+				}
+				c := change.Change{Op: change.Move, In: in, FromIn: in, From: f.Path, Path: path.Join(twiceInto, f.Path), Was: change.State{Entry: e}, Why: "it holds the same as " + f.Same + ": " + f.Help}
+				set.Changes = append(set.Changes, c)
+				r.ask.probable[changeKey(&c)] = true
+			}
+			if len(set.Places) > in {
+				made := map[string]bool{}
+				for _, c := range slices.Clone(set.Changes) {
+					if c.In != in {
+						continue
+					}
+					for dir := path.Dir(c.Path); dir != "." && !made[dir]; dir = path.Dir(dir) {
+						made[dir] = true
+						if !isThere(path.Join(s.Dir, dir)) {
+							set.Changes = append(set.Changes, change.Change{Op: change.Make, In: in, FromIn: in, Path: dir, Node: &tree.Node{Name: path.Base(dir)}, Why: "for what is there more than once"})
+						}
+					}
+				}
+			}
+		}
+	}
+	if len(set.Changes) == 0 {
+		r.screen.Text(term.Good.Render("Nothing") + " is there more than once; no plan was written.")
+		return nil
+	}
+	return r.writePlan(set, r.ask)
+}
+
+// tellSame draws what is there more than once in groups: first the one that is to stay.
+func (r *checkRun) tellSame(result *checkResult) {
+	groups := map[string][]finding{}
+	var order []string
+	for _, f := range result.Findings {
+		if f.Rule != "twice" || f.Meant != "" {
+			continue
+		}
+		if groups[f.Same] == nil {
+			order = append(order, f.Same)
+		}
+		groups[f.Same] = append(groups[f.Same], f)
+	}
+	for i, same := range order {
+		if i == manyRows {
+			r.screen.Line(term.Dim.Render(term.Sprintf("… and %s more; --json lists all, --plan FILE makes a table to decide in", term.Number(len(order)-i))))
+			break
+		}
+		list := groups[same]
+		r.screen.Line(term.Strong.Render(term.Visible(same)), term.Dim.Italic().Render("   "+term.Visible(list[0].Help)))
+		for k, f := range list {
+			if k == shownAlike && len(list) > shownAlike+1 {
+				r.screen.Line(term.Dim.Render(term.Sprintf("    … and %s more", term.Number(len(list)-k))))
+				break
+			}
+			r.screen.Line("  ", term.Warn.Render("="), " ", term.Visible(f.Path))
+		}
+	}
+	if len(order) > 0 {
+		r.screen.Line()
+	}
+}
