@@ -8,6 +8,7 @@ import (
 	"path/filepath"
 	"slices"
 	"strings"
+	"sync"
 
 	"github.com/spf13/cobra"
 
@@ -324,10 +325,19 @@ func (r *adding) make(w *waiting, ask consent) error {
 	return b.carryOut()
 }
 
-// fromHere is a path as it is shown: from the current folder, where it lies in that.
-func fromHere(full string) string {
+// workDir is the current folder, without links; "" where it cannot be told.
+var workDir = sync.OnceValue(func() string {
 	here, err := place.Real(".")
 	if err != nil {
+		return ""
+	}
+	return here
+})
+
+// fromHere is a path as it is shown: from the current folder, where it lies in that.
+func fromHere(full string) string {
+	here := workDir()
+	if here == "" {
 		return full
 	}
 	if rel, err := filepath.Rel(here, full); err == nil && filepath.IsLocal(rel) {

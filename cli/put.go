@@ -286,15 +286,17 @@ func (r *putRun) folder(source int, named, dir string, known map[string]bool, do
 		own[filepath.ToSlash(p.Dir)] = p
 	}
 	top := filepath.ToSlash(dir)
+	var found []*put.File
 	for at, n := range root.All() {
 		full := top + "/" + at
 		if n.Kind != tree.File || known[full] || r.settles(own, top, full) {
 			continue
 		}
 		known[full] = true
-		if err := r.add(source, at, filepath.FromSlash(full), n.Marks&tree.Link != 0); err != nil {
-			r.side.Text(term.Bad.Render("vestibula:") + " " + term.Visible(filepath.FromSlash(full)) + " cannot be read; the rest is put")
-		}
+		found = append(found, &put.File{Path: full[len(top)+1:], Link: n.Marks&tree.Link != 0})
+	}
+	for _, full := range r.addAll(source, top, found) {
+		r.side.Text(term.Bad.Render("vestibula:") + " " + term.Visible(filepath.FromSlash(full)) + " cannot be read; the rest is put")
 	}
 	return nil
 }
@@ -335,6 +337,35 @@ func (r *putRun) add(source int, at, full string, link bool) error {
 	return nil
 }
 
+// addAll adds files of the disk, by their paths from a folder, and returns those that
+// cannot be looked at.
+func (r *putRun) addAll(source int, top string, found []*put.File) (unread []string) {
+	const together = 512
+	several((len(found)+together-1)/together, func() func(i int) {
+		return func(part int) {
+			var l looker
+			defer l.close()
+			for _, f := range found[part*together : min((part+1)*together, len(found))] {
+				f.At, f.Source = top+"/"+f.Path, source
+				e, err := l.look(filepath.FromSlash(f.At))
+				if err != nil {
+					f.At = ""
+					continue
+				}
+				f.Entry, f.Link = e, f.Link || e.Kind == tree.Symlink
+			}
+		}
+	})
+	for _, f := range found {
+		if f.At == "" {
+			unread = append(unread, top+"/"+f.Path)
+			continue
+		}
+		r.files = append(r.files, f)
+	}
+	return unread
+}
+
 // look is what lies at a path of the disk.
 func look(full string) (tree.Entry, error) {
 	dir, err := place.Open(filepath.Dir(full))
@@ -343,6 +374,33 @@ func look(full string) (tree.Entry, error) {
 	}
 	defer dir.Close()
 	return dir.Look(filepath.Base(full))
+}
+
+// A looker looks at many things, of which those that follow each other mostly lie in one
+// folder.
+type looker struct {
+	dir string
+	at  *place.Place
+}
+
+func (l *looker) look(full string) (tree.Entry, error) {
+	dir := filepath.Dir(full)
+	if l.at == nil || dir != l.dir {
+		l.close()
+		at, err := place.Open(dir)
+		if err != nil {
+			return tree.Entry{}, err
+		}
+		l.dir, l.at = dir, at
+	}
+	return l.at.Look(filepath.Base(full))
+}
+
+func (l *looker) close() {
+	if l.at != nil {
+		l.at.Close()
+		l.at = nil
+	}
 }
 
 // packed adds what lies in an archive.
@@ -411,16 +469,32 @@ func (r *putRun) find() error {
 			return unclear("", "%v", err)
 		}
 	}
-	for i, o := range r.outcomes {
-		switch {
-		case o.Kind != put.Goes:
-		case fresh[o.File] != nil:
-			r.outcomes[i] = fresh[o.File]
-		default:
-			r.outcomes[i] = p.Place(o.File)
+	const together = 1024
+	several((len(r.outcomes)+together-1)/together, func() func(i int) {
+		own := p.Fork()
+		return func(part int) {
+			for i := part * together; i < min((part+1)*together, len(r.outcomes)); i++ {
+				switch o := r.outcomes[i]; {
+				case o.Kind != put.Goes:
+				case fresh[o.File] != nil:
+					r.outcomes[i] = fresh[o.File]
+				default:
+					r.outcomes[i] = own.Place(o.File)
+				}
+			}
 		}
-	}
-	put.Taken(r.outcomes, base, func(at string) (tree.Entry, error) { return look(filepath.FromSlash(at)) })
+	})
+	put.Taken(r.outcomes, base, func(at string) (tree.Entry, error) {
+		info, err := os.Lstat(filepath.FromSlash(at))
+		if err != nil {
+			return tree.Entry{}, err
+		}
+		e := tree.Entry{Kind: tree.File, Size: info.Size()}
+		if !info.Mode().IsRegular() {
+			e.Kind = tree.Other
+		}
+		return e, nil
+	})
 	return nil
 }
 
@@ -581,8 +655,8 @@ func (r *putRun) count(kind put.Kind) (n int) {
 // new folders begin with.
 func (r *putRun) relabel(set *change.Set) error {
 	moves := movesOf(set)
-	for _, p := range r.projects {
-		old, err := place.ReadFile(filepath.Join(p.Dir, label.FileName), label.MaxBytes)
+	for _, p := range r.touched(set) {
+		old, err := place.ReadFile(filepath.Join(p.project.Dir, label.FileName), label.MaxBytes)
 		if err != nil {
 			continue
 		}
@@ -590,23 +664,18 @@ func (r *putRun) relabel(set *change.Set) error {
 		if err != nil {
 			continue
 		}
-		own := filepath.ToSlash(p.Dir)
+		own := filepath.ToSlash(p.project.Dir)
 		changed := l.Follow(func(at string) (string, bool) {
 			to, there := moves.After(own + "/" + at)
 			below, inside := strings.CutPrefix(to, own+"/")
 			return below, there && inside
 		})
-		for i := range set.Changes {
-			c := &set.Changes[i]
-			at, inside := strings.CutPrefix(slashed(set.Places[c.In], c.Path), own+"/")
-			if c.Op != change.Make || c.Node.Kind != tree.Folder || !inside {
-				continue
-			}
-			for below, n := range c.Node.All() {
-				if n.Kind != tree.File {
+		for at, n := range p.made {
+			for below, f := range n.All() {
+				if f.Kind != tree.File {
 					continue
 				}
-				sum, err := journal.SumOf(n)
+				sum, err := journal.SumOf(f)
 				if err != nil {
 					return err
 				}
@@ -630,6 +699,51 @@ func (r *putRun) relabel(set *change.Set) error {
 		set.Changes = append(set.Changes, replacing(in, rel, old, data))
 	}
 	return nil
+}
+
+// A touchedProject is one in which something moves or folders are made: by their paths
+// from its own folder.
+type touchedProject struct {
+	project *put.Project
+	made    map[string]*tree.Node
+}
+
+// touched are the projects whose labels may have to say something else.
+func (r *putRun) touched(set *change.Set) []*touchedProject {
+	own := map[string]*put.Project{}
+	for _, p := range r.projects {
+		own[filepath.ToSlash(p.Dir)] = p
+	}
+	found := map[*put.Project]*touchedProject{}
+	var list []*touchedProject
+	note := func(in int, at string) (t *touchedProject, below string) {
+		full := slashed(set.Places[in], at)
+		for dir := path.Dir(full); len(dir) >= len(r.base); dir = path.Dir(dir) {
+			if p := own[dir]; p != nil {
+				if found[p] == nil {
+					found[p] = &touchedProject{p, map[string]*tree.Node{}}
+					list = append(list, found[p])
+				}
+				return found[p], full[len(dir)+1:]
+			}
+			if dir == "/" || dir == "." {
+				break
+			}
+		}
+		return nil, ""
+	}
+	for i := range set.Changes {
+		switch c := &set.Changes[i]; {
+		case c.Op == change.Move:
+			note(c.FromIn, c.From)
+			note(c.In, c.Path)
+		case c.Op == change.Make && c.Node.Kind == tree.Folder:
+			if t, below := note(c.In, c.Path); t != nil {
+				t.made[below] = c.Node
+			}
+		}
+	}
+	return list
 }
 
 // shownIn is how many files of one folder are drawn.

@@ -332,13 +332,22 @@ func (r *readRun) projects(p string, found *inspect.Found) error {
 			}
 		}
 	}
-	for _, s := range sources {
+	lists, errs := make([]*catalog.Found, len(sources)), make([]error, len(sources))
+	several(len(sources), func() func(i int) {
+		own := &catalog.Reader{Only: r.reader.Only, Filters: r.reader.Filters}
+		return func(i int) {
+			if sources[i] != nil {
+				lists[i], errs[i] = own.Read(sources[i])
+			}
+		}
+	})
+	for i, s := range sources {
 		if s == nil {
 			continue
 		}
-		all, err := r.reader.Read(s)
-		if err != nil {
-			return unclear("", "%v", err)
+		all := lists[i]
+		if errs[i] != nil {
+			return unclear("", "%v", errs[i])
 		}
 		at := filepath.ToSlash(fromHere(s.Project.Dir))
 		if below := strings.TrimPrefix(filepath.ToSlash(strings.TrimPrefix(real, s.Project.Dir)), "/"); found.Inside && real != s.Project.Dir {

@@ -165,12 +165,23 @@ func (r *renameRun) read() error {
 	known := map[string]bool{}
 	add := func(full string) {
 		if at := filepath.ToSlash(full); !known[at] {
-			if e, err := look(full); err == nil && e.Kind == tree.File {
-				known[at] = true
-				r.files = append(r.files, &rename.File{At: at, Entry: e})
-			}
+			known[at] = true
+			r.files = append(r.files, &rename.File{At: at})
 		}
 	}
+	defer func() {
+		const together = 512
+		several((len(r.files)+together-1)/together, func() func(i int) {
+			return func(part int) {
+				var l looker
+				defer l.close()
+				for _, f := range r.files[part*together : min((part+1)*together, len(r.files))] {
+					f.Entry, _ = l.look(filepath.FromSlash(f.At))
+				}
+			}
+		})
+		r.files = slices.DeleteFunc(r.files, func(f *rename.File) bool { return f.Entry.Kind != tree.File })
+	}()
 	done, end := r.progress("reading", -1)
 	defer end()
 	for _, p := range r.paths {
@@ -297,7 +308,7 @@ func (r *renameRun) plan(conv *template.Convention) error {
 		return r.tellErrors(r.t.Name, r.t.Text, errs, statusUnclear)
 	}
 	var failed error
-	job := &rename.Job{Older: r.older,
+	job := &rename.Job{Older: r.older.Fork,
 		Known: func(f *rename.File) (known []template.Values, spare template.Values, note string, err error) {
 			here, err := r.place(path.Dir(f.At))
 			if err != nil {
@@ -316,10 +327,30 @@ func (r *renameRun) plan(conv *template.Convention) error {
 			}
 			return ""
 		},
-		Taken: func(at string) bool { return isThere(filepath.FromSlash(at)) },
+		Taken: r.taken(),
 	}
+	job.Several = several
 	r.outcomes = job.Plan(r.files)
 	return failed
+}
+
+// taken reports whether something has a path, of what lies in folders now.
+func (r *renameRun) taken() func(at string) bool {
+	folders := map[string]map[string]bool{}
+	return func(at string) bool {
+		dir, name := path.Split(at)
+		names, known := folders[dir]
+		if !known {
+			entries, err := os.ReadDir(filepath.FromSlash(dir))
+			if names = map[string]bool{}; err == nil {
+				for _, e := range entries {
+					names[tree.Folded(e.Name())] = true
+				}
+			}
+			folders[dir] = names
+		}
+		return names[tree.Folded(name)]
+	}
 }
 
 // days are the values that come from a file itself.
@@ -418,7 +449,7 @@ func (r *renameRun) carryOut(conv *template.Convention) error {
 		r.screen.Text(term.Good.Render("Nothing to rename") + ".")
 		return nil
 	}
-	set := &change.Set{Places: []string{filepath.FromSlash(common(dirs))}}
+	set := &change.Set{Places: []string{filepath.FromSlash(common(dirs))}, Changes: make([]change.Change, 0, len(dirs)+1)}
 	for _, o := range r.outcomes {
 		if o.Kind != rename.Renamed {
 			continue
@@ -468,6 +499,9 @@ func (r *renameRun) carryOut(conv *template.Convention) error {
 // place of its own.
 func (r *renameRun) withLabels(set *change.Set) error {
 	top := filepath.ToSlash(set.Places[0])
+	if !slices.ContainsFunc(slices.Collect(maps.Values(r.standings)), func(s *standing) bool { return s.layout != nil }) {
+		return nil
+	}
 	for _, s := range r.standings {
 		if s.layout != nil && strings.HasPrefix(top, filepath.ToSlash(s.layout.Dir)+"/") {
 			below := strings.TrimPrefix(top, filepath.ToSlash(s.layout.Dir)+"/")

@@ -67,8 +67,15 @@ func (s *Set) Order(work string) ([]Change, []Obstacle) {
 	if bad := o.index(); len(bad) > 0 {
 		return nil, bad
 	}
-	if len(o.sources) == 0 && len(o.copies) == 0 && o.parentsFirst() {
-		return s.Changes, nil // nothing moves, as in every build
+	if len(o.sources) == 0 && o.parentsFirst() {
+		if len(o.copies) == 0 {
+			return s.Changes, nil // nothing moves, as in every build
+		}
+		o.out = slices.Clone(s.Changes)
+		for i := range o.out {
+			o.out[i].Loose = o.out[i].Op == Copy // nothing goes that a copy waits for
+		}
+		return o.out, nil
 	}
 	o.out = make([]Change, 0, len(s.Changes))
 	for _, op := range []Op{Copy, Make, Move} { // a copy before its source goes

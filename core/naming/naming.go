@@ -167,7 +167,12 @@ func (r *Reader) Read(name string) (*template.Convention, []value.Value, *patter
 // Check returns an error where the name of a file, its ending included, would be read
 // otherwise than it was written: from those values.
 func Check(c *template.Convention, name string, values template.Values) error {
-	_, read, misfit := NewReader([]*template.Convention{c}).Read(name)
+	return NewReader([]*template.Convention{c}).Check(c, name, values)
+}
+
+// Check is as the function of that name, for a reader by that convention alone.
+func (r *Reader) Check(c *template.Convention, name string, values template.Values) error {
+	_, read, misfit := r.Read(name)
 	if misfit != nil {
 		return fmt.Errorf("it could not be read back: %s", misfit.Message)
 	}

@@ -49,6 +49,17 @@ func NewOlder(c *template.Convention, shapes []*pattern.Name) *Older {
 	return o
 }
 
+// Fork returns such a reader for another goroutine.
+func (o *Older) Fork() *Older {
+	p := *o
+	p.own, p.values = o.Convention.Pattern.Reader(), make([]value.Value, len(o.values))
+	p.shapes = slices.Clone(o.shapes)
+	for i := range p.shapes {
+		p.shapes[i].reader, p.shapes[i].values = p.shapes[i].name.Reader(), make([]value.Value, len(p.shapes[i].values))
+	}
+	return &p
+}
+
 // Fits reports whether a name, without its ending, has the convention's shape already.
 func (o *Older) Fits(stem string) bool { return o.own.Read(stem, o.values) == nil }
 

@@ -27,7 +27,7 @@ const (
 // things a template may make.
 func Changes(outcomes []*Outcome, way Way, inside func(at string) bool, base func(p *Project) string, limit int) ([]change.Change, error) {
 	m := &maker{base: base, limit: limit, made: map[string]*tree.Node{}}
-	var files []change.Change
+	files := make([]change.Change, 0, len(outcomes))
 	for _, o := range outcomes {
 		if o.Kind != Goes {
 			continue
@@ -54,6 +54,9 @@ func Changes(outcomes []*Outcome, way Way, inside func(at string) bool, base fun
 			c.Op = change.Copy
 		}
 		files = append(files, c)
+	}
+	if len(m.changes) == 0 {
+		return files, nil
 	}
 	return append(m.changes, files...), nil
 }
@@ -136,7 +139,7 @@ func real(root *tree.Node, dir string) bool {
 // Within gives changes with absolute paths their places: the innermost of tops, which are
 // absolute, with slashes, and do not lie in each other.
 func Within(changes []change.Change, tops []string) *change.Set {
-	set := &change.Set{Places: tops}
+	set := &change.Set{Places: tops, Changes: make([]change.Change, 0, len(changes)+1)}
 	in := func(at string) (int, string) {
 		for i, top := range tops {
 			if below, inside := strings.CutPrefix(at, strings.TrimSuffix(top, "/")+"/"); inside {

@@ -2,7 +2,9 @@ package put
 
 import (
 	"io"
+	"io/fs"
 	"path"
+	"slices"
 	"strings"
 
 	"vestibula/core/digest"
@@ -95,8 +97,22 @@ func (o *Outcome) there(p *Project, at, why string) {
 	o.Spots = []Spot{{Project: p, Dir: path.Dir(at)}}
 }
 
+// has reports whether something lay at a path of the project when it was read.
+func (p *Project) has(at string) bool {
+	n := p.Root
+	for name := range strings.SplitSeq(at, "/") {
+		i, found := slices.BinarySearchFunc(n.Children, name, func(c *tree.Node, name string) int { return strings.Compare(c.Name, name) })
+		if !found {
+			return false
+		}
+		n = n.Children[i]
+	}
+	return true
+}
+
 // Taken settles which of the files that go somewhere find their name taken: by
-// themselves, as they lie there already, by something else, or by each other.
+// themselves, as they lie there already, by something else, or by each other. What has
+// come to lie there since the projects were read is found when the changes are prepared.
 func Taken(outcomes []*Outcome, base func(p *Project) string, look func(at string) (tree.Entry, error)) {
 	claimed := map[string]*Outcome{}
 	for _, o := range outcomes {
@@ -117,7 +133,11 @@ func Taken(outcomes []*Outcome, base func(p *Project) string, look func(at strin
 			o.there(o.Spots[0].Project, o.Path, "it is where it belongs")
 			continue
 		}
-		e, err := look(to)
+		var e tree.Entry
+		err := fs.ErrNotExist
+		if o.Spots[0].Project.has(o.Path) {
+			e, err = look(to)
+		}
 		first := claimed[tree.Folded(to)]
 		switch {
 		case err == nil && e.Kind == tree.File && e.Size == 0 && o.File.Entry.Size == 0:

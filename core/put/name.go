@@ -23,6 +23,7 @@ type Namer struct {
 	Now  time.Time
 
 	numbers map[string]int
+	readers map[*template.Convention]*naming.Reader
 }
 
 // A NameError says what a name still needs.
@@ -44,7 +45,7 @@ func (e *NameError) Error() string {
 // that the convention is not for, or whose names read by it already, are passed by: they
 // have no outcome. The error says what is missing, or wrong.
 func (n *Namer) Name(p *Planner, files []*File) (map[*File]*Outcome, error) {
-	n.numbers = map[string]int{}
+	n.numbers, n.readers = map[string]int{}, map[*template.Convention]*naming.Reader{}
 	type dated struct {
 		*File
 		day  time.Time
@@ -205,7 +206,12 @@ func (n *Namer) write(p *Planner, conv *template.Convention, s *Spot, ending str
 	if err != nil {
 		return "", err
 	}
-	if err := naming.Check(conv, name+ending, s.values); err != nil {
+	back := n.readers[conv]
+	if back == nil {
+		back = naming.NewReader([]*template.Convention{conv})
+		n.readers[conv] = back
+	}
+	if err := back.Check(conv, name+ending, s.values); err != nil {
 		return "", fmt.Errorf("%q is no name for this convention: %w", name+ending, err)
 	}
 	return name + ending, nil

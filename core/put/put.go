@@ -153,6 +153,18 @@ func NewPlanner(projects []*Project) *Planner {
 	return p
 }
 
+// Fork returns a planner for the same projects, for another goroutine.
+func (p *Planner) Fork() *Planner {
+	q := *p
+	q.groups = make([]*group, len(p.groups))
+	for i, g := range p.groups {
+		own := *g
+		own.reader, own.values = g.conv.Pattern.Reader(), make([]value.Value, len(g.values))
+		q.groups[i] = &own
+	}
+	return &q
+}
+
 // hold adds a place that holds files of a convention.
 func (p *Planner) hold(groups map[*template.Convention][]*group, conv *template.Convention, h *holding) {
 	// What the place knows in full is what it is found by.

@@ -213,7 +213,7 @@ func TestTheSameComesOnce(t *testing.T) {
 }
 
 func TestNamesThatAreTakenStop(t *testing.T) {
-	projects := shelf(t, nil, "Ola")
+	projects := shelf(t, map[string][]string{"Ola": {"Sound/a.wav", "Sound/empty.wav"}}, "Ola")
 	p := NewPlanner(projects)
 	there := map[string]tree.Entry{"/clients/Ola/Sound/a.wav": {Kind: tree.File, Size: 3}, "/clients/Ola/Sound/empty.wav": {Kind: tree.File}}
 	var outcomes []*Outcome

@@ -43,7 +43,11 @@ type Outcome struct {
 
 // A Job says how names are made anew.
 type Job struct {
-	Older *naming.Older
+	// Older returns what reads older names, for one goroutine.
+	Older func() *naming.Older
+	// Several calls what worker returns for the numbers up to n, in any order; nil: one
+	// after the other.
+	Several func(n int, worker func() func(i int))
 	// Known returns what is known of a file beside its name: values, the first that say
 	// something, and what is used where nothing else says anything, with a note for a
 	// person on what comes from the file itself.
@@ -60,73 +64,117 @@ type Job struct {
 // Plan finds out what becomes of files. No two get one name, and none gets the name of
 // something that keeps it: such are left.
 func (j *Job) Plan(files []*File) []*Outcome {
-	conv := j.Older.Convention
+	older := j.Older()
+	conv := older.Convention
+	outcomes := make([]*Outcome, len(files))
+	read := make([]*naming.Reading, len(files))
+	j.inParts(len(files), func() func(i int) {
+		own := j.Older()
+		return func(i int) { outcomes[i], read[i] = look(own, files[i]) }
+	})
 	series := naming.SeriesOf(conv)
 	next := map[string]int{}
-	outcomes := make([]*Outcome, len(files))
+	values := make([]template.Values, len(files))
 	for i, f := range files {
-		o := &Outcome{File: f}
-		outcomes[i] = o
-		name := path.Base(f.At)
-		stem, ending := naming.Split(name)
-		switch {
-		case len(conv.For) > 0 && !has(conv.For, ending):
-			o.Kind = Other
-			continue
-		case j.Older.Fits(stem):
-			o.Kind = Fits
-			continue
-		}
-		read, misfit := j.Older.Read(stem)
-		if misfit != nil {
-			o.Kind, o.Why, o.Stopped = Left, misfit.Message, misfit.At
-			continue
-		}
-		if read == nil {
-			o.Kind, o.Why = Left, "no older shape is known: --from says one"
+		o := outcomes[i]
+		if o.Kind != Renamed {
 			continue
 		}
 		others, spare, note, err := j.Known(f)
-		if err != nil {
-			o.Kind, o.Why = Left, err.Error()
-			continue
+		if err == nil {
+			values[i], err = older.Anew(read[i], spare, others...)
 		}
-		values, err := j.Older.Anew(read, spare, others...)
-		if err != nil {
-			o.Kind, o.Why = Left, err.Error()
-			continue
-		}
-		if series != nil && !values[series.Field.Name].Given() {
+		if err == nil && series != nil && !values[i][series.Field.Name].Given() {
 			where, names := j.Counting(f)
-			key := where + "\x00" + series.Within(values)
+			key := where + "\x00" + series.Within(values[i])
 			n, known := next[key]
 			if !known {
-				n, _ = series.Next(values, names)
+				n, _ = series.Next(values[i], names)
 			}
-			if err := series.Fits(n); err != nil {
-				o.Kind, o.Why = Left, err.Error()
-				continue
+			if err = series.Fits(n); err == nil {
+				next[key] = n + 1
+				values[i][series.Field.Name] = value.OfNumber(n)
 			}
-			next[key] = n + 1
-			values[series.Field.Name] = value.OfNumber(n)
 		}
-		becomes, _, err := conv.Write(values)
-		if err == nil {
-			becomes += name[len(stem):]
-			err = naming.Check(conv, becomes, values)
+		if o.Note = note; err != nil {
+			o.Kind, o.Why = Left, err.Error()
 		}
-		if err != nil {
-			o.Kind, o.Why = Left, fmt.Sprintf("it would be “%s”: %v", becomes, err)
-			continue
+	}
+	j.inParts(len(files), func() func(i int) {
+		back := naming.NewReader([]*template.Convention{conv})
+		return func(i int) {
+			if outcomes[i].Kind == Renamed {
+				outcomes[i].write(conv, back, values[i])
+			}
 		}
-		if wrong := j.Wrong(becomes); wrong != "" {
-			o.Kind, o.Why = Left, wrong
-			continue
+	})
+	for _, o := range outcomes {
+		if o.Kind == Renamed {
+			if wrong := j.Wrong(o.Becomes); wrong != "" {
+				o.Kind, o.Why = Left, wrong
+			}
 		}
-		o.Becomes, o.Note = becomes, note
 	}
 	j.settle(outcomes)
 	return outcomes
+}
+
+// inParts does something for each number, many of them in one go.
+func (j *Job) inParts(n int, worker func() func(i int)) {
+	const together = 512
+	if j.Several == nil || n <= together {
+		do := worker()
+		for i := range n {
+			do(i)
+		}
+		return
+	}
+	j.Several((n+together-1)/together, func() func(i int) {
+		do := worker()
+		return func(part int) {
+			for i := part * together; i < min((part+1)*together, n); i++ {
+				do(i)
+			}
+		}
+	})
+}
+
+// look reads the name of a file.
+func look(older *naming.Older, f *File) (*Outcome, *naming.Reading) {
+	o := &Outcome{File: f}
+	stem, ending := naming.Split(path.Base(f.At))
+	switch {
+	case len(older.Convention.For) > 0 && !has(older.Convention.For, ending):
+		o.Kind = Other
+		return o, nil
+	case older.Fits(stem):
+		o.Kind = Fits
+		return o, nil
+	}
+	read, misfit := older.Read(stem)
+	switch {
+	case misfit != nil:
+		o.Kind, o.Why, o.Stopped = Left, misfit.Message, misfit.At
+	case read == nil:
+		o.Kind, o.Why = Left, "no older shape is known: --from says one"
+	}
+	return o, read
+}
+
+// write makes the new name, and reads it back.
+func (o *Outcome) write(conv *template.Convention, back *naming.Reader, values template.Values) {
+	name := path.Base(o.File.At)
+	stem, _ := naming.Split(name)
+	becomes, _, err := conv.Write(values)
+	if err == nil {
+		becomes += name[len(stem):]
+		err = back.Check(conv, becomes, values)
+	}
+	if err != nil {
+		o.Kind, o.Why = Left, fmt.Sprintf("it would be “%s”: %v", becomes, err)
+		return
+	}
+	o.Becomes = becomes
 }
 
 func has(list []string, text string) bool {

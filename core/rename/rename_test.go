@@ -36,7 +36,7 @@ func plan(o *naming.Older, known, spare template.Values, names ...string) (said 
 		there[tree.Folded("/d/"+n)] = true
 		files = append(files, &File{At: "/d/" + n})
 	}
-	j := &Job{Older: o, Known: func(*File) ([]template.Values, template.Values, string, error) {
+	j := &Job{Older: o.Fork, Known: func(*File) ([]template.Values, template.Values, string, error) {
 		return []template.Values{known}, spare, "", nil
 	}, Counting: func(*File) (string, []string) { return "", names }, Wrong: func(name string) string {
 		if strings.Contains(name, "bad") {

@@ -279,8 +279,10 @@ func (s *Set) Held(real, template bool) (names []string) {
 // CheckName holds against the name of a file that is to be made what is asked of names
 // alone: their length and words, what systems take, and what nobody sees.
 func (s *Set) CheckName(name string) []Finding {
-	names := s.Select(func(rule string) bool {
-		return slices.Contains([]string{"name-length", "name-words", "systems", "unseen", "vague-names"}, rule)
-	})
-	return names.Check(&tree.Node{Children: []*tree.Node{{Name: name, Kind: tree.File, Marks: tree.Conforms}}})
+	if s.names == nil {
+		s.names = s.Select(func(rule string) bool {
+			return slices.Contains([]string{"name-length", "name-words", "systems", "unseen", "vague-names"}, rule)
+		})
+	}
+	return s.names.Check(&tree.Node{Children: []*tree.Node{{Name: name, Kind: tree.File, Marks: tree.Conforms}}})
 }

@@ -160,6 +160,7 @@ type Set struct {
 	clean map[uint64]bool
 
 	levels []*Folder // one for each level of a walk, to be used again
+	names  *Set      // of the rules about names alone
 }
 
 // maxClean is how many rows of names are remembered at the most.
