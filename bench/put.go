@@ -116,7 +116,7 @@ func renameNames(b *bench) (ours, theirs measure, err error) {
 		return time.Since(begin)
 	}
 	ours = seconds(func() time.Duration {
-		took := timed(b.program, "rename", list, "note", dir, "--from", "<topic> <day:d.m.yyyy> no <n:0>", "--yes", "--json")
+		took := timed(b.program, "rename", list, "note", dir, "--from", "<topic> <day:d.m.yyyy> no <n:0>", "--yes")
 		rename(newer, older)
 		return took
 	})
