@@ -108,7 +108,7 @@ names: { bill: { pattern: "<day:yyyy-mm-dd> <client:like-this> bill <n:00>", fie
 		}
 	}
 	for i := range 12 {
-		name := []string{"2027-03-09 nobody-here bill %02d.pdf", "x%d.psd", "2027-03-09 oriel-pask bil %02d.pdf", "README%d"}[i%4]
+		name := []string{"2027-03-09 nobody-here bill %02d.pdf", "x%d.psd", "2027-3-9 oriel-pask bill %02d.pdf", "README%d"}[i%4]
 		d.write("Clients/Arrivals/"+fmt.Sprintf(name, i), fmt.Sprint("stranger ", i))
 	}
 	for i := range 6 {

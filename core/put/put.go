@@ -354,16 +354,43 @@ func (p *Planner) elsewhere(stem, ending string) *group {
 	return nil
 }
 
-// nearly reports whether a name reads as that of a convention for more than its half: it
-// is meant so, and its kind says nothing then.
+// nearly reports whether a name reads as that of a convention for more than its half, or
+// has its words: it is meant so, and its kind says nothing then.
 func (p *Planner) nearly(stem, ending string) bool {
 	return slices.ContainsFunc(p.groups, func(g *group) bool {
 		if !g.says || len(g.conv.For) > 0 && !slices.Contains(g.conv.For, ending) {
 			return false
 		}
 		misfit := g.reader.Read(stem, g.values)
-		return misfit != nil && 2*misfit.At > len(stem)
+		return misfit != nil && (2*misfit.At > len(stem) || g.worded(stem))
 	})
+}
+
+// worded reports whether a name has the words that all names of the convention have: those
+// of its text, and one of the values of each choice.
+func (g *group) worded(stem string) bool {
+	words := " " + naming.Plainly(stem) + " "
+	has := func(text string) bool { return strings.Contains(words, " "+naming.Plainly(text)+" ") }
+	any := false
+	for _, piece := range g.conv.Pattern.Pattern.Pieces {
+		if piece.Field != "" {
+			continue
+		}
+		for word := range strings.FieldsSeq(naming.Plainly(piece.Text)) {
+			if any = true; !has(word) {
+				return false
+			}
+		}
+	}
+	for _, f := range g.conv.Fields {
+		if f.Type.Kind != value.Choice {
+			continue
+		}
+		if any = true; !slices.ContainsFunc(f.Type.Of, func(o value.Option) bool { return has(o.Code) }) {
+			return false
+		}
+	}
+	return any
 }
 
 func contains(spots []Spot, s Spot) bool {

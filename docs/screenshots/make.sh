@@ -132,3 +132,32 @@ printf '# The shop\n\nPrices: [the list](Letters/2027/Prices.odt). Glue: Post/Gl
 ln -s "../Letters/2027" "shop/Post/This year"
 printf 'what,from,to\n,Letters/2027,Prices\nmerge,Post,Letters\n' > moves.csv
 shot apply 'vestibula apply moves.csv --in shop --mend-links'
+
+# What came in by mail, and goes to its places.
+cat > orders.folders <<'T'
+---
+fields: { client: Who is it for? }
+names:
+  bill:
+    pattern: "<day:yyyy-mm-dd> <client:like-this> bill <n:00>"
+    fields: { day: { type: date }, n: { type: number, next: yes } }
+    for: [pdf]
+---
+<client>
+    Bills      | holds: bill
+    Letters    | holds: documents
+    Sound      | holds: *.wav
+T
+mkdir orders arrivals
+for client in "Oriel Pask" "Jun Teague" "Åsgerd Ölvane"; do vestibula build orders --into orders client="$client" --yes >/dev/null; done
+for n in 1 2 3 4 5; do echo "$n" > "arrivals/2027-03-0$n oriel-pask bill 0$n.pdf"; done
+for n in 1 2; do echo "j$n" > "arrivals/2027-04-0$n jun-teague bill 0$n.pdf"; done
+echo letter > "arrivals/Letter from Åsgerd Ölvane.docx"
+echo 3 > "arrivals/again.pdf"
+echo talk > arrivals/talk.wav
+echo plan > arrivals/plan.psd
+echo bill > "arrivals/2027-03-09 runa-marrow bill 01.pdf"
+echo bil > "arrivals/2027-3-9 oriel-pask bill 06.pdf"
+shot put 'vestibula put arrivals --into orders'
+(cd "orders/Jun Teague/Bills" && for n in 3 4 5; do echo "$n" > "Jun Teague $n.4.2027 no $n.pdf"; done && echo x > "scan from Tuesday.pdf" && echo y > "invoice 9 (20270502).pdf")
+shot rename 'vestibula rename bill "orders/Jun Teague" --from "<client> <day:d.m.yyyy> no <n:0>" --from "invoice <n:0> (<day:yyyymmdd>)"'
