@@ -208,6 +208,16 @@ func TestArchivesLinksAndWhatIsInTheWay(t *testing.T) {
 	assert.Equal(t, filepath.Join(d.dir, "in/more.wav"), target)
 	assert.Equal(t, "in/talk.wav", d.read("Marl/Sound/talk.wav"), "nothing is overwritten")
 
+	// What something is in the way of stays, and the rest is put.
+	require.NoError(t, os.Remove(filepath.Join(d.dir, "Marl/Clips")))
+	d.write("Marl/Clips", "a file where a folder is meant")
+	d.write("two/marl clip 001.mp4", "clip")
+	d.write("two/other.wav", "wav")
+	out, status = d.run("put", "two", "--into", "Marl", "--yes")
+	require.Zero(t, status, out)
+	assert.Contains(t, out, "marl clip 001.mp4   it cannot go to Clips/marl clip 001.mp4: ")
+	assert.Equal(t, "wav", d.read("Marl/Sound/other.wav"))
+
 	for _, tt := range []struct {
 		args []string
 		want string

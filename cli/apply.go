@@ -39,6 +39,9 @@ type consent struct {
 	probable map[string]bool
 	// then says what is left to do when a plan that was written has been carried out.
 	then string
+	// leaves says that what is in the way is left and told: prepared returns a
+	// [disk.BlockedError] then.
+	leaves bool
 	// called says how a message calls what is in the way; nil: by its path.
 	called func(path string) string
 }
@@ -93,6 +96,9 @@ func (a *app) prepared(set *change.Set, c consent, noJournal bool) (p *disk.Plan
 	}
 	if len(p.Blocked) > 0 {
 		p.Drop()
+		if c.leaves {
+			return nil, &disk.BlockedError{Blocked: p.Blocked}
+		}
 		return nil, refused("", "Nothing was changed: %s", blocked(p.Blocked, c.called))
 	}
 	if c.plan != "" {

@@ -16,6 +16,7 @@ import (
 	"vestibula/cli/term"
 	"vestibula/core/archive"
 	"vestibula/core/change"
+	"vestibula/core/disk"
 	"vestibula/core/inspect"
 	"vestibula/core/journal"
 	"vestibula/core/label"
@@ -567,20 +568,14 @@ func (r *putRun) inside(at string) bool {
 	return strings.HasPrefix(at, strings.TrimSuffix(r.base, "/")+"/")
 }
 
-// carryOut shows the plan and, with a yes, does it.
-func (r *putRun) carryOut() error {
+// set makes the changes that bring files to their places; nil where there are none.
+func (r *putRun) set() (*change.Set, error) {
 	changes, err := put.Changes(r.outcomes, r.way(), r.inside, base, template.DefaultLimit)
 	if err != nil {
-		return refused("", "%v", err)
+		return nil, refused("", "%v", err)
 	}
-	n := r.count(put.Goes)
-	if n == 0 {
-		if r.asJSON {
-			return r.report(false)
-		}
-		r.draw()
-		r.screen.Text(term.Good.Render("Nothing to do") + ": nothing is put anywhere.")
-		return nil
+	if r.count(put.Goes) == 0 {
+		return nil, nil
 	}
 	tops := []string{r.base}
 	for _, c := range changes {
@@ -601,14 +596,72 @@ func (r *putRun) carryOut() error {
 		set.Places[i] = filepath.FromSlash(set.Places[i])
 	}
 	if err := r.relabel(set); err != nil {
-		return refused("", "%v", err)
+		return nil, refused("", "%v", err)
 	}
-	if r.followed, err = r.follow(set, r.consent, []string{filepath.FromSlash(r.base)}, nil, nil); err != nil {
-		return err
+	return set, nil
+}
+
+// leave has files stay of which something is in the way, such as a path that is too long:
+// the others are put all the same. It reports whether there are such.
+func (r *putRun) leave(set *change.Set, list []disk.Blocked) (left bool) {
+	why := map[string]string{}
+	for _, b := range list {
+		for _, top := range set.Places {
+			why[slashed(top, b.Path)] = b.Why
+		}
 	}
-	p, err := r.prepared(set, r.consent, false)
+	for _, o := range r.outcomes {
+		if o.Kind != put.Goes {
+			continue
+		}
+		at := path.Join(base(o.Spots[0].Project), o.Path)
+		for dir := at; len(dir) > len(r.base); dir = path.Dir(dir) {
+			if because, blocked := why[dir]; blocked {
+				o.Kind, o.Why, o.Help, left = put.Nowhere, "it cannot go to "+o.Path+": "+because, "", true
+				break
+			}
+		}
+	}
+	return left
+}
+
+// prepare makes the set, and holds it against the disk, without what something is in the
+// way of. There is none where nothing is left.
+func (r *putRun) prepare() (*change.Set, *disk.Plan, error) {
+	r.leaves = true
+	for {
+		set, err := r.set()
+		if err != nil || set == nil {
+			return nil, nil, err
+		}
+		if r.followed, err = r.follow(set, r.consent, []string{filepath.FromSlash(r.base)}, nil, nil); err != nil {
+			return nil, nil, err
+		}
+		p, err := r.prepared(set, r.consent, false)
+		var blocked *disk.BlockedError
+		if !errors.As(err, &blocked) {
+			return set, p, err
+		}
+		if !r.leave(set, blocked.Blocked) {
+			return nil, nil, (&undertaking{}).told(err)
+		}
+	}
+}
+
+// carryOut shows the plan and, with a yes, does it.
+func (r *putRun) carryOut() error {
+	set, p, err := r.prepare()
 	if err != nil {
 		return err
+	}
+	n := r.count(put.Goes)
+	if set == nil {
+		if r.asJSON {
+			return r.report(false)
+		}
+		r.draw()
+		r.screen.Text(term.Good.Render("Nothing to do") + ": nothing is put anywhere.")
+		return nil
 	}
 	defer p.Drop()
 	if r.yes && !r.asJSON {
