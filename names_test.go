@@ -1,6 +1,10 @@
 package main
 
 import (
+	"archive/tar"
+	"archive/zip"
+	"bytes"
+	"compress/gzip"
 	"encoding/csv"
 	"encoding/json"
 	"fmt"
@@ -403,6 +407,25 @@ names:
 	_, status = d.run("read", "Clients", "--out", "all.csv")
 	assert.Equal(t, 1, status, "nothing is overwritten")
 	assert.Contains(t, d.read("all.md"), "| path | convention | project |")
+
+	for _, client := range []string{"Ölvane 08", "Ölvane 09"} {
+		require.NoError(t, os.CopyFS(filepath.Join(d.dir, "old", client), os.DirFS(filepath.Join(d.dir, "Clients", client))))
+	}
+	var zipped, tarred bytes.Buffer
+	z := zip.NewWriter(&zipped)
+	require.NoError(t, z.AddFS(os.DirFS(filepath.Join(d.dir, "old"))))
+	require.NoError(t, z.Close())
+	g := gzip.NewWriter(&tarred)
+	tw := tar.NewWriter(g)
+	require.NoError(t, tw.AddFS(os.DirFS(filepath.Join(d.dir, "Clients/Ölvane 07"))))
+	require.NoError(t, tw.Close())
+	require.NoError(t, g.Close())
+	d.write("old.zip", zipped.String())
+	d.write("old.tar.gz", tarred.String())
+	out, status = d.run("read", "old.zip", "old.tar.gz", "--where", "kind~box")
+	require.Zero(t, status, out)
+	assert.Contains(t, out, "3 names of 6 found", "the projects in archives are read by their labels")
+	assert.Contains(t, out, "Ölvane 09", out)
 
 	out, status = d.run("read", "Clients", "--convention", "invoice", "--links", "All")
 	require.Zero(t, status, out)

@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"bytes"
 	"os"
 	"path"
 	"path/filepath"
@@ -12,13 +13,16 @@ import (
 	"golang.org/x/text/unicode/norm"
 
 	"vestibula/cli/term"
+	"vestibula/core/archive"
 	"vestibula/core/catalog"
 	"vestibula/core/inspect"
+	"vestibula/core/label"
 	"vestibula/core/naming"
 	"vestibula/core/outline"
 	"vestibula/core/place"
 	"vestibula/core/project"
 	"vestibula/core/template"
+	"vestibula/core/tree"
 )
 
 // A readRun is one call of read.
@@ -202,7 +206,8 @@ func (r *readRun) fits(templates []*template.Template) error {
 func (r *readRun) path(p string) error {
 	info, err := os.Stat(p)
 	folder := err == nil && info.IsDir()
-	if !folder && (err != nil || p != r.in) {
+	packed := err == nil && !folder && archive.FormatOf(p) != archive.None
+	if !folder && !packed && (err != nil || p != r.in) {
 		return r.name(p)
 	}
 	done, end := r.progress("reading", -1)
@@ -214,6 +219,11 @@ func (r *readRun) path(p string) error {
 		}
 		if len(found.Projects) > 0 && (r.t == nil || found.Inside && r.t.Name == r.nameIn(found)) {
 			return r.projects(p, found)
+		}
+	}
+	if packed {
+		if found, err := r.packed(p); found || err != nil {
+			return err
 		}
 	}
 	if r.t == nil {
@@ -240,6 +250,65 @@ func (r *readRun) path(p string) error {
 	}
 	r.add(found, filepath.ToSlash(p), at)
 	return nil
+}
+
+// packed reads the projects in an archive by their labels, if there are any.
+func (r *readRun) packed(p string) (found bool, err error) {
+	c, err := archive.Open(p)
+	if err != nil {
+		return false, unclear("", "%s cannot be read: %s", p, place.Reason(err))
+	}
+	defer c.Close()
+	open := r.opener()
+	for _, f := range c.Files {
+		if path.Base(f.Path) != label.FileName || f.Size > label.MaxBytes {
+			continue
+		}
+		var data bytes.Buffer
+		l := (*label.Label)(nil)
+		if err := tree.Copy(&data, f.Content); err == nil {
+			l, err = label.Parse(data.Bytes())
+			if err != nil {
+				l = nil
+			}
+		}
+		at := path.Dir(f.Path)
+		if l == nil || r.t != nil && l.Template != r.t.Name {
+			continue
+		}
+		pr, err := open(filepath.FromSlash(at), l)
+		if err != nil {
+			r.unread = append(r.unread, filepath.Join(p, filepath.FromSlash(at)))
+			continue
+		}
+		root := c.Root
+		for name := range strings.SplitSeq(at, "/") {
+			if at != "." && root != nil {
+				root = root.Child(name)
+			}
+		}
+		if root == nil {
+			continue
+		}
+		if err := inspect.Prune(root); err != nil {
+			return false, err
+		}
+		if err := r.fits([]*template.Template{pr.Template}); err != nil {
+			return false, err
+		}
+		for _, name := range pr.Template.FieldNames() {
+			if !slices.Contains(r.fields, name) {
+				r.fields = append(r.fields, name)
+			}
+		}
+		all, err := r.reader.Read(&catalog.Source{Project: pr, Template: pr.Template, Name: path.Base(at), Root: root})
+		if err != nil {
+			return false, unclear("", "%v", err)
+		}
+		r.add(all, path.Join(filepath.ToSlash(p), at), "")
+		found, r.many = true, true
+	}
+	return found, nil
 }
 
 // nameIn is the template's name of the one project that was found.
