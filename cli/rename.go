@@ -170,6 +170,9 @@ func (r *renameRun) read() error {
 		}
 	}
 	defer func() {
+		if len(r.raw) == 0 {
+			return // nobody asks for the day of a file
+		}
 		const together = 512
 		several((len(r.files)+together-1)/together, func() func(i int) {
 			return func(part int) {
@@ -193,7 +196,7 @@ func (r *renameRun) read() error {
 		if err != nil {
 			return unclear("", "%s cannot be read: %s", p, place.Reason(err))
 		}
-		if !info.IsDir() {
+		if info.Mode().IsRegular() {
 			add(full)
 			continue
 		}
@@ -314,8 +317,10 @@ func (r *renameRun) plan(conv *template.Convention) error {
 			if err != nil {
 				failed = err
 			}
-			spare, note = r.days(conv, f, ofFile)
-			maps.Copy(spare, given)
+			if spare = given; len(ofFile) > 0 {
+				spare, note = r.days(conv, f, ofFile)
+				maps.Copy(spare, given)
+			}
 			return []template.Values{here, r.rows[rowKey(f.At)]}, spare, note, nil
 		},
 		Counting: r.counting(conv),
@@ -458,7 +463,7 @@ func (r *renameRun) carryOut(conv *template.Convention) error {
 		if err != nil {
 			return refused("", "%v", err)
 		}
-		set.Changes = append(set.Changes, change.Change{Op: change.Move, In: in, FromIn: in, From: from, Path: path.Join(path.Dir(from), o.Becomes), Was: change.State{Entry: o.File.Entry}, Why: "its name is brought to " + conv.Name})
+		set.Changes = append(set.Changes, change.Change{Op: change.Move, In: in, FromIn: in, From: from, Path: path.Join(path.Dir(from), o.Becomes), Was: change.State{Entry: tree.Entry{Kind: tree.File}}, Why: "its name is brought to " + conv.Name})
 	}
 	if err := r.withLabels(set); err != nil {
 		return err
