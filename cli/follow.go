@@ -124,25 +124,38 @@ func relabel(set *change.Set) error {
 				continue
 			}
 			own, stays := moves.After(dir)
-			changed := l.Follow(func(at string) (string, bool) {
-				to, there := moves.After(dir + "/" + at)
-				below, inside := strings.CutPrefix(to, own+"/")
-				return below, there && inside
-			})
-			if !changed || !stays {
+			if !followLabel(l, moves, dir, own) || !stays {
 				continue
 			}
-			data, err := l.Encode()
-			if err != nil {
+			if err := addLabel(set, own, old, l); err != nil {
 				return err
 			}
-			in, rel, err := placeOf(set, own+"/"+label.FileName)
-			if err != nil {
-				return err
-			}
-			set.Changes = append(set.Changes, replacing(in, rel, old, data))
 		}
 	}
+	return nil
+}
+
+// followLabel notes in the label of a project where its given files are after moves, and
+// reports whether that is elsewhere. Own is what its own folder becomes.
+func followLabel(l *label.Label, moves *reference.Moves, dir, own string) bool {
+	return l.Follow(func(at string) (string, bool) {
+		to, there := moves.After(dir + "/" + at)
+		below, inside := strings.CutPrefix(to, own+"/")
+		return below, there && inside
+	})
+}
+
+// addLabel adds to a set what gives the label in a project's own folder other contents.
+func addLabel(set *change.Set, own string, old []byte, l *label.Label) error {
+	data, err := l.Encode()
+	if err != nil {
+		return err
+	}
+	in, rel, err := placeOf(set, own+"/"+label.FileName)
+	if err != nil {
+		return err
+	}
+	set.Changes = append(set.Changes, replacing(in, rel, old, data))
 	return nil
 }
 

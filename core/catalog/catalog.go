@@ -94,7 +94,7 @@ func (r *Reader) reader(t *template.Template) *naming.Folders {
 	if f == nil {
 		from := t
 		if r.Only != "" {
-			from = &template.Template{}
+			from = &template.Template{Lines: t.Lines}
 			if c := t.Convention(r.Only); c != nil {
 				from.Names = []*template.Convention{c}
 			}

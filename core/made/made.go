@@ -13,8 +13,6 @@ import (
 	"strings"
 	"sync"
 	"time"
-
-	"github.com/evanoberholster/imagemeta"
 )
 
 // A File is what can be read anywhere.
@@ -34,7 +32,7 @@ const (
 // pictures are the endings of photographs that say when they were taken, and packages
 // those of office documents that say when they were begun.
 var (
-	pictures = strings.Fields("jpg jpeg tif tiff heic heif avif dng cr2 cr3 nef arw raf orf rw2 pef")
+	pictures = strings.Fields("jpg jpeg tif tiff heic heif avif webp png dng cr2 nef arw orf rw2 pef srw")
 	packages = strings.Fields("docx xlsx pptx odt ods odp")
 )
 
@@ -65,22 +63,6 @@ func guarded(say func(string, File, int64) (time.Time, bool), ending string, f F
 		}
 	}()
 	return say(ending, f, size)
-}
-
-// picture reads when a photograph was taken, by the clock of its camera, from its Exif
-// data (CIPA DC-008).
-func picture(_ string, f File, size int64) (time.Time, bool) {
-	e, err := imagemeta.Decode(io.NewSectionReader(f, 0, size))
-	if err != nil {
-		return time.Time{}, false
-	}
-	for _, t := range []time.Time{e.DateTimeOriginal(), e.CreateDate()} {
-		if t.Year() > 1 {
-			// The camera's clock is the one on the wall, whatever zone it names.
-			return time.Date(t.Year(), t.Month(), t.Day(), t.Hour(), t.Minute(), t.Second(), t.Nanosecond(), time.UTC), true
-		}
-	}
-	return time.Time{}, false
 }
 
 // maxProperties is how much of a document's properties is read.

@@ -62,6 +62,8 @@ func TestTheDayOnWhichAFileCameAbout(t *testing.T) {
 		want, from   string
 	}{
 		{"a photograph", "jpg", photograph("2026:07:04 18:05:06"), "2026-07-04 18:05:06", Photograph},
+		{"a raw one", "nef", photograph("2026:07:04 18:05:06")[12:], "2026-07-04 18:05:06", Photograph},
+		{"one that another program has packed otherwise", "heic", append([]byte("\x00\x00\x00\x18ftypheic and more of it "), photograph("2026:07:04 18:05:06")[6:]...), "2026-07-04 18:05:06", Photograph},
 		{"of a camera that had lost its clock", "jpg", photograph("1970:01:01 00:00:00"), "2027-02-01 09:30:00", Changed},
 		{"of the future", "jpg", photograph("2031:01:01 00:00:00"), "2027-02-01 09:30:00", Changed},
 		{"without a day", "jpg", photograph("0000:00:00 00:00:00"), "2027-02-01 09:30:00", Changed},

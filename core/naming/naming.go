@@ -54,12 +54,17 @@ type line struct {
 	folder *pattern.Name
 }
 
-// NewFolders returns a reader by the conventions of a template.
+// NewFolders returns a reader by the conventions of a template. Lines may hold others as
+// well, which do not count.
 func NewFolders(t *template.Template) *Folders {
 	f := &Folders{all: NewReader(t.Names), known: map[string]*Reader{}}
 	for _, l := range t.Lines {
-		if len(l.Holds) > 0 && len(l.Names) > 0 {
-			f.lines = append(f.lines, line{l.Holds, l.Names[len(l.Names)-1]})
+		holds := l.Holds
+		if slices.ContainsFunc(holds, func(c *template.Convention) bool { return !slices.Contains(t.Names, c) }) {
+			holds = slices.DeleteFunc(slices.Clone(holds), func(c *template.Convention) bool { return !slices.Contains(t.Names, c) })
+		}
+		if len(holds) > 0 && len(l.Names) > 0 {
+			f.lines = append(f.lines, line{holds, l.Names[len(l.Names)-1]})
 		}
 	}
 	return f

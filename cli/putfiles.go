@@ -1,0 +1,263 @@
+package cli
+
+import (
+	"os"
+	"path"
+	"path/filepath"
+	"slices"
+	"strings"
+	"time"
+
+	"vestibula/cli/term"
+	"vestibula/core/archive"
+	"vestibula/core/inspect"
+	"vestibula/core/made"
+	"vestibula/core/naming"
+	"vestibula/core/place"
+	"vestibula/core/put"
+	"vestibula/core/tree"
+)
+
+// gather reads what the sources hold.
+func (r *putRun) gather() error {
+	done, end := r.progress("looking", -1)
+	defer end()
+	known := map[string]bool{}
+	for i, source := range r.sources {
+		at, err := place.Real(source)
+		info, statErr := os.Lstat(source)
+		if err != nil || statErr != nil {
+			return unclear("", "there is no %q", source)
+		}
+		if info.Mode()&os.ModeSymlink != 0 {
+			info, err = os.Stat(at) // a link that was named is meant
+			if err != nil {
+				return unclear("", "%s cannot be read: %s", source, place.Reason(err))
+			}
+		}
+		switch {
+		case info.IsDir():
+			if err := r.folder(i, source, at, known, done); err != nil {
+				return err
+			}
+		case archive.FormatOf(at) != archive.None && r.unpacks(at):
+			if err := r.packed(i, at); err != nil {
+				return err
+			}
+		default:
+			if !known[at] {
+				known[at] = true
+				if err := r.add(i, filepath.Base(at), at, false); err != nil {
+					return unclear("", "%s cannot be read: %s", source, place.Reason(err))
+				}
+			}
+		}
+	}
+	return nil
+}
+
+// unpacks reports whether an archive is a source of files: one that lies in a project
+// already, or that a folder holds as it is, is a file.
+func (r *putRun) unpacks(at string) bool {
+	return !strings.HasPrefix(filepath.ToSlash(at), r.base+"/") || len(r.projects) > 1
+}
+
+// folder adds what lies in a folder.
+func (r *putRun) folder(source int, named, dir string, known map[string]bool, done func(int)) error {
+	root, unread, err := inspect.Everything(dir, done)
+	if err != nil {
+		return unclear("", "%s cannot be read: %s", named, place.Reason(err))
+	}
+	for _, u := range unread {
+		r.side.Text(term.Bad.Render("vestibula:") + " " + term.Visible(filepath.Join(named, filepath.FromSlash(u.Path))) + " cannot be read; the rest is put")
+	}
+	before := root.Count()
+	if err := inspect.Prune(root); err != nil {
+		return err
+	}
+	r.passed += before - root.Count()
+	own := map[string]*put.Project{}
+	for _, p := range r.projects {
+		own[filepath.ToSlash(p.Dir)] = p
+	}
+	top := filepath.ToSlash(dir)
+	var found []*put.File
+	for at, n := range root.All() {
+		full := top + "/" + at
+		if n.Kind != tree.File || known[full] || r.settles(own, top, full) {
+			continue
+		}
+		known[full] = true
+		found = append(found, &put.File{Path: full[len(top)+1:], Link: n.Marks&tree.Link != 0})
+	}
+	for _, full := range r.addAll(source, top, found) {
+		r.side.Text(term.Bad.Render("vestibula:") + " " + term.Visible(filepath.FromSlash(full)) + " cannot be read; the rest is put")
+	}
+	return nil
+}
+
+// settles reports whether a file of a source lies in a project and is to stay: the
+// template has put it there, or the source is not in that project, and only holds it.
+func (r *putRun) settles(own map[string]*put.Project, top, full string) bool {
+	for dir := path.Dir(full); len(dir) >= len(r.base); dir = path.Dir(dir) {
+		p := own[dir]
+		if p == nil {
+			if dir == path.Dir(dir) {
+				break
+			}
+			continue
+		}
+		if top != dir && !strings.HasPrefix(top, dir+"/") {
+			r.settled++
+			return true
+		}
+		at := p.Root
+		for name := range strings.SplitSeq(strings.TrimPrefix(full, dir+"/"), "/") {
+			if at = at.Child(name); at == nil {
+				return false
+			}
+		}
+		return at.From > 0
+	}
+	return false
+}
+
+// add adds a file of the disk.
+func (r *putRun) add(source int, at, full string, link bool) error {
+	e, err := look(full)
+	if err != nil {
+		return err
+	}
+	r.files = append(r.files, &put.File{Path: at, At: filepath.ToSlash(full), Source: source, Entry: e, Link: link || e.Kind == tree.Symlink})
+	return nil
+}
+
+// addAll adds files of the disk, by their paths from a folder, and returns those that
+// cannot be looked at.
+func (r *putRun) addAll(source int, top string, found []*put.File) (unread []string) {
+	const together = 512
+	several((len(found)+together-1)/together, func() func(i int) {
+		return func(part int) {
+			var l looker
+			defer l.close()
+			for _, f := range found[part*together : min((part+1)*together, len(found))] {
+				f.At, f.Source = top+"/"+f.Path, source
+				e, err := l.look(filepath.FromSlash(f.At))
+				if err != nil {
+					f.At = ""
+					continue
+				}
+				f.Entry, f.Link = e, f.Link || e.Kind == tree.Symlink
+			}
+		}
+	})
+	for _, f := range found {
+		if f.At == "" {
+			unread = append(unread, top+"/"+f.Path)
+			continue
+		}
+		r.files = append(r.files, f)
+	}
+	return unread
+}
+
+// look is what lies at a path of the disk.
+func look(full string) (tree.Entry, error) {
+	dir, err := place.Open(filepath.Dir(full))
+	if err != nil {
+		return tree.Entry{}, err
+	}
+	defer dir.Close()
+	return dir.Look(filepath.Base(full))
+}
+
+// A looker looks at many things, of which those that follow each other mostly lie in one
+// folder.
+type looker struct {
+	dir string
+	at  *place.Place
+}
+
+func (l *looker) look(full string) (tree.Entry, error) {
+	dir := filepath.Dir(full)
+	if l.at == nil || dir != l.dir {
+		l.close()
+		at, err := place.Open(dir)
+		if err != nil {
+			return tree.Entry{}, err
+		}
+		l.dir, l.at = dir, at
+	}
+	return l.at.Look(filepath.Base(full))
+}
+
+func (l *looker) close() {
+	if l.at != nil {
+		l.at.Close()
+		l.at = nil
+	}
+}
+
+// packed adds what lies in an archive.
+func (r *putRun) packed(source int, file string) error {
+	c, err := archive.Open(file)
+	if err != nil {
+		return unclear("", "%s: %s", file, place.Reason(err))
+	}
+	r.archives = append(r.archives, c)
+	if n := len(c.Outside); n > 0 {
+		r.note(term.Sprintf("%s in %s would lead out of it, and%s left out: %s", term.Count(n, "name"), filepath.Base(file), isOrAre(n), c.Outside[0]))
+	}
+	ignored := map[string]bool{}
+	all := c.Root.Copy()
+	if err := inspect.Prune(all); err != nil {
+		return err
+	}
+	for at := range all.All() {
+		ignored[strings.Clone(at)] = true
+	}
+	for i := range c.Files {
+		f := &c.Files[i]
+		if !ignored[f.Path] {
+			r.passed++
+			continue
+		}
+		r.files = append(r.files, &put.File{Path: f.Path, Source: source, Content: f.Content, Entry: tree.Entry{Name: path.Base(f.Path), Kind: tree.File, Size: f.Size, Time: f.Time}})
+	}
+	return nil
+}
+
+// made is the day on which a file came about.
+func (r *putRun) made(f *put.File) (time.Time, string) {
+	changed := time.Unix(0, f.Entry.Time)
+	_, ending := naming.Split(path.Base(f.Path))
+	if f.At == "" {
+		return changed, made.Changed
+	}
+	file, err := os.Open(filepath.FromSlash(f.At))
+	if err != nil {
+		return changed, made.Changed
+	}
+	defer file.Close()
+	return made.Of(file, ending, f.Entry.Size, changed.Local(), r.now)
+}
+
+// held are the files that lie in projects already, with their sizes.
+func (r *putRun) held() []put.Held {
+	lists := make([][]put.Held, len(r.projects))
+	several(len(r.projects), func() func(i int) {
+		return func(i int) {
+			p := r.projects[i]
+			for at, n := range p.Root.All() {
+				if n.Kind != tree.File || n.Marks&tree.Link != 0 {
+					continue
+				}
+				full := filepath.Join(p.Dir, filepath.FromSlash(at))
+				if info, err := os.Lstat(full); err == nil && info.Mode().IsRegular() {
+					lists[i] = append(lists[i], put.Held{Project: p, Path: strings.Clone(at), At: filepath.ToSlash(full), Size: info.Size()})
+				}
+			}
+		}
+	})
+	return slices.Concat(lists...)
+}
