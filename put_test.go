@@ -9,6 +9,7 @@ import (
 	"os"
 	"path/filepath"
 	"strings"
+	"syscall"
 	"testing"
 	"time"
 
@@ -328,4 +329,70 @@ func TestOlderVersionsGoAside(t *testing.T) {
 		_, status := d.run(args...)
 		assert.Equal(t, 2, status)
 	}
+}
+
+// What a card or a mail may hold that is no good, and sources that are odd.
+func TestOddSources(t *testing.T) {
+	d := newDesk(t, "shoot.folders", shoot)
+	for _, job := range []string{"Marl", "Chalk"} {
+		out, status := d.run("build", "shoot", "--into", "Jobs", "job="+job, "client=x", "--yes")
+		if status != 0 {
+			require.NoError(t, os.Mkdir(filepath.Join(d.dir, "Jobs"), 0o777))
+			out, status = d.run("build", "shoot", "--into", "Jobs", "job="+job, "client=x", "--yes")
+		}
+		require.Zero(t, status, out)
+	}
+	d.write("in/a.wav", "a")
+	d.write("in/Thumbs.db", "x")
+	d.write("in/deep/er/b.wav", "b")
+	d.write("in/\xff\xfe.wav", "no text")
+	d.write("in/\x1b[31m.pdf", "control")
+	require.NoError(t, syscall.Mkfifo(filepath.Join(d.dir, "in/pipe.wav"), 0o666))
+	require.NoError(t, os.Symlink("..", filepath.Join(d.dir, "in/deep/up")))
+	out, status := d.run("put", "in", "in", "in/deep", "in/a.wav", "--into", "Jobs/Marl", "--yes")
+	require.Zero(t, status, out)
+	assert.NotContains(t, out, "\x1b")
+	assert.ElementsMatch(t, []string{"a.wav", "b.wav", "\xff\xfe.wav"}, d.has("Jobs/Marl/Sound"), out)
+	assert.Contains(t, out, "Passed by: ")
+	assert.Contains(t, out, "up   it is a link to somewhere else")
+	assert.Contains(t, out, "pipe.wav   it is no ordinary file")
+
+	// A project that is swept keeps what the template has made, and what lies right.
+	d.write("Jobs/Marl/c.wav", "c")
+	whole := d.whole("Jobs/Marl")
+	out, status = d.run("put", "Jobs/Marl", "--yes")
+	require.Zero(t, status, out)
+	assert.Contains(t, out, "Put 1 file where they belong", out)
+	assert.Equal(t, "c", d.read("Jobs/Marl/Sound/c.wav"))
+	_, status = d.run("undo", "--yes")
+	require.Zero(t, status)
+	assert.Equal(t, whole, d.whole("Jobs/Marl"))
+
+	// A folder around projects gives what lies loose in it, and nothing that lies in them.
+	d.write("Jobs/marl clip 001.mp4", "clip")
+	out, status = d.run("put", "Jobs", "--into", "Jobs", "--yes")
+	require.Zero(t, status, out)
+	assert.Contains(t, out, "in projects, where somebody has put them")
+	assert.Equal(t, "clip", d.read("Jobs/Marl/Clips/marl clip 001.mp4"))
+	assert.FileExists(t, filepath.Join(d.dir, "Jobs/Marl/c.wav"))
+
+	// Below a folder of a project, and into one that has no place for it.
+	out, status = d.run("put", "in/a.wav", "--into", "Jobs/Chalk/Papers", "--yes")
+	assert.Zero(t, status)
+	assert.Contains(t, out, "it belongs into Sound, and not below Papers")
+	out, status = d.run("put", "in/a.wav", "--into", "Jobs/Chalk/Sound", "--move", "--yes")
+	require.Zero(t, status, out)
+	assert.NoFileExists(t, filepath.Join(d.dir, "in/a.wav"))
+	assert.Equal(t, "a", d.read("Jobs/Chalk/Sound/a.wav"))
+
+	// The plan as a table, of which nothing was carried out.
+	out, status = d.run("put", "in/deep", "--into", "Jobs/Chalk", "--plan", "plan.csv")
+	require.Zero(t, status, out)
+	assert.Contains(t, d.read("plan.csv"), "copy,./in/deep/er/b.wav,./Jobs/Chalk/Sound/b.wav,\"by its kind, .wav\",sure")
+	out, status = d.run("apply", "plan.csv", "--yes")
+	require.Zero(t, status, out)
+	assert.Equal(t, "b", d.read("Jobs/Chalk/Sound/b.wav"))
+	out, status = d.run("put", "in/deep", "--into", "Jobs/Chalk")
+	assert.Zero(t, status)
+	assert.Contains(t, out, "the same is there")
 }

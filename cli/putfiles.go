@@ -231,7 +231,7 @@ func (r *putRun) packed(source int, file string) error {
 func (r *putRun) made(f *put.File) (time.Time, string) {
 	changed := time.Unix(0, f.Entry.Time)
 	_, ending := naming.Split(path.Base(f.Path))
-	if f.At == "" {
+	if f.At == "" || f.Entry.Kind != tree.File {
 		return changed, made.Changed
 	}
 	file, err := os.Open(filepath.FromSlash(f.At))

@@ -264,6 +264,10 @@ func (p *Planner) Place(f *File) *Outcome {
 		o.Kind, o.Why = Nowhere, "it is a link to somewhere else, and is not followed"
 		return o
 	}
+	if f.Entry.Kind == tree.Other {
+		o.Kind, o.Why = Nowhere, "it is no ordinary file"
+		return o
+	}
 	name := f.Name()
 	spots, why := p.spots(f, name)
 	if p.Below != "" && len(spots) > 0 {
