@@ -483,7 +483,7 @@ func (p *Planner) nowhere(name string) (why, help string) {
 	}
 	switch {
 	case closest != nil && (len(conv.For) > 0 || closest.At > 0):
-		return fmt.Sprintf("its name does not read as %s: %s", conv.Name, closest.Message), "give it that name, or let vestibula rename do it"
+		return fmt.Sprintf("its name does not read as %s: %s", conv.Name, closest.Message), fmt.Sprintf("--convention %s names what comes in; vestibula rename reads names of other shapes", conv.Name)
 	case ending == "":
 		return "nothing holds files without an ending", ""
 	}
