@@ -217,10 +217,11 @@ func TestCheckProvesConventions(t *testing.T) {
 	assert.Contains(t, out, "can have 323 characters")
 
 	// What is not decided is told, and where a text stands twice, it is refused.
-	d.write("u.folders", "---\nnames:\n  one: \"<a:like-this> <a:like-this>\"\n  two: \"rope <b:like-this>\"\n  three: \"<c> <c> x\"\n---\nNotes | holds: one, two\n")
+	d.write("u.folders", "---\nnames:\n  one: \"<a:like-this> <a:like-this>\"\n  two: \"rope <b:like-this>\"\n  three: \"<c> <c> x\"\n  four: \"oak <d:00> cord\"\n  five: \"<e> <f:00> <e>\"\n---\nNotes | holds: one, two\n  More | holds: four, five\n")
 	out, status = d.run("check", "u")
 	assert.Equal(t, 1, status)
-	assert.Contains(t, out, "it could not be decided whether a name can fit both “one” and “two”")
+	assert.Contains(t, out, "“rope rope” fits both “one” and “two”")
+	assert.Contains(t, out, "it could not be decided whether a name can fit both “four” and “five”")
 	assert.Contains(t, out, "u.folders:5:11: names of “three” can be split in two ways, and whether <c>, which stands twice, tells them apart is not decided")
 }
 

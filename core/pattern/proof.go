@@ -81,7 +81,13 @@ func (n *Name) Disjoint(m *Name) Proof {
 		}
 		return &Proof{Fails, name, x[0].values, y[0].values, [2][]Span{x[0].spans, y[0].spans}}
 	})
-	return search(a, b, alphabet, func(c int) ([][]int32, [][]int32) { return steps[c][0], steps[c][1] }, false, confirm)
+	proof := search(a, b, alphabet, func(c int) ([][]int32, [][]int32) { return steps[c][0], steps[c][1] }, false, confirm)
+	for _, one := range [][2]*Name{{n, m}, {m, n}} {
+		if proof.Verdict == Unproven {
+			proof = one[0].exampleIn(one[1], confirm)
+		}
+	}
+	return proof
 }
 
 // Words and days of which examples are made where they can: an automaton finds names such

@@ -2,6 +2,7 @@ package pattern
 
 import (
 	"slices"
+	"strings"
 
 	"vestibula/core/value"
 )
@@ -80,6 +81,37 @@ func (n *Name) exampleFor(field string, confirm func(string) *Proof) Proof {
 			if proof := search(a, b, alphabet, func(c int) ([][]int32, [][]int32) { return steps[c][0], steps[c][1] }, false, confirm); proof.Verdict == Fails {
 				return proof
 			}
+		}
+	}
+	return Proof{Verdict: Unproven}
+}
+
+// exampleIn looks for a name that a value of a text that stands twice makes, and that fits
+// another pattern as well: the value may be a word of that.
+func (n *Name) exampleIn(m *Name, confirm func(string) *Proof) Proof {
+	fields := n.twice()
+	if len(fields) == 0 || n.typeOf(fields[0]).Kind != value.Text {
+		return Proof{Verdict: Unproven}
+	}
+	texts := slices.Clone(twiceTexts)
+	for _, piece := range m.Pattern.Pieces {
+		if piece.Field == "" {
+			texts = append(texts, strings.Fields(piece.Text)...)
+		}
+	}
+	for _, text := range texts {
+		x := n.with(fields[0], value.Of(text))
+		if x == nil {
+			continue
+		}
+		r, q := x.Reader(), m.Reader()
+		a, b := r.automaton(), q.automaton()
+		if a == nil || b == nil {
+			continue
+		}
+		alphabet, steps := classes(q.runes(r.runes(nil)), a, b)
+		if proof := search(a, b, alphabet, func(c int) ([][]int32, [][]int32) { return steps[c][0], steps[c][1] }, false, confirm); proof.Verdict == Fails {
+			return proof
 		}
 	}
 	return Proof{Verdict: Unproven}

@@ -89,6 +89,21 @@ func TestSlotsThatStandTwiceAreDecidedWhereTheirValuesAreFew(t *testing.T) {
 	assert.Positive(t, verdicts[Fails])
 }
 
+func TestOverlapsOfTextsThatStandTwice(t *testing.T) {
+	for _, tt := range []struct {
+		a, b string
+		want Verdict
+	}{
+		{"<t:like-this> <t:like-this>", "rope <u:like-this>", Fails}, // rope rope
+		{"<t:like-this> <t:like-this>", "<u:like-this>", Holds},
+		{"<t:like-this>_<t:like-this>", "rope_cord", Unproven},
+	} {
+		for _, proof := range []Proof{bindTwice(t, tt.a).Disjoint(bindTwice(t, tt.b)), bindTwice(t, tt.b).Disjoint(bindTwice(t, tt.a))} {
+			assert.Equal(t, tt.want, proof.Verdict, "%s and %s: %q", tt.a, tt.b, proof.Name)
+		}
+	}
+}
+
 func TestTextsThatStandTwice(t *testing.T) {
 	for source, want := range map[string]Verdict{
 		"<t> <u> <t>":                     Fails, // oak elm oak elm oak
