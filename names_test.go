@@ -130,6 +130,15 @@ rules: { name-words: 2 }
 	assert.Contains(t, out, "Not looked at: whether other projects have numbers of invoice")
 }
 
+func TestConventionsAreCompleted(t *testing.T) {
+	d, project := commissionDesk(t)
+	for _, args := range [][]string{{"put", "x", "--convention", ""}, {"rename", ""}, {"rename", "commission", ""}, {"read", "--convention", ""}, {"name", ""}} {
+		out, status := d.exec("sh", "-c", "cd '"+project+"' && vestibula __complete "+strings.Join(args[:len(args)-1], " ")+" ''")
+		assert.Zero(t, status)
+		assert.Contains(t, out, "scan\ninvoice\n", args)
+	}
+}
+
 func TestAFolderOfNamesIsReadBack(t *testing.T) {
 	d, project := commissionDesk(t)
 	for i := 1; i <= 28; i++ {

@@ -76,6 +76,7 @@ places, or have none, stay, and are told with the reason. Nothing is ever overwr
 	c.Flags().BoolVar(&r.copy, "copy", false, "copy them, also from within")
 	c.Flags().BoolVar(&r.link, "link", false, "leave them where they are, and make links to them")
 	_ = c.MarkFlagDirname("into")
+	_ = c.RegisterFlagCompletionFunc("convention", a.conventionsHere)
 	return c
 }
 

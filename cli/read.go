@@ -73,6 +73,7 @@ that differ only in a number or a day. Only what conventions speak of is counted
 	c.Flags().BoolVar(&r.asJSON, "json", false, "print JSON")
 	_ = c.MarkFlagDirname("in")
 	_ = c.MarkFlagDirname("links")
+	_ = c.RegisterFlagCompletionFunc("convention", a.conventionsHere)
 	return c
 }
 

@@ -61,6 +61,17 @@ cannot be read is listed, with the place where reading stopped, and left; so is 
 would get the name of another file.`,
 		Example: `  vestibula rename commission scan "02 Condition survey" --from "<client> <received:d.m.yyyy> <side> <n:0>"
   vestibula rename commission invoice "05 Invoices" --from "invoice <n:0>" day=made what=invoice --preview`,
+		ValidArgsFunction: func(c *cobra.Command, args []string, typed string) ([]string, cobra.ShellCompDirective) {
+			if len(args) > 1 {
+				return nil, cobra.ShellCompDirectiveDefault // files
+			}
+			names, _ := a.conventionsHere(c, args, typed)
+			if len(args) == 0 {
+				templates, _ := a.completeTemplate(c, args, typed)
+				names = append(names, templates...)
+			}
+			return names, cobra.ShellCompDirectiveDefault
+		},
 		RunE: func(_ *cobra.Command, args []string) error { return r.run(args) },
 	}
 	r.addYes(c, "rename them without asking")

@@ -7,6 +7,8 @@ import (
 	"slices"
 	"strings"
 
+	"github.com/spf13/cobra"
+
 	"vestibula/cli/term"
 	"vestibula/core/inspect"
 	"vestibula/core/match"
@@ -133,6 +135,22 @@ func (a *app) templateHere(words []string, own int, dir string) (t *template.Tem
 		return nil, s, words, errNoProject
 	}
 	return s.layout.Template, s, words, nil
+}
+
+// conventionsHere completes the names of conventions: those of the template that is named
+// first, if one is, else of the project here.
+func (a *app) conventionsHere(_ *cobra.Command, args []string, _ string) ([]string, cobra.ShellCompDirective) {
+	if len(args) > 0 {
+		if src, err := a.find(args[0]); err == nil && args[0] != "-" {
+			if t, err := template.Parse(src.name, src.text, src.starters); err == nil {
+				return harmlessWords(t.ConventionNames()), cobra.ShellCompDirectiveNoFileComp
+			}
+		}
+	}
+	if s, err := a.standingIn(".", nil); err == nil && s.layout != nil {
+		return harmlessWords(s.layout.Template.ConventionNames()), cobra.ShellCompDirectiveNoFileComp
+	}
+	return nil, cobra.ShellCompDirectiveNoFileComp
 }
 
 // errNoProject says that a template must be named, as no project says which.
