@@ -1,6 +1,7 @@
 package naming
 
 import (
+	"fmt"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -28,4 +29,25 @@ func TestVersionsOfOneThing(t *testing.T) {
 	}
 	assert.False(t, VersionOf("Offer").Said())
 	assert.Zero(t, VersionOf("Plan 02").Compare(VersionOf("plan_2")), "their names do not tell")
+}
+
+// Any name has a version, which is that of the same thing however it is spelled, and a
+// larger number behind it is a newer one.
+func FuzzVersionOf(f *testing.F) {
+	for _, seed := range []string{"Offer v2", "2027-03-09 notes (3)", "a.1.2", "9.3.2027", "v", "((1)", "é_02"} {
+		f.Add(seed, 3)
+	}
+	f.Fuzz(func(t *testing.T, stem string, n int) {
+		v := VersionOf(stem)
+		if v.Compare(v) != 0 || VersionOf(stem).Of != v.Of {
+			t.Fatal(stem)
+		}
+		if n < 0 || n > 99_999 || v.Of == "" {
+			return
+		}
+		a, b := VersionOf(fmt.Sprintf("%s x v%d", stem, n)), VersionOf(fmt.Sprintf("%s x v%d", stem, n+1))
+		if a.Of != b.Of || a.Compare(b) >= 0 {
+			t.Fatalf("%q: %v and %v", stem, a, b)
+		}
+	})
 }
