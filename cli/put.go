@@ -225,54 +225,50 @@ func (a *app) layouts(found *inspect.Found) ([]*put.Project, error) {
 func (r *putRun) find() error {
 	p := put.NewPlanner(r.projects)
 	p.Below = r.below
-	fresh := map[*put.File]*put.Outcome{}
 	if r.convention != "" {
 		if err := r.known(); err != nil {
 			return err
 		}
 	}
+	r.outcomes = make([]*put.Outcome, len(r.files))
+	const together = 1024
+	several((len(r.files)+together-1)/together, func() func(i int) {
+		own := p.Fork()
+		return func(part int) {
+			for i := part * together; i < min((part+1)*together, len(r.files)); i++ {
+				r.outcomes[i] = own.Place(r.files[i])
+			}
+		}
+	})
 	// What is there already needs no name.
-	for _, f := range r.files {
-		r.outcomes = append(r.outcomes, &put.Outcome{File: f})
-	}
 	done, end := r.progress("comparing", -1)
 	put.Same(r.outcomes, r.held(), func(at string) (io.ReadCloser, error) {
 		done(1)
 		return os.Open(filepath.FromSlash(at))
 	})
 	end()
-	var coming []*put.File
-	for _, o := range r.outcomes {
-		if o.Kind == put.Goes {
-			coming = append(coming, o.File)
-		}
-	}
 	if r.convention != "" {
-		var err error
+		var coming []*put.File
+		for _, o := range r.outcomes {
+			if o.Kind != put.There {
+				coming = append(coming, o.File)
+			}
+		}
 		n := &put.Namer{Convention: r.convention, Given: r.raw, Now: r.now, Made: r.made}
-		if fresh, err = n.Name(p, coming); err != nil {
+		fresh, err := n.Name(p, coming)
+		if err != nil {
 			var lacking *put.NameError
 			if errors.As(err, &lacking) {
 				return missing(r.convention, lacking.Fields)
 			}
 			return unclear("", "%v", err)
 		}
-	}
-	const together = 1024
-	several((len(r.outcomes)+together-1)/together, func() func(i int) {
-		own := p.Fork()
-		return func(part int) {
-			for i := part * together; i < min((part+1)*together, len(r.outcomes)); i++ {
-				switch o := r.outcomes[i]; {
-				case o.Kind != put.Goes:
-				case fresh[o.File] != nil:
-					r.outcomes[i] = fresh[o.File]
-				default:
-					r.outcomes[i] = own.Place(o.File)
-				}
+		for i, o := range r.outcomes {
+			if named := fresh[o.File]; named != nil {
+				r.outcomes[i] = named
 			}
 		}
-	})
+	}
 	put.Taken(r.outcomes, base, func(at string) (tree.Entry, error) {
 		info, err := os.Lstat(filepath.FromSlash(at))
 		if err != nil {

@@ -22,10 +22,10 @@ type Held struct {
 // A Reader opens what lies on the disk, by its absolute path.
 type Reader func(at string) (io.ReadCloser, error)
 
-// Same looks which of the files that go somewhere are there already, whatever they are
-// called, and which are the same as another one that comes in. It reads only what could
-// be equal: files of one size. Empty files are all the same, and not looked at. Where a
-// file cannot be read, that is told of it.
+// Same looks which files are there already, whatever they are called: in the project that
+// they go into or, where that is not known, in any; and which are the same as another one
+// that comes into it. It reads only what could be equal: files of one size. Empty files
+// are all the same, and not looked at. Where a file cannot be read, that is told of it.
 func Same(outcomes []*Outcome, held []Held, open Reader) {
 	type one struct {
 		outcome *Outcome
@@ -69,26 +69,37 @@ func Same(outcomes []*Outcome, held []Held, open Reader) {
 			}
 		})
 		for _, part := range parts {
-			var there *Held
+			first := map[*Project]*Outcome{} // that comes into each project; nil: into none
 			for _, i := range part {
-				if list[i].held != nil && there == nil {
-					there = list[i].held
+				x := list[i].outcome
+				if x == nil {
+					continue
 				}
-			}
-			var first *Outcome
-			for _, i := range part {
-				switch x := list[i].outcome; {
-				case x == nil:
-				case there != nil:
+				to := x.project()
+				held := slices.IndexFunc(part, func(k int) bool {
+					h := list[k].held
+					return h != nil && (to == nil || h.Project == to)
+				})
+				switch {
+				case held >= 0:
+					there := list[part[held]].held
 					x.there(there.Project, there.Path, "the same is there")
-				case first == nil:
-					first = x
+				case first[to] == nil:
+					first[to] = x
 				default:
-					x.Kind, x.Why = There, "the same as "+first.File.Path
+					x.Kind, x.Spots, x.Path, x.Why, x.Help = There, nil, "", "the same as "+first[to].File.Path, ""
 				}
 			}
 		}
 	}
+}
+
+// project is the one that a file goes into, or nil where that is not known.
+func (o *Outcome) project() *Project {
+	if o.Kind != Goes || len(o.Spots) == 0 {
+		return nil
+	}
+	return o.Spots[0].Project
 }
 
 // there notes that a file is in a project already.

@@ -202,6 +202,20 @@ func TestTheSameComesOnce(t *testing.T) {
 	assert.Zero(t, opened["/in/i"], "only what could be equal is read")
 	assert.Zero(t, opened["/in/e"])
 
+	// What goes into one project may be in another one, or come into that as well.
+	other := &Project{Shown: "Q"}
+	outcomes, held = outcomes[:0], held[:0]
+	for i, to := range []*Project{pr, other, other} {
+		add(fmt.Sprint("terms", i), "terms")
+		outcomes[i].Spots = []Spot{{Project: to}}
+	}
+	add("stray", "terms")
+	outcomes[3].Kind = Nowhere
+	hold("their terms", "terms")
+	Same(outcomes, held, open)
+	assert.Equal(t, []Kind{There, Goes, There, There}, []Kind{outcomes[0].Kind, outcomes[1].Kind, outcomes[2].Kind, outcomes[3].Kind})
+	assert.Equal(t, "the same as terms1", outcomes[2].Why)
+
 	delete(disk, "/in/a")
 	outcomes = outcomes[:0]
 	add("k", "same")
