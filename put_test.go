@@ -208,6 +208,9 @@ func TestArchivesLinksAndWhatIsInTheWay(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, filepath.Join(d.dir, "in/more.wav"), target)
 	assert.Equal(t, "in/talk.wav", d.read("Marl/Sound/talk.wav"), "nothing is overwritten")
+	out, status = d.run("put", "in", "--into", "Marl", "--link")
+	assert.Zero(t, status)
+	assert.Contains(t, out, "a link to it is there: Marl/Sound/more.wav")
 
 	// What something is in the way of stays, and the rest is put.
 	require.NoError(t, os.Remove(filepath.Join(d.dir, "Marl/Clips")))

@@ -269,16 +269,20 @@ func (r *putRun) find() error {
 			}
 		}
 	}
-	put.Taken(r.outcomes, base, func(at string) (tree.Entry, error) {
+	put.Taken(r.outcomes, base, func(at string) (tree.Entry, string, error) {
 		info, err := os.Lstat(filepath.FromSlash(at))
 		if err != nil {
-			return tree.Entry{}, err
+			return tree.Entry{}, "", err
+		}
+		leads := ""
+		if info.Mode()&os.ModeSymlink != 0 {
+			leads, _ = os.Readlink(filepath.FromSlash(at))
 		}
 		e := tree.Entry{Kind: tree.File, Size: info.Size()}
 		if !info.Mode().IsRegular() {
 			e.Kind = tree.Other
 		}
-		return e, nil
+		return e, filepath.ToSlash(leads), nil
 	})
 	return nil
 }

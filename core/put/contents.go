@@ -124,7 +124,8 @@ func (p *Project) has(at string) bool {
 // Taken settles which of the files that go somewhere find their name taken: by
 // themselves, as they lie there already, by something else, or by each other. What has
 // come to lie there since the projects were read is found when the changes are prepared.
-func Taken(outcomes []*Outcome, base func(p *Project) string, look func(at string) (tree.Entry, error)) {
+// Look returns what lies at a path and, of a link, where it leads.
+func Taken(outcomes []*Outcome, base func(p *Project) string, look func(at string) (e tree.Entry, leads string, err error)) {
 	claimed := map[string]*Outcome{}
 	for _, o := range outcomes {
 		if o.Kind == Several && o.File.At != "" {
@@ -145,12 +146,14 @@ func Taken(outcomes []*Outcome, base func(p *Project) string, look func(at strin
 			continue
 		}
 		var e tree.Entry
-		err := fs.ErrNotExist
+		leads, err := "", fs.ErrNotExist
 		if o.Spots[0].Project.has(o.Path) {
-			e, err = look(to)
+			e, leads, err = look(to)
 		}
 		first := claimed[tree.Folded(to)]
 		switch {
+		case err == nil && leads != "" && leads == o.File.At:
+			o.there(o.Spots[0].Project, o.Path, "a link to it is there")
 		case err == nil && e.Kind == tree.File && e.Size == 0 && o.File.Entry.Size == 0:
 			o.there(o.Spots[0].Project, o.Path, "it is there, as empty")
 		case err == nil && !strings.EqualFold(to, o.File.At):

@@ -237,11 +237,11 @@ func TestNamesThatAreTakenStop(t *testing.T) {
 	} {
 		outcomes = append(outcomes, p.Place(&f))
 	}
-	Taken(outcomes, func(p *Project) string { return p.Dir }, func(at string) (tree.Entry, error) {
+	Taken(outcomes, func(p *Project) string { return p.Dir }, func(at string) (tree.Entry, string, error) {
 		if e, is := there[at]; is {
-			return e, nil
+			return e, "", nil
 		}
-		return tree.Entry{}, fs.ErrNotExist
+		return tree.Entry{}, "", fs.ErrNotExist
 	})
 	var got []string
 	for _, o := range outcomes {
