@@ -12,6 +12,15 @@ import (
 	"github.com/xuri/excelize/v2"
 )
 
+func TestABuildTellsWhatWillLookLikeItsNeighbour(t *testing.T) {
+	d := newDesk(t, "rows.csv", "client,received\nJun \u0422eague,2027-04-01\nOriel Pask,2027-04-01\n\u041eriel Pask,2027-04-01\n", "out/2027-04 Jun Teague BK/own.txt", "mine")
+	out, status := d.run("build", "commission", "--into", "out", "--table", "rows.csv", "--yes")
+	assert.Zero(t, status, out)
+	assert.Contains(t, out, "note: “2027-04 Jun \u0422eague BK” will look like its neighbour “2027-04 Jun Teague BK”, and is written with another character (\u0422 is U+0422)")
+	assert.Contains(t, out, "note: “2027-04 \u041eriel Pask BK” will look like its neighbour “2027-04 Oriel Pask BK”")
+	assert.Equal(t, 2, strings.Count(out, "note:"), out)
+}
+
 // A table of 300 rows with twelve mistakes of different kinds.
 func TestATableIsCheckedAsAWholeBeforeAnythingIsBuilt(t *testing.T) {
 	mistakes := map[int][2]string{

@@ -371,6 +371,19 @@ func (b *buildRun) nameRoots(labels []*labelling) (roots []journal.Root) {
 	return roots
 }
 
+// tellAlike tells what will be new and looks like its neighbour: each template by itself
+// is judged by the rules, which know neither what is there nor other rows of a table.
+func (b *buildRun) tellAlike() {
+	const shown = 5
+	for i, a := range b.plan.Alike {
+		if i == shown {
+			b.side.Text(term.Warn.Render("note:") + term.Sprintf(" %s more will look like a neighbour", term.Count(len(b.plan.Alike)-shown, "name")))
+			break
+		}
+		b.side.Text(term.Warn.Render("note:") + term.Sprintf(" “%s” will look like its neighbour “%s”, and is written with another character (%s is U+%04X)", a.Path, a.Other, string(a.Letter), a.Letter))
+	}
+}
+
 // carryOut shows the plan and, with a yes, does it.
 func (b *buildRun) carryOut() error {
 	if n := b.plan.Count[build.Blocked]; n > 0 {
@@ -380,6 +393,7 @@ func (b *buildRun) carryOut() error {
 		b.drawPlan()
 		return refused("", "Nothing was built: %s in the way.", term.Count(n, "thing")+isOrAre(n))
 	}
+	b.tellAlike()
 	nothing := b.nothing()
 	ask := b.consent
 	if nothing {

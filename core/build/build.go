@@ -41,6 +41,7 @@ type Step struct {
 type Plan struct {
 	Steps []Step
 	Count [Blocked + 1]int // of the steps, by state
+	Alike []Alike
 }
 
 // Compare compares the tree below root with a place.
@@ -75,6 +76,7 @@ func (m *maker) there(n *tree.Node, parent int32, path string) error {
 	}
 	var folded map[string]string // made only where a name is not there exactly
 	denied := ""
+	indexes := make([]int32, 0, len(n.Children))
 	for _, c := range n.Children {
 		step := Step{Node: c, Parent: parent}
 		at := c.Name
@@ -117,6 +119,7 @@ func (m *maker) there(n *tree.Node, parent int32, path string) error {
 		}
 		m.plan.Steps = append(m.plan.Steps, step)
 		index := int32(len(m.plan.Steps) - 1)
+		indexes = append(indexes, index)
 		switch {
 		case step.State == There && c.Kind == tree.Folder:
 			if err := m.there(c, index, at); err != nil {
@@ -126,15 +129,23 @@ func (m *maker) there(n *tree.Node, parent int32, path string) error {
 			m.fresh(c, index)
 		}
 	}
+	m.alike(n.Children, items, indexes)
 	return nil
 }
 
 // fresh plans what lies in a folder that does not exist yet.
 func (m *maker) fresh(n *tree.Node, parent int32) {
+	if len(n.Children) == 0 {
+		return
+	}
+	indexes := make([]int32, 0, len(n.Children))
 	for _, c := range n.Children {
 		m.plan.Steps = append(m.plan.Steps, Step{Node: c, Parent: parent})
-		m.fresh(c, int32(len(m.plan.Steps)-1))
+		index := int32(len(m.plan.Steps) - 1)
+		indexes = append(indexes, index)
+		m.fresh(c, index)
 	}
+	m.alike(n.Children, nil, indexes)
 }
 
 // same reports whether a file holds what the content says.

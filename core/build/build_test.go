@@ -151,6 +151,21 @@ func TestNormalFormsAreOneName(t *testing.T) {
 	assert.Equal(t, Blocked, p.Steps[0].State)
 }
 
+func TestWhatIsNewAndLooksLikeItsNeighbourIsNoted(t *testing.T) {
+	const oriel, part = "\u041eriel", "\u0420art" // Cyrillic letters come first
+	there := &memory{items: map[string]tree.Kind{"Oriel": tree.Folder, "C": tree.Folder, "C/Oriel": tree.Folder, "C/" + part: tree.Folder, "Part I": tree.Folder}}
+	p, err := Compare(wanted(oriel, "C/"+oriel+"/Part/"+part, "C/"+oriel+"/Part 1", "C/Part", "C/"+part, "Part 1", "caf\u00e9"), there)
+	require.NoError(t, err)
+	assert.ElementsMatch(t, []Alike{
+		{oriel, "Oriel", 0x041e},
+		{"C/" + oriel, "Oriel", 0x041e},
+		{"C/Part", part, 0x0420}, // the character may be the neighbour's
+	}, p.Alike)
+	p, err = Compare(wanted("New/Part", "New/"+part), there)
+	require.NoError(t, err)
+	assert.Equal(t, []Alike{{"New/" + part, "Part", 0x0420}}, p.Alike, "both are new")
+}
+
 func TestAFolderThatCannotBeReadStopsThePlan(t *testing.T) {
 	_, err := Compare(wanted("P/A"), &memory{items: map[string]tree.Kind{"P": tree.Folder}, broken: map[string]bool{"P": true}})
 	assert.ErrorContains(t, err, "P cannot be read: the medium is gone")
