@@ -69,11 +69,6 @@ func (n *Name) Unambiguous() Proof {
 // Disjoint decides whether no name fits both patterns.
 func (n *Name) Disjoint(m *Name) Proof {
 	r, q := n.Reader(), m.Reader()
-	a, b := r.automaton(), q.automaton()
-	if a == nil || b == nil {
-		return Proof{Verdict: Unproven}
-	}
-	alphabet, steps := classes(q.runes(r.runes(nil)), a, b)
 	confirm := dressed(func(name string) *Proof {
 		x, y := r.readingsWithSpans(name, 1), q.readingsWithSpans(name, 1)
 		if len(x) == 0 || len(y) == 0 {
@@ -81,7 +76,7 @@ func (n *Name) Disjoint(m *Name) Proof {
 		}
 		return &Proof{Fails, name, x[0].values, y[0].values, [2][]Span{x[0].spans, y[0].spans}}
 	})
-	proof := search(a, b, alphabet, func(c int) ([][]int32, [][]int32) { return steps[c][0], steps[c][1] }, false, confirm)
+	proof := meet(r, q, confirm)
 	for _, one := range [][2]*Name{{n, m}, {m, n}} {
 		if proof.Verdict == Unproven {
 			proof = one[0].exampleIn(one[1], confirm)

@@ -72,13 +72,7 @@ func (n *Name) exampleFor(field string, confirm func(string) *Proof) Proof {
 			if x == nil || y == nil {
 				continue
 			}
-			r, q := x.Reader(), y.Reader()
-			a, b := r.automaton(), q.automaton()
-			if a == nil || b == nil {
-				continue
-			}
-			alphabet, steps := classes(q.runes(r.runes(nil)), a, b)
-			if proof := search(a, b, alphabet, func(c int) ([][]int32, [][]int32) { return steps[c][0], steps[c][1] }, false, confirm); proof.Verdict == Fails {
+			if proof := meet(x.Reader(), y.Reader(), confirm); proof.Verdict == Fails {
 				return proof
 			}
 		}
@@ -104,17 +98,21 @@ func (n *Name) exampleIn(m *Name, confirm func(string) *Proof) Proof {
 		if x == nil {
 			continue
 		}
-		r, q := x.Reader(), m.Reader()
-		a, b := r.automaton(), q.automaton()
-		if a == nil || b == nil {
-			continue
-		}
-		alphabet, steps := classes(q.runes(r.runes(nil)), a, b)
-		if proof := search(a, b, alphabet, func(c int) ([][]int32, [][]int32) { return steps[c][0], steps[c][1] }, false, confirm); proof.Verdict == Fails {
+		if proof := meet(x.Reader(), m.Reader(), confirm); proof.Verdict == Fails {
 			return proof
 		}
 	}
 	return Proof{Verdict: Unproven}
+}
+
+// meet decides whether no name can be read by both.
+func meet(r, q *Reader, confirm func(string) *Proof) Proof {
+	a, b := r.automaton(), q.automaton()
+	if a == nil || b == nil {
+		return Proof{Verdict: Unproven}
+	}
+	alphabet, steps := classes(q.runes(r.runes(nil)), a, b)
+	return search(a, b, alphabet, func(c int) ([][]int32, [][]int32) { return steps[c][0], steps[c][1] }, false, confirm)
 }
 
 // twice returns the fields that stand in more than one slot.
