@@ -21,6 +21,7 @@ import (
 	"vestibula/core/place"
 	"vestibula/core/project"
 	"vestibula/core/put"
+	"vestibula/core/rules"
 	"vestibula/core/template"
 	"vestibula/core/tree"
 )
@@ -254,7 +255,16 @@ func (r *putRun) find() error {
 				coming = append(coming, o.File)
 			}
 		}
-		n := &put.Namer{Convention: r.convention, Given: r.raw, Now: r.now, Made: r.made}
+		sets := map[*put.Project]*rules.Set{}
+		for _, own := range r.projects {
+			set, errs := rules.Configure(own.Template)
+			if len(errs) > 0 {
+				return r.tellErrors(own.Template.Name, own.Template.Text, errs, statusUnclear)
+			}
+			sets[own] = set
+		}
+		n := &put.Namer{Convention: r.convention, Given: r.raw, Now: r.now, Made: r.made,
+			Wrong: func(own *put.Project, name string) string { return fault(sets[own], name) }}
 		fresh, err := n.Name(p, coming)
 		if err != nil {
 			var lacking *put.NameError

@@ -333,19 +333,22 @@ func (r *renameRun) plan(conv *template.Convention) error {
 			return []template.Values{here, r.rows[rowKey(f.At)]}, spare, note, nil
 		},
 		Counting: r.counting(conv),
-		Wrong: func(name string) string {
-			for _, f := range set.CheckName(name) {
-				if f.Severity == rules.Error {
-					return f.Message
-				}
-			}
-			return ""
-		},
-		Taken: r.taken(),
+		Wrong:    func(name string) string { return fault(set, name) },
+		Taken:    r.taken(),
 	}
 	job.Several = several
 	r.outcomes = job.Plan(r.files)
 	return failed
+}
+
+// fault is what rules find wrong with a name; "" for nothing.
+func fault(set *rules.Set, name string) string {
+	for _, f := range set.CheckName(name) {
+		if f.Severity == rules.Error {
+			return f.Message
+		}
+	}
+	return ""
 }
 
 // taken reports whether something has a path, of what lies in folders now.

@@ -157,11 +157,19 @@ func Taken(outcomes []*Outcome, base func(p *Project) string, look func(at strin
 		case err == nil && e.Kind == tree.File && e.Size == 0 && o.File.Entry.Size == 0:
 			o.there(o.Spots[0].Project, o.Path, "it is there, as empty")
 		case err == nil && !strings.EqualFold(to, o.File.At):
-			o.Kind, o.Why, o.Help = Nowhere, "where it belongs, something else has its name: "+o.Path, "give one of them another name; --convention names what comes in"
+			o.Kind, o.Why, o.Help = Nowhere, "where it belongs, something else has its name: "+o.Path, otherName(o.File)
 		case first != nil:
-			o.Kind, o.Why, o.Help = Nowhere, "another one that comes in has the same name: "+first.File.Path, "give one of them another name; --convention names what comes in"
+			o.Kind, o.Why, o.Help = Nowhere, "another one that comes in has the same name: "+first.File.Path, otherName(o.File)
 		default:
 			claimed[tree.Folded(to)] = o
 		}
 	}
+}
+
+// otherName is what to do about a name that something else has.
+func otherName(f *File) string {
+	if f.Fresh != "" {
+		return "give values, or a convention, by which they are told apart"
+	}
+	return "give one of them another name; --convention names what comes in"
 }

@@ -2,6 +2,7 @@ package put
 
 import (
 	"cmp"
+	"errors"
 	"fmt"
 	"path"
 	"slices"
@@ -21,6 +22,8 @@ type Namer struct {
 	// Made returns the day on which a file came about, and from where that is known.
 	Made func(f *File) (day time.Time, from string)
 	Now  time.Time
+	// Wrong says what the rules of a project's template find wrong with a name; "" for nothing.
+	Wrong func(p *Project, name string) string
 
 	numbers map[string]int
 	readers map[*template.Convention]*naming.Reader
@@ -182,6 +185,7 @@ func (n *Namer) write(p *Planner, conv *template.Convention, s *Spot, ending str
 	if ending != "" {
 		ending = "." + ending
 	}
+	number := "" // the key of the one that is used
 	if series := naming.SeriesOf(conv); series != nil && !s.values[series.Field.Name].Given() {
 		where := s.Project.Shown + "\x00" + s.Dir
 		switch series.Field.Next {
@@ -190,15 +194,15 @@ func (n *Namer) write(p *Planner, conv *template.Convention, s *Spot, ending str
 		case template.Everywhere:
 			where = ""
 		}
-		key := where + "\x00" + series.Within(s.values)
-		next, known := n.numbers[key]
+		number = where + "\x00" + series.Within(s.values)
+		next, known := n.numbers[number]
 		if !known {
 			next, _ = series.Next(s.values, p.counted(conv, s, series.Field.Next))
+			n.numbers[number] = next
 		}
 		if err := series.Fits(next); err != nil {
 			return "", err
 		}
-		n.numbers[key] = next + 1
 		s.values = s.values.Clone()
 		s.values[series.Field.Name] = value.OfNumber(next)
 	}
@@ -213,6 +217,12 @@ func (n *Namer) write(p *Planner, conv *template.Convention, s *Spot, ending str
 	}
 	if err := back.Check(conv, name+ending, s.values); err != nil {
 		return "", fmt.Errorf("%q is no name for this convention: %w", name+ending, err)
+	}
+	if wrong := n.Wrong(s.Project, name+ending); wrong != "" {
+		return "", errors.New(wrong)
+	}
+	if number != "" {
+		n.numbers[number]++
 	}
 	return name + ending, nil
 }

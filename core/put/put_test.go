@@ -255,13 +255,22 @@ func TestFilesAreNamedInTheOrderInWhichTheyCameAbout(t *testing.T) {
 	p := NewPlanner(projects)
 	files := []*File{{Path: "IMG_3.jpg"}, {Path: "IMG_1.jpg"}, {Path: "IMG_2.JPG"}, {Path: "a.wav"}, {Path: "2027-03-09 oriel-pask verso 001.jpg"}}
 	day := map[string]int{"IMG_3.jpg": 1, "IMG_1.jpg": 3, "IMG_2.JPG": 2}
-	n := &Namer{Convention: "scan", Given: map[string]template.Raw{"side": {Text: "recto"}}, Now: now, Made: func(f *File) (time.Time, string) { return now.AddDate(0, 0, day[f.Path]), "from the photograph" }}
+	wrong := map[string]string{} // names that rules refuse
+	n := &Namer{Convention: "scan", Given: map[string]template.Raw{"side": {Text: "recto"}}, Now: now, Made: func(f *File) (time.Time, string) { return now.AddDate(0, 0, day[f.Path]), "from the photograph" },
+		Wrong: func(_ *Project, name string) string { return wrong[name] }}
 	got, err := n.Name(p, files)
 	require.NoError(t, err)
 	for i, want := range []string{"Oriel Pask/Photographs/2027-03-09 oriel-pask recto 005.jpg", "Oriel Pask/Photographs/2027-03-09 oriel-pask recto 007.jpg", "Oriel Pask/Photographs/2027-03-09 oriel-pask recto 006.jpg"} {
 		assert.Equal(t, want, said(got[files[i]]))
 	}
 	assert.Len(t, got, 3, "what the convention is not for, and what is named so, keeps its name")
+
+	wrong["2027-03-09 oriel-pask recto 005.tif"] = "rules refuse it"
+	refused, next := &File{Path: "a.tif"}, &File{Path: "b.jpg"}
+	got, err = n.Name(p, []*File{refused, next})
+	require.NoError(t, err)
+	assert.Equal(t, []any{Nowhere, "rules refuse it"}, []any{got[refused].Kind, got[refused].Why})
+	assert.Equal(t, "Oriel Pask/Photographs/2027-03-09 oriel-pask recto 005.jpg", said(got[next]), "a name that was refused takes no number")
 
 	n.Given = nil
 	_, err = n.Name(p, files)
@@ -272,7 +281,7 @@ func TestFilesAreNamedInTheOrderInWhichTheyCameAbout(t *testing.T) {
 	_, err = n.Name(p, files)
 	assert.ErrorContains(t, err, "side \"spine\" is not one of")
 
-	sheets := &Namer{Convention: "sheet", Now: now, Made: n.Made}
+	sheets := &Namer{Convention: "sheet", Now: now, Made: n.Made, Wrong: n.Wrong}
 	got, err = sheets.Name(p, []*File{{Path: "x.md"}, {Path: "y.md"}})
 	require.NoError(t, err)
 	for f, o := range got {
