@@ -328,10 +328,16 @@ func TestOlderVersionsGoAside(t *testing.T) {
 	out, status = d.run("undo", "--yes")
 	require.Zero(t, status, out)
 	assert.Equal(t, before, d.whole("A"))
-	for _, args := range [][]string{{"put", "A", "--older-into", "../x"}, {"put", "A", "--older-into", "Older", "--move"}} {
+	for _, args := range [][]string{{"put", "A", "--older-into", "../x"}, {"put", "A", "--older-into", "Older", "--move"}, {"put", "A", "--older-into", "CON", "--yes"}, {"put", "A", "--older-into", "a\x1bb", "--yes"}} {
 		_, status := d.run(args...)
 		assert.Equal(t, 2, status)
 	}
+	assert.Equal(t, before, d.whole("A"))
+	out, status = d.run("put", "A/B", "A", "A", "--older-into", "Older", "--yes") // what lies within another one is looked at once
+	require.Zero(t, status, out)
+	out, _ = d.run("put", "A", "--older-into", "older", "--json")
+	var nothing struct{ Done bool }
+	assert.NoError(t, json.Unmarshal([]byte(out), &nothing), out)
 }
 
 // What a card or a mail may hold that is no good, and sources that are odd.

@@ -15,6 +15,8 @@ import (
 	"vestibula/core/naming"
 	"vestibula/core/place"
 	"vestibula/core/put"
+	"vestibula/core/rules"
+	"vestibula/core/template"
 	"vestibula/core/tree"
 )
 
@@ -33,7 +35,11 @@ func (r *putRun) olderInto() error {
 	if path.Base(filepath.ToSlash(r.older)) != r.older || r.older == "." || r.older == ".." {
 		return unclear("for example: --older-into Older", "%q is no name of a folder", r.older)
 	}
-	var rows []versions
+	names, _ := rules.Configure(&template.Template{})
+	if wrong := fault(names, r.older); wrong != "" {
+		return unclear("give the folder another name", "%s", wrong)
+	}
+	var tops []string
 	for _, source := range r.sources {
 		info, err := os.Stat(source)
 		if err != nil || !info.IsDir() {
@@ -43,14 +49,19 @@ func (r *putRun) olderInto() error {
 		if err != nil {
 			return unclear("", "%s cannot be read: %s", source, place.Reason(err))
 		}
-		root, unread, err := inspect.Tree(dir, nil)
+		tops = append(tops, filepath.ToSlash(dir))
+	}
+	var rows []versions
+	for _, dir := range put.Outermost(tops) {
+		shown := fromHere(filepath.FromSlash(dir))
+		root, unread, err := inspect.Tree(filepath.FromSlash(dir), nil)
 		if err != nil {
-			return unclear("", "%s cannot be read: %s", source, place.Reason(err))
+			return unclear("", "%s cannot be read: %s", shown, place.Reason(err))
 		}
 		for _, u := range unread {
-			r.side.Text(term.Bad.Render("vestibula:") + " " + term.Visible(filepath.Join(source, filepath.FromSlash(u.Path))) + " cannot be read; the rest was looked at")
+			r.side.Text(term.Bad.Render("vestibula:") + " " + term.Visible(filepath.Join(shown, filepath.FromSlash(u.Path))) + " cannot be read; the rest was looked at")
 		}
-		rows = append(rows, r.versionsIn(root, filepath.ToSlash(dir))...)
+		rows = append(rows, r.versionsIn(root, dir)...)
 	}
 	var dirs []string
 	count := 0
@@ -61,6 +72,9 @@ func (r *putRun) olderInto() error {
 		}
 	}
 	if len(dirs) == 0 {
+		if r.asJSON {
+			return r.versionsJSON(rows, false)
+		}
 		r.drawVersions(rows)
 		r.screen.Text(term.Good.Render("Nothing to do") + ": no file is an older version of another one.")
 		return nil
@@ -135,7 +149,7 @@ func (r *putRun) versionsIn(n *tree.Node, dir string) (rows []versions) {
 	var order []string
 	for _, c := range n.Children {
 		if c.Kind == tree.Folder {
-			if c.Name != r.older {
+			if tree.Folded(c.Name) != tree.Folded(r.older) {
 				rows = append(rows, r.versionsIn(c, path.Join(dir, c.Name))...)
 			}
 			continue
