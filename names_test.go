@@ -410,10 +410,16 @@ names:
 	require.NoError(t, err)
 	assert.Equal(t, []string{"path", "convention", "project", "day", "what", "n", "client", "term", "kind", "problem"}, rows[0])
 	assert.Len(t, rows, n+1)
-	for _, file := range []string{"all.xlsx", "all.json", "all.md", "all.txt"} {
+	d.write("Clients/Ölvane 08/Invoices/<img src=x onerror=alert(1)> & <b>.pdf", "")
+	for _, file := range []string{"all.xlsx", "all.json", "all.md", "all.txt", "all.html"} {
 		out, status := d.run("read", "Clients", "--out", file)
 		assert.Zero(t, status, out)
 	}
+	for _, file := range []string{"all.md", "all.html"} {
+		assert.NotContains(t, d.read(file), "<img", "nothing of a name runs")
+		assert.Contains(t, d.read(file), "&lt;img src=x")
+	}
+	require.NoError(t, os.Remove(filepath.Join(d.dir, "Clients/Ölvane 08/Invoices/<img src=x onerror=alert(1)> & <b>.pdf")))
 	_, status = d.run("read", "Clients", "--out", "all.csv")
 	assert.Equal(t, 1, status, "nothing is overwritten")
 	assert.Contains(t, d.read("all.md"), "| path | convention | project |")

@@ -101,10 +101,10 @@ func renameNames(b *bench) (ours, theirs measure, err error) {
 	list := filepath.Join(b.dir, "note.folders")
 	check(os.WriteFile(list, []byte("---\nnames: { note: \"<day:yyyy-mm-dd> <topic:like-this> <n:00000>\" }\n---\nA\n"), 0o666))
 	older := func(i int) string {
-		return fmt.Sprintf("%03d/Notes on oak %d.%d.2027 no %d.txt", i/1000, 1+i%28, 1+i%12, i)
+		return fmt.Sprintf("%03d/Notes on oak %d.%d.2027 no %d.jpg", i/1000, 1+i%28, 1+i%12, i)
 	}
 	newer := func(i int) string {
-		return fmt.Sprintf("%03d/2027-%02d-%02d notes-on-oak %05d.txt", i/1000, 1+i%12, 1+i%28, i)
+		return fmt.Sprintf("%03d/2027-%02d-%02d notes-on-oak %05d.jpg", i/1000, 1+i%12, 1+i%28, i)
 	}
 	for i := range 100_000 {
 		if i%1000 == 0 {

@@ -40,7 +40,7 @@ func (c *consent) addMoves(to *cobra.Command) {
 func (a *app) follow(set *change.Set, c consent, roots, tops []string, trees map[string]*tree.Node) (*followed, error) {
 	f := &followed{mend: c.mendLinks, addresses: c.addresses}
 	moves := movesOf(set)
-	if !moves.Any() {
+	if !slices.ContainsFunc(set.Changes, func(c change.Change) bool { return c.Op == change.Move || replaced(&c) }) {
 		if c.addresses != "" {
 			return nil, unclear("run it without --addresses", "nothing is moved, and there are no addresses to write")
 		}
@@ -78,22 +78,28 @@ func (a *app) follow(set *change.Set, c consent, roots, tops []string, trees map
 
 // movesOf are the moves of a set, with what is there once instead of twice.
 func movesOf(set *change.Set) *reference.Moves {
-	moves := &reference.Moves{}
-	for i := range set.Changes {
-		switch c := &set.Changes[i]; {
-		case c.Op == change.Move:
-			moves.Add(slashed(set.Places[c.FromIn], c.From), slashed(set.Places[c.In], c.Path))
-		case c.Op == change.Remove && c.Instead != "":
-			moves.Add(slashed(set.Places[c.In], c.Path), slashed(set.Places[c.In], c.Instead))
-		case c.Op == change.Remove:
-			moves.Remove(slashed(set.Places[c.In], c.Path))
+	return reference.NewMoves(func(moves *reference.Moves) {
+		for i := range set.Changes {
+			switch c := &set.Changes[i]; {
+			case c.Op == change.Move:
+				moves.Add(slashed(set.Places[c.FromIn], c.From), slashed(set.Places[c.In], c.Path))
+			case replaced(c):
+				moves.Add(slashed(set.Places[c.In], c.Path), slashed(set.Places[c.In], c.Instead))
+			case c.Op == change.Remove:
+				moves.Remove(slashed(set.Places[c.In], c.Path))
+			}
 		}
-	}
-	return moves
+	})
 }
 
+// replaced reports whether a change takes away what is there a second time.
+func replaced(c *change.Change) bool { return c.Op == change.Remove && c.Instead != "" }
+
 func slashed(place, p string) string {
-	return path.Join(filepath.ToSlash(place), p)
+	if p == "." {
+		return filepath.ToSlash(place)
+	}
+	return strings.TrimSuffix(filepath.ToSlash(place), "/") + "/" + p
 }
 
 func slashedAll(list []string) (out []string) {

@@ -4,9 +4,12 @@ import (
 	"bytes"
 	"encoding/csv"
 	"encoding/json"
+	"errors"
 	"path/filepath"
+	"slices"
 	"strings"
 
+	"vestibula/cli/page"
 	"vestibula/cli/term"
 	"vestibula/core/table"
 	"vestibula/core/tree"
@@ -42,44 +45,110 @@ func harmless(cell string) string {
 	return cell
 }
 
-// write writes what was found into a new file, in the form that its ending says.
+// write writes what was found into a new file.
 func (r *readRun) write() error {
 	rows := r.rows()
-	var data []byte
-	var err error
-	switch strings.ToLower(filepath.Ext(r.outFile)) {
+	if ending := strings.ToLower(filepath.Ext(r.outFile)); ending == ".csv" || ending == ".xlsx" {
+		for _, row := range rows[1:] {
+			if !filepath.IsAbs(row[0]) {
+				row[0] = "./" + strings.TrimPrefix(row[0], "./") // no cell is a formula
+			}
+		}
+	}
+	about := string(term.Count(len(rows)-1, "row"))
+	if len(r.where) > 0 {
+		about += ": " + strings.Join(r.where, ", ")
+	}
+	return r.writeRows("read", r.outFile, outRows{title: "What the names say", about: about, rows: rows, json: r.result()})
+}
+
+// outEndings are those of files that rows can be written into.
+const outEndings = ".csv, .xlsx, .json, .md, .txt or .html"
+
+// outRows are rows that are written into a file, the headings first.
+type outRows struct {
+	title, about string
+	rows         [][]string
+	json         any
+}
+
+// data is what a file of that name is to hold.
+func (o *outRows) data(file string) ([]byte, error) {
+	ending := strings.ToLower(filepath.Ext(file))
+	switch ending {
 	case ".json":
 		var text bytes.Buffer
 		enc := json.NewEncoder(&text)
 		enc.SetEscapeHTML(false)
 		enc.SetIndent("", "  ")
-		err = enc.Encode(r.result())
-		data = text.Bytes()
+		err := enc.Encode(o.json)
+		return text.Bytes(), err
 	case ".md":
-		data = []byte(markdown(rows))
+		return []byte(markdown(filled(o.rows))), nil
 	case ".txt":
-		data = []byte(aligned(rows))
+		return []byte(aligned(filled(o.rows))), nil
+	case ".html":
+		rows := filled(o.rows)
+		return page.Tables(o.title, o.about, []page.Table{{Headings: seen(rows[0]), Rows: seenAll(rows[1:])}})
 	case ".csv", ".xlsx":
-		for _, row := range rows[1:] {
-			row[0] = "./" + strings.TrimPrefix(row[0], "./") // no cell is a formula
-			if filepath.IsAbs(strings.TrimPrefix(row[0], "./")) {
-				row[0] = strings.TrimPrefix(row[0], "./")
-			}
-			for i := 1; i < len(row); i++ {
+		for _, row := range o.rows[1:] {
+			for i := range row {
 				row[i] = harmless(row[i])
 			}
 		}
-		data, err = table.Write(r.outFile, rows)
-	default:
-		return unclear("end it in .csv, .xlsx, .json, .md or .txt", "%s: its ending does not say what to write", r.outFile)
+		return table.Write(file, o.rows)
+	}
+	return nil, unclear("end it in "+outEndings, "%s: its ending does not say what to write", file)
+}
+
+// filled are rows without the columns that are empty: for people. Programs get all.
+func filled(rows [][]string) (out [][]string) {
+	if len(rows) < 2 {
+		return rows
+	}
+	for range rows {
+		out = append(out, nil)
+	}
+	for i := range rows[0] {
+		if !slices.ContainsFunc(rows[1:], func(row []string) bool { return row[i] != "" }) {
+			continue
+		}
+		for k := range rows {
+			out[k] = append(out[k], rows[k][i])
+		}
+	}
+	return out
+}
+
+// seen are texts with their control and unseen characters made visible.
+func seen(texts []string) (out []string) {
+	for _, t := range texts {
+		out = append(out, string(term.Visible(t)))
+	}
+	return out
+}
+
+func seenAll(rows [][]string) (out [][]string) {
+	for _, row := range rows {
+		out = append(out, seen(row))
+	}
+	return out
+}
+
+// writeRows writes rows into a new file, in the form that its ending says.
+func (a *app) writeRows(command, file string, rows outRows) error {
+	data, err := rows.data(file)
+	var s *stop
+	if errors.As(err, &s) {
+		return err
 	}
 	if err != nil {
 		return refused("", "Nothing was written: %v", err)
 	}
-	if err := r.makeFiles("read", filepath.Base(r.outFile), []newFile{{r.outFile, tree.Bytes(data)}}, false); err != nil {
+	if err := a.makeFiles(command, filepath.Base(file), []newFile{{file, tree.Bytes(data)}}, false); err != nil {
 		return err
 	}
-	r.screen.Text(term.Good.Render("Written") + term.Sprintf(": %s, %s.", r.outFile, term.Count(len(rows)-1, "row")))
+	a.screen.Text(term.Good.Render("Written") + term.Sprintf(": %s, %s.", file, term.Count(len(rows.rows)-1, "row")))
 	return nil
 }
 

@@ -67,7 +67,7 @@ that differ only in a number or a day. Only what conventions speak of is counted
 	c.Flags().StringArrayVar(&r.where, "where", nil, "keep only what has `field=value`, or field~part")
 	c.Flags().BoolVar(&r.newest, "newest", false, "of files that differ only in a number or a day, the newest")
 	c.Flags().StringVar(&r.links, "links", "", "make or refresh the folder `DIR` of links to what was found")
-	c.Flags().StringVar(&r.outFile, "out", "", "write what was found into the `FILE`: .csv, .xlsx, .json, .md or .txt")
+	c.Flags().StringVar(&r.outFile, "out", "", "write what was found into the `FILE`: "+outEndings)
 	c.Flags().BoolVar(&r.strict, "strict", false, "exit with 1 where names do not fit")
 	c.Flags().BoolVar(&r.asCSV, "csv", false, "print CSV, for a spreadsheet")
 	c.Flags().BoolVar(&r.asJSON, "json", false, "print JSON")

@@ -40,13 +40,14 @@ type renameRun struct {
 	files     []*rename.File
 	rows      map[string]template.Values // of the table, by the names of files
 	standings map[string]*standing       // by folders
+	trees     map[string]*tree.Node      // all that lies in the folders that were named
 	outcomes  []*rename.Outcome
 	paths     []string
 	followed  *followed
 }
 
 func (a *app) renameCommand() *cobra.Command {
-	r := &renameRun{app: a, standings: map[string]*standing{}}
+	r := &renameRun{app: a, standings: map[string]*standing{}, trees: map[string]*tree.Node{}}
 	c := &cobra.Command{
 		Use:   "rename [TEMPLATE] CONVENTION PATH… [field=value …]",
 		Short: "Bring the names of files to a naming convention.",
@@ -172,11 +173,15 @@ func (r *renameRun) shapes(conv *template.Convention) error {
 // read finds the files.
 func (r *renameRun) read() error {
 	known := map[string]bool{}
-	add := func(full string) {
-		if at := filepath.ToSlash(full); !known[at] {
-			known[at] = true
-			r.files = append(r.files, &rename.File{At: at})
+	add := func(dir, name string) {
+		f := &rename.File{Dir: dir, Name: name}
+		if len(r.paths) > 1 {
+			if known[f.At()] {
+				return
+			}
+			known[f.At()] = true
 		}
+		r.files = append(r.files, f)
 	}
 	defer func() {
 		if len(r.raw) == 0 {
@@ -188,7 +193,7 @@ func (r *renameRun) read() error {
 				var l looker
 				defer l.close()
 				for _, f := range r.files[part*together : min((part+1)*together, len(r.files))] {
-					f.Entry, _ = l.look(filepath.FromSlash(f.At))
+					f.Entry, _ = l.look(filepath.FromSlash(f.At()))
 				}
 			}
 		})
@@ -206,21 +211,34 @@ func (r *renameRun) read() error {
 			return unclear("", "%s cannot be read: %s", p, place.Reason(err))
 		}
 		if info.Mode().IsRegular() {
-			add(full)
+			add(filepath.ToSlash(filepath.Dir(full)), filepath.Base(full))
 			continue
 		}
-		root, unread, err := inspect.Tree(full, done)
+		everything, unread, err := inspect.Everything(full, done)
+		root := everything
+		if err == nil {
+			r.trees[full], root = everything, everything.Copy()
+			err = inspect.Prune(root)
+		}
 		if err != nil {
 			return unclear("", "%s cannot be read: %s", p, place.Reason(err))
 		}
 		for _, u := range unread {
 			r.side.Text(term.Bad.Render("vestibula:") + " " + term.Visible(filepath.Join(p, filepath.FromSlash(u.Path))) + " cannot be read; the rest is renamed")
 		}
-		for at, n := range root.All() {
-			if n.Kind == tree.File && n.Marks&tree.Link == 0 {
-				add(filepath.Join(full, filepath.FromSlash(at)))
+		var walk func(dir string, n *tree.Node)
+		walk = func(dir string, n *tree.Node) {
+			for _, c := range n.Children {
+				switch {
+				case c.Kind == tree.Folder:
+					walk(strings.TrimSuffix(dir, "/")+"/"+c.Name, c)
+				case c.Kind == tree.File && c.Marks&tree.Link == 0:
+					add(dir, c.Name)
+				}
 			}
 		}
+		r.files = slices.Grow(r.files, everything.Count())
+		walk(filepath.ToSlash(full), root)
 	}
 	return nil
 }
@@ -315,30 +333,31 @@ func (r *renameRun) plan(conv *template.Convention) error {
 		}
 		given[name] = v
 	}
-	set, errs := rules.Configure(r.t)
-	if len(errs) > 0 {
+	if _, errs := rules.Configure(r.t); len(errs) > 0 {
 		return r.tellErrors(r.t.Name, r.t.Text, errs, statusUnclear)
 	}
-	var failed error
-	job := &rename.Job{Older: r.older.Fork,
-		Known: func(f *rename.File) (known []template.Values, spare template.Values, note string, err error) {
-			here, err := r.place(path.Dir(f.At))
-			if err != nil {
-				failed = err
-			}
+	job := &rename.Job{Older: r.older.Fork, Several: several,
+		Place: r.place,
+		Own: func(f *rename.File) (own, spare template.Values, note string) {
 			if spare = given; len(ofFile) > 0 {
 				spare, note = r.days(conv, f, ofFile)
 				maps.Copy(spare, given)
 			}
-			return []template.Values{here, r.rows[rowKey(f.At)]}, spare, note, nil
+			if len(r.rows) > 0 {
+				own = r.rows[rowKey(f.Name)]
+			}
+			return own, spare, note
 		},
 		Counting: r.counting(conv),
-		Wrong:    func(name string) string { return fault(set, name) },
-		Taken:    r.taken(),
+		Judge: func() func(name string) string {
+			set, _ := rules.Configure(r.t)
+			return func(name string) string { return fault(set, name) }
+		},
+		Names: r.namesIn(),
 	}
-	job.Several = several
-	r.outcomes = job.Plan(r.files)
-	return failed
+	var err error
+	r.outcomes, err = job.Plan(r.files)
+	return err
 }
 
 // fault is what rules find wrong with a name; "" for nothing.
@@ -351,22 +370,34 @@ func fault(set *rules.Set, name string) string {
 	return ""
 }
 
-// taken reports whether something has a path, of what lies in folders now.
-func (r *renameRun) taken() func(at string) bool {
-	folders := map[string]map[string]bool{}
-	return func(at string) bool {
-		dir, name := path.Split(at)
-		names, known := folders[dir]
-		if !known {
-			entries, err := os.ReadDir(filepath.FromSlash(dir))
-			if names = map[string]bool{}; err == nil {
-				for _, e := range entries {
-					names[tree.Folded(e.Name())] = true
-				}
+// namesIn returns what says the names of all that lies in a folder; none where it cannot
+// be read. Several goroutines may ask.
+func (r *renameRun) namesIn() func(dir string) []string {
+	read := map[string]*tree.Node{}
+	var walk func(at string, n *tree.Node)
+	walk = func(at string, n *tree.Node) {
+		read[at] = n
+		for _, c := range n.Children {
+			if c.Kind == tree.Folder {
+				walk(at+"/"+c.Name, c)
 			}
-			folders[dir] = names
 		}
-		return names[tree.Folded(name)]
+	}
+	for top, root := range r.trees {
+		walk(strings.TrimSuffix(filepath.ToSlash(top), "/"), root)
+	}
+	return func(dir string) (names []string) {
+		if n := read[dir]; n != nil {
+			for _, c := range n.Children {
+				names = append(names, c.Name)
+			}
+			return names
+		}
+		entries, _ := os.ReadDir(filepath.FromSlash(dir))
+		for _, e := range entries {
+			names = append(names, e.Name())
+		}
+		return names
 	}
 }
 
@@ -377,8 +408,8 @@ func (r *renameRun) days(conv *template.Convention, f *rename.File, ofFile map[s
 		changed := time.Unix(0, f.Entry.Time).Local()
 		day, from := changed, made.Changed
 		if word == "made" {
-			if file, err := os.Open(filepath.FromSlash(f.At)); err == nil {
-				_, ending := naming.Split(path.Base(f.At))
+			if file, err := os.Open(filepath.FromSlash(f.At())); err == nil {
+				_, ending := naming.Split(f.Name)
 				day, from = made.Of(file, ending, f.Entry.Size, changed, r.now)
 				file.Close()
 			}
@@ -421,7 +452,7 @@ func (r *renameRun) place(dir string) (template.Values, error) {
 func (r *renameRun) counting(conv *template.Convention) func(f *rename.File) (string, []string) {
 	lists := map[string][]string{}
 	return func(f *rename.File) (key string, names []string) {
-		dir := path.Dir(f.At)
+		dir := f.Dir
 		key = dir
 		n := &nameRun{app: r.app, t: r.t, convention: conv, dir: filepath.FromSlash(dir), place: r.standings[dir]}
 		scope := conv.NextField().Next

@@ -30,12 +30,13 @@ func (r *renameRun) count(kind rename.Kind) (n int) {
 // carryOut shows the plan and, with a yes, does it.
 func (r *renameRun) carryOut(conv *template.Convention) error {
 	var dirs []string
+	n := r.count(rename.Renamed)
 	for _, o := range r.outcomes {
-		if o.Kind == rename.Renamed {
-			dirs = append(dirs, path.Dir(o.File.At))
+		if o.Kind == rename.Renamed && (len(dirs) == 0 || dirs[len(dirs)-1] != o.File.Dir) {
+			dirs = append(dirs, o.File.Dir)
 		}
 	}
-	if len(dirs) == 0 {
+	if n == 0 {
 		if r.asJSON {
 			return r.report(false)
 		}
@@ -43,22 +44,28 @@ func (r *renameRun) carryOut(conv *template.Convention) error {
 		r.screen.Text(term.Good.Render("Nothing to rename") + ".")
 		return nil
 	}
-	set := &change.Set{Places: []string{filepath.FromSlash(common(dirs))}, Changes: make([]change.Change, 0, len(dirs)+1)}
+	set := &change.Set{Places: []string{filepath.FromSlash(common(dirs))}, Changes: make([]change.Change, 0, n+1)}
+	dir, in, before := "", 0, ""
+	why := "its name is brought to " + conv.Name
 	for _, o := range r.outcomes {
 		if o.Kind != rename.Renamed {
 			continue
 		}
-		in, from, err := placeOf(set, o.File.At)
-		if err != nil {
-			return refused("", "%v", err)
+		if o.File.Dir != dir {
+			var err error
+			var rel string
+			if in, rel, err = placeOf(set, o.File.At()); err != nil {
+				return refused("", "%v", err)
+			}
+			dir, before = o.File.Dir, rel[:len(rel)-len(o.File.Name)]
 		}
-		set.Changes = append(set.Changes, change.Change{Op: change.Move, In: in, FromIn: in, From: from, Path: path.Join(path.Dir(from), o.Becomes), Was: change.State{Entry: tree.Entry{Kind: tree.File}}, Why: "its name is brought to " + conv.Name})
+		set.Changes = append(set.Changes, change.Change{Op: change.Move, In: in, FromIn: in, From: before + o.File.Name, Path: before + o.Becomes, Was: change.State{Entry: tree.Entry{Kind: tree.File}}, Why: why})
 	}
 	if err := r.withLabels(set); err != nil {
 		return err
 	}
 	var err error
-	if r.followed, err = r.follow(set, r.consent, set.Places, nil, nil); err != nil {
+	if r.followed, err = r.follow(set, r.consent, set.Places, nil, r.trees); err != nil {
 		return err
 	}
 	p, err := r.prepared(set, r.consent, false)
@@ -69,7 +76,7 @@ func (r *renameRun) carryOut(conv *template.Convention) error {
 	if r.yes && !r.asJSON {
 		r.draw(conv)
 	}
-	what := term.Count(len(dirs), "file")
+	what := term.Count(n, "file")
 	goes, err := r.agreed(r.consent, func() { r.draw(conv) }, fmt.Sprintf("Rename %s?", what), "rename what can be read")
 	if !goes {
 		if err == nil && r.asJSON {
@@ -138,7 +145,7 @@ func (r *renameRun) draw(conv *template.Convention) {
 		if n++; n > 2*manyRows {
 			continue
 		}
-		if at := path.Dir(o.File.At); at != dir {
+		if at := o.File.Dir; at != dir {
 			dir = at
 			r.screen.Line(term.Title.Render(term.Visible(fromHere(filepath.FromSlash(dir)))))
 		}
@@ -146,7 +153,7 @@ func (r *renameRun) draw(conv *template.Convention) {
 		if o.Note != "" {
 			note = term.Dim.Italic().Render("   " + term.Visible(o.Note))
 		}
-		r.screen.Line("  ", term.Accent.Render("»"), " ", term.Visible(path.Base(o.File.At)), term.Dim.Render(" → "), term.Visible(o.Becomes), note)
+		r.screen.Line("  ", term.Accent.Render("»"), " ", term.Visible(o.File.Name), term.Dim.Render(" → "), term.Visible(o.Becomes), note)
 	}
 	if n > 2*manyRows {
 		r.screen.Line(term.Dim.Render(term.Sprintf("  … and %s more; --json lists all", term.Number(n-2*manyRows))))
@@ -166,7 +173,7 @@ func (r *renameRun) draw(conv *template.Convention) {
 				r.screen.Line(term.Dim.Render(term.Sprintf("  … and %s more; --json lists all", term.Number(left-manyRows))))
 				break
 			}
-			name := norm.NFC.String(path.Base(o.File.At))
+			name := norm.NFC.String(o.File.Name)
 			if o.Stopped == 0 {
 				r.screen.Line("  ", term.Warn.Render("~"), " ", term.Visible(name), term.Dim.Italic().Render("   "+term.Visible(o.Why)))
 				continue
@@ -207,12 +214,12 @@ func (r *renameRun) report(done bool) error {
 		Broken []brokenJSON `json:"broken"`
 	}{done, []step{}, []left{}, r.count(rename.Fits), r.count(rename.Other), r.followed.json()}
 	for _, o := range r.outcomes {
-		file := filepath.ToSlash(fromHere(filepath.FromSlash(o.File.At)))
+		file := filepath.ToSlash(fromHere(filepath.FromSlash(o.File.At())))
 		switch o.Kind {
 		case rename.Renamed:
 			out.Steps = append(out.Steps, step{file, path.Join(path.Dir(file), o.Becomes), o.Note})
 		case rename.Left:
-			name := norm.NFC.String(path.Base(o.File.At))
+			name := norm.NFC.String(o.File.Name)
 			out.Left = append(out.Left, left{file, len([]rune(name[:min(o.Stopped, len(name))])) + 1, o.Why})
 		}
 	}

@@ -28,19 +28,24 @@ type Entry struct {
 }
 
 // Value returns what an entry says of a field: its name or, where that says nothing, its
-// project.
+// project; and the project too where the name says the same, and its picture may have kept
+// less of it.
 func (e *Entry) Value(field string) value.Value {
+	var known value.Value
+	if e.Project != nil {
+		known = e.Project.Values[field]
+	}
 	if e.Convention != nil {
 		for i, f := range e.Convention.Fields {
-			if f.Name == field && e.Values[i].Given() {
-				return e.Values[i]
+			if v := e.Values[i]; f.Name == field && v.Given() {
+				if known.Kind == value.Text && v.Kind == value.Text && e.Convention.Pattern.Agrees(field, v, known) {
+					return known
+				}
+				return v
 			}
 		}
 	}
-	if e.Project != nil {
-		return e.Project.Values[field]
-	}
-	return value.Value{}
+	return known
 }
 
 // A Source is a tree whose names are read.

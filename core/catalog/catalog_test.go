@@ -71,6 +71,19 @@ func said(found *Found) (lines []string) {
 	return append(lines, fmt.Sprintf("%d others, %d dropped", found.Others, found.Dropped))
 }
 
+// What a picture has kept of a text stands for the whole, where the project knows it.
+func TestTheProjectKnowsWhatAPictureLeftOut(t *testing.T) {
+	s := source(t, true)
+	who, errs := template.Parse("t", "---\nfields: { client: Who? }\nnames: { who: \"<client:like-this> <n:00>\" }\n---\nA\n", nil)
+	require.NoError(t, errs)
+	for name, want := range map[string]string{"ola-marrow": "Ola Márrow", "ola-marsh": "ola marsh"} {
+		conv, values, misfit := naming.NewReader(who.Names).Read(name + " 01.tif")
+		require.Nil(t, misfit)
+		e := &Entry{Convention: conv, Values: values, Project: s.Project}
+		assert.Equal(t, want, e.Value("client").String())
+	}
+}
+
 func TestWhatConventionsSpeakOfIsCounted(t *testing.T) {
 	paths := []string{"Scans/2027-01-01 R 01.tif", "Scans/2027-01-01 R 2.tif", "Scans/notes.pdf", "Scans/List.md", "Boxes/box 01/", "Boxes/box 02.txt", "Any/2027-01-01 V 03.tif", "Any/x.tif", "Any/box 9/"}
 	r := &Reader{}

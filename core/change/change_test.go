@@ -96,6 +96,34 @@ func TestChangesArePutIntoAnOrderThatWorks(t *testing.T) {
 	}
 }
 
+// What is known at a glance to work in any order is what the order finds as well.
+func TestNamesAloneNeedNoOrder(t *testing.T) {
+	glances := 0
+	rapid.Check(t, func(t *rapid.T) {
+		name := rapid.SampledFrom([]string{"a", "A", "b", "c", "d/a", "d"})
+		var lines []string
+		for range rapid.IntRange(1, 5).Draw(t, "moves") {
+			lines = append(lines, "move "+name.Draw(t, "from")+" "+name.Draw(t, "to"))
+		}
+		s := set(lines...)
+		if !s.namesOnly() {
+			return
+		}
+		glances++
+		list, bad := s.inOrder("w")
+		require.Empty(t, bad, lines)
+		require.Equal(t, lines, written(list))
+		for _, c := range list {
+			require.True(t, c.Loose, lines)
+		}
+	})
+	assert.Positive(t, glances)
+	assert.True(t, set("move x/a x/b", "move x/c x/d", "move y y2").namesOnly())
+	for _, lines := range [][]string{{"move x/a x/b", "move x z"}, {"move b c", "move a b"}, {"move a b", "move b c"}, {"move a A"}, {"move é x", "move y e\u0301"}, {"move a c", "move b C"}} {
+		assert.False(t, set(lines...).namesOnly(), lines)
+	}
+}
+
 // A memory is a place in memory: paths and what they hold; "/" of folders.
 type memory map[string]string
 

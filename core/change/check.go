@@ -50,8 +50,8 @@ type Check struct {
 	aside   int            // how many names in the work folder are taken
 }
 
-// Run returns the list with the states of what it touches, and what cannot be
-// done. Unless the check is lenient, nothing should be carried out where there
+// Run returns the list with the states of what it touches, noted in it where that
+// suffices, and what cannot be done. Unless the check is lenient, nothing should be carried out where there
 // is any obstacle. The error is that of a place which cannot be read.
 func (k *Check) Run(list []Change) (bound []Change, bad []Obstacle, err error) {
 	for i := range k.Places {
@@ -79,8 +79,9 @@ func (k *Check) Run(list []Change) (bound []Change, bad []Obstacle, err error) {
 		case err != nil:
 			return nil, nil, fmt.Errorf("%s: %w", c.Path, err)
 		case why == nil && k.Names:
-		case why == nil && bound == nil && c.Op == Make && c.Path == list[i].Path && len(bad) == 0 && same == i:
-			same++ // long lists that only make something are not copied
+		case why == nil && bound == nil && k.entries == nil && c.Op == list[i].Op && (c.Op == Make || c.Op == Move) && c.Path == list[i].Path && len(bad) == 0 && same == i:
+			list[i].Was = c.Was
+			same++ // long lists that only make or move something are not copied
 		case why == nil && k.entries != nil:
 			add(k.entries...)
 			k.entries = nil

@@ -4,7 +4,6 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
-	"path"
 	"strings"
 
 	"vestibula/core/tree"
@@ -97,8 +96,12 @@ func (k *Check) load(s *spot) error {
 	}
 	s.children = make(map[string]*spot, len(entries))
 	spots := make([]spot, len(entries))
+	before := s.real + "/"
+	if s.real == "." {
+		before = ""
+	}
 	for i, e := range entries {
-		spots[i] = spot{name: e.Name, kind: e.Kind, in: s.in, real: path.Join(s.real, e.Name)}
+		spots[i] = spot{name: e.Name, kind: e.Kind, in: s.in, real: before + e.Name}
 		s.put(&spots[i])
 	}
 	return nil

@@ -19,7 +19,7 @@ type Older struct {
 	shapes     []shape
 }
 
-// A Reading is what a name of an older shape says.
+// A Reading is what a name of an older shape says. It is valid until the next name is read.
 type Reading struct {
 	Values template.Values // of the fields of the convention, as far as it says them
 	shape  *pattern.Name
@@ -30,6 +30,7 @@ type shape struct {
 	reader       *pattern.Reader
 	fields       []string
 	values       []value.Value
+	read         template.Values
 	loose, fixed int
 }
 
@@ -39,7 +40,7 @@ func NewOlder(c *template.Convention, shapes []*pattern.Name) *Older {
 	for _, name := range shapes {
 		s := shape{name: name, reader: name.Reader()}
 		s.fields = s.reader.Fields()
-		s.values = make([]value.Value, len(s.fields))
+		s.values, s.read = make([]value.Value, len(s.fields)), template.Values{}
 		s.loose, s.fixed = name.Loose()
 		o.shapes = append(o.shapes, s)
 	}
@@ -55,7 +56,8 @@ func (o *Older) Fork() *Older {
 	p.own, p.values = o.Convention.Pattern.Reader(), make([]value.Value, len(o.values))
 	p.shapes = slices.Clone(o.shapes)
 	for i := range p.shapes {
-		p.shapes[i].reader, p.shapes[i].values = p.shapes[i].name.Reader(), make([]value.Value, len(p.shapes[i].values))
+		s := &p.shapes[i]
+		s.reader, s.values, s.read = s.name.Reader(), make([]value.Value, len(s.values)), template.Values{}
 	}
 	return &p
 }
@@ -73,27 +75,26 @@ func (o *Older) Read(stem string) (*Reading, *pattern.Misfit) {
 		if found != nil && (s.loose != o.shapes[i-1].loose || s.fixed != o.shapes[i-1].fixed) {
 			break
 		}
-		misfit := s.reader.Read(stem, s.values)
-		if misfit != nil {
+		misfit, twice := s.reader.ReadOnce(stem, s.values)
+		switch {
+		case twice:
+			return nil, &pattern.Misfit{Message: "it can be read in two ways"}
+		case misfit != nil:
 			if closest == nil || misfit.Closer(closest) {
 				closest = misfit
 			}
 			continue
 		}
-		if s.reader.Ways(stem, 2) > 1 {
-			return nil, &pattern.Misfit{Message: "it can be read in two ways"}
-		}
-		s.reader.Read(stem, s.values)
-		read := template.Values{}
+		clear(s.read)
 		for k, name := range s.fields {
 			if slices.ContainsFunc(o.Convention.Fields, func(f *template.Field) bool { return f.Name == name }) && s.values[k].Given() {
-				read[name] = s.values[k]
+				s.read[name] = s.values[k]
 			}
 		}
-		if found != nil && !same(found.Values, read) {
+		if found != nil && !same(found.Values, s.read) {
 			return nil, &pattern.Misfit{Message: "two of the older shapes fit, and say other things"}
 		}
-		found = &Reading{read, s.name}
+		found = &Reading{s.read, s.name}
 	}
 	if found == nil {
 		return nil, closest
@@ -133,8 +134,8 @@ func (e *LackError) Error() string {
 // value, spare may. A number that counts on may be lacking. The error is a [LackError], or
 // says which of what is said and known contradict each other.
 func (o *Older) Anew(read *Reading, spare template.Values, others ...template.Values) (template.Values, error) {
-	values := template.Values{}
-	lack := &LackError{}
+	values := make(template.Values, len(o.Convention.Fields))
+	var lack []string
 	for _, f := range o.Convention.Fields {
 		v, said := read.Values[f.Name]
 		whole := said && v.Kind == f.Type.Kind
@@ -158,11 +159,11 @@ func (o *Older) Anew(read *Reading, spare template.Values, others ...template.Va
 		case whole:
 			values[f.Name] = v
 		case f.Next == template.Uncounted:
-			lack.Fields = append(lack.Fields, f.Name)
+			lack = append(lack, f.Name)
 		}
 	}
-	if len(lack.Fields) > 0 {
-		return nil, lack
+	if len(lack) > 0 {
+		return nil, &LackError{lack}
 	}
 	return values, nil
 }

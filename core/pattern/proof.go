@@ -198,10 +198,22 @@ func spell(visits []visit, at int, alphabet []rune) string {
 	return string(word)
 }
 
-// Ways counts in how many ways a name can be read, up to a number.
-func (r *Reader) Ways(name string, most int) int {
-	defer func() { r.collect = nil }()
-	return len(r.readingsWithSpans(name, most))
+// ReadOnce reads a name as [Reader.Read] does, and says whether there is another way to
+// read it, or may be: a search ends after so many ways.
+func (r *Reader) ReadOnce(name string, values []value.Value) (misfit *Misfit, twice bool) {
+	ways, into := 0, values
+	r.collect = func() bool {
+		if r.assemble(into) {
+			ways, into = ways+1, make([]value.Value, len(values))
+		}
+		return ways > 1
+	}
+	r.start(name)
+	r.collect = nil
+	if ways == 0 {
+		return r.Read(name, values), false
+	}
+	return nil, ways > 1 || r.attempts > maxAttempts
 }
 
 // A reading is one way to read a name.

@@ -79,11 +79,12 @@ func (s *Search) Find() (*Found, error) {
 // entries are the texts and links in all roots and tops, each once.
 func (s *Search) entries(found *Found) (list []entry, err error) {
 	seen := map[string]bool{}
-	add := func(root, rel string, n *tree.Node) {
-		e := entry{root, rel, n.Marks&tree.Link != 0}
+	add := func(root, dir string, n *tree.Node) {
+		e := entry{root, "", n.Marks&tree.Link != 0}
 		if !e.link && readerOf(n.Name) == nil {
 			return
 		}
+		e.rel = path.Join(dir, n.Name)
 		if at := e.path(); !seen[at] && (s.Skip == nil || !s.Skip(at)) {
 			seen[at] = true
 			list = append(list, e)
@@ -102,7 +103,7 @@ func (s *Search) entries(found *Found) (list []entry, err error) {
 			}
 			n = read
 		}
-		below(n, "", func(rel string, n *tree.Node) { add(root, rel, n) })
+		below(n, "", func(dir string, n *tree.Node) { add(root, dir, n) })
 	}
 	return list, nil
 }
@@ -112,13 +113,14 @@ func (e *entry) path() string { return path.Join(e.root, e.rel) }
 // hidden reports whether a folder is one that programs keep their own things in.
 func hidden(name string) bool { return strings.HasPrefix(name, ".") }
 
-// below visits the files in a folder and in those below it that are not hidden.
-func below(n *tree.Node, at string, visit func(rel string, n *tree.Node)) {
+// below visits the files in a folder and in those below it that are not hidden, each
+// with the folder that it lies in.
+func below(n *tree.Node, at string, visit func(dir string, n *tree.Node)) {
 	for _, c := range n.Children {
-		if here := path.Join(at, c.Name); c.Kind != tree.Folder {
-			visit(here, c)
+		if c.Kind != tree.Folder {
+			visit(at, c)
 		} else if !hidden(c.Name) {
-			below(c, here, visit)
+			below(c, path.Join(at, c.Name), visit)
 		}
 	}
 }

@@ -12,15 +12,22 @@ package reference
 import (
 	"path"
 	"strings"
+	"sync"
 
 	"vestibula/core/tree"
 )
 
-// Moves are where things come to lie.
+// Moves are where things come to lie. Several goroutines may ask.
 type Moves struct {
-	to   map[string]string
-	gone map[string]bool
+	fill  func(*Moves)
+	asked sync.Once
+	to    map[string]string
+	gone  map[string]bool
 }
+
+// NewMoves returns moves that fill adds, when something is asked for the first time: of
+// most folders nothing ever is, as they hold no texts and no links.
+func NewMoves(fill func(*Moves)) *Moves { return &Moves{fill: fill} }
 
 // Add notes that something comes to lie elsewhere, with all that lies in it.
 func (m *Moves) Add(from, to string) {
@@ -38,12 +45,14 @@ func (m *Moves) Remove(at string) {
 	m.gone[at] = true
 }
 
-// Any reports whether anything comes to lie elsewhere.
-func (m *Moves) Any() bool { return len(m.to) > 0 }
-
 // After returns where something comes to lie; stays is false where it goes. The
 // innermost folder that moves decides.
 func (m *Moves) After(at string) (to string, stays bool) {
+	m.asked.Do(func() {
+		if m.fill != nil {
+			m.fill(m)
+		}
+	})
 	for in := at; ; in = path.Dir(in) {
 		if to, moves := m.to[in]; moves {
 			return to + at[len(in):], true

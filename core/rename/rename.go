@@ -5,7 +5,7 @@ package rename
 
 import (
 	"fmt"
-	"path"
+	"slices"
 	"strings"
 
 	"vestibula/core/naming"
@@ -16,9 +16,13 @@ import (
 
 // A File is one whose name is looked at.
 type File struct {
-	At    string // absolute, with slashes
+	Dir   string // the folder that it lies in, absolute, with slashes
+	Name  string
 	Entry tree.Entry
 }
+
+// At is its path.
+func (f *File) At() string { return strings.TrimSuffix(f.Dir, "/") + "/" + f.Name }
 
 // A Kind is what becomes of a name.
 type Kind uint8
@@ -48,88 +52,123 @@ type Job struct {
 	// Several calls what worker returns for the numbers up to n, in any order; nil: one
 	// after the other.
 	Several func(n int, worker func() func(i int))
-	// Known returns what is known of a file beside its name: values, the first that say
-	// something, and what is used where nothing else says anything, with a note for a
-	// person on what comes from the file itself.
-	Known func(f *File) (values []template.Values, spare template.Values, note string, err error)
+	// Place returns what is known of all files in a folder. It is asked once for each run
+	// of files in one folder, by one goroutine.
+	Place func(dir string) (template.Values, error)
+	// Own returns what is known of a file beside its name and its folder, what is used where
+	// nothing else says anything, and a note for a person on what comes from the file
+	// itself. Several goroutines may ask.
+	Own func(f *File) (own, spare template.Values, note string)
 	// Counting returns the names that a number of a file counts on from, and what they have
 	// in common.
 	Counting func(f *File) (key string, names []string)
-	// Wrong says what rules find wrong with a name that is to be; "" for nothing.
-	Wrong func(name string) string
-	// Taken reports whether something has a path.
-	Taken func(at string) bool
+	// Judge returns what says what rules find wrong with a name that is to be, "" for
+	// nothing; for one goroutine.
+	Judge func() func(name string) string
+	// Names are those of all that lies in a folder now. Several goroutines may ask.
+	Names func(dir string) []string
 }
 
 // Plan finds out what becomes of files. No two get one name, and none gets the name of
-// something that keeps it: such are left.
-func (j *Job) Plan(files []*File) []*Outcome {
-	older := j.Older()
-	conv := older.Convention
-	outcomes := make([]*Outcome, len(files))
-	read := make([]*naming.Reading, len(files))
-	j.inParts(len(files), func() func(i int) {
-		own := j.Older()
-		return func(i int) { outcomes[i], read[i] = look(own, files[i]) }
-	})
-	series := naming.SeriesOf(conv)
-	next := map[string]int{}
-	values := make([]template.Values, len(files))
+// something that keeps it: such are left. The error is that of a folder of which nothing
+// can be known.
+func (j *Job) Plan(files []*File) ([]*Outcome, error) {
+	places := make([]template.Values, len(files))
 	for i, f := range files {
-		o := outcomes[i]
-		if o.Kind != Renamed {
+		if i > 0 && f.Dir == files[i-1].Dir {
+			places[i] = places[i-1]
 			continue
 		}
-		others, spare, note, err := j.Known(f)
-		if err == nil {
-			values[i], err = older.Anew(read[i], spare, others...)
-		}
-		if err == nil && series != nil && !values[i][series.Field.Name].Given() {
-			where, names := j.Counting(f)
-			key := where + "\x00" + series.Within(values[i])
-			n, known := next[key]
-			if !known {
-				n, _ = series.Next(values[i], names)
-			}
-			if err = series.Fits(n); err == nil {
-				next[key] = n + 1
-				values[i][series.Field.Name] = value.OfNumber(n)
-			}
-		}
-		if o.Note = note; err != nil {
-			o.Kind, o.Why = Left, err.Error()
+		var err error
+		if places[i], err = j.Place(f.Dir); err != nil {
+			return nil, err
 		}
 	}
+	outcomes, all := make([]*Outcome, len(files)), make([]Outcome, len(files))
+	values := make([]template.Values, len(files))
 	j.inParts(len(files), func() func(i int) {
-		back := naming.NewReader([]*template.Convention{conv})
+		older := j.Older()
+		return func(i int) {
+			outcomes[i], all[i].File = &all[i], files[i]
+			values[i] = j.look(older, outcomes[i], places[i])
+		}
+	})
+	conv := j.Older().Convention
+	j.count(conv, outcomes, values)
+	j.inParts(len(files), func() func(i int) {
+		back, wrong := naming.NewReader([]*template.Convention{conv}), j.Judge()
 		return func(i int) {
 			if outcomes[i].Kind == Renamed {
-				outcomes[i].write(conv, back, values[i])
+				outcomes[i].write(conv, back, wrong, values[i])
 			}
 		}
 	})
-	for _, o := range outcomes {
-		if o.Kind == Renamed {
-			if wrong := j.Wrong(o.Becomes); wrong != "" {
-				o.Kind, o.Why = Left, wrong
-			}
-		}
+	folders := byFolder(outcomes)
+	j.several(len(folders), func() func(i int) {
+		return func(i int) { settle(folders[i], j.Names) }
+	})
+	return outcomes, nil
+}
+
+// count gives numbers that nobody says.
+func (j *Job) count(conv *template.Convention, outcomes []*Outcome, values []template.Values) {
+	series := naming.SeriesOf(conv)
+	if series == nil {
+		return
 	}
-	j.settle(outcomes)
-	return outcomes
+	next := map[string]int{}
+	for i, o := range outcomes {
+		if o.Kind != Renamed || values[i][series.Field.Name].Given() {
+			continue
+		}
+		where, names := j.Counting(o.File)
+		key := where + "\x00" + series.Within(values[i])
+		n, known := next[key]
+		if !known {
+			n, _ = series.Next(values[i], names)
+		}
+		if err := series.Fits(n); err != nil {
+			o.Kind, o.Why = Left, err.Error()
+			continue
+		}
+		next[key] = n + 1
+		values[i][series.Field.Name] = value.OfNumber(n)
+	}
+}
+
+// byFolder are what was found out, folder by folder.
+func byFolder(outcomes []*Outcome) (folders [][]*Outcome) {
+	which := map[string]int{}
+	last := -1
+	for _, o := range outcomes {
+		if last < 0 || folders[last][0].File.Dir != o.File.Dir {
+			at, known := which[o.File.Dir]
+			if !known {
+				at = len(folders)
+				which[o.File.Dir], folders = at, append(folders, nil)
+			}
+			last = at
+		}
+		folders[last] = append(folders[last], o)
+	}
+	return folders
+}
+
+func (j *Job) several(n int, worker func() func(i int)) {
+	if j.Several != nil && n > 1 {
+		j.Several(n, worker)
+		return
+	}
+	do := worker()
+	for i := range n {
+		do(i)
+	}
 }
 
 // inParts does something for each number, many of them in one go.
 func (j *Job) inParts(n int, worker func() func(i int)) {
 	const together = 512
-	if j.Several == nil || n <= together {
-		do := worker()
-		for i := range n {
-			do(i)
-		}
-		return
-	}
-	j.Several((n+together-1)/together, func() func(i int) {
+	j.several((n+together-1)/together, func() func(i int) {
 		do := worker()
 		return func(part int) {
 			for i := part * together; i < min((part+1)*together, n); i++ {
@@ -139,67 +178,73 @@ func (j *Job) inParts(n int, worker func() func(i int)) {
 	})
 }
 
-// look reads the name of a file.
-func look(older *naming.Older, f *File) (*Outcome, *naming.Reading) {
-	o := &Outcome{File: f}
-	stem, ending := naming.Split(path.Base(f.At))
+// look reads the name of a file, and returns the values of its new one.
+func (j *Job) look(older *naming.Older, o *Outcome, place template.Values) template.Values {
+	stem, ending := naming.Split(o.File.Name)
 	switch {
-	case len(older.Convention.For) > 0 && !has(older.Convention.For, ending):
+	case len(older.Convention.For) > 0 && !slices.Contains(older.Convention.For, ending):
 		o.Kind = Other
-		return o, nil
+		return nil
 	case older.Fits(stem):
 		o.Kind = Fits
-		return o, nil
+		return nil
 	}
 	read, misfit := older.Read(stem)
 	switch {
 	case misfit != nil:
 		o.Kind, o.Why, o.Stopped = Left, misfit.Message, misfit.At
+		return nil
 	case read == nil:
 		o.Kind, o.Why = Left, "no older shape is known: --from says one"
+		return nil
 	}
-	return o, read
+	own, spare, note := j.Own(o.File)
+	values, err := older.Anew(read, spare, place, own)
+	if o.Note = note; err != nil {
+		o.Kind, o.Why = Left, err.Error()
+	}
+	return values
 }
 
-// write makes the new name, and reads it back.
-func (o *Outcome) write(conv *template.Convention, back *naming.Reader, values template.Values) {
-	name := path.Base(o.File.At)
-	stem, _ := naming.Split(name)
+// write makes the new name, reads it back, and has it judged.
+func (o *Outcome) write(conv *template.Convention, back *naming.Reader, wrong func(name string) string, values template.Values) {
+	stem, _ := naming.Split(o.File.Name)
 	becomes, _, err := conv.Write(values)
 	if err == nil {
-		becomes += name[len(stem):]
+		becomes += o.File.Name[len(stem):]
 		err = back.Check(conv, becomes, values)
 	}
 	if err != nil {
 		o.Kind, o.Why = Left, fmt.Sprintf("it would be “%s”: %v", becomes, err)
 		return
 	}
+	if why := wrong(becomes); why != "" {
+		o.Kind, o.Why = Left, why
+		return
+	}
 	o.Becomes = becomes
 }
 
-func has(list []string, text string) bool {
-	for _, x := range list {
-		if x == text {
-			return true
-		}
+// settle leaves what would get the name of another one in its folder, until all that is
+// left fits together: what is left keeps its name.
+func settle(outcomes []*Outcome, names func(dir string) []string) {
+	if !slices.ContainsFunc(outcomes, func(o *Outcome) bool { return o.Kind == Renamed }) {
+		return
 	}
-	return false
-}
-
-// settle leaves what would get the name of another one, until all that is left fits
-// together: what is left keeps its name.
-func (j *Job) settle(outcomes []*Outcome) {
-	at := func(o *Outcome) string { return path.Join(path.Dir(o.File.At), o.Becomes) }
+	there := map[string]bool{} // names in the folder, as systems see them that take some for the same
+	for _, name := range names(outcomes[0].File.Dir) {
+		there[tree.Folded(name)] = true
+	}
 	for again := true; again; {
 		again = false
-		goes := map[string]bool{} // paths that become free
-		comes := map[string]*Outcome{}
+		goes := make(map[string]bool, len(outcomes)) // names that become free
+		comes := make(map[string]*Outcome, len(outcomes))
 		for _, o := range outcomes {
 			if o.Kind != Renamed {
 				continue
 			}
-			goes[o.File.At] = true
-			key := tree.Folded(at(o))
+			goes[o.File.Name] = true
+			key := tree.Folded(o.Becomes)
 			if first := comes[key]; first != nil {
 				for _, both := range []*Outcome{first, o} {
 					both.Kind, both.Why, again = Left, fmt.Sprintf("another one would be “%s” as well", o.Becomes), true
@@ -208,7 +253,7 @@ func (j *Job) settle(outcomes []*Outcome) {
 			comes[key] = o
 		}
 		for _, o := range outcomes {
-			if to := at(o); o.Kind == Renamed && !goes[to] && !strings.EqualFold(to, o.File.At) && j.Taken(to) {
+			if o.Kind == Renamed && there[tree.Folded(o.Becomes)] && !goes[o.Becomes] && !strings.EqualFold(o.Becomes, o.File.Name) {
 				o.Kind, o.Why, again = Left, fmt.Sprintf("it would be “%s”, and that is there", o.Becomes), true
 			}
 		}

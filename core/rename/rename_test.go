@@ -11,7 +11,6 @@ import (
 
 	"vestibula/core/naming"
 	"vestibula/core/template"
-	"vestibula/core/tree"
 	"vestibula/core/value"
 )
 
@@ -30,21 +29,25 @@ func convention(t require.TestingT, text string, from ...string) (*template.Conv
 
 // plan plans in a folder that holds just these files.
 func plan(o *naming.Older, known, spare template.Values, names ...string) (said []string) {
-	there := map[string]bool{}
 	var files []*File
 	for _, n := range names {
-		there[tree.Folded("/d/"+n)] = true
-		files = append(files, &File{At: "/d/" + n})
+		files = append(files, &File{Dir: "/d", Name: n})
 	}
-	j := &Job{Older: o.Fork, Known: func(*File) ([]template.Values, template.Values, string, error) {
-		return []template.Values{known}, spare, "", nil
-	}, Counting: func(*File) (string, []string) { return "", names }, Wrong: func(name string) string {
-		if strings.Contains(name, "bad") {
-			return "it is bad"
-		}
-		return ""
-	}, Taken: func(at string) bool { return there[tree.Folded(at)] }}
-	for _, outcome := range j.Plan(files) {
+	j := &Job{Older: o.Fork,
+		Place:    func(string) (template.Values, error) { return known, nil },
+		Own:      func(*File) (template.Values, template.Values, string) { return nil, spare, "" },
+		Counting: func(*File) (string, []string) { return "", names },
+		Judge: func() func(string) string {
+			return func(name string) string {
+				if strings.Contains(name, "bad") {
+					return "it is bad"
+				}
+				return ""
+			}
+		},
+		Names: func(string) []string { return names }}
+	outcomes, _ := j.Plan(files)
+	for _, outcome := range outcomes {
 		said = append(said, map[Kind]string{Renamed: "→ " + outcome.Becomes, Fits: "fits", Left: "! " + outcome.Why, Other: "other"}[outcome.Kind])
 	}
 	return said

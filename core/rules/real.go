@@ -284,5 +284,12 @@ func (s *Set) CheckName(name string) []Finding {
 			return slices.Contains([]string{"name-length", "name-words", "systems", "unseen", "vague-names"}, rule)
 		})
 	}
-	return s.names.Check(&tree.Node{Children: []*tree.Node{{Name: name, Kind: tree.File, Marks: tree.Conforms}}})
+	var found []Finding
+	f := &Folder{Node: &tree.Node{Children: []*tree.Node{{Name: name, Kind: tree.File, Marks: tree.Conforms}}}, lines: s.lines}
+	for i := range s.names.rules {
+		if c := &s.names.rules[i].check; c.folder != nil {
+			c.folder(f, func(finding Finding) { found = append(found, finding) })
+		}
+	}
+	return merge(found)
 }
