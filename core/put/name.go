@@ -9,6 +9,7 @@ import (
 	"strings"
 	"time"
 
+	"vestibula/core/match"
 	"vestibula/core/naming"
 	"vestibula/core/template"
 	"vestibula/core/tree"
@@ -86,7 +87,7 @@ func (n *Namer) one(p *Planner, f *File, day time.Time, from string) (*Outcome, 
 	var spots []Spot
 	var conv *template.Convention
 	var lacking *NameError
-	dayFrom := ""
+	dayFrom, against := "", ""
 	for _, g := range p.groups {
 		if g.conv.Name != n.Convention {
 			continue
@@ -110,6 +111,8 @@ func (n *Namer) one(p *Planner, f *File, day time.Time, from string) (*Outcome, 
 					if dayFrom = ""; dated {
 						dayFrom = "the day is " + from
 					}
+				} else if slot := match.Contradiction(g.conv, g.values, h.place.Values); !ok && slot != "" && against == "" {
+					against = fmt.Sprintf(": %s would be %s, and there it is %s", slot, values[slot], h.place.Values[slot])
 				}
 			}
 		}
@@ -119,7 +122,7 @@ func (n *Namer) one(p *Planner, f *File, day time.Time, from string) (*Outcome, 
 	case len(spots) == 0 && lacking != nil:
 		return nil, lacking
 	case len(spots) == 0:
-		o.Kind, o.Why = Nowhere, "no folder that holds "+n.Convention+" agrees with its day and values"
+		o.Kind, o.Why = Nowhere, "no folder that holds "+n.Convention+" agrees with its day and values" + against
 		return o, nil
 	case len(spots) > 1:
 		slices.SortFunc(spots, func(a, b Spot) int {
