@@ -20,6 +20,7 @@ import (
 	"vestibula/core/table"
 	"vestibula/core/template"
 	"vestibula/core/tree"
+	"vestibula/core/value"
 )
 
 // A Build is what one row builds, or the only build where there is no table.
@@ -93,6 +94,10 @@ type grown struct {
 // found, whichever rows are wanted.
 func (b *Batch) Grow() {
 	all := b.growAll()
+	byRow := make(map[int]*Build, len(all))
+	for i := range all {
+		byRow[b.Table.Rows[i].Number] = all[i].build
+	}
 	// What is built already keeps its folders: no other row may have them.
 	claims := tree.NewMeeting(len(all)) // all rows' that nothing is wrong with
 	for i, g := range all {
@@ -110,11 +115,7 @@ func (b *Batch) Grow() {
 		}
 		if len(g.problems) == 0 {
 			if c := claims.Add(g.build.Root, row.Number); c != nil {
-				message := fmt.Sprintf("“%s” would be made for row %d as well", c.Path, c.By)
-				if path.Base(c.Path) != c.There {
-					message = fmt.Sprintf("“%s” is spelled “%s” in row %d, and many systems take the two for one", c.Path, c.There, c.By)
-				}
-				g.problems = []Problem{{row.Number, "", message}}
+				g.problems = []Problem{{row.Number, "", b.clash(c, g.build, byRow[c.By])}}
 			}
 		}
 		if !b.Wanted(row.Number) {
@@ -127,6 +128,42 @@ func (b *Batch) Grow() {
 	if b.meeting = claims; len(b.Builds) < len(all) {
 		b.meet()
 	}
+}
+
+// clash says why a build cannot stand beside another one.
+func (b *Batch) clash(c *tree.Clash, mine, theirs *Build) string {
+	if path.Base(c.Path) != c.There {
+		return fmt.Sprintf("“%s” is spelled “%s” in row %d, and many systems take the two for one", c.Path, c.There, c.By)
+	}
+	message := fmt.Sprintf("“%s” is made for row %d already", c.Path, c.By)
+	if mine.Folder() == theirs.Folder() {
+		message = fmt.Sprintf("row %d has the same own folder, “%s”", c.By, mine.Folder())
+	}
+	if line := b.apart(mine.Root, theirs.Root); line != nil {
+		return message + fmt.Sprintf(": if several rows are to share it, write | project behind line %d of the template, “%s”", line.Syntax.Number, line.Syntax.Name)
+	}
+	return message + ": take one of the two rows out, or tell them apart"
+}
+
+// apart finds the topmost folder with something in it that only the first of two trees
+// has, and the line that makes it: each of them could be a project of its own.
+func (b *Batch) apart(mine, theirs *tree.Node) *template.Line {
+	var meet [][2]*tree.Node
+	for _, c := range mine.Children {
+		other := theirs.Child(c.Name)
+		if line := b.Template.LineOf(c); other == nil && c.Kind == tree.Folder && len(c.Children) > 0 && line != nil && line.Each == nil && int(c.Nth) < len(line.Names) && !line.Names[c.Nth].Constant() {
+			return line
+		}
+		if other != nil {
+			meet = append(meet, [2]*tree.Node{c, other})
+		}
+	}
+	for _, both := range meet {
+		if line := b.apart(both[0], both[1]); line != nil {
+			return line
+		}
+	}
+	return nil
 }
 
 // meet puts the trees of the builds together.
@@ -209,7 +246,7 @@ func (b *Batch) grow(set *rules.Set, raw map[string]template.Raw, row *table.Row
 		return g
 	}
 	for _, f := range b.Template.Missing(values) {
-		tell(f.Name, fmt.Sprintf("there is no value for %q", f.Name))
+		tell(f.Name, fmt.Sprintf("there is no value for %q", f.Name)+b.level(f.Name))
 	}
 	if len(g.problems) > 0 {
 		return g
@@ -235,8 +272,21 @@ func (b *Batch) grow(set *rules.Set, raw map[string]template.Raw, row *table.Row
 			tell("", f.Message)
 		}
 	}
+	if own, _ := b.Template.Own(x.Root); own != "." {
+		x.Root.Share()
+	}
 	g.build = &Build{Template: b.Template, Row: row.Number, Values: values, Root: x.Root.Built(), Changes: x.Changes}
 	return g
+}
+
+// level says how a level that a field alone names can be left out.
+func (b *Batch) level(field string) string {
+	for _, line := range b.Template.Lines {
+		if slots := line.Names[len(line.Names)-1].Pattern.Slots(); line.Kind == tree.Folder && line.Marks&tree.Own == 0 && len(line.Inside()) > 0 && len(slots) == 1 && slots[0] == field && b.Template.Field(field).Type.Kind == value.Text {
+			return fmt.Sprintf(": give the field default: \"\", and line %d, “%s”, is left out where it has none", line.Syntax.Number, line.Syntax.Name)
+		}
+	}
+	return ""
 }
 
 // Root returns the tree of all builds. Those of several rows meet in it.

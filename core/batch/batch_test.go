@@ -119,7 +119,7 @@ func TestWhatIsWrongSaysWhere(t *testing.T) {
 		told = append(told, fmt.Sprintf("%d %s", p.Row, p))
 	}
 	assert.Equal(t, []string{`2 column "from": 2027-13: there is no month 13, only 1 to 12`, `3 column "town": there is no value for "town"`,
-		"5 “norland” is spelled “Norland” in row 4, and many systems take the two for one", "6 “Norland/Askel 2027” would be made for row 4 as well"}, told)
+		"5 “norland” is spelled “Norland” in row 4, and many systems take the two for one", "6 row 4 has the same own folder, “Norland/Askel 2027”: take one of the two rows out, or tell them apart"}, told)
 	p, err := build.Compare(b.Root(), busy{names: map[string]bool{"Norland": true}})
 	require.NoError(t, err)
 	assert.True(t, b.SetAside(p))

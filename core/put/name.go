@@ -122,7 +122,7 @@ func (n *Namer) one(p *Planner, f *File, day time.Time, from string) (*Outcome, 
 	case len(spots) == 0 && lacking != nil:
 		return nil, lacking
 	case len(spots) == 0:
-		o.Kind, o.Why = Nowhere, "no folder that holds "+n.Convention+" agrees with its day and values" + against
+		o.Kind, o.Why = Nowhere, "no folder that holds "+n.Convention+" agrees with its day and values"+against
 		return o, nil
 	case len(spots) > 1:
 		slices.SortFunc(spots, func(a, b Spot) int {

@@ -284,6 +284,12 @@ func (x *expander) entry(parent *tree.Node, e *Line, byName map[string]*tree.Nod
 		if x.buf = out; err != nil {
 			return x.failLine(e, err.Error())
 		}
+		if len(bytes.TrimSpace(out)) == 0 && e.leaves(last) {
+			if last {
+				return x.block(parent, e.inside)
+			}
+			continue
+		}
 		if err := unfit(out); err != nil {
 			return x.failLine(e, err.Error())
 		}
@@ -351,6 +357,13 @@ func (x *expander) entry(parent *tree.Node, e *Line, byName map[string]*tree.Nod
 		x.former(e, parent)
 	}
 	return x.block(parent, e.inside)
+}
+
+// leaves reports whether a level of the line, the last of them or one before, is left out
+// where its name comes out empty, so that what it holds lies one level higher. Only what
+// may be empty comes out so.
+func (e *Line) leaves(last bool) bool {
+	return !last || e.Kind == tree.Folder && len(e.inside.entries) > 0 && e.Marks&tree.Own == 0 && e.starter == nil && e.link == nil && e.due == nil
 }
 
 // former notes what a node was called before.

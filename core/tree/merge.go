@@ -8,11 +8,28 @@ const Way Marks = 1 << 7
 // country does that holds a town. Trees of different rows may meet in it as well.
 const Step Marks = 1 << 4
 
-// Meets reports whether trees may meet in a folder.
-func (n *Node) Meets() bool { return n.Marks&(Way|Step) != 0 && len(n.Children) > 0 }
+// Shared marks what lies above or beside a project's own folder, so that it belongs to all
+// that are built there.
+const Shared Marks = 1 << 11
+
+// Meets reports whether trees may meet in a node.
+func (n *Node) Meets() bool {
+	return n.Marks&(Way|Step) != 0 && len(n.Children) > 0 || n.Marks&Shared != 0
+}
+
+// Share marks what lies above and beside the node that is marked [Own].
+func (n *Node) Share() {
+	for _, c := range n.Children {
+		if c.Marks&Own == 0 {
+			c.Marks |= Shared
+			c.Share()
+		}
+	}
+}
 
 // A Meeting puts trees together, those of several builds into one place. Trees
-// meet in folders that both have only on their way: see [Node.Meets].
+// meet in folders that both have only on their way, and in what is shared: see
+// [Node.Meets]. Of a file that several have, the first stays.
 type Meeting struct {
 	Root  *Node
 	names map[*Node]map[string]*Node // by their folded names
@@ -52,7 +69,7 @@ func (m *Meeting) clash(into, from *Node) *Clash {
 		there := names[Folded(c.Name)]
 		switch {
 		case there == nil:
-		case !there.Meets() || !c.Meets() || there.Name != c.Name:
+		case !there.Meets() || !c.Meets() || there.Name != c.Name || there.Kind != c.Kind:
 			return &Clash{c.Name, there.Name, m.from[there][0]}
 		default:
 			if clash := m.clash(there, c); clash != nil {
@@ -79,7 +96,7 @@ func (m *Meeting) join(into, from *Node, number int) {
 		}
 		n := c
 		if c.Meets() {
-			n = &Node{Name: c.Name, Kind: c.Kind, From: c.From, Marks: c.Marks}
+			n = &Node{Name: c.Name, Kind: c.Kind, From: c.From, Nth: c.Nth, Marks: c.Marks, Content: c.Content}
 			m.join(n, c, number)
 		}
 		names[folded] = n
