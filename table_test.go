@@ -32,7 +32,7 @@ func TestATableIsCheckedAsAWholeBeforeAnythingIsBuilt(t *testing.T) {
 		99:  {"Client 99,2027-03-09,BK,perhaps,", `row 99, column "Gilding": "perhaps" is neither yes nor no`},
 		120: {"..,2027-03-09,BK,,", `row 120, column "Client": ".." cannot be a name`},
 		151: {strings.Repeat("x", 300) + ",2027-03-09,BK,,", "row 151: this name would have 311 characters"},
-		180: {"Client 7,2027-03-09,BK,,", "row 180: “2027-03 Client 7 BK” would be made for row 7 as well"},
+		180: {"Client 7,2027-03-09,BK,,", "row 180: row 7 has the same own folder, “2027-03 Client 7 BK”"},
 		222: {"Client 222,2027-03-09,BK,,a,b", `row 222, column "Kind": `},
 		260: {"\x1b[31mred,2027-03-09,BK,,", `row 260, column "Client": holds the control character U+001B`},
 		301: {"Client 301,soon,BK,,", `row 301, column "Received": "soon" is not a date`},
@@ -55,6 +55,7 @@ func TestATableIsCheckedAsAWholeBeforeAnythingIsBuilt(t *testing.T) {
 		assert.Contains(t, out, m[1])
 	}
 	assert.Contains(t, out, "Nothing was built: 12 rows cannot be built.")
+	assert.Contains(t, out, "Good: 288 rows\n+ row 2   2027-03 Client 2 BK   12 new\n")
 	assert.NotContains(t, out, "\x1b")
 	assert.Equal(t, []string{"own.txt"}, d.has("out"))
 
@@ -75,9 +76,9 @@ func TestATableIsCheckedAsAWholeBeforeAnythingIsBuilt(t *testing.T) {
 	assert.Equal(t, 288, strings.Count(report, ",built,"))
 	assert.Equal(t, 12, strings.Count(report, ",left out,"))
 	assert.Contains(t, report, "\n2,built,2027-03 Client 2 BK,")
-	assert.Contains(t, report, "\n180,left out,,0,0,0,“2027-03 Client 7 BK” would be made for row 7 as well\n")
+	assert.Contains(t, report, "\n180,left out,,0,0,0,,\"row 7 has the same own folder, “2027-03 Client 7 BK”: take one of the two rows out, or tell them apart\"\n")
 	marked := d.read("clients.csv")
-	assert.True(t, strings.HasPrefix(marked, "Client,Received,Kind,Gilding,Stages,built,built on,built in\nClient 2,2027-03-09,BK,no,survey; repair,yes,"), marked[:200])
+	assert.True(t, strings.HasPrefix(marked, "Client,Received,Kind,Gilding,Stages,built,built on,built in,built as\nClient 2,2027-03-09,BK,no,survey; repair,yes,"), marked[:200])
 	assert.Contains(t, marked, "\n,2027-03-09,BK,,\n", "a bad row is as it was")
 
 	d.write("clients.csv", marked+"New One,2027-05-01,BX,,\nNew Two,2027-05-02,MP,yes,\n")
@@ -101,11 +102,11 @@ func TestRowsThatShareAPathMeetInIt(t *testing.T) {
 	d := newDesk(t, "t.folders", "---\nfields: { country: Where?, town: Which town?, file-ref: { default: \"\" } }\n---\n<country>/<town> <file-ref>/\n    <#> Notes\n",
 		"r.csv", "Land;TOWN;File Ref;Who\nNorland;Askel;A1;x\nNorland;Birk;;y\nSorland;Askel;;z\n", "out/x", "")
 	out, status := d.run("build", "t", "--into", "out", "--table", "r.csv", "--yes")
-	assert.Equal(t, 1, status)
-	assert.Contains(t, out, `row 2: there is no value for "country"`)
+	assert.Equal(t, 2, status)
+	assert.Contains(t, out, `the table r.csv has no column for country; its headings are Land, TOWN, File Ref, Who`)
 	out, status = d.run("build", "t", "--into", "out", "--table", "r.csv", "--column", "country=Land", "--yes")
 	assert.Zero(t, status, out)
-	assert.Contains(t, out, "no field is called “Who”")
+	assert.Contains(t, out, "no field for the columns “Who”; --column field=Heading joins one")
 	assert.Equal(t, []string{"Norland/", "Norland/Askel A1/", "Norland/Askel A1/.vestibula.json", "Norland/Askel A1/01 Notes/", "Norland/Birk/", "Norland/Birk/.vestibula.json", "Norland/Birk/01 Notes/",
 		"Sorland/", "Sorland/Askel/", "Sorland/Askel/.vestibula.json", "Sorland/Askel/01 Notes/", "x"}, d.has("out"))
 	for args, want := range map[string]string{
@@ -130,7 +131,7 @@ func TestRowsThatShareAPathMeetInIt(t *testing.T) {
 	assert.Contains(t, d.has("n"), "Norland/Askel/x/01 Notes/")
 	d.write("r.csv", "land;town;who\nNorland;Askel;x\nNorland;Askel;x\nNorland;Askel;X\n")
 	out, _ = d.run("build", "n", "--into", "out", "--table", "r.csv", "--yes")
-	assert.Contains(t, out, "row 3: “Norland/Askel/x” would be made for row 2 as well")
+	assert.Contains(t, out, "row 3: row 2 has the same own folder, “Norland/Askel/x”")
 	assert.Contains(t, out, "row 4: “Norland/Askel/X” is spelled “x” in row 2")
 }
 
@@ -161,7 +162,7 @@ func TestAWorkbookIsBuiltAndMarked(t *testing.T) {
 	defer f.Close()
 	rows, err := f.GetRows("Commissions")
 	require.NoError(t, err)
-	assert.Equal(t, []string{"built", "built on", "built in"}, rows[0][6:])
+	assert.Equal(t, []string{"built", "built on", "built in", "built as"}, rows[0][6:])
 	assert.Len(t, rows[2], 4, "a row that was left out bears no mark")
 	assert.Equal(t, []string{"Teague/Marlow", "1 Apr 2027", "MP", "", "survey; lining", "two owners", "yes"}, rows[3][:7])
 	assert.Equal(t, filepath.Join(d.dir, "out", "2027-04 Teague-Marlow MP"), rows[3][8])
@@ -257,7 +258,7 @@ func TestTablesThatCannotBeReadAreTold(t *testing.T) {
 		"empty.csv":   "the table empty.csv: it is empty",
 		"twice.csv":   `two columns are called "Client" and "client": rename one of them`,
 		"locked.xlsx": "it is protected by a password: save a copy without one",
-		"wide.csv":    "it has 300 columns; at most 256 are read",
+		"wide.csv":    "has no column for client and received; its headings are column 0, column 1, ",
 		"half.csv":    `row 3, column "client": the file ends in the middle of this row`,
 		"old.xls":     "it is a workbook of the old kind: save it as XLSX",
 		"none.csv":    "the table none.csv: it is not there",

@@ -45,6 +45,9 @@ type buildRun struct {
 	set     change.Set
 	roots   []journal.Root // what the record names
 	marks   bool           // the table is marked
+	marked  int            // so many rows of it
+	// upgrades is how many changes bring projects up to date whose rows have changed.
+	upgrades int
 	// reported says that the report is a part of the set that was carried out.
 	reported bool
 	// continues are earlier builds that were cut short and are finished now.
@@ -331,16 +334,42 @@ func (b *buildRun) makeSet(labels []*labelling) (err error) {
 			return err
 		}
 	}
-	if !b.table.mark {
+	if err := b.addUpgrades(); err != nil {
+		return err
+	}
+	if !b.table.mark && !b.table.changed && !b.table.again {
 		return nil
 	}
-	dir, marked, err := b.markRows()
+	dir, marked, n, err := b.markRows(labels)
 	if err != nil || marked == nil {
 		return err
 	}
-	b.marks = true
+	b.marks, b.marked = true, n
 	marked.In = b.placeNumber(dir)
 	b.set.Changes = append(b.set.Changes, *marked)
+	return nil
+}
+
+// addUpgrades adds what brings projects up to date whose rows have other values by now.
+func (b *buildRun) addUpgrades() (err error) {
+	up := b.table.up
+	if up == nil {
+		return nil
+	}
+	set, roots, _ := up.set(up.sure())
+	roots = rebase(set, b.place.Real, roots)
+	if up.followed, err = b.follow(set, b.consent, up.roots, up.tops(set), up.trees); err != nil {
+		return err
+	}
+	for _, c := range set.Changes {
+		c.In, c.FromIn = b.placeNumber(set.Places[c.In]), b.placeNumber(set.Places[c.FromIn])
+		b.set.Changes = append(b.set.Changes, c)
+	}
+	b.upgrades = len(set.Changes)
+	for _, root := range roots {
+		root.In = b.placeNumber(set.Places[root.In])
+		b.roots = append(b.roots, root)
+	}
 	return nil
 }
 
@@ -457,7 +486,9 @@ func (b *buildRun) project() string {
 }
 
 // nothing reports whether there is nothing to do.
-func (b *buildRun) nothing() bool { return b.made().Count[build.New] == 0 && !b.marks }
+func (b *buildRun) nothing() bool {
+	return b.made().Count[build.New] == 0 && !b.marks && b.upgrades == 0
+}
 
 // made is the plan of what is made on the disk.
 func (b *buildRun) made() *build.Plan {
@@ -469,11 +500,14 @@ func (b *buildRun) made() *build.Plan {
 
 // question asks for the yes.
 func (b *buildRun) question() string {
+	if b.table.up != nil {
+		return b.questionOfTable()
+	}
 	switch {
 	case b.made().Count[build.New] == 0:
-		return fmt.Sprintf("Mark %s in %s?", term.Count(len(b.batch.Builds), "row"), b.table.file)
+		return fmt.Sprintf("Mark %s in %s?", term.Count(b.marked, "row"), b.table.file)
 	case b.marks:
-		return fmt.Sprintf("Build %s in %s, and mark %s in %s?", b.amount(), b.into, term.Count(len(b.batch.Builds), "row"), b.table.file)
+		return fmt.Sprintf("Build %s in %s, and mark %s in %s?", b.amount(), b.into, term.Count(b.marked, "row"), b.table.file)
 	}
 	return fmt.Sprintf("Build %s in %s?", b.amount(), b.into)
 }

@@ -187,7 +187,7 @@ func (r *planRun) read() error {
 	data, err := place.ReadFile(r.file, table.MaxBytes)
 	var t *table.Table
 	if err == nil {
-		t, err = table.Read(r.file, data, r.sheet)
+		t, err = table.Read(r.file, data, sheetOf(r.sheet, nil))
 	}
 	if err != nil {
 		return unclear("", "the table %s: %s", r.file, place.Reason(err))

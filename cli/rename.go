@@ -254,7 +254,7 @@ func (r *renameRun) readTable(conv *template.Convention) error {
 	data, err := place.ReadFile(r.table, table.MaxBytes)
 	var t *table.Table
 	if err == nil {
-		t, err = table.Read(r.table, data, r.sheet)
+		t, err = table.Read(r.table, data, sheetOf(r.sheet, slices.Concat(fileColumns, fieldNames(conv))))
 	}
 	if err != nil {
 		return unclear("", "the table %s: %s", r.table, place.Reason(err))
@@ -298,6 +298,13 @@ func (r *renameRun) readTable(conv *template.Convention) error {
 		return unclear("", "%s cannot be used:\n%s", r.table, strings.Join(bad[:min(len(bad), manyRows)], "\n"))
 	}
 	return nil
+}
+
+func fieldNames(conv *template.Convention) (names []string) {
+	for _, f := range conv.Fields {
+		names = append(names, f.Name)
+	}
+	return names
 }
 
 // rowKey is what a row is found by: the name of the file alone, however its accents are

@@ -3,6 +3,7 @@ package cli
 import (
 	"bytes"
 	"encoding/csv"
+	"fmt"
 	"path/filepath"
 	"slices"
 	"strconv"
@@ -26,7 +27,7 @@ func (b *buildRun) drawPlan() {
 	if b.table.file == "" {
 		b.drawTree(b.tree.Root)
 	} else {
-		b.drawRows()
+		b.drawRows(true)
 	}
 	b.screen.Line()
 	var counts []term.Shown
@@ -74,29 +75,110 @@ func (b *buildRun) drawTree(root *tree.Node) {
 	})
 }
 
-// drawRows draws a line for each row that is built, as far as they can be taken
-// in, and the tree of the first.
-func (b *buildRun) drawRows() {
-	var rows [][]term.Shown
+// fewRows is how many good rows of a refused table are drawn.
+const fewRows = 5
+
+// drawRows draws a line for each row with its own folder and what is new or otherwise, as
+// far as they can be taken in; and the tree of the first, if that is wanted.
+func (b *buildRun) drawRows(withTree bool) {
+	type line struct {
+		row   int
+		cells []term.Shown
+	}
+	var lines []line
+	add := func(row int, m term.Mark, folder, note term.Shown) {
+		lines = append(lines, line{row, []term.Shown{m.Style.Render(m.Sign) + " " + term.Visible(b.batch.Table.RowName(row)), folder, note}})
+	}
 	for _, r := range b.batch.Builds {
-		if len(rows) == manyRows {
-			break
+		add(r.Row, planMarks[r.State()], term.Visible(r.Folder()), term.Dim.Render(counts(r)))
+	}
+	for _, k := range b.batch.Kept {
+		if m, note := b.keptLine(k); note != "" {
+			add(k.Row, m, term.Visible(b.keptFolder(k)), note)
 		}
-		m := planMarks[r.State()]
-		rows = append(rows, []term.Shown{m.Style.Render(m.Sign) + term.Sprintf(" row %d", r.Row), term.Visible(r.Folder()), term.Dim.Render(counts(r))})
+	}
+	slices.SortStableFunc(lines, func(x, y line) int { return x.row - y.row })
+	var rows [][]term.Shown
+	most := manyRows
+	if !withTree {
+		most = fewRows
+	}
+	for _, l := range lines[:min(len(lines), most)] {
+		rows = append(rows, l.cells)
 	}
 	b.screen.Columns(rows)
-	if more := len(b.batch.Builds) - len(rows); more > 0 {
+	if more := len(lines) - len(rows); more > 0 {
 		b.screen.Line(term.Dim.Render(term.Sprintf("  … and %s; --report FILE.csv lists all", term.Count(more, "more row"))))
+	}
+	if !withTree {
+		return
 	}
 	for _, r := range b.batch.Builds {
 		if r.State() == build.New {
 			b.screen.Line()
-			b.screen.Line(term.Dim.Render(term.Sprintf("Row %d makes", r.Row)))
+			b.screen.Line(term.Dim.Render(term.Visible(upperFirst(b.batch.Table.RowName(r.Row))) + " makes"))
 			b.drawTree(r.Root)
-			return
+			break
 		}
 	}
+	if up := b.table.up; up != nil {
+		b.screen.Line()
+		up.draw(up.sure())
+	}
+}
+
+func upperFirst(text string) string { return strings.ToUpper(text[:1]) + text[1:] }
+
+// keptLine says how a row that is marked stands to the disk; nothing where all is well.
+func (b *buildRun) keptLine(k *batch.Kept) (m term.Mark, note term.Shown) {
+	moved := term.Shown("")
+	if k.Moved() && k.Marking.Where != "" {
+		moved = "lies there now, not in " + term.Visible(b.fromPlace(k.Marking.Where))
+	} else if k.Moved() {
+		moved = "is there, and was marked by hand"
+	}
+	switch k.Standing {
+	case batch.Changed:
+		var parts []term.Shown
+		for _, d := range k.Diffs {
+			parts = append(parts, term.Sprintf("%s ", d.Field)+orNothing(d.Was)+term.Dim.Render(" → ")+orNothing(d.Is))
+		}
+		if moved != "" {
+			parts = append(parts, moved)
+		}
+		return term.Mark{Sign: "←", Style: term.Warn}, term.Join(parts, ", ")
+	case batch.Gone:
+		if k.Marking.Where == "" {
+			return term.Mark{Sign: "!", Style: term.Bad}, "marked by hand: nothing of it is there"
+		}
+		return term.Mark{Sign: "!", Style: term.Bad}, "gone: it is no longer in " + term.Visible(b.fromPlace(k.Marking.Where))
+	case batch.Unclear:
+		return term.Mark{Sign: "!", Style: term.Bad}, "cannot be compared: " + term.Visible(k.Why)
+	}
+	return term.Mark{Sign: "»", Style: term.Accent}, moved
+}
+
+func orNothing(text string) term.Shown {
+	if text == "" {
+		return "(nothing)"
+	}
+	return term.Visible(text)
+}
+
+// keptFolder is where the project of a marked row is, or would be by its values.
+func (b *buildRun) keptFolder(k *batch.Kept) string {
+	if k.Dir != "" {
+		return b.fromPlace(k.Dir)
+	}
+	return k.Folder()
+}
+
+// fromPlace is a path from the folder that is built in, or as it is.
+func (b *buildRun) fromPlace(full string) string {
+	if rel, err := filepath.Rel(b.place.Real, full); err == nil && filepath.IsLocal(rel) {
+		return filepath.ToSlash(rel)
+	}
+	return full
 }
 
 // counts says how many folders and files of a row are new, there and kept.
@@ -122,9 +204,34 @@ func (b *buildRun) drawLeftOut() {
 	if n := len(left); n > 0 {
 		b.screen.Text(term.Warn.Render("left out") + ": " + term.Count(n, "row") + " that cannot be built")
 	}
-	if n := len(b.batch.Marked); n > 0 {
+	count := map[batch.Standing]int{}
+	for _, k := range b.batch.Kept {
+		count[k.Standing]++
+	}
+	if n := count[batch.Settled] + count[batch.Bare] + count[batch.Unlooked]; n > 0 {
 		b.screen.Text(term.Dim.Render("left alone: " + term.Count(n, "row") + " marked as built"))
 	}
+	if n := count[batch.Changed]; n > 0 && b.table.up == nil {
+		b.screen.Text(term.Warn.Render("changed") + ": " + term.Count(n, "row") + " with other values than the project has; --changed brings that up to date")
+	}
+	if n := count[batch.Gone]; n > 0 {
+		b.screen.Text(term.Warn.Render("gone") + ": " + term.Count(n, "row") + " marked as built, of which nothing is there; --again builds such anew")
+	}
+}
+
+// questionOfTable asks for the yes where projects are brought up to date as well.
+func (b *buildRun) questionOfTable() string {
+	var parts []string
+	if b.made().Count[build.New] > 0 {
+		parts = append(parts, fmt.Sprintf("build %s in %s", b.amount(), b.into))
+	}
+	if b.upgrades > 0 {
+		parts = append(parts, fmt.Sprintf("bring %s up to date", term.Count(len(b.table.up.jobs), "project")))
+	}
+	if b.marks {
+		parts = append(parts, fmt.Sprintf("mark %s in %s", term.Count(b.marked, "row"), b.table.file))
+	}
+	return upperFirst(strings.Join(parts, ", and ")) + "?"
 }
 
 // closing tells what a build has done.
@@ -150,6 +257,7 @@ func (b *buildRun) closing(nothing bool) {
 		}
 	}
 	switch {
+	case b.upgrades > 0 && b.made().Count[build.New] == 0:
 	case b.table.file != "" && len(b.batch.Builds) == 0:
 		b.screen.Text(term.Good.Render("Nothing to do:") + " no row is left to build")
 	case nothing || b.made().Count[build.New] == 0:
@@ -170,8 +278,11 @@ func (b *buildRun) closing(nothing bool) {
 		b.screen.Text(term.Warn.Render("kept") + term.Sprintf(" as they are as well: %s", term.Count(kept-manyRows, "file")))
 	}
 	b.drawLeftOut()
+	if up := b.table.up; up != nil && b.upgrades > 0 {
+		b.screen.Text(term.Good.Render("Brought up to date") + " " + term.Count(len(up.jobs), "project") + ", as the rows say")
+	}
 	if b.marks {
-		b.screen.Text("Marked " + term.Count(len(b.batch.Builds), "row") + " in " + term.Visible(b.table.file))
+		b.screen.Text("Marked " + term.Count(b.marked, "row") + " in " + term.Visible(b.table.file))
 	}
 }
 
@@ -231,6 +342,8 @@ type outcome struct {
 	New      int      `json:"new"`
 	There    int      `json:"there"`
 	Kept     int      `json:"kept"`
+	Changes  []string `json:"changes,omitempty"`
+	Moved    string   `json:"moved-from,omitempty"`
 	Problems []string `json:"problems,omitempty"`
 }
 
@@ -246,8 +359,28 @@ func (b *buildRun) outcomes(built bool) []outcome {
 		}
 		list = append(list, o)
 	}
-	for _, row := range b.batch.Marked {
-		list = append(list, outcome{Row: row, State: "left alone"})
+	for _, k := range b.batch.Kept {
+		o := outcome{Row: k.Row, State: "left alone", Folder: b.keptFolder(k)}
+		switch k.Standing {
+		case batch.Changed:
+			if o.State = "changed"; b.table.up != nil && built {
+				o.State = "brought up to date"
+			}
+		case batch.Gone:
+			o.State = "gone"
+		case batch.Unclear:
+			o.State = "unclear"
+		}
+		if k.Moved() {
+			o.Moved = k.Marking.Where
+		}
+		for _, d := range k.Diffs {
+			o.Changes = append(o.Changes, fmt.Sprintf("%s: %s → %s", d.Field, orNothing(d.Was), orNothing(d.Is)))
+		}
+		if k.Why != "" {
+			o.Problems = []string{k.Why}
+		}
+		list = append(list, o)
 	}
 	for _, p := range b.batch.Problems {
 		problem := p.String()
@@ -291,7 +424,7 @@ func (b *buildRun) reportLines(built bool) error {
 		There     int    `json:"there"`
 		Kept      int    `json:"kept"`
 		Marked    bool   `json:"marked"`
-	}{b.t.Name, b.into, b.table.file, built, len(rows), leftOut, len(b.batch.Marked), count[build.New], count[build.There], count[build.Kept], built && b.marks}, "")
+	}{b.t.Name, b.into, b.table.file, built, len(rows), leftOut, len(b.batch.Kept), count[build.New], count[build.There], count[build.Kept], built && b.marks}, "")
 	if err == nil && !built && !b.preview {
 		return found
 	}
@@ -304,9 +437,9 @@ func (b *buildRun) reportFile(built bool) (newFile, error) {
 	var data bytes.Buffer
 	data.WriteString("\uFEFF")
 	w := csv.NewWriter(&data)
-	records := [][]string{{"row", "state", "folder", "new", "there", "kept", "why"}}
+	records := [][]string{{"row", "state", "folder", "new", "there", "kept", "changes", "why"}}
 	for _, o := range b.outcomes(built) {
-		records = append(records, []string{strconv.Itoa(o.Row), o.State, harmless(o.Folder), strconv.Itoa(o.New), strconv.Itoa(o.There), strconv.Itoa(o.Kept), harmless(strings.Join(o.Problems, "; "))})
+		records = append(records, []string{strings.TrimPrefix(b.batch.Table.RowName(o.Row), "row "), o.State, harmless(o.Folder), strconv.Itoa(o.New), strconv.Itoa(o.There), strconv.Itoa(o.Kept), harmless(strings.Join(o.Changes, "; ")), harmless(strings.Join(o.Problems, "; "))})
 	}
 	err := w.WriteAll(records)
 	return newFile{b.table.report, tree.Bytes(data.Bytes())}, err

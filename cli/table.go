@@ -1,16 +1,22 @@
 package cli
 
 import (
+	"bytes"
 	"fmt"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
+	"sync"
 
+	"charm.land/huh/v2"
 	"github.com/spf13/cobra"
 
 	"vestibula/cli/term"
 	"vestibula/core/batch"
 	"vestibula/core/change"
+	"vestibula/core/inspect"
+	"vestibula/core/label"
 	"vestibula/core/place"
 	"vestibula/core/rules"
 	"vestibula/core/table"
@@ -20,18 +26,24 @@ import (
 // A tableRun is what a build for every row of a table needs beside that of a
 // single one.
 type tableRun struct {
-	file, sheet, rows, report string
-	columns                   []string
+	file, rows, report, dates string
+	sheets, columns           []string
 	onlyGood, mark            bool
+	changed, again            bool
+
+	up *upgradeRun // brings projects up to date whose rows have changed; or nil
 }
 
 func (r *tableRun) add(c *cobra.Command) {
-	c.Flags().StringVar(&r.file, "table", "", "build once for each row of this table, a `FILE` in XLSX or CSV")
-	c.Flags().StringVar(&r.sheet, "sheet", "", "the `NAME` of the sheet to read; the first one if you name none")
+	c.Flags().StringVar(&r.file, "table", "", "build once for each row of this table, a `FILE` in XLSX, ODS or CSV")
+	c.Flags().StringArrayVar(&r.sheets, "sheet", nil, "the `NAME` of the sheet to read; several are read as one, and '*' is all")
+	c.Flags().StringVar(&r.dates, "dates", "", "how days are written in the table, such as `d.m.yyyy`")
 	c.Flags().StringArrayVar(&r.columns, "column", nil, "join a field to a column: `field=Heading`")
 	c.Flags().StringVar(&r.rows, "rows", "", "only these `ROWS` of the table, such as 3,7-9")
 	c.Flags().BoolVar(&r.onlyGood, "only-good", false, "build the good rows, and list the others")
 	c.Flags().BoolVar(&r.mark, "mark", false, "write into the table which rows are built; those are left alone the next time")
+	c.Flags().BoolVar(&r.changed, "changed", false, "bring projects up to date whose rows have other values by now")
+	c.Flags().BoolVar(&r.again, "again", false, "build rows again that are marked, and whose projects are gone")
 	c.Flags().StringVar(&r.report, "report", "", "write what became of each row into a new CSV `FILE`")
 }
 
@@ -48,7 +60,7 @@ func (r *tableRun) inOrder() error {
 	for _, flag := range []struct {
 		name string
 		used bool
-	}{{"--sheet", r.sheet != ""}, {"--column", r.columns != nil}, {"--rows", r.rows != ""}, {"--only-good", r.onlyGood}, {"--mark", r.mark}, {"--report", r.report != ""}} {
+	}{{"--sheet", r.sheets != nil}, {"--dates", r.dates != ""}, {"--changed", r.changed}, {"--again", r.again}, {"--column", r.columns != nil}, {"--rows", r.rows != ""}, {"--only-good", r.onlyGood}, {"--mark", r.mark}, {"--report", r.report != ""}} {
 		if flag.used {
 			return unclear("name the table: --table FILE", "%s goes with a table", flag.name)
 		}
@@ -82,7 +94,7 @@ func (b *buildRun) growTable(args []string) error {
 	}
 	data, err := place.ReadFile(r.file, table.MaxBytes)
 	if err == nil {
-		x.Table, err = table.Read(r.file, data, r.sheet)
+		x.Table, err = table.Read(r.file, data, table.Options{Sheets: r.sheets, Names: batch.Expected(b.t, r.columns)})
 	}
 	if err != nil {
 		return unclear("", "the table %s: %s", r.file, place.Reason(err))
@@ -95,10 +107,19 @@ func (b *buildRun) growTable(args []string) error {
 		return unclear("write --column field=Heading; the headings are "+strings.Join(x.Table.Headings, ", "), "%v", err)
 	}
 	b.noteTable(unknown)
+	if lacking := x.Lacking(); len(lacking) > 0 {
+		return b.noColumns(lacking)
+	}
+	if err := b.readDates(); err != nil {
+		return err
+	}
 	done, end := b.progress("checking", len(x.Table.Rows))
 	x.Done = done
 	x.Grow()
 	end()
+	if err := b.compareKept(args[0]); err != nil {
+		return err
+	}
 	b.tree.Root = x.Root()
 	if size := b.tree.Root.Count(); size > b.flags.limit {
 		return b.tellErrors(b.t.Name, b.t.Text, &template.LimitError{Limit: b.flags.limit, Count: size}, statusFound)
@@ -106,19 +127,156 @@ func (b *buildRun) growTable(args []string) error {
 	return nil
 }
 
-// noteTable tells what was passed by in the table.
+// noteTable tells how the table was read, and what was passed by in it.
 func (b *buildRun) noteTable(unknown []string) {
 	t := b.batch.Table
 	note := func(text string) { b.side.Text(term.Warn.Render("note:") + " " + term.Visible(text)) }
-	if b.table.sheet == "" && len(t.Others) > 0 {
+	if b.table.sheets == nil && len(t.Others) > 0 {
 		note(fmt.Sprintf("the sheet “%s” is read; --sheet names another: %s", t.Sheet, strings.Join(t.Others, ", ")))
+	}
+	for _, text := range t.Notes {
+		note(text)
 	}
 	if n := len(t.Short); n > 0 {
 		note(fmt.Sprintf("%s, beginning with row %d, %s fewer cells than there are headings: the others count as empty", term.Count(n, "row"), t.Short[0], map[bool]string{true: "has", false: "have"}[n == 1]))
 	}
 	if len(unknown) > 0 {
-		note("no field is called “" + strings.Join(unknown, "”, “") + "”; --column field=Heading joins them")
+		b.side.Text(term.Dim.Render(term.Visible("no field for the columns “" + strings.Join(few(unknown), "”, “") + "”; --column field=Heading joins one")))
 	}
+}
+
+// few are the first of some names, and how many more there are.
+func few(names []string) []string {
+	const shown = 12
+	if len(names) <= shown {
+		return names
+	}
+	return append(slices.Clone(names[:shown]), fmt.Sprintf("… and %s more", term.Number(len(names)-shown)))
+}
+
+// noColumns says once, and not for each row, which fields have no column.
+func (b *buildRun) noColumns(lacking []*template.Field) error {
+	var names, joins []string
+	for _, f := range lacking {
+		names = append(names, f.Name)
+		joins = append(joins, "--column "+f.Name+"=Heading")
+	}
+	last := len(names) - 1
+	text := names[last]
+	if last > 0 {
+		text = strings.Join(names[:last], ", ") + " and " + names[last]
+	}
+	var headings []string
+	for _, h := range b.batch.Table.Headings {
+		if strings.TrimSpace(h) != "" {
+			headings = append(headings, h)
+		}
+	}
+	return unclear("join with "+strings.Join(joins, " ")+", or say one value for all rows: "+names[0]+"=…", "the table %s has no column for %s; its headings are %s", b.table.file, text, strings.Join(few(headings), ", "))
+}
+
+// readDates settles how days are written that are no dates to the spreadsheet. It is asked
+// once, and never guessed.
+func (b *buildRun) readDates() (err error) {
+	x := b.batch
+	if b.table.dates != "" {
+		if x.Dates, err = batch.ParseDates(b.table.dates); err != nil {
+			return unclear("for example: --dates d.m.yyyy", "%v", err)
+		}
+	}
+	odd := x.OddDates()
+	if odd == nil {
+		return nil
+	}
+	if b.interactive() && !b.yes && !b.asJSON {
+		var list []huh.Option[string]
+		for _, p := range odd.Pictures {
+			list = append(list, huh.NewOption(p+"   "+batch.DayShown(p, odd.Example), p))
+		}
+		title := fmt.Sprintf("%s, column “%s”: how is %s meant?", x.Table.RowName(odd.Row), odd.Heading, odd.Example)
+		if err := b.form(huh.NewSelect[string]().Title(string(term.Visible(title))).Options(list...).Value(&b.table.dates)); err != nil {
+			return err
+		}
+		x.Dates, err = batch.ParseDates(b.table.dates)
+		return err
+	}
+	var ways, flags []string
+	for _, p := range odd.Pictures {
+		ways = append(ways, batch.DayShown(p, odd.Example))
+		flags = append(flags, "--dates "+p)
+	}
+	if len(ways) == 1 {
+		ways = append(ways, "something else")
+	}
+	return unclear("say it with "+strings.Join(flags, " or "), "%s, column %q: is %s meant as %s?", x.Table.RowName(odd.Row), odd.Heading, odd.Example, strings.Join(ways, " or as "))
+}
+
+// compareKept holds rows that are marked against the disk, and settles what becomes of
+// them.
+func (b *buildRun) compareKept(template string) error {
+	x, r := b.batch, &b.table
+	if b.archive.name != "" || len(x.Kept) == 0 {
+		return nil
+	}
+	done, end := b.progress("comparing", len(x.Kept))
+	known := map[string]string{}
+	x.Compare(b.place.Real, sync.OnceValue(func() func(id string) string {
+		found, err := inspect.Projects(b.place.Real)
+		if err == nil {
+			for i := range found.Projects {
+				var l readLabel
+				if l.read(found.Projects[i].Dir); l.label != nil && known[l.label.ID] == "" {
+					known[l.label.ID] = found.Projects[i].Dir
+				}
+			}
+		}
+		return func(id string) string { return known[id] }
+	}))
+	done(len(x.Kept))
+	end()
+	if r.changed {
+		for _, k := range x.Kept {
+			if k.Standing == batch.Unclear {
+				x.Problems = append(x.Problems, batch.Problem{Row: k.Row, Message: k.Why})
+			}
+		}
+		if err := b.bringUp(template); err != nil {
+			return err
+		}
+	}
+	if r.again {
+		x.BuildAgain()
+	}
+	x.InTheWay(b.place.Real)
+	return nil
+}
+
+// bringUp plans what brings projects to the values that their rows have by now.
+func (b *buildRun) bringUp(by string) error {
+	up := b.newUpgrade()
+	up.consent, up.by, up.limit = b.consent, by, b.flags.limit
+	up.project, up.each = b.opener(), map[string]map[string]template.Raw{}
+	for _, k := range b.batch.Kept {
+		if k.Standing != batch.Changed {
+			continue
+		}
+		raw := map[string]template.Raw{}
+		for _, d := range k.Diffs {
+			v := label.NewBuild(b.t, k.Values, b.now, "").Raw()
+			raw[d.Field] = v[d.Field]
+		}
+		up.each[k.Dir] = raw
+		if err := up.find(k.Dir); err != nil {
+			return err
+		}
+	}
+	for _, bad := range up.bad {
+		return refused("", "%s", bad)
+	}
+	if len(up.jobs) > 0 {
+		b.table.up = up
+	}
+	return nil
 }
 
 // judgeRows tells all that is wrong with the table, what is in the way among it,
@@ -136,10 +294,17 @@ func (b *buildRun) judgeRows() error {
 	rows := map[int]bool{}
 	for _, p := range x.Problems {
 		rows[p.Row] = true
+	}
+	if len(rows) > 0 && !b.asJSON && !b.table.onlyGood && len(x.Builds) > 0 {
+		b.screen.Line(term.Title.Render("Good"), term.Dim.Render(": "+term.Count(len(x.Builds), "row")))
+		b.drawRows(false)
+		b.screen.Line()
+	}
+	for _, p := range x.Problems {
 		if b.asJSON {
-			continue
+			break
 		}
-		where := term.Bad.Render(term.Sprintf("row %d", p.Row))
+		where := term.Bad.Render(term.Visible(x.Table.RowName(p.Row)))
 		if p.Place != "" {
 			where += ", " + term.Visible(p.Place)
 		}
@@ -149,7 +314,7 @@ func (b *buildRun) judgeRows() error {
 	switch {
 	case len(rows) > 0 && !b.table.onlyGood:
 		why = refused("mend the table, or build the good rows with --only-good", "Nothing was built: %s cannot be built.", term.Count(len(rows), "row"))
-	case len(x.Builds) == 0 && (len(rows) > 0 || len(x.Marked) == 0):
+	case len(x.Builds) == 0 && (len(rows) > 0 || len(x.Kept) == 0):
 		why = refused("", "Nothing was built: there is no row to build.")
 	default:
 		return nil
@@ -160,25 +325,79 @@ func (b *buildRun) judgeRows() error {
 	return why
 }
 
-// markRows returns the change that marks the rows in the table, and the folder
-// that it lies in.
-func (b *buildRun) markRows() (dir string, marked *change.Change, err error) {
+// markRows returns the change that marks the rows in the table, and the folder that it
+// lies in; nil where nothing is to be marked.
+func (b *buildRun) markRows(labels []*labelling) (dir string, marked *change.Change, n int, err error) {
 	r := &b.table
-	if len(b.batch.Builds) == 0 {
-		return "", nil, nil
+	marks := b.marksOf(labels)
+	if len(marks) == 0 {
+		return "", nil, 0, nil
 	}
 	at, err := place.Real(r.file)
 	if err != nil {
-		return "", nil, unclear("", "the table %s: %s", r.file, place.Reason(err))
+		return "", nil, 0, unclear("", "the table %s: %s", r.file, place.Reason(err))
 	}
-	marks := map[int]table.Mark{}
-	for _, build := range b.batch.Builds {
-		marks[build.Row] = table.Mark{When: b.now, Where: strings.ToValidUTF8(filepath.Join(b.place.Real, b.archive.name, filepath.FromSlash(build.Folder())), "\uFFFD")}
+	if lock := openIn(at); lock != "" {
+		return "", nil, 0, refused("close it there, or build without --mark", "the table %s is open in a spreadsheet program, which would write over the marks: %s is there", r.file, lock)
 	}
 	data, err := b.batch.Table.WithMarks(marks)
 	if err != nil {
-		return "", nil, refused("or build without --mark", "the table %s cannot be marked: %s", r.file, place.Reason(err))
+		return "", nil, 0, refused("or build without --mark", "the table %s cannot be marked: %s", r.file, place.Reason(err))
+	}
+	if bytes.Equal(data, b.batch.Table.Bytes()) {
+		return "", nil, 0, nil
 	}
 	c := replacing(0, filepath.Base(at), b.batch.Table.Bytes(), data)
-	return filepath.Dir(at), &c, nil
+	return filepath.Dir(at), &c, len(marks), nil
+}
+
+// marksOf are the marks of rows that are built, and of those whose marks are not right.
+func (b *buildRun) marksOf(labels []*labelling) map[int]table.Mark {
+	ids := map[string]string{}
+	for _, l := range labels {
+		ids[l.folder] = l.identity()
+	}
+	marks := map[int]table.Mark{}
+	for _, build := range b.batch.Builds {
+		folder := build.Folder()
+		marks[build.Row] = table.Mark{When: b.now, Where: valid(filepath.Join(b.place.Real, b.archive.name, filepath.FromSlash(folder))), ID: ids[folder]}
+	}
+	becomes := map[string]string{}
+	if b.table.up != nil {
+		for _, u := range b.table.up.jobs {
+			becomes[u.project.Dir] = filepath.Join(u.place(), filepath.FromSlash(u.plan.Becomes))
+		}
+	}
+	for _, k := range b.batch.Kept {
+		dir := k.Dir
+		if to := becomes[dir]; to != "" {
+			dir = to
+		}
+		if dir != "" && (dir != k.Marking.Where || k.ID != "" && k.ID != k.Marking.As) {
+			marks[k.Row] = table.Mark{Where: valid(dir), ID: k.ID}
+		}
+	}
+	return marks
+}
+
+func valid(text string) string { return strings.ToValidUTF8(text, "\uFFFD") }
+
+// openIn is the file by which a spreadsheet program says that it has a table open, or "".
+func openIn(at string) string {
+	dir, name := filepath.Split(at)
+	for _, lock := range []string{".~lock." + name + "#", "~$" + name} {
+		if _, err := os.Lstat(filepath.Join(dir, lock)); err == nil {
+			return lock
+		}
+	}
+	return ""
+}
+
+// sheetOf says how a table is read: by the name of a sheet, or "", and expected headings.
+func sheetOf(sheet string, names []string) table.Options {
+	o := table.Options{Names: names}
+	if sheet != "" {
+		o.Sheets = []string{sheet}
+	}
+	return o
 }

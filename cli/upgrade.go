@@ -3,7 +3,9 @@ package cli
 import (
 	"errors"
 	"fmt"
+	"maps"
 	"os"
+	"path"
 	"path/filepath"
 	"runtime"
 	"slices"
@@ -35,6 +37,7 @@ type upgradeRun struct {
 	limit    int
 
 	raw       map[string]template.Raw
+	each      map[string]map[string]template.Raw // of single projects, by their folders: instead of raw
 	jobs      []*upgrading
 	templates map[string]*template.Template // by the names of their files
 	unfound   map[string]bool               // names of templates that are not found, and that was told
@@ -58,7 +61,7 @@ type upgrading struct {
 }
 
 func (a *app) upgradeCommand() *cobra.Command {
-	r := &upgradeRun{app: a, limit: template.DefaultLimit, unfound: map[string]bool{}, templates: map[string]*template.Template{}, trees: map[string]*tree.Node{}}
+	r := a.newUpgrade()
 	c := &cobra.Command{
 		Use:   "upgrade [PROJECT…] [field=value …]",
 		Short: "Bring what was built to the template of today, or to other values.",
@@ -83,6 +86,10 @@ and one undo. Without one, it is the current folder. What is only probable is as
 	c.Flags().BoolVar(&r.onlyGood, "only-good", false, "leave out those that cannot be read")
 	c.Flags().IntVar(&r.limit, "limit", template.DefaultLimit, "how many folders and files a project may have")
 	return c
+}
+
+func (a *app) newUpgrade() *upgradeRun {
+	return &upgradeRun{app: a, limit: template.DefaultLimit, unfound: map[string]bool{}, templates: map[string]*template.Template{}, trees: map[string]*tree.Node{}}
 }
 
 func (r *upgradeRun) run(args []string) error {
@@ -341,7 +348,10 @@ func (r *upgradeRun) template(p *project.Project) (*template.Template, error) {
 
 // values are those that the project will have: its own, and what was given.
 func (r *upgradeRun) values(u *upgrading, t *template.Template) (template.Values, error) {
-	raw := map[string]template.Raw{}
+	raw, given := map[string]template.Raw{}, r.raw
+	if own, is := r.each[u.project.Dir]; is {
+		given = own
+	}
 	for name, v := range u.project.Label.Raw() {
 		f := t.Field(name)
 		if f == nil || f.Made() {
@@ -351,16 +361,14 @@ func (r *upgradeRun) values(u *upgrading, t *template.Template) (template.Values
 			continue
 		}
 		if _, err := f.Parse(v, r.now); err != nil {
-			if _, given := r.raw[name]; !given {
+			if _, is := given[name]; !is {
 				return nil, refused(fmt.Sprintf("give it another value: %s=…", name), "%s %v", name, err)
 			}
 			continue
 		}
 		raw[name] = v
 	}
-	for name, v := range r.raw {
-		raw[name] = v
-	}
+	maps.Copy(raw, given)
 	values, errs := t.ParseValues(raw, r.now)
 	if len(errs) > 0 {
 		texts := make([]string, len(errs))
@@ -380,16 +388,23 @@ func (r *upgradeRun) values(u *upgrading, t *template.Template) (template.Values
 	return t.Complete(values, r.now), nil
 }
 
-// carryOut shows the plan of all projects and, with a yes, does it.
-func (r *upgradeRun) carryOut() error {
+// sure are the steps that are done without an answer of their own.
+func (r *upgradeRun) sure() map[*upgrade.Step]bool {
 	chosen := map[*upgrade.Step]bool{}
-	probable := 0
 	for _, u := range r.jobs {
 		for _, s := range u.plan.Steps {
 			chosen[s] = s.Sure || r.consent.plan != ""
-			if !s.Sure {
-				probable++
-			}
+		}
+	}
+	return chosen
+}
+
+// carryOut shows the plan of all projects and, with a yes, does it.
+func (r *upgradeRun) carryOut() error {
+	chosen, probable := r.sure(), 0
+	for s := range chosen {
+		if !s.Sure {
+			probable++
 		}
 	}
 	asking := !r.yes && !r.preview && !r.asJSON && r.consent.plan == "" && r.interactive()
@@ -459,7 +474,7 @@ func (r *upgradeRun) carryOut() error {
 // may point at them.
 func (r *upgradeRun) tops(set *change.Set) (tops []string) {
 	for _, u := range r.jobs {
-		if dir := filepath.Dir(u.project.Dir); u.plan.Name != u.plan.Becomes && slices.Contains(set.Places, dir) && !slices.Contains(tops, dir) {
+		if dir := u.place(); u.plan.Name != u.plan.Becomes && slices.Contains(set.Places, dir) && !slices.Contains(tops, dir) {
 			tops = append(tops, dir)
 		}
 	}
@@ -476,14 +491,14 @@ func asMeant(n int) term.Shown {
 // set puts the changes of all projects together.
 func (r *upgradeRun) set(chosen map[*upgrade.Step]bool) (set *change.Set, roots []journal.Root, count int) {
 	set = &change.Set{}
+	var probable []int
 	for _, u := range r.jobs {
-		dir := filepath.Dir(u.project.Dir)
+		dir := u.place()
 		in := slices.Index(set.Places, dir)
 		if in < 0 {
 			in = len(set.Places)
 		}
 		changes := u.plan.Changes(func(s *upgrade.Step) bool { return chosen[s] })
-		r.noteProbable(u, changes, in)
 		count += len(changes)
 		if len(u.relabel) > 0 {
 			changes = append(changes, u.relabel...)
@@ -498,6 +513,9 @@ func (r *upgradeRun) set(chosen map[*upgrade.Step]bool) (set *change.Set, roots 
 			set.Places = append(set.Places, dir)
 		}
 		for _, c := range changes {
+			if u.isProbable(&c) {
+				probable = append(probable, len(set.Changes))
+			}
 			c.In, c.FromIn = in, in
 			set.Changes = append(set.Changes, c)
 		}
@@ -505,25 +523,121 @@ func (r *upgradeRun) set(chosen map[*upgrade.Step]bool) (set *change.Set, roots 
 			roots = append(roots, journal.Root{In: in, Path: change.Text(u.plan.Becomes), ID: u.project.Label.ID})
 		}
 	}
+	for _, u := range r.jobs {
+		if strings.Contains(u.plan.Becomes, "/") || strings.Contains(u.plan.Name, "/") {
+			roots = rebase(set, u.place(), roots)
+		}
+	}
+	count += r.onTheWay(set)
+	for _, i := range probable {
+		if r.probable == nil {
+			r.probable = map[string]bool{}
+		}
+		r.probable[changeKey(&set.Changes[i])] = true
+	}
 	return set, roots, count
 }
 
-// noteProbable notes which changes of a project need an answer of their own.
-func (r *upgradeRun) noteProbable(u *upgrading, changes []change.Change, in int) {
-	for _, s := range u.plan.Steps {
-		if s.Sure {
-			continue
+// place is the folder that the paths of an upgrade's changes begin in.
+func (u *upgrading) place() string {
+	at := u.project.Dir
+	for range strings.Split(u.plan.Name, "/") {
+		at = filepath.Dir(at)
+	}
+	return at
+}
+
+// rebase has the changes in places below a folder begin in that folder, so that no two
+// places of a set lie in each other. It returns the roots with the places that they have
+// then.
+func rebase(set *change.Set, top string, roots []journal.Root) []journal.Root {
+	places, at, before := []string{}, make([]int, len(set.Places)), make([]string, len(set.Places))
+	add := func(place string) int {
+		if i := slices.Index(places, place); i >= 0 {
+			return i
 		}
-		for i := range changes {
-			if c := changes[i]; c.From == u.plan.Name+"/"+s.From {
-				if r.probable == nil {
-					r.probable = map[string]bool{}
-				}
-				c.In = in
-				r.probable[changeKey(&c)] = true
+		places = append(places, place)
+		return len(places) - 1
+	}
+	for i, p := range set.Places {
+		rel, err := filepath.Rel(top, p)
+		if at[i] = add(p); err == nil && filepath.IsLocal(rel) {
+			places = places[:len(places)-1]
+			at[i] = add(top)
+			if rel != "." {
+				before[i] = filepath.ToSlash(rel)
 			}
 		}
 	}
+	set.Places = places
+	moved := func(in int, p string) (int, string) {
+		if p == "" {
+			return at[in], p
+		}
+		return at[in], path.Join(before[in], p)
+	}
+	for i := range set.Changes {
+		c := &set.Changes[i]
+		in := c.In
+		c.In, c.Path = moved(in, c.Path)
+		if c.Instead != "" {
+			_, c.Instead = moved(in, c.Instead)
+		}
+		c.FromIn, c.From = moved(c.FromIn, c.From)
+	}
+	for i := range roots {
+		in, p := moved(roots[i].In, string(roots[i].Path))
+		roots[i].In, roots[i].Path = in, change.Text(p)
+	}
+	return roots
+}
+
+// onTheWay adds the folders on the way to where projects go, as far as they are not there,
+// and takes away those that projects leave empty. It returns how many.
+func (r *upgradeRun) onTheWay(set *change.Set) (count int) {
+	leaves, comes := map[string]bool{}, map[string]bool{}
+	for i := range set.Changes {
+		switch c := &set.Changes[i]; c.Op {
+		case change.Move:
+			leaves[slashed(set.Places[c.FromIn], c.From)], comes[slashed(set.Places[c.In], c.Path)] = true, true
+		case change.Make:
+			comes[slashed(set.Places[c.In], c.Path)] = true
+		}
+	}
+	for _, u := range r.jobs {
+		in := slices.Index(set.Places, u.place())
+		if u.plan.Name == u.plan.Becomes || in < 0 {
+			continue
+		}
+		var new []string
+		for up := path.Dir(u.plan.Becomes); up != "." && !comes[slashed(set.Places[in], up)]; up = path.Dir(up) {
+			if _, err := os.Lstat(filepath.Join(set.Places[in], filepath.FromSlash(up))); err == nil {
+				break
+			}
+			new = append(new, up)
+			comes[slashed(set.Places[in], up)] = true
+		}
+		for _, up := range slices.Backward(new) {
+			set.Changes = append(set.Changes, change.Change{Op: change.Make, In: in, Path: up, Node: &tree.Node{Name: path.Base(up)}, Why: "on the way"})
+		}
+		count += len(new)
+		for up := path.Dir(u.plan.Name); up != "."; up = path.Dir(up) {
+			full := slashed(set.Places[in], up)
+			entries, err := os.ReadDir(filepath.FromSlash(full))
+			if err != nil || leaves[full] || slices.ContainsFunc(entries, func(e os.DirEntry) bool { return !leaves[full+"/"+e.Name()] }) || slices.ContainsFunc(slices.Collect(maps.Keys(comes)), func(at string) bool { return path.Dir(at) == full }) {
+				break
+			}
+			leaves[full] = true
+			set.Changes = append(set.Changes, change.Change{Op: change.Remove, In: in, Path: up, Was: change.State{Entry: tree.Entry{Kind: tree.Folder}}, Why: "nothing is left in it"})
+			count++
+		}
+	}
+	return count
+}
+
+// isProbable reports whether a change needs an answer of its own.
+func (u *upgrading) isProbable(c *change.Change) bool {
+	return slices.ContainsFunc(u.plan.Steps, func(s *upgrade.Step) bool { return !s.Sure && c.From == u.plan.Name+"/"+s.From })
 }
 
 // draw shows what will be done, and what stays.

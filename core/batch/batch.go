@@ -69,7 +69,8 @@ func (p Problem) String() string {
 type Batch struct {
 	Template *template.Template
 	Table    *table.Table
-	Columns  map[string]int          // of the fields, by their names: see [Join]
+	Columns  map[string][]int        // of the fields, by their names: see [Join]
+	Dates    *Dates                  // how dates are written that are no dates to the spreadsheet; may be nil
 	Common   map[string]template.Raw // values that hold for all rows
 	Wanted   func(row int) bool      // which rows are built, by their numbers
 	Limit    int                     // how many folders and files a row may make
@@ -79,7 +80,7 @@ type Batch struct {
 
 	Builds   []*Build  // of the good rows, in their order
 	Problems []Problem // of the others, in the order of the rows
-	Marked   []int     // rows that are marked as built, and left alone
+	Kept     []*Kept   // rows that are marked as built
 
 	meeting *tree.Meeting
 }
@@ -108,8 +109,8 @@ func (b *Batch) Grow() {
 	for i, g := range all {
 		row := &b.Table.Rows[i]
 		if b.Table.Marked(row) {
-			if b.Wanted(row.Number) {
-				b.Marked = append(b.Marked, row.Number)
+			if b.Wanted(b.Table.InSheet(row.Number)) {
+				b.Kept = append(b.Kept, b.kept(row, g))
 			}
 			continue
 		}
@@ -118,7 +119,7 @@ func (b *Batch) Grow() {
 				g.problems = []Problem{{row.Number, "", b.clash(c, g.build, byRow[c.By])}}
 			}
 		}
-		if !b.Wanted(row.Number) {
+		if !b.Wanted(b.Table.InSheet(row.Number)) {
 			continue
 		}
 		if b.Problems = append(b.Problems, g.problems...); len(g.problems) == 0 {
@@ -130,14 +131,30 @@ func (b *Batch) Grow() {
 	}
 }
 
+// kept is a row that is marked.
+func (b *Batch) kept(row *table.Row, g grown) *Kept {
+	k := &Kept{Build: g.build, Marking: b.Table.Marking(row)}
+	if k.Build == nil {
+		k.Build = &Build{Template: b.Template, Row: row.Number, Root: &tree.Node{}}
+		k.Standing = Unclear
+		for i, p := range g.problems {
+			if i > 0 {
+				k.Why += "; "
+			}
+			k.Why += p.String()
+		}
+	}
+	return k
+}
+
 // clash says why a build cannot stand beside another one.
 func (b *Batch) clash(c *tree.Clash, mine, theirs *Build) string {
 	if path.Base(c.Path) != c.There {
-		return fmt.Sprintf("“%s” is spelled “%s” in row %d, and many systems take the two for one", c.Path, c.There, c.By)
+		return fmt.Sprintf("“%s” is spelled “%s” in %s, and many systems take the two for one", c.Path, c.There, b.Table.RowName(c.By))
 	}
-	message := fmt.Sprintf("“%s” is made for row %d already", c.Path, c.By)
+	message := fmt.Sprintf("“%s” is made for %s already", c.Path, b.Table.RowName(c.By))
 	if mine.Folder() == theirs.Folder() {
-		message = fmt.Sprintf("row %d has the same own folder, “%s”", c.By, mine.Folder())
+		message = fmt.Sprintf("%s has the same own folder, “%s”", b.Table.RowName(c.By), mine.Folder())
 	}
 	if line := b.apart(mine.Root, theirs.Root); line != nil {
 		return message + fmt.Sprintf(": if several rows are to share it, write | project behind line %d of the template, “%s”", line.Syntax.Number, line.Syntax.Name)
@@ -213,8 +230,8 @@ func (b *Batch) growAll() []grown {
 func (b *Batch) grow(set *rules.Set, raw map[string]template.Raw, row *table.Row) (g grown) {
 	tell := func(field, message string) {
 		place := ""
-		if i, ok := b.Columns[field]; ok {
-			place = fmt.Sprintf("column %q", b.Table.Headings[i])
+		if columns := b.Columns[field]; len(columns) > 0 {
+			place = fmt.Sprintf("column %q", b.Table.Headings[columns[0]])
 		}
 		g.problems = append(g.problems, Problem{row.Number, place, message})
 	}
@@ -225,17 +242,14 @@ func (b *Batch) grow(set *rules.Set, raw map[string]template.Raw, row *table.Row
 	clear(raw)
 	maps.Copy(raw, b.Common)
 	for _, f := range b.Template.Fields {
-		i, joined := b.Columns[f.Name]
-		if _, given := b.Common[f.Name]; given || !joined {
+		columns := b.Columns[f.Name]
+		if _, given := b.Common[f.Name]; given || len(columns) == 0 {
 			continue
 		}
-		switch cell := row.Cells[i]; {
-		case cell.Problem != "":
-			tell(f.Name, cell.Problem)
-		case !cell.Day.IsZero():
-			raw[f.Name] = template.Raw{Text: f.Type.OnDay(cell.Text, cell.Day)}
-		case cell.Text != "":
-			raw[f.Name] = template.Raw{Text: cell.Text}
+		if r, problem := b.raw(f, row, columns); problem != "" {
+			tell(f.Name, problem)
+		} else if r.Text != "" || len(r.Items) > 0 {
+			raw[f.Name] = r
 		}
 	}
 	values, errs := b.Template.ParseValues(raw, b.Now)
@@ -287,6 +301,28 @@ func (b *Batch) level(field string) string {
 		}
 	}
 	return ""
+}
+
+// raw is the value of a field in a row.
+func (b *Batch) raw(f *template.Field, row *table.Row, columns []int) (r template.Raw, problem string) {
+	for _, i := range columns {
+		switch cell := &row.Cells[i]; {
+		case cell.Problem != "":
+			return r, cell.Problem
+		case len(columns) > 1: // one item each
+			if cell.Text != "" {
+				r.Items, r.List = append(r.Items, cell.Text), true
+			}
+		case !cell.Day.IsZero():
+			r.Text = f.Type.OnDay(cell.Text, cell.Day)
+		default:
+			r.Text = cell.Text
+			if day, is := b.Dates.day(f, cell.Text); is {
+				r.Text = f.Type.OnDay(cell.Text, day)
+			}
+		}
+	}
+	return r, ""
 }
 
 // Root returns the tree of all builds. Those of several rows meet in it.

@@ -23,7 +23,7 @@ const places = "---\nfields: { country: Where?, town: Which town?, from: { type:
 
 // table reads the text of a table.
 func tableOf(t require.TestingT, text string) *table.Table {
-	out, err := table.Read("r.csv", []byte(text), "")
+	out, err := table.Read("r.csv", []byte(text), table.Options{})
 	require.NoError(t, err)
 	return out
 }
@@ -92,8 +92,8 @@ func TestEachRowIsAccountedFor(t *testing.T) {
 				sum[state] += n
 			}
 		}
-		for _, row := range b.Marked {
-			known[row]++
+		for _, k := range b.Kept {
+			known[k.Row]++
 		}
 		for _, problem := range b.Problems {
 			known[problem.Row] = max(known[problem.Row], 1)
@@ -133,7 +133,7 @@ func TestColumnsAreJoinedLoosely(t *testing.T) {
 	tab := tableOf(t, "COUNTRY,Stadt,From ,no more,built,built on,built in\na,b,,,,,\n")
 	columns, unknown, err := Join(tpl, tab, []string{"town=stadt"})
 	require.NoError(t, err)
-	assert.Equal(t, map[string]int{"country": 0, "town": 1, "from": 2}, columns)
+	assert.Equal(t, map[string][]int{"country": {0}, "town": {1}, "from": {2}}, columns)
 	assert.Equal(t, []string{"no more"}, unknown, "a made field takes no column, and marks are no fields")
 	for _, bad := range []string{"town", "town=", "town=Ville", "no-more=Stadt", "who=Stadt"} {
 		_, _, err := Join(tpl, tab, []string{bad})

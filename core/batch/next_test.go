@@ -46,7 +46,7 @@ func TestProjectsAreNumberedAmongTheirSiblings(t *testing.T) {
 		return tab
 	}
 	grow := func(tab *table.Table) (folders, problems []string) {
-		b := &Batch{Template: tpl, Table: tab, Columns: map[string]int{"year": 0, "client": 1, "number": 2}, Wanted: func(int) bool { return true }, Limit: 100, Now: time.Now(), Counter: &Counter{Place: place}}
+		b := &Batch{Template: tpl, Table: tab, Columns: map[string][]int{"year": {0}, "client": {1}, "number": {2}}, Wanted: func(int) bool { return true }, Limit: 100, Now: time.Now(), Counter: &Counter{Place: place}}
 		b.Grow()
 		for _, build := range b.Builds {
 			folders = append(folders, build.Folder())

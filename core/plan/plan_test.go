@@ -87,7 +87,7 @@ func TestRowsAreWhatPeopleWrite(t *testing.T) {
 		{"what is our own", "from,to\nShelf/.own,x\nb.txt,Shelf/.own\n", "", "2 “Shelf/.own” is the program's own; 3 “Shelf/.own” is a name of the program's own"},
 	} {
 		t.Run(x.name, func(t *testing.T) {
-			read, err := table.Read("plan.csv", []byte(x.table), "")
+			read, err := table.Read("plan.csv", []byte(x.table), table.Options{})
 			require.NoError(t, err)
 			rows, err := Read(read)
 			require.NoError(t, err)
@@ -105,7 +105,7 @@ func TestRowsAreWhatPeopleWrite(t *testing.T) {
 			}
 		})
 	}
-	other, err := table.Read("plan.csv", []byte("a,b\n1,2\n"), "")
+	other, err := table.Read("plan.csv", []byte("a,b\n1,2\n"), table.Options{})
 	require.NoError(t, err)
 	_, err = Read(other)
 	assert.ErrorContains(t, err, "no column called to")
@@ -140,7 +140,7 @@ func TestPlansComeBackFromTheirTables(t *testing.T) {
 			return // a name that ends in a space
 		}
 		require.NoError(t, err)
-		read, err := table.Read(file, data, "")
+		read, err := table.Read(file, data, table.Options{})
 		require.NoError(t, err)
 		back, err := Read(read)
 		require.NoError(t, err)

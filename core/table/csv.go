@@ -6,11 +6,13 @@ import (
 	"errors"
 	"fmt"
 	"io"
-	"slices"
+	"regexp"
 	"strings"
+	"sync"
 	"unicode/utf8"
 
 	"golang.org/x/text/encoding"
+	"golang.org/x/text/encoding/charmap"
 	"golang.org/x/text/encoding/unicode"
 )
 
@@ -19,6 +21,8 @@ type csvFile struct {
 	text      string
 	encoding  encoding.Encoding
 	separator rune
+	before    string // the line that says what the separator is
+	cut       int    // the number of the last row, if no end of a line stands behind it
 }
 
 // A csvRecord says where the cells of a row begin and where the row ends,
@@ -36,43 +40,78 @@ func parseCSV(data []byte) (*Table, error) {
 	if err != nil {
 		return nil, err
 	}
+	t := &Table{file: f}
 	if f.encoding == encoding.Nop && !utf8.Valid(decoded) {
-		return nil, errors.New("it is not text in UTF-8: save it as “CSV UTF-8”")
+		if bytes.ContainsAny(decoded, "\x00\x81\x8d\x8f\x90\x9d") {
+			return nil, errors.New("it is not text in UTF-8: save it as “CSV UTF-8”")
+		}
+		f.encoding = charmap.Windows1252
+		if decoded, err = f.encoding.NewDecoder().Bytes(data); err != nil {
+			return nil, err
+		}
+		t.Notes = append(t.Notes, "it is read as Windows-1252, as older programs write it: have an eye on accents")
 	}
 	f.text = string(decoded)
+	if m := declared().FindStringSubmatch(f.text); m != nil {
+		f.before, f.text = m[0], f.text[len(m[0]):]
+		f.separator, _ = utf8.DecodeRuneInString(m[1])
+	}
 	if strings.TrimSpace(f.text) == "" {
 		return nil, errors.New("it is empty")
 	}
-	first, _, _ := strings.Cut(strings.TrimLeft(f.text, "\r\n"), "\n")
-	f.separator = separator(first)
-	t := &Table{file: f}
-	needed := 0 // cells of a row: marks may be missing
+	if f.before == "" {
+		f.separator = separator(firstLines(f.text))
+	}
 	return t, f.each(func(number int, texts []string, r *csv.Reader) error {
-		if t.Headings == nil {
-			t.Headings, t.Heading = slices.Clone(texts), number
-			for needed = len(t.Headings); needed > 0 && t.IsMark(needed-1); needed-- {
-			}
+		row := Row{Number: number, Cells: make([]Cell, len(texts))}
+		for i, text := range texts {
+			row.Cells[i].Text = strings.TrimSpace(text)
+		}
+		if row.Empty() {
 			return nil
 		}
-		row := t.row(number, texts)
-		for i := len(t.Headings); i < len(texts); i++ {
-			if strings.TrimSpace(texts[i]) != "" {
-				row.Problem = fmt.Sprintf("the row has %d cells, and there are %d headings: is a separator missing its quotation marks?", len(texts), len(t.Headings))
+		if r.InputOffset() == int64(len(f.text)) && !strings.HasSuffix(f.text, "\n") {
+			f.cut = number
+		}
+		return t.add(row)
+	})
+}
+
+// declared finds the line in front of all others by which some spreadsheets say what
+// separates the cells.
+var declared = sync.OnceValue(func() *regexp.Regexp { return regexp.MustCompile(`^(?i:sep=)(.)\r?\n`) })
+
+// firstLines are the lines in which the headings may stand.
+func firstLines(text string) []string {
+	lines := strings.SplitN(strings.TrimLeft(text, "\r\n"), "\n", searched+1)
+	return lines[:min(len(lines), searched)]
+}
+
+// settle tells which rows are longer or shorter than the headings.
+func (f *csvFile) settle(t *Table) error {
+	needed := len(t.Headings) // cells of a row: marks may be missing
+	for needed > 0 && t.IsMark(needed-1) {
+		needed--
+	}
+	for i := range t.Rows {
+		row := &t.Rows[i]
+		n := len(row.Cells)
+		for k := len(t.Headings); k < n; k++ {
+			if row.Cells[k].Text != "" {
+				row.Problem = fmt.Sprintf("the row has %d cells, and there are %d headings: is a separator missing its quotation marks?", n, len(t.Headings))
 				break
 			}
 		}
-		if !row.Empty() || row.Problem != "" {
-			switch {
-			case len(texts) >= needed:
-			case r.InputOffset() == int64(len(f.text)) && !strings.HasSuffix(f.text, "\n"):
-				row.Cells[len(texts)-1].Problem = "the file ends in the middle of this row: save it again"
-			default:
-				t.Short = append(t.Short, number)
-			}
-			t.Rows = append(t.Rows, row)
+		row.Cells = row.Cells[:min(n, len(t.Headings))]
+		switch {
+		case n >= needed || row.Idle():
+		case row.Number == f.cut:
+			row.Cells[n-1].Problem = "the file ends in the middle of this row: save it again"
+		default:
+			t.Short = append(t.Short, row.Number)
 		}
-		return t.tooMany()
-	})
+	}
+	return nil
 }
 
 // each calls visit for each row that is not blank, with its number as a
@@ -130,20 +169,27 @@ func encodingOf(data []byte) encoding.Encoding {
 
 // separator returns what stands most often in a line, outside of quotation
 // marks.
-func separator(line string) rune {
+func separator(lines []string) rune {
 	best, most := ',', 0
 	for _, sep := range []rune{',', ';', '\t', '|'} {
-		n, quoted := 0, false
-		for _, r := range line {
-			switch {
-			case r == '"':
-				quoted = !quoted
-			case r == sep && !quoted:
-				n++
+		wide := 0 // of the line that has most of them
+		for _, line := range lines {
+			n, quoted := 0, false
+			for _, r := range line {
+				switch {
+				case r == '"':
+					quoted = !quoted
+				case r == sep && !quoted:
+					n++
+				}
+			}
+			wide = max(wide, n)
+			if line == lines[0] && n > 0 {
+				wide += 1000 // the first line mostly holds the headings
 			}
 		}
-		if n > most {
-			best, most = sep, n
+		if wide > most {
+			best, most = sep, wide
 		}
 	}
 	return best
@@ -177,7 +223,7 @@ func (f *csvFile) with(edits []edit) ([]byte, error) {
 		at = end
 	}
 	b.WriteString(f.text[at:])
-	return f.encoding.NewEncoder().Bytes([]byte(b.String()))
+	return f.encoding.NewEncoder().Bytes([]byte(f.before + b.String()))
 }
 
 // records finds the rows that edits are for.

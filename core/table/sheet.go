@@ -17,7 +17,6 @@ import (
 func (w *workbook) read(t *Table) error {
 	dec := newElements(w.xml)
 	number := 0
-	var merged []string
 	for {
 		token, err := dec.next()
 		if err == io.EOF {
@@ -40,20 +39,29 @@ func (w *workbook) read(t *Table) error {
 				return err
 			}
 		case "mergeCell":
-			if merged = append(merged, attribute(start, "ref", "")); len(merged) > maxMerged {
+			if w.merged = append(w.merged, attribute(start, "ref", "")); len(w.merged) > maxMerged {
 				return errMerged
 			}
 		}
 	}
-	if t.Headings == nil {
+	if len(t.Rows) == 0 {
 		return fmt.Errorf("the sheet %q is empty", t.Sheet)
+	}
+	return nil
+}
+
+// settle makes the headings as wide as the widest row, and tells of merged cells.
+func (w *workbook) settle(t *Table) error {
+	t.widen()
+	if err := t.tooMany(); err != nil {
+		return err
 	}
 	for i := range t.Rows {
 		for len(t.Rows[i].Cells) < len(t.Headings) {
 			t.Rows[i].Cells = append(t.Rows[i].Cells, Cell{})
 		}
 	}
-	return t.unmerge(merged)
+	return t.unmerge(w.merged)
 }
 
 var errMerged = errors.New("too many of its cells are merged")
@@ -142,18 +150,7 @@ func (w *workbook) readRow(t *Table, dec *elements, number int) error {
 			if row.Empty() {
 				return nil
 			}
-			if t.Headings == nil {
-				t.Heading = number
-				for _, c := range row.Cells {
-					t.Headings = append(t.Headings, c.Text)
-				}
-				return nil
-			}
-			for len(t.Headings) < len(row.Cells) {
-				t.Headings = append(t.Headings, "")
-			}
-			t.Rows = append(t.Rows, row)
-			return t.tooMany()
+			return t.add(row)
 		}
 	}
 }

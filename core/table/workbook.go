@@ -22,6 +22,7 @@ type workbook struct {
 	texts   []string
 	formats []format // of the cells, by the number of their style
 	from    epoch
+	merged  []string // areas of cells
 }
 
 // maxPart is how large a part with cells or texts may become when it is unpacked;

@@ -45,7 +45,7 @@ func TestWrittenTablesAreReadBack(t *testing.T) {
 				others, err = book.GetRows("Plan")
 			}
 			require.NoError(t, err)
-			ours, err := Read(name, data, "")
+			ours, err := Read(name, data, Options{})
 			require.NoError(t, err)
 			require.Equal(t, rows[0], ours.Headings)
 			require.Len(t, ours.Rows, len(rows)-1)

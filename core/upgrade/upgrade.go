@@ -55,7 +55,9 @@ type Stay struct{ Path, Why string }
 type Plan struct {
 	Steps []*Step
 	Stays []Stay
-	// Name is what the project's own folder is called, and Becomes what it will be.
+	// Name is what the project's own folder is called, and Becomes what it will be: with the
+	// folders on the way from the place of the build, joined by slashes, where these are
+	// others by the new values.
 	Name, Becomes string
 	Label         *label.Label // as it will be, when all is done that is sure
 
@@ -199,9 +201,14 @@ func (p *Plan) names(old, w *match.Wanted) {
 	case is != will:
 		p.Stays = append(p.Stays, Stay{".", "it was renamed by hand, and keeps that name; by its values it would be “" + will + "”"})
 	}
-	if path.Dir(before) != path.Dir(after) {
-		p.Stays = append(p.Stays, Stay{".", "by its values it would lie in “" + path.Dir(after) + "”: move it there by hand"})
+	if path.Dir(before) == path.Dir(after) || w.Own.Marks&tree.Open != 0 {
+		return
 	}
+	if way := path.Join(real[:len(real)-1]...); way != path.Dir(before) && (way != "" || path.Dir(before) != ".") {
+		p.Stays = append(p.Stays, Stay{".", "by its values it would lie in “" + path.Dir(after) + "”: the folders that it lies in were renamed by hand, so move it there yourself"})
+		return
+	}
+	p.Name, p.Becomes = path.Join(path.Dir(before), p.Name), path.Join(path.Dir(after), p.Becomes)
 }
 
 // thing plans what a match has found.

@@ -1,0 +1,176 @@
+package batch
+
+import (
+	"fmt"
+	"path/filepath"
+	"runtime"
+	"slices"
+	"strings"
+	"sync"
+	"sync/atomic"
+
+	"vestibula/core/label"
+	"vestibula/core/place"
+	"vestibula/core/table"
+)
+
+// A Standing is how a row that is marked as built stands to the disk.
+type Standing uint8
+
+// The standings.
+const (
+	Unlooked Standing = iota // nobody has looked
+	Settled                  // its project is there, with its values
+	Changed                  // its project is there, with other values
+	Bare                     // its folder is there, and has no label to compare
+	Gone                     // no project of it is there
+	Unclear                  // something is wrong with the row, so that nothing can be said
+)
+
+// A Kept row is marked as built, and is not built again.
+type Kept struct {
+	*Build
+	Marking  table.Marking
+	Standing Standing
+	Dir      string // where its project is, absolute; empty where there is none
+	ID       string // what that is known by
+	Diffs    []Diff // of a changed one
+	Why      string // it is unclear
+}
+
+// Moved reports whether the project is elsewhere than the mark says.
+func (k *Kept) Moved() bool { return k.Dir != "" && k.Dir != k.Marking.Where }
+
+// A Diff is a value that a row has, and its project has not.
+type Diff struct{ Field, Was, Is string }
+
+// Compare looks for the projects of rows that are marked, and holds their values against
+// those of the rows: as far as columns or common values say them. Place is the folder that
+// is built in; find returns what finds the folder of a project by its identity, or "".
+func (b *Batch) Compare(at string, find func() func(id string) string) {
+	b.several(func(k *Kept) {
+		if k.Standing != Unlooked {
+			return
+		}
+		k.Standing = Gone
+		if k.Marking.Where != "" && b.settle(k, k.Marking.Where, k.Marking.As) {
+			return
+		}
+		b.settle(k, filepath.Join(at, filepath.FromSlash(k.Folder())), k.Marking.As)
+	})
+	for _, k := range b.Kept { // the index is made once, for those that are not where they were
+		if k.Standing == Gone && k.Marking.As != "" {
+			if dir := find()(k.Marking.As); dir != "" {
+				b.settle(k, dir, k.Marking.As)
+			}
+		}
+	}
+}
+
+func (b *Batch) several(do func(k *Kept)) {
+	var next atomic.Int64
+	var group sync.WaitGroup
+	for range runtime.GOMAXPROCS(0) {
+		group.Go(func() {
+			for i := next.Add(1) - 1; i < int64(len(b.Kept)); i = next.Add(1) - 1 {
+				do(b.Kept[i])
+			}
+		})
+	}
+	group.Wait()
+}
+
+// settle reports whether a row's project is in a folder, and notes how it stands.
+func (b *Batch) settle(k *Kept, dir, id string) bool {
+	own, err := place.Open(dir)
+	if err != nil {
+		return false
+	}
+	defer own.Close()
+	data, err := own.ReadFile(label.FileName, label.MaxBytes)
+	if err != nil || data == nil {
+		if id == "" && k.Marking.Where == dir {
+			k.Dir, k.Standing = dir, Bare
+			return true
+		}
+		return false
+	}
+	l, err := label.Parse(data)
+	if err != nil || id != "" && l.ID != id || l.Template != b.Template.Name {
+		return false
+	}
+	k.Dir, k.ID, k.Standing = dir, l.ID, Settled
+	is := label.NewBuild(b.Template, k.Values, b.Now, "")
+	for _, f := range b.Template.Fields {
+		_, common := b.Common[f.Name]
+		if f.Made() || !common && len(b.Columns[f.Name]) == 0 || counts(f) && !k.Values[f.Name].Given() {
+			continue
+		}
+		if was, now := said(l.Values[f.Name]), said(is.Values[f.Name]); was != now {
+			k.Diffs, k.Standing = append(k.Diffs, Diff{f.Name, was, now}), Changed
+		}
+	}
+	return true
+}
+
+// said is a value of a label as a text.
+func said(v any) string {
+	switch v := v.(type) {
+	case nil:
+		return ""
+	case []any:
+		items := make([]string, len(v))
+		for i, it := range v {
+			items[i] = fmt.Sprint(it)
+		}
+		return strings.Join(items, "; ")
+	}
+	return fmt.Sprint(v)
+}
+
+// BuildAgain has rows built whose projects are gone.
+func (b *Batch) BuildAgain() {
+	b.Kept = slices.DeleteFunc(b.Kept, func(k *Kept) bool {
+		if k.Standing != Gone {
+			return false
+		}
+		if b.Counter != nil && b.Counter.Fill(b.Template, k.Values, b.Limit) == nil {
+			if x, err := b.Template.Tree(k.Values, b.Limit); err == nil {
+				k.Root = x.Root.Built()
+			}
+		}
+		b.Builds = append(b.Builds, k.Build)
+		return true
+	})
+	b.settleOrder()
+}
+
+// InTheWay makes problems of rows whose folders are those of the projects of other rows,
+// as these are now: such have to be brought up to date first.
+func (b *Batch) InTheWay(at string) {
+	taken := map[string]*Kept{}
+	for _, k := range b.Kept {
+		if k.Dir != "" {
+			taken[k.Dir] = k
+		}
+	}
+	if len(taken) == 0 {
+		return
+	}
+	b.Builds = slices.DeleteFunc(b.Builds, func(build *Build) bool {
+		k := taken[filepath.Join(at, filepath.FromSlash(build.Folder()))]
+		if k == nil {
+			return false
+		}
+		b.Problems = append(b.Problems, Problem{build.Row, "", fmt.Sprintf("“%s” is the folder of %s by now: bring that up to date with --changed, and run the same command again", build.Folder(), b.Table.RowName(k.Row))})
+		return true
+	})
+	b.settleOrder()
+}
+
+// settleOrder puts builds and problems into the order of the rows, and the trees together.
+func (b *Batch) settleOrder() {
+	slices.SortStableFunc(b.Builds, func(x, y *Build) int { return x.Row - y.Row })
+	slices.SortStableFunc(b.Problems, func(x, y Problem) int { return x.Row - y.Row })
+	b.meet()
+}
