@@ -146,6 +146,40 @@ func tableGrowth(b *bench) (ours, theirs measure, err error) {
 	return of(100_000), of(10_000), nil
 }
 
+// keptTable builds the rows of a table, with a small template, and marks them; a hundredth
+// of them changes afterwards. What is measured is holding all of them against their
+// projects.
+func keptTable(b *bench, rows int) func() time.Duration {
+	dir := filepath.Join(b.dir, fmt.Sprintf("kept-%d", rows))
+	check(os.MkdirAll(filepath.Join(dir, "out"), 0o777))
+	list, file := filepath.Join(dir, "job.folders"), filepath.Join(dir, "jobs.csv")
+	check(os.WriteFile(list, []byte("---\nfields:\n  client: Who?\n  gilding: { type: yes-no, default: no }\n---\n<client>\n    Letters\n    Gilding | when: gilding\n"), 0o666))
+	var text strings.Builder
+	text.WriteString("client,gilding\n")
+	for i := range rows {
+		fmt.Fprintf(&text, "Client %06d,no\n", i)
+	}
+	check(os.WriteFile(file, []byte(text.String()), 0o666))
+	args := []string{"build", list, "--into", filepath.Join(dir, "out"), "--table", file, "--limit", "2000000"}
+	timed(b.program, append(args, "--mark", "--yes")...)
+	marked, err := os.ReadFile(file)
+	check(err)
+	lines := strings.Split(string(marked), "\n")
+	for i := 50; i < len(lines); i += 100 {
+		lines[i] = strings.Replace(lines[i], ",no,", ",yes,", 1)
+	}
+	check(os.WriteFile(file, []byte(strings.Join(lines, "\n")), 0o666))
+	return func() time.Duration { return timed(b.program, append(args, "--preview")...) }
+}
+
+func tableKept(b *bench) (ours, theirs measure, err error) {
+	return seconds(keptTable(b, 100_000)), func() float64 { return 3 }, nil
+}
+
+func keptGrowth(b *bench) (ours, theirs measure, err error) {
+	return seconds(keptTable(b, 100_000)), seconds(keptTable(b, 10_000)), nil
+}
+
 func tableMemory(b *bench) (ours, theirs measure, err error) {
 	file, nodes := table(b, 100_000)
 	ours = func() float64 {

@@ -49,6 +49,8 @@ var contests = []contest{
 	{"build-memory", "500 bytes a node, a million nodes", 1, buildMemory},
 	{"table-100k-rows", "two seconds", 1.25, tableTime},
 	{"table-growth", "the same with a tenth of the rows", 11, tableGrowth},
+	{"table-kept-100k", "three seconds", 1, tableKept},
+	{"kept-growth", "the same with a tenth of the rows", 11, keptGrowth},
 	{"table-memory", "500 bytes a node, 1.2 million nodes", 1, tableMemory},
 	{"move-100k", "a bare loop of rename calls", 1.5, moveFiles},
 	{"read-1M-names", "regexp with the equal expression", 1.0 / 3, readNames},

@@ -48,6 +48,7 @@ type buildRun struct {
 	marked  int            // so many rows of it
 	// upgrades is how many changes bring projects up to date whose rows have changed.
 	upgrades int
+	vacated  map[string]bool // folders that are moved away by that: paths from the place
 	// reported says that the report is a part of the set that was carried out.
 	reported bool
 	// continues are earlier builds that were cut short and are finished now.
@@ -297,8 +298,11 @@ func (b *buildRun) compare() error {
 // makePlan compares the tree with what is there.
 func (b *buildRun) makePlan() error {
 	var at tree.Place = b.place
-	if b.archive.name != "" {
+	switch {
+	case b.archive.name != "":
 		at = nowhere{}
+	case len(b.vacated) > 0:
+		at = vacated{b.place, b.vacated}
 	}
 	var err error
 	if b.plan, err = build.Compare(b.tree.Root, at); err != nil {
@@ -477,7 +481,11 @@ func (b *buildRun) project() string {
 	case b.archive.name != "":
 		return b.archive.name
 	case b.table.file != "":
-		return fmt.Sprintf("%s of %s", term.Count(len(b.batch.Builds), "row"), filepath.Base(b.table.file))
+		rows := max(b.marked, len(b.batch.Builds))
+		if b.table.up != nil {
+			rows = len(b.batch.Builds) + len(b.table.up.jobs)
+		}
+		return fmt.Sprintf("%s of %s", term.Count(rows, "row"), filepath.Base(b.table.file))
 	case len(b.tree.Root.Children) == 1:
 		only := batch.Build{Template: b.t, Root: b.tree.Root}
 		return only.Folder()

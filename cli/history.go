@@ -16,6 +16,7 @@ import (
 	"vestibula/core/disk"
 	"vestibula/core/journal"
 	"vestibula/core/place"
+	"vestibula/core/table"
 )
 
 // records reads the journal for showing it; where there is none, it is empty.
@@ -336,7 +337,7 @@ func (a *app) undo(args []string, ask consent) error {
 	}
 	var u *disk.Undo
 	err = a.journal(func(j *journal.Journal) error {
-		u, err = disk.PlanUndo(j, records, r, here)
+		u, err = disk.PlanUndo(j, records, r, here, unmarking)
 		return a.toldUndo(err)
 	})
 	if err != nil {
@@ -361,6 +362,34 @@ func (a *app) undo(args []string, ask consent) error {
 	}
 	a.screen.Text(term.Good.Render("Undone") + term.Lines(text))
 	return nil
+}
+
+// unmarking takes the marks of a build out of a table in which others, or people, have
+// written as well since then: those of rows whose projects the build has made.
+var unmarking = disk.Revise{
+	Knows: func(path string) bool {
+		return slices.Contains([]string{".csv", ".xlsx", ".xlsm", ".ods"}, strings.ToLower(filepath.Ext(path)))
+	},
+	Without: func(path string, now []byte, made func(path string) bool) ([]byte, bool) {
+		t, err := table.Read(path, now, table.Options{Sheets: []string{"*"}})
+		if err != nil {
+			t, err = table.Read(path, now, table.Options{})
+		}
+		if err != nil {
+			return nil, false
+		}
+		marks := map[int]table.Mark{}
+		for i := range t.Rows {
+			if m := t.Marking(&t.Rows[i]); m.Where != "" && made(m.Where) {
+				marks[t.Rows[i].Number] = table.Mark{Clear: true}
+			}
+		}
+		if len(marks) == 0 {
+			return nil, false
+		}
+		data, err := t.WithMarks(marks)
+		return data, err == nil
+	},
 }
 
 // toldUndo says, for a person, why an undo cannot be planned.

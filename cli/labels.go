@@ -178,6 +178,9 @@ func (b *buildRun) fresh(folder string) (bool, error) {
 	if folder == "." {
 		return false, nil
 	}
+	if (vacated{gone: b.vacated}).has(folder) {
+		return true, nil
+	}
 	top := folder
 	for i := range folder {
 		if folder[i] == '/' {

@@ -29,7 +29,9 @@ func (b *buildRun) drawPlan() {
 	} else {
 		b.drawRows(true)
 	}
-	b.screen.Line()
+	if b.table.up == nil {
+		b.screen.Line()
+	}
 	var counts []term.Shown
 	for state, word := range []term.Shown{"new", "there already", "kept unchanged", "in the way"} {
 		if n := b.plan.Count[state]; n > 0 {
@@ -48,7 +50,11 @@ func (b *buildRun) drawPlan() {
 func (b *buildRun) drawTree(root *tree.Node) {
 	// The steps are in the order of the tree, so the next one is mostly at hand.
 	steps, at := b.plan.Steps, 0
+	shared := b.sharedSteps(root)
 	state := func(n *tree.Node) *build.Step {
+		if s := shared[n]; s != nil {
+			return s
+		}
 		for range steps {
 			if steps[at].Node == n {
 				return &steps[at]
@@ -75,6 +81,29 @@ func (b *buildRun) drawTree(root *tree.Node) {
 	})
 }
 
+// sharedSteps are the steps of the folders of a row's tree in which other rows meet it.
+func (b *buildRun) sharedSteps(root *tree.Node) map[*tree.Node]*build.Step {
+	steps, of := map[*tree.Node]*build.Step{}, map[*tree.Node]*tree.Node{}
+	var meet func(own, all *tree.Node)
+	meet = func(own, all *tree.Node) {
+		for _, c := range own.Children {
+			if there := all.Child(c.Name); there != nil && there != c {
+				of[there] = c
+				meet(c, there)
+			}
+		}
+	}
+	meet(root, b.tree.Root)
+	if len(of) > 0 {
+		for i := range b.plan.Steps {
+			if own := of[b.plan.Steps[i].Node]; own != nil {
+				steps[own] = &b.plan.Steps[i]
+			}
+		}
+	}
+	return steps
+}
+
 // fewRows is how many good rows of a refused table are drawn.
 const fewRows = 5
 
@@ -82,29 +111,32 @@ const fewRows = 5
 // far as they can be taken in; and the tree of the first, if that is wanted.
 func (b *buildRun) drawRows(withTree bool) {
 	type line struct {
-		row   int
-		cells []term.Shown
+		row  int
+		draw func() []term.Shown
 	}
 	var lines []line
-	add := func(row int, m term.Mark, folder, note term.Shown) {
-		lines = append(lines, line{row, []term.Shown{m.Style.Render(m.Sign) + " " + term.Visible(b.batch.Table.RowName(row)), folder, note}})
+	cells := func(row int, m term.Mark, folder string, note term.Shown) []term.Shown {
+		return []term.Shown{m.Style.Render(m.Sign) + " " + term.Visible(b.batch.Table.RowName(row)), term.Visible(folder), note}
 	}
 	for _, r := range b.batch.Builds {
-		add(r.Row, planMarks[r.State()], term.Visible(r.Folder()), term.Dim.Render(counts(r)))
+		lines = append(lines, line{r.Row, func() []term.Shown { return cells(r.Row, planMarks[r.State()], r.Folder(), term.Dim.Render(counts(r))) }})
 	}
 	for _, k := range b.batch.Kept {
-		if m, note := b.keptLine(k); note != "" {
-			add(k.Row, m, term.Visible(b.keptFolder(k)), note)
+		if k.Standing != batch.Settled && k.Standing != batch.Bare && k.Standing != batch.Unlooked || k.Moved() {
+			lines = append(lines, line{k.Row, func() []term.Shown {
+				m, note := b.keptLine(k)
+				return cells(k.Row, m, b.keptFolder(k), note)
+			}})
 		}
 	}
 	slices.SortStableFunc(lines, func(x, y line) int { return x.row - y.row })
-	var rows [][]term.Shown
 	most := manyRows
 	if !withTree {
 		most = fewRows
 	}
+	var rows [][]term.Shown
 	for _, l := range lines[:min(len(lines), most)] {
-		rows = append(rows, l.cells)
+		rows = append(rows, l.draw())
 	}
 	b.screen.Columns(rows)
 	if more := len(lines) - len(rows); more > 0 {
@@ -129,7 +161,7 @@ func (b *buildRun) drawRows(withTree bool) {
 
 func upperFirst(text string) string { return strings.ToUpper(text[:1]) + text[1:] }
 
-// keptLine says how a row that is marked stands to the disk; nothing where all is well.
+// keptLine says how a row that is marked stands to the disk.
 func (b *buildRun) keptLine(k *batch.Kept) (m term.Mark, note term.Shown) {
 	moved := term.Shown("")
 	if k.Moved() && k.Marking.Where != "" {

@@ -3,7 +3,9 @@ package cli
 import (
 	"bytes"
 	"fmt"
+	"io/fs"
 	"os"
+	"path"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -21,6 +23,7 @@ import (
 	"vestibula/core/rules"
 	"vestibula/core/table"
 	"vestibula/core/template"
+	"vestibula/core/tree"
 )
 
 // A tableRun is what a build for every row of a table needs beside that of a
@@ -220,7 +223,7 @@ func (b *buildRun) compareKept(template string) error {
 	}
 	done, end := b.progress("comparing", len(x.Kept))
 	known := map[string]string{}
-	x.Compare(b.place.Real, sync.OnceValue(func() func(id string) string {
+	x.Compare(b.place, sync.OnceValue(func() func(id string) string {
 		found, err := inspect.Projects(b.place.Real)
 		if err == nil {
 			for i := range found.Projects {
@@ -247,8 +250,40 @@ func (b *buildRun) compareKept(template string) error {
 	if r.again {
 		x.BuildAgain()
 	}
-	x.InTheWay(b.place.Real)
+	x.InTheWay(b.place.Real, func(dir string) bool { return b.vacated[b.fromPlace(dir)] })
 	return nil
+}
+
+// A vacated place is one without the folders that are moved away in the same run.
+type vacated struct {
+	*place.Place
+	gone map[string]bool
+}
+
+func (v vacated) has(at string) bool {
+	for ; at != "." && at != "/"; at = path.Dir(at) {
+		if v.gone[at] {
+			return true
+		}
+	}
+	return false
+}
+
+// List returns what lies in a folder then.
+func (v vacated) List(at string) ([]tree.Entry, error) {
+	if v.has(at) {
+		return nil, fs.ErrNotExist
+	}
+	list, err := v.Place.List(at)
+	return slices.DeleteFunc(list, func(e tree.Entry) bool { return v.gone[path.Join(at, e.Name)] }), err
+}
+
+// Look returns what lies at a path then.
+func (v vacated) Look(at string) (tree.Entry, error) {
+	if v.has(at) {
+		return tree.Entry{}, fs.ErrNotExist
+	}
+	return v.Place.Look(at)
 }
 
 // bringUp plans what brings projects to the values that their rows have by now.
@@ -274,7 +309,12 @@ func (b *buildRun) bringUp(by string) error {
 		return refused("", "%s", bad)
 	}
 	if len(up.jobs) > 0 {
-		b.table.up = up
+		b.table.up, b.vacated = up, map[string]bool{}
+	}
+	for _, u := range up.jobs {
+		if u.plan.Name != u.plan.Becomes {
+			b.vacated[b.fromPlace(u.project.Dir)] = true
+		}
 	}
 	return nil
 }

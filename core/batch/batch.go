@@ -83,6 +83,7 @@ type Batch struct {
 	Kept     []*Kept   // rows that are marked as built
 
 	meeting *tree.Meeting
+	place   string // that is built in, where rows are held against it
 }
 
 // A grown is the tree of a row, or what is wrong with it.
@@ -286,9 +287,7 @@ func (b *Batch) grow(set *rules.Set, raw map[string]template.Raw, row *table.Row
 			tell("", f.Message)
 		}
 	}
-	if own, _ := b.Template.Own(x.Root); own != "." {
-		x.Root.Share()
-	}
+	x.Root.Share()
 	g.build = &Build{Template: b.Template, Row: row.Number, Values: values, Root: x.Root.Built(), Changes: x.Changes}
 	return g
 }

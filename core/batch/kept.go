@@ -2,6 +2,8 @@ package batch
 
 import (
 	"fmt"
+	"io"
+	"os"
 	"path/filepath"
 	"runtime"
 	"slices"
@@ -44,36 +46,46 @@ func (k *Kept) Moved() bool { return k.Dir != "" && k.Dir != k.Marking.Where }
 // A Diff is a value that a row has, and its project has not.
 type Diff struct{ Field, Was, Is string }
 
+// A reader reads small files below the place that is built in.
+type reader interface {
+	ReadFile(path string, most int64) ([]byte, error)
+	io.Closer
+}
+
 // Compare looks for the projects of rows that are marked, and holds their values against
 // those of the rows: as far as columns or common values say them. Place is the folder that
 // is built in; find returns what finds the folder of a project by its identity, or "".
-func (b *Batch) Compare(at string, find func() func(id string) string) {
-	b.several(func(k *Kept) {
+func (b *Batch) Compare(at *place.Place, find func() func(id string) string) {
+	b.place = at.Real
+	b.several(at, func(eyes reader, k *Kept) {
 		if k.Standing != Unlooked {
 			return
 		}
 		k.Standing = Gone
-		if k.Marking.Where != "" && b.settle(k, k.Marking.Where, k.Marking.As) {
+		if k.Marking.Where != "" && b.settle(eyes, k, k.Marking.Where, k.Marking.As) {
 			return
 		}
-		b.settle(k, filepath.Join(at, filepath.FromSlash(k.Folder())), k.Marking.As)
+		b.settle(eyes, k, filepath.Join(at.Real, filepath.FromSlash(k.Folder())), k.Marking.As)
 	})
 	for _, k := range b.Kept { // the index is made once, for those that are not where they were
 		if k.Standing == Gone && k.Marking.As != "" {
 			if dir := find()(k.Marking.As); dir != "" {
-				b.settle(k, dir, k.Marking.As)
+				b.settle(at, k, dir, k.Marking.As)
 			}
 		}
 	}
 }
 
-func (b *Batch) several(do func(k *Kept)) {
+// several does something with all kept rows, each goroutine with a place of its own.
+func (b *Batch) several(at *place.Place, do func(eyes reader, k *Kept)) {
 	var next atomic.Int64
 	var group sync.WaitGroup
 	for range runtime.GOMAXPROCS(0) {
 		group.Go(func() {
+			eyes := at.Clone().(reader)
+			defer eyes.Close()
 			for i := next.Add(1) - 1; i < int64(len(b.Kept)); i = next.Add(1) - 1 {
-				do(b.Kept[i])
+				do(eyes, b.Kept[i])
 			}
 		})
 	}
@@ -81,15 +93,10 @@ func (b *Batch) several(do func(k *Kept)) {
 }
 
 // settle reports whether a row's project is in a folder, and notes how it stands.
-func (b *Batch) settle(k *Kept, dir, id string) bool {
-	own, err := place.Open(dir)
-	if err != nil {
-		return false
-	}
-	defer own.Close()
-	data, err := own.ReadFile(label.FileName, label.MaxBytes)
+func (b *Batch) settle(eyes reader, k *Kept, dir, id string) bool {
+	data, err := b.labelIn(eyes, dir)
 	if err != nil || data == nil {
-		if id == "" && k.Marking.Where == dir {
+		if info, err := os.Stat(dir); err == nil && info.IsDir() && id == "" && k.Marking.Where == dir {
 			k.Dir, k.Standing = dir, Bare
 			return true
 		}
@@ -111,6 +118,15 @@ func (b *Batch) settle(k *Kept, dir, id string) bool {
 		}
 	}
 	return true
+}
+
+// labelIn is what the label in a folder holds. Below the place that is built in, no path
+// is followed from the top of the disk.
+func (b *Batch) labelIn(eyes reader, dir string) ([]byte, error) {
+	if below, inside := strings.CutPrefix(dir, b.place+string(filepath.Separator)); inside && filepath.IsLocal(below) {
+		return eyes.ReadFile(filepath.ToSlash(below)+"/"+label.FileName, label.MaxBytes)
+	}
+	return place.ReadFile(filepath.Join(dir, label.FileName), label.MaxBytes)
 }
 
 // said is a value of a label as a text.
@@ -146,11 +162,11 @@ func (b *Batch) BuildAgain() {
 }
 
 // InTheWay makes problems of rows whose folders are those of the projects of other rows,
-// as these are now: such have to be brought up to date first.
-func (b *Batch) InTheWay(at string) {
+// as these are now, and do not go elsewhere.
+func (b *Batch) InTheWay(at string, goes func(dir string) bool) {
 	taken := map[string]*Kept{}
 	for _, k := range b.Kept {
-		if k.Dir != "" {
+		if k.Dir != "" && !goes(k.Dir) {
 			taken[k.Dir] = k
 		}
 	}
@@ -162,7 +178,7 @@ func (b *Batch) InTheWay(at string) {
 		if k == nil {
 			return false
 		}
-		b.Problems = append(b.Problems, Problem{build.Row, "", fmt.Sprintf("“%s” is the folder of %s by now: bring that up to date with --changed, and run the same command again", build.Folder(), b.Table.RowName(k.Row))})
+		b.Problems = append(b.Problems, Problem{build.Row, "", fmt.Sprintf("“%s” is the folder of %s by now: bring that up to date with --changed", build.Folder(), b.Table.RowName(k.Row))})
 		return true
 	})
 	b.settleOrder()

@@ -9,10 +9,12 @@ import (
 	"strings"
 
 	"vestibula/core/change"
+	"vestibula/core/digest"
 	"vestibula/core/folder"
 	"vestibula/core/journal"
 	"vestibula/core/label"
 	"vestibula/core/place"
+	"vestibula/core/tree"
 )
 
 // A Stay is something that an undo leaves where it is, and why.
@@ -46,10 +48,21 @@ type GoneError struct{ Path string }
 // Error says what is not there.
 func (e *GoneError) Error() string { return fmt.Sprintf("%s is not there any more", e.Path) }
 
+// A Revise takes out of a file what a record wrote into it, where others have written in
+// it as well since then.
+type Revise struct {
+	// Knows reports whether a file, by its absolute path, is of a kind that it can revise.
+	Knows func(path string) bool
+	// Without returns what such a file is to hold, by what it holds now, without what was
+	// written into it about folders that made says were made by the record. It reports
+	// false where nothing of that is in it, or it cannot be read.
+	Without func(path string, now []byte, made func(path string) bool) (data []byte, ok bool)
+}
+
 // PlanUndo looks at what a record did and is still as it was made. Records are all
 // of the journal; here is the folder of the person, where a project may be that
 // was moved by hand. The error may be a [NewerError] or a [GoneError].
-func PlanUndo(j *journal.Journal, records []*journal.Record, r *journal.Record, here string) (*Undo, error) {
+func PlanUndo(j *journal.Journal, records []*journal.Record, r *journal.Record, here string, revise Revise) (*Undo, error) {
 	changes, places, err := j.Changes(r)
 	if err != nil {
 		return nil, err
@@ -57,7 +70,13 @@ func PlanUndo(j *journal.Journal, records []*journal.Record, r *journal.Record, 
 	u := &Undo{Record: r, Plan: &Plan{Work: change.WorkName + token(), undoes: r, times: j.Times(r.Number)}}
 	own := map[string]bool{} // the paths that it touched, as they were and as they are now
 	note := func(p string) bool { own[p] = true; return false }
-	eachPath(changes, places, note)
+	// What others write in as well is put right by itself.
+	alone := func(list []change.Change) []change.Change {
+		return slices.DeleteFunc(slices.Clone(list), func(c change.Change) bool {
+			return c.Op == change.Replace && c.In < len(places) && revise.Knows != nil && revise.Knows(filepath.Join(places[c.In], filepath.FromSlash(c.Path)))
+		})
+	}
+	eachPath(alone(changes), places, note)
 	near := slices.Clone(places)
 	var unfinished []change.Change // the list of an undo that was cut short
 	for _, o := range records {
@@ -76,7 +95,7 @@ func PlanUndo(j *journal.Journal, records []*journal.Record, r *journal.Record, 
 		return nil, err
 	}
 	changes, places = u.needed(changes, places)
-	eachPath(changes[:ours], places, note)
+	eachPath(alone(changes[:ours]), places, note)
 	if err := newer(j, records, r, own, append(near, places...)); err != nil {
 		return nil, err
 	}
@@ -101,6 +120,9 @@ func PlanUndo(j *journal.Journal, records []*journal.Record, r *journal.Record, 
 			check.CutShort = p.Half
 		}
 	}
+	if revise.Knows != nil {
+		u.revise(list, changes, open, revise)
+	}
 	var bad []change.Obstacle
 	if u.List, bad, err = check.Run(list); err != nil {
 		return nil, err
@@ -109,6 +131,42 @@ func PlanUndo(j *journal.Journal, records []*journal.Record, r *journal.Record, 
 		u.Stays = append(u.Stays, Stay{list[o.Index].Path, o.Why})
 	}
 	return u, nil
+}
+
+// maxRevised is how large a file may be that is revised, in bytes.
+const maxRevised = 64 << 20
+
+// revise has files that others have written in keep that.
+func (u *Undo) revise(list, done []change.Change, places []*place.Place, by Revise) {
+	made := map[string]bool{}
+	for i := range done {
+		c := &done[i]
+		if c.Op == change.Make && c.In < len(u.Places) {
+			c.Each(func(at string, n *tree.Node) bool {
+				if n.Kind == tree.Folder {
+					made[filepath.Join(u.Places[c.In], filepath.FromSlash(at))] = true
+				}
+				return true
+			})
+		}
+	}
+	for i := range list {
+		c := &list[i]
+		if c.Op != change.Replace || c.In >= len(places) {
+			continue
+		}
+		full := filepath.Join(u.Places[c.In], filepath.FromSlash(c.Path))
+		if !by.Knows(full) {
+			continue
+		}
+		now, err := places[c.In].ReadFile(c.Path, maxRevised)
+		if sum := digest.Bytes(now); err == nil && now != nil && sum != c.Was.Sum && sum != c.Sum {
+			if data, ok := by.Without(full, now, func(at string) bool { return made[at] }); ok {
+				c.Was.Sum, c.Content, c.Sum = sum, tree.Bytes(data), digest.Bytes(data)
+				c.Old, c.HasOld, c.From = nil, false, ""
+			}
+		}
+	}
 }
 
 // newer says whether a later record changed what this one did: its own paths, below

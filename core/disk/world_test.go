@@ -422,7 +422,7 @@ func (w *world) undo(what string) ([]Stay, error) {
 		if r.What != what || r.Undone() {
 			continue
 		}
-		u, err := PlanUndo(j, records, r, w.top)
+		u, err := PlanUndo(j, records, r, w.top, Revise{})
 		if err != nil {
 			return nil, err
 		}

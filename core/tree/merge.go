@@ -1,5 +1,7 @@
 package tree
 
+import "slices"
+
 // Way marks a folder that was only named on the way to another one, as the
 // first one in `Norland/Askel/`. Trees may meet in it.
 const Way Marks = 1 << 7
@@ -17,12 +19,22 @@ func (n *Node) Meets() bool {
 	return n.Marks&(Way|Step) != 0 && len(n.Children) > 0 || n.Marks&Shared != 0
 }
 
-// Share marks what lies above and beside the node that is marked [Own].
+// Share marks what lies above and beside the node that is marked [Own], if there is one.
 func (n *Node) Share() {
+	if n.owns() {
+		n.share()
+	}
+}
+
+func (n *Node) owns() bool {
+	return slices.ContainsFunc(n.Children, func(c *Node) bool { return c.Marks&Own != 0 || c.owns() })
+}
+
+func (n *Node) share() {
 	for _, c := range n.Children {
 		if c.Marks&Own == 0 {
 			c.Marks |= Shared
-			c.Share()
+			c.share()
 		}
 	}
 }
