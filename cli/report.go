@@ -26,10 +26,8 @@ func (b *buildRun) drawPlan() {
 	b.screen.Line()
 	if b.table.file == "" {
 		b.drawTree(b.tree.Root)
-	} else {
-		b.drawRows(true)
-	}
-	if b.table.up == nil {
+		b.screen.Line()
+	} else if b.drawRows(true) && b.table.up == nil {
 		b.screen.Line()
 	}
 	var counts []term.Shown
@@ -108,8 +106,9 @@ func (b *buildRun) sharedSteps(root *tree.Node) map[*tree.Node]*build.Step {
 const fewRows = 5
 
 // drawRows draws a line for each row with its own folder and what is new or otherwise, as
-// far as they can be taken in; and the tree of the first, if that is wanted.
-func (b *buildRun) drawRows(withTree bool) {
+// far as they can be taken in; and the tree of the first, if that is wanted. It reports
+// whether there are any.
+func (b *buildRun) drawRows(withTree bool) (some bool) {
 	type line struct {
 		row  int
 		draw func() []term.Shown
@@ -143,7 +142,7 @@ func (b *buildRun) drawRows(withTree bool) {
 		b.screen.Line(term.Dim.Render(term.Sprintf("  … and %s; --report FILE.csv lists all", term.Count(more, "more row"))))
 	}
 	if !withTree {
-		return
+		return len(lines) > 0
 	}
 	for _, r := range b.batch.Builds {
 		if r.State() == build.New {
@@ -157,6 +156,7 @@ func (b *buildRun) drawRows(withTree bool) {
 		b.screen.Line()
 		up.draw(up.sure())
 	}
+	return len(lines) > 0
 }
 
 func upperFirst(text string) string { return strings.ToUpper(text[:1]) + text[1:] }

@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"io"
 	"regexp"
+	"slices"
 	"strings"
 	"sync"
 	"unicode/utf8"
@@ -42,7 +43,7 @@ func parseCSV(data []byte) (*Table, error) {
 	}
 	t := &Table{file: f}
 	if f.encoding == encoding.Nop && !utf8.Valid(decoded) {
-		if bytes.ContainsAny(decoded, "\x00\x81\x8d\x8f\x90\x9d") {
+		if slices.ContainsFunc(decoded, func(b byte) bool { return slices.Contains(unusedIn1252, b) }) {
 			return nil, errors.New("it is not text in UTF-8: save it as “CSV UTF-8”")
 		}
 		f.encoding = charmap.Windows1252
@@ -76,6 +77,10 @@ func parseCSV(data []byte) (*Table, error) {
 		return t.add(row)
 	})
 }
+
+// unusedIn1252 are the bytes that stand for nothing in that code page, and zero, which is
+// in no text.
+var unusedIn1252 = []byte{0, 0x81, 0x8D, 0x8F, 0x90, 0x9D}
 
 // declared finds the line in front of all others by which some spreadsheets say what
 // separates the cells.

@@ -157,8 +157,9 @@ func readSheets(name string, data []byte, o Options) (*Table, error) {
 			continue
 		}
 		p, err := Read(name, data, Options{Sheets: []string{sheet}, Names: o.Names})
-		if err != nil && o.Sheets[0] == "*" && p != nil && len(p.Rows) == 0 {
-			continue // a sheet without a table
+		if o.Sheets[0] == "*" && (err != nil && p == nil || p != nil && !slices.ContainsFunc(p.Headings, p.isExpected)) {
+			t.Notes = append(t.Notes, fmt.Sprintf("the sheet “%s” is passed by: no heading in it is known", sheet))
+			continue
 		}
 		if err != nil {
 			return nil, fmt.Errorf("the sheet “%s”: %w", sheet, err)
@@ -260,11 +261,17 @@ func (t *Table) widen() {
 // expected is how many cells of a row are headings that are expected.
 func (t *Table) expected(r *Row) (n int) {
 	for _, c := range r.Cells {
-		if f := Folded(c.Text); f != "" && (slices.ContainsFunc(t.names, func(name string) bool { return Folded(name) == f }) || slices.ContainsFunc(markHeadings, func(h string) bool { return Folded(h) == f })) {
+		if t.isExpected(c.Text) {
 			n++
 		}
 	}
 	return n
+}
+
+func (t *Table) isExpected(heading string) bool {
+	f := Folded(heading)
+	is := func(name string) bool { return Folded(name) == f }
+	return f != "" && (slices.ContainsFunc(t.names, is) || slices.ContainsFunc(markHeadings, is))
 }
 
 // check says what is wrong with the headings.

@@ -32,7 +32,9 @@ func lines(t *Table) []string {
 }
 
 // readCSV reads a table in CSV.
-func readCSV(data []byte) (*Table, error) { return Read("r.csv", data, Options{}) }
+func readCSV(data []byte) (*Table, error) {
+	return Read("r.csv", data, Options{Names: []string{"name"}})
+}
 
 func TestUsualDialectsOfCSV(t *testing.T) {
 	utf16 := func(s string) string {
@@ -56,6 +58,11 @@ func TestUsualDialectsOfCSV(t *testing.T) {
 		"empty rows":          {"a,b\n,\n\n1,2\n", []string{"a | b", "4: 1 | 2"}},
 		"blanks":              {"a , b\n 1 ,2 \n", []string{"a | b", "2: 1 | 2"}},
 		"rows without marks":  {"a,b,built,built on,built in\n1,2,yes,x,y\n3,4\n5,6", []string{"a | b | built | built on | built in", "2: 1 | 2 | yes | x | y", "3: 3 | 4 |  |  | ", "4: 5 | 6 |  |  | "}},
+		"a title above":       {"Our year,,\n,,\nname,b\nx,2\n", []string{"name | b", "4: x | 2"}},
+		"a declared sign":     {"sep=;\r\nname;b\r\n1,5;2\r\n", []string{"name | b", "2: 1,5 | 2"}},
+		"an older code page":  {"name,b\nM\xfcller,2\n", []string{"name | b", "2: Müller | 2"}},
+		"boxes not ticked":    {"a,b\n1,yes\n,no\n,FALSE\n,\n", []string{"a | b", "2: 1 | yes"}},
+		"values, no heading":  {"a,,b\n1,2,3\n", []string{"a |  | b", "2: 1 | 2 | 3"}},
 		"half a row":          {"a,b,c\n1,2,3\n4,5", []string{"a | b | c", "2: 1 | 2 | 3", "3: 4 | !the file ends in the middle of this row: save it again | "}},
 		"a cell under a mark": {"a,built,built on,built in\n1,call first,,\n2,yes,,\n", []string{"a | built | built on | built in", "2: 1 | call first |  |  | !“call first” stands under “built”, where only yes or nothing does: is a separator in a text that has no quotation marks?", "3: 2 | yes |  | "}},
 		"too many cells":      {"a,b\n1,2,3\n", []string{"a | b", "2: 1 | 2 | !the row has 3 cells, and there are 2 headings: is a separator missing its quotation marks?"}},
@@ -119,6 +126,8 @@ func TestMarksInCSVLeaveTheRestAsItIs(t *testing.T) {
 		"a,b\n1,2\n3,4\n": "a,b,built,built on,built in\n1,2\n3,4,yes,2027-03-09 14:30,C/x\n",
 		"\xEF\xBB\xBF\"a\" ; b\r\n;\r\n\r\n \"1 \";":         "",
 		"\xEF\xBB\xBF\"a\"; b\r\n;\r\n 1 ;":                  "\xEF\xBB\xBF\"a\"; b;built;built on;built in\r\n;\r\n 1 ;;yes;2027-03-09 14:30;C/x",
+		"sep=;\r\nname\r\nM\xfcller\r\n":                     "sep=;\r\nname;built;built on;built in\r\nM\xfcller;yes;2027-03-09 14:30;C/x\r\n",
+		"Ours\nname,b\nx\n":                                  "Ours\nname,b,built,built on,built in\nx,,yes,2027-03-09 14:30,C/x\n",
 		"a\tb\n\"x\ny\"\n\"1\t\"\"\"\n":                      "a\tb\tbuilt\tbuilt on\tbuilt in\n\"x\ny\"\n\"1\t\"\"\"\t\tyes\t2027-03-09 14:30\tC/x\n",
 		utf16("a,b\nÅ,1\nÖ,2\n"):                             utf16("a,b,built,built on,built in\nÅ,1\nÖ,2,yes,2027-03-09 14:30,C/x\n"),
 		"built in,a,built,built on,z\n,1,,\n\"q\",2,no,,z\n": "built in,a,built,built on,z\n,1,,\nC/x,2,yes,2027-03-09 14:30,z\n",
