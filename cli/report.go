@@ -369,6 +369,7 @@ func (b *buildRun) report(built bool) error {
 // An outcome is what became of a row.
 type outcome struct {
 	Row      int      `json:"row"`
+	Sheet    string   `json:"sheet,omitempty"`
 	State    string   `json:"state"`
 	Folder   string   `json:"folder,omitempty"`
 	New      int      `json:"new"`
@@ -423,6 +424,9 @@ func (b *buildRun) outcomes(built bool) []outcome {
 		}
 	}
 	slices.SortStableFunc(list, func(x, y outcome) int { return x.Row - y.Row })
+	for i := range list {
+		list[i].Sheet, list[i].Row = b.batch.Table.InSheet(list[i].Row)
+	}
 	return list
 }
 
@@ -471,7 +475,7 @@ func (b *buildRun) reportFile(built bool) (newFile, error) {
 	w := csv.NewWriter(&data)
 	records := [][]string{{"row", "state", "folder", "new", "there", "kept", "changes", "why"}}
 	for _, o := range b.outcomes(built) {
-		records = append(records, []string{strings.TrimPrefix(b.batch.Table.RowName(o.Row), "row "), o.State, harmless(o.Folder), strconv.Itoa(o.New), strconv.Itoa(o.There), strconv.Itoa(o.Kept), harmless(strings.Join(o.Changes, "; ")), harmless(strings.Join(o.Problems, "; "))})
+		records = append(records, []string{strings.TrimSpace(o.Sheet + " " + strconv.Itoa(o.Row)), o.State, harmless(o.Folder), strconv.Itoa(o.New), strconv.Itoa(o.There), strconv.Itoa(o.Kept), harmless(strings.Join(o.Changes, "; ")), harmless(strings.Join(o.Problems, "; "))})
 	}
 	err := w.WriteAll(records)
 	return newFile{b.table.report, tree.Bytes(data.Bytes())}, err

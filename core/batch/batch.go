@@ -110,7 +110,7 @@ func (b *Batch) Grow() {
 	for i, g := range all {
 		row := &b.Table.Rows[i]
 		if b.Table.Marked(row) {
-			if b.Wanted(b.Table.InSheet(row.Number)) {
+			if b.wanted(row) {
 				b.Kept = append(b.Kept, b.kept(row, g))
 			}
 			continue
@@ -120,7 +120,7 @@ func (b *Batch) Grow() {
 				g.problems = []Problem{{row.Number, "", b.clash(c, g.build, byRow[c.By])}}
 			}
 		}
-		if !b.Wanted(b.Table.InSheet(row.Number)) {
+		if !b.wanted(row) {
 			continue
 		}
 		if b.Problems = append(b.Problems, g.problems...); len(g.problems) == 0 {
@@ -130,6 +130,11 @@ func (b *Batch) Grow() {
 	if b.meeting = claims; len(b.Builds) < len(all) {
 		b.meet()
 	}
+}
+
+func (b *Batch) wanted(row *table.Row) bool {
+	_, number := b.Table.InSheet(row.Number)
+	return b.Wanted(number)
 }
 
 // kept is a row that is marked.

@@ -147,3 +147,61 @@ func TestColumnsAreJoinedLoosely(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, []bool{true, false, true, true, false}, []bool{wanted(3), wanted(6), wanted(7), wanted(9), wanted(10)})
 }
+
+func TestListsMayHaveSeveralColumns(t *testing.T) {
+	b := grownOf(t, "country,town,person 1,Person 2,person 4\nNorland,Askel,Ola,Jun,x\nNorland,Birk,,Ida,\n", "")
+	assert.Empty(t, b.Problems)
+	assert.Equal(t, []int{2, 3}, b.Columns["people"])
+	var items []string
+	for _, build := range b.Builds {
+		items = append(items, build.Values["people"].String())
+	}
+	assert.Equal(t, []string{"Ola; Jun", "Ida"}, items)
+	assert.Empty(t, b.Lacking())
+	lacking := (&Batch{Template: b.Template}).Lacking()
+	require.Len(t, lacking, 2)
+	assert.Equal(t, "country", lacking[0].Name)
+}
+
+// How days are written is read as it was said, against Go's own layouts.
+func TestDaysAreReadAsItWasSaid(t *testing.T) {
+	layouts := map[string]string{"d.m.yyyy": "2.1.2006", "dd.mm.yyyy": "02.01.2006", "m/d/yyyy": "1/2/2006", "mm-dd-yy": "01-02-06", "yyyy/m/d": "2006/1/2"}
+	rapid.Check(t, func(t *rapid.T) {
+		picture := rapid.SampledFrom([]string{"d.m.yyyy", "dd.mm.yyyy", "m/d/yyyy", "mm-dd-yy", "yyyy/m/d"}).Draw(t, "picture")
+		day := time.Date(2000, 1, rapid.IntRange(1, 30000).Draw(t, "day"), 0, 0, 0, 0, time.UTC)
+		d, err := ParseDates(picture)
+		require.NoError(t, err)
+		read, is := d.read(day.Format(layouts[picture]))
+		require.True(t, is)
+		require.Equal(t, day, read)
+	})
+	for _, bad := range []string{"", "d.m", "dmy", "d.m.y", "d.d.yyyy", "m.yyyy.yyyy"} {
+		_, err := ParseDates(bad)
+		assert.ErrorContains(t, err, "is no picture of a day", bad)
+	}
+	d, err := ParseDates("d.m.yyyy")
+	require.NoError(t, err)
+	for _, no := range []string{"31.2.2027", "3.4.27", "3.4", "a.b.2027", "2027-03-04", "", "0.1.2027"} {
+		_, is := d.read(no)
+		assert.False(t, is, no)
+	}
+}
+
+func TestOddDatesAreAskedFor(t *testing.T) {
+	dated, err := template.Parse("t", "---\nfields: { name: Who?, day: { type: date } }\n---\n<name>\n", nil)
+	require.NoError(t, err)
+	for cell, want := range map[string][]string{"03/04/2027": {"d/m/yyyy", "m/d/yyyy"}, "13/4/27": {"d/m/yy"}, "4.13.2027": {"m.d.yyyy"}, "31/31/2027": nil, "2027-03-04": nil, "soon": nil, "2027/03/04": nil} {
+		b := &Batch{Template: dated, Table: tableOf(t, "name,day\nx,"+cell+"\n"), Columns: map[string][]int{"name": {0}, "day": {1}}}
+		odd := b.OddDates()
+		if want == nil {
+			assert.Nil(t, odd, cell)
+			continue
+		}
+		require.NotNil(t, odd, cell)
+		assert.Equal(t, want, odd.Pictures)
+		b.Dates, err = ParseDates(want[0])
+		require.NoError(t, err)
+		assert.Nil(t, b.OddDates(), "it was said")
+	}
+	assert.Equal(t, "3 April 2027", DayShown("d/m/yyyy", "03/04/2027"))
+}

@@ -207,8 +207,13 @@ func (t *Table) RowName(number int) string {
 	return fmt.Sprintf("row %d of “%s”", number%perSheet, t.parts[number/perSheet].Sheet)
 }
 
-// InSheet is the number that a row has in its own sheet.
-func (t *Table) InSheet(number int) int { return number % perSheet }
+// InSheet is the number that a row has in its own sheet, and of several sheets which it is.
+func (t *Table) InSheet(number int) (sheet string, row int) {
+	if len(t.parts) > 0 {
+		sheet = t.parts[number/perSheet].Sheet
+	}
+	return sheet, number % perSheet
+}
 
 // searched is in how many rows the headings are looked for.
 const searched = 20
