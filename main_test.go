@@ -77,6 +77,25 @@ func (d *desk) has(folder string) (paths []string) {
 	return paths
 }
 
+// whole is all that a folder holds: contents, times, and where links lead.
+func (d *desk) whole(folder string) map[string]string {
+	all := map[string]string{}
+	for _, p := range d.has(folder) {
+		full := filepath.Join(d.dir, folder, p)
+		info, err := os.Lstat(full)
+		require.NoError(d.t, err)
+		switch {
+		case info.IsDir():
+			all[p] = fmt.Sprint(info.Mode(), info.ModTime().UnixNano())
+		case info.Mode()&os.ModeSymlink != 0:
+			all[p], _ = os.Readlink(full)
+		default:
+			all[p] = fmt.Sprint(info.Mode(), info.ModTime().UnixNano(), d.read(folder+"/"+p))
+		}
+	}
+	return all
+}
+
 // run runs the program and returns all that it printed, and its status.
 func (d *desk) run(args ...string) (out string, status int) {
 	d.t.Helper()

@@ -248,22 +248,3 @@ func TestAMessIsSeenMendedAndTakenBack(t *testing.T) {
 	}
 	assert.Equal(t, before, d.whole("Workshop 2025"), "an undo brings it back byte for byte")
 }
-
-// whole is all that a folder holds: contents, times, and where links lead.
-func (d *desk) whole(folder string) map[string]string {
-	all := map[string]string{}
-	for _, p := range d.has(folder) {
-		full := filepath.Join(d.dir, folder, p)
-		info, err := os.Lstat(full)
-		require.NoError(d.t, err)
-		switch {
-		case info.IsDir():
-			all[p] = fmt.Sprint(info.Mode(), info.ModTime().UnixNano())
-		case info.Mode()&os.ModeSymlink != 0:
-			all[p], _ = os.Readlink(full)
-		default:
-			all[p] = fmt.Sprint(info.Mode(), info.ModTime().UnixNano(), d.read(folder+"/"+p))
-		}
-	}
-	return all
-}

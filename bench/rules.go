@@ -120,7 +120,7 @@ func matchMany(b *bench) (ours, theirs measure, err error) {
 	check(os.WriteFile(rows, []byte(table.String()), 0o666))
 	check(os.Mkdir(into, 0o777))
 	timed(b.program, "build", file, "--into", into, "--table", rows, "--yes", "--limit", "200000")
-	ours = seconds(func() time.Duration { return timed(b.program, "check", into) })
+	ours = seconds(func() time.Duration { return timed(b.program, "projects", into) })
 	return ours, printed(into), nil
 }
 

@@ -14,6 +14,9 @@ var style string
 //go:embed page.html
 var frame string
 
+//go:embed projects.html
+var matrix string
+
 // A Table has one row for each thing.
 type Table struct {
 	Title    string
@@ -30,5 +33,57 @@ var whole = template.Must(template.New("page").Funcs(template.FuncMap{"short": f
 func Tables(title, about string, tables []Table) ([]byte, error) {
 	var out bytes.Buffer
 	err := whole.Execute(&out, map[string]any{"Title": title, "About": about, "Tables": tables, "Style": template.CSS(style)})
+	return out.Bytes(), err
+}
+
+// A Projects page shows how projects stand against the parts of their templates.
+type Projects struct {
+	Title, About string
+	Summary      string
+	Weeks        []Week
+	Groups       []Group
+}
+
+// A Week is one of the calendar strip, with what is due in it.
+type Week struct {
+	Name  string
+	Count int
+	Items string // what it is, for a tool tip
+	Late  bool
+}
+
+// A Group is the projects of one template.
+type Group struct {
+	Template string
+	Parts    []string
+	Rows     []Row
+	Due      bool // something has to be delivered
+}
+
+// A Row is one project.
+type Row struct {
+	Name, State string
+	Care        string // "well", "late", "wrong" or "behind": what it needs
+	Cells       []Cell // of the parts
+	Delivered   int
+	Due         int
+	Percent     int
+	Late, Next  string
+	Touched     string
+}
+
+// A Cell says how a part of a project stands.
+type Cell struct {
+	Sign  string // a letter or a sign: no meaning is told by colour alone
+	Class string
+	Says  string
+}
+
+var projects = template.Must(template.New("projects").Parse(matrix))
+
+// Bytes is the page. The error is one of the program itself.
+func (p *Projects) Bytes() ([]byte, error) {
+	var out bytes.Buffer
+	err := projects.Execute(&out, map[string]any{"Page": p, "Style": template.CSS(style)})
 	return out.Bytes(), err
 }

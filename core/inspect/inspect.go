@@ -44,6 +44,8 @@ type Look struct {
 	// name; the project is known by its own folder. It may return nil.
 	Starters func(own string) func(file string) fs.FS
 	Done     func(n int) // is told how many entries were just read; may be nil
+	// Judged is told of each project that was judged, while others still are; may be nil.
+	Judged func(s *Subject)
 
 	known   map[string]*known // by the texts of labels
 	sets    map[*template.Template]*rules.Set
@@ -122,8 +124,9 @@ type Subject struct {
 	Findings []rules.Finding
 	Meant    []Meant
 	LeftOut  []string // what was not looked at, and why that matters
-	Below    string   // findings are those of what lies below this path; empty for all
-	Err      error    // why it could not be judged
+	Due      []Delivery
+	Below    string // findings are those of what lies below this path; empty for all
+	Err      error  // why it could not be judged
 }
 
 // A Meant finding is one that was accepted, with the reason.
@@ -364,6 +367,9 @@ func (l *Look) apart(r *Report, s *Subject) {
 
 // project judges a project by its label.
 func (l *Look) project(r *Report, s *Subject, own *label.Label, err error) {
+	if l.Judged != nil {
+		defer l.Judged(s)
+	}
 	l.apart(r, s)
 	if err == nil {
 		s.Project, err = l.open(s.Dir, own)
@@ -484,7 +490,9 @@ func (l *Look) held(s *Subject, t *template.Template, known template.Values, nam
 	w.Number = func(series *naming.Series, n int, apart, at string) (string, bool) {
 		return l.number(s, counted{t.Name, series.Name, apart, "", n}, series.Field.Next, at)
 	}
+	list := s.deliveries(w, l.Now)
 	real := &rules.Real{Root: s.Root, Things: match.Compare(w, s.Root)}
+	list()
 	if own, _ := t.Own(w.Expansion.Root); own != "." {
 		levels := min(levelsOf(own), len(names))
 		real.Way = names[len(names)-levels:]

@@ -14,7 +14,8 @@
 //	  "built": "2027-03-09T10:30:00Z",
 //	  "version": "0.1.0",
 //	  "given": { "Welcome.md": "…" },
-//	  "accepted": [ { "path": "Drafts", "why": "she likes it so" } ]
+//	  "accepted": [ { "path": "Drafts", "why": "she likes it so" } ],
+//	  "done": { "Essay": "2027-04-02" }
 //	}
 //
 // One label is one build, and one project. Labels of the first form, which held
@@ -55,6 +56,9 @@ type Label struct {
 	// with the checksums of what they held, or of where they led.
 	Given    map[string]string `json:"given,omitempty"`
 	Accepted []Accepted        `json:"accepted,omitempty"`
+	// Done are the days on which what has to be delivered was ticked, by the paths at which
+	// the template has it.
+	Done map[string]string `json:"done,omitempty"`
 	// Others are the builds of a label of the first form that held several: Build is
 	// the last of them.
 	Others []*Build `json:"-"`

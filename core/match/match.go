@@ -117,6 +117,9 @@ type Wanted struct {
 	// Matched is told of each wanted thing that is there, with its path, and the one
 	// that it will have when things have been moved to theirs. It may be nil.
 	Matched func(want, real *tree.Node, path string, target func(chosen func(*Thing) bool) string)
+	// Done is asked of what has to be delivered and is not there, by its path: whether it
+	// was ticked all the same. It may be nil.
+	Done func(path string) bool
 	// Number is asked of each file whose name has a number that counts on, by its path,
 	// whether something else has that number already, and what. It may be nil.
 	Number func(s *naming.Series, n int, apart, path string) (other string, taken bool)
@@ -505,7 +508,7 @@ func (m *matcher) absent(c *tree.Node, at spot, real []*tree.Node) {
 	switch {
 	case c.Marks&tree.Due != 0:
 		day, dated := m.Expansion.Due[c]
-		if !dated || !day.Given() || day.Kind == value.Pending || !day.Time().Before(m.Now.Truncate(24*time.Hour)) {
+		if m.Done != nil && m.Done(t.to) || !dated || !day.Given() || day.Kind == value.Pending || !day.Time().Before(m.Now.Truncate(24*time.Hour)) {
 			return
 		}
 		t.Kind, t.Day = Overdue, day

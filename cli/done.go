@@ -1,0 +1,154 @@
+package cli
+
+import (
+	"path"
+	"path/filepath"
+	"slices"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"vestibula/cli/term"
+	"vestibula/core/change"
+	"vestibula/core/inspect"
+	"vestibula/core/journal"
+	"vestibula/core/label"
+	"vestibula/core/outline"
+	"vestibula/core/template"
+	"vestibula/core/tree"
+	"vestibula/core/value"
+)
+
+func (a *app) doneCommand() *cobra.Command {
+	var not bool
+	c := &cobra.Command{
+		Use:   "done PROJECT ITEM [DAY]",
+		Short: "Tick what was delivered and no file can show.",
+		Long: `Tick what was delivered and no file can show: a talk that was held, a book that was
+handed over. ITEM is the name of a line with “due”, or its path. It is kept in the
+project's label; without a day, it is today.`,
+		Example: `  vestibula done "Case Binding 2027 2 Spring/04 Participants/Oriel Pask" "Finished book"
+  vestibula done . "Finished book" 2027-04-02`,
+		Args: func(_ *cobra.Command, args []string) error {
+			if len(args) < 2 || len(args) > 3 {
+				return unclear(`for example: vestibula done . "Finished book"`, "which project, and what was delivered?")
+			}
+			return nil
+		},
+		RunE: func(_ *cobra.Command, args []string) error {
+			day := "today"
+			if len(args) == 3 {
+				day = args[2]
+			}
+			return a.tick(args[0], args[1], day, not)
+		},
+	}
+	c.Flags().BoolVar(&not, "not", false, "take the tick away")
+	return c
+}
+
+// tick notes that something was delivered, or that it was not.
+func (a *app) tick(at, item, day string, not bool) error {
+	v, err := (&value.Type{Kind: value.Date}).Parse(day, a.now)
+	if err != nil {
+		return unclear("", "the day %v", err)
+	}
+	own, inside, err := a.projectWith(at)
+	if err != nil {
+		return err
+	}
+	l := &inspect.Look{Limit: template.DefaultLimit, Now: a.now, Starters: a.startersOf}
+	report, err := l.At(own)
+	if err != nil || len(report.Subjects) == 0 || report.Subjects[0].Err != nil {
+		return unclear("vestibula check tells more", "%s cannot be read", at)
+	}
+	s := report.Subjects[0]
+	due, err := oneDue(s.Due, inside, item)
+	if err != nil {
+		return err
+	}
+	var is readLabel
+	if is.read(s.Dir); is.err != nil {
+		return is.err
+	}
+	next := map[string]string{}
+	for p, d := range is.label.Done {
+		next[p] = d
+	}
+	what := "Done"
+	if next[due.Path] = v.String(); not {
+		delete(next, due.Path)
+		what = "Not done"
+	}
+	if is.label.Done[due.Path] == next[due.Path] {
+		a.screen.Text(term.Good.Render("Nothing to do:") + term.Sprintf(" that is noted already: %s", due.Path))
+		return nil
+	}
+	is.label.Done = next
+	data, err := is.label.Encode()
+	if err != nil {
+		return err
+	}
+	set := &change.Set{Places: []string{s.Dir}, Changes: []change.Change{replacing(0, label.FileName, is.data, data)}}
+	plan, err := a.prepared(set, consent{named: true}, false)
+	if err != nil {
+		return err
+	}
+	name := filepath.Base(s.Dir)
+	if _, err := a.carryOut(undertaking{plan: plan, doing: "writing", total: 1, again: "vestibula undo takes it back", head: journal.Head{What: "done", Title: due.Path, Project: name, Roots: []journal.Root{{Path: ".", ID: is.label.ID}}}}); err != nil {
+		return err
+	}
+	a.screen.Text(term.Good.Render(term.Visible(what)) + term.Sprintf(" in %s: %s, %s. vestibula undo takes it back.", name, due.Path, v.String()))
+	return nil
+}
+
+// projectWith finds the project that a path is or lies in, and the path in it.
+func (a *app) projectWith(at string) (own, inside string, err error) {
+	p, rest, err := a.projectAt(at)
+	if err != nil {
+		return "", "", err
+	}
+	return p.Dir, strings.TrimPrefix(filepath.ToSlash(rest), "."), nil
+}
+
+// oneDue finds the delivery that a person means: by its path, or by its name alone, below
+// a folder of the project.
+func oneDue(list []inspect.Delivery, inside, item string) (*inspect.Delivery, error) {
+	want := tree.Folded(strings.Trim(filepath.ToSlash(item), "/"))
+	var names []string
+	var found []*inspect.Delivery
+	for i := range list {
+		d := &list[i]
+		if inside != "" && !strings.HasPrefix(d.Path, inside+"/") {
+			continue
+		}
+		names = append(names, d.Path)
+		at, base := tree.Folded(d.Path), tree.Folded(path.Base(d.Path))
+		stem := strings.TrimSuffix(base, path.Ext(base))
+		if at == want || strings.HasSuffix(at, "/"+want) || base == want || stem == want {
+			found = append(found, d)
+		}
+	}
+	switch {
+	case len(names) == 0:
+		return nil, refused("lines with | due are such", "nothing has to be delivered there")
+	case len(found) == 0:
+		help := "it has " + strings.Join(few(names), ", ")
+		var bare []string
+		for _, n := range names {
+			bare = append(bare, path.Base(n))
+		}
+		if near := outline.Nearest(item, bare); near != "" {
+			help = "did you mean " + near + "?"
+		}
+		return nil, refused(help, "nothing that has to be delivered is called %q", item)
+	case len(found) > 1:
+		var paths []string
+		for _, d := range found {
+			paths = append(paths, d.Path)
+		}
+		slices.Sort(paths)
+		return nil, refused("write one of these: "+strings.Join(few(paths), ", "), "%q is several", item)
+	}
+	return found[0], nil
+}

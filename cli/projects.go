@@ -1,0 +1,811 @@
+package cli
+
+import (
+	"cmp"
+	"fmt"
+	"path"
+	"path/filepath"
+	"runtime"
+	"slices"
+	"strings"
+	"sync"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"vestibula/cli/term"
+	"vestibula/core/inspect"
+	"vestibula/core/naming"
+	"vestibula/core/outline"
+	"vestibula/core/place"
+	"vestibula/core/rules"
+	"vestibula/core/template"
+	"vestibula/core/tree"
+	"vestibula/core/value"
+)
+
+// A projectsRun is one call of projects.
+type projectsRun struct {
+	*app
+	where                   []string
+	template, by, sort, use string
+	outFile                 string
+	late, behind, wrong     bool
+	asJSON                  bool
+
+	list    []*standingRow
+	today   map[string]bool // whether projects of a template are behind, by its name, text and place
+	unread  []string
+	reports []*inspect.Report
+}
+
+// A standingRow is how one project stands.
+type standingRow struct {
+	name    string // as it is shown
+	subject *inspect.Subject
+	behind  bool
+	wrong   []string // such as "2 missing"; what was accepted is no fault
+	faults  int
+	touched time.Time // the newest of its files
+	size    int64
+	// Of what has to be delivered.
+	delivered, due, late int
+	points, worth        int
+	next                 *inspect.Delivery // the first that is not there, and has a day
+}
+
+func (a *app) projectsCommand() *cobra.Command {
+	r := &projectsRun{app: a, today: map[string]bool{}}
+	c := &cobra.Command{
+		Use:   "projects [ROOT …]",
+		Short: "Show how all projects stand, or all there is to say of one.",
+		Long: `Show how all projects below folders stand, a row each: what is wrong, what is
+delivered and what is still due, when it was touched last. Of a single project, what of
+each part of it is delivered, open or late.
+
+With --out the rows are written into a file. A page (.html) is to be looked at; a table
+(.csv, .xlsx) can be edited and given to build --table, which knows the rows by the
+identity of their projects. --use TEMPLATE counts, for each line of a template, in how
+many projects it holds anything.`,
+		Example: `  vestibula projects Clients
+  vestibula projects Clients --late
+  vestibula projects Clients --where client~marrow --out clients.xlsx
+  vestibula projects "Case Binding 2027 2 Spring"
+  vestibula projects Clients --use commission`,
+		RunE: func(_ *cobra.Command, args []string) error { return r.run(args) },
+	}
+	f := c.Flags()
+	f.StringArrayVar(&r.where, "where", nil, "keep only projects that have `field=value`, or field~part")
+	f.StringVar(&r.template, "template", "", "only those of this `TEMPLATE`")
+	f.BoolVar(&r.late, "late", false, "only those with something that should have been delivered")
+	f.BoolVar(&r.behind, "behind", false, "only those that are behind the template of today")
+	f.BoolVar(&r.wrong, "wrong", false, "only those that are not as they should be")
+	f.StringVar(&r.sort, "sort", "", "sort by a field, or by one of late, due, wrong, touched, built, size: a `COLUMN`")
+	f.StringVar(&r.by, "by", "", "put projects with one value of a `FIELD` together")
+	f.StringVar(&r.use, "use", "", "for each line of a `TEMPLATE`, in how many projects it holds anything")
+	f.StringVar(&r.outFile, "out", "", "write the rows into the `FILE`: "+outEndings)
+	f.BoolVar(&r.asJSON, "json", false, "print JSON")
+	return c
+}
+
+func (r *projectsRun) run(args []string) error {
+	if len(args) == 0 {
+		args = []string{"."}
+	}
+	single := false
+	for _, at := range args {
+		inside, err := r.look(at)
+		if err != nil {
+			return err
+		}
+		single = inside && len(args) == 1
+	}
+	if len(r.list) == 0 && len(r.unread) == 0 {
+		return unclear("name a folder in which projects lie, or a project", "there is no project at or below %s", strings.Join(args, ", "))
+	}
+	if err := r.keep(); err != nil {
+		return err
+	}
+	switch {
+	case r.use != "":
+		return r.drawUse()
+	case r.outFile != "":
+		return r.write()
+	case r.asJSON:
+		return r.printJSON(r.result())
+	case single && len(r.list) == 1:
+		r.drawOne(r.list[0])
+	default:
+		r.drawAll()
+	}
+	return nil
+}
+
+// look looks at the projects at or below a path.
+func (r *projectsRun) look(at string) (inside bool, err error) {
+	done, end := r.progress("reading", -1)
+	defer end()
+	// They are measured while the next are judged.
+	measured := map[*inspect.Subject]*standingRow{}
+	var group sync.WaitGroup
+	var mutex sync.Mutex
+	judged := make(chan *inspect.Subject, 64)
+	for range max(1, runtime.GOMAXPROCS(0)-1) {
+		group.Go(func() {
+			for s := range judged {
+				row := &standingRow{subject: s}
+				row.measure()
+				mutex.Lock()
+				measured[s] = row
+				mutex.Unlock()
+			}
+		})
+	}
+	l := &inspect.Look{Limit: template.DefaultLimit, Now: r.now, Starters: r.startersOf, Done: done, Judged: func(s *inspect.Subject) { judged <- s }}
+	report, err := l.At(at)
+	close(judged)
+	group.Wait()
+	if err != nil {
+		return false, unclear("", "%s cannot be read: %s", at, place.Reason(err))
+	}
+	for _, u := range report.Unread {
+		r.unread = append(r.unread, filepath.Join(at, filepath.FromSlash(u.Path)))
+	}
+	r.reports = append(r.reports, report)
+	first := len(r.list)
+	for _, s := range report.Subjects {
+		if s.Project == nil && s.Err == nil {
+			continue // no project
+		}
+		row := measured[s]
+		if row == nil {
+			row = &standingRow{subject: s}
+		}
+		row.name = nameOf(report, s)
+		if s.Name == "." {
+			row.name = filepath.Base(s.Dir)
+			inside = s.Below == ""
+		} else if at == "." {
+			row.name = s.Name
+		}
+		r.list = append(r.list, row)
+	}
+	for _, row := range r.list[first:] {
+		if row.touched.IsZero() {
+			row.touched = row.built() // it holds no file yet
+		}
+		row.judge()
+		row.behind = r.isBehind(row.subject)
+	}
+	return inside, nil
+}
+
+// measure finds how large a project is, and when anything in it was changed last.
+func (s *standingRow) measure() {
+	eyes, err := place.Open(s.subject.Dir)
+	if err != nil {
+		return
+	}
+	defer eyes.Close()
+	for at, n := range s.subject.Root.All() {
+		if n.Kind == tree.Folder {
+			continue
+		}
+		e, err := eyes.Look(at)
+		if err != nil {
+			continue
+		}
+		s.size += e.Size
+		if t := time.Unix(0, e.Time); t.After(s.touched) {
+			s.touched = t
+		}
+	}
+}
+
+// judge sums up what was found.
+func (s *standingRow) judge() {
+	count := map[string]int{}
+	var order []string
+	for _, f := range s.subject.Findings {
+		if f.Severity == rules.Advice || f.Rule == "overdue" { // what is late is told by itself
+			continue
+		}
+		if count[f.Rule] == 0 {
+			order = append(order, f.Rule)
+		}
+		count[f.Rule]++
+		s.faults++
+	}
+	for _, rule := range order {
+		word := rule
+		if w, known := faultWords[rule]; known {
+			word = w
+		}
+		s.wrong = append(s.wrong, fmt.Sprintf("%d %s", count[rule], word))
+	}
+	for i := range s.subject.Due {
+		d := &s.subject.Due[i]
+		s.due++
+		s.worth += d.Worth
+		switch {
+		case d.Delivered():
+			s.delivered++
+			s.points += d.Worth
+			continue
+		case d.Late > 0:
+			s.late++
+		}
+		if d.Day.Given() && d.Day.Kind != value.Pending && (s.next == nil || d.Day.Time().Before(s.next.Day.Time())) {
+			s.next = d
+		}
+	}
+}
+
+// faultWords say what the findings of a rule are.
+var faultWords = map[string]string{"strays": "stray", "links": "dead links", "holds": "unfit", "vague-names": "vague names", "name-style": "names in another style", "twice": "twice"}
+
+// isBehind reports whether the template of today is another one than a project was built
+// from.
+func (r *projectsRun) isBehind(s *inspect.Subject) bool {
+	if s.Project == nil {
+		return false
+	}
+	l := s.Project.Label
+	key := l.Template + "\x00" + l.Text + "\x00" + filepath.Dir(s.Dir)
+	behind, known := r.today[key]
+	if !known {
+		src := r.shelved(l.Template, s.Dir)
+		behind = src != nil && src.text != l.Text
+		r.today[key] = behind
+	}
+	return behind
+}
+
+// keep keeps what was asked for, and sorts it.
+func (r *projectsRun) keep() error {
+	for _, text := range r.where {
+		filter, err := naming.NewFilter(text, r.now)
+		if err != nil {
+			return unclear("", "%v", err)
+		}
+		known := false
+		var wrong error
+		r.list = slices.DeleteFunc(r.list, func(s *standingRow) bool {
+			f := s.field(filter.Field)
+			if f == nil {
+				return true
+			}
+			known = true
+			holds, err := filter.Test(&f.Type)
+			if err != nil {
+				wrong = err
+				return true
+			}
+			return !holds(s.subject.Values[f.Name])
+		})
+		if wrong != nil {
+			return unclear("", "%v", wrong)
+		}
+		if !known {
+			return unclear("they have "+strings.Join(r.fields(), ", "), "no project here has a field %q", filter.Field)
+		}
+	}
+	bare := strings.TrimSuffix(r.template, template.Ending)
+	r.list = slices.DeleteFunc(r.list, func(s *standingRow) bool {
+		return r.late && s.late == 0 || r.behind && !s.behind || r.wrong && s.faults == 0 && s.subject.Err == nil ||
+			bare != "" && (s.subject.Project == nil || strings.TrimSuffix(s.subject.Project.Label.Template, template.Ending) != bare)
+	})
+	by, err := r.order()
+	if err != nil {
+		return err
+	}
+	slices.SortStableFunc(r.list, by)
+	if r.by != "" {
+		if !slices.ContainsFunc(r.list, func(s *standingRow) bool { return s.field(r.by) != nil }) && len(r.list) > 0 {
+			return unclear("they have "+strings.Join(r.fields(), ", "), "no project here has a field %q", r.by)
+		}
+		slices.SortStableFunc(r.list, func(a, b *standingRow) int { return strings.Compare(a.value(r.by), b.value(r.by)) })
+	}
+	return nil
+}
+
+// order is how the rows are sorted; by their names where nothing else is said.
+func (r *projectsRun) order() (func(a, b *standingRow) int, error) {
+	switch r.sort {
+	case "", "name":
+		return func(a, b *standingRow) int { return strings.Compare(a.name, b.name) }, nil
+	case "late":
+		return func(a, b *standingRow) int { return cmp.Compare(b.mostLate(), a.mostLate()) }, nil
+	case "due":
+		return func(a, b *standingRow) int { return strings.Compare(a.nextDay(), b.nextDay()) }, nil
+	case "wrong":
+		return func(a, b *standingRow) int { return cmp.Compare(b.faults, a.faults) }, nil
+	case "touched":
+		return func(a, b *standingRow) int { return b.touched.Compare(a.touched) }, nil
+	case "size":
+		return func(a, b *standingRow) int { return cmp.Compare(b.size, a.size) }, nil
+	case "built":
+		return func(a, b *standingRow) int { return b.built().Compare(a.built()) }, nil
+	}
+	if !slices.Contains(r.fields(), r.sort) {
+		columns := append([]string{"name", "late", "due", "wrong", "touched", "built", "size"}, r.fields()...)
+		help := "it can be " + strings.Join(columns, ", ")
+		if near := outline.Nearest(r.sort, columns); near != "" {
+			help = "did you mean " + near + "?"
+		}
+		return nil, unclear(help, "nothing is called %q to sort by", r.sort)
+	}
+	return func(a, b *standingRow) int { return strings.Compare(a.value(r.sort), b.value(r.sort)) }, nil
+}
+
+func (s *standingRow) built() time.Time {
+	if s.subject.Project == nil {
+		return time.Time{}
+	}
+	return s.subject.Project.Label.Built
+}
+
+func (s *standingRow) mostLate() (days int) {
+	for _, d := range s.subject.Due {
+		days = max(days, d.Late)
+	}
+	return days
+}
+
+// nextDay is when the next thing is due; behind all days where nothing is.
+func (s *standingRow) nextDay() string {
+	if s.next == nil {
+		return "~"
+	}
+	return s.next.Day.String()
+}
+
+func (s *standingRow) field(name string) *template.Field {
+	if s.subject.Template == nil {
+		return nil
+	}
+	return s.subject.Template.Field(name)
+}
+
+func (s *standingRow) value(field string) string {
+	if s.field(field) == nil {
+		return ""
+	}
+	return s.subject.Values[field].String()
+}
+
+// fields are those of all templates, each once, in their order.
+func (r *projectsRun) fields() (names []string) {
+	for _, s := range r.list {
+		if s.subject.Template == nil {
+			continue
+		}
+		for _, f := range s.subject.Template.Fields {
+			if !f.Made() && !slices.Contains(names, f.Name) {
+				names = append(names, f.Name)
+			}
+		}
+	}
+	return names
+}
+
+// state says in words how a project stands.
+func (s *standingRow) state() string {
+	if s.subject.Err != nil {
+		return "cannot be read: " + s.subject.Err.Error()
+	}
+	var parts []string
+	parts = append(parts, s.wrong...)
+	if s.behind {
+		parts = append(parts, "behind its template")
+	}
+	if len(s.subject.Open) > 0 {
+		parts = append(parts, "open: "+strings.Join(s.subject.Open, ", "))
+	}
+	switch {
+	case len(parts) > 0:
+		return strings.Join(parts, ", ")
+	case s.late > 0:
+		return "late"
+	}
+	return "well"
+}
+
+// dueText says what is delivered, and what is next.
+func (s *standingRow) dueText() string {
+	if s.due == 0 {
+		return ""
+	}
+	text := fmt.Sprintf("%d of %d", s.delivered, s.due)
+	if s.worth > 0 {
+		text += fmt.Sprintf(", %d of %d points", s.points, s.worth)
+	}
+	if s.next != nil && s.next.Late == 0 {
+		text += ", next " + s.next.Day.String()
+	}
+	return text
+}
+
+func (s *standingRow) lateText() string {
+	if s.late == 0 {
+		return ""
+	}
+	return fmt.Sprintf("%d late, for %s", s.late, term.Count(s.mostLate(), "day"))
+}
+
+func dayOf(t time.Time) string {
+	if t.IsZero() {
+		return ""
+	}
+	return t.Local().Format(time.DateOnly)
+}
+
+// drawAll draws a row for each project.
+func (r *projectsRun) drawAll() {
+	anyDue := slices.ContainsFunc(r.list, func(s *standingRow) bool { return s.due > 0 })
+	heading := []term.Shown{"project", "state"}
+	if anyDue {
+		heading = append(heading, "delivered", "late")
+	}
+	heading = append(heading, "touched", "size")
+	var rows [][]term.Shown
+	group := "\x00"
+	flush := func() {
+		if len(rows) > 0 {
+			r.screen.Table(heading, rows)
+			rows = nil
+		}
+	}
+	for _, s := range r.list {
+		if r.by != "" && s.value(r.by) != group {
+			if flush(); group != "\x00" {
+				r.screen.Line()
+			}
+			group = s.value(r.by)
+			r.screen.Line(term.Title.Render(term.Visible(r.by+": "+group)), term.Dim.Render(" "+r.inGroup(group)))
+		}
+		m := term.Good.Render("✓")
+		switch {
+		case s.subject.Err != nil || s.faults > 0:
+			m = term.Bad.Render("✗")
+		case s.behind || s.late > 0 || len(s.subject.Open) > 0:
+			m = term.Warn.Render("~")
+		}
+		state := term.Visible(s.state())
+		if s.state() == "well" {
+			state = term.Dim.Render("well")
+		}
+		row := []term.Shown{m + " " + term.Visible(s.name), state}
+		if anyDue {
+			row = append(row, term.Visible(s.dueText()), term.Bad.Render(term.Visible(s.lateText())))
+		}
+		rows = append(rows, append(row, term.Dim.Render(term.Visible(dayOf(s.touched))), term.Dim.Render(term.Size(s.size))))
+	}
+	flush()
+	if len(r.list) == 0 {
+		r.screen.Text("No project is such.")
+		return
+	}
+	r.screen.Line()
+	r.screen.Text(r.summary())
+	for _, u := range r.unread {
+		r.side.Text(term.Warn.Render("note:") + " " + term.Visible(u) + " cannot be read, and projects may lie in it")
+	}
+}
+
+func (r *projectsRun) inGroup(value string) term.Shown {
+	n := 0
+	for _, s := range r.list {
+		if s.value(r.by) == value {
+			n++
+		}
+	}
+	return term.Count(n, "project")
+}
+
+// summary counts what needs care.
+func (r *projectsRun) summary() term.Shown {
+	faulty, late, behind := 0, 0, 0
+	for _, s := range r.list {
+		if s.faults > 0 || s.subject.Err != nil {
+			faulty++
+		}
+		if s.late > 0 {
+			late++
+		}
+		if s.behind {
+			behind++
+		}
+	}
+	text := term.Count(len(r.list), "project")
+	if faulty == 0 && late == 0 && behind == 0 {
+		return text + term.Good.Render(": all as they should be") + "."
+	}
+	var parts []term.Shown
+	for _, p := range []struct {
+		n    int
+		what term.Shown
+	}{{faulty, map[bool]term.Shown{true: "not as it should be", false: "not as they should be"}[faulty == 1]}, {late, "late"}, {behind, map[bool]term.Shown{true: "behind its template", false: "behind their template"}[behind == 1] + " (vestibula upgrade)"}} {
+		if p.n > 0 {
+			parts = append(parts, term.Number(p.n)+" "+p.what)
+		}
+	}
+	return text + ": " + term.Join(parts, ", ") + "."
+}
+
+// drawOne draws all there is to say of one project.
+func (r *projectsRun) drawOne(s *standingRow) {
+	r.screen.Line(term.Title.Render(term.Visible(s.name)), term.Dim.Render("  "+term.Visible(s.state())))
+	sub := s.subject
+	if sub.Err != nil || sub.Template == nil {
+		return
+	}
+	var rows [][]term.Shown
+	for _, f := range sub.Template.Fields {
+		v := sub.Values[f.Name]
+		if !v.Given() || f.Borrowed {
+			continue
+		}
+		rows = append(rows, []term.Shown{term.Dim.Render(term.Visible(f.Name)), term.Visible(v.String())})
+	}
+	rows = append(rows, []term.Shown{term.Dim.Render("template"), term.Visible(sub.Project.Label.Template) + map[bool]term.Shown{true: ", behind that of today"}[s.behind]})
+	rows = append(rows, []term.Shown{term.Dim.Render("built"), term.Visible(dayOf(s.built()))}, []term.Shown{term.Dim.Render("touched"), term.Visible(dayOf(s.touched))}, []term.Shown{term.Dim.Render("size"), term.Size(s.size)})
+	r.screen.Columns(rows)
+	if len(sub.Due) > 0 {
+		r.screen.Line()
+		r.drawDue(s)
+	}
+	if s.faults > 0 {
+		r.screen.Line()
+		r.screen.Text(term.Join([]term.Shown{term.Bad.Render(term.Visible(strings.Join(s.wrong, ", "))), term.Dim.Render("vestibula check tells them one by one")}, ": "))
+	}
+}
+
+// drawDue draws what has to be delivered, part by part.
+func (r *projectsRun) drawDue(s *standingRow) {
+	var parts []string
+	for _, d := range s.subject.Due {
+		if !slices.Contains(parts, d.Part) {
+			parts = append(parts, d.Part)
+		}
+	}
+	for i, part := range parts {
+		if i > 0 {
+			r.screen.Line()
+		}
+		var rows [][]term.Shown
+		n, all, points, worth := 0, 0, 0, 0
+		for _, d := range s.subject.Due {
+			if d.Part != part {
+				continue
+			}
+			all++
+			worth += d.Worth
+			m, note := term.Dim.Render("·"), term.Shown("open")
+			switch {
+			case d.Real != "":
+				m, note = term.Good.Render("✓"), "delivered"
+			case d.Done != "":
+				m, note = term.Good.Render("✓"), "done "+term.Visible(d.Done)
+			case d.Late > 0:
+				m, note = term.Bad.Render("✗"), term.Bad.Render(term.Sprintf("late, for %s", term.Count(d.Late, "day")))
+			}
+			if d.Delivered() {
+				n++
+				points += d.Worth
+			}
+			name := d.Path
+			if part != "" {
+				name = strings.TrimPrefix(name, part+"/")
+			}
+			pts := term.Shown("")
+			if d.Worth > 0 {
+				pts = term.Count(d.Worth, "point")
+			}
+			rows = append(rows, []term.Shown{"  " + m + " " + term.Visible(name), note, term.Dim.Render(term.Visible(d.Day.String())), term.Dim.Render(pts)})
+		}
+		title := term.Visible(part)
+		if part == "" {
+			title = "to deliver"
+		}
+		sum := term.Sprintf("  %d of %d, %d %%", n, all, 100*n/all)
+		if worth > 0 {
+			sum += term.Sprintf(", %d of %d points", points, worth)
+		}
+		r.screen.Line(term.Title.Render(title), term.Dim.Render(sum))
+		r.screen.Columns(rows)
+	}
+}
+
+// drawUse draws, for each line of a template, in how many projects it holds anything.
+func (r *projectsRun) drawUse() error {
+	t, err := r.load(r.use)
+	if err != nil {
+		return err
+	}
+	uses := map[string]*inspect.Uses{}
+	var order []string
+	for _, s := range r.list {
+		p := s.subject.Project
+		if p == nil || p.Label.Template != t.Name || s.subject.Template == nil {
+			continue
+		}
+		key := p.Label.Text
+		if uses[key] == nil {
+			uses[key] = &inspect.Uses{Template: s.subject.Template}
+			order = append(order, key)
+		}
+		uses[key].Count(s.subject.Root)
+	}
+	if len(order) == 0 {
+		return refused("", "no project here was built from %s", t.Name)
+	}
+	type lineUse struct {
+		Line     int    `json:"line"`
+		Name     string `json:"name"`
+		Depth    int    `json:"depth"`
+		There    int    `json:"there"`
+		Used     int    `json:"used"`
+		Projects int    `json:"projects"`
+	}
+	var list []lineUse
+	// Projects of an older text are counted with the lines of the same names.
+	byName := map[string][2]int{}
+	all := 0
+	for _, key := range order {
+		u := uses[key]
+		all += u.Projects
+		for i, at := range paths(u.Template) {
+			c := byName[at]
+			byName[at] = [2]int{c[0] + u.There[i], c[1] + u.Used[i]}
+		}
+	}
+	way := map[int32]bool{} // the own folder, and those on the way to it
+	if x, err := t.Tree(t.Sample(nil, r.now), template.DefaultLimit); err == nil {
+		own, _ := t.Own(x.Root)
+		at := x.Root
+		for name := range strings.SplitSeq(own, "/") {
+			if at = at.Child(name); at == nil {
+				break
+			}
+			way[at.From] = true
+		}
+	}
+	for i, at := range paths(t) {
+		l := t.Lines[i]
+		if way[l.From] {
+			continue
+		}
+		c := byName[at]
+		list = append(list, lineUse{l.Syntax.Number, l.Syntax.Name, strings.Count(at, "\n"), c[0], c[1], all})
+	}
+	if r.asJSON {
+		return r.printJSON(list)
+	}
+	var rows [][]term.Shown
+	nobody := 0
+	for _, u := range list {
+		name := term.Spaces(2*u.Depth) + term.Visible(u.Name)
+		used := term.Sprintf("%d of %d", u.Used, u.Projects)
+		switch {
+		case u.Used == 0:
+			nobody++
+			used = term.Warn.Render(used + "  nobody uses it")
+		case u.Used == u.Projects:
+			used = term.Good.Render(used)
+		}
+		rows = append(rows, []term.Shown{name, used})
+	}
+	r.screen.Table([]term.Shown{"line", "holds anything in"}, rows)
+	if nobody > 0 {
+		r.screen.Line()
+		r.screen.Text(term.Dim.Render(term.Sprintf("%s could become | later, or go.", term.Count(nobody, "line"))))
+	}
+	return nil
+}
+
+// paths are the lines of a template by their names and those of the lines around them,
+// joined by line breaks.
+func paths(t *template.Template) []string {
+	out := make([]string, len(t.Lines))
+	var walk func(lines []*template.Line, at string)
+	walk = func(lines []*template.Line, at string) {
+		for _, l := range lines {
+			here := l.Syntax.Name
+			if at != "" {
+				here = at + "\n" + here
+			}
+			out[l.From-1] = here
+			walk(l.Inside(), here)
+		}
+	}
+	walk(t.Top(), "")
+	return out
+}
+
+// result is what JSON says.
+func (r *projectsRun) result() any {
+	type due struct {
+		Path  string `json:"path"`
+		Real  string `json:"real,omitempty"`
+		Day   string `json:"day,omitempty"`
+		Done  string `json:"done,omitempty"`
+		Worth int    `json:"worth,omitempty"`
+		Late  int    `json:"late,omitempty"`
+	}
+	type one struct {
+		Project  string            `json:"project"`
+		Dir      string            `json:"dir"`
+		ID       string            `json:"id,omitempty"`
+		Template string            `json:"template,omitempty"`
+		Behind   bool              `json:"behind"`
+		Values   map[string]string `json:"values"`
+		Open     []string          `json:"open"`
+		Wrong    []string          `json:"wrong"`
+		Problem  string            `json:"problem,omitempty"`
+		Built    string            `json:"built,omitempty"`
+		Touched  string            `json:"touched,omitempty"`
+		Size     int64             `json:"size"`
+		Due      []due             `json:"due"`
+	}
+	list := []one{}
+	for _, s := range r.list {
+		o := one{Project: s.name, Dir: s.subject.Dir, Behind: s.behind, Values: map[string]string{}, Open: append([]string{}, s.subject.Open...), Wrong: append([]string{}, s.wrong...), Touched: dayOf(s.touched), Built: dayOf(s.built()), Size: s.size, Due: []due{}}
+		if p := s.subject.Project; p != nil {
+			o.ID, o.Template = p.Label.ID, p.Label.Template
+		}
+		if s.subject.Err != nil {
+			o.Problem = s.subject.Err.Error()
+		}
+		for name, v := range s.subject.Values {
+			if v.Given() {
+				o.Values[name] = v.String()
+			}
+		}
+		for _, d := range s.subject.Due {
+			o.Due = append(o.Due, due{d.Path, d.Real, d.Day.String(), d.Done, d.Worth, d.Late})
+		}
+		list = append(list, o)
+	}
+	return struct {
+		Projects []one    `json:"projects"`
+		Unread   []string `json:"unread"`
+	}{list, append([]string{}, r.unread...)}
+}
+
+// write writes the rows into a new file.
+func (r *projectsRun) write() error {
+	if strings.EqualFold(filepath.Ext(r.outFile), ".html") {
+		return r.writePage()
+	}
+	fields := r.fields()
+	head := []string{"project", "template"}
+	head = append(head, fields...)
+	for _, h := range []string{"state", "delivered", "to deliver", "late", "next", "points", "touched", "size"} {
+		if !slices.Contains(fields, h) {
+			head = append(head, h)
+		}
+	}
+	head = append(head, "built", "built on", "built in", "built as")
+	rows := [][]string{head}
+	for _, s := range r.list {
+		known := map[string]string{"project": path.Base(filepath.ToSlash(s.name)), "state": s.state(), "delivered": fmt.Sprint(s.delivered), "to deliver": fmt.Sprint(s.due), "late": fmt.Sprint(s.late), "points": fmt.Sprint(s.points), "touched": dayOf(s.touched), "size": fmt.Sprint(s.size)}
+		if s.next != nil {
+			known["next"] = s.next.Day.String()
+		}
+		if p := s.subject.Project; p != nil {
+			known["template"] = p.Label.Template
+			known["built"], known["built on"], known["built in"], known["built as"] = "yes", dayOf(s.built()), s.subject.Dir, p.Label.ID
+		}
+		row := make([]string, len(head))
+		for i, h := range head {
+			text, is := known[h]
+			if !is || i >= 2 && i < 2+len(fields) {
+				text = s.value(h)
+			}
+			row[i] = strings.TrimSpace(strings.ToValidUTF8(text, "\uFFFD"))
+		}
+		rows = append(rows, row)
+	}
+	return r.writeRows("projects", r.outFile, outRows{title: "Projects", about: string(term.Count(len(r.list), "project")) + ", " + r.now.Format("2 January 2006"), rows: rows, json: r.result()})
+}
