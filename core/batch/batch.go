@@ -189,6 +189,14 @@ func (b *Batch) apart(mine, theirs *tree.Node) *template.Line {
 	return nil
 }
 
+// Of is the builds of one template that come from no table. What several of them share
+// stands in the root once.
+func Of(t *template.Template, builds []*Build) *Batch {
+	b := &Batch{Template: t, Builds: builds}
+	b.meet()
+	return b
+}
+
 // meet puts the trees of the builds together.
 func (b *Batch) meet() {
 	b.meeting = tree.NewMeeting(len(b.Builds))

@@ -1,0 +1,432 @@
+package cli
+
+import (
+	"errors"
+	"fmt"
+	"maps"
+	"os"
+	"path"
+	"path/filepath"
+	"slices"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"vestibula/cli/term"
+	"vestibula/core/batch"
+	"vestibula/core/change"
+	"vestibula/core/forward"
+	"vestibula/core/inspect"
+	"vestibula/core/journal"
+	"vestibula/core/place"
+	"vestibula/core/project"
+	"vestibula/core/template"
+	"vestibula/core/tree"
+	"vestibula/core/value"
+)
+
+// A nextRun is one call of next.
+type nextRun struct {
+	*app
+	consent
+	count            int
+	from, convention string
+	by, into         string
+
+	project *project.Project
+	turns   []*turn
+	build   *buildRun
+	begun   int // files that are there already
+}
+
+// A turn is one period that a project is carried forward to.
+type turn struct {
+	values template.Values
+	plan   *forward.Plan
+	goes   []*forward.Step // those whose place is free
+}
+
+func (a *app) nextCommand() *cobra.Command {
+	r := &nextRun{app: a}
+	c := &cobra.Command{
+		Use:   "next PROJECT [field=value …]",
+		Short: "Carry a project forward to its next period.",
+		Long: `Carry a project forward to its next period: the month, quarter, week, term or year of it
+goes one on, unless you say which. It is made anew by its template beside the old one; what
+lies under lines with “carry” comes along; names that a naming convention reads are written
+with the new values, and other names stay as they are. What is begun already in the new
+one stays.
+
+With --from it is done for a folder that no template made: its files are copied, and names
+that the convention reads are written anew.`,
+		Example: `  vestibula next "Books 2027"
+  vestibula next "Case Binding 2027 2 Spring" term="2027 autumn" --preview
+  vestibula next "2027-01" --count 11
+  vestibula next --from "March" --template ledger --convention statement --into April`,
+		RunE: func(_ *cobra.Command, args []string) error { return r.run(args) },
+	}
+	r.addYes(c, "carry it forward without asking")
+	r.addPlan(c)
+	c.Flags().BoolVar(&r.preview, "preview", false, "show what would be done, and change nothing")
+	c.Flags().BoolVar(&r.asJSON, "json", false, "print JSON")
+	c.Flags().IntVar(&r.count, "count", 1, "so many periods, one after the other")
+	c.Flags().StringVar(&r.from, "from", "", "a folder `DIR` that no template made")
+	c.Flags().StringVar(&r.convention, "convention", "", "with --from: the `NAME` of the convention that reads its names")
+	c.Flags().StringVar(&r.by, "template", "", "with --from: the `TEMPLATE` that has it")
+	c.Flags().StringVar(&r.into, "into", "", "with --from: the new folder `DIR`")
+	_ = c.MarkFlagDirname("from")
+	return c
+}
+
+func (r *nextRun) run(args []string) error {
+	if r.count < 1 || r.count > 1000 {
+		return unclear("", "--count is from 1 to 1000")
+	}
+	var words, values []string
+	for i, arg := range args {
+		if strings.Contains(arg, "=") && (i > 0 || !isThere(arg)) {
+			values = append(values, arg)
+			continue
+		}
+		words = append(words, arg)
+	}
+	raw, err := rawArgs(values)
+	if err != nil {
+		return err
+	}
+	if r.from != "" {
+		return r.loose(words, raw)
+	}
+	if len(words) == 0 {
+		words = []string{"."}
+	}
+	if len(words) > 1 {
+		return unclear("", "one project at a time")
+	}
+	if err := r.open(words[0]); err != nil {
+		return err
+	}
+	if err := r.plan(raw); err != nil {
+		return err
+	}
+	return r.carryOut()
+}
+
+// open opens the project, with the template of today.
+func (r *nextRun) open(at string) error {
+	p, rest, err := r.projectAt(at)
+	if err != nil {
+		return err
+	}
+	if rest != "" && rest != "." {
+		return unclear("name the project itself", "%s is a folder in the project %s", at, fromHere(p.Dir))
+	}
+	r.project = p
+	return nil
+}
+
+// plan plans all periods.
+func (r *nextRun) plan(raw map[string]template.Raw) error {
+	t, _, err := r.today(r.project)
+	if err != nil {
+		return err
+	}
+	old := template.Values{}
+	for name, v := range r.project.Label.Raw() {
+		if f := t.Field(name); f != nil && !f.Made() {
+			if value, err := f.Parse(v, r.now); err == nil {
+				old[name] = value
+			}
+		}
+	}
+	given, errs := t.ParseValues(raw, r.now)
+	if len(errs) > 0 {
+		return badValues(errs)
+	}
+	period, err := r.period(t, given)
+	if err != nil {
+		return err
+	}
+	full, _, err := tree.Read(r.project.Dir, nil, nil)
+	if err != nil {
+		return unclear("", "%s cannot be read: %s", r.project.Dir, place.Reason(err))
+	}
+	last := old
+	for n := range r.count {
+		values := maps.Clone(last)
+		maps.Copy(values, given)
+		if _, is := given[period.Name]; !is || n > 0 {
+			v, ok := last[period.Name].Shift(1, &period.Type)
+			if !ok || !last[period.Name].Given() {
+				return refused(fmt.Sprintf("say which: %s=…", period.Name), "there is no %s after %s", period.Type.Kind, last[period.Name])
+			}
+			values[period.Name] = v
+		}
+		last = values
+		if lacking := t.Missing(values); len(lacking) > 0 {
+			return missing(t.Name, lacking)
+		}
+		seen, err := inspect.Seen(full, t)
+		if err != nil {
+			return err
+		}
+		job := &forward.Job{Template: t, Old: t.Complete(old.Clone(), r.now), New: t.Complete(values.Clone(), r.now), Full: full, Seen: seen, Limit: max(template.DefaultLimit, 10*full.Count()), Now: r.now}
+		plan, err := forward.Make(job)
+		if err != nil {
+			return r.tellErrors(t.Name, t.Text, err, statusFound)
+		}
+		if slices.ContainsFunc(plan.Steps, func(s *forward.Step) bool { return s.Moves }) && r.count > 1 {
+			return refused("carry it forward one period at a time", "what lies under “carry: moves” can go along once only")
+		}
+		r.turns = append(r.turns, &turn{values: job.New, plan: plan})
+	}
+	return r.makeBuild(t, old)
+}
+
+// period is the field that goes on: the only one, or the one that is given.
+func (r *nextRun) period(t *template.Template, given template.Values) (*template.Field, error) {
+	f, err := forward.Period(t)
+	var unclearPeriod *forward.PeriodError
+	if !errors.As(err, &unclearPeriod) {
+		return f, err
+	}
+	var named []*template.Field
+	for name := range given {
+		if f := t.Field(name); f != nil && (f.Type.Kind.Calendar() || f.Type.Kind == value.Number) {
+			named = append(named, f)
+		}
+	}
+	switch {
+	case len(named) == 1:
+		return named[0], nil
+	case len(named) == 0 && len(given) > 0 && r.count == 1:
+		for name := range given {
+			return t.Field(name), nil
+		}
+	}
+	return nil, unclear("say what it is to be, for example: vestibula next PROJECT field=value", "%v", err)
+}
+
+// makeBuild plans the building of the new projects, and what goes along.
+func (r *nextRun) makeBuild(t *template.Template, old template.Values) error {
+	x, err := r.project.Template.Tree(r.project.Values, template.DefaultLimit)
+	if err != nil {
+		return refused("", "%v", err)
+	}
+	base := r.project.Base(x.Root)
+	b := &buildRun{app: r.app, consent: r.consent, what: "new period", into: base, t: t}
+	b.flags.limit = template.DefaultLimit
+	r.build = b
+	if err := b.openPlace(); err != nil {
+		return err
+	}
+	rel, err := filepath.Rel(b.place.Real, r.project.Dir)
+	if err != nil {
+		return err
+	}
+	own := filepath.ToSlash(rel)
+	var builds []*batch.Build
+	for i, turn := range r.turns {
+		if turn.plan.Own == own || i > 0 && turn.plan.Own == r.turns[i-1].plan.Own {
+			return refused("its name has to show what goes on", "the next one would be the same folder: %s", turn.plan.Own)
+		}
+		builds = append(builds, &batch.Build{Template: t, Row: i + 1, Values: turn.values, Root: turn.plan.Root})
+		turn.plan.Root.Share()
+	}
+	b.batch = batch.Of(t, builds)
+	b.tree = &template.Expansion{Root: b.batch.Root()}
+	if err := b.compare(); err != nil {
+		return err
+	}
+	b.batch.CountSteps(b.plan)
+	return r.addCarried(own)
+}
+
+// addCarried adds to the set of the build what goes along.
+func (r *nextRun) addCarried(own string) error {
+	b := r.build
+	known := map[string]bool{} // folders that are there, or come about
+	for i := range b.plan.Steps {
+		if b.plan.Steps[i].Node.Kind == tree.Folder {
+			known[b.plan.Path(i)] = true
+		}
+	}
+	var folder func(at string)
+	folder = func(at string) {
+		if at == "." || known[at] {
+			return
+		}
+		folder(path.Dir(at))
+		known[at] = true
+		if _, err := b.place.Look(at); err == nil {
+			return
+		}
+		b.set.Changes = append(b.set.Changes, change.Change{Op: change.Make, Path: at, Node: &tree.Node{Name: path.Base(at)}, Why: "carry"})
+	}
+	for _, turn := range r.turns {
+		taken := map[string]string{}
+		for _, s := range turn.plan.Steps {
+			from, to := path.Join(own, s.From), path.Join(turn.plan.Own, s.To)
+			if s.Kind == tree.Folder {
+				folder(to)
+				continue
+			}
+			if other, twice := taken[tree.Folded(to)]; twice {
+				return refused("give one of them another name first", "two files would get one name: %s and %s would both be %s", other, s.From, s.To)
+			}
+			taken[tree.Folded(to)] = s.From
+			if _, err := b.place.Look(to); err == nil {
+				r.begun++ // what is begun stays
+				continue
+			}
+			folder(path.Dir(to))
+			c := change.Change{Op: change.Copy, From: from, Path: to, Was: change.State{Entry: tree.Entry{Kind: s.Kind}}, Why: s.Why}
+			switch {
+			case s.Moves:
+				c.Op = change.Move
+			case s.Kind == tree.Symlink:
+				target, err := os.Readlink(filepath.Join(b.place.Real, filepath.FromSlash(from)))
+				if err != nil {
+					return refused("", "%s cannot be read: %s", s.From, place.Reason(err))
+				}
+				c = change.Change{Op: change.Make, Path: to, Node: &tree.Node{Name: path.Base(to), Kind: tree.Symlink, Content: tree.Target(target)}, Why: s.Why}
+			}
+			turn.goes = append(turn.goes, s)
+			b.set.Changes = append(b.set.Changes, c)
+		}
+	}
+	return nil
+}
+
+// carried is how many things go along.
+func (r *nextRun) carried() (n int) {
+	for _, t := range r.turns {
+		n += len(t.goes)
+	}
+	return n
+}
+
+func (r *nextRun) carryOut() error {
+	b := r.build
+	defer b.place.Close()
+	if len(b.set.Changes) == 0 {
+		if r.asJSON {
+			return r.report(false)
+		}
+		r.screen.Text(term.Good.Render("Nothing to do:") + term.Sprintf(" %s is there already.", r.title()))
+		return nil
+	}
+	plan, err := r.prepared(&b.set, r.consent, false)
+	if err != nil {
+		return err
+	}
+	defer plan.Drop()
+	if r.yes && !r.asJSON {
+		r.draw()
+	}
+	goes, err := r.agreed(r.consent, r.draw, fmt.Sprintf("Carry %s forward to %s?", filepath.Base(r.project.Dir), r.title()), "carry it forward")
+	if !goes {
+		if err == nil && r.asJSON {
+			return r.report(false)
+		}
+		return err
+	}
+	if _, err := r.app.carryOut(undertaking{plan: plan, doing: "carrying forward", total: len(b.set.Changes), again: "the same command again goes on with it; vestibula undo takes it back",
+		head: journal.Head{What: "new period", Title: b.t.Heading(), Project: r.title(), Roots: b.roots}}); err != nil {
+		return err
+	}
+	if r.asJSON {
+		return r.report(true)
+	}
+	r.screen.Text(term.Good.Render("Carried forward") + term.Sprintf(" to %s: %s along. vestibula undo takes it back.", r.title(), term.Count(r.carried(), "file")))
+	return nil
+}
+
+// title is what comes about.
+func (r *nextRun) title() string {
+	first := r.turns[0].plan.Own
+	if n := len(r.turns); n > 1 {
+		return first + " … " + path.Base(r.turns[n-1].plan.Own)
+	}
+	return first
+}
+
+// draw shows each new period: what is made, what comes along under which name, and what
+// does not.
+func (r *nextRun) draw() {
+	for i, t := range r.turns {
+		r.screen.Line(term.Title.Render(term.Visible(t.plan.Own)), term.Dim.Render("  "+counts(r.build.batch.Builds[i])))
+		r.drawSteps(t)
+	}
+	r.screen.Line()
+	r.drawNotes()
+}
+
+// drawSteps draws what comes along, under which name.
+func (r *nextRun) drawSteps(t *turn) {
+	most := max(3, 2*manyRows/len(r.turns))
+	for i, s := range t.goes {
+		if i == most {
+			r.screen.Line(term.Dim.Render(term.Sprintf("  … and %s more along", term.Number(len(t.goes)-i))))
+			return
+		}
+		sign := term.Good.Render("+")
+		if s.Moves {
+			sign = term.Accent.Render("»")
+		}
+		if s.From == s.To {
+			r.screen.Line("  ", sign, " ", term.Visible(s.To))
+			continue
+		}
+		r.screen.Line("  ", sign, " ", term.Visible(s.From), term.Dim.Render(" → "), term.Visible(s.To))
+	}
+}
+
+// drawNotes tells what holds the old period still, what is begun, and what does not go
+// along.
+func (r *nextRun) drawNotes() {
+	first := r.turns[0].plan
+	if n := len(first.Unread); n > 0 {
+		text := term.Count(n, "name") + map[bool]term.Shown{true: " still holds the old period, as no convention reads it: ", false: " still hold the old period, as no convention reads them: "}[n == 1]
+		r.screen.Text(term.Warn.Render("note:") + " " + text + term.Visible(strings.Join(few(first.Unread), ", ")))
+	}
+	if r.begun > 0 {
+		r.screen.Text(term.Dim.Render(term.Count(r.begun, "file") + map[bool]term.Shown{true: " is there already, and stays as it is.", false: " are there already, and stay as they are."}[r.begun == 1]))
+	}
+	if first.Left > 0 {
+		r.screen.Text(term.Dim.Render(term.Count(first.Left, "file") + map[bool]term.Shown{true: " does", false: " do"}[first.Left == 1] + " not go along: only what lies under lines with “carry” does."))
+	}
+}
+
+// report prints the plan, or what was done, as JSON.
+func (r *nextRun) report(done bool) error {
+	type step struct {
+		From  string `json:"from"`
+		To    string `json:"to"`
+		Moves bool   `json:"moves,omitempty"`
+	}
+	type one struct {
+		Project string   `json:"project"`
+		New     int      `json:"new"`
+		Goes    []step   `json:"goes"`
+		Unread  []string `json:"unread"`
+		Left    int      `json:"left"`
+	}
+	out := struct {
+		Done  bool  `json:"done"`
+		Begun int   `json:"begun"`
+		Turns []one `json:"turns"`
+	}{done, r.begun, []one{}}
+	for i, t := range r.turns {
+		o := one{Project: t.plan.Own, New: r.build.batch.Builds[i].Count[0], Goes: []step{}, Unread: append([]string{}, t.plan.Unread...), Left: t.plan.Left}
+		for _, s := range t.goes {
+			o.Goes = append(o.Goes, step{s.From, s.To, s.Moves})
+		}
+		out.Turns = append(out.Turns, o)
+	}
+	err := r.printJSON(out)
+	if err == nil && !done && !r.preview && len(r.build.set.Changes) > 0 {
+		return found
+	}
+	return err
+}

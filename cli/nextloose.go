@@ -1,0 +1,199 @@
+package cli
+
+import (
+	"fmt"
+	"os"
+	"path"
+	"path/filepath"
+	"strings"
+
+	"vestibula/cli/term"
+	"vestibula/core/change"
+	"vestibula/core/forward"
+	"vestibula/core/inspect"
+	"vestibula/core/journal"
+	"vestibula/core/place"
+	"vestibula/core/template"
+	"vestibula/core/tree"
+	"vestibula/core/value"
+)
+
+// loose carries a folder forward that no template made.
+func (r *nextRun) loose(words []string, raw map[string]template.Raw) error {
+	if len(words) > 0 {
+		return unclear("", "--from names the folder, and there is nothing else to name: %q", words[0])
+	}
+	if r.by == "" || r.convention == "" {
+		return unclear("for example: --template ledger --convention statement", "by which convention are its names read?")
+	}
+	t, err := r.load(r.by)
+	if err != nil {
+		return err
+	}
+	conv, err := convention(t, r.convention)
+	if err != nil {
+		return err
+	}
+	from, err := place.Real(r.from)
+	if err != nil {
+		return unclear("", "there is no folder %q", r.from)
+	}
+	root, unread, err := inspect.Everything(from, nil)
+	if err != nil {
+		return unclear("", "%s cannot be read: %s", r.from, place.Reason(err))
+	}
+	if len(unread) > 0 {
+		return refused("", "%s cannot be read, and would not come along", unread[0].Path)
+	}
+	f, was, err := forward.Common(conv, root)
+	if err != nil {
+		return unclear("", "%v", err)
+	}
+	set := &change.Set{Places: []string{filepath.Dir(from)}}
+	is := was
+	for n := range r.count {
+		if given, named := raw[f.Name]; named && n == 0 {
+			if is, err = f.Parse(given, r.now); err != nil {
+				return unclear("", "%s %v", f.Name, err)
+			}
+		} else {
+			next, ok := is.Shift(1, &f.Type)
+			if !ok {
+				return refused("", "there is no %s after %s", f.Type.Kind, is)
+			}
+			is = next
+		}
+		into, err := r.looseInto(from, conv, f, was, is)
+		if err != nil {
+			return err
+		}
+		steps, odd := forward.Loose(conv, t, root, f.Name, was, is)
+		turn := &turn{plan: &forward.Plan{Steps: steps, Own: fromHere(into), Unread: odd}}
+		if err := r.addLoose(set, from, into, turn); err != nil {
+			return err
+		}
+		r.turns = append(r.turns, turn)
+	}
+	if len(set.Changes) == 0 {
+		r.screen.Text(term.Good.Render("Nothing to do:") + term.Sprintf(" %s is there already.", r.title()))
+		return nil
+	}
+	plan, err := r.prepared(set, r.consent, false)
+	if err != nil {
+		return err
+	}
+	defer plan.Drop()
+	show := func() { r.drawLoose() }
+	if r.yes {
+		show()
+	}
+	goes, err := r.agreed(r.consent, show, fmt.Sprintf("Carry %s forward to %s?", r.from, r.title()), "carry it forward")
+	if !goes {
+		return err
+	}
+	if _, err := r.app.carryOut(undertaking{plan: plan, doing: "carrying forward", total: len(set.Changes), again: "the same command again goes on with it; vestibula undo takes it back",
+		head: journal.Head{What: "new period", Title: filepath.Base(from), Project: r.title(), Roots: []journal.Root{{Path: "."}}}}); err != nil {
+		return err
+	}
+	r.screen.Text(term.Good.Render("Carried forward") + term.Sprintf(" to %s: %s along. vestibula undo takes it back.", r.title(), term.Count(r.carried(), "file")))
+	return nil
+}
+
+// looseInto is the new folder: the one that was named, or one called as the old one with
+// the new period in its name.
+func (r *nextRun) looseInto(from string, conv *template.Convention, f *template.Field, was, is value.Value) (string, error) {
+	if r.into != "" {
+		if r.count > 1 {
+			return "", unclear("leave --into out: the names of the new folders come from the old one", "--into names one folder, and --count %d makes several", r.count)
+		}
+		into, err := filepath.Abs(r.into)
+		if err != nil {
+			return "", unclear("", "%v", err)
+		}
+		up, err := place.Real(filepath.Dir(into))
+		if err != nil {
+			return "", unclear("make it first", "there is no folder %q", filepath.Dir(r.into))
+		}
+		return filepath.Join(up, filepath.Base(into)), nil
+	}
+	name := filepath.Base(from)
+	for _, show := range []func(v value.Value) string{func(v value.Value) string { return v.String() }, func(v value.Value) string {
+		text, _ := conv.Pattern.TextOf(f.Name, v, false)
+		return text
+	}} {
+		if text := show(was); text != "" && strings.Contains(name, text) {
+			return filepath.Join(filepath.Dir(from), strings.Replace(name, text, show(is), 1)), nil
+		}
+	}
+	return "", unclear("name the new folder with --into", "the name of %s does not show the %s %s", filepath.Base(from), f.Type.Kind, was)
+}
+
+// addLoose adds what copies a folder. What is there already stays.
+func (r *nextRun) addLoose(set *change.Set, from, into string, t *turn) error {
+	dir := filepath.Dir(into)
+	in := -1
+	for i, p := range set.Places {
+		if p == dir {
+			in = i
+		}
+	}
+	if in < 0 {
+		in = len(set.Places)
+		set.Places = append(set.Places, dir)
+	}
+	base, own := filepath.Base(into), filepath.Base(from)
+	if into == from || strings.HasPrefix(into, from+string(filepath.Separator)) {
+		return refused("name another folder", "%s lies in the folder that it is made from", into)
+	}
+	known := map[string]bool{}
+	var folder func(at string)
+	folder = func(at string) {
+		if at == "." || known[at] {
+			return
+		}
+		folder(path.Dir(at))
+		known[at] = true
+		if !isThere(filepath.Join(dir, filepath.FromSlash(at))) {
+			set.Changes = append(set.Changes, change.Change{Op: change.Make, In: in, Path: at, Node: &tree.Node{Name: path.Base(at)}, Why: "next"})
+		}
+	}
+	folder(base)
+	taken := map[string]string{}
+	for _, s := range t.plan.Steps {
+		to := path.Join(base, s.To)
+		if s.Kind == tree.Folder {
+			folder(to)
+			continue
+		}
+		if other, twice := taken[tree.Folded(to)]; twice {
+			return refused("give one of them another name first", "two files would get one name: %s and %s would both be %s", other, s.From, s.To)
+		}
+		taken[tree.Folded(to)] = s.From
+		if isThere(filepath.Join(dir, filepath.FromSlash(to))) {
+			r.begun++
+			continue
+		}
+		folder(path.Dir(to))
+		c := change.Change{Op: change.Copy, In: in, From: path.Join(own, s.From), Path: to, Was: change.State{Entry: tree.Entry{Kind: s.Kind}}, Why: s.Why}
+		if s.Kind == tree.Symlink {
+			target, err := os.Readlink(filepath.Join(from, filepath.FromSlash(s.From)))
+			if err != nil {
+				return refused("", "%s cannot be read: %s", s.From, place.Reason(err))
+			}
+			c = change.Change{Op: change.Make, In: in, Path: to, Node: &tree.Node{Name: path.Base(to), Kind: tree.Symlink, Content: tree.Target(target)}, Why: s.Why}
+		}
+		t.goes = append(t.goes, s)
+		set.Changes = append(set.Changes, c)
+	}
+	return nil
+}
+
+// drawLoose shows the new folders, with what lies in them.
+func (r *nextRun) drawLoose() {
+	for _, t := range r.turns {
+		r.screen.Line(term.Title.Render(term.Visible(t.plan.Own)), term.Dim.Render("  "+term.Count(len(t.goes), "file")))
+		r.drawSteps(t)
+	}
+	r.screen.Line()
+	r.drawNotes()
+}

@@ -1,0 +1,116 @@
+package main
+
+import (
+	"fmt"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// An office's folder of fourteen files is carried over twelve months, and again where two
+// are begun already.
+func TestAFolderIsCarriedOverAYear(t *testing.T) {
+	d := newDesk(t, "office.folders", "---\nfields: { month: { type: month } }\nnames:\n  sheet: { pattern: \"<month:yyyy-mm> <what:like-this>\", for: [xlsx] }\n  day: { pattern: \"<day:yyyy-mm-dd> <what:like-this>\", fields: { day: { type: date, within: month } }, for: [txt] }\n---\n<month:yyyy-mm> Office\n    Sheets | holds: sheet, day | carry\n    Letters\n", "out/own.txt", "mine")
+	_, status := d.run("build", "office", "--into", "out", "month=2027-01", "--yes")
+	require.Zero(t, status)
+	names := func(month string, last int) (list []string) {
+		for i := range 10 {
+			list = append(list, fmt.Sprintf("%s part-%02d.xlsx", month, i))
+		}
+		list = append(list, fmt.Sprintf("%s-%02d wages.txt", month, last), month+"-15 rent.txt", ".hidden", "Notes.md")
+		slices.Sort(list)
+		return list
+	}
+	for _, name := range names("2027-01", 31) {
+		d.write("out/2027-01 Office/Sheets/"+name, "of "+strings.TrimPrefix(name, "2027-01"))
+	}
+	d.write("out/2027-01 Office/Letters/private.md", "mine")
+	before := d.whole("out")
+	out, status := d.run("next", "out/2027-01 Office", "--count", "11", "--preview")
+	require.Zero(t, status, out)
+	assert.Contains(t, out, "1 file does not go along")
+	assert.Equal(t, before, d.whole("out"))
+	carry := func() {
+		t.Helper()
+		out, status := d.run("next", "out/2027-01 Office", "--count", "11", "--yes")
+		require.Zero(t, status, out)
+		for i, last := range []int{31, 28, 31, 30, 31, 30, 31, 31, 30, 31, 30, 31} {
+			month := fmt.Sprintf("2027-%02d", i+1)
+			entries, err := os.ReadDir(filepath.Join(d.dir, "out", month+" Office", "Sheets"))
+			require.NoError(t, err)
+			var have []string
+			for _, e := range entries {
+				have = append(have, e.Name())
+			}
+			require.Equal(t, names(month, last), have, month)
+			require.Equal(t, "of  part-03.xlsx", d.read("out/"+month+" Office/Sheets/"+month+" part-03.xlsx"))
+			letters, err := os.ReadDir(filepath.Join(d.dir, "out", month+" Office", "Letters"))
+			require.NoError(t, err)
+			require.Equal(t, i == 0, len(letters) == 1)
+		}
+	}
+	carry()
+	out, _ = d.run("next", "out/2027-01 Office", "--count", "11", "--yes")
+	assert.Contains(t, out, "Nothing to do")
+	out, _ = d.run("check", "out/2027-12 Office")
+	assert.NotContains(t, out, "[misplaced]", "each name agrees with its place: %s", out)
+	_, status = d.run("undo", "--yes")
+	require.Zero(t, status)
+	assert.Equal(t, before, d.whole("out"), "byte for byte, and time for time")
+
+	d.write("out/2027-05 Office/Sheets/2027-05 part-03.xlsx", "begun")
+	d.write("out/2027-05 Office/Sheets/2027-05-31 wages.txt", "begun too")
+	out, status = d.run("next", "out/2027-01 Office", "--count", "11", "--yes")
+	require.Zero(t, status, out)
+	assert.Contains(t, out, "2 files are there already, and stay as they are.")
+	assert.Equal(t, "begun", d.read("out/2027-05 Office/Sheets/2027-05 part-03.xlsx"))
+	assert.Equal(t, "of  part-04.xlsx", d.read("out/2027-05 Office/Sheets/2027-05 part-04.xlsx"))
+	for args, want := range map[string]string{
+		"out/2027-01 Office|month=2027-01":                    "the next one would be the same folder",
+		"out/2027-01 Office|--count|0":                        "--count is from 1",
+		"out/2027-01 Office|month=2027-13":                    "there is no month 13",
+		"out/2027-01 Office/Sheets":                           "is a folder in the project",
+		"out":                                                 "has no .vestibula.json",
+		"--from|out/2027-01 Office/Sheets":                    "by which convention are its names read?",
+		"--from|nowhere|--template|office|--convention|sheet": `there is no folder "nowhere"`,
+	} {
+		out, status := d.run(append([]string{"next"}, strings.Split(args, "|")...)...)
+		assert.NotZero(t, status, args)
+		assert.Contains(t, out, want)
+	}
+	out, status = d.run("next", "--from", "out/2027-01 Office/Sheets", "--template", "office", "--convention", "sheet", "--into", "out/April", "month=2027-04", "--yes")
+	require.Zero(t, status, out)
+	assert.Contains(t, out, "2 names still hold the old period, as no convention reads them: 2027-01-15 rent.txt, 2027-01-31 wages.txt")
+	assert.Equal(t, "of  part-03.xlsx", d.read("out/April/2027-04 part-03.xlsx"))
+}
+
+// A term ends: what is carried on moves, and nothing of one person goes to another.
+func TestATermTurns(t *testing.T) {
+	d := newDesk(t, "course.folders", "---\nfields: { course: Which?, term: { type: term, of: [winter, spring, autumn] }, people: { type: list, default: [Ola, Jun] } }\nnames: { handout: \"<course:LT> <term:yyyy-0> <topic:like-this>\" }\n---\n<course> <term:yyyy 0 Name>\n    Handouts | holds: handout | carry\n    People\n        <person> | each: person in people\n            Work | carry: moves\n", "out/own.txt", "mine")
+	for _, course := range []string{"Case Binding", "Marbling"} {
+		_, status := d.run("build", "course", "--into", "out", "course="+course, "term=2027 autumn", "--yes")
+		require.Zero(t, status)
+	}
+	d.write("out/Case Binding 2027 3 Autumn/Handouts/CB 2027-3 knots.pdf", "knots")
+	d.write("out/Case Binding 2027 3 Autumn/People/Jun/Work/essay.odt", "of Jun")
+	d.write("out/Case Binding 2027 3 Autumn/People/Ola/Work/essay.odt", "of Ola")
+	before := d.whole("out")
+	out, status := d.run("next", "out/Case Binding 2027 3 Autumn", "people=Jun; Ida", "--yes")
+	require.Zero(t, status, out)
+	has := d.has("out/Case Binding 2028 1 Winter")
+	assert.Equal(t, []string{".vestibula.json", "Handouts/", "Handouts/CB 2028-1 knots.pdf", "People/", "People/Ida/", "People/Ida/Work/", "People/Jun/", "People/Jun/Work/", "People/Jun/Work/essay.odt"}, has)
+	assert.Equal(t, "of Ola", d.read("out/Case Binding 2027 3 Autumn/People/Ola/Work/essay.odt"))
+	assert.Contains(t, d.has("out/Case Binding 2027 3 Autumn/Handouts"), "CB 2027-3 knots.pdf", "a copy stays")
+	assert.NotContains(t, strings.Join(d.has("out/Case Binding 2027 3 Autumn/People/Jun"), " "), "essay")
+	_, status = d.run("undo", "--yes")
+	require.Zero(t, status)
+	assert.Equal(t, before, d.whole("out"))
+	out, status = d.run("next", "out/Case Binding 2027 3 Autumn", "--count", "2")
+	assert.Equal(t, 1, status)
+	assert.Contains(t, out, "can go along once only")
+}
