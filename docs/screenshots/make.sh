@@ -1,7 +1,7 @@
 #!/usr/bin/env bash
 # Makes the pictures in this folder: runs each command in a real terminal window
 # and saves what the window shows. Needs, on Debian:
-#   apt-get install xvfb xterm imagemagick x11-utils xdotool fonts-dejavu-core
+#   apt-get install xvfb xterm imagemagick x11-utils xdotool fonts-dejavu-core chromium
 set -euo pipefail
 here=$(cd "$(dirname "$0")" && pwd)
 desk=${TMPDIR:-/tmp}/thistlewick
@@ -161,3 +161,28 @@ echo bil > "arrivals/2027-3-9 oriel-pask bill 06.pdf"
 shot put 'vestibula put arrivals --into orders'
 (cd "orders/Jun Teague/Bills" && for n in 3 4 5; do echo "$n" > "Jun Teague $n.4.2027 no $n.pdf"; done && echo x > "scan from Tuesday.pdf" && echo y > "invoice 9 (20270502).pdf")
 shot rename 'vestibula rename bill "orders/Jun Teague" --from "<client> <day:d.m.yyyy> no <n:0>" --from "invoice <n:0> (<day:yyyymmdd>)"'
+
+# How all people of a course stand, as a page in a browser.
+cat > course.folders <<'T'
+---
+fields: { person: Who takes part? }
+---
+<person>
+    Notes
+    Materials
+    Work
+        Sampler   | due: 2026-09-30 | worth: 20
+        Case      | due: 2099-03-01 | worth: 30
+        Finished book | due: 2099-05-15 | worth: 50
+    Photographs
+T
+mkdir course
+for person in "Bo Ferry" "Dag Holm" "Ida Quill" "Jun Teague" "Kai Lund" "Mara Elm" "Ola Marrow" "Oriel Pask" "Runa Marrow" "Tove Ash"; do
+  vestibula build course --into course person="$person" --yes >/dev/null
+  touch "course/$person/Work/Sampler.pdf"
+done
+for person in "Jun Teague" "Kai Lund" "Tove Ash"; do touch "course/$person/Work/Case.pdf"; done
+rm "course/Mara Elm/Work/Sampler.pdf" "course/Dag Holm/Work/Sampler.pdf"
+rmdir "course/Ola Marrow/Photographs"
+vestibula projects course --out course.html >/dev/null
+chromium --headless --no-sandbox --disable-gpu --disable-background-networking --user-data-dir="$desk/browser" --window-size=1280,800 --screenshot="$here/projects.png" "file://$desk/course.html" >/dev/null 2>&1
