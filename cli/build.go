@@ -4,6 +4,7 @@ import (
 	"errors"
 	"fmt"
 	"os"
+	"path"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -11,6 +12,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"vestibula/cli/term"
+	"vestibula/core/away"
 	"vestibula/core/batch"
 	"vestibula/core/build"
 	"vestibula/core/change"
@@ -417,6 +419,32 @@ func (b *buildRun) tellAlike() {
 	}
 }
 
+// tellArchived tells which of what will be built was built before, and archived.
+func (b *buildRun) tellArchived() {
+	if b.archive.name != "" {
+		return
+	}
+	lists := map[string]*away.List{}
+	for _, build := range b.batch.Builds {
+		folder := build.Folder()
+		if folder == "." {
+			continue
+		}
+		dir := filepath.Join(b.place.Real, filepath.FromSlash(path.Dir(folder)))
+		l, known := lists[dir]
+		if !known {
+			l = awayIn(dir)
+			lists[dir] = l
+		}
+		if l == nil {
+			continue
+		}
+		if p := l.Find(path.Base(folder)); p != nil && !isThere(filepath.Join(dir, path.Base(folder))) {
+			b.side.Text(term.Warn.Render("note:") + term.Sprintf(" %s was archived: it is %s. vestibula archive --back %s brings it back; this makes a new one", p.Name, p.Where(), shellWord(filepath.Join(b.into, filepath.FromSlash(folder)))))
+		}
+	}
+}
+
 // carryOut shows the plan and, with a yes, does it.
 func (b *buildRun) carryOut() error {
 	if n := b.plan.Count[build.Blocked]; n > 0 {
@@ -427,6 +455,7 @@ func (b *buildRun) carryOut() error {
 		return refused("", "Nothing was built: %s in the way.", term.Count(n, "thing")+isOrAre(n))
 	}
 	b.tellAlike()
+	b.tellArchived()
 	nothing := b.nothing()
 	ask := b.consent
 	if nothing {

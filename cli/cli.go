@@ -126,6 +126,13 @@ func (a *app) run(args []string) int {
 		// Cobra's own errors are about the call.
 		s = &stop{statusUnclear, err.Error(), "vestibula --help lists the commands"}
 	}
+	if s.status == statusUnclear {
+		for _, arg := range args { // what is not there may have been archived
+			if p := archived(arg); p != nil {
+				s = &stop{s.status, p.Name + " was archived: it is " + p.Where(), "vestibula archive --back " + shellWord(arg) + " brings it back"}
+			}
+		}
+	}
 	if s.message != "" {
 		lead := term.Bad.Render("vestibula:") + " "
 		for line := range strings.SplitSeq(s.message, "\n") {
@@ -179,7 +186,7 @@ that exists is ever overwritten or removed.`,
 	root.SetErr(a.err)
 	root.PersistentFlags().BoolVar(&a.noColor, "no-color", false, "no colours")
 	root.SetHelpCommand(&cobra.Command{Hidden: true})
-	root.AddCommand(a.showCommand(), a.checkCommand(), a.compareCommand(), a.buildCommand(), a.addCommand(), a.upgradeCommand(), a.nextCommand(), a.doneCommand(), a.projectsCommand(), a.applyCommand(), a.historyCommand(), a.undoCommand(), a.putCommand(), a.renameCommand(), a.nameCommand(), a.readCommand(), a.draftCommand(), a.templatesCommand(), a.demoCommand())
+	root.AddCommand(a.showCommand(), a.checkCommand(), a.compareCommand(), a.buildCommand(), a.addCommand(), a.upgradeCommand(), a.nextCommand(), a.archiveCommand(), a.doneCommand(), a.projectsCommand(), a.applyCommand(), a.historyCommand(), a.undoCommand(), a.putCommand(), a.renameCommand(), a.nameCommand(), a.readCommand(), a.draftCommand(), a.templatesCommand(), a.demoCommand())
 	return root
 }
 

@@ -14,6 +14,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"vestibula/cli/term"
+	"vestibula/core/away"
 	"vestibula/core/inspect"
 	"vestibula/core/naming"
 	"vestibula/core/outline"
@@ -33,10 +34,10 @@ type projectsRun struct {
 	late, behind, wrong     bool
 	asJSON                  bool
 
-	list    []*standingRow
-	today   map[string]bool // whether projects of a template are behind, by its name, text and place
-	unread  []string
-	reports []*inspect.Report
+	list   []*standingRow
+	today  map[string]bool // whether projects of a template are behind, by its name, text and place
+	unread []string
+	away   []*away.Project // that were archived from there
 }
 
 // A standingRow is how one project stands.
@@ -100,7 +101,7 @@ func (r *projectsRun) run(args []string) error {
 		}
 		single = inside && len(args) == 1
 	}
-	if len(r.list) == 0 && len(r.unread) == 0 {
+	if len(r.list) == 0 && len(r.unread) == 0 && len(r.away) == 0 {
 		return unclear("name a folder in which projects lie, or a project", "there is no project at or below %s", strings.Join(args, ", "))
 	}
 	if err := r.keep(); err != nil {
@@ -151,7 +152,17 @@ func (r *projectsRun) look(at string) (inside bool, err error) {
 	for _, u := range report.Unread {
 		r.unread = append(r.unread, filepath.Join(at, filepath.FromSlash(u.Path)))
 	}
-	r.reports = append(r.reports, report)
+	if report.Dir != "" && !slices.ContainsFunc(report.Subjects, func(s *inspect.Subject) bool { return s.Name == "." && s.Project != nil }) {
+		here := map[string]bool{}
+		for _, s := range report.Subjects {
+			here[s.Dir] = true
+		}
+		for _, p := range awayFrom(report) {
+			if !here[p.To] { // it went to another folder of these
+				r.away = append(r.away, p)
+			}
+		}
+	}
 	first := len(r.list)
 	for _, s := range report.Subjects {
 		if s.Project == nil && s.Err == nil {
@@ -219,7 +230,9 @@ func (s *standingRow) judge() {
 	for _, rule := range order {
 		word := rule
 		if w, known := faultWords[rule]; known {
-			word = w
+			if word = w[0]; count[rule] > 1 {
+				word = w[1]
+			}
 		}
 		s.wrong = append(s.wrong, fmt.Sprintf("%d %s", count[rule], word))
 	}
@@ -241,8 +254,8 @@ func (s *standingRow) judge() {
 	}
 }
 
-// faultWords say what the findings of a rule are.
-var faultWords = map[string]string{"strays": "stray", "links": "dead links", "holds": "unfit", "vague-names": "vague names", "name-style": "names in another style", "twice": "twice"}
+// faultWords say what one finding of a rule is, and several.
+var faultWords = map[string][2]string{"strays": {"stray", "strays"}, "links": {"dead link", "dead links"}, "holds": {"unfit", "unfit"}, "vague-names": {"vague name", "vague names"}, "name-style": {"name in another style", "names in another style"}}
 
 // isBehind reports whether the template of today is another one than a project was built
 // from.
@@ -484,10 +497,11 @@ func (r *projectsRun) drawAll() {
 	flush()
 	if len(r.list) == 0 {
 		r.screen.Text("No project is such.")
-		return
+	} else {
+		r.screen.Line()
+		r.screen.Text(r.summary())
 	}
-	r.screen.Line()
-	r.screen.Text(r.summary())
+	r.drawAway()
 	for _, u := range r.unread {
 		r.side.Text(term.Warn.Render("note:") + " " + term.Visible(u) + " cannot be read, and projects may lie in it")
 	}
@@ -501,6 +515,26 @@ func (r *projectsRun) inGroup(value string) term.Shown {
 		}
 	}
 	return term.Count(n, "project")
+}
+
+// drawAway draws what was archived, where nothing else is asked for.
+func (r *projectsRun) drawAway() {
+	if len(r.away) == 0 || r.late || r.behind || r.wrong || len(r.where) > 0 {
+		return
+	}
+	r.screen.Line()
+	r.screen.Line(term.Title.Render("Archived"), term.Dim.Render(": "+term.Count(len(r.away), "project")))
+	var rows [][]term.Shown
+	for i, p := range r.away {
+		if i == manyRows {
+			break
+		}
+		rows = append(rows, []term.Shown{"  " + term.Visible(p.Name), term.Dim.Render(term.Visible(p.Where())), term.Dim.Render(term.Size(p.Size))})
+	}
+	r.screen.Columns(rows)
+	if more := len(r.away) - len(rows); more > 0 {
+		r.screen.Line(term.Dim.Render(term.Sprintf("  … and %s more; --json lists all", term.Number(more))))
+	}
 }
 
 // summary counts what needs care.
@@ -767,10 +801,23 @@ func (r *projectsRun) result() any {
 		}
 		list = append(list, o)
 	}
+	type gone struct {
+		Project string `json:"project"`
+		To      string `json:"to"`
+		Disk    string `json:"disk,omitempty"`
+		Since   string `json:"since"`
+		ID      string `json:"id,omitempty"`
+		Size    int64  `json:"size"`
+	}
+	archived := []gone{}
+	for _, p := range r.away {
+		archived = append(archived, gone{p.Name, p.To, p.Disk, dayOf(p.Since), p.Label.ID, p.Size})
+	}
 	return struct {
 		Projects []one    `json:"projects"`
+		Archived []gone   `json:"archived"`
 		Unread   []string `json:"unread"`
-	}{list, append([]string{}, r.unread...)}
+	}{list, archived, append([]string{}, r.unread...)}
 }
 
 // write writes the rows into a new file.

@@ -12,6 +12,7 @@ import (
 
 	"vestibula/cli/term"
 	"vestibula/core/archive"
+	"vestibula/core/away"
 	"vestibula/core/catalog"
 	"vestibula/core/inspect"
 	"vestibula/core/label"
@@ -38,6 +39,7 @@ type readRun struct {
 	fields []string                  // of projects
 	many   bool                      // more than one project, or a folder around them
 	unread []string
+	far    int // so many of what was found lies where nothing is connected now
 }
 
 func (a *app) readCommand() *cobra.Command {
@@ -213,8 +215,12 @@ func (r *readRun) path(p string) error {
 		if err != nil {
 			return unclear("", "%s cannot be read: %s", p, place.Reason(err))
 		}
-		if len(found.Projects) > 0 && (r.t == nil || found.Inside && r.t.Name == r.nameIn(found)) {
-			return r.projects(p, found)
+		archived := []*away.Project(nil)
+		if !found.Inside {
+			archived = awayBelow(found.Dir, found.Root)
+		}
+		if len(found.Projects)+len(archived) > 0 && (r.t == nil || found.Inside && r.t.Name == r.nameIn(found)) {
+			return r.projects(p, found, archived)
 		}
 	}
 	if packed {
@@ -351,8 +357,9 @@ func (r *readRun) name(p string) error {
 }
 
 // projects reads the projects at or below a folder; of what lies in one project, what lies
-// below that folder.
-func (r *readRun) projects(p string, found *inspect.Found) error {
+// below that folder. Archived are those that were taken from there: their names are known
+// here, also where the disk that they are on is not connected.
+func (r *readRun) projects(p string, found *inspect.Found, archived []*away.Project) error {
 	real, err := place.Real(p)
 	if err != nil {
 		return unclear("", "%s cannot be read: %s", p, place.Reason(err))
@@ -385,6 +392,25 @@ func (r *readRun) projects(p string, found *inspect.Found) error {
 		}
 		for _, u := range own.Unread {
 			r.unread = append(r.unread, filepath.Join(fromHere(own.Dir), filepath.FromSlash(u.Path)))
+		}
+	}
+	far := map[*catalog.Source]bool{} // on a disk that is not connected
+	for _, p := range archived {
+		pr, err := open(p.To, p.Label)
+		if err != nil {
+			r.unread = append(r.unread, p.To)
+			continue
+		}
+		root := p.Tree()
+		if err := inspect.Prune(root); err != nil {
+			return err
+		}
+		s := &catalog.Source{Project: pr, Template: pr.Template, Name: filepath.Base(p.To), Root: root}
+		if sources = append(sources, s); !isThere(p.To) {
+			far[s] = true
+		}
+		if !slices.Contains(templates, pr.Template) {
+			templates = append(templates, pr.Template)
 		}
 	}
 	if err := r.fits(templates); err != nil {
@@ -421,7 +447,12 @@ func (r *readRun) projects(p string, found *inspect.Found) error {
 		if at == "." {
 			at = ""
 		}
-		r.add(all, at, s.Project.Dir)
+		dir := s.Project.Dir
+		if far[s] {
+			dir = ""
+			r.far += len(all.Entries)
+		}
+		r.add(all, at, dir)
 	}
 	return nil
 }

@@ -109,6 +109,10 @@ func (r *readRun) draw() {
 		r.apart("do not fit", unfit)
 		r.apart("fit two alike: --convention says by which to read", tied)
 	}
+	if r.far > 0 {
+		r.screen.Line()
+		r.screen.Text(term.Warn.Render("note:") + " " + term.Count(r.far, "file") + isOrAre(r.far) + " where the project was archived, which is not connected now.")
+	}
 	if r.found.Others > 0 {
 		r.screen.Line()
 		speaks := term.Shown(" that no convention speaks of, not counted.")

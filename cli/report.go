@@ -184,6 +184,8 @@ func (b *buildRun) keptLine(k *batch.Kept) (m term.Mark, note term.Shown) {
 			return term.Mark{Sign: "!", Style: term.Bad}, "marked by hand: nothing of it is there"
 		}
 		return term.Mark{Sign: "!", Style: term.Bad}, "gone: it is no longer in " + term.Visible(b.fromPlace(k.Marking.Where))
+	case batch.Archived:
+		return term.Mark{Sign: "·", Style: term.Dim}, "archived: it is " + term.Visible(k.Why)
 	case batch.Unclear:
 		return term.Mark{Sign: "!", Style: term.Bad}, "cannot be compared: " + term.Visible(k.Why)
 	}
@@ -403,6 +405,8 @@ func (b *buildRun) outcomes(built bool) []outcome {
 			o.State = "gone"
 		case batch.Unclear:
 			o.State = "unclear"
+		case batch.Archived:
+			o.State = "archived"
 		}
 		if k.Moved() {
 			o.Moved = k.Marking.Where

@@ -15,6 +15,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"vestibula/cli/term"
+	"vestibula/core/away"
 	"vestibula/core/batch"
 	"vestibula/core/change"
 	"vestibula/core/inspect"
@@ -237,6 +238,26 @@ func (b *buildRun) compareKept(template string) error {
 	}))
 	done(len(x.Kept))
 	end()
+	lists := map[string]*away.List{}
+	for _, k := range x.Kept {
+		if k.Standing != batch.Gone || k.Marking.Where == "" {
+			continue
+		}
+		dir := filepath.Dir(k.Marking.Where)
+		l, known := lists[dir]
+		if !known {
+			l = awayIn(dir)
+			lists[dir] = l
+		}
+		if l == nil {
+			continue
+		}
+		for _, p := range l.Projects {
+			if p.Label.ID != "" && p.Label.ID == k.Marking.As || k.Marking.As == "" && p.Name == filepath.Base(k.Marking.Where) {
+				k.Standing, k.Why = batch.Archived, p.Where()
+			}
+		}
+	}
 	if r.changed {
 		for _, k := range x.Kept {
 			if k.Standing == batch.Unclear {

@@ -27,6 +27,7 @@ const (
 	Bare                     // its folder is there, and has no label to compare
 	Gone                     // no project of it is there
 	Unclear                  // something is wrong with the row, so that nothing can be said
+	Archived                 // it was archived, as somebody knows
 )
 
 // A Kept row is marked as built, and is not built again.
@@ -37,7 +38,7 @@ type Kept struct {
 	Dir      string // where its project is, absolute; empty where there is none
 	ID       string // what that is known by
 	Diffs    []Diff // of a changed one
-	Why      string // it is unclear
+	Why      string // it is unclear, or where it was archived
 }
 
 // Moved reports whether the project is elsewhere than the mark says.

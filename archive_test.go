@@ -1,0 +1,144 @@
+//go:build unix
+
+package main
+
+import (
+	"encoding/json"
+	"os"
+	"path/filepath"
+	"strings"
+	"syscall"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// jobsDesk has three jobs of three years, one of them with all kinds of things in it.
+func jobsDesk(t *testing.T) *desk {
+	d := newDesk(t, "job.folders", "---\nfields: { client: Who?, received: { type: date } }\nnames: { invoice: { pattern: \"<day:yyyy-mm-dd> invoice <n:00>\", for: [pdf] } }\n---\n<received:yyyy-mm> <client>\n    Invoices | holds: invoice\n    Letters\n",
+		"C/own.txt", "mine", "Old/x.txt", "mine")
+	for client, day := range map[string]string{"Ola": "2025-03-01", "Jun": "2026-04-01", "Ida": "2027-01-01"} {
+		_, status := d.run("build", "job", "--into", "C", "client="+client, "received="+day, "--yes")
+		require.Zero(t, status)
+	}
+	d.write("C/2025-03 Ola/Invoices/2025-03-09 invoice 01.pdf", "one")
+	d.write("C/2025-03 Ola/.hidden/deep.txt", "hidden")
+	require.NoError(t, os.Mkdir(filepath.Join(d.dir, "C/2025-03 Ola/Letters/empty"), 0o777))
+	require.NoError(t, os.Symlink("Invoices", filepath.Join(d.dir, "C/2025-03 Ola/link")))
+	return d
+}
+
+// mediums are folders that projects go to: beside the others, and on another disk where
+// there is one.
+func mediums(t *testing.T, d *desk) []string {
+	list := []string{filepath.Join(d.dir, "Old")}
+	here, err := os.Stat(d.dir)
+	require.NoError(t, err)
+	if other, err := os.Stat("/dev/shm"); err == nil && other.Sys().(*syscall.Stat_t).Dev != here.Sys().(*syscall.Stat_t).Dev {
+		dir, err := os.MkdirTemp("/dev/shm", "marl-")
+		require.NoError(t, err)
+		t.Cleanup(func() { os.RemoveAll(dir) })
+		list = append(list, dir)
+	}
+	return list
+}
+
+func TestWhatIsArchivedIsStillKnown(t *testing.T) {
+	d := jobsDesk(t)
+	before := d.whole("C")
+	for _, medium := range mediums(t, d) {
+		out, status := d.run("archive", "C", "--where", "received=..2026", "--into", medium, "--preview")
+		require.Zero(t, status, out)
+		require.Equal(t, before, d.whole("C"))
+		out, status = d.run("archive", "C", "--where", "received=..2026", "--into", medium, "--rename", "<received:yyyy> <client>", "--yes")
+		require.Zero(t, status, out)
+		assert.Contains(t, out, "Archived 2 projects")
+		assert.Equal(t, []string{".vestibula-away.json", "2027-01 Ida/", "2027-01 Ida/.vestibula.json", "2027-01 Ida/Invoices/", "2027-01 Ida/Letters/", "own.txt"}, d.has("C"))
+		for name, text := range map[string]string{"Invoices/2025-03-09 invoice 01.pdf": "one", ".hidden/deep.txt": "hidden", "link/2025-03-09 invoice 01.pdf": "one"} {
+			data, err := os.ReadFile(filepath.Join(medium, "2025 Ola", name))
+			require.NoError(t, err)
+			assert.Equal(t, text, string(data))
+		}
+		assert.DirExists(t, filepath.Join(medium, "2025 Ola/Letters/empty"))
+
+		// Each command knows where it went, although the disk is not connected.
+		away := medium + " not connected"
+		require.NoError(t, os.Rename(medium, away))
+		out, status = d.run("projects", "C")
+		require.Zero(t, status)
+		assert.Contains(t, out, "Archived: 2 projects")
+		assert.Contains(t, out, filepath.Join(medium, "2025 Ola"))
+		out, status = d.run("read", "C", "--where", "client=Ola", "--json")
+		require.Zero(t, status)
+		assert.Contains(t, out, "2025-03-09 invoice 01.pdf")
+		out, _ = d.run("read", "C")
+		assert.Contains(t, out, "1 file is where the project was archived, which is not connected now.")
+		out, status = d.run("check", "C/2025-03 Ola")
+		assert.Equal(t, 2, status)
+		assert.Contains(t, out, "2025-03 Ola was archived: it is ")
+		out, status = d.run("build", "job", "--into", "C", "client=Ola", "received=2025-03-01", "--preview")
+		require.Zero(t, status)
+		assert.Contains(t, out, "note: 2025-03 Ola was archived")
+		out, status = d.run("archive", "--back", "C/2025-03 Ola", "--yes")
+		assert.Equal(t, 1, status)
+		assert.Contains(t, out, "and that is not there now")
+		require.NoError(t, os.Rename(away, medium))
+
+		// A table knows it as well, and does not build it again.
+		d.write("t.csv", "client,received,built,built on,built in,built as\nOla,2025-03-01,yes,,"+filepath.Join(d.dir, "C/2025-03 Ola")+",\n")
+		out, status = d.run("build", "job", "--into", "C", "--table", "t.csv", "--again", "--preview")
+		require.Zero(t, status, out)
+		assert.Contains(t, out, "archived: it is ")
+		assert.NotContains(t, out, "gone")
+
+		_, status = d.run("archive", "--back", "C/2025-03 Ola", "C/2026-04 Jun", "--yes")
+		require.Zero(t, status)
+		assert.Equal(t, before, d.whole("C"), "byte for byte, and time for time")
+		for range 2 { // what was brought back goes, and comes back once more
+			out, status = d.run("undo", "--yes")
+			require.Zero(t, status, out)
+		}
+		assert.Equal(t, before, d.whole("C"))
+	}
+}
+
+func TestWhatCannotBeArchivedStays(t *testing.T) {
+	d := jobsDesk(t)
+	before := d.whole("C")
+	d.write("Old/2025-03 Ola", "a file of that name")
+	for args, want := range map[string]string{
+		"C|--into|Old":                                   "3 projects lie in C",
+		"C/2025-03 Ola|--into|Old":                       "something of that name is there",
+		"C/2025-03 Ola|--into|C":                         "lies in C already",
+		"C/2025-03 Ola|--into|C/2025-03 Ola/Letters":     "lies in 2025-03 Ola itself",
+		"C/2025-03 Ola|--into|nowhere":                   `there is no folder "nowhere"`,
+		"C/2025-03 Ola":                                  "into which folder?",
+		"C|--where|received=2031|--into|Old":             "No project is such.",
+		"C|--untouched|400|--into|Old":                   "No project is such.",
+		"C/2026-04 Jun|--into|Old|--rename|<colour>":     `there is no field named "colour"`,
+		"C|--where|received=2026|--into|Old|--rename|a<": "is not closed",
+		"--back|C/2031 Nobody":                           `nothing called "2031 Nobody" was archived from C`,
+		"C/own.txt|--into|Old":                           "",
+	} {
+		out, status := d.run(append(append([]string{"archive"}, strings.Split(args, "|")...), "--yes")...)
+		assert.NotZero(t, status, args)
+		assert.Contains(t, out, want, args)
+		assert.Equal(t, before, d.whole("C"), args)
+	}
+	out, status := d.run("archive", "C/2026-04 Jun", "--into", "Old", "--json", "--yes")
+	require.Zero(t, status, out)
+	var said struct {
+		Done bool
+		Goes []struct{ From, To string }
+	}
+	require.NoError(t, json.Unmarshal([]byte(out), &said))
+	assert.True(t, said.Done)
+	assert.Equal(t, filepath.Join(d.dir, "Old/2026-04 Jun"), said.Goes[0].To)
+	d.write("C/.vestibula-away.json", "{")
+	out, status = d.run("archive", "C/2025-03 Ola", "--into", "Old", "--yes")
+	assert.Equal(t, 1, status)
+	assert.Contains(t, out, ".vestibula-away.json is damaged")
+	out, status = d.run("projects", "C")
+	assert.Zero(t, status, "what is there is still shown: %s", out)
+}

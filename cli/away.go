@@ -1,0 +1,510 @@
+package cli
+
+import (
+	"errors"
+	"fmt"
+	"maps"
+	"path"
+	"path/filepath"
+	"slices"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"vestibula/cli/term"
+	"vestibula/core/away"
+	"vestibula/core/change"
+	"vestibula/core/digest"
+	"vestibula/core/inspect"
+	"vestibula/core/journal"
+	"vestibula/core/place"
+	"vestibula/core/template"
+	"vestibula/core/tree"
+)
+
+// An awayRun is one call of archive.
+type awayRun struct {
+	*app
+	consent
+	into, rename string
+	where        []string
+	untouched    int
+	back         bool
+
+	goes  []*going
+	lists map[string]*awayList // by the folders that they lie in
+}
+
+// A going project goes to its archive, or comes back.
+type going struct {
+	name     string // as it is shown
+	from, to string // absolute
+	size     int64
+	note     *away.Project
+}
+
+// An awayList is a list of what was archived, as it lies in a folder.
+type awayList struct {
+	data []byte // as it was read; nil where there is none
+	list *away.List
+}
+
+func (a *app) archiveCommand() *cobra.Command {
+	r := &awayRun{app: a, lists: map[string]*awayList{}}
+	c := &cobra.Command{
+		Use:   "archive PROJECT… --into DIR",
+		Short: "Move finished projects to another folder or disk, and remember where they are.",
+		Long: `Move finished projects to another folder or disk, and remember where they are. All that is
+in them goes, hidden files, links and empty folders too; to another disk entry by entry,
+read back and compared before it is taken away here. Where anything fails, all stays here.
+
+PROJECT is a project or, with --where or --untouched, a folder in which projects lie. What
+went is still known here: projects lists it, read finds its files although the disk is not
+connected, and build tells before it makes it again. --back brings it back.`,
+		Example: `  vestibula archive "Clients/2027-03 Oriel Pask BK" --into /media/Marl
+  vestibula archive Clients --where received=..2026 --into "Old clients"
+  vestibula archive Clients --untouched 180 --into /media/Marl --rename "<received:yyyy> <client>"
+  vestibula archive --back "Clients/2027-03 Oriel Pask BK"`,
+		RunE: func(_ *cobra.Command, args []string) error { return r.run(args) },
+	}
+	f := c.Flags()
+	f.StringVar(&r.into, "into", "", "the folder `DIR` that they go to")
+	f.StringArrayVar(&r.where, "where", nil, "only projects that have `field=value`, or field~part")
+	f.IntVar(&r.untouched, "untouched", 0, "only projects of which no file was changed for so many `DAYS`")
+	f.StringVar(&r.rename, "rename", "", "the name that each gets there, a `PATTERN` of its fields")
+	f.BoolVar(&r.back, "back", false, "bring back what was archived")
+	r.addYes(c, "move them without asking")
+	r.addPlan(c)
+	f.BoolVar(&r.preview, "preview", false, "show what would be done, and change nothing")
+	f.BoolVar(&r.asJSON, "json", false, "print JSON")
+	_ = c.MarkFlagDirname("into")
+	return c
+}
+
+func (r *awayRun) run(args []string) error {
+	if len(args) == 0 {
+		return unclear(`for example: vestibula archive "Clients/2027-03 Oriel Pask BK" --into /media/Marl`, "which projects?")
+	}
+	if r.back {
+		if r.into != "" || r.rename != "" || len(r.where) > 0 || r.untouched > 0 {
+			return unclear("", "--back brings what is named to where it was, and takes no other flags")
+		}
+		for _, at := range args {
+			if err := r.comeBack(at); err != nil {
+				return err
+			}
+		}
+		return r.carryOut()
+	}
+	if r.into == "" {
+		return unclear("for example: --into /media/Marl", "into which folder? Name it with --into")
+	}
+	into, err := place.Open(r.into)
+	if err != nil {
+		return unclear("", "%v", err)
+	}
+	into.Close()
+	if err := r.choose(args, into.Real); err != nil {
+		return err
+	}
+	return r.carryOut()
+}
+
+// choose finds the projects that go.
+func (r *awayRun) choose(args []string, into string) error {
+	all := &projectsRun{app: r.app, where: r.where, today: map[string]bool{}}
+	for _, at := range args {
+		before := len(all.list)
+		inside, err := all.look(at)
+		if err != nil {
+			return err
+		}
+		if n := len(all.list) - before; n > 1 && len(r.where) == 0 && r.untouched == 0 && !inside {
+			return unclear("name the projects, or say which with --where or --untouched", "%s lie in %s", term.Count(n, "project"), at)
+		}
+	}
+	if err := all.keep(); err != nil {
+		return err
+	}
+	if r.untouched > 0 {
+		edge := r.now.AddDate(0, 0, -r.untouched)
+		all.list = slices.DeleteFunc(all.list, func(s *standingRow) bool { return !s.touched.Before(edge) })
+	}
+	if len(all.list) == 0 {
+		return refused("vestibula projects lists all", "No project is such.")
+	}
+	disk := diskOf(into)
+	for _, s := range all.list {
+		if s.subject.Project == nil {
+			return refused("mend it first, or name the others", "%s cannot be read: %v", s.name, s.subject.Err)
+		}
+		from := s.subject.Dir
+		if into == from || strings.HasPrefix(into, from+string(filepath.Separator)) {
+			return refused("name another folder", "%s lies in %s itself", r.into, s.name)
+		}
+		if filepath.Dir(from) == into {
+			return refused("name another folder", "%s lies in %s already", s.name, r.into)
+		}
+		name, err := r.newName(s)
+		if err != nil {
+			return err
+		}
+		g := &going{name: s.name, from: from, to: filepath.Join(into, name), size: s.size}
+		g.note = &away.Project{Name: filepath.Base(from), To: g.to, Since: r.now, Label: s.subject.Project.Label}
+		if mine := diskOf(from); mine != disk {
+			g.note.Disk = disk
+		}
+		if err := g.take(); err != nil {
+			return err
+		}
+		list, err := r.list(filepath.Dir(from))
+		if err != nil {
+			return err
+		}
+		list.list.Add(g.note)
+		r.goes = append(r.goes, g)
+	}
+	return nil
+}
+
+// newName is what a project is called in the archive.
+func (r *awayRun) newName(s *standingRow) (string, error) {
+	if r.rename == "" {
+		return filepath.Base(s.subject.Dir), nil
+	}
+	t := s.subject.Template
+	name, err := t.Named(r.rename, s.subject.Values)
+	var lacks *template.LackError
+	switch {
+	case errors.As(err, &lacks):
+		return "", refused("", "%s: %v", s.name, err)
+	case err != nil:
+		return "", unclear("it has "+strings.Join(t.FieldNames(), ", "), "--rename %q: %v", r.rename, err)
+	}
+	return name, nil
+}
+
+// take notes what lies in a project, hidden things among it.
+func (g *going) take() error {
+	root, unread, err := tree.Read(g.from, nil, nil)
+	if err != nil {
+		return refused("", "%s cannot be read: %s", g.name, place.Reason(err))
+	}
+	if len(unread) > 0 {
+		return refused("", "%s in %s cannot be read: %s", unread[0].Path, g.name, place.Reason(unread[0].Err))
+	}
+	for at, n := range root.All() {
+		at = strings.ToValidUTF8(at, "\uFFFD")
+		if n.Kind == tree.Folder {
+			at += "/"
+		}
+		g.note.Files = append(g.note.Files, at)
+	}
+	g.note.Size = g.size
+	return nil
+}
+
+// list reads the list of what was archived from a folder.
+func (r *awayRun) list(dir string) (*awayList, error) {
+	if l := r.lists[dir]; l != nil {
+		return l, nil
+	}
+	l := &awayList{list: &away.List{}}
+	data, err := readAway(dir)
+	if err != nil {
+		return nil, refused("move it away first", "%s: %v", fromHere(dir), err)
+	}
+	if l.data = data; data != nil {
+		if l.list, err = away.Parse(data); err != nil {
+			return nil, refused("move it away first", "%s: %v", fromHere(dir), err)
+		}
+	}
+	r.lists[dir] = l
+	return l, nil
+}
+
+// readAway is what the list in a folder holds; nil where there is none.
+func readAway(dir string) ([]byte, error) {
+	at, err := place.Open(dir)
+	if err != nil {
+		return nil, err
+	}
+	defer at.Close()
+	return at.ReadFile(away.FileName, away.MaxBytes)
+}
+
+// awayIn is what was archived from a folder; nil where nothing is known.
+func awayIn(dir string) *away.List {
+	data, err := readAway(dir)
+	if err != nil || data == nil {
+		return nil
+	}
+	l, err := away.Parse(data)
+	if err != nil {
+		return nil
+	}
+	return l
+}
+
+// archived finds the archived project that a path would be, if it is not there.
+func archived(at string) *away.Project {
+	if isThere(at) {
+		return nil
+	}
+	full, err := filepath.Abs(at)
+	if err != nil {
+		return nil
+	}
+	dir, err := place.Real(filepath.Dir(full))
+	if err != nil {
+		return nil
+	}
+	if l := awayIn(dir); l != nil {
+		return l.Find(filepath.Base(full))
+	}
+	return nil
+}
+
+// comeBack has an archived project come back.
+func (r *awayRun) comeBack(at string) error {
+	full, err := filepath.Abs(at)
+	if err != nil {
+		return unclear("", "%v", err)
+	}
+	dir, err := place.Real(filepath.Dir(full))
+	if err != nil {
+		return unclear("", "there is no folder %q", filepath.Dir(at))
+	}
+	list, err := r.list(dir)
+	if err != nil {
+		return err
+	}
+	p := list.list.Find(filepath.Base(full))
+	if p == nil {
+		var names []string
+		for _, p := range list.list.Projects {
+			names = append(names, p.Name)
+		}
+		help := "vestibula projects lists what was archived from a folder"
+		if len(names) > 0 {
+			help = "archived from there: " + strings.Join(few(names), ", ")
+		}
+		return unclear(help, "nothing called %q was archived from %s", filepath.Base(full), fromHere(dir))
+	}
+	if !isThere(p.To) {
+		return refused("connect it, and run the same command again", "%s is %s, and that is not there now", p.Name, p.Where())
+	}
+	var l readLabel
+	if l.read(p.To); l.err != nil || l.label.ID != p.Label.ID {
+		return refused("move it back by hand", "what is at %s is not that project any more", p.To)
+	}
+	list.list.Remove(p)
+	r.goes = append(r.goes, &going{name: p.Name, from: p.To, to: filepath.Join(dir, p.Name), size: p.Size, note: p})
+	return nil
+}
+
+// set is what is to be done: the moves, and the lists.
+func (r *awayRun) set() (*change.Set, error) {
+	set := &change.Set{}
+	in := func(dir string) int {
+		if i := slices.Index(set.Places, dir); i >= 0 {
+			return i
+		}
+		set.Places = append(set.Places, dir)
+		return len(set.Places) - 1
+	}
+	for _, g := range r.goes {
+		set.Changes = append(set.Changes, change.Change{Op: change.Move, FromIn: in(filepath.Dir(g.from)), From: filepath.Base(g.from), In: in(filepath.Dir(g.to)), Path: filepath.Base(g.to),
+			Was: change.State{Entry: tree.Entry{Kind: tree.Folder}}, Why: "archive"})
+	}
+	for dir, l := range r.lists {
+		data, err := l.list.Encode()
+		if err != nil {
+			return nil, err
+		}
+		switch {
+		case l.data == nil:
+			set.Changes = append(set.Changes, change.Change{Op: change.Make, In: in(dir), Path: away.FileName, Node: &tree.Node{Name: away.FileName, Kind: tree.File, Content: tree.Bytes(data)}})
+		case len(l.list.Projects) == 0:
+			set.Changes = append(set.Changes, change.Change{Op: change.Remove, In: in(dir), Path: away.FileName, Was: change.State{Entry: tree.Entry{Kind: tree.File}, Sum: digest.Bytes(l.data)}})
+		default:
+			set.Changes = append(set.Changes, replacing(in(dir), away.FileName, l.data, data))
+		}
+	}
+	// No two places of a set lie in each other.
+	for _, top := range slices.Clone(set.Places) {
+		if slices.ContainsFunc(set.Places, func(p string) bool { return strings.HasPrefix(p, top+string(filepath.Separator)) }) {
+			rebase(set, top, nil)
+		}
+	}
+	return set, nil
+}
+
+func (r *awayRun) carryOut() error {
+	set, err := r.set()
+	if err != nil {
+		return err
+	}
+	plan, err := r.prepared(set, r.consent, false)
+	if err != nil {
+		return err
+	}
+	defer plan.Drop()
+	if r.yes && !r.asJSON {
+		r.draw()
+	}
+	what, verb, past := term.Count(len(r.goes), "project"), "Archive", "Archived"
+	if r.back {
+		verb, past = "Bring back", "Brought back"
+	}
+	goes, err := r.agreed(r.consent, r.draw, fmt.Sprintf("%s %s?", verb, what), "move them")
+	if !goes {
+		if err == nil && r.asJSON {
+			return r.report(false)
+		}
+		return err
+	}
+	title := r.goes[0].note.Name
+	if len(r.goes) > 1 {
+		title = string(what)
+	}
+	doing := map[bool]string{true: "bringing back", false: "archiving"}[r.back]
+	if _, err := r.app.carryOut(undertaking{plan: plan, doing: doing, total: len(set.Changes), again: "vestibula undo takes it back",
+		head: journal.Head{What: "archive", Title: title, Project: title, Roots: r.roots(set)}}); err != nil {
+		return err
+	}
+	if r.asJSON {
+		return r.report(true)
+	}
+	r.screen.Text(term.Good.Render(term.Visible(past)) + " " + what + ". vestibula undo takes it back.")
+	return nil
+}
+
+// roots are the folders that projects went from, or come back to: there a person looks for
+// the undo.
+func (r *awayRun) roots(set *change.Set) (roots []journal.Root) {
+	for _, dir := range slices.Sorted(maps.Keys(r.lists)) {
+		if in, below, err := placeOf(set, filepath.ToSlash(dir)+"/."); err == nil && len(roots) < manyRoots {
+			roots = append(roots, journal.Root{In: in, Path: change.Text(path.Clean(below))})
+		}
+	}
+	return roots
+}
+
+// draw shows what goes where.
+func (r *awayRun) draw() {
+	var rows [][]term.Shown
+	size := int64(0)
+	for i, g := range r.goes {
+		if size += g.size; i >= 2*manyRows {
+			continue
+		}
+		rows = append(rows, []term.Shown{term.Accent.Render("»") + " " + term.Visible(fromHere(g.from)) + term.Dim.Render(" → ") + term.Visible(fromHere(g.to)), term.Dim.Render(term.Size(g.size))})
+	}
+	r.screen.Columns(rows)
+	if more := len(r.goes) - len(rows); more > 0 {
+		r.screen.Line(term.Dim.Render(term.Sprintf("  … and %s more; --json lists all", term.Number(more))))
+	}
+	r.screen.Line()
+	text := term.Count(len(r.goes), "project") + ", " + term.Size(size)
+	if d := r.goes[0].note.Disk; d != "" && !r.back {
+		text += term.Sprintf(", to the disk %s: read back and compared before anything is taken away here", d)
+	}
+	r.screen.Text(term.Dim.Render(text))
+}
+
+// report prints what goes, as JSON.
+func (r *awayRun) report(done bool) error {
+	type one struct {
+		From string `json:"from"`
+		To   string `json:"to"`
+		Disk string `json:"disk,omitempty"`
+		Size int64  `json:"size"`
+	}
+	out := struct {
+		Done bool  `json:"done"`
+		Goes []one `json:"goes"`
+	}{done, []one{}}
+	for _, g := range r.goes {
+		out.Goes = append(out.Goes, one{fromHere(g.from), g.to, g.note.Disk, g.size})
+	}
+	err := r.printJSON(out)
+	if err == nil && !done && !r.preview {
+		return found
+	}
+	return err
+}
+
+// diskOf is what a person calls the disk that a folder lies on: the name of the folder in
+// which the system shows it, or its letter.
+func diskOf(at string) string {
+	if volume := filepath.VolumeName(at); volume != "" {
+		return volume
+	}
+	here := deviceOf(at)
+	for {
+		up := filepath.Dir(at)
+		if up == at {
+			return "of the system"
+		}
+		if deviceOf(up) != here {
+			return filepath.Base(at)
+		}
+		at = up
+	}
+}
+
+func deviceOf(at string) uint64 {
+	p, err := place.Open(at)
+	if err != nil {
+		return 0
+	}
+	defer p.Close()
+	e, err := p.Look(".")
+	if err != nil {
+		return 0
+	}
+	return e.Dev
+}
+
+// awayFrom are the projects that were archived from the folders of a report: from the one
+// that was looked at, those on the way to projects, and those in which no project is left.
+func awayFrom(report *inspect.Report) (list []*away.Project) {
+	known := map[string]bool{}
+	look := func(dir string) {
+		for ; !known[dir] && strings.HasPrefix(dir+string(filepath.Separator), report.Dir+string(filepath.Separator)); dir = filepath.Dir(dir) {
+			known[dir] = true
+			if l := awayIn(dir); l != nil {
+				list = append(list, l.Projects...)
+			}
+		}
+	}
+	look(report.Dir)
+	for _, s := range report.Subjects {
+		if s.Dir != "" && s.Name != "." {
+			look(filepath.Dir(s.Dir))
+		}
+	}
+	for _, at := range report.Unjudged {
+		look(filepath.Join(report.Dir, filepath.FromSlash(at)))
+	}
+	return list
+}
+
+// awayBelow are the projects that were archived from folders in a tree.
+func awayBelow(dir string, root *tree.Node) (list []*away.Project) {
+	read := func(at string) {
+		if l := awayIn(at); l != nil {
+			list = append(list, l.Projects...)
+		}
+	}
+	if n := root.Child(away.FileName); n != nil {
+		read(dir)
+	}
+	for at, n := range root.All() {
+		if n.Kind == tree.File && path.Dir(at) != "." && n.Name == away.FileName {
+			read(filepath.Join(dir, filepath.FromSlash(path.Dir(at))))
+		}
+	}
+	return list
+}

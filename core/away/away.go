@@ -1,0 +1,146 @@
+// Package away holds the small hidden file that says which projects of a folder were
+// archived: where they went and since when, with their labels and the names of what lies
+// in them, so that they are known here although the disk that they went to is not
+// connected. It reads and writes that file's contents, and nothing else.
+package away
+
+import (
+	"bytes"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"path"
+	"slices"
+	"strings"
+	"time"
+
+	"vestibula/core/label"
+	"vestibula/core/tree"
+)
+
+// FileName is the name of the file, in the folder in which the projects lay.
+const FileName = ".vestibula-away.json"
+
+// MaxBytes is the most that such a file may hold.
+const MaxBytes = 256 << 20
+
+// format is the number of the form, in case it has to change.
+const format = 1
+
+// A List is what the file holds.
+type List struct {
+	Format   int        `json:"vestibula-away"`
+	Projects []*Project `json:"projects"`
+}
+
+// A Project is one that was archived.
+type Project struct {
+	Name  string       `json:"name"`           // of its own folder, where it lay
+	To    string       `json:"to"`             // where it went, absolute
+	Disk  string       `json:"disk,omitempty"` // the name of the disk, if that is another one
+	Since time.Time    `json:"since"`
+	Size  int64        `json:"size"` // of all its files, in bytes
+	Label *label.Label `json:"label"`
+	Files []string     `json:"files"` // paths of all that lies in it; folders end in a slash
+}
+
+// Parse reads the file. The error says, for a person, what is wrong with it.
+func Parse(data []byte) (*List, error) {
+	var l List
+	if err := json.Unmarshal(data, &l); err != nil || l.Format < 1 {
+		return nil, errors.New(FileName + " is damaged: it was changed or cut off")
+	}
+	if l.Format > format {
+		return nil, fmt.Errorf("%s was written by a newer version of this program", FileName)
+	}
+	for _, p := range l.Projects {
+		if p == nil || p.Name == "" || p.Name != path.Base(p.Name) || p.Name == "." || p.Name == ".." || p.To == "" || p.Label == nil || p.Label.Text == "" {
+			return nil, errors.New(FileName + " is damaged: a project in it says too little")
+		}
+	}
+	return &l, nil
+}
+
+// Encode returns the list as it stands in its file.
+func (l *List) Encode() ([]byte, error) {
+	l.Format = format
+	if l.Projects == nil {
+		l.Projects = []*Project{}
+	}
+	slices.SortStableFunc(l.Projects, func(a, b *Project) int { return strings.Compare(a.Name, b.Name) })
+	var out bytes.Buffer
+	enc := json.NewEncoder(&out)
+	enc.SetEscapeHTML(false)
+	enc.SetIndent("", "  ")
+	err := enc.Encode(l)
+	return out.Bytes(), err
+}
+
+// Find returns the project of a name, however systems see it, or nil.
+func (l *List) Find(name string) *Project {
+	for _, p := range l.Projects {
+		if tree.Folded(p.Name) == tree.Folded(name) {
+			return p
+		}
+	}
+	return nil
+}
+
+// Add adds a project, in the place of one with the same identity or name.
+func (l *List) Add(p *Project) {
+	l.Remove(p)
+	l.Projects = append(l.Projects, p)
+}
+
+// Remove takes a project out.
+func (l *List) Remove(p *Project) {
+	l.Projects = slices.DeleteFunc(l.Projects, func(o *Project) bool {
+		return o.Label.ID != "" && o.Label.ID == p.Label.ID || tree.Folded(o.Name) == tree.Folded(p.Name)
+	})
+}
+
+// Where says, for a person, where the project is.
+func (p *Project) Where() string {
+	if p.Disk != "" {
+		return fmt.Sprintf("on the disk %s, since %s, as %s", p.Disk, p.Since.Local().Format(time.DateOnly), p.To)
+	}
+	return fmt.Sprintf("in %s, since %s", p.To, p.Since.Local().Format(time.DateOnly))
+}
+
+// Tree is what lies in the project, by the names that are known. Its children are sorted.
+func (p *Project) Tree() *tree.Node {
+	root := &tree.Node{}
+	folders := map[string]*tree.Node{"": root, ".": root}
+	var folder func(at string) *tree.Node
+	folder = func(at string) *tree.Node {
+		if n := folders[at]; n != nil {
+			return n
+		}
+		up := folder(path.Dir(at))
+		n := &tree.Node{Name: path.Base(at)}
+		up.Children = append(up.Children, n)
+		folders[at] = n
+		return n
+	}
+	for _, f := range p.Files {
+		at, isFolder := strings.CutSuffix(path.Clean("/" + f)[1:], "/")
+		if isFolder = isFolder || strings.HasSuffix(f, "/"); at == "" || at == "." {
+			continue
+		}
+		if isFolder {
+			folder(at)
+			continue
+		}
+		up := folder(path.Dir(at))
+		up.Children = append(up.Children, &tree.Node{Name: path.Base(at), Kind: tree.File})
+	}
+	var sort func(n *tree.Node)
+	sort = func(n *tree.Node) {
+		slices.SortFunc(n.Children, func(a, b *tree.Node) int { return strings.Compare(a.Name, b.Name) })
+		for _, c := range n.Children {
+			sort(c)
+		}
+	}
+	sort(root)
+	return root
+}
