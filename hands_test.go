@@ -150,3 +150,29 @@ func TestDaysInATableAreAskedAbout(t *testing.T) {
 	out, _ = d.run("build", "people", "--into", "out", "--table", "p.csv", "--dates", "day first")
 	assert.Contains(t, out, `"day first" is no picture of a day`)
 }
+
+// What became of each row is written in the form that the ending says, whatever stands in
+// the rows.
+func TestReportsOfTables(t *testing.T) {
+	d := newDesk(t, "people.folders", peopleTemplate, "p.csv", "who,since\nOla,2027-01-02\n=1+1,2027-01-03\nJun,soon\n\u202eIda,2027-01-04\n", "out/own.txt", "mine")
+	for _, file := range []string{"r.csv", "r.xlsx", "r.html", "r.md", "r.txt", "r.json"} {
+		out, status := d.run("build", "people", "--into", "out", "--table", "p.csv", "--only-good", "--preview", "--report", file)
+		require.Zero(t, status, out)
+	}
+	assert.Contains(t, d.read("r.csv"), "\n2,new,Ola,2,0,0,,\n")
+	assert.Contains(t, d.read("r.csv"), "\n3,new,'=1+1,2,0,0,,\n", "no cell is a formula")
+	assert.Contains(t, d.read("r.csv"), "4,left out,,0,0,0,,")
+	assert.NotContains(t, d.read("r.html"), "\u202e")
+	assert.Contains(t, d.read("r.html"), "<td class=\"short\">Ola</td>")
+	book, err := excelize.OpenFile(filepath.Join(d.dir, "r.xlsx"))
+	require.NoError(t, err)
+	defer book.Close()
+	rows, err := book.GetRows("Plan")
+	require.NoError(t, err)
+	assert.Equal(t, []string{"row", "state", "folder", "new", "there", "kept", "changes", "why"}, rows[0])
+	assert.Len(t, rows, 5)
+	out, status := d.run("build", "people", "--into", "out", "--table", "p.csv", "--only-good", "--preview", "--report", "r.docx")
+	assert.Equal(t, 2, status)
+	assert.Contains(t, out, "end it in .csv, .xlsx, .json, .md, .txt or .html")
+	assert.Equal(t, []string{"own.txt"}, d.has("out"))
+}

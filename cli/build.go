@@ -468,6 +468,9 @@ func (b *buildRun) carryOut() error {
 	defer plan.Drop()
 	plan.Continues = b.continues
 	asked := !ask.yes && !ask.preview && !ask.asJSON && b.interactive()
+	if up := b.table.up; up != nil && b.yes && !b.asJSON {
+		up.draw(up.sure()) // what moves is a part of the answer
+	}
 	goes, err := b.agreed(ask, b.drawPlan, b.question(), "build it")
 	if !goes {
 		if !asked {

@@ -1,8 +1,6 @@
 package cli
 
 import (
-	"bytes"
-	"encoding/csv"
 	"fmt"
 	"path/filepath"
 	"slices"
@@ -471,18 +469,21 @@ func (b *buildRun) reportLines(built bool) error {
 	return err
 }
 
-// reportFile is a table of what became of each row. It begins with a byte order
-// mark, by which spreadsheets know UTF-8.
+// reportFile is a table of what became of each row, in the form that its ending says.
 func (b *buildRun) reportFile(built bool) (newFile, error) {
-	var data bytes.Buffer
-	data.WriteString("\uFEFF")
-	w := csv.NewWriter(&data)
-	records := [][]string{{"row", "state", "folder", "new", "there", "kept", "changes", "why"}}
-	for _, o := range b.outcomes(built) {
-		records = append(records, []string{strings.TrimSpace(o.Sheet + " " + strconv.Itoa(o.Row)), o.State, harmless(o.Folder), strconv.Itoa(o.New), strconv.Itoa(o.There), strconv.Itoa(o.Kept), harmless(strings.Join(o.Changes, "; ")), harmless(strings.Join(o.Problems, "; "))})
+	all := b.outcomes(built)
+	rows := [][]string{{"row", "state", "folder", "new", "there", "kept", "changes", "why"}}
+	for _, o := range all {
+		rows = append(rows, []string{strings.TrimSpace(o.Sheet + " " + strconv.Itoa(o.Row)), o.State, o.Folder, strconv.Itoa(o.New), strconv.Itoa(o.There), strconv.Itoa(o.Kept), strings.Join(o.Changes, "; "), strings.Join(o.Problems, "; ")})
 	}
-	err := w.WriteAll(records)
-	return newFile{b.table.report, tree.Bytes(data.Bytes())}, err
+	for _, row := range rows {
+		for i := range row {
+			row[i] = strings.TrimSpace(string(term.Visible(row[i])))
+		}
+	}
+	out := outRows{title: b.t.Heading(), about: string(term.Count(len(all), "row")) + " of " + filepath.Base(b.table.file), rows: rows, json: all}
+	data, err := out.data(b.table.report)
+	return newFile{b.table.report, tree.Bytes(data)}, err
 }
 
 // addReport puts the report of a build into its set.
