@@ -99,15 +99,20 @@ func (r *awayRun) run(args []string) error {
 	if r.into == "" {
 		return unclear("for example: --into /media/Marl", "into which folder? Name it with --into")
 	}
+	if err := r.open(args); err != nil {
+		return err
+	}
+	return r.carryOut()
+}
+
+// open opens the folder that projects go to, and finds those.
+func (r *awayRun) open(args []string) error {
 	into, err := place.Open(r.into)
 	if err != nil {
 		return unclear("", "%v", err)
 	}
 	into.Close()
-	if err := r.choose(args, into.Real); err != nil {
-		return err
-	}
-	return r.carryOut()
+	return r.choose(args, into.Real)
 }
 
 // choose finds the projects that go.
@@ -331,13 +336,19 @@ func (r *awayRun) set() (*change.Set, error) {
 			set.Changes = append(set.Changes, replacing(in(dir), away.FileName, l.data, data))
 		}
 	}
-	// No two places of a set lie in each other.
+	apartFrom(set, nil)
+	return set, nil
+}
+
+// apartFrom has no two places of a set lie in each other. It returns the roots with the
+// places that they have then.
+func apartFrom(set *change.Set, roots []journal.Root) []journal.Root {
 	for _, top := range slices.Clone(set.Places) {
 		if slices.ContainsFunc(set.Places, func(p string) bool { return strings.HasPrefix(p, top+string(filepath.Separator)) }) {
-			rebase(set, top, nil)
+			roots = rebase(set, top, roots)
 		}
 	}
-	return set, nil
+	return roots
 }
 
 func (r *awayRun) carryOut() error {

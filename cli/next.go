@@ -32,6 +32,8 @@ type nextRun struct {
 	count            int
 	from, convention string
 	by, into         string
+	archive          string   // the folder that the old project goes to
+	away             *awayRun // how it goes there
 
 	project *project.Project
 	turns   []*turn
@@ -74,7 +76,9 @@ that the convention reads are written anew.`,
 	c.Flags().StringVar(&r.convention, "convention", "", "with --from: the `NAME` of the convention that reads its names")
 	c.Flags().StringVar(&r.by, "template", "", "with --from: the `TEMPLATE` that has it")
 	c.Flags().StringVar(&r.into, "into", "", "with --from: the new folder `DIR`")
+	c.Flags().StringVar(&r.archive, "archive", "", "move the old project into the folder `DIR` afterwards, as archive does")
 	_ = c.MarkFlagDirname("from")
+	_ = c.MarkFlagDirname("archive")
 	return c
 }
 
@@ -108,6 +112,11 @@ func (r *nextRun) run(args []string) error {
 	}
 	if err := r.plan(raw); err != nil {
 		return err
+	}
+	if r.archive != "" {
+		if err := r.addArchive(); err != nil {
+			return err
+		}
 	}
 	return r.carryOut()
 }
@@ -298,6 +307,32 @@ func (r *nextRun) addCarried(own string) error {
 	return nil
 }
 
+// addArchive adds to the set that the old project goes to its archive: the turn of a term
+// is one step, with one undo.
+func (r *nextRun) addArchive() error {
+	r.away = &awayRun{app: r.app, into: r.archive, lists: map[string]*awayList{}}
+	if err := r.away.open([]string{r.project.Dir}); err != nil {
+		return err
+	}
+	moved := map[string]bool{}
+	for _, s := range r.turns[0].goes {
+		moved[s.From] = s.Moves
+	}
+	note := r.away.goes[0].note
+	note.Files = slices.DeleteFunc(note.Files, func(f string) bool { return moved[f] })
+	set, err := r.away.set()
+	if err != nil {
+		return err
+	}
+	b := r.build
+	for _, c := range set.Changes {
+		c.In, c.FromIn = b.placeNumber(set.Places[c.In]), b.placeNumber(set.Places[c.FromIn])
+		b.set.Changes = append(b.set.Changes, c)
+	}
+	b.roots = apartFrom(&b.set, b.roots)
+	return nil
+}
+
 // carried is how many things go along.
 func (r *nextRun) carried() (n int) {
 	for _, t := range r.turns {
@@ -357,6 +392,10 @@ func (r *nextRun) draw() {
 	for i, t := range r.turns {
 		r.screen.Line(term.Title.Render(term.Visible(t.plan.Own)), term.Dim.Render("  "+counts(r.build.batch.Builds[i])))
 		r.drawSteps(t)
+	}
+	if r.away != nil {
+		g := r.away.goes[0]
+		r.screen.Line(term.Accent.Render("»"), " ", term.Visible(filepath.Base(g.from)), term.Dim.Render(" → "), term.Visible(fromHere(g.to)))
 	}
 	r.screen.Line()
 	r.drawNotes()
