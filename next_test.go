@@ -128,3 +128,40 @@ func TestATermTurns(t *testing.T) {
 	assert.Equal(t, 1, status)
 	assert.Contains(t, out, "can go along once only")
 }
+
+// A term of five courses ends, and the next one begins, in one step: the folder of the next
+// term is made once for all of them.
+func TestATermOfCoursesTurnsInOneStep(t *testing.T) {
+	d := newDesk(t, "term.folders", "---\nfields: { course: Which?, term: { type: term, of: [spring, autumn] } }\nnames: { plan: \"<term:yyyy-0> plan <topic:like-this>\" }\n---\n<term:yyyy Name>\n    Timetable\n    <course> | project\n        Plans | holds: plan | carry\n        Hand-ins\n", "Courses/own.txt", "mine", "Past/x.txt", "")
+	courses := []string{"Case Binding", "Gilding", "Leather", "Marbling", "Repair"}
+	args := []string{"next"}
+	for i, course := range courses {
+		_, status := d.run("build", "term", "--into", "Courses", "course="+course, "term=2027 autumn", "--yes")
+		require.Zero(t, status)
+		d.write(fmt.Sprintf("Courses/2027 Autumn/%s/Plans/2027-2 plan week-%d.odt", course, i+1), course)
+		d.write("Courses/2027 Autumn/"+course+"/Hand-ins/essay.pdf", course)
+		args = append(args, "Courses/2027 Autumn/"+course)
+	}
+	before := map[string]map[string]string{"Courses": d.whole("Courses"), "Past": d.whole("Past")}
+	out, status := d.run(append(args, "--archive", "Past", "--yes")...)
+	require.Zero(t, status, out)
+	assert.Contains(t, out, "5 files do not go along")
+	assert.Contains(t, out, "Carried forward to 5 new projects: 5 files along.")
+	for i, course := range courses {
+		assert.Equal(t, course, d.read(fmt.Sprintf("Courses/2028 Spring/%s/Plans/2028-1 plan week-%d.odt", course, i+1)))
+		assert.Equal(t, course, d.read("Past/"+course+"/Hand-ins/essay.pdf"))
+	}
+	assert.Equal(t, 1, strings.Count(strings.Join(d.has("Courses"), " "), "2028 Spring/Timetable/"))
+	out, status = d.run("check", "Courses")
+	assert.Zero(t, status, out)
+	out, _ = d.run("projects", "Courses")
+	assert.Contains(t, out, "5 projects: all as they should be.")
+	_, status = d.run("undo", "--yes")
+	require.Zero(t, status)
+	for folder, was := range before {
+		assert.Equal(t, was, d.whole(folder), folder)
+	}
+	out, status = d.run("next", "Courses/2027 Autumn/Gilding", "Courses/2027 Autumn/Gilding")
+	assert.Equal(t, 2, status)
+	assert.Contains(t, out, "is named twice")
+}

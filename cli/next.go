@@ -14,6 +14,7 @@ import (
 
 	"vestibula/cli/term"
 	"vestibula/core/batch"
+	"vestibula/core/build"
 	"vestibula/core/change"
 	"vestibula/core/forward"
 	"vestibula/core/inspect"
@@ -35,25 +36,30 @@ type nextRun struct {
 	archive          string   // the folder that the old project goes to
 	away             *awayRun // how it goes there
 
-	project *project.Project
-	turns   []*turn
-	build   *buildRun
-	begun   int // files that are there already
+	templates map[string]*template.Template // by their texts
+	builds    []*buildRun                   // of projects of one template in one place
+	turns     []*turn                       // of all projects
+	set       *change.Set
+	roots     []journal.Root
+	begun     int // files that are there already
 }
 
 // A turn is one period that a project is carried forward to.
 type turn struct {
-	values template.Values
-	plan   *forward.Plan
-	goes   []*forward.Step // those whose place is free
+	project *project.Project // nil of a folder that no template made
+	old     string           // its own folder, from the place that is built in
+	values  template.Values
+	plan    *forward.Plan
+	build   *batch.Build
+	goes    []*forward.Step // those whose place is free
 }
 
 func (a *app) nextCommand() *cobra.Command {
 	r := &nextRun{app: a}
 	c := &cobra.Command{
-		Use:   "next PROJECT [field=value …]",
-		Short: "Carry a project forward to its next period.",
-		Long: `Carry a project forward to its next period: the month, quarter, week, term or year of it
+		Use:   "next PROJECT… [field=value …]",
+		Short: "Carry projects forward to their next period.",
+		Long: `Carry projects forward to their next period: the month, quarter, week, term or year of each
 goes one on, unless you say which. It is made anew by its template beside the old one; what
 lies under lines with “carry” comes along; names that a naming convention reads are written
 with the new values, and other names stay as they are. What is begun already in the new
@@ -64,6 +70,7 @@ that the convention reads are written anew.`,
 		Example: `  vestibula next "Books 2027"
   vestibula next "Case Binding 2027 2 Spring" term="2027 autumn" --preview
   vestibula next "2027-01" --count 11
+  vestibula next Courses/*Autumn --archive "Past courses"
   vestibula next --from "March" --template ledger --convention statement --into April`,
 		RunE: func(_ *cobra.Command, args []string) error { return r.run(args) },
 	}
@@ -104,14 +111,21 @@ func (r *nextRun) run(args []string) error {
 	if len(words) == 0 {
 		words = []string{"."}
 	}
-	if len(words) > 1 {
-		return unclear("", "one project at a time")
+	r.templates = map[string]*template.Template{}
+	for _, at := range words {
+		p, err := r.open(at)
+		if err != nil {
+			return err
+		}
+		if err := r.plan(p, raw); err != nil {
+			return err
+		}
 	}
-	if err := r.open(words[0]); err != nil {
+	if err := r.makeBuilds(); err != nil {
 		return err
 	}
-	if err := r.plan(raw); err != nil {
-		return err
+	for _, b := range r.builds {
+		defer b.place.Close()
 	}
 	if r.archive != "" {
 		if err := r.addArchive(); err != nil {
@@ -121,27 +135,33 @@ func (r *nextRun) run(args []string) error {
 	return r.carryOut()
 }
 
-// open opens the project, with the template of today.
-func (r *nextRun) open(at string) error {
+// open opens a project.
+func (r *nextRun) open(at string) (*project.Project, error) {
 	p, rest, err := r.projectAt(at)
 	if err != nil {
-		return err
+		return nil, err
 	}
 	if rest != "" && rest != "." {
-		return unclear("name the project itself", "%s is a folder in the project %s", at, fromHere(p.Dir))
+		return nil, unclear("name the project itself", "%s is a folder in the project %s", at, fromHere(p.Dir))
 	}
-	r.project = p
-	return nil
+	if slices.ContainsFunc(r.turns, func(t *turn) bool { return t.project.Dir == p.Dir }) {
+		return nil, unclear("", "%s is named twice", at)
+	}
+	return p, nil
 }
 
-// plan plans all periods.
-func (r *nextRun) plan(raw map[string]template.Raw) error {
-	t, _, err := r.today(r.project)
+// plan plans all periods of a project, by the template of today.
+func (r *nextRun) plan(p *project.Project, raw map[string]template.Raw) error {
+	t, _, err := r.today(p)
 	if err != nil {
 		return err
 	}
+	if known := r.templates[t.Name+"\x00"+t.Text]; known != nil {
+		t = known
+	}
+	r.templates[t.Name+"\x00"+t.Text] = t
 	old := template.Values{}
-	for name, v := range r.project.Label.Raw() {
+	for name, v := range p.Label.Raw() {
 		if f := t.Field(name); f != nil && !f.Made() {
 			if value, err := f.Parse(v, r.now); err == nil {
 				old[name] = value
@@ -156,9 +176,9 @@ func (r *nextRun) plan(raw map[string]template.Raw) error {
 	if err != nil {
 		return err
 	}
-	full, _, err := tree.Read(r.project.Dir, nil, nil)
+	full, _, err := tree.Read(p.Dir, nil, nil)
 	if err != nil {
-		return unclear("", "%s cannot be read: %s", r.project.Dir, place.Reason(err))
+		return unclear("", "%s cannot be read: %s", p.Dir, place.Reason(err))
 	}
 	last := old
 	for n := range r.count {
@@ -187,9 +207,10 @@ func (r *nextRun) plan(raw map[string]template.Raw) error {
 		if slices.ContainsFunc(plan.Steps, func(s *forward.Step) bool { return s.Moves }) && r.count > 1 {
 			return refused("carry it forward one period at a time", "what lies under “carry: moves” can go along once only")
 		}
-		r.turns = append(r.turns, &turn{values: job.New, plan: plan})
+		build := &batch.Build{Template: t, Row: len(r.turns) + 1, Values: job.New, Root: plan.Root}
+		r.turns = append(r.turns, &turn{project: p, values: job.New, plan: plan, build: build})
 	}
-	return r.makeBuild(t, old)
+	return nil
 }
 
 // period is the field that goes on: the only one, or the one that is given.
@@ -216,30 +237,63 @@ func (r *nextRun) period(t *template.Template, given template.Values) (*template
 	return nil, unclear("say what it is to be, for example: vestibula next PROJECT field=value", "%v", err)
 }
 
-// makeBuild plans the building of the new projects, and what goes along.
-func (r *nextRun) makeBuild(t *template.Template, old template.Values) error {
-	x, err := r.project.Template.Tree(r.project.Values, template.DefaultLimit)
-	if err != nil {
-		return refused("", "%v", err)
+// makeBuilds plans the building of the new projects, and what goes along: those of one
+// template in one place together, as they may meet in what they share.
+func (r *nextRun) makeBuilds() error {
+	r.set = &change.Set{}
+	bases := map[*turn]string{}
+	for _, t := range r.turns {
+		x, err := t.project.Template.Tree(t.project.Values, template.DefaultLimit)
+		if err != nil {
+			return refused("", "%v", err)
+		}
+		bases[t] = t.project.Base(x.Root)
 	}
-	base := r.project.Base(x.Root)
+	done := map[*turn]bool{}
+	for _, first := range r.turns {
+		if done[first] {
+			continue
+		}
+		var together []*turn
+		for _, t := range r.turns {
+			if !done[t] && bases[t] == bases[first] && t.build.Template == first.build.Template {
+				together = append(together, t)
+				done[t] = true
+			}
+		}
+		if err := r.makeBuild(bases[first], together); err != nil {
+			return err
+		}
+	}
+	r.roots = apartFrom(r.set, r.roots)
+	return nil
+}
+
+// makeBuild plans the building of some of them, into one folder.
+func (r *nextRun) makeBuild(base string, turns []*turn) error {
+	t := turns[0].build.Template
 	b := &buildRun{app: r.app, consent: r.consent, what: "new period", into: base, t: t}
 	b.flags.limit = template.DefaultLimit
-	r.build = b
+	r.builds = append(r.builds, b)
 	if err := b.openPlace(); err != nil {
 		return err
 	}
-	rel, err := filepath.Rel(b.place.Real, r.project.Dir)
-	if err != nil {
-		return err
-	}
-	own := filepath.ToSlash(rel)
 	var builds []*batch.Build
-	for i, turn := range r.turns {
-		if turn.plan.Own == own || i > 0 && turn.plan.Own == r.turns[i-1].plan.Own {
+	taken := map[string]bool{}
+	for _, turn := range turns {
+		rel, err := filepath.Rel(b.place.Real, turn.project.Dir)
+		if err != nil {
+			return err
+		}
+		turn.old = filepath.ToSlash(rel)
+		taken[turn.old] = true
+	}
+	for _, turn := range turns {
+		if taken[turn.plan.Own] {
 			return refused("its name has to show what goes on", "the next one would be the same folder: %s", turn.plan.Own)
 		}
-		builds = append(builds, &batch.Build{Template: t, Row: i + 1, Values: turn.values, Root: turn.plan.Root})
+		taken[turn.plan.Own] = true
+		builds = append(builds, turn.build)
 		turn.plan.Root.Share()
 	}
 	b.batch = batch.Of(t, builds)
@@ -248,12 +302,29 @@ func (r *nextRun) makeBuild(t *template.Template, old template.Values) error {
 		return err
 	}
 	b.batch.CountSteps(b.plan)
-	return r.addCarried(own)
+	if err := r.addCarried(b, turns); err != nil {
+		return err
+	}
+	in := func(i int) int {
+		if k := slices.Index(r.set.Places, b.set.Places[i]); k >= 0 {
+			return k
+		}
+		r.set.Places = append(r.set.Places, b.set.Places[i])
+		return len(r.set.Places) - 1
+	}
+	for _, c := range b.set.Changes {
+		c.In, c.FromIn = in(c.In), in(c.FromIn)
+		r.set.Changes = append(r.set.Changes, c)
+	}
+	for _, root := range b.roots {
+		root.In = in(root.In)
+		r.roots = append(r.roots, root)
+	}
+	return nil
 }
 
-// addCarried adds to the set of the build what goes along.
-func (r *nextRun) addCarried(own string) error {
-	b := r.build
+// addCarried adds to the set of a build what goes along.
+func (r *nextRun) addCarried(b *buildRun, turns []*turn) error {
 	known := map[string]bool{} // folders that are there, or come about
 	for i := range b.plan.Steps {
 		if b.plan.Steps[i].Node.Kind == tree.Folder {
@@ -272,10 +343,10 @@ func (r *nextRun) addCarried(own string) error {
 		}
 		b.set.Changes = append(b.set.Changes, change.Change{Op: change.Make, Path: at, Node: &tree.Node{Name: path.Base(at)}, Why: "carry"})
 	}
-	for _, turn := range r.turns {
+	for _, turn := range turns {
 		taken := map[string]string{}
 		for _, s := range turn.plan.Steps {
-			from, to := path.Join(own, s.From), path.Join(turn.plan.Own, s.To)
+			from, to := path.Join(turn.old, s.From), path.Join(turn.plan.Own, s.To)
 			if s.Kind == tree.Folder {
 				folder(to)
 				continue
@@ -311,25 +382,40 @@ func (r *nextRun) addCarried(own string) error {
 // is one step, with one undo.
 func (r *nextRun) addArchive() error {
 	r.away = &awayRun{app: r.app, into: r.archive, lists: map[string]*awayList{}}
-	if err := r.away.open([]string{r.project.Dir}); err != nil {
+	var dirs []string
+	for _, t := range r.turns {
+		if !slices.Contains(dirs, t.project.Dir) {
+			dirs = append(dirs, t.project.Dir)
+		}
+	}
+	if err := r.away.open(dirs); err != nil {
 		return err
 	}
-	moved := map[string]bool{}
-	for _, s := range r.turns[0].goes {
-		moved[s.From] = s.Moves
+	for _, g := range r.away.goes {
+		moved := map[string]bool{}
+		for _, t := range r.turns {
+			for _, s := range t.goes {
+				moved[s.From] = moved[s.From] || s.Moves && t.project.Dir == g.from
+			}
+		}
+		g.note.Files = slices.DeleteFunc(g.note.Files, func(f string) bool { return moved[f] })
 	}
-	note := r.away.goes[0].note
-	note.Files = slices.DeleteFunc(note.Files, func(f string) bool { return moved[f] })
 	set, err := r.away.set()
 	if err != nil {
 		return err
 	}
-	b := r.build
-	for _, c := range set.Changes {
-		c.In, c.FromIn = b.placeNumber(set.Places[c.In]), b.placeNumber(set.Places[c.FromIn])
-		b.set.Changes = append(b.set.Changes, c)
+	in := func(i int) int {
+		if k := slices.Index(r.set.Places, set.Places[i]); k >= 0 {
+			return k
+		}
+		r.set.Places = append(r.set.Places, set.Places[i])
+		return len(r.set.Places) - 1
 	}
-	b.roots = apartFrom(&b.set, b.roots)
+	for _, c := range set.Changes {
+		c.In, c.FromIn = in(c.In), in(c.FromIn)
+		r.set.Changes = append(r.set.Changes, c)
+	}
+	r.roots = apartFrom(r.set, r.roots)
 	return nil
 }
 
@@ -342,16 +428,14 @@ func (r *nextRun) carried() (n int) {
 }
 
 func (r *nextRun) carryOut() error {
-	b := r.build
-	defer b.place.Close()
-	if len(b.set.Changes) == 0 {
+	if len(r.set.Changes) == 0 {
 		if r.asJSON {
 			return r.report(false)
 		}
 		r.screen.Text(term.Good.Render("Nothing to do:") + term.Sprintf(" %s is there already.", r.title()))
 		return nil
 	}
-	plan, err := r.prepared(&b.set, r.consent, false)
+	plan, err := r.prepared(r.set, r.consent, false)
 	if err != nil {
 		return err
 	}
@@ -359,15 +443,15 @@ func (r *nextRun) carryOut() error {
 	if r.yes && !r.asJSON {
 		r.draw()
 	}
-	goes, err := r.agreed(r.consent, r.draw, fmt.Sprintf("Carry %s forward to %s?", filepath.Base(r.project.Dir), r.title()), "carry it forward")
+	goes, err := r.agreed(r.consent, r.draw, fmt.Sprintf("Carry %s forward to %s?", r.olds(), r.title()), "carry it forward")
 	if !goes {
 		if err == nil && r.asJSON {
 			return r.report(false)
 		}
 		return err
 	}
-	if _, err := r.app.carryOut(undertaking{plan: plan, doing: "carrying forward", total: len(b.set.Changes), again: "the same command again goes on with it; vestibula undo takes it back",
-		head: journal.Head{What: "new period", Title: b.t.Heading(), Project: r.title(), Roots: b.roots}}); err != nil {
+	if _, err := r.app.carryOut(undertaking{plan: plan, doing: "carrying forward", total: len(r.set.Changes), again: "the same command again goes on with it; vestibula undo takes it back",
+		head: journal.Head{What: "new period", Title: r.builds[0].t.Heading(), Project: r.title(), Roots: r.roots}}); err != nil {
 		return err
 	}
 	if r.asJSON {
@@ -377,24 +461,35 @@ func (r *nextRun) carryOut() error {
 	return nil
 }
 
+// olds are the projects that are carried forward.
+func (r *nextRun) olds() string {
+	if n := len(r.turns) / r.count; n > 1 {
+		return string(term.Count(n, "project"))
+	}
+	return filepath.Base(r.turns[0].project.Dir)
+}
+
 // title is what comes about.
 func (r *nextRun) title() string {
-	first := r.turns[0].plan.Own
-	if n := len(r.turns); n > 1 {
-		return first + " … " + path.Base(r.turns[n-1].plan.Own)
+	first, n := r.turns[0].plan.Own, len(r.turns)
+	switch {
+	case n == 1:
+		return first
+	case n > r.count:
+		return string(term.Count(n, "new project"))
 	}
-	return first
+	return first + " … " + path.Base(r.turns[n-1].plan.Own)
 }
 
 // draw shows each new period: what is made, what comes along under which name, and what
 // does not.
 func (r *nextRun) draw() {
-	for i, t := range r.turns {
-		r.screen.Line(term.Title.Render(term.Visible(t.plan.Own)), term.Dim.Render("  "+counts(r.build.batch.Builds[i])))
+	for _, t := range r.turns {
+		r.screen.Line(term.Title.Render(term.Visible(t.plan.Own)), term.Dim.Render("  "+counts(t.build)))
 		r.drawSteps(t)
 	}
-	if r.away != nil {
-		g := r.away.goes[0]
+	for i := 0; r.away != nil && i < len(r.away.goes); i++ {
+		g := r.away.goes[i]
 		r.screen.Line(term.Accent.Render("»"), " ", term.Visible(filepath.Base(g.from)), term.Dim.Render(" → "), term.Visible(fromHere(g.to)))
 	}
 	r.screen.Line()
@@ -424,16 +519,24 @@ func (r *nextRun) drawSteps(t *turn) {
 // drawNotes tells what holds the old period still, what is begun, and what does not go
 // along.
 func (r *nextRun) drawNotes() {
-	first := r.turns[0].plan
-	if n := len(first.Unread); n > 0 {
+	var unread []string
+	left := 0
+	for i, t := range r.turns {
+		if r.count > 1 && i%r.count > 0 {
+			continue // it is the same for each period
+		}
+		unread = append(unread, t.plan.Unread...)
+		left += t.plan.Left
+	}
+	if n := len(unread); n > 0 {
 		text := term.Count(n, "name") + map[bool]term.Shown{true: " still holds the old period, as no convention reads it: ", false: " still hold the old period, as no convention reads them: "}[n == 1]
-		r.screen.Text(term.Warn.Render("note:") + " " + text + term.Visible(strings.Join(few(first.Unread), ", ")))
+		r.screen.Text(term.Warn.Render("note:") + " " + text + term.Visible(strings.Join(few(unread), ", ")))
 	}
 	if r.begun > 0 {
 		r.screen.Text(term.Dim.Render(term.Count(r.begun, "file") + map[bool]term.Shown{true: " is there already, and stays as it is.", false: " are there already, and stay as they are."}[r.begun == 1]))
 	}
-	if first.Left > 0 {
-		r.screen.Text(term.Dim.Render(term.Count(first.Left, "file") + map[bool]term.Shown{true: " does", false: " do"}[first.Left == 1] + " not go along: only what lies under lines with “carry” does."))
+	if left > 0 {
+		r.screen.Text(term.Dim.Render(term.Count(left, "file") + map[bool]term.Shown{true: " does", false: " do"}[left == 1] + " not go along: only what lies under lines with “carry” does."))
 	}
 }
 
@@ -456,15 +559,15 @@ func (r *nextRun) report(done bool) error {
 		Begun int   `json:"begun"`
 		Turns []one `json:"turns"`
 	}{done, r.begun, []one{}}
-	for i, t := range r.turns {
-		o := one{Project: t.plan.Own, New: r.build.batch.Builds[i].Count[0], Goes: []step{}, Unread: append([]string{}, t.plan.Unread...), Left: t.plan.Left}
+	for _, t := range r.turns {
+		o := one{Project: t.plan.Own, New: t.build.Count[build.New], Goes: []step{}, Unread: append([]string{}, t.plan.Unread...), Left: t.plan.Left}
 		for _, s := range t.goes {
 			o.Goes = append(o.Goes, step{s.From, s.To, s.Moves})
 		}
 		out.Turns = append(out.Turns, o)
 	}
 	err := r.printJSON(out)
-	if err == nil && !done && !r.preview && len(r.build.set.Changes) > 0 {
+	if err == nil && !done && !r.preview && len(r.set.Changes) > 0 {
 		return found
 	}
 	return err
