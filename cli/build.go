@@ -267,8 +267,65 @@ func (b *buildRun) judge() error {
 	return nil
 }
 
+// withoutClosed leaves out what was moved on, of projects that are there.
+func (b *buildRun) withoutClosed() {
+	if b.archive.name != "" || b.noLabel {
+		return
+	}
+	changed := false
+	entries, err := b.place.List(".")
+	there := map[string]bool{}
+	for _, e := range entries {
+		there[e.Name] = true
+	}
+	for _, build := range b.batch.Builds {
+		top := build.Root
+		if err != nil || len(top.Children) == 0 || !slices.ContainsFunc(top.Children, func(n *tree.Node) bool { return there[n.Name] }) {
+			continue
+		}
+		folder := build.Folder()
+		data, err := b.place.ReadFile(path.Join(folder, label.FileName), label.MaxBytes)
+		if err != nil || data == nil {
+			continue
+		}
+		if l, err := label.Parse(data); err == nil && len(l.Closed) > 0 {
+			build.Root = without(build.Root, folder, l.Closed)
+			changed = true
+		}
+	}
+	if changed && b.table.file == "" && len(b.batch.Builds) == 1 {
+		b.tree.Root = b.batch.Builds[0].Root
+	} else if changed {
+		b.batch.Meet()
+		b.tree.Root = b.batch.Root()
+	}
+}
+
+// without is a tree without the closed things of the project in one of its folders.
+func without(root *tree.Node, folder string, closed map[string]string) *tree.Node {
+	var copied func(n *tree.Node, at string) *tree.Node
+	copied = func(n *tree.Node, at string) *tree.Node {
+		out := *n
+		out.Children = nil
+		for _, c := range n.Children {
+			here := path.Join(at, c.Name)
+			below, inside := strings.CutPrefix(here, folder+"/")
+			if folder == "." {
+				below, inside = here, true
+			}
+			if inside && closed[below] != "" {
+				continue
+			}
+			out.Children = append(out.Children, copied(c, here))
+		}
+		return &out
+	}
+	return copied(root, "")
+}
+
 // compare makes the plan, and the set of changes that carries it out.
 func (b *buildRun) compare() error {
+	b.withoutClosed()
 	if err := b.makePlan(); err != nil {
 		return err
 	}

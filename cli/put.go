@@ -59,10 +59,14 @@ a file, a folder, a card, or an archive, ZIP or tar.gz.
 project that SOURCE or the current folder lies in. What comes from elsewhere is copied,
 read back and compared, and the source stays as it is; what lies within is moved. What is
 there already is brought once, whatever it is called. Files that could go to several
-places, or have none, stay, and are told with the reason. Nothing is ever overwritten.`,
+places, or have none, stay, and are told with the reason. Nothing is ever overwritten.
+
+A folder of a project that is put into another folder of it moves on as a whole: it gets
+what the template has for it there, and is not asked for where it was.`,
 		Example: `  vestibula put Arrivals --into Clients
   vestibula put /media/card --into "2027-03 Oriel Pask BK" --convention scan side=recto
-  vestibula put mail.zip --into Clients --preview`,
+  vestibula put mail.zip --into Clients --preview
+  vestibula put "03 Work/01 Survey" --into "90 Settled"`,
 		RunE: func(_ *cobra.Command, args []string) error { return r.run(args) },
 	}
 	r.addYes(c, "put them there without asking")
@@ -119,6 +123,11 @@ func (r *putRun) run(args []string) error {
 			c.Close()
 		}
 	}()
+	if m, err := r.movesOn(); err != nil {
+		return err
+	} else if m != nil {
+		return m.carryOut()
+	}
 	if err := r.target(); err != nil {
 		return err
 	}

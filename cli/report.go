@@ -108,32 +108,34 @@ const fewRows = 5
 // whether there are any.
 func (b *buildRun) drawRows(withTree bool) (some bool) {
 	type line struct {
-		row  int
-		draw func() []term.Shown
+		*batch.Build
+		kept *batch.Kept
 	}
 	var lines []line
 	cells := func(row int, m term.Mark, folder string, note term.Shown) []term.Shown {
 		return []term.Shown{m.Style.Render(m.Sign) + " " + term.Visible(b.batch.Table.RowName(row)), term.Visible(folder), note}
 	}
 	for _, r := range b.batch.Builds {
-		lines = append(lines, line{r.Row, func() []term.Shown { return cells(r.Row, planMarks[r.State()], r.Folder(), term.Dim.Render(counts(r))) }})
+		lines = append(lines, line{Build: r})
 	}
 	for _, k := range b.batch.Kept {
 		if k.Standing != batch.Settled && k.Standing != batch.Bare && k.Standing != batch.Unlooked || k.Moved() {
-			lines = append(lines, line{k.Row, func() []term.Shown {
-				m, note := b.keptLine(k)
-				return cells(k.Row, m, b.keptFolder(k), note)
-			}})
+			lines = append(lines, line{k.Build, k})
 		}
 	}
-	slices.SortStableFunc(lines, func(x, y line) int { return x.row - y.row })
+	slices.SortStableFunc(lines, func(x, y line) int { return x.Row - y.Row })
 	most := manyRows
 	if !withTree {
 		most = fewRows
 	}
 	var rows [][]term.Shown
 	for _, l := range lines[:min(len(lines), most)] {
-		rows = append(rows, l.draw())
+		if l.kept != nil {
+			m, note := b.keptLine(l.kept)
+			rows = append(rows, cells(l.Row, m, b.keptFolder(l.kept), note))
+		} else {
+			rows = append(rows, cells(l.Row, planMarks[l.State()], l.Folder(), term.Dim.Render(counts(l.Build))))
+		}
 	}
 	b.screen.Columns(rows)
 	if more := len(lines) - len(rows); more > 0 {

@@ -96,9 +96,9 @@ type grown struct {
 // found, whichever rows are wanted.
 func (b *Batch) Grow() {
 	all := b.growAll()
-	byRow := make(map[int]*Build, len(all))
-	for i := range all {
-		byRow[b.Table.Rows[i].Number] = all[i].build
+	byRow := func(number int) *Build {
+		i, _ := slices.BinarySearchFunc(b.Table.Rows, number, func(r table.Row, number int) int { return r.Number - number })
+		return all[i].build
 	}
 	// What is built already keeps its folders: no other row may have them.
 	claims := tree.NewMeeting(len(all)) // all rows' that nothing is wrong with
@@ -117,7 +117,7 @@ func (b *Batch) Grow() {
 		}
 		if len(g.problems) == 0 {
 			if c := claims.Add(g.build.Root, row.Number); c != nil {
-				g.problems = []Problem{{row.Number, "", b.clash(c, g.build, byRow[c.By])}}
+				g.problems = []Problem{{row.Number, "", b.clash(c, g.build, byRow(c.By))}}
 			}
 		}
 		if !b.wanted(row) {
@@ -196,6 +196,9 @@ func Of(t *template.Template, builds []*Build) *Batch {
 	b.meet()
 	return b
 }
+
+// Meet puts the trees of the builds together anew.
+func (b *Batch) Meet() { b.meet() }
 
 // meet puts the trees of the builds together.
 func (b *Batch) meet() {

@@ -15,7 +15,8 @@
 //	  "version": "0.1.0",
 //	  "given": { "Welcome.md": "…" },
 //	  "accepted": [ { "path": "Drafts", "why": "she likes it so" } ],
-//	  "done": { "Essay": "2027-04-02" }
+//	  "done": { "Essay": "2027-04-02" },
+//	  "closed": { "03 Work/01 Survey": "90 Settled/01 Survey" }
 //	}
 //
 // One label is one build, and one project. Labels of the first form, which held
@@ -59,6 +60,9 @@ type Label struct {
 	// Done are the days on which what has to be delivered was ticked, by the paths at which
 	// the template has it.
 	Done map[string]string `json:"done,omitempty"`
+	// Closed are things that the template asks for and that were moved on, by the paths at
+	// which the template has them: where each is now, for a person.
+	Closed map[string]string `json:"closed,omitempty"`
 	// Others are the builds of a label of the first form that held several: Build is
 	// the last of them.
 	Others []*Build `json:"-"`

@@ -120,6 +120,8 @@ type Wanted struct {
 	// Done is asked of what has to be delivered and is not there, by its path: whether it
 	// was ticked all the same. It may be nil.
 	Done func(path string) bool
+	// Closed are paths of what is not asked for any more, since it was moved on.
+	Closed map[string]string
 	// Number is asked of each file whose name has a number that counts on, by its path,
 	// whether something else has that number already, and what. It may be nil.
 	Number func(s *naming.Series, n int, apart, path string) (other string, taken bool)
@@ -425,6 +427,9 @@ func (m *matcher) folder(want, real *tree.Node, at spot) {
 				l.taken[i] = true // the folder for it is there, and nothing in it
 				m.absent(c, at, nil)
 				continue
+			}
+			if m.Closed[path.Join(at.to, c.Name)] != "" {
+				continue // it was moved on
 			}
 			lacking = append(lacking, c)
 		} else if !l.taken[i] {

@@ -23,6 +23,9 @@ func (p *Project) Layout(root *tree.Node, limit int, now time.Time) (*Layout, er
 	if err != nil {
 		return nil, err
 	}
+	if p.Label != nil {
+		w.Closed = p.Label.Closed
+	}
 	return &Layout{p, root, w, match.Places(w, root)}, nil
 }
 

@@ -115,11 +115,13 @@ func (pl *Planner) Plan(j *Job) (*Plan, error) {
 	if err != nil {
 		return nil, err
 	}
+	old.Closed = j.Project.Label.Closed
 	match.Compare(old, j.Seen) // has each entry know its old line
 	w, err := match.Of(j.Template, j.Values, j.Limit, j.Now)
 	if err != nil {
 		return nil, err
 	}
+	w.Closed = j.Project.Label.Closed
 	before, after := j.Project.Template.LineOf(old.Own), j.Template.LineOf(w.Own)
 	lines := pl.correspond(j.Project.Template, j.Template, before)
 	if before != nil && lines.to[before] != nil && lines.to[before] != after {
@@ -384,6 +386,13 @@ func (p *Plan) relabel(w *match.Wanted) {
 	l.Accepted = slices.Clone(l.Accepted)
 	for i := range l.Accepted {
 		l.Accepted[i].Path = p.after(l.Accepted[i].Path)
+	}
+	if len(l.Closed) > 0 {
+		closed := map[string]string{}
+		for at, to := range l.Closed {
+			closed[p.after(at)] = p.after(to)
+		}
+		l.Closed = closed
 	}
 	p.Label = &l
 }
