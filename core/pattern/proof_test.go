@@ -81,6 +81,9 @@ func TestNamesOfUnambiguousPatternsReadBackAndAmbiguousOnesHaveTwoReadings(t *te
 			all := n.Reader().readingsWithSpans(proof.Name, 2)
 			require.Len(t, all, 2, "%q of %s", proof.Name, source.String())
 			assert.Equal(t, [][]value.Value{proof.First, proof.Second}, [][]value.Value{all[0].values, all[1].values})
+			misfit, twice := n.Reader().ReadOnce(proof.Name, make([]value.Value, len(n.Reader().fields)))
+			require.Nil(t, misfit)
+			require.True(t, twice, "%q of %s", proof.Name, source.String())
 			return
 		}
 		r := n.Reader()
@@ -99,6 +102,11 @@ func TestNamesOfUnambiguousPatternsReadBackAndAmbiguousOnesHaveTwoReadings(t *te
 			require.Nil(t, misfit, "%q of %s", out, source.String())
 			if proof.Verdict == Holds {
 				require.Equal(t, f.Values, got, "%q of %s", out, source.String())
+				once := make([]value.Value, len(r.fields))
+				misfit, twice := r.ReadOnce(string(out), once)
+				require.Nil(t, misfit)
+				require.False(t, twice)
+				require.Equal(t, got, once)
 			}
 		}
 	})

@@ -2,7 +2,9 @@ package rename
 
 import (
 	"fmt"
+	"slices"
 	"strings"
+	"sync"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -135,4 +137,60 @@ func TestShapesThatReadNothing(t *testing.T) {
 	assert.Equal(t, []string{"x", "y"}, dropped)
 	_, err := template.Parse("t", "---\nnames: { x: { pattern: \"<a:00>\", was: [\"<a:0> <\", { a: b }] } }\n---\nA\n", nil)
 	assert.ErrorContains(t, err, "this slot is not closed")
+}
+
+// Several at a time find out the same as one after the other, in many folders as in one.
+func TestSeveralPlanAsOneDoes(t *testing.T) {
+	_, o := convention(t, `{ pattern: "<day:yyyy-mm-dd> <who:like-this> <n:000>", fields: { n: { type: number, next: yes } } }`, "<who> <day:d.m.yyyy>", "<n:0>_<day:yyyymmdd>_<who:Like_This>")
+	rapid.Check(t, func(t *rapid.T) {
+		var files []*File
+		names := map[string][]string{}
+		for range rapid.IntRange(1, 30).Draw(t, "files") {
+			dir := rapid.SampledFrom([]string{"/a", "/b", "/b/c"}).Draw(t, "dir")
+			name := rapid.SampledFrom([]string{"Ola 3.4.2027", "Jun 3.4.2027", "Ola 31.2.2027", "1_20270403_Ola", "2_20270403_Ola", "2027-04-03 ola 001", "Notes", "ola 3.4.2027"}).Draw(t, "name") + rapid.SampledFrom([]string{".txt", ".TXT", ".pdf"}).Draw(t, "ending")
+			if !slices.Contains(names[dir], name) {
+				names[dir] = append(names[dir], name)
+				files = append(files, &File{Dir: dir, Name: name})
+			}
+		}
+		plan := func(several func(n int, worker func() func(i int))) (said []string) {
+			asked := map[string]int{}
+			j := &Job{Older: o.Fork, Several: several,
+				Place:    func(dir string) (template.Values, error) { asked[dir]++; return nil, nil },
+				Own:      func(*File) (template.Values, template.Values, string) { return nil, nil, "" },
+				Counting: func(f *File) (string, []string) { return f.Dir, names[f.Dir] },
+				Judge:    func() func(string) string { return func(string) string { return "" } },
+				Names:    func(dir string) []string { return names[dir] }}
+			outcomes, err := j.Plan(files)
+			require.NoError(t, err)
+			for i, out := range outcomes {
+				require.Same(t, files[i], out.File)
+				said = append(said, fmt.Sprint(out.File.At(), out.Kind, out.Becomes, out.Why))
+			}
+			return said
+		}
+		backwards := func(n int, worker func() func(i int)) {
+			var group sync.WaitGroup
+			for first := range 2 {
+				group.Go(func() {
+					do := worker()
+					for i := n - 1; i >= 0; i-- {
+						if i%2 == first {
+							do(i)
+						}
+					}
+				})
+			}
+			group.Wait()
+		}
+		require.Equal(t, plan(nil), plan(backwards))
+	})
+}
+
+// A folder of which nothing can be known ends the plan.
+func TestAFolderThatCannotBeKnownEndsThePlan(t *testing.T) {
+	_, o := convention(t, `"<who>"`, "<who>!")
+	j := &Job{Older: o.Fork, Place: func(dir string) (template.Values, error) { return nil, fmt.Errorf("%s is shut", dir) }}
+	_, err := j.Plan([]*File{{Dir: "/a", Name: "x!"}})
+	assert.EqualError(t, err, "/a is shut")
 }
