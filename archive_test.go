@@ -142,3 +142,65 @@ func TestWhatCannotBeArchivedStays(t *testing.T) {
 	out, status = d.run("projects", "C")
 	assert.Zero(t, status, "what is there is still shown: %s", out)
 }
+
+// Parts of a project are archived and handed over by themselves: nothing asks for what is
+// away, what is private stays, and what was given to whom is remembered.
+func TestPartsAreArchivedAndHandedOver(t *testing.T) {
+	d := jobsDesk(t)
+	before := map[string]map[string]string{"C": d.whole("C"), "Old": d.whole("Old")}
+	has, label := d.has("C"), d.read("C/2025-03 Ola/.vestibula.json")
+	out, status := d.run("archive", "C/2025-03 Ola", "--only", "Invoices", "--into", "Old", "--yes")
+	require.Zero(t, status, out)
+	assert.Contains(t, out, "Archived 1 part")
+	assert.Equal(t, "one", d.read("Old/2025-03 Ola/Invoices/2025-03-09 invoice 01.pdf"))
+	assert.NotContains(t, d.has("C"), "2025-03 Ola/Invoices/")
+	out, _ = d.run("check", "C/2025-03 Ola")
+	assert.NotContains(t, out, "[missing]", "nothing asks for it")
+	out, status = d.run("build", "job", "--into", "C", "client=Ola", "received=2025-03-01", "--preview")
+	require.Zero(t, status)
+	assert.NotContains(t, out, "new")
+	out, _ = d.run("projects", "C")
+	assert.Contains(t, out, "2025-03 Ola/Invoices")
+	out, _ = d.run("read", "C")
+	assert.Contains(t, out, "2025-03-09 invoice 01.pdf", "it is still found")
+	out, status = d.run("check", "C/2025-03 Ola/Invoices")
+	assert.Equal(t, 2, status)
+	assert.Contains(t, out, "was archived: it is ")
+	out, status = d.run("archive", "--back", "C/2025-03 Ola/Invoices", "--yes")
+	require.Zero(t, status, out)
+	assert.Equal(t, has, d.has("C"))
+	assert.Equal(t, label, d.read("C/2025-03 Ola/.vestibula.json"))
+	_, status = d.run("undo", "--yes")
+	require.Zero(t, status)
+	_, status = d.run("undo", "--yes")
+	require.Zero(t, status)
+	for folder, was := range before {
+		assert.Equal(t, was, d.whole(folder), folder)
+	}
+
+	require.NoError(t, os.Mkdir(filepath.Join(d.dir, "Post"), 0o777))
+	out, status = d.run("archive", "C/2025-03 Ola", "--copy", "--only", "Letters", "--only", "Invoices/2025-03-09 invoice 01.pdf", "--into", "Post", "--for", "Ola Marrow", "--yes")
+	require.Zero(t, status, out)
+	assert.Equal(t, []string{"2025-03 Ola/", "2025-03 Ola/Invoices/", "2025-03 Ola/Invoices/2025-03-09 invoice 01.pdf", "2025-03 Ola/Letters/", "2025-03 Ola/Letters/empty/"}, d.has("Post"), "nothing private")
+	assert.Contains(t, d.has("C"), "2025-03 Ola/Invoices/2025-03-09 invoice 01.pdf", "a copy leaves all as it is")
+	out, _ = d.run("projects", "C/2025-03 Ola")
+	assert.Regexp(t, `Handed over\n +20\d\d-\d\d-\d\d Letters, Invoices/2025-03-09 invoice 01.pdf for Ola Marrow, to `, out)
+	out, status = d.run("archive", "C/2026-04 Jun", "--copy", "--into", "Post", "--yes")
+	require.Zero(t, status, out)
+	assert.NotContains(t, strings.Join(d.has("Post/2026-04 Jun"), " "), ".vestibula.json", "the label stays")
+	_, status = d.run("upgrade", "C/2025-03 Ola", "client=Olga", "--yes")
+	require.Zero(t, status)
+	out, _ = d.run("projects", "C/2025-03 Olga")
+	assert.Contains(t, out, "for Ola Marrow", "it is remembered")
+	for range 3 {
+		_, status = d.run("undo", "--yes")
+		require.Zero(t, status)
+	}
+	assert.Equal(t, before["C"], d.whole("C"))
+	assert.Empty(t, d.has("Post"))
+	for args, want := range map[string]string{"--only|../2026-04 Jun": "leads out of", "--only|Nowhere": `there is no "Nowhere"`, "--for|Ola": "add --copy"} {
+		out, status := d.run(append([]string{"archive", "C/2025-03 Ola", "--into", "Old", "--yes"}, strings.Split(args, "|")...)...)
+		assert.Equal(t, 2, status)
+		assert.Contains(t, out, want)
+	}
+}

@@ -4,10 +4,12 @@ import (
 	"errors"
 	"fmt"
 	"maps"
+	"os"
 	"path"
 	"path/filepath"
 	"slices"
 	"strings"
+	"time"
 
 	"github.com/spf13/cobra"
 
@@ -17,7 +19,9 @@ import (
 	"vestibula/core/digest"
 	"vestibula/core/inspect"
 	"vestibula/core/journal"
+	"vestibula/core/label"
 	"vestibula/core/place"
+	"vestibula/core/project"
 	"vestibula/core/template"
 	"vestibula/core/tree"
 )
@@ -26,10 +30,10 @@ import (
 type awayRun struct {
 	*app
 	consent
-	into, rename string
-	where        []string
-	untouched    int
-	back         bool
+	into, rename, whom string
+	where, only        []string
+	untouched          int
+	back, copy         bool
 
 	goes  []*going
 	lists map[string]*awayList // by the folders that they lie in
@@ -41,6 +45,9 @@ type going struct {
 	from, to string // absolute
 	size     int64
 	note     *away.Project
+	project  string // its own folder, absolute
+	whole    *tree.Node
+	wanted   bool // the template asks for it
 }
 
 // An awayList is a list of what was archived, as it lies in a folder.
@@ -64,6 +71,7 @@ connected, and build tells before it makes it again. --back brings it back.`,
 		Example: `  vestibula archive "Clients/2027-03 Oriel Pask BK" --into /media/Marl
   vestibula archive Clients --where received=..2026 --into "Old clients"
   vestibula archive Clients --untouched 180 --into /media/Marl --rename "<received:yyyy> <client>"
+  vestibula archive "Clients/2027-03 Oriel Pask BK" --copy --only "02 Condition survey" --into "To post" --for "Oriel Pask"
   vestibula archive --back "Clients/2027-03 Oriel Pask BK"`,
 		RunE: func(_ *cobra.Command, args []string) error { return r.run(args) },
 	}
@@ -72,6 +80,9 @@ connected, and build tells before it makes it again. --back brings it back.`,
 	f.StringArrayVar(&r.where, "where", nil, "only projects that have `field=value`, or field~part")
 	f.IntVar(&r.untouched, "untouched", 0, "only projects of which no file was changed for so many `DAYS`")
 	f.StringVar(&r.rename, "rename", "", "the name that each gets there, a `PATTERN` of its fields")
+	f.StringArrayVar(&r.only, "only", nil, "only this part of a project: a `PATH` in it")
+	f.BoolVar(&r.copy, "copy", false, "hand over a copy, without the label, and leave the project as it is")
+	f.StringVar(&r.whom, "for", "", "with --copy: who gets it, a `NAME`")
 	f.BoolVar(&r.back, "back", false, "bring back what was archived")
 	r.addYes(c, "move them without asking")
 	r.addPlan(c)
@@ -86,7 +97,7 @@ func (r *awayRun) run(args []string) error {
 		return unclear(`for example: vestibula archive "Clients/2027-03 Oriel Pask BK" --into /media/Marl`, "which projects?")
 	}
 	if r.back {
-		if r.into != "" || r.rename != "" || len(r.where) > 0 || r.untouched > 0 {
+		if r.into != "" || r.rename != "" || len(r.where)+len(r.only) > 0 || r.untouched > 0 || r.copy {
 			return unclear("", "--back brings what is named to where it was, and takes no other flags")
 		}
 		for _, at := range args {
@@ -98,6 +109,9 @@ func (r *awayRun) run(args []string) error {
 	}
 	if r.into == "" {
 		return unclear("for example: --into /media/Marl", "into which folder? Name it with --into")
+	}
+	if r.whom != "" && !r.copy {
+		return unclear("add --copy", "--for says who gets a copy")
 	}
 	if err := r.open(args); err != nil {
 		return err
@@ -154,22 +168,69 @@ func (r *awayRun) choose(args []string, into string) error {
 		if err != nil {
 			return err
 		}
-		g := &going{name: s.name, from: from, to: filepath.Join(into, name), size: s.size}
-		g.note = &away.Project{Name: filepath.Base(from), To: g.to, Since: r.now, Label: s.subject.Project.Label}
-		if mine := diskOf(from); mine != disk {
-			g.note.Disk = disk
+		parts := r.only
+		if len(parts) == 0 {
+			parts = []string{""}
 		}
-		if err := g.take(); err != nil {
-			return err
+		for _, part := range parts {
+			if err := r.add(s, filepath.Join(into, name), part, disk); err != nil {
+				return err
+			}
 		}
-		list, err := r.list(filepath.Dir(from))
-		if err != nil {
-			return err
-		}
-		list.list.Add(g.note)
-		r.goes = append(r.goes, g)
 	}
 	return nil
+}
+
+// add adds a project, or a part of one, that goes to a folder.
+func (r *awayRun) add(s *standingRow, to, part, disk string) error {
+	own := s.subject.Dir
+	part = strings.Trim(filepath.ToSlash(filepath.Clean(part)), "/")
+	if part == "." {
+		part = ""
+	}
+	if !filepath.IsLocal(filepath.FromSlash(part)) && part != "" {
+		return unclear("write its path in the project", "--only %q leads out of %s", part, s.name)
+	}
+	g := &going{name: path.Join(filepath.ToSlash(s.name), part), project: own, from: filepath.Join(own, filepath.FromSlash(part)), to: filepath.Join(to, filepath.FromSlash(part)), size: s.size}
+	if !isThere(g.from) {
+		return unclear("", "there is no %q in %s", part, s.name)
+	}
+	g.note = &away.Project{Name: filepath.Base(own), Part: part, To: g.to, Since: r.now, Label: s.subject.Project.Label}
+	if mine := diskOf(own); mine != disk {
+		g.note.Disk = disk
+	}
+	if err := g.take(); err != nil {
+		return err
+	}
+	if part != "" {
+		g.wanted = s.wants(part, r.now)
+	}
+	r.goes = append(r.goes, g)
+	if r.copy {
+		return nil
+	}
+	list, err := r.list(filepath.Dir(own))
+	if err != nil {
+		return err
+	}
+	list.list.Add(g.note)
+	return nil
+}
+
+// wants reports whether the template asks for something at a path of the project.
+func (s *standingRow) wants(part string, now time.Time) bool {
+	t := s.subject.Template
+	x, err := t.Tree(s.subject.Values, 1_000_000)
+	if err != nil {
+		return false
+	}
+	_, n := t.Own(x.Root)
+	for name := range strings.SplitSeq(part, "/") {
+		if n = n.Child(name); n == nil {
+			return false
+		}
+	}
+	return true
 }
 
 // newName is what a project is called in the archive.
@@ -189,8 +250,16 @@ func (r *awayRun) newName(s *standingRow) (string, error) {
 	return name, nil
 }
 
-// take notes what lies in a project, hidden things among it.
+// take notes what lies in a project or a part of it, hidden things among it.
 func (g *going) take() error {
+	info, err := os.Lstat(g.from)
+	if err != nil {
+		return refused("", "%s cannot be read: %s", g.name, place.Reason(err))
+	}
+	if !info.IsDir() {
+		g.size, g.note.Size = info.Size(), info.Size()
+		return nil
+	}
 	root, unread, err := tree.Read(g.from, nil, nil)
 	if err != nil {
 		return refused("", "%s cannot be read: %s", g.name, place.Reason(err))
@@ -198,12 +267,23 @@ func (g *going) take() error {
 	if len(unread) > 0 {
 		return refused("", "%s in %s cannot be read: %s", unread[0].Path, g.name, place.Reason(unread[0].Err))
 	}
+	g.whole = root
 	for at, n := range root.All() {
 		at = strings.ToValidUTF8(at, "\uFFFD")
 		if n.Kind == tree.Folder {
 			at += "/"
 		}
 		g.note.Files = append(g.note.Files, at)
+	}
+	if g.note.Part != "" {
+		g.size = 0
+		for at, n := range root.All() {
+			if n.Kind != tree.Folder {
+				if info, err := os.Lstat(filepath.Join(g.from, filepath.FromSlash(at))); err == nil {
+					g.size += info.Size()
+				}
+			}
+		}
 	}
 	g.note.Size = g.size
 	return nil
@@ -267,6 +347,11 @@ func archived(at string) *away.Project {
 	if l := awayIn(dir); l != nil {
 		return l.Find(filepath.Base(full))
 	}
+	if own, l, err := project.Find(dir); err == nil && l != nil { // a part of a project that is there
+		if list := awayIn(filepath.Dir(own)); list != nil {
+			return list.FindPart(filepath.Base(own), path.Join(below(own, dir), filepath.Base(full)))
+		}
+	}
 	return nil
 }
 
@@ -280,15 +365,22 @@ func (r *awayRun) comeBack(at string) error {
 	if err != nil {
 		return unclear("", "there is no folder %q", filepath.Dir(at))
 	}
+	name, part, own := filepath.Base(full), "", ""
+	if at, l, err := project.Find(dir); err == nil && l != nil { // a part of a project that is there
+		if rel, err := filepath.Rel(at, filepath.Join(dir, name)); err == nil {
+			own, part = at, filepath.ToSlash(rel)
+			name, dir = filepath.Base(at), filepath.Dir(at)
+		}
+	}
 	list, err := r.list(dir)
 	if err != nil {
 		return err
 	}
-	p := list.list.Find(filepath.Base(full))
+	p := list.list.FindPart(name, part)
 	if p == nil {
 		var names []string
 		for _, p := range list.list.Projects {
-			names = append(names, p.Name)
+			names = append(names, p.Called())
 		}
 		help := "vestibula projects lists what was archived from a folder"
 		if len(names) > 0 {
@@ -300,11 +392,11 @@ func (r *awayRun) comeBack(at string) error {
 		return refused("connect it, and run the same command again", "%s is %s, and that is not there now", p.Name, p.Where())
 	}
 	var l readLabel
-	if l.read(p.To); l.err != nil || l.label.ID != p.Label.ID {
+	if l.read(p.To); part == "" && (l.err != nil || l.label.ID != p.Label.ID) {
 		return refused("move it back by hand", "what is at %s is not that project any more", p.To)
 	}
 	list.list.Remove(p)
-	r.goes = append(r.goes, &going{name: p.Name, from: p.To, to: filepath.Join(dir, p.Name), size: p.Size, note: p})
+	r.goes = append(r.goes, &going{name: p.Called(), from: p.To, to: filepath.Join(dir, p.Name, filepath.FromSlash(p.Part)), size: p.Size, note: p, project: own})
 	return nil
 }
 
@@ -318,9 +410,28 @@ func (r *awayRun) set() (*change.Set, error) {
 		set.Places = append(set.Places, dir)
 		return len(set.Places) - 1
 	}
+	made := map[string]bool{}
 	for _, g := range r.goes {
-		set.Changes = append(set.Changes, change.Change{Op: change.Move, FromIn: in(filepath.Dir(g.from)), From: filepath.Base(g.from), In: in(filepath.Dir(g.to)), Path: filepath.Base(g.to),
-			Was: change.State{Entry: tree.Entry{Kind: tree.Folder}}, Why: "archive"})
+		if err := r.onTheWay(set, in, made, filepath.Dir(g.to)); err != nil {
+			return nil, err
+		}
+		if r.copy {
+			if err := g.copied(set, in, made); err != nil {
+				return nil, err
+			}
+			continue
+		}
+		kind := tree.Folder
+		if g.whole == nil && !r.back {
+			kind = tree.File
+		} else if info, err := os.Lstat(g.from); err == nil && !info.IsDir() {
+			kind = tree.File
+		}
+		set.Changes = append(set.Changes, change.Change{Op: change.Move, FromIn: in(filepath.Dir(g.from)), From: filepath.Base(g.from), In: in(r.base(g.to)), Path: below(r.base(g.to), g.to),
+			Was: change.State{Entry: tree.Entry{Kind: kind}}, Why: "archive"})
+	}
+	if err := r.relabel(set, in); err != nil {
+		return nil, err
 	}
 	for dir, l := range r.lists {
 		data, err := l.list.Encode()
@@ -351,6 +462,116 @@ func apartFrom(set *change.Set, roots []journal.Root) []journal.Root {
 	return roots
 }
 
+// base is the folder of the set that a path begins in: of what goes, the one that was
+// named, as others may have to be made on the way.
+func (r *awayRun) base(at string) string {
+	for dir := filepath.Dir(at); ; dir = filepath.Dir(dir) {
+		if isThere(dir) || dir == filepath.Dir(dir) {
+			return dir
+		}
+	}
+}
+
+// onTheWay adds the folders that are to be made for what goes into them.
+func (r *awayRun) onTheWay(set *change.Set, in func(dir string) int, made map[string]bool, dir string) error {
+	if made[dir] || isThere(dir) {
+		return nil
+	}
+	if err := r.onTheWay(set, in, made, filepath.Dir(dir)); err != nil {
+		return err
+	}
+	made[dir] = true
+	base := r.base(dir)
+	set.Changes = append(set.Changes, change.Change{Op: change.Make, In: in(base), Path: below(base, dir), Node: &tree.Node{Name: filepath.Base(dir)}, Why: "on the way"})
+	return nil
+}
+
+// copied adds what makes a copy, without the label.
+func (g *going) copied(set *change.Set, in func(dir string) int, made map[string]bool) error {
+	base := (&awayRun{}).base(g.to)
+	to, from := in(base), in(filepath.Dir(g.from))
+	top := filepath.Base(g.from)
+	if g.whole == nil {
+		set.Changes = append(set.Changes, change.Change{Op: change.Copy, FromIn: from, From: top, In: to, Path: below(base, g.to), Was: change.State{Entry: tree.Entry{Kind: tree.File}}, Why: "copy"})
+		return nil
+	}
+	if !made[g.to] {
+		made[g.to] = true
+		set.Changes = append(set.Changes, change.Change{Op: change.Make, In: to, Path: below(base, g.to), Node: &tree.Node{Name: filepath.Base(g.to)}, Why: "copy"})
+	}
+	for at, n := range g.whole.All() {
+		at = strings.Clone(at)
+		c := change.Change{Op: change.Copy, FromIn: from, From: path.Join(top, at), In: to, Path: path.Join(below(base, g.to), at), Was: change.State{Entry: tree.Entry{Kind: tree.File}}, Why: "copy"}
+		switch {
+		case at == label.FileName && g.note.Part == "":
+			continue
+		case n.Kind == tree.Folder:
+			c = change.Change{Op: change.Make, In: to, Path: c.Path, Node: &tree.Node{Name: n.Name}, Why: "copy"}
+		case n.Marks&tree.Link != 0:
+			target, err := os.Readlink(filepath.Join(g.from, filepath.FromSlash(at)))
+			if err != nil {
+				return refused("", "%s cannot be read: %s", at, place.Reason(err))
+			}
+			c = change.Change{Op: change.Make, In: to, Path: c.Path, Node: &tree.Node{Name: n.Name, Kind: tree.Symlink, Content: tree.Target(target)}, Why: "copy"}
+		}
+		set.Changes = append(set.Changes, c)
+	}
+	return nil
+}
+
+// relabel notes in the labels of projects what of them was archived, came back, or was
+// handed over.
+func (r *awayRun) relabel(set *change.Set, in func(dir string) int) error {
+	noted := map[string]*readLabel{}
+	var order []string
+	for _, g := range r.goes {
+		if g.project == "" || g.note.Part == "" && !r.copy {
+			continue
+		}
+		l := noted[g.project]
+		if l == nil {
+			l = &readLabel{}
+			if l.read(g.project); l.err != nil {
+				return l.err
+			}
+			noted[g.project] = l
+			order = append(order, g.project)
+		}
+		part := g.note.Part
+		switch {
+		case r.copy:
+			if part == "" {
+				part = "."
+			}
+			last := len(l.label.Handed) - 1
+			top := strings.TrimSuffix(g.to, string(filepath.Separator)+filepath.FromSlash(g.note.Part))
+			if last >= 0 && l.fresh {
+				l.label.Handed[last].Parts = append(l.label.Handed[last].Parts, part)
+				continue
+			}
+			l.fresh = true
+			l.label.Handed = append(l.label.Handed, label.Handed{Parts: []string{part}, To: top, For: r.whom, Day: r.now.Format(time.DateOnly)})
+		case r.back:
+			delete(l.label.Closed, part)
+		case g.wanted:
+			if l.label.Closed == nil {
+				l.label.Closed = map[string]string{}
+			}
+			l.label.Closed[part] = g.to
+		}
+	}
+	for _, dir := range order {
+		data, err := noted[dir].label.Encode()
+		if err != nil {
+			return err
+		}
+		if string(data) != string(noted[dir].data) {
+			set.Changes = append(set.Changes, replacing(in(dir), label.FileName, noted[dir].data, data))
+		}
+	}
+	return nil
+}
+
 func (r *awayRun) carryOut() error {
 	set, err := r.set()
 	if err != nil {
@@ -365,8 +586,14 @@ func (r *awayRun) carryOut() error {
 		r.draw()
 	}
 	what, verb, past := term.Count(len(r.goes), "project"), "Archive", "Archived"
-	if r.back {
+	if len(r.only) > 0 {
+		what = term.Count(len(r.goes), "part")
+	}
+	switch {
+	case r.back:
 		verb, past = "Bring back", "Brought back"
+	case r.copy:
+		verb, past = "Hand over a copy of", "Handed over a copy of"
 	}
 	goes, err := r.agreed(r.consent, r.draw, fmt.Sprintf("%s %s?", verb, what), "move them")
 	if !goes {
@@ -375,7 +602,7 @@ func (r *awayRun) carryOut() error {
 		}
 		return err
 	}
-	title := r.goes[0].note.Name
+	title := r.goes[0].note.Called()
 	if len(r.goes) > 1 {
 		title = string(what)
 	}
@@ -394,7 +621,13 @@ func (r *awayRun) carryOut() error {
 // roots are the folders that projects went from, or come back to: there a person looks for
 // the undo.
 func (r *awayRun) roots(set *change.Set) (roots []journal.Root) {
-	for _, dir := range slices.Sorted(maps.Keys(r.lists)) {
+	dirs := slices.Sorted(maps.Keys(r.lists))
+	for _, g := range r.goes {
+		if r.copy && !slices.Contains(dirs, g.project) {
+			dirs = append(dirs, g.project)
+		}
+	}
+	for _, dir := range dirs {
 		if in, below, err := placeOf(set, filepath.ToSlash(dir)+"/."); err == nil && len(roots) < manyRoots {
 			roots = append(roots, journal.Root{In: in, Path: change.Text(path.Clean(below))})
 		}
@@ -410,14 +643,22 @@ func (r *awayRun) draw() {
 		if size += g.size; i >= 2*manyRows {
 			continue
 		}
-		rows = append(rows, []term.Shown{term.Accent.Render("»") + " " + term.Visible(fromHere(g.from)) + term.Dim.Render(" → ") + term.Visible(fromHere(g.to)), term.Dim.Render(term.Size(g.size))})
+		sign := term.Accent.Render("»")
+		if r.copy {
+			sign = term.Good.Render("+")
+		}
+		rows = append(rows, []term.Shown{sign + " " + term.Visible(fromHere(g.from)) + term.Dim.Render(" → ") + term.Visible(fromHere(g.to)), term.Dim.Render(term.Size(g.size))})
 	}
 	r.screen.Columns(rows)
 	if more := len(r.goes) - len(rows); more > 0 {
 		r.screen.Line(term.Dim.Render(term.Sprintf("  … and %s more; --json lists all", term.Number(more))))
 	}
 	r.screen.Line()
-	text := term.Count(len(r.goes), "project") + ", " + term.Size(size)
+	text := term.Count(len(r.goes), "project")
+	if len(r.only) > 0 {
+		text = term.Count(len(r.goes), "part")
+	}
+	text += ", " + term.Size(size)
 	if d := r.goes[0].note.Disk; d != "" && !r.back {
 		text += term.Sprintf(", to the disk %s: read back and compared before anything is taken away here", d)
 	}

@@ -129,7 +129,7 @@ func (a *app) run(args []string) int {
 	if s.status == statusUnclear {
 		for _, arg := range args { // what is not there may have been archived
 			if p := archived(arg); p != nil {
-				s = &stop{s.status, p.Name + " was archived: it is " + p.Where(), "vestibula archive --back " + shellWord(arg) + " brings it back"}
+				s = &stop{s.status, p.Called() + " was archived: it is " + p.Where(), "vestibula archive --back " + shellWord(arg) + " brings it back"}
 			}
 		}
 	}

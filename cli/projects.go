@@ -529,7 +529,7 @@ func (r *projectsRun) drawAway() {
 		if i == manyRows {
 			break
 		}
-		rows = append(rows, []term.Shown{"  " + term.Visible(p.Name), term.Dim.Render(term.Visible(p.Where())), term.Dim.Render(term.Size(p.Size))})
+		rows = append(rows, []term.Shown{"  " + term.Visible(p.Called()), term.Dim.Render(term.Visible(p.Where())), term.Dim.Render(term.Size(p.Size))})
 	}
 	r.screen.Columns(rows)
 	if more := len(r.away) - len(rows); more > 0 {
@@ -588,6 +588,17 @@ func (r *projectsRun) drawOne(s *standingRow) {
 	if len(sub.Due) > 0 {
 		r.screen.Line()
 		r.drawDue(s)
+	}
+	if handed := sub.Project.Label.Handed; len(handed) > 0 {
+		r.screen.Line()
+		r.screen.Line(term.Title.Render("Handed over"))
+		for _, h := range handed[max(0, len(handed)-manyRows):] {
+			whom := ""
+			if h.For != "" {
+				whom = " for " + h.For
+			}
+			r.screen.Line("  ", term.Visible(h.Day), " ", term.Visible(strings.Join(h.Parts, ", ")), term.Dim.Render(term.Visible(whom+", to "+h.To)))
+		}
 	}
 	if s.faults > 0 {
 		r.screen.Line()
@@ -811,7 +822,7 @@ func (r *projectsRun) result() any {
 	}
 	archived := []gone{}
 	for _, p := range r.away {
-		archived = append(archived, gone{p.Name, p.To, p.Disk, dayOf(p.Since), p.Label.ID, p.Size})
+		archived = append(archived, gone{p.Called(), p.To, p.Disk, dayOf(p.Since), p.Label.ID, p.Size})
 	}
 	return struct {
 		Projects []one    `json:"projects"`

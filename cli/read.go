@@ -402,6 +402,9 @@ func (r *readRun) projects(p string, found *inspect.Found, archived []*away.Proj
 			continue
 		}
 		root := p.Tree()
+		if p.Part != "" { // where it lay in the project
+			root = inside(root, p.Part)
+		}
 		if err := inspect.Prune(root); err != nil {
 			return err
 		}
@@ -455,6 +458,17 @@ func (r *readRun) projects(p string, found *inspect.Found, archived []*away.Proj
 		r.add(all, at, dir)
 	}
 	return nil
+}
+
+// inside is a tree in which another one lies at a path.
+func inside(n *tree.Node, at string) *tree.Node {
+	names := strings.Split(at, "/")
+	for _, name := range slices.Backward(names) {
+		n = &tree.Node{Name: n.Name, Kind: n.Kind, Children: n.Children}
+		n.Name = name
+		n = &tree.Node{Children: []*tree.Node{n}}
+	}
+	return n
 }
 
 // keptBelow keeps what lies below a folder of a project.

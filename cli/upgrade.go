@@ -232,6 +232,7 @@ type readLabel struct {
 	data  []byte
 	label *label.Label
 	err   error
+	fresh bool // something was added to it in this run
 }
 
 func (l *readLabel) read(dir string) {

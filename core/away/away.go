@@ -36,6 +36,7 @@ type List struct {
 // A Project is one that was archived.
 type Project struct {
 	Name  string       `json:"name"`           // of its own folder, where it lay
+	Part  string       `json:"part,omitempty"` // of a part of it alone: its path from there
 	To    string       `json:"to"`             // where it went, absolute
 	Disk  string       `json:"disk,omitempty"` // the name of the disk, if that is another one
 	Since time.Time    `json:"since"`
@@ -54,7 +55,7 @@ func Parse(data []byte) (*List, error) {
 		return nil, fmt.Errorf("%s was written by a newer version of this program", FileName)
 	}
 	for _, p := range l.Projects {
-		if p == nil || p.Name == "" || p.Name != path.Base(p.Name) || p.Name == "." || p.Name == ".." || p.To == "" || p.Label == nil || p.Label.Text == "" {
+		if p == nil || p.Name == "" || p.Name != path.Base(p.Name) || p.Name == "." || p.Name == ".." || p.Part != "" && path.Clean("/"+p.Part) != "/"+p.Part || p.To == "" || p.Label == nil || p.Label.Text == "" {
 			return nil, errors.New(FileName + " is damaged: a project in it says too little")
 		}
 	}
@@ -77,9 +78,12 @@ func (l *List) Encode() ([]byte, error) {
 }
 
 // Find returns the project of a name, however systems see it, or nil.
-func (l *List) Find(name string) *Project {
+func (l *List) Find(name string) *Project { return l.FindPart(name, "") }
+
+// FindPart returns a part of a project, by its path there, or nil.
+func (l *List) FindPart(name, part string) *Project {
 	for _, p := range l.Projects {
-		if tree.Folded(p.Name) == tree.Folded(name) {
+		if tree.Folded(p.Name) == tree.Folded(name) && tree.Folded(p.Part) == tree.Folded(part) {
 			return p
 		}
 	}
@@ -95,9 +99,12 @@ func (l *List) Add(p *Project) {
 // Remove takes a project out.
 func (l *List) Remove(p *Project) {
 	l.Projects = slices.DeleteFunc(l.Projects, func(o *Project) bool {
-		return o.Label.ID != "" && o.Label.ID == p.Label.ID || tree.Folded(o.Name) == tree.Folded(p.Name)
+		return tree.Folded(o.Part) == tree.Folded(p.Part) && (o.Label.ID != "" && o.Label.ID == p.Label.ID || tree.Folded(o.Name) == tree.Folded(p.Name))
 	})
 }
+
+// Called is what it is called where it lay.
+func (p *Project) Called() string { return path.Join(p.Name, p.Part) }
 
 // Where says, for a person, where the project is.
 func (p *Project) Where() string {

@@ -63,6 +63,8 @@ type Label struct {
 	// Closed are things that the template asks for and that were moved on, by the paths at
 	// which the template has them: where each is now, for a person.
 	Closed map[string]string `json:"closed,omitempty"`
+	// Handed are copies of parts that were handed over, the oldest first.
+	Handed []Handed `json:"handed,omitempty"`
 	// Others are the builds of a label of the first form that held several: Build is
 	// the last of them.
 	Others []*Build `json:"-"`
@@ -82,6 +84,14 @@ type Accepted struct {
 	Path string `json:"path"`
 	Rule string `json:"rule,omitempty"` // empty for whatever is found there
 	Why  string `json:"why"`
+}
+
+// Handed is what was handed over once.
+type Handed struct {
+	Parts []string `json:"parts"` // paths in the project; "." is all of it
+	To    string   `json:"to"`    // where the copy was put
+	For   string   `json:"for,omitempty"`
+	Day   string   `json:"day"`
 }
 
 // NewBuild describes a build.
