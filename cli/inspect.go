@@ -59,6 +59,11 @@ func (a *app) here(name string) string {
 
 // folders checks real folders and archives.
 func (r *checkRun) folders(paths []string) error {
+	if len(paths) == 1 && r.accept == "" && !r.fix && r.by == "" && r.ask.plan == "" {
+		if is, err := r.verified(paths[0], r.asJSON); is {
+			return err
+		}
+	}
 	if (r.accept == "") != (r.why == "") {
 		return unclear(`for example: --accept "06 Extra" --why "The client asked for it."`, "--accept needs a path, and --why the reason for it")
 	}

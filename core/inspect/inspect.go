@@ -17,6 +17,7 @@ import (
 	"time"
 
 	"vestibula/core/archive"
+	"vestibula/core/bag"
 	"vestibula/core/label"
 	"vestibula/core/match"
 	"vestibula/core/naming"
@@ -325,10 +326,10 @@ func labelledBelow(root *tree.Node, visit func(n *tree.Node, at string)) {
 	var walk func(n *tree.Node, at string)
 	walk = func(n *tree.Node, at string) {
 		for _, c := range n.Children {
-			if c.Kind != tree.Folder {
-				continue
+			if c.Kind != tree.Folder || has(c, bag.BackupName) || has(c, bag.BagName) && has(c, bag.Declaration) {
+				continue // a backup is no project, though it holds all of one
 			}
-			if below := path.Join(at, c.Name); labelled(c) {
+			if below := path.Join(at, c.Name); has(c, label.FileName) {
 				visit(c, below)
 			} else {
 				walk(c, below)
@@ -338,8 +339,9 @@ func labelledBelow(root *tree.Node, visit func(n *tree.Node, at string)) {
 	walk(root, "")
 }
 
-func labelled(n *tree.Node) bool {
-	i, there := slices.BinarySearchFunc(n.Children, label.FileName, func(c *tree.Node, name string) int { return strings.Compare(c.Name, name) })
+// has reports whether an ordinary file of that name lies in a folder.
+func has(n *tree.Node, name string) bool {
+	i, there := slices.BinarySearchFunc(n.Children, name, func(c *tree.Node, name string) int { return strings.Compare(c.Name, name) })
 	return there && n.Children[i].Kind == tree.File && n.Children[i].Marks&tree.Link == 0
 }
 

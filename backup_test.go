@@ -1,0 +1,127 @@
+//go:build unix
+
+package main
+
+import (
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+func TestABackupIsAllOfAProject(t *testing.T) {
+	d := jobsDesk(t)
+	require.NoError(t, os.Mkdir(filepath.Join(d.dir, "B"), 0o777))
+	old := time.Date(2020, 1, 2, 3, 4, 5, 0, time.UTC)
+	for _, at := range []string{"C/2025-03 Ola/Invoices/2025-03-09 invoice 01.pdf", "C/2025-03 Ola/Letters/empty"} {
+		require.NoError(t, os.Chtimes(filepath.Join(d.dir, at), old, old))
+	}
+	day := time.Now().Format(time.DateOnly)
+	before := d.whole("C")
+	out, status := d.run("backup", "C/2025-03 Ola", "--into", "B")
+	require.Zero(t, status, "only new files, which the call names: %s", out)
+	name := "2025-03 Ola " + day
+	assert.Contains(t, out, "Set aside: B/"+name)
+	have, want := d.whole("B/"+name), d.whole("C/2025-03 Ola")
+	delete(have, ".vestibula-backup.json")
+	for at := range want {
+		_, is := have[at]
+		assert.True(t, is, at)
+		if !strings.HasSuffix(at, "/") { // contents and times; folders that were written in have another
+			assert.Equal(t, want[at], have[at], at)
+		}
+	}
+	assert.Len(t, have, len(want))
+	assert.Equal(t, want["Letters/empty/"], have["Letters/empty/"])
+	assert.Equal(t, before, d.whole("C"))
+	_, status = d.run("backup", "C/2025-03 Ola", "--into", "B", "--bag")
+	require.Zero(t, status)
+	for _, at := range []string{name, name + " 2"} {
+		out, status = d.run("check", "B/"+at)
+		assert.Zero(t, status, out)
+		assert.Contains(t, out, "Whole: ")
+	}
+	if tool, err := exec.LookPath("sha256sum"); err == nil { // a program that is not ours reads the manifests
+		for _, manifest := range []string{"manifest-sha256.txt", "tagmanifest-sha256.txt"} {
+			cmd := exec.Command(tool, "--check", "--strict", manifest)
+			cmd.Dir = filepath.Join(d.dir, "B", name+" 2")
+			said, err := cmd.CombinedOutput()
+			assert.NoError(t, err, "%s", said)
+		}
+	}
+	out, _ = d.run("projects", ".")
+	assert.Contains(t, out, "3 projects", "a backup is no project")
+
+	// What differs is told, and what was done to a backup.
+	d.write("C/2025-03 Ola/Letters/new.md", "new")
+	d.write("C/2025-03 Ola/Invoices/2025-03-09 invoice 01.pdf", "two")
+	require.NoError(t, os.RemoveAll(filepath.Join(d.dir, "C/2025-03 Ola/.hidden")))
+	out, status = d.run("backup", "C/2025-03 Ola", "--into", "B", "--list")
+	require.Zero(t, status)
+	assert.Equal(t, 2, strings.Count(out, "1 changed, 1 new, 1 gone since"), out)
+	d.write("B/"+name+"/Invoices/2025-03-09 invoice 01.pdf", "evil")
+	require.NoError(t, os.Remove(filepath.Join(d.dir, "B", name, ".hidden/deep.txt")))
+	d.write("B/"+name+"/Letters/extra.txt", "x")
+	out, status = d.run("check", "B/"+name)
+	assert.Equal(t, 1, status)
+	for _, line := range []string{"missing .hidden/deep.txt", "changed Invoices/2025-03-09 invoice 01.pdf", "extra Letters/extra.txt", "3 problems in the backup"} {
+		assert.Contains(t, out, line)
+	}
+	out, status = d.run("check", "B/"+name+" 2", "--json")
+	assert.Zero(t, status, out)
+	assert.Contains(t, out, `"kind": "bag"`)
+
+	// Only the newest stay at hand; that is asked about, and taken back.
+	out, status = d.run("backup", "C/2025-03 Ola", "--into", "B", "--keep", "2")
+	assert.Equal(t, 1, status, "nobody was asked: %s", out)
+	assert.NotContains(t, d.has("B"), "Older/")
+	out, status = d.run("backup", "C/2025-03 Ola", "--into", "B", "--keep", "2", "--yes")
+	require.Zero(t, status, out)
+	entries, err := os.ReadDir(filepath.Join(d.dir, "B"))
+	require.NoError(t, err)
+	assert.Len(t, entries, 3, "two, and the folder of the older ones")
+	assert.Contains(t, d.has("B"), "Older/"+name+"/")
+	_, status = d.run("undo", "--yes")
+	require.Zero(t, status)
+	assert.Contains(t, d.has("B"), name+"/")
+	assert.NotContains(t, d.has("B"), name+" 3/")
+	for args, want := range map[string]string{"C/2025-03 Ola|--into|C/2025-03 Ola/Letters": "lies in C/2025-03 Ola itself", "C/2025-03 Ola|--into|nowhere": `there is no folder "nowhere"`, "C/2025-03 Ola": "into which folder?", "C|--into|B": "has no .vestibula.json", "C/2025-03 Ola/Letters|--into|B": "is a folder in the project"} {
+		out, status := d.run(append([]string{"backup"}, strings.Split(args, "|")...)...)
+		assert.NotZero(t, status, args)
+		assert.Contains(t, out, want)
+	}
+	d.write("B/"+name+"/.vestibula-backup.json", "{")
+	out, status = d.run("check", "B/"+name)
+	assert.Equal(t, 1, status)
+	assert.Contains(t, out, "the list of the backup is damaged")
+}
+
+// Bags of others are known as well; nothing in them leads out.
+func TestBagsOfOthersAreChecked(t *testing.T) {
+	d := newDesk(t, "bag/bagit.txt", "BagIt-Version: 0.97\nTag-File-Character-Encoding: UTF-8\n", "bag/data/a.txt", "one\n",
+		"bag/manifest-md5.txt", "5bbf5a52328e7439ae6e719dfe712200  data/a.txt\r\n", "secret.txt", "one\n")
+	out, status := d.run("check", "bag")
+	assert.Zero(t, status, out)
+	assert.Contains(t, out, "Whole: the bag bag holds what it held: 1 file")
+	for text, want := range map[string]string{
+		"5bbf5a52328e7439ae6e719dfe712200  ../secret.txt\n": "leads out of the bag",
+		"5bbf5a52328e7439ae6e719dfe712200  data/b.txt\n":    "missing data/b.txt",
+		"00bf5a52328e7439ae6e719dfe712200  data/a.txt\n":    "changed data/a.txt",
+		"hello": "is no checksum with a path",
+	} {
+		d.write("bag/manifest-md5.txt", text)
+		out, status := d.run("check", "bag")
+		assert.Equal(t, 1, status, text)
+		assert.Contains(t, out, want)
+	}
+	d.write("bag/manifest-md5.txt", "5bbf5a52328e7439ae6e719dfe712200  data/link.txt\n")
+	require.NoError(t, os.Symlink(filepath.Join(d.dir, "secret.txt"), filepath.Join(d.dir, "bag/data/link.txt")))
+	out, status = d.run("check", "bag")
+	assert.Equal(t, 1, status)
+	assert.Contains(t, out, "unread data/link.txt", "no link is followed")
+}

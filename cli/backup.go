@@ -1,0 +1,558 @@
+package cli
+
+import (
+	"fmt"
+	"io"
+	"io/fs"
+	"os"
+	"path"
+	"path/filepath"
+	"slices"
+	"strings"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"vestibula/cli/term"
+	"vestibula/core/bag"
+	"vestibula/core/change"
+	"vestibula/core/digest"
+	"vestibula/core/journal"
+	"vestibula/core/label"
+	"vestibula/core/place"
+	"vestibula/core/project"
+	"vestibula/core/tree"
+)
+
+// A backupRun is one call of backup.
+type backupRun struct {
+	*app
+	consent
+	into string
+	bag  bool
+	list bool
+	keep int
+
+	copies []*backingUp
+	older  []string // backups that go aside, absolute
+}
+
+// A backingUp is one project that is set aside.
+type backingUp struct {
+	dir, name string // the project's own folder, and the name of the backup
+	root      *tree.Node
+	note      *bag.Backup
+}
+
+// olderBackups is the folder that backups go to of which only the newest are kept at hand.
+const olderBackups = "Older"
+
+func (a *app) backupCommand() *cobra.Command {
+	r := &backupRun{app: a}
+	c := &cobra.Command{
+		Use:   "backup PROJECT… --into DIR",
+		Short: "Set a dated copy of a project aside, and see what has changed since.",
+		Long: `Set a dated copy of a project aside: all that is in it, hidden files, links and empty
+folders too, under the name of the day, read back and compared. A list in it says what it
+held, so that vestibula check DIR tells later what is missing, changed or extra in it.
+
+With --bag it is a bag (BagIt, RFC 8493), which other programs can check as well. --list
+shows the backups that are there, and what differs between each and now. --keep N moves all
+but the newest N into a folder “` + olderBackups + `”.`,
+		Example: `  vestibula backup "2027-03 Oriel Pask BK" --into Backups
+  vestibula backup "2027-03 Oriel Pask BK" --into Backups --list
+  vestibula backup "2027-03 Oriel Pask BK" --into /media/Marl --bag --keep 10`,
+		RunE: func(_ *cobra.Command, args []string) error { return r.run(args) },
+	}
+	f := c.Flags()
+	f.StringVar(&r.into, "into", "", "the folder `DIR` of the backups")
+	f.BoolVar(&r.bag, "bag", false, "make it a bag, which other programs can check")
+	f.BoolVar(&r.list, "list", false, "show the backups that are there, and what differs")
+	f.IntVar(&r.keep, "keep", 0, "keep the newest `N` at hand, and move the others aside")
+	r.addYes(c, "make it without asking")
+	f.BoolVar(&r.preview, "preview", false, "show what would be done, and change nothing")
+	f.BoolVar(&r.asJSON, "json", false, "print JSON")
+	_ = c.MarkFlagDirname("into")
+	return c
+}
+
+func (r *backupRun) run(args []string) error {
+	if len(args) == 0 {
+		args = []string{"."}
+	}
+	if r.into == "" {
+		return unclear("for example: --into Backups", "into which folder? Name it with --into")
+	}
+	if r.keep < 0 {
+		return unclear("", "--keep is a number of backups")
+	}
+	into, err := place.Open(r.into)
+	if err != nil {
+		return unclear("", "%v", err)
+	}
+	into.Close()
+	for _, at := range args {
+		p, rest, err := r.projectAt(at)
+		if err != nil {
+			return err
+		}
+		if rest != "" && rest != "." {
+			return unclear("name the project itself", "%s is a folder in the project %s", at, fromHere(p.Dir))
+		}
+		if into.Real == p.Dir || strings.HasPrefix(into.Real, p.Dir+string(filepath.Separator)) {
+			return refused("name a folder outside of it", "%s lies in %s itself", r.into, at)
+		}
+		before := backupsOf(into.Real, p.Label.ID)
+		if r.list {
+			if err := r.show(p, before); err != nil {
+				return err
+			}
+			continue
+		}
+		if err := r.take(p, into.Real, before); err != nil {
+			return err
+		}
+	}
+	if r.list {
+		return nil
+	}
+	return r.carryOut(into.Real)
+}
+
+// A madeBackup is a backup that is there.
+type madeBackup struct {
+	dir  string
+	note *bag.Backup
+}
+
+// backupsOf are the backups of a project in a folder, the newest first.
+func backupsOf(dir, id string) (list []madeBackup) {
+	entries, _ := os.ReadDir(dir)
+	for _, e := range entries {
+		if !e.IsDir() {
+			continue
+		}
+		if note, _ := backupNote(filepath.Join(dir, e.Name())); note != nil && (id == "" || note.ID == id) {
+			list = append(list, madeBackup{filepath.Join(dir, e.Name()), note})
+		}
+	}
+	slices.SortStableFunc(list, func(a, b madeBackup) int { return b.note.Made.Compare(a.note.Made) })
+	return list
+}
+
+// backupNote is the list that a backup has of itself; nil where a folder is none.
+func backupNote(dir string) (*bag.Backup, error) {
+	for _, name := range []string{bag.BackupName, bag.BagName} {
+		data, err := place.ReadFile(filepath.Join(dir, name), bag.MaxBackup)
+		if err != nil {
+			continue
+		}
+		return bag.ParseBackup(data)
+	}
+	return nil, nil
+}
+
+// take notes what a project holds, and under which name it is set aside.
+func (r *backupRun) take(p *project.Project, into string, before []madeBackup) error {
+	root, unread, err := tree.Read(p.Dir, nil, nil)
+	if err != nil {
+		return refused("", "%s cannot be read: %s", p.Dir, place.Reason(err))
+	}
+	if len(unread) > 0 {
+		return refused("", "%s in %s cannot be read: %s", unread[0].Path, fromHere(p.Dir), place.Reason(unread[0].Err))
+	}
+	base := filepath.Base(p.Dir)
+	name := base + " " + r.now.Format(time.DateOnly)
+	for n := 2; isThere(filepath.Join(into, name)) || slices.ContainsFunc(r.copies, func(b *backingUp) bool { return b.name == name }); n++ {
+		name = fmt.Sprintf("%s %s %d", base, r.now.Format(time.DateOnly), n)
+	}
+	b := &backingUp{dir: p.Dir, name: name, root: root, note: &bag.Backup{ID: p.Label.ID, Project: base, From: p.Dir, Made: r.now}}
+	if b.note.Entries, err = r.entries(p.Dir, root); err != nil {
+		return err
+	}
+	r.copies = append(r.copies, b)
+	if r.keep > 0 {
+		for i, old := range before {
+			if i+1 >= r.keep {
+				r.older = append(r.older, old.dir)
+			}
+		}
+	}
+	return nil
+}
+
+// entries sums up all that lies in a project, several files at a time.
+func (r *backupRun) entries(dir string, root *tree.Node) ([]bag.Entry, error) {
+	var list []bag.Entry
+	for at, n := range root.All() {
+		e := bag.Entry{Path: strings.Clone(at)}
+		if n.Kind == tree.Folder {
+			e.Path += "/"
+		}
+		list = append(list, e)
+	}
+	done, end := r.progress("reading", len(list))
+	defer end()
+	errs := make([]error, len(list))
+	several(len(list), func() func(i int) {
+		return func(i int) {
+			e := &list[i]
+			errs[i] = lookAt(dir, e)
+			done(1)
+		}
+	})
+	for i, err := range errs {
+		if err != nil {
+			return nil, refused("", "%s cannot be read: %s", list[i].Path, place.Reason(err))
+		}
+	}
+	return list, nil
+}
+
+// lookAt looks at one entry.
+func lookAt(dir string, e *bag.Entry) error {
+	full := filepath.Join(dir, filepath.FromSlash(e.Path))
+	info, err := os.Lstat(full)
+	if err != nil {
+		return err
+	}
+	e.Time = info.ModTime().UnixNano()
+	switch {
+	case info.IsDir():
+		return nil
+	case info.Mode()&fs.ModeSymlink != 0:
+		e.To, err = os.Readlink(full)
+		return err
+	case !info.Mode().IsRegular():
+		return fmt.Errorf("it is no ordinary file")
+	}
+	f, err := os.Open(full)
+	if err != nil {
+		return err
+	}
+	defer f.Close()
+	e.Size = info.Size()
+	e.Sum, err = digest.Of(f)
+	return err
+}
+
+// set is what is to be done.
+func (r *backupRun) set(into string) (*change.Set, error) {
+	set := &change.Set{Places: []string{into}}
+	for _, b := range r.copies {
+		from := len(set.Places)
+		set.Places = append(set.Places, b.dir)
+		top, payload := b.name, b.name
+		make := func(at string, kind tree.Kind, content tree.Content) {
+			set.Changes = append(set.Changes, change.Change{Op: change.Make, Path: at, Node: &tree.Node{Name: path.Base(at), Kind: kind, Content: content}, Why: "backup"})
+		}
+		make(top, tree.Folder, nil)
+		note, err := b.note.Encode()
+		if err != nil {
+			return nil, err
+		}
+		if r.bag {
+			payload = path.Join(top, bag.Payload)
+			make(payload, tree.Folder, nil)
+		}
+		files := 0
+		for _, e := range b.note.Entries {
+			at := path.Join(payload, e.Path)
+			switch {
+			case strings.HasSuffix(e.Path, "/"):
+				make(at, tree.Folder, nil)
+				set.Changes[len(set.Changes)-1].As = change.Dress{Time: e.Time, Mode: 0o777 | fs.ModeDir}
+			case e.Sum == "" && r.bag: // manifests know no links: the list has them
+			case e.Sum == "":
+				make(at, tree.Symlink, tree.Target(e.To))
+			default:
+				files++
+				set.Changes = append(set.Changes, change.Change{Op: change.Copy, FromIn: from, From: e.Path, Path: at, Was: change.State{Entry: tree.Entry{Kind: tree.File}, Sum: e.Sum}, Why: "backup"})
+			}
+		}
+		if !r.bag {
+			make(path.Join(top, bag.BackupName), tree.File, tree.Bytes(note))
+			continue
+		}
+		manifest, size := b.note.Manifest(bag.Payload)
+		tags := bag.Tags(size, files, [][2]string{{"External-Identifier", b.note.ID}, {"External-Description", b.note.Project}, {"Bag-Software-Agent", "vestibula " + r.version}}, r.now)
+		tags[bag.ManifestName("sha256", false)] = manifest.Bytes()
+		tags[bag.BagName] = note
+		sums := &bag.Manifest{Algorithm: "sha256", Sums: map[string]string{}}
+		for name, data := range tags {
+			sums.Sums[name] = digest.Bytes(data)
+		}
+		tags[bag.ManifestName("sha256", true)] = sums.Bytes()
+		for name, data := range tags {
+			make(path.Join(top, name), tree.File, tree.Bytes(data))
+		}
+	}
+	if len(r.older) > 0 {
+		if !isThere(filepath.Join(into, olderBackups)) {
+			set.Changes = append(set.Changes, change.Change{Op: change.Make, Path: olderBackups, Node: &tree.Node{Name: olderBackups}, Why: "older backups"})
+		}
+		for _, dir := range r.older {
+			set.Changes = append(set.Changes, change.Change{Op: change.Move, From: filepath.Base(dir), Path: path.Join(olderBackups, filepath.Base(dir)), Was: change.State{Entry: tree.Entry{Kind: tree.Folder}}, Why: "older"})
+		}
+	}
+	apartFrom(set, nil)
+	return set, nil
+}
+
+func (r *backupRun) carryOut(into string) error {
+	set, err := r.set(into)
+	if err != nil {
+		return err
+	}
+	ask := r.consent
+	ask.named = len(r.older) == 0 // a copy that the call names is only new files
+	plan, err := r.prepared(set, ask, false)
+	if err != nil {
+		return err
+	}
+	defer plan.Drop()
+	goes, err := r.agreed(ask, r.draw, fmt.Sprintf("Make %s, and move %s into %s?", term.Count(len(r.copies), "backup"), term.Count(len(r.older), "older one"), olderBackups), "make it")
+	if !goes {
+		return err
+	}
+	title := r.copies[0].name
+	if _, err := r.app.carryOut(undertaking{plan: plan, doing: "copying", total: len(set.Changes), again: "vestibula undo takes it back",
+		head: journal.Head{What: "backup", Title: title, Project: title, Roots: []journal.Root{{Path: "."}}}}); err != nil {
+		return err
+	}
+	if r.asJSON {
+		return r.report()
+	}
+	for _, b := range r.copies {
+		manifest, size := b.note.Manifest("")
+		r.screen.Text(term.Good.Render("Set aside") + term.Sprintf(": %s, %s, %s, read back and compared.", filepath.Join(r.into, b.name), term.Count(len(manifest.Sums), "file"), term.Size(size)))
+	}
+	if len(r.older) > 0 {
+		r.screen.Text(term.Sprintf("Moved %s into %s.", term.Count(len(r.older), "older backup"), filepath.Join(r.into, olderBackups)))
+	}
+	return nil
+}
+
+func (r *backupRun) draw() {
+	for _, b := range r.copies {
+		_, size := b.note.Manifest("")
+		r.screen.Line(term.Good.Render("+"), " ", term.Visible(b.name), term.Dim.Render("   "+term.Size(size)))
+	}
+	for _, dir := range r.older {
+		r.screen.Line(term.Accent.Render("»"), " ", term.Visible(filepath.Base(dir)), term.Dim.Render(" → "), term.Visible(olderBackups+"/"+filepath.Base(dir)))
+	}
+	r.screen.Line()
+}
+
+func (r *backupRun) report() error {
+	type one struct {
+		Backup string `json:"backup"`
+		Files  int    `json:"files"`
+		Size   int64  `json:"size"`
+	}
+	list := []one{}
+	for _, b := range r.copies {
+		manifest, size := b.note.Manifest("")
+		list = append(list, one{b.name, len(manifest.Sums), size})
+	}
+	return r.printJSON(list)
+}
+
+// show lists the backups of a project, and what differs between each and now.
+func (r *backupRun) show(p *project.Project, list []madeBackup) error {
+	root, _, err := tree.Read(p.Dir, nil, nil)
+	if err != nil {
+		return unclear("", "%s cannot be read: %s", p.Dir, place.Reason(err))
+	}
+	type one struct {
+		Backup  string `json:"backup"`
+		Made    string `json:"made"`
+		Size    int64  `json:"size"`
+		Changed int    `json:"changed"`
+		New     int    `json:"new"`
+		Gone    int    `json:"gone"`
+	}
+	out := []one{}
+	for _, b := range list {
+		_, size := b.note.Manifest("")
+		o := one{Backup: filepath.Base(b.dir), Made: b.note.Made.Local().Format("2006-01-02 15:04"), Size: size}
+		o.Changed, o.New, o.Gone = differs(b.note, p.Dir, root)
+		out = append(out, o)
+	}
+	if r.asJSON {
+		return r.printJSON(out)
+	}
+	r.screen.Line(term.Title.Render(term.Visible(filepath.Base(p.Dir))), term.Dim.Render("  "+term.Count(len(out), "backup")+" in "+term.Visible(r.into)))
+	var rows [][]term.Shown
+	for _, o := range out {
+		var parts []term.Shown
+		for _, n := range []struct {
+			n    int
+			what term.Shown
+		}{{o.Changed, "changed"}, {o.New, "new"}, {o.Gone, "gone"}} {
+			if n.n > 0 {
+				parts = append(parts, term.Number(n.n)+" "+n.what)
+			}
+		}
+		text := term.Good.Render("as it is now")
+		if len(parts) > 0 {
+			text = term.Join(parts, ", ") + " since"
+		}
+		rows = append(rows, []term.Shown{"  " + term.Visible(o.Backup), term.Dim.Render(term.Visible(o.Made)), term.Dim.Render(term.Size(o.Size)), text})
+	}
+	r.screen.Columns(rows)
+	return nil
+}
+
+// differs counts what of a project is otherwise than in a backup. What has another time is
+// read.
+func differs(b *bag.Backup, dir string, root *tree.Node) (changed, fresh, gone int) {
+	known := map[string]*bag.Entry{}
+	for i := range b.Entries {
+		known[b.Entries[i].Path] = &b.Entries[i]
+	}
+	for at, n := range root.All() {
+		if n.Kind == tree.Folder {
+			delete(known, at+"/")
+			continue
+		}
+		at = strings.Clone(at)
+		was := known[at]
+		if was == nil {
+			fresh++
+			continue
+		}
+		delete(known, at)
+		info, err := os.Lstat(filepath.Join(dir, filepath.FromSlash(at)))
+		if err != nil || info.Size() == was.Size && info.ModTime().UnixNano() == was.Time {
+			continue
+		}
+		is := bag.Entry{Path: at}
+		if lookAt(dir, &is) == nil && (is.Sum != was.Sum || is.To != was.To) {
+			changed++
+		}
+	}
+	for at := range known {
+		if !strings.HasSuffix(at, "/") {
+			gone++
+		}
+	}
+	return changed, fresh, gone
+}
+
+// A packedFolder is a folder whose files are summed up by several at a time.
+type packedFolder struct{ *os.Root }
+
+// Open opens an ordinary file in it.
+func (p packedFolder) Open(name string) (io.ReadCloser, error) {
+	info, err := p.Lstat(filepath.FromSlash(name))
+	if err != nil {
+		return nil, err
+	}
+	if !info.Mode().IsRegular() {
+		return nil, fmt.Errorf("it is no ordinary file")
+	}
+	return p.Root.Open(filepath.FromSlash(name))
+}
+
+// Size is how large a file in it is.
+func (p packedFolder) Size(name string) (int64, error) {
+	info, err := p.Lstat(filepath.FromSlash(name))
+	if err != nil {
+		return 0, err
+	}
+	return info.Size(), nil
+}
+
+// verified checks a folder that is a bag or a backup. It reports false where it is neither.
+func (a *app) verified(at string, asJSON bool) (is bool, err error) {
+	dir, err := place.Real(at)
+	if err != nil {
+		return false, nil
+	}
+	isBackup := isThere(filepath.Join(dir, bag.BackupName))
+	isBag := !isBackup && isThere(filepath.Join(dir, bag.Declaration)) && !isThere(filepath.Join(dir, label.FileName))
+	if !isBag && !isBackup {
+		return false, nil
+	}
+	root, unread, err := tree.Read(dir, nil, nil)
+	if err != nil {
+		return true, unclear("", "%s cannot be read: %s", at, place.Reason(err))
+	}
+	in, err := os.OpenRoot(dir)
+	if err != nil {
+		return true, unclear("", "%s cannot be opened: %s", at, place.Reason(err))
+	}
+	defer in.Close()
+	done, end := a.progress("summing up", -1)
+	small := func(name string) ([]byte, error) {
+		data, err := place.ReadFile(filepath.Join(dir, filepath.FromSlash(name)), bag.MaxManifest)
+		if err != nil {
+			return nil, fmt.Errorf("%s cannot be read: %s", name, place.Reason(err))
+		}
+		return data, nil
+	}
+	var report *bag.Report
+	what := "bag"
+	if isBag {
+		report, err = bag.VerifyBag(root, small, packedFolder{in}, done)
+	} else {
+		what = "backup"
+		var note *bag.Backup
+		if note, err = backupNote(dir); err == nil {
+			m, _ := note.Manifest("")
+			report = bag.Verify(m, root, func(p string) bool { return p == bag.BackupName }, packedFolder{in}, done)
+		}
+	}
+	end()
+	if err != nil {
+		return true, refused("", "%s is no whole %s: %v", at, what, err)
+	}
+	for _, u := range unread {
+		report.Problems = append(report.Problems, bag.Problem{Kind: bag.Unread, Path: u.Path, Why: place.Reason(u.Err)})
+	}
+	return true, a.tellVerified(at, what, report, asJSON)
+}
+
+// tellVerified tells what was found out about a bag or a backup.
+func (a *app) tellVerified(at, what string, report *bag.Report, asJSON bool) error {
+	type problem struct {
+		Kind string `json:"kind"`
+		Path string `json:"path"`
+		Why  string `json:"why"`
+	}
+	list := []problem{}
+	for _, p := range report.Problems {
+		list = append(list, problem{p.Kind.String(), p.Path, p.Why})
+	}
+	if asJSON {
+		err := a.printJSON(struct {
+			Subject  string    `json:"subject"`
+			Kind     string    `json:"kind"`
+			Files    int       `json:"files"`
+			Problems []problem `json:"problems"`
+			Passed   []string  `json:"passed"`
+		}{at, what, report.Files, list, append([]string{}, report.Passed...)})
+		if err == nil && len(list) > 0 {
+			return found
+		}
+		return err
+	}
+	for i, p := range list {
+		if i == 4*manyRows {
+			a.screen.Line(term.Dim.Render(term.Sprintf("… and %s more; --json lists all", term.Number(len(list)-i))))
+			break
+		}
+		a.screen.Line(term.Bad.Render(term.Visible(p.Kind)), " ", term.Visible(p.Path), term.Dim.Italic().Render("   "+term.Visible(p.Why)))
+	}
+	for _, text := range report.Passed {
+		a.screen.Text(term.Warn.Render("note:") + " " + term.Visible(text))
+	}
+	if len(list) > 0 {
+		a.screen.Line()
+		a.screen.Text(term.Sprintf("%s in the %s %s.", term.Count(len(list), "problem"), what, at))
+		return found
+	}
+	a.screen.Text(term.Good.Render("Whole:") + term.Sprintf(" the %s %s holds what it held: %s, by the checksums in it.", what, at, term.Count(report.Files, "file")))
+	return nil
+}
