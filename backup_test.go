@@ -72,6 +72,17 @@ func TestABackupIsAllOfAProject(t *testing.T) {
 	for _, line := range []string{"missing .hidden/deep.txt", "changed Invoices/2025-03-09 invoice 01.pdf", "extra Letters/extra.txt", "3 problems in the backup"} {
 		assert.Contains(t, out, line)
 	}
+	require.NoError(t, os.Remove(filepath.Join(d.dir, "B", name, "Letters/empty")))
+	require.NoError(t, os.Remove(filepath.Join(d.dir, "B", name+" 2", "data/Letters/empty")))
+	require.NoError(t, os.Symlink("/", filepath.Join(d.dir, "B", name, "root")))
+	out, _ = d.run("check", "B/"+name)
+	for _, line := range []string{"missing Letters/empty/", "extra root", "5 problems in the backup"} {
+		assert.Contains(t, out, line)
+	}
+	out, status = d.run("check", "B/"+name+" 2")
+	assert.Equal(t, 1, status)
+	assert.Contains(t, out, "missing data/Letters/empty/")
+	require.NoError(t, os.Mkdir(filepath.Join(d.dir, "B", name+" 2", "data/Letters/empty"), 0o777))
 	out, status = d.run("check", "B/"+name+" 2", "--json")
 	assert.Zero(t, status, out)
 	assert.Contains(t, out, `"kind": "bag"`)

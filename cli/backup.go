@@ -494,22 +494,26 @@ func (a *app) verified(at string, asJSON bool) (is bool, err error) {
 	}
 	var report *bag.Report
 	what := "bag"
-	if isBag {
-		report, err = bag.VerifyBag(root, small, packedFolder{in}, done)
-	} else {
-		what = "backup"
-		var note *bag.Backup
-		if note, err = backupNote(dir); err == nil {
-			m, _ := note.Manifest("")
-			report = bag.Verify(m, root, func(p string) bool { return p == bag.BackupName }, packedFolder{in}, done)
+	if note, bad := backupNote(dir); isBag {
+		if report, err = bag.VerifyBag(root, small, packedFolder{in}, done); err == nil && note != nil {
+			if data := root.Child(bag.Payload); data != nil {
+				for _, p := range note.Rest(data, nil) {
+					p.Path = path.Join(bag.Payload, p.Path) + "/"
+					report.Add(p)
+				}
+			}
 		}
+	} else if what, err = "backup", bad; err == nil {
+		m, _ := note.Manifest("")
+		report = bag.Verify(m, root, func(p string) bool { return p == bag.BackupName }, packedFolder{in}, done)
+		report.Add(note.Rest(root, func(p string) (string, error) { return in.Readlink(filepath.FromSlash(p)) })...)
 	}
 	end()
 	if err != nil {
 		return true, refused("", "%s is no whole %s: %v", at, what, err)
 	}
 	for _, u := range unread {
-		report.Problems = append(report.Problems, bag.Problem{Kind: bag.Unread, Path: u.Path, Why: place.Reason(u.Err)})
+		report.Add(bag.Problem{Kind: bag.Unread, Path: u.Path, Why: place.Reason(u.Err)})
 	}
 	return true, a.tellVerified(at, what, report, asJSON)
 }

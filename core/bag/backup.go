@@ -8,6 +8,8 @@ import (
 	"path"
 	"strings"
 	"time"
+
+	"vestibula/core/tree"
 )
 
 // The names of the list that a backup has of itself: hidden in a plain folder, and a tag
@@ -80,4 +82,44 @@ func (b *Backup) Manifest(below string) (m *Manifest, size int64) {
 		}
 	}
 	return m, size
+}
+
+// Rest holds against the list what manifests do not know: folders, and links. Root is what
+// lies there now; target tells where a link leads, and is nil where links are not kept, as
+// in a bag.
+func (b *Backup) Rest(root *tree.Node, target func(path string) (string, error)) (list []Problem) {
+	known := map[string]*Entry{}
+	for i := range b.Entries {
+		if e := &b.Entries[i]; e.Sum == "" {
+			known[e.Path] = e
+		}
+	}
+	for at, n := range root.All() {
+		at = strings.Clone(at)
+		link := n.Kind == tree.Symlink || n.Marks&tree.Link != 0
+		if n.Kind == tree.Folder && !link {
+			if at += "/"; known[at] == nil {
+				list = append(list, Problem{Extra, at, "it was not there when the backup was made"})
+			}
+			delete(known, at)
+			continue
+		}
+		if !link || target == nil {
+			continue
+		}
+		if e := known[at]; e == nil {
+			list = append(list, Problem{Extra, at, "it was not there when the backup was made"})
+		} else if to, err := target(at); err != nil {
+			list = append(list, Problem{Unread, at, err.Error()})
+		} else if to != e.To {
+			list = append(list, Problem{Altered, at, "it led to " + e.To + ", and leads to " + to})
+		}
+		delete(known, at)
+	}
+	for at := range known {
+		if strings.HasSuffix(at, "/") || target != nil {
+			list = append(list, Problem{Missing, at, "it is not there"})
+		}
+	}
+	return list
 }

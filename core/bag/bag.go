@@ -292,6 +292,12 @@ func Verify(m *Manifest, root *tree.Node, skip func(path string) bool, in Source
 	return r
 }
 
+// Add adds problems that were found elsewhere.
+func (r *Report) Add(list ...Problem) {
+	r.Problems = append(r.Problems, list...)
+	r.sort()
+}
+
 func (r *Report) sort() {
 	slices.SortStableFunc(r.Problems, func(a, b Problem) int { return strings.Compare(a.Path, b.Path) })
 	r.Problems = slices.CompactFunc(r.Problems, func(a, b Problem) bool { return a.Path == b.Path && a.Kind == b.Kind })
