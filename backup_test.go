@@ -7,6 +7,7 @@ import (
 	"os/exec"
 	"path/filepath"
 	"strings"
+	"syscall"
 	"testing"
 	"time"
 
@@ -110,6 +111,73 @@ func TestABackupIsAllOfAProject(t *testing.T) {
 	out, status = d.run("check", "B/"+name)
 	assert.Equal(t, 1, status)
 	assert.Contains(t, out, "the list of the backup is damaged")
+}
+
+// What is as it was takes no more room; a living file shares with nothing.
+func TestBackupsShareWhatIsAsItWas(t *testing.T) {
+	d := jobsDesk(t)
+	require.NoError(t, os.Mkdir(filepath.Join(d.dir, "B"), 0o777))
+	old := time.Date(2020, 1, 2, 3, 4, 5, 6789, time.UTC)
+	steady, edited := "Invoices/2025-03-09 invoice 01.pdf", "Letters/plan.txt"
+	d.write("C/2025-03 Ola/"+edited, "one")
+	for _, at := range []string{steady, edited} {
+		require.NoError(t, os.Chtimes(filepath.Join(d.dir, "C/2025-03 Ola", at), old, old))
+	}
+	first := "B/2025-03 Ola " + time.Now().Format(time.DateOnly)
+	_, status := d.run("backup", "C/2025-03 Ola", "--into", "B", "--share")
+	require.Zero(t, status)
+	d.write("C/2025-03 Ola/"+edited, "two") // of the same size
+	for _, bag := range []string{"", "--bag"} {
+		out, status := d.run(append([]string{"backup", "C/2025-03 Ola", "--into", "B", "--share"}, strings.Fields(bag)...)...)
+		require.Zero(t, status, out)
+		if bag == "" {
+			assert.Contains(t, out, "3 files are as in", "the label, the invoice, the hidden one")
+			assert.Contains(t, out, "1 file was read back and compared")
+		} else {
+			assert.Contains(t, out, "All are as in")
+			assert.Contains(t, out, "of 1 link, vestibula-backup.json says where")
+		}
+	}
+	look := func(at string) os.FileInfo {
+		info, err := os.Stat(filepath.Join(d.dir, at))
+		require.NoError(t, err)
+		return info
+	}
+	living := look("C/2025-03 Ola/" + steady)
+	assert.EqualValues(t, 1, living.Sys().(*syscall.Stat_t).Nlink)
+	assert.NotZero(t, living.Mode()&0o200)
+	for _, other := range []string{first + " 2/", first + " 3/data/"} {
+		shared := look(other + steady)
+		if os.SameFile(shared, look(first+"/"+steady)) { // else it is a clone
+			assert.Zero(t, shared.Mode()&0o222, "nobody writes into two backups at once")
+		}
+		assert.Equal(t, old, shared.ModTime().UTC())
+		assert.False(t, os.SameFile(shared, living))
+		assert.False(t, os.SameFile(look(first+"/"+edited), look(other+edited)))
+	}
+	d.write("C/2025-03 Ola/"+steady, "three")
+	whole := func(names ...string) {
+		for _, at := range names {
+			out, status := d.run("check", at)
+			assert.Zero(t, status, out)
+		}
+	}
+	whole(first, first+" 2", first+" 3")
+	_, status = d.run("undo", "--yes")
+	require.Zero(t, status)
+	_, status = d.run("undo", "--yes")
+	require.Zero(t, status)
+	whole(first)
+	assert.NotContains(t, d.has("B"), strings.TrimPrefix(first, "B/")+" 2/")
+	out, status := d.run("undo", "--yes", "8")
+	require.Zero(t, status, out)
+	whole(first, first+" 2")
+
+	// What is damaged in the last backup, and looks so, is copied anew.
+	d.write(first+" 2/.hidden/deep.txt", "hiddEn!")
+	out, status = d.run("backup", "C/2025-03 Ola", "--into", "B", "--share")
+	require.Zero(t, status, out)
+	whole(first + " 3")
 }
 
 // Bags of others are known as well; nothing in them leads out.

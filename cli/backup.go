@@ -28,10 +28,11 @@ import (
 type backupRun struct {
 	*app
 	consent
-	into string
-	bag  bool
-	list bool
-	keep int
+	into  string
+	bag   bool
+	share bool
+	list  bool
+	keep  int
 
 	copies []*backingUp
 	older  []string // backups that go aside, absolute
@@ -42,6 +43,7 @@ type backingUp struct {
 	dir, name string // the project's own folder, and the name of the backup
 	root      *tree.Node
 	note      *bag.Backup
+	shares    *madeBackup // the last one, which holds much the same
 }
 
 // olderBackups is the folder that backups go to of which only the newest are kept at hand.
@@ -56,6 +58,10 @@ func (a *app) backupCommand() *cobra.Command {
 folders too, under the name of the day, read back and compared. A list in it says what it
 held, so that vestibula check DIR tells later what is missing, changed or extra in it.
 
+With --share a file of the size and time that it had in the last backup is not copied: both
+backups share it, as a clone where the disk can, else as one read-only file with two names.
+What a project holds is never shared with a backup.
+
 With --bag it is a bag (BagIt, RFC 8493), which other programs can check as well. --list
 shows the backups that are there, and what differs between each and now. --keep N moves all
 but the newest N into a folder “` + olderBackups + `”.`,
@@ -67,6 +73,7 @@ but the newest N into a folder “` + olderBackups + `”.`,
 	f := c.Flags()
 	f.StringVar(&r.into, "into", "", "the folder `DIR` of the backups")
 	f.BoolVar(&r.bag, "bag", false, "make it a bag, which other programs can check")
+	f.BoolVar(&r.share, "share", false, "let files that are as in the last backup share the room of that one")
 	f.BoolVar(&r.list, "list", false, "show the backups that are there, and what differs")
 	f.IntVar(&r.keep, "keep", 0, "keep the newest `N` at hand, and move the others aside")
 	r.addYes(c, "make it without asking")
@@ -167,7 +174,10 @@ func (r *backupRun) take(p *project.Project, into string, before []madeBackup) e
 		name = fmt.Sprintf("%s %s %d", base, r.now.Format(time.DateOnly), n)
 	}
 	b := &backingUp{dir: p.Dir, name: name, root: root, note: &bag.Backup{ID: p.Label.ID, Project: base, From: p.Dir, Made: r.now}}
-	if b.note.Entries, err = r.entries(p.Dir, root); err != nil {
+	if r.share && len(before) > 0 {
+		b.shares = &before[0]
+	}
+	if b.note.Entries, err = r.entries(p.Dir, root, b.shares); err != nil {
 		return err
 	}
 	r.copies = append(r.copies, b)
@@ -181,8 +191,24 @@ func (r *backupRun) take(p *project.Project, into string, before []madeBackup) e
 	return nil
 }
 
-// entries sums up all that lies in a project, several files at a time.
-func (r *backupRun) entries(dir string, root *tree.Node) ([]bag.Entry, error) {
+// payload is the folder in which a backup has what it holds, absolute.
+func (m *madeBackup) payload() string {
+	if isThere(filepath.Join(m.dir, bag.BackupName)) {
+		return m.dir
+	}
+	return filepath.Join(m.dir, bag.Payload)
+}
+
+// entries sums up all that lies in a project, several files at a time. Of files that are as
+// in the last backup, which may be nil, it takes what that one says.
+func (r *backupRun) entries(dir string, root *tree.Node, last *madeBackup) ([]bag.Entry, error) {
+	known, payload := map[string]*bag.Entry{}, ""
+	if last != nil {
+		payload = last.payload()
+		for i := range last.note.Entries {
+			known[last.note.Entries[i].Path] = &last.note.Entries[i]
+		}
+	}
 	var list []bag.Entry
 	for at, n := range root.All() {
 		e := bag.Entry{Path: strings.Clone(at)}
@@ -197,8 +223,20 @@ func (r *backupRun) entries(dir string, root *tree.Node) ([]bag.Entry, error) {
 	several(len(list), func() func(i int) {
 		return func(i int) {
 			e := &list[i]
-			errs[i] = lookAt(dir, e)
-			done(1)
+			if errs[i] = lookAt(dir, e, func() bool {
+				was := known[e.Path]
+				if was == nil || was.Sum == "" || was.Size != e.Size || was.Time != e.Time {
+					return false
+				}
+				there, err := os.Lstat(filepath.Join(payload, filepath.FromSlash(e.Path)))
+				if err != nil || !there.Mode().IsRegular() || there.Size() != e.Size || there.ModTime().UnixNano() != e.Time {
+					return false
+				}
+				e.Sum, e.Same = was.Sum, true
+				return true
+			}); errs[i] == nil {
+				done(1)
+			}
 		}
 	})
 	for i, err := range errs {
@@ -209,8 +247,8 @@ func (r *backupRun) entries(dir string, root *tree.Node) ([]bag.Entry, error) {
 	return list, nil
 }
 
-// lookAt looks at one entry.
-func lookAt(dir string, e *bag.Entry) error {
+// lookAt looks at one entry. A file is summed up, where known does not tell what it holds.
+func lookAt(dir string, e *bag.Entry, known func() bool) error {
 	full := filepath.Join(dir, filepath.FromSlash(e.Path))
 	info, err := os.Lstat(full)
 	if err != nil {
@@ -226,12 +264,14 @@ func lookAt(dir string, e *bag.Entry) error {
 	case !info.Mode().IsRegular():
 		return fmt.Errorf("it is no ordinary file")
 	}
+	if e.Size = info.Size(); known != nil && known() {
+		return nil
+	}
 	f, err := os.Open(full)
 	if err != nil {
 		return err
 	}
 	defer f.Close()
-	e.Size = info.Size()
 	e.Sum, err = digest.Of(f)
 	return err
 }
@@ -255,7 +295,13 @@ func (r *backupRun) set(into string) (*change.Set, error) {
 			payload = path.Join(top, bag.Payload)
 			make(payload, tree.Folder, nil)
 		}
-		files := 0
+		files, last := 0, ""
+		if b.shares != nil {
+			if last, err = filepath.Rel(into, b.shares.payload()); err != nil {
+				return nil, err
+			}
+			last = filepath.ToSlash(last)
+		}
 		for _, e := range b.note.Entries {
 			at := path.Join(payload, e.Path)
 			switch {
@@ -267,6 +313,11 @@ func (r *backupRun) set(into string) (*change.Set, error) {
 				make(at, tree.Symlink, tree.Target(e.To))
 			default:
 				files++
+				if e.Same {
+					was := change.State{Entry: tree.Entry{Kind: tree.File, Size: e.Size, Time: e.Time}}
+					set.Changes = append(set.Changes, change.Change{Op: change.Copy, From: path.Join(last, e.Path), Path: at, Was: was, Shared: e.Sum, Why: "backup"})
+					continue
+				}
 				set.Changes = append(set.Changes, change.Change{Op: change.Copy, FromIn: from, From: e.Path, Path: at, Was: change.State{Entry: tree.Entry{Kind: tree.File}, Sum: e.Sum}, Why: "backup"})
 			}
 		}
@@ -320,12 +371,37 @@ func (r *backupRun) carryOut(into string) error {
 		head: journal.Head{What: "backup", Title: title, Project: title, Roots: []journal.Root{{Path: "."}}}}); err != nil {
 		return err
 	}
+	shared := map[string]int{}
+	for _, c := range plan.List {
+		if c.Shared != "" {
+			name, _, _ := strings.Cut(c.Path, "/")
+			shared[name]++
+		}
+	}
 	if r.asJSON {
-		return r.report()
+		return r.report(shared)
 	}
 	for _, b := range r.copies {
 		manifest, size := b.note.Manifest("")
-		r.screen.Text(term.Good.Render("Set aside") + term.Sprintf(": %s, %s, %s, read back and compared.", filepath.Join(r.into, b.name), term.Count(len(manifest.Sums), "file"), term.Size(size)))
+		text := term.Good.Render("Set aside") + term.Sprintf(": %s, %s, %s", filepath.Join(r.into, b.name), term.Count(len(manifest.Sums), "file"), term.Size(size))
+		switch n := shared[b.name]; {
+		case n == 0:
+			text += ", read back and compared."
+		case n == len(manifest.Sums):
+			text += term.Sprintf(". All are as in %s: their room is shared.", filepath.Base(b.shares.dir))
+		default:
+			text += term.Sprintf(". %s as in %s: their room is shared. %s read back and compared.", term.Count(n, "file")+isOrAre(n), filepath.Base(b.shares.dir), term.Count(len(manifest.Sums)-n, "file")+wasOrWere(len(manifest.Sums)-n))
+		}
+		r.screen.Text(text)
+		links := 0
+		for _, e := range b.note.Entries {
+			if e.To != "" {
+				links++
+			}
+		}
+		if r.bag && links > 0 {
+			r.screen.Text(term.Warn.Render("note:") + term.Sprintf(" a bag has no place for links: of %s, %s says where they lead.", term.Count(links, "link"), bag.BagName))
+		}
 	}
 	if len(r.older) > 0 {
 		r.screen.Text(term.Sprintf("Moved %s into %s.", term.Count(len(r.older), "older backup"), filepath.Join(r.into, olderBackups)))
@@ -344,16 +420,17 @@ func (r *backupRun) draw() {
 	r.screen.Line()
 }
 
-func (r *backupRun) report() error {
+func (r *backupRun) report(shared map[string]int) error {
 	type one struct {
 		Backup string `json:"backup"`
 		Files  int    `json:"files"`
 		Size   int64  `json:"size"`
+		Shared int    `json:"shared"`
 	}
 	list := []one{}
 	for _, b := range r.copies {
 		manifest, size := b.note.Manifest("")
-		list = append(list, one{b.name, len(manifest.Sums), size})
+		list = append(list, one{b.name, len(manifest.Sums), size, shared[b.name]})
 	}
 	return r.printJSON(list)
 }
@@ -428,7 +505,7 @@ func differs(b *bag.Backup, dir string, root *tree.Node) (changed, fresh, gone i
 			continue
 		}
 		is := bag.Entry{Path: at}
-		if lookAt(dir, &is) == nil && (is.Sum != was.Sum || is.To != was.To) {
+		if lookAt(dir, &is, nil) == nil && (is.Sum != was.Sum || is.To != was.To) {
 			changed++
 		}
 	}

@@ -39,6 +39,7 @@ type Entry struct {
 	Time int64  `json:"time,omitempty"` // when it was changed last, in nanoseconds since 1970
 	Sum  string `json:"sum,omitempty"`  // SHA-256 of what a file holds
 	To   string `json:"to,omitempty"`   // where a link leads
+	Same bool   `json:"-"`              // it is taken to be as it was in the backup before
 }
 
 // ParseBackup reads such a list. The error says, for a person, what is wrong with it.

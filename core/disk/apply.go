@@ -347,9 +347,10 @@ type run struct {
 	upto    int             // so many changes of the plan are done
 	partly  []change.Change // what was made of those after it
 
-	times *folderTimes
-	part  string // tells the half-written files of several movers apart
-	works *workFolders
+	times    *folderTimes
+	noClones bool   // the disk cannot have files share what they hold
+	part     string // tells the half-written files of several movers apart
+	works    *workFolders
 }
 
 // The workFolders are the hidden folders of a run that are open, by the numbers of

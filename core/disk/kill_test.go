@@ -4,6 +4,7 @@ package disk
 
 import (
 	"fmt"
+	"io/fs"
 	"maps"
 	"math/rand/v2"
 	"os"
@@ -42,7 +43,11 @@ func large(w *world) {
 		require.NoError(w.t, os.Mkdir(filepath.Join(w.places[0], kind), 0o777))
 		for i := range n / 2 {
 			path, text := kind+"/"+file(i), fmt.Sprintf("%s %d", kind, i)
-			require.NoError(w.t, os.WriteFile(filepath.Join(w.places[0], path), []byte(text), 0o640))
+			mode := fs.FileMode(0o640)
+			if kind == "copied" && i%2 == 0 {
+				mode = 0o440
+			}
+			require.NoError(w.t, os.WriteFile(filepath.Join(w.places[0], path), []byte(text), mode))
 			state := change.State{Entry: tree.Entry{Kind: tree.File}, Sum: digest.Bytes([]byte(text))}
 			switch kind {
 			case "across":
@@ -53,7 +58,11 @@ func large(w *world) {
 			case "new":
 				put(change.Change{Op: change.Replace, Path: path, Content: tree.Bytes("new " + text), Was: state})
 			case "copied":
-				put(change.Change{Op: change.Copy, Path: "copies/" + file(i), From: path})
+				c := change.Change{Op: change.Copy, Path: "copies/" + file(i), From: path}
+				if i%2 == 0 {
+					c.Shared = state.Sum
+				}
+				put(c)
 				w.nodes = append(w.nodes, &thing{copyOf: &thing{text: text}})
 				w.texts = append(w.texts, text)
 			}

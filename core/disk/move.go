@@ -327,6 +327,17 @@ func (r *run) copy(i int, to folder.Folder, as string, c *change.Change) error {
 	if err := held(from, name, &c.Was); err != nil {
 		return err
 	}
+	if part := partName + "share" + r.part; c.Shared != "" {
+		if err := r.stageCopy(c, part); err != nil {
+			return err
+		}
+		if r.number >= 0 && i >= 0 {
+			if err := r.journal.Copied(r.number, map[int]string{r.lines[i]: c.Sum}); err != nil {
+				return err
+			}
+		}
+		return r.named(c, part)
+	}
 	c.Sum, err = r.transfer(from, name, to, as, c.In, func(sum string) error {
 		if r.number < 0 || i < 0 {
 			return nil
@@ -436,12 +447,57 @@ func (r *run) stageCopy(c *change.Change, part string) error {
 		return err
 	}
 	work, err := r.work(c.In)
+	if c.Shared != "" && err == nil {
+		if err = r.share(from, name, source, was, work, part); err == nil {
+			c.Sum = c.Shared
+			return nil
+		}
+		if errors.Is(err, ErrChanged) {
+			return err
+		}
+		c.Shared, err = "", nil
+	}
 	if err == nil {
 		by := folder.Write
 		if folder.SyncsDisks {
 			by = folder.Fill
 		}
 		c.Sum, err = write(by, work, part, source, was)
+	}
+	return err
+}
+
+// share makes a copy that shares what it holds with its source, under a name of the run's
+// own. What it made is gone where it fails.
+func (r *run) share(from folder.Folder, name string, source folder.File, was tree.Entry, work folder.Folder, part string) error {
+	if !r.noClones {
+		err := folder.Fill(work, part, 0o600, func(f folder.File) error {
+			if err := folder.Clone(f, source); err != nil {
+				return err
+			}
+			return dress(f, was.Mode, source.Attributes())
+		})
+		if err == nil {
+			err = work.SetTime(part, was.Time)
+		}
+		if err == nil {
+			return nil
+		}
+		r.noClones = true
+		_ = work.Remove(part, false)
+	}
+	if err := folder.Link(from, name, work, part); err != nil {
+		return err
+	}
+	now, err := work.Look(part)
+	if err == nil && (now.Ino != was.Ino || now.Dev != was.Dev) {
+		err = ErrChanged
+	}
+	if err == nil && was.Mode&0o222 != 0 {
+		err = source.Chmod(was.Mode.Perm() &^ 0o222)
+	}
+	if err != nil {
+		_ = work.Remove(part, false)
 	}
 	return err
 }

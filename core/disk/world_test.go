@@ -48,6 +48,8 @@ type thing struct {
 	text, newText     string
 	fresh, gone       bool
 	copyOf            *thing
+	shares            bool // it shares what it holds with that
+	shut              bool // nobody may write into it
 }
 
 func (n *thing) path(changed bool) string {
@@ -97,6 +99,11 @@ func newWorld(t *testing.T, seed uint64, size int) *world {
 	}
 	w.change()
 	for _, n := range w.nodes {
+		if n.copyOf != nil && w.rand.IntN(2) == 0 {
+			n.shares, n.copyOf.shut = true, true
+		}
+	}
+	for _, n := range w.nodes {
 		if n.fresh {
 			continue
 		}
@@ -108,7 +115,11 @@ func newWorld(t *testing.T, seed uint64, size int) *world {
 			require.NoError(t, os.Symlink(n.text, at))
 		} else {
 			require.NoError(t, os.MkdirAll(filepath.Dir(at), 0o777))
-			require.NoError(t, os.WriteFile(at, []byte(n.text), 0o640))
+			mode := fs.FileMode(0o640)
+			if n.shut {
+				mode = 0o440
+			}
+			require.NoError(t, os.WriteFile(at, []byte(n.text), mode))
 			require.NoError(t, os.Chtimes(at, time.Time{}, time.Unix(1_700_000_000+int64(len(w.before)), 5)))
 		}
 	}
@@ -264,7 +275,11 @@ func (w *world) derive() {
 		switch {
 		case n.fresh && n.gone:
 		case n.copyOf != nil:
-			put(change.Change{Op: change.Copy, In: n.place(true), Path: n.path(true), FromIn: n.copyOf.place(false), From: n.copyOf.path(false)})
+			c := change.Change{Op: change.Copy, In: n.place(true), Path: n.path(true), FromIn: n.copyOf.place(false), From: n.copyOf.path(false)}
+			if n.shares {
+				c.Shared = digest.Bytes([]byte(n.copyOf.text))
+			}
+			put(c)
 		case n.fresh:
 			node := &tree.Node{Name: n.newName, Kind: kind}
 			if n.link {

@@ -112,6 +112,28 @@ func unwrap(h Folder) Folder {
 	}
 }
 
+// Clone gives an empty file what another one holds, on disks where both can share it. The
+// error matches [errors.ErrUnsupported] where they cannot.
+func Clone(to, from File) error {
+	dst, ok := to.(interface{ Fd() uintptr })
+	src, also := from.(interface{ Fd() uintptr })
+	if !ok || !also {
+		return errors.ErrUnsupported
+	}
+	return clone(dst.Fd(), src.Fd())
+}
+
+// Link gives a file another name, in the same folder or another one of the same disk. The
+// error matches [errors.ErrUnsupported] where a file cannot have two.
+func Link(from Folder, name string, to Folder, as string) error {
+	one, ok := unwrap(from).(*system)
+	two, also := unwrap(to).(*system)
+	if !ok || !also || !single(name) || !single(as) {
+		return errors.ErrUnsupported
+	}
+	return one.link(name, two, as)
+}
+
 // noClose is a Folder that somebody else closes.
 type noClose struct{ inner }
 

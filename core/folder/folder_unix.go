@@ -187,6 +187,10 @@ func (f *system) moveOld(name string, to *system, as string) error {
 	return again(func() error { return unix.Renameat(f.fd, name, to.fd, as) })
 }
 
+func (f *system) link(name string, to *system, as string) error {
+	return again(func() error { return unix.Linkat(f.fd, name, to.fd, as, 0) })
+}
+
 func (f *system) Swap(name string, with Folder, other string) error {
 	second, ok := unwrap(with).(*system)
 	if !ok || !single(name) || !single(other) {

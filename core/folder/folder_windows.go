@@ -121,6 +121,9 @@ func (f *system) SetTime(name string, nanoseconds int64) error {
 	return f.root.Chtimes(name, t, t)
 }
 
+// link needs no other folder than its own: Windows links by paths, which others can change.
+func (f *system) link(string, *system, string) error { return errors.ErrUnsupported }
+
 func (f *system) Readlink(name string) (string, error) { return f.root.Readlink(name) }
 func (f *system) Symlink(target, name string) error    { return f.root.Symlink(target, name) }
 
