@@ -39,6 +39,7 @@ func seconds(run func() time.Duration) measure {
 type bench struct {
 	dir     string // on a memory file system
 	program string
+	after   []func() // what is to be cleared away in the end
 }
 
 var contests = []contest{
@@ -59,6 +60,9 @@ var contests = []contest{
 	{"match-1M-entries", "find -printf of path, size and time", 1.5, matchProject},
 	{"projects-1000", "find -printf of path, size and time", 1.5, matchMany},
 	{"put-10k", "cp -r, sync, and sha256sum of the copy", 1.2, putFiles},
+	{"archive-10k", "cp -r, sync, and sha256sum of the copy", 1.2, archiveFiles},
+	{"backup-share-10k", "cp -al, and find over both", 1.3, shareBackups},
+	{"bag-check-10k", "sha256sum -c", 0.6, checkBag},
 	{"put-plan-100k", "two seconds", 1, planPut},
 	{"rename-100k", "a bare loop of renames", 1.5, renameNames},
 	{"read-1000", "find -printf of path, size and time", 1.5, readMany},
@@ -77,6 +81,11 @@ func main() {
 	check(err)
 	defer os.RemoveAll(tmp)
 	b := &bench{dir: tmp, program: compile(tmp, "vestibula", ".")}
+	defer func() {
+		for _, clear := range b.after {
+			clear()
+		}
+	}()
 	fmt.Printf("%-17s %12s %12s %8s %8s  %s\n", "", "vestibula", "other", "ratio", "allowed", "against")
 	for _, c := range contests {
 		if flag.NArg() > 0 && !slices.Contains(flag.Args(), c.name) {
