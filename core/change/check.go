@@ -322,11 +322,11 @@ func (k *Check) bring(c *Change) (*string, error) {
 	return nil, nil
 }
 
-// twice finds a file that was copied to another disk, and is still in its old
+// twice finds a file or a link that was copied to another disk, and is still in its old
 // place as well, since the power went before it was removed there. The copy is
 // removed.
 func (k *Check) twice(c *Change, source, there *spot) (bool, error) {
-	if there.kind != tree.File || there.real == "" || source.kind != tree.File || c.Was.Sum != "" {
+	if there.kind == tree.Folder || there.real == "" || source.kind != there.kind || c.Was.Sum != "" {
 		return false, nil
 	}
 	first, err := k.sum(there, nil)
@@ -337,7 +337,7 @@ func (k *Check) twice(c *Change, source, there *spot) (bool, error) {
 	if err != nil || first != second {
 		return false, err
 	}
-	*c = Change{Op: Remove, In: c.FromIn, Path: c.From, Was: State{Entry: tree.Entry{Kind: tree.File}, Sum: second}}
+	*c = Change{Op: Remove, In: c.FromIn, Path: c.From, Was: State{Entry: tree.Entry{Kind: source.kind}, Sum: second}}
 	why, err := k.remove(c)
 	return why == nil, err
 }
@@ -364,10 +364,15 @@ func (k *Check) unpack(c *Change, source *spot) (*string, error) {
 	if err := k.load(source); err != nil {
 		return nil, err
 	}
-	for _, name := range slices.Sorted(maps.Keys(source.children)) {
-		one := Change{Op: Move, In: c.In, FromIn: c.FromIn, Path: c.Path + "/" + name, From: c.From + "/" + name}
-		one.Was.Kind = source.children[name].kind
-		list = append(list, one)
+	names := slices.Sorted(maps.Keys(source.children))
+	for _, folders := range []bool{false, true} { // files in a row can go at a time
+		for _, name := range names {
+			if kind := source.children[name].kind; (kind == tree.Folder) == folders {
+				one := Change{Op: Move, Loose: !folders, In: c.In, FromIn: c.FromIn, Path: c.Path + "/" + name, From: c.From + "/" + name}
+				one.Was.Kind = kind
+				list = append(list, one)
+			}
+		}
 	}
 	list = append(list, Change{Op: Remove, In: c.FromIn, Path: c.From, Was: State{Entry: tree.Entry{Kind: tree.Folder}}})
 	var all []Change

@@ -446,7 +446,7 @@ func (r *run) all() (at string, err error) {
 		case c.Op == change.Copy && n-i > 1:
 			n = min(n, i+copiesTogether)
 			at, err = r.copyAll(i, n)
-		case n-i > enough:
+		case n-i > enough || n-i > 1 && c.In != c.FromIn:
 			at, err = r.moveAll(i, n)
 		default:
 			n = i + 1

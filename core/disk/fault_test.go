@@ -8,6 +8,7 @@ import (
 	"math/rand/v2"
 	"os"
 	"path/filepath"
+	"strings"
 	"sync"
 	"syscall"
 	"testing"
@@ -422,11 +423,101 @@ func TestAFaultAmongSeveralBuildersIsTakenBack(t *testing.T) {
 	}
 }
 
+// A folder that goes to another disk, while any operation fails, or somebody writes into one
+// of its files, or takes a name there: every file is there whole, and what somebody wrote as
+// well; the run is done, or can be taken back.
+func TestAFolderOnItsWayToAnotherDiskLosesNothing(t *testing.T) {
+	movedTogether = 5
+	t.Cleanup(func() { movedTogether = 512 })
+	f := &fault{}
+	f.inject(t)
+	fresh := func() (w *world, from, to string) {
+		f.reset()
+		w = newWorld(t, 1, 0)
+		from, to = filepath.Join(w.places[0], "in"), filepath.Join(w.places[1], "out")
+		require.NoError(t, os.MkdirAll(filepath.Join(from, "deep"), 0o777))
+		for i := range 12 {
+			dir := from
+			if i > 7 {
+				dir = filepath.Join(from, "deep")
+			}
+			text := fmt.Sprintf("text %02d", i)
+			require.NoError(t, os.WriteFile(filepath.Join(dir, fmt.Sprintf("%02d.txt", i)), []byte(text), 0o640))
+			w.texts = append(w.texts, text)
+		}
+		require.NoError(t, os.Symlink("deep", filepath.Join(from, "link")))
+		set(w, change.Change{Op: change.Move, FromIn: 0, From: "in", In: 1, Path: "out", Was: change.State{Entry: tree.Entry{Kind: tree.Folder}}})
+		w.before = w.now()
+		return w, from, to
+	}
+	w, _, _ := fresh()
+	_, err := w.apply()
+	require.NoError(t, err)
+	operations := f.done
+	require.Equal(t, len(w.before), len(w.now()))
+	_, err = w.undo("test")
+	require.NoError(t, err)
+	require.Equal(t, w.before, w.now())
+	each := 3 // all of them where there is time
+	if os.Getenv("VESTIBULA_FAULTS") != "" {
+		each = 1
+	}
+	for k := 1; k <= operations; k += each {
+		for _, once := range []bool{true, false} {
+			w, _, _ := fresh()
+			f.at, f.done, f.err, f.once = k, 0, syscall.ENOSPC, once
+			_, failed := w.apply()
+			f.reset()
+			what := fmt.Sprintf("operation %d of %d, once: %t: %v", k, operations, once, failed)
+			if w.whole(2); once {
+				w.whole(1)
+			}
+			end := w.end()
+			w.settle(1, what)
+			w.whole(1)
+			if end == journal.Done {
+				_, err := w.undo("test")
+				require.NoError(t, err, what)
+			}
+			require.Equal(t, keys(w.before), keys(withoutKept(w.now())), what)
+		}
+		for act, at := range []string{"in/03.txt", "in/deep/09.txt", "out/06.txt", "out/deep"} {
+			w, _, _ := fresh()
+			mine := ""
+			f.done, f.at = 0, k
+			f.rival = func() {
+				target := filepath.Join(w.places[act/2], at)
+				flags := os.O_WRONLY | os.O_APPEND
+				if act > 1 {
+					flags = os.O_WRONLY | os.O_CREATE | os.O_EXCL
+				}
+				if file, err := os.OpenFile(target, flags, 0o666); err == nil {
+					_, err = file.WriteString(" mine")
+					require.NoError(t, err)
+					require.NoError(t, file.Close())
+					mine = at
+				}
+			}
+			_, err := w.apply()
+			f.reset()
+			found := mine == ""
+			for _, text := range w.now() {
+				text, _, _ = strings.Cut(text, " -")
+				found = found || strings.HasSuffix(text, " mine")
+			}
+			require.True(t, found, "operation %d: what somebody wrote to %s is gone: %v", k, at, err)
+			if act > 1 {
+				w.whole(1)
+			}
+		}
+	}
+}
+
 // A card that is pulled out half way: what was copied stays, whole files only, the card is
 // as it was, what was copied can be taken back, and the next run brings the rest.
 func TestCopiesThatWereMadeStayWhereTheRestFails(t *testing.T) {
-	copiesTogether = 4
-	t.Cleanup(func() { copiesTogether = 1024 })
+	copiesTogether, movedTogether = 4, 4
+	t.Cleanup(func() { copiesTogether, movedTogether = 1024, 512 })
 	f := &fault{}
 	f.inject(t)
 	partly := false
