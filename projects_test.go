@@ -150,6 +150,16 @@ func TestAllProjectsAreATableAndAPage(t *testing.T) {
 	page := d.read("all.html")
 	assert.Equal(t, 1, strings.Count(page, "<script>"), "its own alone")
 	assert.NotContains(t, page, "<img")
+	for _, line := range []string{`<li><a href="#p3">C/Ida</a> 1 misnamed</li>`, `<li><a href="#p5">C/Ola</a> 1 missing</li>`, `<tr id="p5" class="wrong"><th scope="row">C/Ola</th>`} {
+		assert.Contains(t, page, line, "one glance says which need care")
+	}
+	require.NoError(t, os.Mkdir(filepath.Join(d.dir, "T"), 0o777))
+	d.write("talk.folders", "---\nfields: { who: Who? }\n---\n<who>\n    Talk | due: 2020-03-09\n    Notes\n")
+	_, status = d.run("build", "talk", "--into", "T", "who=Ida", "--yes")
+	require.Zero(t, status)
+	_, status = d.run("projects", "T", "--out", "talks.html")
+	require.Zero(t, status)
+	assert.Regexp(t, `<span>Talk</span></th><th scope="col" class="part"><span>Notes</span></th>(?s:.*)<span class="cell late" title="Talk is late`, d.read("talks.html"))
 	assert.NotRegexp(t, `(src|href)=["']?https?:`, page, "no network")
 	if browser, err := exec.LookPath("chromium"); err == nil {
 		dom, err := exec.Command(browser, "--headless", "--no-sandbox", "--disable-gpu", "--disable-background-networking", "--user-data-dir="+t.TempDir(), "--dump-dom", "file://"+filepath.Join(d.dir, "all.html")).Output()

@@ -17,6 +17,7 @@ import (
 // writePage writes the page to look at.
 func (r *projectsRun) writePage() error {
 	p := &page.Projects{Title: "Projects", About: r.now.Format("2 January 2006"), Summary: string(r.summary()), Weeks: r.weeks()}
+	n := 0
 	var names []string
 	for _, s := range r.list {
 		if name := s.templateName(); !slices.Contains(names, name) {
@@ -25,6 +26,18 @@ func (r *projectsRun) writePage() error {
 	}
 	for _, name := range names {
 		p.Groups = append(p.Groups, r.group(name))
+	}
+	for _, g := range p.Groups {
+		for i := range g.Rows {
+			row := &g.Rows[i]
+			n++
+			if row.ID = fmt.Sprintf("p%d", n); row.Care == "wrong" {
+				p.Care = append(p.Care, *row)
+			}
+		}
+	}
+	if len(p.Care) > maxCare {
+		p.Care, p.More = p.Care[:maxCare], len(p.Care)-maxCare
 	}
 	data, err := p.Bytes()
 	if err != nil {
@@ -43,6 +56,9 @@ func (s *standingRow) templateName() string {
 	}
 	return s.subject.Project.Label.Template
 }
+
+// maxCare is how many projects that are not as they should be are named at the top.
+const maxCare = 12
 
 // maxParts is how many parts of a template have a column.
 const maxParts = 24
@@ -111,11 +127,21 @@ func (s *standingRow) parts() (names []string) {
 	}
 	_, own := t.Own(x.Root)
 	for _, c := range own.Children {
-		if c.Marks&tree.Later == 0 && c.Kind == tree.Folder {
+		due := slices.ContainsFunc(s.subject.Due, func(d inspect.Delivery) bool { return columnOf(&d) == c.Name })
+		if c.Marks&tree.Later == 0 && c.Kind == tree.Folder || due {
 			names = append(names, c.Name)
 		}
 	}
 	return names
+}
+
+// columnOf is the part in whose column something due is shown: what lies at the top of a
+// project is one of its own.
+func columnOf(d *inspect.Delivery) string {
+	if d.Part != "" {
+		return d.Part
+	}
+	return strings.TrimSuffix(d.Path, "/")
 }
 
 // cell says how a part of a project stands.
@@ -138,7 +164,7 @@ func (s *standingRow) cell(part string, is bool) page.Cell {
 		}
 	}
 	for _, d := range s.subject.Due {
-		if d.Part != part || d.Delivered() {
+		if columnOf(&d) != part || d.Delivered() {
 			continue
 		}
 		if open++; d.Late > 0 {

@@ -40,6 +40,8 @@ func Tables(title, about string, tables []Table) ([]byte, error) {
 type Projects struct {
 	Title, About string
 	Summary      string
+	Care         []Row // those that are not as they should be
+	More         int   // how many more there are
 	Weeks        []Week
 	Groups       []Group
 }
@@ -62,6 +64,7 @@ type Group struct {
 
 // A Row is one project.
 type Row struct {
+	ID          string // of the row, on the page
 	Name, State string
 	Care        string // "well", "late", "wrong" or "behind": what it needs
 	Cells       []Cell // of the parts
