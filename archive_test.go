@@ -4,7 +4,9 @@ package main
 
 import (
 	"encoding/json"
+	"fmt"
 	"os"
+	"os/exec"
 	"path/filepath"
 	"strings"
 	"syscall"
@@ -203,4 +205,38 @@ func TestPartsAreArchivedAndHandedOver(t *testing.T) {
 		assert.Equal(t, 2, status)
 		assert.Contains(t, out, want)
 	}
+}
+
+// A medium that fills up half way: all stays here, and nothing is left there.
+func TestAFullMediumLosesNothing(t *testing.T) {
+	medium := t.TempDir()
+	if out, err := exec.Command("mount", "-t", "tmpfs", "-o", "size=512k", "tmpfs", medium).CombinedOutput(); err != nil {
+		t.Skipf("no small disk can be made here: %s", out)
+	}
+	t.Cleanup(func() { _ = exec.Command("umount", medium).Run() })
+	d := newDesk(t, "job.folders", "---\nfields: { n: { type: number } }\n---\nJob <n:00>\n    Letters\n", "C/own.txt", "mine")
+	table := "n\n"
+	for i := range 60 {
+		table += fmt.Sprintln(i)
+	}
+	d.write("t.csv", table)
+	_, status := d.run("build", "job", "--into", "C", "--table", "t.csv", "--yes")
+	require.Zero(t, status)
+	for i := range 60 {
+		d.write(fmt.Sprintf("C/Job %02d/Letters/a.bin", i), strings.Repeat(fmt.Sprint(i%10), 12_000))
+	}
+	before := d.whole("C")
+	out, status := d.run("archive", "C", "--where", "n=..55", "--into", medium, "--yes")
+	assert.Equal(t, 1, status)
+	assert.Contains(t, out, "the disk is full")
+	assert.Contains(t, out, "nothing of yours was touched")
+	assert.Equal(t, before, d.whole("C"))
+	left, err := os.ReadDir(medium)
+	require.NoError(t, err)
+	assert.Empty(t, left)
+	out, status = d.run("archive", "C", "--where", "n=..9", "--into", medium, "--yes") // as many as there is room for
+	require.Zero(t, status, out)
+	_, status = d.run("undo", "--yes")
+	require.Zero(t, status)
+	assert.Equal(t, before, d.whole("C"))
 }
