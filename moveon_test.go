@@ -67,32 +67,32 @@ func TestAPieceMovesOn(t *testing.T) {
 }
 
 func TestMovingOnIsTakenBack(t *testing.T) {
-	d := newDesk(t, "shop.folders", "---\nfields: { client: Who? }\n---\n<client>\n    Work\n        Box\n        Case\n    Done\n", "C/own.txt", "mine")
+	d := newDesk(t, "shop.folders", "---\nfields: { client: Who? }\n---\n<client>\n    Pieces\n        Box\n        Case\n    Done\n", "C/own.txt", "mine")
 	_, status := d.run("build", "shop", "--into", "C", "client=Ola", "--yes")
 	require.Zero(t, status)
-	d.write("C/Ola/Work/Box/a.txt", "a")
-	d.write("C/Ola/Work/b.txt", "see Box/a.txt")
+	d.write("C/Ola/Pieces/Box/a.txt", "a")
+	d.write("C/Ola/Pieces/b.txt", "see Box/a.txt")
 	before := d.whole("C")
-	out, status := d.run("put", "C/Ola/Work/Box", "C/Ola/Work/Case", "--into", "C/Ola/Done", "--json", "--yes")
+	out, status := d.run("put", "C/Ola/Pieces/Box", "C/Ola/Pieces/Case", "--into", "C/Ola/Done", "--json", "--yes")
 	require.Zero(t, status, out)
-	assert.Contains(t, out, `"from": "Work/Box"`)
+	assert.Contains(t, out, `"from": "Pieces/Box"`)
 	out, _ = d.run("check", "C/Ola")
 	assert.NotContains(t, out, "[missing]")
 	_, status = d.run("undo", "--yes")
 	require.Zero(t, status)
 	assert.Equal(t, before, d.whole("C"))
 	for args, want := range map[string]string{
-		"C/Ola/Work/Box|--into|C/Ola/Work":     "lies in C/Ola/Work already",
-		"C/Ola/Work/Box|--into|C/Ola/Work/Box": "",
-		"C/Ola/Work/Box|--into|C/Ola/Nowhere":  "",
+		"C/Ola/Pieces/Box|--into|C/Ola/Pieces":     "lies in C/Ola/Pieces already",
+		"C/Ola/Pieces/Box|--into|C/Ola/Pieces/Box": "",
+		"C/Ola/Pieces/Box|--into|C/Ola/Nowhere":  "",
 	} {
 		out, _ := d.run(append([]string{"put", "--yes"}, strings.Split(args, "|")...)...)
 		assert.Contains(t, out, want)
 		assert.Equal(t, before, d.whole("C"), args)
 	}
 	d.write("C/Ola/Done/Box", "a file of that name")
-	out, status = d.run("put", "C/Ola/Work/Box", "--into", "C/Ola/Done", "--yes")
+	out, status = d.run("put", "C/Ola/Pieces/Box", "--into", "C/Ola/Done", "--yes")
 	assert.Equal(t, 1, status)
 	assert.Contains(t, out, "something of that name is there")
-	assert.Equal(t, "a", d.read("C/Ola/Work/Box/a.txt"))
+	assert.Equal(t, "a", d.read("C/Ola/Pieces/Box/a.txt"))
 }

@@ -91,20 +91,20 @@ func TestAFolderIsCarriedOverAYear(t *testing.T) {
 
 // A term ends: what is carried on moves, and nothing of one person goes to another.
 func TestATermTurns(t *testing.T) {
-	d := newDesk(t, "course.folders", "---\nfields: { course: Which?, term: { type: term, of: [winter, spring, autumn] }, people: { type: list, default: [Ola, Jun] } }\nnames: { handout: \"<course:LT> <term:yyyy-0> <topic:like-this>\" }\n---\n<course> <term:yyyy 0 Name>\n    Handouts | holds: handout | carry\n    People\n        <person> | each: person in people\n            Work | carry: moves\n", "out/own.txt", "mine")
+	d := newDesk(t, "course.folders", "---\nfields: { course: Which?, term: { type: term, of: [winter, spring, autumn] }, people: { type: list, default: [Ola, Jun] } }\nnames: { handout: \"<course:LT> <term:yyyy-0> <topic:like-this>\" }\n---\n<course> <term:yyyy 0 Name>\n    Handouts | holds: handout | carry\n    People\n        <person> | each: person in people\n            Essays | carry: moves\n", "out/own.txt", "mine")
 	for _, course := range []string{"Case Binding", "Marbling"} {
 		_, status := d.run("build", "course", "--into", "out", "course="+course, "term=2027 autumn", "--yes")
 		require.Zero(t, status)
 	}
 	d.write("out/Case Binding 2027 3 Autumn/Handouts/CB 2027-3 knots.pdf", "knots")
-	d.write("out/Case Binding 2027 3 Autumn/People/Jun/Work/essay.odt", "of Jun")
-	d.write("out/Case Binding 2027 3 Autumn/People/Ola/Work/essay.odt", "of Ola")
+	d.write("out/Case Binding 2027 3 Autumn/People/Jun/Essays/essay.odt", "of Jun")
+	d.write("out/Case Binding 2027 3 Autumn/People/Ola/Essays/essay.odt", "of Ola")
 	before := d.whole("out")
 	out, status := d.run("next", "out/Case Binding 2027 3 Autumn", "people=Jun; Ida", "--yes")
 	require.Zero(t, status, out)
 	has := d.has("out/Case Binding 2028 1 Winter")
-	assert.Equal(t, []string{".vestibula.json", "Handouts/", "Handouts/CB 2028-1 knots.pdf", "People/", "People/Ida/", "People/Ida/Work/", "People/Jun/", "People/Jun/Work/", "People/Jun/Work/essay.odt"}, has)
-	assert.Equal(t, "of Ola", d.read("out/Case Binding 2027 3 Autumn/People/Ola/Work/essay.odt"))
+	assert.Equal(t, []string{".vestibula.json", "Handouts/", "Handouts/CB 2028-1 knots.pdf", "People/", "People/Ida/", "People/Ida/Essays/", "People/Jun/", "People/Jun/Essays/", "People/Jun/Essays/essay.odt"}, has)
+	assert.Equal(t, "of Ola", d.read("out/Case Binding 2027 3 Autumn/People/Ola/Essays/essay.odt"))
 	assert.Contains(t, d.has("out/Case Binding 2027 3 Autumn/Handouts"), "CB 2027-3 knots.pdf", "a copy stays")
 	assert.NotContains(t, strings.Join(d.has("out/Case Binding 2027 3 Autumn/People/Jun"), " "), "essay")
 	_, status = d.run("undo", "--yes")
@@ -117,7 +117,7 @@ func TestATermTurns(t *testing.T) {
 	require.Zero(t, status, out)
 	assert.Equal(t, "knots", d.read("out/Past/Case Binding 2027 3 Autumn/Handouts/CB 2027-3 knots.pdf"))
 	assert.Equal(t, "knots", d.read("out/Case Binding 2028 1 Winter/Handouts/CB 2028-1 knots.pdf"))
-	assert.Equal(t, "of Jun", d.read("out/Case Binding 2028 1 Winter/People/Jun/Work/essay.odt"))
+	assert.Equal(t, "of Jun", d.read("out/Case Binding 2028 1 Winter/People/Jun/Essays/essay.odt"))
 	assert.NotContains(t, d.has("out"), "Case Binding 2027 3 Autumn/")
 	out, _ = d.run("check", "out/Case Binding 2027 3 Autumn")
 	assert.Contains(t, out, "Case Binding 2027 3 Autumn was archived")

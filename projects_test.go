@@ -16,14 +16,14 @@ import (
 
 // A course has six people, each in a state of their own.
 func courseDesk(t *testing.T) *desk {
-	d := newDesk(t, "essay.folders", "---\nfields:\n  person: Who?\n  group: { of: [A, B], default: A }\n---\n<person>\n    Notes\n    Work\n        Essay | due: 2020-03-09 | worth: 30\n        Talk | due: 2099-01-01 | worth: 20\n        Book | due\n    Photographs | holds: pictures | later\n",
+	d := newDesk(t, "essay.folders", "---\nfields:\n  person: Who?\n  group: { of: [A, B], default: A }\n---\n<person>\n    Notes\n    Pieces\n        Essay | due: 2020-03-09 | worth: 30\n        Talk | due: 2099-01-01 | worth: 20\n        Book | due\n    Photographs | holds: pictures | later\n",
 		"C/own.txt", "mine")
 	for i, who := range []string{"Bo", "Ida", "Jun", "Ola", "Oriel"} {
 		_, status := d.run("build", "essay", "--into", "C", "person="+who, "group="+[]string{"A", "B"}[i%2], "--yes")
 		require.Zero(t, status)
 	}
-	d.write("C/Jun/Work/Essay.odt", "twelve bytes")
-	d.write("C/Oriel/Work/Essay.pdf", "x")
+	d.write("C/Jun/Pieces/Essay.odt", "twelve bytes")
+	d.write("C/Oriel/Pieces/Essay.pdf", "x")
 	require.NoError(t, os.Rename(filepath.Join(d.dir, "C/Ida/Notes"), filepath.Join(d.dir, "C/Ida/notes")))
 	require.NoError(t, os.RemoveAll(filepath.Join(d.dir, "C/Ola/Notes")))
 	return d
@@ -75,7 +75,7 @@ func TestAllProjectsAreOneScreen(t *testing.T) {
 	assert.Regexp(t, `✗ C/Bo +cannot be read: .vestibula.json is damaged`, out)
 	assert.NotContains(t, out, "missing")
 	out, _ = d.run("projects", "C", "--use", "essay")
-	assert.Regexp(t, `Work +2 of 4`, out)
+	assert.Regexp(t, `Pieces +2 of 4`, out)
 	assert.Regexp(t, `Notes +0 of 4  nobody uses it`, out)
 	_, status = d.run("projects", "C/own.txt")
 	assert.Equal(t, 2, status)
@@ -89,10 +89,10 @@ func TestWhatNoFileShowsIsTicked(t *testing.T) {
 	out, _ = d.run("projects", "C/Bo")
 	assert.Regexp(t, `✓ Talk +done 2027-01-02 +2099-01-01 +20 points`, out)
 	assert.Regexp(t, `✗ Essay +late`, out)
-	assert.Contains(t, out, "Work  1 of 3, 33 %, 20 of 50 points")
+	assert.Contains(t, out, "Pieces  1 of 3, 33 %, 20 of 50 points")
 	_, status = d.run("check", "C/Bo")
 	assert.Equal(t, 1, status)
-	_, status = d.run("done", "C/Bo", "Work/Essay")
+	_, status = d.run("done", "C/Bo", "Pieces/Essay")
 	require.Zero(t, status)
 	out, status = d.run("check", "C/Bo")
 	assert.Zero(t, status, "what was ticked is not overdue: %s", out)
@@ -133,7 +133,7 @@ func TestAllProjectsAreATableAndAPage(t *testing.T) {
 	d.write("all.csv", strings.Replace(d.read("all.csv"), ",Jun,A,", ",Juna,A,", 1))
 	out, status := d.run("build", "essay", "--into", "C", "--table", "all.csv", "--mark", "--changed", "--yes")
 	require.Zero(t, status, out)
-	assert.Equal(t, "twelve bytes", d.read("C/Juna/Work/Essay.odt"))
+	assert.Equal(t, "twelve bytes", d.read("C/Juna/Pieces/Essay.odt"))
 	assert.Contains(t, d.read("all.csv"), filepath.Join(d.dir, "C", "Juna"))
 	var all struct {
 		Projects []struct{ Project, Dir, ID string }

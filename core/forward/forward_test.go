@@ -83,15 +83,15 @@ names:
         Cover <month:yyyy-mm>.odt | blank
     People
         <person> | each: person in people
-            Work | carry: moves
+            Essays | carry: moves
     Letters
 `
 
 func TestWhatLiesUnderCarryGoesAlong(t *testing.T) {
 	_, plan := made(t, month, map[string]string{"month": "2027-01"}, map[string]string{"month": "2027-02", "people": "Jun; Ida"},
 		".vestibula.json", "Sheets/2027-01 rent.xlsx", "Sheets/2027-01-31 wages.txt", "Sheets/Cover 2027-01.odt", "Sheets/own/2027-01 deep.xlsx", "Sheets/own/empty/", "Sheets/2027-01 plan.pdf", "Sheets/12027-01 x.pdf",
-		"People/Ola/Work/essay.odt", "People/Jun/Work/essay.odt", "Letters/x.md", "stray.txt")
-	assert.Equal(t, []string{"» People/Jun/Work/essay.odt", "+ Sheets/12027-01 x.pdf", "+ Sheets/2027-01 plan.pdf", "+ Sheets/2027-01 rent.xlsx → Sheets/2027-02 rent.xlsx", "+ Sheets/2027-01-31 wages.txt → Sheets/2027-02-28 wages.txt",
+		"People/Ola/Essays/essay.odt", "People/Jun/Essays/essay.odt", "Letters/x.md", "stray.txt")
+	assert.Equal(t, []string{"» People/Jun/Essays/essay.odt", "+ Sheets/12027-01 x.pdf", "+ Sheets/2027-01 plan.pdf", "+ Sheets/2027-01 rent.xlsx → Sheets/2027-02 rent.xlsx", "+ Sheets/2027-01-31 wages.txt → Sheets/2027-02-28 wages.txt",
 		"+ Sheets/Cover 2027-01.odt → Sheets/Cover 2027-02.odt", "+ Sheets/own", "+ Sheets/own/2027-01 deep.xlsx → Sheets/own/2027-02 deep.xlsx", "+ Sheets/own/empty"}, said(plan), "nothing of Ola's goes to Ida")
 	assert.Equal(t, []string{"Sheets/2027-01 plan.pdf"}, plan.Unread)
 	assert.Equal(t, 3, plan.Left)

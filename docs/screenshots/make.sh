@@ -170,7 +170,7 @@ fields: { person: Who takes part? }
 <person>
     Notes
     Materials
-    Work
+    Pieces
         Sampler   | due: 2026-09-30 | worth: 20
         Case      | due: 2099-03-01 | worth: 30
         Finished book | due: 2099-05-15 | worth: 50
@@ -179,10 +179,10 @@ T
 mkdir course
 for person in "Bo Ferry" "Dag Holm" "Ida Quill" "Jun Teague" "Kai Lund" "Mara Elm" "Ola Marrow" "Oriel Pask" "Runa Marrow" "Tove Ash"; do
   vestibula build course --into course person="$person" --yes >/dev/null
-  touch "course/$person/Work/Sampler.pdf"
+  touch "course/$person/Pieces/Sampler.pdf"
 done
-for person in "Jun Teague" "Kai Lund" "Tove Ash"; do touch "course/$person/Work/Case.pdf"; done
-rm "course/Mara Elm/Work/Sampler.pdf" "course/Dag Holm/Work/Sampler.pdf"
+for person in "Jun Teague" "Kai Lund" "Tove Ash"; do touch "course/$person/Pieces/Case.pdf"; done
+rm "course/Mara Elm/Pieces/Sampler.pdf" "course/Dag Holm/Pieces/Sampler.pdf"
 rmdir "course/Ola Marrow/Photographs"
 vestibula projects course --out course.html >/dev/null
 chromium --headless --no-sandbox --disable-gpu --disable-background-networking --user-data-dir="$desk/browser" --window-size=1280,800 --screenshot="$here/projects.png" "file://$desk/course.html" >/dev/null 2>&1
