@@ -3,6 +3,7 @@
 package main
 
 import (
+	"fmt"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -102,6 +103,13 @@ func TestABackupIsAllOfAProject(t *testing.T) {
 	require.Zero(t, status)
 	assert.Contains(t, d.has("B"), name+"/")
 	assert.NotContains(t, d.has("B"), name+" 3/")
+	for range 4 { // those that went aside keep their names
+		out, status = d.run("backup", "C/2025-03 Ola", "--into", "B", "--keep", "1", "--yes")
+		require.Zero(t, status, out)
+	}
+	older, err := os.ReadDir(filepath.Join(d.dir, "B", "Older"))
+	require.NoError(t, err)
+	assert.Len(t, older, 5)
 	for args, want := range map[string]string{"C/2025-03 Ola|--into|C/2025-03 Ola/Letters": "lies in C/2025-03 Ola itself", "C/2025-03 Ola|--into|nowhere": `there is no folder "nowhere"`, "C/2025-03 Ola": "into which folder?", "C|--into|B": "has no .vestibula.json", "C/2025-03 Ola/Letters|--into|B": "is a folder in the project"} {
 		out, status := d.run(append([]string{"backup"}, strings.Split(args, "|")...)...)
 		assert.NotZero(t, status, args)
@@ -172,6 +180,18 @@ func TestBackupsShareWhatIsAsItWas(t *testing.T) {
 	out, status := d.run("undo", "--yes", "8")
 	require.Zero(t, status, out)
 	whole(first, first+" 2")
+
+	// A backup whose file somebody made the living one by hand: that is copied.
+	require.NoError(t, os.Remove(filepath.Join(d.dir, first+" 2", steady)))
+	require.NoError(t, os.Link(filepath.Join(d.dir, "C/2025-03 Ola", steady), filepath.Join(d.dir, first+" 2", steady)))
+	list := strings.Replace(d.read(first+" 2/.vestibula-backup.json"), fmt.Sprint(old.UnixNano()), fmt.Sprint(look("C/2025-03 Ola/"+steady).ModTime().UnixNano()), 1)
+	d.write(first+" 2/.vestibula-backup.json", strings.Replace(list, `"size": 3,`, `"size": 5,`, 1))
+	_, status = d.run("backup", "C/2025-03 Ola", "--into", "B", "--share")
+	require.Zero(t, status)
+	assert.NotZero(t, look("C/2025-03 Ola/"+steady).Mode()&0o200)
+	assert.False(t, os.SameFile(look(first+" 3/"+steady), look("C/2025-03 Ola/"+steady)))
+	_, status = d.run("undo", "--yes")
+	require.Zero(t, status)
 
 	// What is damaged in the last backup, and looks so, is copied anew.
 	d.write(first+" 2/.hidden/deep.txt", "hiddEn!")

@@ -170,7 +170,10 @@ func (r *backupRun) take(p *project.Project, into string, before []madeBackup) e
 	}
 	base := filepath.Base(p.Dir)
 	name := base + " " + r.now.Format(time.DateOnly)
-	for n := 2; isThere(filepath.Join(into, name)) || slices.ContainsFunc(r.copies, func(b *backingUp) bool { return b.name == name }); n++ {
+	taken := func(name string) bool {
+		return isThere(filepath.Join(into, name)) || isThere(filepath.Join(into, olderBackups, name))
+	}
+	for n := 2; taken(name) || slices.ContainsFunc(r.copies, func(b *backingUp) bool { return b.name == name }); n++ {
 		name = fmt.Sprintf("%s %s %d", base, r.now.Format(time.DateOnly), n)
 	}
 	b := &backingUp{dir: p.Dir, name: name, root: root, note: &bag.Backup{ID: p.Label.ID, Project: base, From: p.Dir, Made: r.now}}
@@ -223,13 +226,13 @@ func (r *backupRun) entries(dir string, root *tree.Node, last *madeBackup) ([]ba
 	several(len(list), func() func(i int) {
 		return func(i int) {
 			e := &list[i]
-			if errs[i] = lookAt(dir, e, func() bool {
+			if errs[i] = lookAt(dir, e, func(living os.FileInfo) bool {
 				was := known[e.Path]
 				if was == nil || was.Sum == "" || was.Size != e.Size || was.Time != e.Time {
 					return false
 				}
 				there, err := os.Lstat(filepath.Join(payload, filepath.FromSlash(e.Path)))
-				if err != nil || !there.Mode().IsRegular() || there.Size() != e.Size || there.ModTime().UnixNano() != e.Time {
+				if err != nil || !there.Mode().IsRegular() || there.Size() != e.Size || there.ModTime().UnixNano() != e.Time || os.SameFile(there, living) {
 					return false
 				}
 				e.Sum, e.Same = was.Sum, true
@@ -248,7 +251,7 @@ func (r *backupRun) entries(dir string, root *tree.Node, last *madeBackup) ([]ba
 }
 
 // lookAt looks at one entry. A file is summed up, where known does not tell what it holds.
-func lookAt(dir string, e *bag.Entry, known func() bool) error {
+func lookAt(dir string, e *bag.Entry, known func(living os.FileInfo) bool) error {
 	full := filepath.Join(dir, filepath.FromSlash(e.Path))
 	info, err := os.Lstat(full)
 	if err != nil {
@@ -264,7 +267,7 @@ func lookAt(dir string, e *bag.Entry, known func() bool) error {
 	case !info.Mode().IsRegular():
 		return fmt.Errorf("it is no ordinary file")
 	}
-	if e.Size = info.Size(); known != nil && known() {
+	if e.Size = info.Size(); known != nil && known(info) {
 		return nil
 	}
 	f, err := os.Open(full)

@@ -173,7 +173,7 @@ type Source interface {
 
 // A Report is what was found out about a bag.
 type Report struct {
-	Files    int // that were summed up
+	Files    int // of the payload that were summed up
 	Problems []Problem
 	Passed   []string // manifests that were not looked at, and why
 }
@@ -236,6 +236,7 @@ func VerifyBag(root *tree.Node, small func(name string) ([]byte, error), in Sour
 			r.Problems = append(r.Problems, Problem{Altered, Info, fmt.Sprintf("it says that the payload is %s, and it is %s", oxum, is)})
 		}
 	}
+	r.Files = len(listed)
 	r.sort()
 	return r, nil
 }

@@ -154,7 +154,7 @@ func TestBagsOfOthers(t *testing.T) {
 	require.NoError(t, err)
 	assert.Empty(t, report.Problems)
 	assert.Equal(t, []string{"manifest-blake9.txt: no checksums of that kind are known here"}, report.Passed)
-	assert.Equal(t, 4, report.Files)
+	assert.Equal(t, 2, report.Files, "one of them by two manifests")
 	b.put("bagit.txt", "BagIt-Version: 0.97\n")
 	report, err = VerifyBag(b.root(), b.small, b, nil)
 	require.NoError(t, err)

@@ -394,22 +394,33 @@ func (r *run) leave(in int, from folder.Folder, name string, was tree.Entry) err
 	if err := held(from, name, &state); err != nil {
 		return err
 	}
-	aside := partName + "left" + r.part
 	work, err := r.work(in)
-	if err == nil {
-		err = from.Move(name, work, aside)
-	}
-	if err != nil { // there is no place aside on this disk
+	if err != nil { // nothing can be put aside in a place that is not to be changed itself
 		return from.Remove(name, false)
 	}
-	if err := held(work, aside, &state); err != nil {
-		if back := work.Move(aside, from, name); back != nil {
-			return errors.Join(err, back, errAside, work.Move(aside, work, "changed"+r.part))
-		}
+	aside := partName + "left" + r.part
+	err = from.Move(name, work, aside)
+	if errors.Is(err, folder.ErrAcross) { // nor where a folder in the place is another disk
+		return from.Remove(name, false)
+	}
+	if err != nil {
 		return err
 	}
-	_ = work.Remove(aside, false) // else it goes with the work folder
-	return nil
+	same := held(work, aside, &state)
+	if err = same; err == nil {
+		err = work.Remove(aside, false)
+	}
+	if err == nil {
+		return nil
+	}
+	back := work.Move(aside, from, name)
+	switch {
+	case back == nil:
+		return err
+	case same == nil: // it is gone by its name, and goes with the work folder
+		return nil
+	}
+	return errors.Join(err, back, errAside, work.Move(aside, work, "changed"+r.part))
 }
 
 // back takes away what came about on the other disk, unless it is somebody else's by now.
