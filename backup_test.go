@@ -93,6 +93,11 @@ func TestABackupIsAllOfAProject(t *testing.T) {
 	out, status = d.run("backup", "C/2025-03 Ola", "--into", "B", "--keep", "2")
 	assert.Equal(t, 1, status, "nobody was asked: %s", out)
 	assert.NotContains(t, d.has("B"), "Older/")
+	out, status = d.run("backup", "C/2025-03 Ola", "--into", "B", "--keep", "2", "--json")
+	assert.Equal(t, 1, status)
+	for _, part := range []string{`"done": false`, `"backup": "` + name + ` 3"`, `"older": [` + "\n    \"" + name + `"`} {
+		assert.Contains(t, out, part, "what would be done is told")
+	}
 	out, status = d.run("backup", "C/2025-03 Ola", "--into", "B", "--keep", "2", "--yes")
 	require.Zero(t, status, out)
 	entries, err := os.ReadDir(filepath.Join(d.dir, "B"))

@@ -83,7 +83,16 @@ func TestAFolderIsCarriedOverAYear(t *testing.T) {
 		assert.NotZero(t, status, args)
 		assert.Contains(t, out, want)
 	}
-	out, status = d.run("next", "--from", "out/2027-01 Office/Sheets", "--template", "office", "--convention", "sheet", "--into", "out/April", "month=2027-04", "--yes")
+	loose := []string{"next", "--from", "out/2027-01 Office/Sheets", "--template", "office", "--convention", "sheet", "--into", "out/April", "month=2027-04"}
+	for _, flag := range []string{"--preview", "--yes"} {
+		out, status = d.run(append(loose, "--json", flag)...)
+		require.Zero(t, status, out)
+		assert.Contains(t, out, fmt.Sprintf(`"done": %t`, flag == "--yes"))
+		assert.Contains(t, out, `"to": "2027-04 part-03.xlsx"`)
+	}
+	_, status = d.run("undo", "--yes")
+	require.Zero(t, status)
+	out, status = d.run(append(loose, "--yes")...)
 	require.Zero(t, status, out)
 	assert.Contains(t, out, "2 names still hold the old period, as no convention reads them: 2027-01-15 rent.txt, 2027-01-31 wages.txt")
 	assert.Equal(t, "of  part-03.xlsx", d.read("out/April/2027-04 part-03.xlsx"))

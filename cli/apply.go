@@ -148,6 +148,47 @@ type undertaking struct {
 	bar       func(done func(n int)) // takes the bar's counter where something else counts; may be nil
 }
 
+// undoes is what most commands say of what they did.
+const undoes = "vestibula undo takes it back"
+
+// A proposal is a set of changes that a person sees, and that is carried out with a yes.
+type proposal struct {
+	undertaking // its plan and total are filled in, where there is no plan yet
+	set         *change.Set
+	draw        func()
+	question    string                // that asks for the yes
+	how         string                // what --yes does, where nobody can be asked
+	report      func(done bool) error // prints what --json prints
+	told        func() term.Shown     // says what was done
+}
+
+// propose prepares, shows, asks, carries out and tells: in JSON, if that is wanted.
+func (a *app) propose(c consent, p proposal) (err error) {
+	if p.plan == nil {
+		if p.plan, err = a.prepared(p.set, c, false); err != nil {
+			return err
+		}
+	}
+	defer p.plan.Drop()
+	if c.yes && !c.named && !c.asJSON {
+		p.draw()
+	}
+	goes, err := a.agreed(c, p.draw, p.question, p.how)
+	if err == nil && goes {
+		p.total = len(p.set.Changes)
+		_, err = a.carryOut(p.undertaking)
+	}
+	switch {
+	case err != nil:
+		return err
+	case c.asJSON:
+		return p.report(goes)
+	case goes:
+		a.screen.Text(p.told())
+	}
+	return nil
+}
+
 // carryOut carries a plan out, with a bar, until somebody stops it. The error ends
 // the command.
 func (a *app) carryOut(u undertaking) (*journal.Record, error) {

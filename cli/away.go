@@ -577,45 +577,25 @@ func (r *awayRun) carryOut() error {
 	if err != nil {
 		return err
 	}
-	plan, err := r.prepared(set, r.consent, false)
-	if err != nil {
-		return err
-	}
-	defer plan.Drop()
-	if r.yes && !r.asJSON {
-		r.draw()
-	}
-	what, verb, past := term.Count(len(r.goes), "project"), "Archive", "Archived"
+	what, verb, past, doing := term.Count(len(r.goes), "project"), "Archive", "Archived", "archiving"
 	if len(r.only) > 0 {
 		what = term.Count(len(r.goes), "part")
 	}
 	switch {
 	case r.back:
-		verb, past = "Bring back", "Brought back"
+		verb, past, doing = "Bring back", "Brought back", "bringing back"
 	case r.copy:
 		verb, past = "Hand over a copy of", "Handed over a copy of"
-	}
-	goes, err := r.agreed(r.consent, r.draw, fmt.Sprintf("%s %s?", verb, what), "move them")
-	if !goes {
-		if err == nil && r.asJSON {
-			return r.report(false)
-		}
-		return err
 	}
 	title := r.goes[0].note.Called()
 	if len(r.goes) > 1 {
 		title = string(what)
 	}
-	doing := map[bool]string{true: "bringing back", false: "archiving"}[r.back]
-	if _, err := r.app.carryOut(undertaking{plan: plan, doing: doing, total: len(set.Changes), again: "vestibula undo takes it back",
-		head: journal.Head{What: "archive", Title: title, Project: title, Roots: r.roots(set)}}); err != nil {
-		return err
-	}
-	if r.asJSON {
-		return r.report(true)
-	}
-	r.screen.Text(term.Good.Render(term.Visible(past)) + " " + what + ". vestibula undo takes it back.")
-	return nil
+	return r.propose(r.consent, proposal{set: set, draw: r.draw, question: fmt.Sprintf("%s %s?", verb, what), how: "move them", report: r.report,
+		undertaking: undertaking{doing: doing, again: undoes, head: journal.Head{What: "archive", Title: title, Project: title, Roots: r.roots(set)}},
+		told: func() term.Shown {
+			return term.Good.Render(term.Visible(past)) + " " + what + ". " + undoes + "."
+		}})
 }
 
 // roots are the folders that projects went from, or come back to: there a person looks for

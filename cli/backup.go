@@ -364,52 +364,58 @@ func (r *backupRun) carryOut(into string) error {
 	if err != nil {
 		return err
 	}
-	defer plan.Drop()
-	goes, err := r.agreed(ask, r.draw, fmt.Sprintf("Make %s, and move %s into %s?", term.Count(len(r.copies), "backup"), term.Count(len(r.older), "older one"), olderBackups), "make it")
-	if !goes {
-		return err
-	}
-	title := r.copies[0].name
-	if _, err := r.app.carryOut(undertaking{plan: plan, doing: "copying", total: len(set.Changes), again: "vestibula undo takes it back",
-		head: journal.Head{What: "backup", Title: title, Project: title, Roots: []journal.Root{{Path: "."}}}}); err != nil {
-		return err
-	}
+	title, n, older := r.copies[0].name, term.Count(len(r.copies), "backup"), term.Count(len(r.older), "older one")
+	return r.propose(ask, proposal{set: set, draw: r.draw, question: fmt.Sprintf("Make %s, and move %s into %s?", n, older, olderBackups), how: "make it",
+		undertaking: undertaking{plan: plan, doing: "copying", again: undoes, head: journal.Head{What: "backup", Title: title, Project: title, Roots: []journal.Root{{Path: "."}}}},
+		report:      func(done bool) error { return r.report(done, sharing(plan.List)) },
+		told:        func() term.Shown { return r.told(sharing(plan.List)) }})
+}
+
+// sharing counts, by the names of backups, the files in them that share what they hold.
+func sharing(list []change.Change) map[string]int {
 	shared := map[string]int{}
-	for _, c := range plan.List {
+	for _, c := range list {
 		if c.Shared != "" {
 			name, _, _ := strings.Cut(c.Path, "/")
 			shared[name]++
 		}
 	}
-	if r.asJSON {
-		return r.report(shared)
-	}
+	return shared
+}
+
+// told says what was set aside, and returns the last line of it.
+func (r *backupRun) told(shared map[string]int) term.Shown {
+	var lines []term.Shown
 	for _, b := range r.copies {
 		manifest, size := b.note.Manifest("")
-		text := term.Good.Render("Set aside") + term.Sprintf(": %s, %s, %s", filepath.Join(r.into, b.name), term.Count(len(manifest.Sums), "file"), term.Size(size))
+		files, links := len(manifest.Sums), 0
+		text := term.Good.Render("Set aside") + term.Sprintf(": %s, %s, %s", filepath.Join(r.into, b.name), term.Count(files, "file"), term.Size(size))
 		switch n := shared[b.name]; {
 		case n == 0:
 			text += ", read back and compared."
-		case n == len(manifest.Sums):
+		case n == files:
 			text += term.Sprintf(". All are as in %s: their room is shared.", filepath.Base(b.shares.dir))
 		default:
-			text += term.Sprintf(". %s as in %s: their room is shared. %s read back and compared.", term.Count(n, "file")+isOrAre(n), filepath.Base(b.shares.dir), term.Count(len(manifest.Sums)-n, "file")+wasOrWere(len(manifest.Sums)-n))
+			text += term.Sprintf(". %s as in %s: their room is shared. %s read back and compared.", term.Count(n, "file")+isOrAre(n), filepath.Base(b.shares.dir), term.Count(files-n, "file")+wasOrWere(files-n))
 		}
-		r.screen.Text(text)
-		links := 0
+		lines = append(lines, text)
 		for _, e := range b.note.Entries {
 			if e.To != "" {
 				links++
 			}
 		}
 		if r.bag && links > 0 {
-			r.screen.Text(term.Warn.Render("note:") + term.Sprintf(" a bag has no place for links: of %s, %s says where they lead.", term.Count(links, "link"), bag.BagName))
+			lines = append(lines, term.Warn.Render("note:")+term.Sprintf(" a bag has no place for links: of %s, %s says where they lead.", term.Count(links, "link"), bag.BagName))
 		}
 	}
 	if len(r.older) > 0 {
-		r.screen.Text(term.Sprintf("Moved %s into %s.", term.Count(len(r.older), "older backup"), filepath.Join(r.into, olderBackups)))
+		lines = append(lines, term.Sprintf("Moved %s into %s.", term.Count(len(r.older), "older backup"), filepath.Join(r.into, olderBackups)))
 	}
-	return nil
+	last := len(lines) - 1
+	for _, text := range lines[:last] {
+		r.screen.Text(text)
+	}
+	return lines[last]
 }
 
 func (r *backupRun) draw() {
@@ -423,19 +429,30 @@ func (r *backupRun) draw() {
 	r.screen.Line()
 }
 
-func (r *backupRun) report(shared map[string]int) error {
+func (r *backupRun) report(done bool, shared map[string]int) error {
 	type one struct {
 		Backup string `json:"backup"`
 		Files  int    `json:"files"`
 		Size   int64  `json:"size"`
 		Shared int    `json:"shared"`
 	}
-	list := []one{}
+	out := struct {
+		Done    bool     `json:"done"`
+		Backups []one    `json:"backups"`
+		Older   []string `json:"older"`
+	}{done, []one{}, []string{}}
 	for _, b := range r.copies {
 		manifest, size := b.note.Manifest("")
-		list = append(list, one{b.name, len(manifest.Sums), size, shared[b.name]})
+		out.Backups = append(out.Backups, one{b.name, len(manifest.Sums), size, shared[b.name]})
 	}
-	return r.printJSON(list)
+	for _, dir := range r.older {
+		out.Older = append(out.Older, filepath.Base(dir))
+	}
+	err := r.printJSON(out)
+	if err == nil && !done && !r.preview {
+		return found
+	}
+	return err
 }
 
 // show lists the backups of a project, and what differs between each and now.

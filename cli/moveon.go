@@ -227,32 +227,13 @@ func (m *movingOn) carryOut() error {
 	if m.followed, err = m.follow(set, m.consent, set.Places, nil, nil); err != nil {
 		return err
 	}
-	plan, err := m.prepared(set, m.consent, false)
-	if err != nil {
-		return err
-	}
-	defer plan.Drop()
-	if m.yes && !m.asJSON {
-		m.draw()
-	}
 	what := term.Count(len(m.items), "folder")
-	goes, err := m.agreed(m.consent, m.draw, fmt.Sprintf("Move %s on to %s?", what, m.into), "move it on")
-	if !goes {
-		if err == nil && m.asJSON {
-			return m.report(false)
-		}
-		return err
-	}
-	name := filepath.Base(m.layout.Dir)
-	if _, err := m.app.carryOut(undertaking{plan: plan, doing: "moving on", total: len(set.Changes), again: "vestibula undo takes it back",
-		head: journal.Head{What: "put", Title: path.Base(m.items[0].from), Project: name, Roots: []journal.Root{{Path: ".", ID: m.layout.Label.ID}}}}); err != nil {
-		return err
-	}
-	if m.asJSON {
-		return m.report(true)
-	}
-	m.screen.Text(term.Good.Render("Moved on") + term.Sprintf(": %s in %s. vestibula undo takes it back.", what, m.into))
-	return nil
+	return m.propose(m.consent, proposal{set: set, draw: m.draw, question: fmt.Sprintf("Move %s on to %s?", what, m.into), how: "move it on", report: m.report,
+		undertaking: undertaking{doing: "moving on", again: undoes,
+			head: journal.Head{What: "put", Title: path.Base(m.items[0].from), Project: filepath.Base(m.layout.Dir), Roots: []journal.Root{{Path: ".", ID: m.layout.Label.ID}}}},
+		told: func() term.Shown {
+			return term.Good.Render("Moved on") + term.Sprintf(": %s in %s. %s.", what, m.into, undoes)
+		}})
 }
 
 func (m *movingOn) draw() {

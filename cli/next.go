@@ -429,36 +429,27 @@ func (r *nextRun) carried() (n int) {
 
 func (r *nextRun) carryOut() error {
 	if len(r.set.Changes) == 0 {
-		if r.asJSON {
-			return r.report(false)
-		}
-		r.screen.Text(term.Good.Render("Nothing to do:") + term.Sprintf(" %s is there already.", r.title()))
-		return nil
+		return r.nothing()
 	}
-	plan, err := r.prepared(r.set, r.consent, false)
-	if err != nil {
-		return err
-	}
-	defer plan.Drop()
-	if r.yes && !r.asJSON {
-		r.draw()
-	}
-	goes, err := r.agreed(r.consent, r.draw, fmt.Sprintf("Carry %s forward to %s?", r.olds(), r.title()), "carry it forward")
-	if !goes {
-		if err == nil && r.asJSON {
-			return r.report(false)
-		}
-		return err
-	}
-	if _, err := r.app.carryOut(undertaking{plan: plan, doing: "carrying forward", total: len(r.set.Changes), again: "the same command again goes on with it; vestibula undo takes it back",
-		head: journal.Head{What: "new period", Title: r.builds[0].t.Heading(), Project: r.title(), Roots: r.roots}}); err != nil {
-		return err
-	}
+	return r.carryForward(r.olds(), r.draw, journal.Head{What: "new period", Title: r.builds[0].t.Heading(), Project: r.title(), Roots: r.roots})
+}
+
+// nothing says that all is there already.
+func (r *nextRun) nothing() error {
 	if r.asJSON {
-		return r.report(true)
+		return r.report(false)
 	}
-	r.screen.Text(term.Good.Render("Carried forward") + term.Sprintf(" to %s: %s along. vestibula undo takes it back.", r.title(), term.Count(r.carried(), "file")))
+	r.screen.Text(term.Good.Render("Nothing to do:") + term.Sprintf(" %s is there already.", r.title()))
 	return nil
+}
+
+// carryForward carries what is planned forward, with a yes.
+func (r *nextRun) carryForward(olds string, draw func(), head journal.Head) error {
+	return r.propose(r.consent, proposal{set: r.set, draw: draw, question: fmt.Sprintf("Carry %s forward to %s?", olds, r.title()), how: "carry it forward", report: r.report,
+		undertaking: undertaking{doing: "carrying forward", again: "the same command again goes on with it; " + undoes, head: head},
+		told: func() term.Shown {
+			return term.Good.Render("Carried forward") + term.Sprintf(" to %s: %s along. %s.", r.title(), term.Count(r.carried(), "file"), undoes)
+		}})
 }
 
 // olds are the projects that are carried forward.
@@ -560,7 +551,10 @@ func (r *nextRun) report(done bool) error {
 		Turns []one `json:"turns"`
 	}{done, r.begun, []one{}}
 	for _, t := range r.turns {
-		o := one{Project: t.plan.Own, New: t.build.Count[build.New], Goes: []step{}, Unread: append([]string{}, t.plan.Unread...), Left: t.plan.Left}
+		o := one{Project: t.plan.Own, Goes: []step{}, Unread: append([]string{}, t.plan.Unread...), Left: t.plan.Left}
+		if t.build != nil {
+			o.New = t.build.Count[build.New]
+		}
 		for _, s := range t.goes {
 			o.Goes = append(o.Goes, step{s.From, s.To, s.Moves})
 		}

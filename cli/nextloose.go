@@ -1,7 +1,6 @@
 package cli
 
 import (
-	"fmt"
 	"os"
 	"path"
 	"path/filepath"
@@ -74,29 +73,11 @@ func (r *nextRun) loose(words []string, raw map[string]template.Raw) error {
 		}
 		r.turns = append(r.turns, turn)
 	}
+	r.set = set
 	if len(set.Changes) == 0 {
-		r.screen.Text(term.Good.Render("Nothing to do:") + term.Sprintf(" %s is there already.", r.title()))
-		return nil
+		return r.nothing()
 	}
-	plan, err := r.prepared(set, r.consent, false)
-	if err != nil {
-		return err
-	}
-	defer plan.Drop()
-	show := func() { r.drawLoose() }
-	if r.yes {
-		show()
-	}
-	goes, err := r.agreed(r.consent, show, fmt.Sprintf("Carry %s forward to %s?", r.from, r.title()), "carry it forward")
-	if !goes {
-		return err
-	}
-	if _, err := r.app.carryOut(undertaking{plan: plan, doing: "carrying forward", total: len(set.Changes), again: "the same command again goes on with it; vestibula undo takes it back",
-		head: journal.Head{What: "new period", Title: filepath.Base(from), Project: r.title(), Roots: []journal.Root{{Path: "."}}}}); err != nil {
-		return err
-	}
-	r.screen.Text(term.Good.Render("Carried forward") + term.Sprintf(" to %s: %s along. vestibula undo takes it back.", r.title(), term.Count(r.carried(), "file")))
-	return nil
+	return r.carryForward(r.from, r.drawLoose, journal.Head{What: "new period", Title: filepath.Base(from), Project: r.title(), Roots: []journal.Root{{Path: "."}}})
 }
 
 // looseInto is the new folder: the one that was named, or one called as the old one with

@@ -109,33 +109,14 @@ func (r *putRun) olderInto() error {
 	if r.followed, err = r.follow(set, r.consent, set.Places, nil, nil); err != nil {
 		return err
 	}
-	p, err := r.prepared(set, r.consent, false)
-	if err != nil {
-		return err
-	}
-	defer p.Drop()
-	show := func() { r.drawVersions(rows) }
-	if r.yes && !r.asJSON {
-		show()
-	}
 	what := term.Count(count, "file")
-	goes, err := r.agreed(r.consent, show, fmt.Sprintf("Move %s into %s?", what, r.older), "move the older ones")
-	if !goes {
-		if err == nil && r.asJSON {
-			return r.versionsJSON(rows, false)
-		}
-		return err
-	}
-	title := filepath.Base(set.Places[0])
-	if _, err := r.app.carryOut(undertaking{plan: p, doing: "moving", total: len(set.Changes), again: "vestibula undo takes it back",
-		head: journal.Head{What: "put", Title: string(what) + " into " + r.older, Project: title, Roots: []journal.Root{{Path: "."}}}}); err != nil {
-		return err
-	}
-	if r.asJSON {
-		return r.versionsJSON(rows, true)
-	}
-	r.screen.Text(term.Good.Render("Moved") + term.Sprintf(" %s into %s. vestibula undo takes it back.", what, r.older))
-	return nil
+	return r.propose(r.consent, proposal{set: set, draw: func() { r.drawVersions(rows) }, question: fmt.Sprintf("Move %s into %s?", what, r.older), how: "move the older ones",
+		report: func(done bool) error { return r.versionsJSON(rows, done) },
+		undertaking: undertaking{doing: "moving", again: undoes,
+			head: journal.Head{What: "put", Title: string(what) + " into " + r.older, Project: filepath.Base(set.Places[0]), Roots: []journal.Root{{Path: "."}}}},
+		told: func() term.Shown {
+			return term.Good.Render("Moved") + term.Sprintf(" %s into %s. %s.", what, r.older, undoes)
+		}})
 }
 
 // versionsIn finds the versions in a folder and those below it, but for what was moved

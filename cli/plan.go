@@ -154,32 +154,12 @@ func (r *planRun) run() error {
 	if r.followed, err = r.follow(set, r.consent, set.Places, nil, nil); err != nil {
 		return err
 	}
-	p, err := r.prepared(set, r.consent, false)
-	if err != nil {
-		return err
-	}
-	defer p.Drop()
-	if r.yes && !r.asJSON {
-		r.draw()
-	}
-	n := term.Count(len(r.rows), "thing")
-	goes, err := r.agreed(r.consent, r.draw, fmt.Sprintf("Do %s in %s?", n, filepath.Base(set.Places[0])), "carry it out")
-	if !goes {
-		if err == nil && r.asJSON {
-			return r.report(false)
-		}
-		return err
-	}
-	title := filepath.Base(r.file)
-	if _, err := r.app.carryOut(undertaking{plan: p, doing: "applying", total: len(set.Changes), again: "vestibula undo takes it back",
-		head: journal.Head{What: "apply", Title: title, Project: title, Roots: []journal.Root{{Path: "."}}}}); err != nil {
-		return err
-	}
-	if r.asJSON {
-		return r.report(true)
-	}
-	r.screen.Text(term.Good.Render("Applied") + term.Sprintf(" %s: %s. vestibula undo takes it back.", title, n))
-	return nil
+	n, title := term.Count(len(r.rows), "thing"), filepath.Base(r.file)
+	return r.propose(r.consent, proposal{set: set, draw: r.draw, question: fmt.Sprintf("Do %s in %s?", n, filepath.Base(set.Places[0])), how: "carry it out", report: r.report,
+		undertaking: undertaking{doing: "applying", again: undoes, head: journal.Head{What: "apply", Title: title, Project: title, Roots: []journal.Root{{Path: "."}}}},
+		told: func() term.Shown {
+			return term.Good.Render("Applied") + term.Sprintf(" %s: %s. %s.", title, n, undoes)
+		}})
 }
 
 // read reads the table, and makes the changes of it.

@@ -435,18 +435,7 @@ func (r *putRun) carryOut() error {
 		r.screen.Text(term.Good.Render("Nothing to do") + ": nothing is put anywhere.")
 		return nil
 	}
-	defer p.Drop()
-	if r.yes && !r.asJSON {
-		r.draw()
-	}
-	what := term.Count(n, "file")
-	goes, err := r.agreed(r.consent, r.draw, fmt.Sprintf("Put %s where they belong?", what), "put what has a place")
-	if !goes {
-		if err == nil && r.asJSON {
-			return r.report(false)
-		}
-		return err
-	}
+	what, title := term.Count(n, "file"), filepath.Base(filepath.FromSlash(r.base))
 	var roots []journal.Root
 	for _, pr := range r.projects {
 		if len(roots) < manyRoots && slices.ContainsFunc(r.outcomes, func(o *put.Outcome) bool { return o.Kind == put.Goes && o.Spots[0].Project == pr }) {
@@ -455,16 +444,12 @@ func (r *putRun) carryOut() error {
 			}
 		}
 	}
-	title := filepath.Base(filepath.FromSlash(r.base))
-	if _, err := r.app.carryOut(undertaking{plan: p, doing: "putting", keep: true, total: len(set.Changes), again: "vestibula undo takes it back",
-		head: journal.Head{What: "put", Title: string(what) + " into " + title, Project: title, Roots: roots}}); err != nil {
-		return err
-	}
-	if r.asJSON {
-		return r.report(true)
-	}
-	r.screen.Text(term.Good.Render("Put") + term.Sprintf(" %s where they belong. vestibula undo takes it back.", what))
-	return nil
+	return r.propose(r.consent, proposal{set: set, draw: r.draw, question: fmt.Sprintf("Put %s where they belong?", what), how: "put what has a place", report: r.report,
+		undertaking: undertaking{plan: p, doing: "putting", keep: true, again: undoes,
+			head: journal.Head{What: "put", Title: string(what) + " into " + title, Project: title, Roots: roots}},
+		told: func() term.Shown {
+			return term.Good.Render("Put") + term.Sprintf(" %s where they belong. %s.", what, undoes)
+		}})
 }
 
 func (r *putRun) count(kind put.Kind) (n int) {

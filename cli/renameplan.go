@@ -68,32 +68,11 @@ func (r *renameRun) carryOut(conv *template.Convention) error {
 	if r.followed, err = r.follow(set, r.consent, set.Places, nil, r.trees); err != nil {
 		return err
 	}
-	p, err := r.prepared(set, r.consent, false)
-	if err != nil {
-		return err
-	}
-	defer p.Drop()
-	if r.yes && !r.asJSON {
-		r.draw(conv)
-	}
-	what := term.Count(n, "file")
-	goes, err := r.agreed(r.consent, func() { r.draw(conv) }, fmt.Sprintf("Rename %s?", what), "rename what can be read")
-	if !goes {
-		if err == nil && r.asJSON {
-			return r.report(false)
-		}
-		return err
-	}
-	title := filepath.Base(set.Places[0])
-	if _, err := r.app.carryOut(undertaking{plan: p, doing: "renaming", total: len(set.Changes), again: "vestibula undo takes it back",
-		head: journal.Head{What: "rename", Title: string(what) + " in " + title, Project: title, Roots: []journal.Root{{Path: "."}}}}); err != nil {
-		return err
-	}
-	if r.asJSON {
-		return r.report(true)
-	}
-	r.screen.Text(term.Good.Render("Renamed") + term.Sprintf(" %s. vestibula undo takes it back.", what))
-	return nil
+	what, title := term.Count(n, "file"), filepath.Base(set.Places[0])
+	return r.propose(r.consent, proposal{set: set, draw: func() { r.draw(conv) }, question: fmt.Sprintf("Rename %s?", what), how: "rename what can be read", report: r.report,
+		undertaking: undertaking{doing: "renaming", again: undoes,
+			head: journal.Head{What: "rename", Title: string(what) + " in " + title, Project: title, Roots: []journal.Root{{Path: "."}}}},
+		told: func() term.Shown { return term.Good.Render("Renamed") + term.Sprintf(" %s. %s.", what, undoes) }})
 }
 
 // withLabels adds what labels note of the files. A label above the place is noted in a

@@ -441,34 +441,17 @@ func (r *upgradeRun) carryOut() error {
 		return nil
 	}
 	r.then = "Afterwards, the same upgrade once more brings the rest up to date."
-	plan, err := r.prepared(set, r.consent, false)
-	if err != nil {
-		return err
-	}
-	defer plan.Drop()
-	if r.yes && !r.asJSON {
-		r.draw(chosen)
-	}
-	goes, err := r.agreed(r.consent, func() { r.draw(chosen) }, fmt.Sprintf("Do %s in %s?", term.Count(count, "thing"), term.Count(len(r.jobs), "project")), "do what is sure")
-	if !goes {
-		if err == nil && r.asJSON {
-			return r.report(chosen, false)
-		}
-		return err
-	}
 	title := filepath.Base(r.jobs[0].project.Dir)
 	if len(r.jobs) > 1 {
 		title = string(term.Count(len(r.jobs), "project"))
 	}
-	if _, err := r.app.carryOut(undertaking{plan: plan, doing: "upgrading", total: len(set.Changes), again: "vestibula undo takes it back",
-		head: journal.Head{What: "upgrade", Title: title, Project: title, Roots: roots}}); err != nil {
-		return err
-	}
-	if r.asJSON {
-		return r.report(chosen, true)
-	}
-	r.screen.Text(term.Good.Render("Upgraded") + term.Sprintf(" %s: %s. vestibula undo takes it back.", title, term.Count(count, "thing")))
-	return nil
+	things := term.Count(count, "thing")
+	return r.propose(r.consent, proposal{set: set, draw: func() { r.draw(chosen) }, question: fmt.Sprintf("Do %s in %s?", things, term.Count(len(r.jobs), "project")), how: "do what is sure",
+		report:      func(done bool) error { return r.report(chosen, done) },
+		undertaking: undertaking{doing: "upgrading", again: undoes, head: journal.Head{What: "upgrade", Title: title, Project: title, Roots: roots}},
+		told: func() term.Shown {
+			return term.Good.Render("Upgraded") + term.Sprintf(" %s: %s. %s.", title, things, undoes)
+		}})
 }
 
 // tops are the folders in which projects lie that get another name: what lies beside them
