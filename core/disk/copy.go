@@ -1,0 +1,260 @@
+package disk
+
+import (
+	"errors"
+	"io"
+	"io/fs"
+	"runtime"
+	"strconv"
+	"sync"
+	"sync/atomic"
+
+	"vestibula/core/change"
+	"vestibula/core/digest"
+	"vestibula/core/folder"
+	"vestibula/core/tree"
+)
+
+// copy makes a file that is a copy of another one. What it holds is written down
+// before it gets its name.
+func (r *run) copy(i int, to folder.Folder, as string, c *change.Change) error {
+	from, name, err := r.folder(c.FromIn, c.From)
+	if err != nil {
+		return err
+	}
+	if err := held(from, name, &c.Was); err != nil {
+		return err
+	}
+	if part := partName + "share" + r.part; c.Shared != "" {
+		if err := r.stageCopy(c, part); err != nil {
+			return err
+		}
+		if r.number >= 0 && i >= 0 {
+			if err := r.journal.Copied(r.number, map[int]string{r.lines[i]: c.Sum}); err != nil {
+				return err
+			}
+		}
+		return r.named(c, part)
+	}
+	c.Sum, err = r.transfer(from, name, to, as, c.In, func(sum string) error {
+		if r.number < 0 || i < 0 {
+			return nil
+		}
+		return r.journal.Copied(r.number, map[int]string{r.lines[i]: sum})
+	})
+	return err
+}
+
+// copiesTogether is how many files are copied before what they hold is written down, and
+// they get their names; tests have less.
+var copiesTogether = 1024
+
+// copyAll carries out copies that have to do with no other change: several at a time
+// are written into the work folder and read back, then what they hold is written down
+// for all of them, and then they get their names.
+func (r *run) copyAll(first, last int) (at string, err error) {
+	list := r.plan.List[first:last]
+	var next atomic.Int64
+	var group sync.WaitGroup
+	var failing sync.Once
+	var failed atomic.Bool
+	part := func(i int) string { return partName + "copy-" + strconv.Itoa(i) }
+	for range min(maxBuilders, 2*runtime.GOMAXPROCS(0)) {
+		group.Go(func() {
+			own := *r
+			own.folders = openFolders{times: r.times}
+			defer own.closeFolders()
+			for i := int(next.Add(1)) - 1; i < len(list) && !failed.Load() && !r.halted(); i = int(next.Add(1)) - 1 {
+				if wrong := own.stageCopy(&list[i], part(i)); wrong != nil {
+					failing.Do(func() { at, err = list[i].Path, wrong })
+					failed.Store(true)
+				}
+			}
+		})
+	}
+	group.Wait()
+	if err == nil && r.halted() {
+		at, err = list[0].Path, ErrStopped
+	}
+	if err != nil {
+		return at, err
+	}
+	if at, err := r.syncCopies(list); err != nil {
+		return at, err
+	}
+	sums := map[int]string{}
+	for i := range list {
+		if r.number >= 0 {
+			sums[r.lines[first+i]] = list[i].Sum
+		}
+	}
+	if len(sums) > 0 {
+		if err := r.journal.Copied(r.number, sums); err != nil {
+			return list[0].Path, err
+		}
+	}
+	for i := range list {
+		c := &list[i]
+		if err := r.named(c, part(i)); err != nil {
+			c.Sum = ""
+			return c.Path, err
+		}
+		r.partly = append(r.partly, *c)
+		r.told(1)
+	}
+	r.partly = nil
+	return "", nil
+}
+
+// syncCopies has copies in work folders on their disks, where they are not already.
+func (r *run) syncCopies(list []change.Change) (at string, err error) {
+	synced := map[int]bool{}
+	for i := range list {
+		c := &list[i]
+		if synced[c.In] || !folder.SyncsDisks {
+			continue
+		}
+		synced[c.In] = true
+		work, err := r.work(c.In)
+		if err == nil {
+			err = work.SyncDisk()
+		}
+		if err != nil {
+			return c.Path, err
+		}
+	}
+	return "", nil
+}
+
+// stageCopy writes a copy into the work folder of its place.
+func (r *run) stageCopy(c *change.Change, part string) error {
+	from, name, err := r.folder(c.FromIn, c.From)
+	if err != nil {
+		return err
+	}
+	if err := held(from, name, &c.Was); err != nil {
+		return err
+	}
+	source, err := from.Open(name)
+	if err != nil {
+		return err
+	}
+	defer source.Close()
+	was, err := source.Look()
+	if err != nil {
+		return err
+	}
+	work, err := r.work(c.In)
+	if c.Shared != "" && err == nil {
+		if err = r.share(from, name, source, was, work, part); err == nil {
+			c.Sum = c.Shared
+			return nil
+		}
+		if errors.Is(err, ErrChanged) {
+			return err
+		}
+		c.Shared, err = "", nil
+	}
+	if err == nil {
+		by := folder.Write
+		if folder.SyncsDisks {
+			by = folder.Fill
+		}
+		c.Sum, err = write(by, work, part, source, was)
+	}
+	return err
+}
+
+// share makes a copy that shares what it holds with its source, under a name of the run's
+// own. What it made is gone where it fails.
+func (r *run) share(from folder.Folder, name string, source folder.File, was tree.Entry, work folder.Folder, part string) error {
+	if !r.noClones {
+		err := folder.Fill(work, part, 0o600, func(f folder.File) error {
+			if err := folder.Clone(f, source); err != nil {
+				return err
+			}
+			return dress(f, was.Mode, source.Attributes())
+		})
+		if err == nil {
+			err = work.SetTime(part, was.Time)
+		}
+		if err == nil {
+			return nil
+		}
+		r.noClones = true
+		_ = work.Remove(part, false)
+	}
+	if err := folder.Link(from, name, work, part); err != nil {
+		return err
+	}
+	now, err := work.Look(part)
+	if err == nil && (now.Ino != was.Ino || now.Dev != was.Dev) {
+		err = ErrChanged
+	}
+	if err == nil && was.Mode&0o222 != 0 {
+		err = source.Chmod(was.Mode.Perm() &^ 0o222)
+	}
+	if err != nil {
+		_ = work.Remove(part, false)
+	}
+	return err
+}
+
+// named gives a copy in the work folder its name. In a folder that is another disk, it is
+// made anew.
+func (r *run) named(c *change.Change, part string) error {
+	to, as, err := r.folder(c.In, c.Path)
+	if err != nil {
+		return err
+	}
+	work, err := r.work(c.In)
+	if err != nil {
+		return err
+	}
+	err = work.Move(part, to, as)
+	if !errors.Is(err, folder.ErrAcross) {
+		return err
+	}
+	sum := c.Sum
+	if _, err = r.transfer(work, part, to, as, c.In, func(now string) error {
+		if now != sum {
+			return ErrChanged
+		}
+		return nil
+	}); err == nil {
+		err = work.Remove(part, false)
+	}
+	return err
+}
+
+// write writes a copy of a file, with its time, permissions and attributes, under a name
+// of the run's own, and reads it back. By says whether it is on the disk then.
+func write(by func(folder.Folder, string, fs.FileMode, func(folder.File) error) error, near folder.Folder, part string, source folder.File, was tree.Entry) (sum string, err error) {
+	err = by(near, part, 0o600, func(f folder.File) error {
+		w := digest.NewWriter(f)
+		if _, err := io.Copy(w, source); err != nil {
+			return err
+		}
+		sum = w.Sum()
+		return dress(f, was.Mode, source.Attributes())
+	})
+	if err == nil {
+		err = near.SetTime(part, was.Time)
+	}
+	if err != nil {
+		return "", err
+	}
+	now, err := source.Look()
+	state := change.State{Entry: was}
+	if err == nil && !state.Same(now) {
+		err = ErrChanged
+	}
+	if err != nil {
+		return "", err
+	}
+	back, err := folder.Sum(near, part)
+	if err == nil && back != sum {
+		err = errors.New("the copy does not read as it was written")
+	}
+	return sum, err
+}
