@@ -9,6 +9,7 @@ import (
 	"fmt"
 	"io"
 	"io/fs"
+	"maps"
 	"slices"
 	"strings"
 	"testing"
@@ -20,6 +21,7 @@ import (
 	"pgregory.net/rapid"
 
 	"vestibula/core/tree"
+	"vestibula/core/treetest"
 )
 
 // A box is a folder in memory.
@@ -34,30 +36,7 @@ func (b box) small(name string) ([]byte, error) {
 	return nil, fs.ErrNotExist
 }
 
-func (b box) root() *tree.Node {
-	root := &tree.Node{}
-	var names []string
-	for name := range b.MapFS {
-		names = append(names, name)
-	}
-	slices.Sort(names)
-	for _, name := range names {
-		at := root
-		parts := strings.Split(name, "/")
-		for i, p := range parts {
-			next := at.Child(p)
-			if next == nil {
-				next = &tree.Node{Name: p}
-				if i == len(parts)-1 {
-					next.Kind = tree.File
-				}
-				at.Children = append(at.Children, next)
-			}
-			at = next
-		}
-	}
-	return root
-}
+func (b box) root() *tree.Node { return treetest.Of(slices.Collect(maps.Keys(b.MapFS))...) }
 
 func (b box) put(name, text string) { b.MapFS[name] = &fstest.MapFile{Data: []byte(text)} }
 

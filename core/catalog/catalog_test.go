@@ -3,7 +3,6 @@ package catalog
 import (
 	"fmt"
 	"slices"
-	"strings"
 	"testing"
 	"time"
 
@@ -15,6 +14,7 @@ import (
 	"vestibula/core/project"
 	"vestibula/core/template"
 	"vestibula/core/tree"
+	"vestibula/core/treetest"
 )
 
 var now = time.Date(2027, 3, 9, 12, 0, 0, 0, time.UTC)
@@ -39,21 +39,7 @@ names:
 		require.Empty(t, errs)
 		s.Project = &project.Project{Dir: "/Ola", Template: tpl, Values: values}
 	}
-	for _, p := range paths {
-		at := s.Root
-		names := strings.Split(strings.TrimSuffix(p, "/"), "/")
-		for i, name := range names {
-			next := at.Child(name)
-			if next == nil {
-				next = &tree.Node{Name: name}
-				if i == len(names)-1 && !strings.HasSuffix(p, "/") {
-					next.Kind = tree.File
-				}
-				at.Children = append(at.Children, next)
-			}
-			at = next
-		}
-	}
+	treetest.Add(s.Root, paths...)
 	return s
 }
 
@@ -89,11 +75,11 @@ func TestWhatConventionsSpeakOfIsCounted(t *testing.T) {
 	r := &Reader{}
 	found, err := r.Read(source(t, true, paths...))
 	require.NoError(t, err)
-	assert.Equal(t, []string{"scan Scans/2027-01-01 R 01.tif", "box Boxes/box 01/", "box Boxes/box 02.txt", "scan Any/2027-01-01 V 03.tif",
+	assert.Equal(t, []string{"scan Any/2027-01-01 V 03.tif", "box Boxes/box 01/", "box Boxes/box 02.txt", "scan Scans/2027-01-01 R 01.tif",
 		"! Scans/2027-01-01 R 2.tif: <n> needs two digits", "3 others, 0 dropped"}, said(found))
 	found, err = (&Reader{}).Read(source(t, false, paths...))
 	require.NoError(t, err)
-	assert.Equal(t, []string{"! Scans/2027-01-01 R 2.tif: <n> needs two digits", "! Any/x.tif: “box ” belongs here", "2 others, 0 dropped"}, said(found)[4:], "where no template says what is meant, all are")
+	assert.Equal(t, []string{"! Any/x.tif: “box ” belongs here", "! Scans/2027-01-01 R 2.tif: <n> needs two digits", "2 others, 0 dropped"}, said(found)[4:], "where no template says what is meant, all are")
 	found, err = (&Reader{Only: "box"}).Read(source(t, true, paths...))
 	require.NoError(t, err)
 	assert.Equal(t, []string{"box Boxes/box 01/", "box Boxes/box 02.txt", "6 others, 0 dropped"}, said(found))

@@ -2,8 +2,6 @@ package forward
 
 import (
 	"fmt"
-	"slices"
-	"strings"
 	"testing"
 	"time"
 
@@ -12,33 +10,11 @@ import (
 	"pgregory.net/rapid"
 
 	"vestibula/core/template"
-	"vestibula/core/tree"
+	"vestibula/core/treetest"
 	"vestibula/core/value"
 )
 
 var now = time.Date(2027, 3, 9, 12, 0, 0, 0, time.UTC)
-
-// folders is a tree of files, and of folders, which end in a slash.
-func folders(paths ...string) *tree.Node {
-	root := &tree.Node{}
-	for _, p := range paths {
-		at := root
-		names := strings.Split(strings.TrimSuffix(p, "/"), "/")
-		for i, name := range names {
-			next := at.Child(name)
-			if next == nil {
-				next = &tree.Node{Name: name}
-				if i == len(names)-1 && !strings.HasSuffix(p, "/") {
-					next.Kind = tree.File
-				}
-				at.Children = append(at.Children, next)
-				slices.SortFunc(at.Children, func(a, b *tree.Node) int { return strings.Compare(a.Name, b.Name) })
-			}
-			at = next
-		}
-	}
-	return root
-}
 
 func made(t require.TestingT, text string, old, new map[string]string, paths ...string) (*template.Template, *Plan) {
 	tpl, err := template.Parse("t", text, nil)
@@ -52,7 +28,7 @@ func made(t require.TestingT, text string, old, new map[string]string, paths ...
 		require.Empty(t, errs)
 		return tpl.Complete(parsed, now)
 	}
-	plan, err := Make(&Job{Template: tpl, Old: values(old), New: values(new), Full: folders(paths...), Seen: folders(paths...), Limit: 1000, Now: now})
+	plan, err := Make(&Job{Template: tpl, Old: values(old), New: values(new), Full: treetest.Of(paths...), Seen: treetest.Of(paths...), Limit: 1000, Now: now})
 	require.NoError(t, err)
 	return tpl, plan
 }
@@ -145,7 +121,7 @@ func TestAFolderThatNoTemplateMadeGoesOn(t *testing.T) {
 	tpl, err := template.Parse("t", month, nil)
 	require.NoError(t, err)
 	conv := tpl.Convention("sheet")
-	root := folders("2027-12 rent.xlsx", "in/2027-12 wages.xlsx", "2027-12 plan.pdf", "empty/")
+	root := treetest.Of("2027-12 rent.xlsx", "in/2027-12 wages.xlsx", "2027-12 plan.pdf", "empty/")
 	f, was, err := Common(conv, root)
 	require.NoError(t, err)
 	is, ok := was.Shift(1, &f.Type)
@@ -154,10 +130,10 @@ func TestAFolderThatNoTemplateMadeGoesOn(t *testing.T) {
 	assert.Equal(t, []string{"+ 2027-12 plan.pdf", "+ 2027-12 rent.xlsx → 2028-01 rent.xlsx", "+ empty", "+ in/2027-12 wages.xlsx → in/2028-01 wages.xlsx"}, said(&Plan{Steps: steps}))
 	assert.Equal(t, []string{"2027-12 plan.pdf"}, unread)
 	for _, bad := range []struct{ path, want string }{{"2028-01 x.xlsx", "are of several periods: 2027-12, 2028-01"}} {
-		_, _, err := Common(conv, folders("2027-12 rent.xlsx", bad.path))
+		_, _, err := Common(conv, treetest.Of("2027-12 rent.xlsx", bad.path))
 		assert.ErrorContains(t, err, bad.want)
 	}
-	_, _, err = Common(conv, folders("x.txt"))
+	_, _, err = Common(conv, treetest.Of("x.txt"))
 	assert.ErrorContains(t, err, "no name there reads by sheet")
 	_, _, err = Common(tpl.Convention("day"), root)
 	assert.ErrorContains(t, err, "day has no month")

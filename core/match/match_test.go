@@ -13,33 +13,11 @@ import (
 
 	"vestibula/core/template"
 	"vestibula/core/tree"
+	"vestibula/core/treetest"
 	"vestibula/core/value"
 )
 
 var now = time.Date(2027, 3, 9, 12, 0, 0, 0, time.UTC)
-
-// real makes the tree of a folder that holds these paths; those that end in a slash
-// are folders.
-func real(paths ...string) *tree.Node {
-	root := &tree.Node{}
-	for _, p := range paths {
-		at := root
-		names := strings.Split(strings.TrimSuffix(p, "/"), "/")
-		for i, name := range names {
-			next := at.Child(name)
-			if next == nil {
-				next = &tree.Node{Name: name}
-				if i == len(names)-1 && !strings.HasSuffix(p, "/") {
-					next.Kind = tree.File
-				}
-				at.Children = append(at.Children, next)
-			}
-			at = next
-		}
-	}
-	sorted(root)
-	return root
-}
 
 func sorted(n *tree.Node) {
 	slices.SortFunc(n.Children, func(a, b *tree.Node) int { return strings.Compare(a.Name, b.Name) })
@@ -182,7 +160,7 @@ func TestWhatIsNotAsItShouldBeIsTold(t *testing.T) {
 		}
 		w, err := Of(tpl, values, 1000, now)
 		require.NoError(t, err)
-		got := said(Compare(w, real(paths...)))
+		got := said(Compare(w, treetest.Of(paths...)))
 		assert.Equal(t, tt.want, strings.Join(got, "; "), tt.what)
 	}
 }
@@ -191,7 +169,7 @@ func TestAccentsMayBeWrittenAsADiskWritesThem(t *testing.T) {
 	tpl := parse(t, "Shop\n    Brötchen\n        Käse.md\n    Notes\n")
 	w, err := Of(tpl, nil, 100, now)
 	require.NoError(t, err)
-	assert.Empty(t, said(Compare(w, real("Bro\u0308tchen/Ka\u0308se.md", "Notes/"))))
+	assert.Empty(t, said(Compare(w, treetest.Of("Bro\u0308tchen/Ka\u0308se.md", "Notes/"))))
 }
 
 func TestWhatIsDueIsDeliveredByAnyEndingOrAFolderWithSomethingInIt(t *testing.T) {
@@ -206,7 +184,7 @@ func TestWhatIsDueIsDeliveredByAnyEndingOrAFolderWithSomethingInIt(t *testing.T)
 		"Essay.tar.gz Speech.odt":     "overdue Essay",
 		"essay.pdf Speech.odt Poster": "misnamed essay.pdf > Essay.pdf (spelling)",
 	} {
-		assert.Equal(t, want, strings.Join(said(Compare(w, real(strings.Fields(paths)...))), "; "), paths)
+		assert.Equal(t, want, strings.Join(said(Compare(w, treetest.Of(strings.Fields(paths)...))), "; "), paths)
 	}
 }
 

@@ -7,6 +7,8 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	"vestibula/core/treetest"
 )
 
 // shown lists places: their paths, whether they are there, and what is known there.
@@ -46,7 +48,7 @@ Clients
 `)
 	w, err := Of(tpl, valuesOf(t, tpl, "client=Ola"), 1000, now)
 	require.NoError(t, err)
-	places := Places(w, real("01 Evenings/Evening 01/Notes/", "01 Evenings/mine/", "03 Sheets/2026/2026-12/", "03 Sheets/2027/2027-01/", "03 Sheets/2027/2027-02/"))
+	places := Places(w, treetest.Of("01 Evenings/Evening 01/Notes/", "01 Evenings/mine/", "03 Sheets/2026/2026-12/", "03 Sheets/2027/2027-01/", "03 Sheets/2027/2027-02/"))
 	assert.Equal(t, []string{
 		"+  Ola", "+ 01 Evenings Ola",
 		"+ 01 Evenings/Evening 01 Ola 1", "+ 01 Evenings/Evening 01/Notes Ola 1", "- 01 Evenings/Evening 02 Ola 2", "- 01 Evenings/Evening 02/Notes Ola 2",

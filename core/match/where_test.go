@@ -10,6 +10,7 @@ import (
 	"pgregory.net/rapid"
 
 	"vestibula/core/template"
+	"vestibula/core/treetest"
 )
 
 // The oracle is the calendar of the standard library.
@@ -36,7 +37,7 @@ func TestADayLiesInItsLongerTimeOrIsToldToLieElsewhere(t *testing.T) {
 			paths = append(paths, c.Name+"/")
 		}
 		file := fmt.Sprintf("%s/%s oak.txt", l.of(place), day.Format("2006-01-02"))
-		things := Compare(w, real(append(paths, file)...))
+		things := Compare(w, treetest.Of(append(paths, file)...))
 		if l.of(day) == l.of(place) {
 			fine++
 			require.Empty(t, things, file)

@@ -19,6 +19,7 @@ import (
 	"vestibula/core/project"
 	"vestibula/core/template"
 	"vestibula/core/tree"
+	"vestibula/core/treetest"
 )
 
 var now = time.Date(2027, 3, 9, 12, 0, 0, 0, time.UTC)
@@ -54,21 +55,7 @@ func shelf(t require.TestingT, files map[string][]string, clients ...string) []*
 		require.NoError(t, err)
 		_, own := tpl.Own(x.Root)
 		root := own.Built().Copy()
-		for _, f := range files[client] {
-			at := root
-			names := strings.Split(f, "/")
-			for i, name := range names {
-				next := at.Child(name)
-				if next == nil {
-					next = &tree.Node{Name: name}
-					if i == len(names)-1 {
-						next.Kind = tree.File
-					}
-					at.Children = append(at.Children, next)
-				}
-				at = next
-			}
-		}
+		treetest.Add(root, files[client]...)
 		sorted(root)
 		p := &project.Project{Dir: "/clients/" + client, Label: &label.Label{}, Template: tpl, Values: values}
 		l, err := p.Layout(root, 1000, now)

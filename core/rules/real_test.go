@@ -4,7 +4,6 @@ import (
 	"io"
 	"io/fs"
 	"path"
-	"slices"
 	"strings"
 	"testing"
 	"testing/fstest"
@@ -18,6 +17,7 @@ import (
 	"vestibula/core/match"
 	"vestibula/core/template"
 	"vestibula/core/tree"
+	"vestibula/core/treetest"
 )
 
 // A mapDisk answers rules from files in memory.
@@ -49,31 +49,15 @@ func realOf(files ...string) (*tree.Node, mapDisk) {
 		p, rest, _ := strings.Cut(f, "|")
 		age, data, _ := strings.Cut(rest, "|")
 		days := time.Duration(len(age)) * 24 * time.Hour
-		at := root
-		names := strings.Split(strings.TrimSuffix(p, "/"), "/")
-		for i, name := range names {
-			next := at.Child(name)
-			if next == nil {
-				next = &tree.Node{Name: name}
-				at.Children = append(at.Children, next)
-			}
-			if at = next; i == len(names)-1 && !strings.HasSuffix(p, "/") {
-				at.Kind = tree.File
-				if strings.HasPrefix(name, "link") {
-					at.Marks = tree.Link
-				}
-				disk.MapFS[p] = &fstest.MapFile{Data: []byte(data), ModTime: today.Add(-days)}
-			}
+		if treetest.Add(root, p); !strings.HasSuffix(p, "/") {
+			disk.MapFS[p] = &fstest.MapFile{Data: []byte(data), ModTime: today.Add(-days)}
 		}
 	}
-	var sorted func(n *tree.Node)
-	sorted = func(n *tree.Node) {
-		slices.SortFunc(n.Children, func(a, b *tree.Node) int { return strings.Compare(a.Name, b.Name) })
-		for _, c := range n.Children {
-			sorted(c)
+	for _, n := range root.All() {
+		if n.Kind == tree.File && strings.HasPrefix(n.Name, "link") {
+			n.Marks = tree.Link
 		}
 	}
-	sorted(root)
 	return root, disk
 }
 
