@@ -78,18 +78,16 @@ func ParseManifest(algorithm string, data []byte) (*Manifest, error) {
 	scan := bufio.NewScanner(bytes.NewReader(bytes.ReplaceAll(data, []byte("\r"), []byte("\n"))))
 	scan.Buffer(nil, 1<<20)
 	for n := 1; scan.Scan(); n++ {
-		line := strings.TrimSpace(scan.Text())
-		if line == "" {
+		line := strings.TrimLeft(scan.Text(), " \t")
+		if strings.TrimSpace(line) == "" {
 			continue
 		}
-		sum, name, found := strings.Cut(line, " ")
-		if !found {
-			sum, name, found = strings.Cut(line, "\t")
-		}
-		name = strings.TrimPrefix(strings.TrimLeft(name, " \t"), "*")
-		name = strings.TrimPrefix(decoded(name), "./")
+		// What follows the spaces is the path as it is, spaces at its end among it.
+		end := max(strings.IndexAny(line, " \t"), 0)
+		sum, name := line[:end], strings.TrimLeft(line[end:], " \t")
+		name = strings.TrimPrefix(decoded(strings.TrimPrefix(name, "*")), "./")
 		switch {
-		case !found || name == "" || strings.Trim(sum, "0123456789abcdefABCDEF") != "":
+		case sum == "" || name == "" || strings.Trim(sum, "0123456789abcdefABCDEF") != "":
 			return nil, fmt.Errorf("the entry %q is no checksum with a path", short(line))
 		case path.Clean("/"+name) != "/"+name || strings.HasPrefix(name, "/"):
 			return nil, fmt.Errorf("the path %q leads out of the bag", short(name))
@@ -129,7 +127,12 @@ func (m *Manifest) Bytes() []byte {
 	slices.Sort(names)
 	var out bytes.Buffer
 	for _, name := range names {
-		fmt.Fprintf(&out, "%s  %s\n", m.Sums[name], coded.Replace(name))
+		// A star says where a path begins that begins with a star or a space itself.
+		gap := "  "
+		if strings.ContainsAny(name[:1], "* \t") {
+			gap = " *"
+		}
+		fmt.Fprintf(&out, "%s%s%s\n", m.Sums[name], gap, coded.Replace(name))
 	}
 	return out.Bytes()
 }

@@ -177,6 +177,7 @@ func TestBackupsAreReadAsTheyAreWritten(t *testing.T) {
 
 func FuzzParseManifest(f *testing.F) {
 	f.Add([]byte("abc  data/x\r\ndef *data/100%25\n"))
+	f.Add([]byte("ab\tdata/my file \nac ** data/y\nad * z%0A./"))
 	f.Fuzz(func(t *testing.T, data []byte) {
 		m, err := ParseManifest("sha256", data)
 		if err != nil {
@@ -187,7 +188,7 @@ func FuzzParseManifest(f *testing.F) {
 			t.Fatalf("written, it cannot be read: %v", err)
 		}
 		for name, sum := range m.Sums {
-			if strings.TrimSpace(name) == name && again.Sums[name] != sum {
+			if again.Sums[name] != sum {
 				t.Fatalf("%q has become another one", name)
 			}
 			if strings.HasPrefix(name, "/") || strings.Contains("/"+name+"/", "/../") {
