@@ -175,7 +175,9 @@ func (a *app) propose(c consent, p proposal) (err error) {
 	}
 	goes, err := a.agreed(c, p.draw, p.question, p.how)
 	if err == nil && goes {
-		p.total = len(p.set.Changes)
+		if p.total == 0 {
+			p.total = len(p.set.Changes)
+		}
 		_, err = a.carryOut(p.undertaking)
 	}
 	switch {

@@ -15,11 +15,13 @@ import (
 
 	"vestibula/cli/term"
 	"vestibula/core/away"
+	"vestibula/core/bag"
 	"vestibula/core/change"
 	"vestibula/core/digest"
 	"vestibula/core/inspect"
 	"vestibula/core/journal"
 	"vestibula/core/label"
+	"vestibula/core/pack"
 	"vestibula/core/place"
 	"vestibula/core/project"
 	"vestibula/core/template"
@@ -31,11 +33,15 @@ type awayRun struct {
 	*app
 	consent
 	into, rename, whom string
+	file               string // the archive file that they go into, absolute; empty for a folder
 	where, only        []string
 	untouched          int
 	back, copy         bool
 
 	goes  []*going
+	moved map[string]bool      // files that something else takes away, by their absolute paths
+	files []*pack.File         // what is read while they come back
+	packs func(n int)          // is told of what goes into the file
 	lists map[string]*awayList // by the folders that they lie in
 }
 
@@ -47,7 +53,9 @@ type going struct {
 	note     *away.Project
 	project  string // its own folder, absolute
 	whole    *tree.Node
-	wanted   bool // the template asks for it
+	entries  []bag.Entry // of what goes into a file, from its own folder
+	packed   *pack.File  // that it comes back from
+	wanted   bool        // the template asks for it
 }
 
 // An awayList is a list of what was archived, as it lies in a folder.
@@ -65,18 +73,22 @@ func (a *app) archiveCommand() *cobra.Command {
 in them goes, hidden files, links and empty folders too; to another disk entry by entry,
 read back and compared before it is taken away here. Where anything fails, all stays here.
 
+With --into FILE.zip they go into one new archive file, which any program opens. What is
+taken away here is kept until vestibula history --forget frees it.
+
 PROJECT is a project or, with --where or --untouched, a folder in which projects lie. What
 went is still known here: projects lists it, read finds its files although the disk is not
 connected, and build tells before it makes it again. --back brings it back.`,
 		Example: `  vestibula archive "Clients/2027-03 Oriel Pask BK" --into /media/Marl
   vestibula archive Clients --where received=..2026 --into "Old clients"
+  vestibula archive Clients --where received=..2026 --into /media/Marl/2026.zip
   vestibula archive Clients --untouched 180 --into /media/Marl --rename "<received:yyyy> <client>"
   vestibula archive "Clients/2027-03 Oriel Pask BK" --copy --only "02 Condition survey" --into "To post" --for "Oriel Pask"
   vestibula archive --back "Clients/2027-03 Oriel Pask BK"`,
 		RunE: func(_ *cobra.Command, args []string) error { return r.run(args) },
 	}
 	f := c.Flags()
-	f.StringVar(&r.into, "into", "", "the folder `DIR` that they go to")
+	f.StringVar(&r.into, "into", "", "the folder `DIR` that they go to, or a new FILE.zip")
 	f.StringArrayVar(&r.where, "where", nil, "only projects that have `field=value`, or field~part")
 	f.IntVar(&r.untouched, "untouched", 0, "only projects of which no file was changed for so many `DAYS`")
 	f.StringVar(&r.rename, "rename", "", "the name that each gets there, a `PATTERN` of its fields")
@@ -105,6 +117,7 @@ func (r *awayRun) run(args []string) error {
 				return err
 			}
 		}
+		defer r.closeAll()
 		return r.carryOut()
 	}
 	if r.into == "" {
@@ -121,6 +134,11 @@ func (r *awayRun) run(args []string) error {
 
 // open opens the folder that projects go to, and finds those.
 func (r *awayRun) open(args []string) error {
+	if is, err := r.intoFile(); err != nil {
+		return err
+	} else if is {
+		return r.choose(args, r.file)
+	}
 	into, err := place.Open(r.into)
 	if err != nil {
 		return unclear("", "%v", err)
@@ -153,6 +171,9 @@ func (r *awayRun) choose(args []string, into string) error {
 		return refused("vestibula projects lists all", "No project is such.")
 	}
 	disk := diskOf(into)
+	if r.file != "" {
+		disk = diskOf(filepath.Dir(into))
+	}
 	for _, s := range all.list {
 		if s.subject.Project == nil {
 			return refused("mend it first, or name the others", "%s cannot be read: %v", s.name, s.subject.Err)
@@ -199,7 +220,11 @@ func (r *awayRun) add(s *standingRow, to, part, disk string) error {
 	if mine := diskOf(own); mine != disk {
 		g.note.Disk = disk
 	}
+	g.note.File = r.file
 	if err := g.take(); err != nil {
+		return err
+	}
+	if err := r.sumUp(g); err != nil {
 		return err
 	}
 	if part != "" {
@@ -388,8 +413,12 @@ func (r *awayRun) comeBack(at string) error {
 		}
 		return unclear(help, "nothing called %q was archived from %s", filepath.Base(full), fromHere(dir))
 	}
-	if !isThere(p.To) {
+	if !isThere(p.Lies()) {
 		return refused("connect it, and run the same command again", "%s is %s, and that is not there now", p.Name, p.Where())
+	}
+	if p.File != "" {
+		list.list.Remove(p)
+		return r.unpack(p, dir, own)
 	}
 	var l readLabel
 	if l.read(p.To); part == "" && (l.err != nil || l.label.ID != p.Label.ID) {
@@ -403,17 +432,25 @@ func (r *awayRun) comeBack(at string) error {
 // set is what is to be done: the moves, and the lists.
 func (r *awayRun) set() (*change.Set, error) {
 	set := &change.Set{}
-	in := func(dir string) int {
-		if i := slices.Index(set.Places, dir); i >= 0 {
-			return i
-		}
-		set.Places = append(set.Places, dir)
-		return len(set.Places) - 1
-	}
+	in := func(dir string) int { return placeIn(set, dir) }
 	made := map[string]bool{}
+	if r.file != "" {
+		if err := r.pack(set); err != nil {
+			return nil, err
+		}
+	}
 	for _, g := range r.goes {
+		if r.file != "" {
+			break
+		}
 		if err := r.onTheWay(set, in, made, filepath.Dir(g.to)); err != nil {
 			return nil, err
+		}
+		if g.packed != nil {
+			if err := g.unpacked(set, in(r.base(g.to))); err != nil {
+				return nil, err
+			}
+			continue
 		}
 		if r.copy {
 			if err := g.copied(set, in, made); err != nil {
@@ -449,6 +486,15 @@ func (r *awayRun) set() (*change.Set, error) {
 	}
 	apartFrom(set, nil)
 	return set, nil
+}
+
+// placeIn is the number of a folder among the places of a set.
+func placeIn(set *change.Set, dir string) int {
+	if i := slices.Index(set.Places, dir); i >= 0 {
+		return i
+	}
+	set.Places = append(set.Places, dir)
+	return len(set.Places) - 1
 }
 
 // apartFrom has no two places of a set lie in each other. It returns the roots with the
@@ -592,9 +638,9 @@ func (r *awayRun) carryOut() error {
 		title = string(what)
 	}
 	return r.propose(r.consent, proposal{set: set, draw: r.draw, question: fmt.Sprintf("%s %s?", verb, what), how: "move them", report: r.report,
-		undertaking: undertaking{doing: doing, again: undoes, head: journal.Head{What: "archive", Title: title, Project: title, Roots: r.roots(set)}},
+		undertaking: undertaking{doing: doing, again: undoes, total: r.steps(), bar: r.bar(), head: journal.Head{What: "archive", Title: title, Project: title, Roots: r.roots(set)}},
 		told: func() term.Shown {
-			return term.Good.Render(term.Visible(past)) + " " + what + ". " + undoes + "."
+			return term.Good.Render(term.Visible(past)) + " " + what + ". " + r.kept() + undoes + "."
 		}})
 }
 
@@ -639,7 +685,10 @@ func (r *awayRun) draw() {
 		text = term.Count(len(r.goes), "part")
 	}
 	text += ", " + term.Size(size)
-	if d := r.goes[0].note.Disk; d != "" && !r.back {
+	if r.file != "" && !r.copy {
+		text += ": read back and compared before anything is taken away here"
+	}
+	if d := r.goes[0].note.Disk; d != "" && !r.back && r.file == "" {
 		text += term.Sprintf(", to the disk %s: read back and compared before anything is taken away here", d)
 	}
 	r.screen.Text(term.Dim.Render(text))

@@ -2,7 +2,6 @@ package cli
 
 import (
 	"fmt"
-	"io"
 	"io/fs"
 	"os"
 	"path"
@@ -14,11 +13,12 @@ import (
 	"github.com/spf13/cobra"
 
 	"vestibula/cli/term"
+	"vestibula/core/archive"
 	"vestibula/core/bag"
 	"vestibula/core/change"
 	"vestibula/core/digest"
 	"vestibula/core/journal"
-	"vestibula/core/label"
+	"vestibula/core/pack"
 	"vestibula/core/place"
 	"vestibula/core/project"
 	"vestibula/core/tree"
@@ -30,17 +30,19 @@ type backupRun struct {
 	consent
 	into  string
 	bag   bool
+	zip   bool
 	share bool
 	list  bool
 	keep  int
 
 	copies []*backingUp
-	older  []string // backups that go aside, absolute
+	older  []string    // backups that go aside, absolute
+	packs  func(n int) // is told of what goes into a file
 }
 
 // A backingUp is one project that is set aside.
 type backingUp struct {
-	dir, name string // the project's own folder, and the name of the backup
+	dir, name string // the project's own folder, and the name of the backup, without an ending
 	root      *tree.Node
 	note      *bag.Backup
 	shares    *madeBackup // the last one, which holds much the same
@@ -62,17 +64,19 @@ With --share a file of the size and time that it had in the last backup is not c
 backups share it, as a clone where the disk can, else as one read-only file with two names.
 What a project holds is never shared with a backup.
 
-With --bag it is a bag (BagIt, RFC 8493), which other programs can check as well. --list
+With --zip it is one file, which any program opens. With --bag it is a bag (BagIt, RFC 8493), which other programs can check as well. --list
 shows the backups that are there, and what differs between each and now. --keep N moves all
 but the newest N into a folder “` + olderBackups + `”.`,
 		Example: `  vestibula backup "2027-03 Oriel Pask BK" --into Backups
   vestibula backup "2027-03 Oriel Pask BK" --into Backups --list
+  vestibula backup "2027-03 Oriel Pask BK" --into Backups --zip
   vestibula backup "2027-03 Oriel Pask BK" --into /media/Marl --bag --keep 10`,
 		RunE: func(_ *cobra.Command, args []string) error { return r.run(args) },
 	}
 	f := c.Flags()
 	f.StringVar(&r.into, "into", "", "the folder `DIR` of the backups")
 	f.BoolVar(&r.bag, "bag", false, "make it a bag, which other programs can check")
+	f.BoolVar(&r.zip, "zip", false, "make it one file, a ZIP archive")
 	f.BoolVar(&r.share, "share", false, "let files that are as in the last backup share the room of that one")
 	f.BoolVar(&r.list, "list", false, "show the backups that are there, and what differs")
 	f.IntVar(&r.keep, "keep", 0, "keep the newest `N` at hand, and move the others aside")
@@ -89,6 +93,9 @@ func (r *backupRun) run(args []string) error {
 	}
 	if r.into == "" {
 		return unclear("for example: --into Backups", "into which folder? Name it with --into")
+	}
+	if r.zip && r.share {
+		return unclear("leave out one of them", "what lies in one file with --zip cannot be shared")
 	}
 	if r.keep < 0 {
 		return unclear("", "--keep is a number of backups")
@@ -136,9 +143,6 @@ type madeBackup struct {
 func backupsOf(dir, id string) (list []madeBackup) {
 	entries, _ := os.ReadDir(dir)
 	for _, e := range entries {
-		if !e.IsDir() {
-			continue
-		}
 		if note, _ := backupNote(filepath.Join(dir, e.Name())); note != nil && (id == "" || note.ID == id) {
 			list = append(list, madeBackup{filepath.Join(dir, e.Name()), note})
 		}
@@ -149,6 +153,18 @@ func backupsOf(dir, id string) (list []madeBackup) {
 
 // backupNote is the list that a backup has of itself; nil where a folder is none.
 func backupNote(dir string) (*bag.Backup, error) {
+	if archive.FormatOf(dir) == archive.Zip && isFile(dir) {
+		f, err := pack.Open(dir)
+		if err != nil {
+			return nil, err
+		}
+		defer f.Close()
+		if f.Top() == nil {
+			return nil, nil
+		}
+		note, _, err := f.Note(f.Top().Name)
+		return note, err
+	}
 	for _, name := range []string{bag.BackupName, bag.BagName} {
 		data, err := place.ReadFile(filepath.Join(dir, name), bag.MaxBackup)
 		if err != nil {
@@ -171,14 +187,16 @@ func (r *backupRun) take(p *project.Project, into string, before []madeBackup) e
 	base := filepath.Base(p.Dir)
 	name := base + " " + r.now.Format(time.DateOnly)
 	taken := func(name string) bool {
-		return isThere(filepath.Join(into, name)) || isThere(filepath.Join(into, olderBackups, name))
+		return slices.ContainsFunc([]string{name, name + ".zip"}, func(name string) bool {
+			return isThere(filepath.Join(into, name)) || isThere(filepath.Join(into, olderBackups, name))
+		})
 	}
 	for n := 2; taken(name) || slices.ContainsFunc(r.copies, func(b *backingUp) bool { return b.name == name }); n++ {
 		name = fmt.Sprintf("%s %s %d", base, r.now.Format(time.DateOnly), n)
 	}
 	b := &backingUp{dir: p.Dir, name: name, root: root, note: &bag.Backup{ID: p.Label.ID, Project: base, From: p.Dir, Made: r.now}}
-	if r.share && len(before) > 0 {
-		b.shares = &before[0]
+	if i := slices.IndexFunc(before, func(m madeBackup) bool { return !isFile(m.dir) }); r.share && i >= 0 {
+		b.shares = &before[i]
 	}
 	if b.note.Entries, err = r.entries(p.Dir, root, b.shares); err != nil {
 		return err
@@ -202,85 +220,55 @@ func (m *madeBackup) payload() string {
 	return filepath.Join(m.dir, bag.Payload)
 }
 
-// entries sums up all that lies in a project, several files at a time. Of files that are as
-// in the last backup, which may be nil, it takes what that one says.
-func (r *backupRun) entries(dir string, root *tree.Node, last *madeBackup) ([]bag.Entry, error) {
-	known, payload := map[string]*bag.Entry{}, ""
-	if last != nil {
-		payload = last.payload()
-		for i := range last.note.Entries {
-			known[last.note.Entries[i].Path] = &last.note.Entries[i]
-		}
-	}
-	var list []bag.Entry
-	for at, n := range root.All() {
-		e := bag.Entry{Path: strings.Clone(at)}
-		if n.Kind == tree.Folder {
-			e.Path += "/"
-		}
-		list = append(list, e)
-	}
-	done, end := r.progress("reading", len(list))
-	defer end()
-	errs := make([]error, len(list))
-	several(len(list), func() func(i int) {
-		return func(i int) {
-			e := &list[i]
-			if errs[i] = lookAt(dir, e, func(living os.FileInfo) bool {
-				was := known[e.Path]
-				if was == nil || was.Sum == "" || was.Size != e.Size || was.Time != e.Time {
-					return false
-				}
-				there, err := os.Lstat(filepath.Join(payload, filepath.FromSlash(e.Path)))
-				if err != nil || !there.Mode().IsRegular() || there.Size() != e.Size || there.ModTime().UnixNano() != e.Time || os.SameFile(there, living) {
-					return false
-				}
-				e.Sum, e.Same = was.Sum, true
-				return true
-			}); errs[i] == nil {
-				done(1)
-			}
-		}
-	})
-	for i, err := range errs {
-		if err != nil {
-			return nil, refused("", "%s cannot be read: %s", list[i].Path, place.Reason(err))
-		}
-	}
-	return list, nil
-}
-
-// lookAt looks at one entry. A file is summed up, where known does not tell what it holds.
-func lookAt(dir string, e *bag.Entry, known func(living os.FileInfo) bool) error {
-	full := filepath.Join(dir, filepath.FromSlash(e.Path))
-	info, err := os.Lstat(full)
-	if err != nil {
-		return err
-	}
-	e.Time = info.ModTime().UnixNano()
-	switch {
-	case info.IsDir():
-		return nil
-	case info.Mode()&fs.ModeSymlink != 0:
-		e.To, err = os.Readlink(full)
-		return err
-	case !info.Mode().IsRegular():
-		return fmt.Errorf("it is no ordinary file")
-	}
-	if e.Size = info.Size(); known != nil && known(info) {
-		return nil
-	}
-	f, err := os.Open(full)
-	if err != nil {
-		return err
-	}
-	defer f.Close()
-	e.Sum, err = digest.Of(f)
-	return err
-}
-
 // set is what is to be done.
 func (r *backupRun) set(into string) (*change.Set, error) {
+	set, err := r.backups(into)
+	if err != nil {
+		return nil, err
+	}
+	if r.zip {
+		whole := set
+		set = &change.Set{Places: []string{into}}
+		for _, b := range r.copies {
+			one := &change.Set{Places: whole.Places}
+			for _, c := range whole.Changes {
+				if c.Path == b.name || strings.HasPrefix(c.Path, b.name+"/") {
+					one.Changes = append(one.Changes, c)
+				}
+			}
+			set.Changes = append(set.Changes, pack.Into(0, r.file(b), one, r.now, func(n int) {
+				if r.packs != nil {
+					r.packs(n)
+				}
+			}))
+		}
+	}
+	if len(r.older) > 0 {
+		if !isThere(filepath.Join(into, olderBackups)) {
+			set.Changes = append(set.Changes, change.Change{Op: change.Make, Path: olderBackups, Node: &tree.Node{Name: olderBackups}, Why: "older backups"})
+		}
+		for _, dir := range r.older {
+			kind := tree.Folder
+			if isFile(dir) {
+				kind = tree.File
+			}
+			set.Changes = append(set.Changes, change.Change{Op: change.Move, From: filepath.Base(dir), Path: path.Join(olderBackups, filepath.Base(dir)), Was: change.State{Entry: tree.Entry{Kind: kind}}, Why: "older"})
+		}
+	}
+	apartFrom(set, nil)
+	return set, nil
+}
+
+// file is the name of a backup as it lies there.
+func (r *backupRun) file(b *backingUp) string {
+	if r.zip {
+		return b.name + ".zip"
+	}
+	return b.name
+}
+
+// backups are the changes that make the backups, as folders.
+func (r *backupRun) backups(into string) (*change.Set, error) {
 	set := &change.Set{Places: []string{into}}
 	for _, b := range r.copies {
 		from := len(set.Places)
@@ -322,6 +310,9 @@ func (r *backupRun) set(into string) (*change.Set, error) {
 					continue
 				}
 				set.Changes = append(set.Changes, change.Change{Op: change.Copy, FromIn: from, From: e.Path, Path: at, Was: change.State{Entry: tree.Entry{Kind: tree.File}, Sum: e.Sum}, Why: "backup"})
+				if r.zip {
+					set.Changes[len(set.Changes)-1].Was.Mode, set.Changes[len(set.Changes)-1].Was.Time = e.Permissions(), e.Time
+				}
 			}
 		}
 		if !r.bag {
@@ -341,15 +332,6 @@ func (r *backupRun) set(into string) (*change.Set, error) {
 			make(path.Join(top, name), tree.File, tree.Bytes(data))
 		}
 	}
-	if len(r.older) > 0 {
-		if !isThere(filepath.Join(into, olderBackups)) {
-			set.Changes = append(set.Changes, change.Change{Op: change.Make, Path: olderBackups, Node: &tree.Node{Name: olderBackups}, Why: "older backups"})
-		}
-		for _, dir := range r.older {
-			set.Changes = append(set.Changes, change.Change{Op: change.Move, From: filepath.Base(dir), Path: path.Join(olderBackups, filepath.Base(dir)), Was: change.State{Entry: tree.Entry{Kind: tree.Folder}}, Why: "older"})
-		}
-	}
-	apartFrom(set, nil)
 	return set, nil
 }
 
@@ -366,9 +348,28 @@ func (r *backupRun) carryOut(into string) error {
 	}
 	title, n, older := r.copies[0].name, term.Count(len(r.copies), "backup"), term.Count(len(r.older), "older one")
 	return r.propose(ask, proposal{set: set, draw: r.draw, question: fmt.Sprintf("Make %s, and move %s into %s?", n, older, olderBackups), how: "make it",
-		undertaking: undertaking{plan: plan, doing: "copying", again: undoes, head: journal.Head{What: "backup", Title: title, Project: title, Roots: []journal.Root{{Path: "."}}}},
+		undertaking: undertaking{plan: plan, doing: "copying", again: undoes, total: r.steps(), bar: r.bar(), head: journal.Head{What: "backup", Title: title, Project: title, Roots: []journal.Root{{Path: "."}}}},
 		report:      func(done bool) error { return r.report(done, sharing(plan.List)) },
 		told:        func() term.Shown { return r.told(sharing(plan.List)) }})
+}
+
+// steps is how many things the bar counts, where they go into files: each is written and
+// read back. 0 leaves it to the set.
+func (r *backupRun) steps() (n int) {
+	for _, b := range r.copies {
+		n += 2 * len(b.note.Entries)
+	}
+	if !r.zip {
+		n = 0
+	}
+	return n
+}
+
+func (r *backupRun) bar() func(done func(n int)) {
+	if !r.zip {
+		return nil
+	}
+	return func(done func(n int)) { r.packs = done }
 }
 
 // sharing counts, by the names of backups, the files in them that share what they hold.
@@ -389,7 +390,7 @@ func (r *backupRun) told(shared map[string]int) term.Shown {
 	for _, b := range r.copies {
 		manifest, size := b.note.Manifest("")
 		files, links := len(manifest.Sums), 0
-		text := term.Good.Render("Set aside") + term.Sprintf(": %s, %s, %s", filepath.Join(r.into, b.name), term.Count(files, "file"), term.Size(size))
+		text := term.Good.Render("Set aside") + term.Sprintf(": %s, %s, %s", filepath.Join(r.into, r.file(b)), term.Count(files, "file"), term.Size(size))
 		switch n := shared[b.name]; {
 		case n == 0:
 			text += ", read back and compared."
@@ -421,7 +422,7 @@ func (r *backupRun) told(shared map[string]int) term.Shown {
 func (r *backupRun) draw() {
 	for _, b := range r.copies {
 		_, size := b.note.Manifest("")
-		r.screen.Line(term.Good.Render("+"), " ", term.Visible(b.name), term.Dim.Render("   "+term.Size(size)))
+		r.screen.Line(term.Good.Render("+"), " ", term.Visible(r.file(b)), term.Dim.Render("   "+term.Size(size)))
 	}
 	for _, dir := range r.older {
 		r.screen.Line(term.Accent.Render("»"), " ", term.Visible(filepath.Base(dir)), term.Dim.Render(" → "), term.Visible(olderBackups+"/"+filepath.Base(dir)))
@@ -443,7 +444,7 @@ func (r *backupRun) report(done bool, shared map[string]int) error {
 	}{done, []one{}, []string{}}
 	for _, b := range r.copies {
 		manifest, size := b.note.Manifest("")
-		out.Backups = append(out.Backups, one{b.name, len(manifest.Sums), size, shared[b.name]})
+		out.Backups = append(out.Backups, one{r.file(b), len(manifest.Sums), size, shared[b.name]})
 	}
 	for _, dir := range r.older {
 		out.Older = append(out.Older, filepath.Base(dir))
@@ -535,125 +536,4 @@ func differs(b *bag.Backup, dir string, root *tree.Node) (changed, fresh, gone i
 		}
 	}
 	return changed, fresh, gone
-}
-
-// A packedFolder is a folder whose files are summed up by several at a time.
-type packedFolder struct{ *os.Root }
-
-// Open opens an ordinary file in it.
-func (p packedFolder) Open(name string) (io.ReadCloser, error) {
-	info, err := p.Lstat(filepath.FromSlash(name))
-	if err != nil {
-		return nil, err
-	}
-	if !info.Mode().IsRegular() {
-		return nil, fmt.Errorf("it is no ordinary file")
-	}
-	return p.Root.Open(filepath.FromSlash(name))
-}
-
-// Size is how large a file in it is.
-func (p packedFolder) Size(name string) (int64, error) {
-	info, err := p.Lstat(filepath.FromSlash(name))
-	if err != nil {
-		return 0, err
-	}
-	return info.Size(), nil
-}
-
-// verified checks a folder that is a bag or a backup. It reports false where it is neither.
-func (a *app) verified(at string, asJSON bool) (is bool, err error) {
-	dir, err := place.Real(at)
-	if err != nil {
-		return false, nil
-	}
-	isBackup := isThere(filepath.Join(dir, bag.BackupName))
-	isBag := !isBackup && isThere(filepath.Join(dir, bag.Declaration)) && !isThere(filepath.Join(dir, label.FileName))
-	if !isBag && !isBackup {
-		return false, nil
-	}
-	root, unread, err := tree.Read(dir, nil, nil)
-	if err != nil {
-		return true, unclear("", "%s cannot be read: %s", at, place.Reason(err))
-	}
-	in, err := os.OpenRoot(dir)
-	if err != nil {
-		return true, unclear("", "%s cannot be opened: %s", at, place.Reason(err))
-	}
-	defer in.Close()
-	done, end := a.progress("summing up", -1)
-	small := func(name string) ([]byte, error) {
-		data, err := place.ReadFile(filepath.Join(dir, filepath.FromSlash(name)), bag.MaxManifest)
-		if err != nil {
-			return nil, fmt.Errorf("%s cannot be read: %s", name, place.Reason(err))
-		}
-		return data, nil
-	}
-	var report *bag.Report
-	what := "bag"
-	if note, bad := backupNote(dir); isBag {
-		if report, err = bag.VerifyBag(root, small, packedFolder{in}, done); err == nil && note != nil {
-			if data := root.Child(bag.Payload); data != nil {
-				for _, p := range note.Rest(data, nil) {
-					p.Path = path.Join(bag.Payload, p.Path) + "/"
-					report.Add(p)
-				}
-			}
-		}
-	} else if what, err = "backup", bad; err == nil {
-		m, _ := note.Manifest("")
-		report = bag.Verify(m, root, func(p string) bool { return p == bag.BackupName }, packedFolder{in}, done)
-		report.Add(note.Rest(root, func(p string) (string, error) { return in.Readlink(filepath.FromSlash(p)) })...)
-	}
-	end()
-	if err != nil {
-		return true, refused("", "%s is no whole %s: %v", at, what, err)
-	}
-	for _, u := range unread {
-		report.Add(bag.Problem{Kind: bag.Unread, Path: u.Path, Why: place.Reason(u.Err)})
-	}
-	return true, a.tellVerified(at, what, report, asJSON)
-}
-
-// tellVerified tells what was found out about a bag or a backup.
-func (a *app) tellVerified(at, what string, report *bag.Report, asJSON bool) error {
-	type problem struct {
-		Kind string `json:"kind"`
-		Path string `json:"path"`
-		Why  string `json:"why"`
-	}
-	list := []problem{}
-	for _, p := range report.Problems {
-		list = append(list, problem{p.Kind.String(), p.Path, p.Why})
-	}
-	if asJSON {
-		err := a.printJSON(struct {
-			Subject  string    `json:"subject"`
-			Kind     string    `json:"kind"`
-			Files    int       `json:"files"`
-			Problems []problem `json:"problems"`
-			Passed   []string  `json:"passed"`
-		}{at, what, report.Files, list, append([]string{}, report.Passed...)})
-		if err == nil && len(list) > 0 {
-			return found
-		}
-		return err
-	}
-	for i, p := range list {
-		if i == 4*manyRows {
-			a.screen.Line(term.Dim.Render(term.Sprintf("… and %s more; --json lists all", term.Number(len(list)-i))))
-			break
-		}
-		a.screen.Line(term.Bad.Render(term.Visible(p.Kind)), " ", term.Visible(p.Path), term.Dim.Italic().Render("   "+term.Visible(p.Why)))
-	}
-	for _, text := range report.Passed {
-		a.screen.Text(term.Warn.Render("note:") + " " + term.Visible(text))
-	}
-	if len(list) > 0 {
-		a.screen.Line()
-		a.screen.Text(term.Sprintf("%s in the %s %s.", term.Count(len(list), "problem"), what, at))
-		return found
-	}
-	a.screen.Text(term.Good.Render("Whole:") + term.Sprintf(" the %s %s holds what it held: %s, by the checksums in it.", what, at, term.Count(report.Files, "file")))
-	return nil
 }

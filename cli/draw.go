@@ -75,6 +75,9 @@ func changeLine(c *change.Change) term.Shown {
 	case change.Remove:
 		return term.Bad.Render("-") + " " + name(c.Path)
 	case change.Copy:
+		if c.From == "" {
+			return term.Good.Render("+") + " " + name(c.Path)
+		}
 		return term.Good.Render("+") + " " + name(c.Path) + note("a copy of "+term.Visible(c.From))
 	case change.Replace:
 		return term.Warn.Render("←") + " " + name(c.Path) + note("gets other contents")

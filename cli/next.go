@@ -381,7 +381,7 @@ func (r *nextRun) addCarried(b *buildRun, turns []*turn) error {
 // addArchive adds to the set that the old project goes to its archive: the turn of a term
 // is one step, with one undo.
 func (r *nextRun) addArchive() error {
-	r.away = &awayRun{app: r.app, into: r.archive, lists: map[string]*awayList{}}
+	r.away = &awayRun{app: r.app, into: r.archive, lists: map[string]*awayList{}, moved: map[string]bool{}}
 	var dirs []string
 	for _, t := range r.turns {
 		if !slices.Contains(dirs, t.project.Dir) {
@@ -395,7 +395,10 @@ func (r *nextRun) addArchive() error {
 		moved := map[string]bool{}
 		for _, t := range r.turns {
 			for _, s := range t.goes {
-				moved[s.From] = moved[s.From] || s.Moves && t.project.Dir == g.from
+				if s.Moves && t.project.Dir == g.from {
+					moved[s.From] = true
+					r.away.moved[filepath.Join(g.from, filepath.FromSlash(s.From))] = true
+				}
 			}
 		}
 		g.note.Files = slices.DeleteFunc(g.note.Files, func(f string) bool { return moved[f] })

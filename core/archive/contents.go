@@ -7,6 +7,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"io/fs"
 	"os"
 	"slices"
 	"strings"
@@ -27,7 +28,8 @@ type Packed struct {
 // goroutines.
 type Contents struct {
 	*Listing
-	Files []Packed // in the order of their paths
+	Files []Packed          // in the order of their paths
+	Links map[string]string // where links of a ZIP archive lead, by their paths
 	file  *os.File
 	name  string
 	size  int64
@@ -38,7 +40,13 @@ type Contents struct {
 // Open opens an archive for its files. What leads out of it, links and other special
 // entries are not among them. The error says, for a person, why it cannot be read: a
 // password, or more than can be meant.
-func Open(file string) (*Contents, error) {
+func Open(file string) (*Contents, error) { return open(file, maxRatio) }
+
+// OpenKnown opens an archive as [Open] does, where a list says what it holds: it may be
+// as small as an archive of such files can become.
+func OpenKnown(file string) (*Contents, error) { return open(file, bestRatio) }
+
+func open(file string, ratio uint64) (*Contents, error) {
 	f, err := os.Open(file)
 	if err != nil {
 		return nil, err
@@ -57,7 +65,7 @@ func Open(file string) (*Contents, error) {
 	}
 	if err == nil {
 		if FormatOf(file) == Zip {
-			err = c.zipped()
+			err = c.zipped(ratio)
 		} else {
 			err = c.tarred()
 		}
@@ -89,7 +97,7 @@ func pathOf(name string) string {
 	return strings.TrimPrefix(strings.TrimSuffix(strings.ReplaceAll(name, `\`, "/"), "/"), "./")
 }
 
-func (c *Contents) zipped() error {
+func (c *Contents) zipped(ratio uint64) error {
 	r, err := zip.NewReader(c.file, c.size)
 	if err != nil && !errors.Is(err, zip.ErrInsecurePath) {
 		return errors.New("it is damaged, or no ZIP archive")
@@ -98,16 +106,34 @@ func (c *Contents) zipped() error {
 	var whole uint64
 	for _, e := range r.File {
 		at := pathOf(e.Name)
+		if e.Mode()&fs.ModeSymlink != 0 {
+			c.link(e, at)
+		}
 		if !known[at] || !e.Mode().IsRegular() {
 			continue
 		}
 		delete(known, at) // of two of one name, the first
-		if whole += e.UncompressedSize64; whole > uint64(c.size)*maxRatio+64<<20 {
-			return fmt.Errorf("it would become more than %d times as large as it is", maxRatio)
+		if whole += e.UncompressedSize64; whole > uint64(c.size)*ratio+64<<20 {
+			return fmt.Errorf("it would become more than %d times as large as it is", ratio)
 		}
 		c.Files = append(c.Files, Packed{at, int64(e.UncompressedSize64), e.Modified.UnixNano(), &packed{c, e, at, int64(e.UncompressedSize64)}})
 	}
 	return nil
+}
+
+// link notes where a link leads, as far as that can be read.
+func (c *Contents) link(e *zip.File, at string) {
+	f, err := e.Open()
+	if err != nil {
+		return
+	}
+	defer f.Close()
+	if to, err := io.ReadAll(io.LimitReader(f, maxPath+1)); err == nil && len(to) <= maxPath {
+		if c.Links == nil {
+			c.Links = map[string]string{}
+		}
+		c.Links[at] = string(to)
+	}
 }
 
 func (c *Contents) tarred() error {
@@ -203,6 +229,9 @@ type counted struct {
 // Read reads; more than was said is an error.
 func (r *counted) Read(b []byte) (int, error) {
 	n, err := r.Reader.Read(b)
+	if errors.Is(err, zip.ErrChecksum) {
+		err = errors.New("it is damaged: it does not hold what it held")
+	}
 	if r.left -= int64(n); r.left < 0 {
 		return 0, errors.New("the archive holds more of it than it says")
 	}

@@ -20,6 +20,7 @@ const (
 	MaxEntries  = 2_000_000
 	maxPath     = 4096
 	maxUnpacked = 4 << 30 // of a tar archive, which has to be unpacked to be listed
+	bestRatio   = 1100    // how many bytes one byte can give at best, by how ZIP packs
 	maxRatio    = 100     // how many bytes of it one byte of the file may give
 )
 

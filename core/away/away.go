@@ -38,6 +38,7 @@ type Project struct {
 	Name  string       `json:"name"`           // of its own folder, where it lay
 	Part  string       `json:"part,omitempty"` // of a part of it alone: its path from there
 	To    string       `json:"to"`             // where it went, absolute
+	File  string       `json:"file,omitempty"` // the archive file that it lies in; To goes on from its path
 	Disk  string       `json:"disk,omitempty"` // the name of the disk, if that is another one
 	Since time.Time    `json:"since"`
 	Size  int64        `json:"size"` // of all its files, in bytes
@@ -55,7 +56,7 @@ func Parse(data []byte) (*List, error) {
 		return nil, fmt.Errorf("%s was written by a newer version of this program", FileName)
 	}
 	for _, p := range l.Projects {
-		if p == nil || p.Name == "" || p.Name != path.Base(p.Name) || p.Name == "." || p.Name == ".." || p.Part != "" && path.Clean("/"+p.Part) != "/"+p.Part || p.To == "" || p.Label == nil || p.Label.Text == "" {
+		if p == nil || p.Name == "" || p.Name != path.Base(p.Name) || p.Name == "." || p.Name == ".." || p.Part != "" && path.Clean("/"+p.Part) != "/"+p.Part || p.To == "" || !strings.HasPrefix(p.To, p.File) || p.Label == nil || p.Label.Text == "" {
 			return nil, errors.New(FileName + " is damaged: a project in it says too little")
 		}
 	}
@@ -101,6 +102,14 @@ func (l *List) Remove(p *Project) {
 	l.Projects = slices.DeleteFunc(l.Projects, func(o *Project) bool {
 		return tree.Folded(o.Part) == tree.Folded(p.Part) && (o.Label.ID != "" && o.Label.ID == p.Label.ID || tree.Folded(o.Name) == tree.Folded(p.Name))
 	})
+}
+
+// Lies is the file or folder that has to be there for the project to be at hand.
+func (p *Project) Lies() string {
+	if p.File != "" {
+		return p.File
+	}
+	return p.To
 }
 
 // Called is what it is called where it lay.

@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"io/fs"
 	"path"
 	"strings"
 	"time"
@@ -29,6 +30,7 @@ type Backup struct {
 	Project string    `json:"project"`      // its name
 	From    string    `json:"from"`         // where it lay, absolute
 	Made    time.Time `json:"made"`
+	Own     *Entry    `json:"own,omitempty"` // the project's own folder, where it lies in an archive file
 	Entries []Entry   `json:"entries"`
 }
 
@@ -37,9 +39,19 @@ type Entry struct {
 	Path string `json:"path"`           // from the project's own folder; a folder ends in a slash
 	Size int64  `json:"size,omitempty"` // of a file, in bytes
 	Time int64  `json:"time,omitempty"` // when it was changed last, in nanoseconds since 1970
+	Mode uint32 `json:"mode,omitempty"` // its permissions, as Unix counts them
 	Sum  string `json:"sum,omitempty"`  // SHA-256 of what a file holds
 	To   string `json:"to,omitempty"`   // where a link leads
 	Same bool   `json:"-"`              // it is taken to be as it was in the backup before
+}
+
+// Permissions are those of the entry, as a mode of it; 0 where they are not known.
+func (e *Entry) Permissions() fs.FileMode {
+	mode := fs.FileMode(e.Mode).Perm()
+	if mode != 0 && strings.HasSuffix(e.Path, "/") {
+		mode |= fs.ModeDir
+	}
+	return mode
 }
 
 // ParseBackup reads such a list. The error says, for a person, what is wrong with it.

@@ -13,6 +13,7 @@
 package change
 
 import (
+	"io"
 	"io/fs"
 	"path"
 	"slices"
@@ -29,7 +30,7 @@ const (
 	Make    Op = iota // makes a folder with all that lies in it, or a file
 	Replace           // gives a file other contents
 	Move              // gives something another name or place
-	Copy              // makes a file that is a copy of another one
+	Copy              // makes a file that is a copy of another one, or of what a content gives
 	Remove            // removes an empty folder, or a file
 )
 
@@ -88,7 +89,8 @@ type Change struct {
 	FromIn int
 	// Node is what a Make makes. Its own name does not count.
 	Node *tree.Node
-	// Content is what a Replace writes.
+	// Content is what a Replace writes, and what a Copy without a From is a copy of: its
+	// checksum is known only when it is written.
 	Content tree.Content
 	// Was is what must be there before: the source of a move or a copy, the file
 	// that is replaced, what is removed.
@@ -125,6 +127,9 @@ type Change struct {
 func (c *Change) loose(next *Change) bool {
 	return c.Op == next.Op && (c.Op == Make || c.Loose && next.Loose)
 }
+
+// given reports whether a change is a copy of what a content gives.
+func (c *Change) given() bool { return c.Op == Copy && c.From == "" }
 
 // Together returns the end of the changes from the one with number i on that can be
 // carried out at a time.
@@ -325,6 +330,12 @@ func WithContents(list, from []Change) []Change {
 
 // Summed is a content whose checksum is known.
 type Summed interface{ Sum() string }
+
+// Proven is a content that says of what was written whether it can be had back from
+// that. Of any other content, what was written is read back and compared.
+type Proven interface {
+	Prove(written io.ReadSeeker) error
+}
 
 // sumOf returns the checksum of a node: its content's, if that is known, else the
 // one of the change.

@@ -251,6 +251,14 @@ func (k *Check) target(c *Change) (parent, there *spot, why *string, err error) 
 
 // bring checks a move or a copy.
 func (k *Check) bring(c *Change) (*string, error) {
+	if c.given() {
+		parent, _, why, err := k.target(c)
+		if why == nil && err == nil {
+			parent.put(&spot{name: path.Base(c.Path), in: c.In, kind: tree.File})
+			why = k.long(c.In, c.Path, nil)
+		}
+		return why, err
+	}
 	source, err := k.find(c.FromIn, c.From)
 	if err != nil {
 		return nil, err

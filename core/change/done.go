@@ -167,13 +167,13 @@ func (w witness) after(c *Change) bool {
 // before reports whether the disk is as it is right before a change, or half way.
 func (w witness) before(c *Change) (before, half bool) {
 	e, there := w.look(c.In, c.Path)
-	switch c.Op {
-	case Make:
+	switch {
+	case c.Op == Make, c.given():
 		_, above := w.look(c.In, path.Dir(c.Path))
 		return !there && above, false
-	case Replace:
+	case c.Op == Replace:
 		return there && w.sum(c.In, c.Path) == c.Was.Sum, false
-	case Remove:
+	case c.Op == Remove:
 		return there && e.Kind == c.Was.Kind, false
 	}
 	old, still := w.look(c.FromIn, c.From)

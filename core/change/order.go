@@ -83,7 +83,7 @@ func (s *Set) inOrder(work string) ([]Change, []Obstacle) {
 		}
 		o.out = slices.Clone(s.Changes)
 		for i := range o.out {
-			o.out[i].Loose = o.out[i].Op == Copy // nothing goes that a copy waits for
+			o.out[i].Loose = o.out[i].Op == Copy && !o.out[i].given() // nothing goes that a copy waits for
 		}
 		return o.out, nil
 	}
@@ -165,7 +165,7 @@ func (o *order) index() (bad []Obstacle) {
 	for i := range changes {
 		c := &changes[i]
 		for _, p := range []string{c.Path, c.From} {
-			if p != "" && !Local(p) || p == "" && (c.Op == Move || c.Op == Copy) {
+			if p != "" && !Local(p) || p == "" && c.Op == Move || p == "" && c.Op == Copy && c.Content == nil {
 				return append(bad, Obstacle{i, fmt.Sprintf("“%s” leads out of its place", p)})
 			}
 		}
@@ -180,7 +180,7 @@ func (o *order) index() (bad []Obstacle) {
 			}
 			o.targets[at] = i
 		}
-		if c.Op == Copy {
+		if c.Op == Copy && !c.given() {
 			if o.copies == nil {
 				o.copies = map[key][]int{}
 			}
@@ -352,7 +352,7 @@ func (o *order) place(i int) {
 		o.lift(i) // some systems take the two names for one
 	}
 	out := *c
-	out.Loose = c.Op == Copy && o.aside(c)
+	out.Loose = c.Op == Copy && !c.given() && o.aside(c)
 	switch c.Op {
 	case Move:
 		now := o.now(c.source())
@@ -362,8 +362,10 @@ func (o *order) place(i int) {
 		}
 		o.loc[c.source()] = target
 	case Copy:
-		now := o.now(key{c.FromIn, c.From})
-		out.FromIn, out.From = now.in, now.path
+		if !c.given() {
+			now := o.now(key{c.FromIn, c.From})
+			out.FromIn, out.From = now.in, now.path
+		}
 	}
 	o.out = append(o.out, out)
 	o.state[i] = done

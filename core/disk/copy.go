@@ -12,21 +12,18 @@ import (
 	"vestibula/core/change"
 	"vestibula/core/digest"
 	"vestibula/core/folder"
+	"vestibula/core/journal"
 	"vestibula/core/tree"
 )
 
 // copy makes a file that is a copy of another one. What it holds is written down
 // before it gets its name.
 func (r *run) copy(i int, to folder.Folder, as string, c *change.Change) error {
-	from, name, err := r.folder(c.FromIn, c.From)
-	if err != nil {
-		return err
-	}
-	if err := held(from, name, &c.Was); err != nil {
-		return err
-	}
-	if part := partName + "share" + r.part; c.Shared != "" {
+	if part := partName + "share" + r.part; c.Shared != "" || c.From == "" {
 		if err := r.stageCopy(c, part); err != nil {
+			return err
+		}
+		if _, err := r.syncCopies([]change.Change{*c}); err != nil {
 			return err
 		}
 		if r.number >= 0 && i >= 0 {
@@ -35,6 +32,13 @@ func (r *run) copy(i int, to folder.Folder, as string, c *change.Change) error {
 			}
 		}
 		return r.named(c, part)
+	}
+	from, name, err := r.folder(c.FromIn, c.From)
+	if err != nil {
+		return err
+	}
+	if err := held(from, name, &c.Was); err != nil {
+		return err
 	}
 	c.Sum, err = r.transfer(from, name, to, as, c.In, func(sum string) error {
 		if r.number < 0 || i < 0 {
@@ -128,6 +132,9 @@ func (r *run) syncCopies(list []change.Change) (at string, err error) {
 
 // stageCopy writes a copy into the work folder of its place.
 func (r *run) stageCopy(c *change.Change, part string) error {
+	if c.From == "" {
+		return r.stageContent(c, part)
+	}
 	from, name, err := r.folder(c.FromIn, c.From)
 	if err != nil {
 		return err
@@ -163,6 +170,74 @@ func (r *run) stageCopy(c *change.Change, part string) error {
 		c.Sum, err = write(by, work, part, source, was)
 	}
 	return err
+}
+
+// stageContent writes what a content gives into the work folder of its place, and reads it
+// back.
+func (r *run) stageContent(c *change.Change, part string) error {
+	work, err := r.work(c.In)
+	if err != nil {
+		return err
+	}
+	by := folder.Write
+	if folder.SyncsDisks {
+		by = folder.Fill
+	}
+	err = by(work, part, 0o666, func(f folder.File) error {
+		content, err := c.Content.Open()
+		if err != nil {
+			return &journal.ContentError{Source: c.Content.Source(), Err: err}
+		}
+		defer content.Close()
+		w := digest.NewWriter(f)
+		if _, err := io.Copy(w, halting{content, r}); err != nil {
+			return err
+		}
+		if c.Sum = w.Sum(); c.As.Mode != 0 {
+			return f.Chmod(c.As.Mode)
+		}
+		return nil
+	})
+	if err == nil && c.As.Time != 0 {
+		err = work.SetTime(part, c.As.Time)
+	}
+	if err != nil {
+		return err
+	}
+	proven, proves := c.Content.(change.Proven)
+	if !proves {
+		back, err := folder.Sum(work, part)
+		if err == nil && back != c.Sum {
+			err = errUnlike
+		}
+		return err
+	}
+	written, err := work.Open(part)
+	if err != nil {
+		return err
+	}
+	defer written.Close()
+	return proven.Prove(halting{written, r})
+}
+
+var errUnlike = errors.New("the copy does not read as it was written")
+
+// A halting reader ends when its run is stopped.
+type halting struct {
+	io.Reader
+	run *run
+}
+
+func (h halting) Read(b []byte) (int, error) {
+	if h.run.halted() {
+		return 0, ErrStopped
+	}
+	return h.Reader.Read(b)
+}
+
+// Seek is that of the reader.
+func (h halting) Seek(offset int64, whence int) (int64, error) {
+	return h.Reader.(io.Seeker).Seek(offset, whence)
 }
 
 // share makes a copy that shares what it holds with its source, under a name of the run's
@@ -254,7 +329,7 @@ func write(by func(folder.Folder, string, fs.FileMode, func(folder.File) error) 
 	}
 	back, err := folder.Sum(near, part)
 	if err == nil && back != sum {
-		err = errors.New("the copy does not read as it was written")
+		err = errUnlike
 	}
 	return sum, err
 }

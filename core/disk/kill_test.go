@@ -64,6 +64,8 @@ func large(w *world) {
 				}
 				put(c)
 				w.nodes = append(w.nodes, &thing{copyOf: &thing{text: text}})
+				put(change.Change{Op: change.Copy, Path: "copies/given " + file(i), Content: tree.Bytes(text)})
+				w.nodes = append(w.nodes, &thing{copyOf: &thing{text: text}})
 				w.texts = append(w.texts, text)
 			}
 		}

@@ -287,7 +287,11 @@ func (w *world) derive() {
 			} else if !n.folder {
 				node.Content = tree.Bytes(n.newText)
 			}
-			put(change.Change{Op: change.Make, In: n.place(true), Path: n.path(true), Node: node})
+			c := change.Change{Op: change.Make, In: n.place(true), Path: n.path(true), Node: node}
+			if kind == tree.File && w.rand.IntN(3) == 0 { // its checksum is not known before
+				c = change.Change{Op: change.Copy, In: c.In, Path: c.Path, Content: node.Content}
+			}
+			put(c)
 		case n.gone:
 			c := change.Change{Op: change.Remove, In: n.place(false), Path: n.path(false), Was: change.State{Entry: tree.Entry{Kind: kind}}}
 			if !n.folder {

@@ -1,0 +1,224 @@
+package cli
+
+import (
+	"os"
+	"path"
+	"path/filepath"
+	"slices"
+	"strings"
+
+	"vestibula/cli/term"
+	"vestibula/core/archive"
+	"vestibula/core/away"
+	"vestibula/core/bag"
+	"vestibula/core/change"
+	"vestibula/core/digest"
+	"vestibula/core/label"
+	"vestibula/core/pack"
+	"vestibula/core/place"
+	"vestibula/core/tree"
+)
+
+// intoFile reports whether projects go into an archive file, which is to be a new one.
+func (r *awayRun) intoFile() (bool, error) {
+	format := archive.FormatOf(r.into)
+	if info, err := os.Stat(r.into); format == archive.None || err == nil && info.IsDir() {
+		return false, nil
+	}
+	if format != archive.Zip {
+		return false, unclear("name a file that ends in .zip: there each file can be had back, whatever becomes of the others", "projects are archived into a .zip file")
+	}
+	if isThere(r.into) {
+		return false, refused("name another file: what was archived once is never changed", "%s is there already", r.into)
+	}
+	dir, err := place.Real(filepath.Dir(r.into))
+	if err != nil {
+		return false, unclear("", "there is no folder %q", filepath.Dir(r.into))
+	}
+	r.file = filepath.Join(dir, filepath.Base(r.into))
+	return true, nil
+}
+
+// sumUp notes what lies in what goes into a file, with checksums.
+func (r *awayRun) sumUp(g *going) (err error) {
+	switch {
+	case r.file == "":
+		return nil
+	case g.whole != nil:
+		g.entries, err = r.entries(g.from, g.whole, nil)
+		return err
+	}
+	e := bag.Entry{Path: filepath.Base(g.from)}
+	if err := lookAt(filepath.Dir(g.from), &e, nil); err != nil {
+		return refused("", "%s cannot be read: %s", g.name, place.Reason(err))
+	}
+	g.entries = []bag.Entry{e}
+	return nil
+}
+
+// pack adds to a set what makes the archive file, and takes away here what is in it.
+func (r *awayRun) pack(set *change.Set) error {
+	packing := &change.Set{}
+	notes := map[string]*bag.Backup{}
+	taken := map[string]string{}
+	var tops []string
+	for _, g := range r.goes {
+		inside, err := filepath.Rel(r.file, g.to)
+		if err != nil {
+			return err
+		}
+		inside = filepath.ToSlash(inside)
+		top, _, _ := strings.Cut(inside, "/")
+		if other := taken[tree.Folded(top)]; other != "" && other != g.project {
+			return refused("give them names of their own with --rename", "two would have one name in the archive: %s and %s", fromHere(other), fromHere(g.project))
+		}
+		taken[tree.Folded(top)] = g.project
+		note := notes[top]
+		if note == nil {
+			note = &bag.Backup{ID: g.note.Label.ID, Project: filepath.Base(g.project), From: g.project, Made: r.now}
+			notes[top] = note
+			tops = append(tops, top)
+		}
+		r.packOne(set, packing, g, inside, note)
+	}
+	for _, top := range tops {
+		data, err := notes[top].Encode()
+		if err != nil {
+			return err
+		}
+		if !r.copy {
+			packing.Changes = append(packing.Changes, change.Change{Op: change.Make, Path: path.Join(top, bag.BackupName), Node: &tree.Node{Kind: tree.File, Content: tree.Bytes(data)}})
+		}
+	}
+	set.Changes = append(set.Changes, pack.Into(placeIn(set, filepath.Dir(r.file)), filepath.Base(r.file), packing, r.now, func(n int) {
+		if r.packs != nil {
+			r.packs(n)
+		}
+	}))
+	return nil
+}
+
+// packOne has a project or a part of it go into the file, and away from here.
+func (r *awayRun) packOne(set, packing *change.Set, g *going, inside string, note *bag.Backup) {
+	from := placeIn(packing, g.from)
+	here, base := placeIn(set, filepath.Dir(g.from)), filepath.Base(g.from)
+	if g.whole == nil {
+		from = placeIn(packing, filepath.Dir(g.from))
+	} else {
+		own := bag.Entry{Path: "./"}
+		_ = lookAt(g.from, &own, nil) // without its time it is made now
+		packing.Changes = append(packing.Changes, change.Change{Op: change.Make, Path: inside, Node: &tree.Node{}, As: change.Dress{Mode: own.Permissions(), Time: own.Time}})
+		if part := g.note.Part; part != "" {
+			own.Path = part + "/"
+			note.Entries = append(note.Entries, own)
+		} else {
+			note.Own = &own
+		}
+		if !r.copy {
+			set.Changes = append(set.Changes, change.Change{Op: change.Remove, In: here, Path: base, Was: change.State{Entry: tree.Entry{Kind: tree.Folder}}, Why: "archive"})
+		}
+	}
+	for _, e := range g.entries {
+		at, whole := strings.TrimSuffix(e.Path, "/"), path.Join(inside, e.Path)
+		if r.moved[filepath.Join(g.from, filepath.FromSlash(at))] || r.copy && at == label.FileName && g.note.Part == "" {
+			continue
+		}
+		gone := change.Change{Op: change.Remove, In: here, Path: path.Join(base, at), Was: change.State{Entry: tree.Entry{Kind: tree.File}, Sum: e.Sum}, Why: "archive"}
+		in := change.Change{Op: change.Make, Path: whole, Node: &tree.Node{}, As: change.Dress{Mode: e.Permissions(), Time: e.Time}}
+		noted := e
+		if noted.Path = path.Join(g.note.Part, e.Path); g.whole == nil {
+			noted.Path, gone.Path, in.Path = g.note.Part, base, inside
+		}
+		switch {
+		case at != e.Path:
+			gone.Was = change.State{Entry: tree.Entry{Kind: tree.Folder}}
+			noted.Path += "/"
+		case e.Sum == "":
+			gone.Was = change.State{Entry: tree.Entry{Kind: tree.Symlink}, Sum: digest.Bytes([]byte(e.To))}
+			in.Node = &tree.Node{Kind: tree.Symlink, Content: tree.Target(e.To)}
+		default:
+			in.Op, in.FromIn, in.From, in.Node = change.Copy, from, e.Path, nil
+			in.Was = change.State{Entry: tree.Entry{Kind: tree.File, Mode: e.Permissions(), Time: e.Time}, Sum: e.Sum}
+		}
+		packing.Changes = append(packing.Changes, in)
+		note.Entries = append(note.Entries, noted)
+		if !r.copy {
+			set.Changes = append(set.Changes, gone)
+		}
+	}
+}
+
+// unpack has a project, or a part of one, come back from the file that it lies in.
+func (r *awayRun) unpack(p *away.Project, dir, own string) error {
+	f, err := pack.Open(p.File)
+	if err != nil {
+		return refused("", "%s cannot be read: %s", p.File, place.Reason(err))
+	}
+	r.files = append(r.files, f)
+	note, _, err := f.Note(packedTop(p))
+	switch {
+	case err != nil:
+		return refused("", "%s: %s", p.File, place.Reason(err))
+	case note == nil || note.ID != p.Label.ID:
+		return refused("unpack it by hand", "what is at %s is not that project any more", p.To)
+	}
+	r.goes = append(r.goes, &going{name: p.Called(), from: p.To, to: filepath.Join(dir, p.Name, filepath.FromSlash(p.Part)), size: p.Size, note: p, project: own, packed: f})
+	return nil
+}
+
+// packedTop is the folder of an archive file that a project lies in.
+func packedTop(p *away.Project) string {
+	inside := strings.TrimPrefix(filepath.ToSlash(strings.TrimPrefix(p.To, p.File)), "/")
+	return strings.TrimSuffix(strings.TrimSuffix(inside, p.Part), "/")
+}
+
+// unpacked adds to a set what makes it again.
+func (g *going) unpacked(set *change.Set, in int) error {
+	to := below(set.Places[in], g.to)
+	list, err := g.packed.Back(packedTop(g.note), g.note.Part, in, strings.TrimSuffix(strings.TrimSuffix(to, g.note.Part), "/"))
+	if err != nil {
+		return refused("vestibula check "+shellWord(g.note.File)+" looks at all of it", "%s: %v", g.note.File, err)
+	}
+	set.Changes = append(set.Changes, list...)
+	return nil
+}
+
+// closeAll closes the files that projects come back from.
+func (r *awayRun) closeAll() {
+	for _, f := range r.files {
+		f.Close()
+	}
+}
+
+// steps is how many things the bar counts, where they go into a file: each is written and
+// read back. 0 leaves it to the set.
+func (r *awayRun) steps() (n int) {
+	for _, g := range r.goes {
+		n += 2 * len(g.entries)
+	}
+	return n
+}
+
+func (r *awayRun) bar() func(done func(n int)) {
+	if r.file == "" {
+		return nil
+	}
+	return func(done func(n int)) { r.packs = done }
+}
+
+// kept says what of the old place still takes room, or which file stays.
+func (r *awayRun) kept() term.Shown {
+	if r.file != "" && !r.copy {
+		return "What was taken away is kept until vestibula history --forget frees it; "
+	}
+	var files []string
+	for _, g := range r.goes {
+		if g.packed != nil && !slices.Contains(files, fromHere(g.note.File)) {
+			files = append(files, fromHere(g.note.File))
+		}
+	}
+	if len(files) > 0 {
+		return term.Visible(strings.Join(few(files), ", ")) + " stays as it is; "
+	}
+	return ""
+}
