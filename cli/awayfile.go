@@ -45,11 +45,16 @@ func (r *awayRun) sumUp(g *going) (err error) {
 	case r.file == "":
 		return nil
 	case g.whole != nil:
-		g.entries, err = r.entries(g.from, g.whole, nil)
+		g.entries, err = r.entries(g.from, g.whole, nil, "")
 		return err
 	}
 	e := bag.Entry{Path: filepath.Base(g.from)}
-	if err := lookAt(filepath.Dir(g.from), &e, nil); err != nil {
+	in, err := place.Open(filepath.Dir(g.from))
+	if err == nil {
+		defer in.Close()
+		err = lookAt(in, &e, nil)
+	}
+	if err != nil {
 		return refused("", "%s cannot be read: %s", g.name, place.Reason(err))
 	}
 	g.entries = []bag.Entry{e}
@@ -106,7 +111,10 @@ func (r *awayRun) packOne(set, packing *change.Set, g *going, inside string, not
 		from = placeIn(packing, filepath.Dir(g.from))
 	} else {
 		own := bag.Entry{Path: "./"}
-		_ = lookAt(g.from, &own, nil) // without its time it is made now
+		if in, err := place.Open(g.from); err == nil { // without its time it is made now
+			_ = lookAt(in, &own, nil)
+			in.Close()
+		}
 		packing.Changes = append(packing.Changes, change.Change{Op: change.Make, Path: inside, Node: &tree.Node{}, As: change.Dress{Mode: own.Permissions(), Time: own.Time}})
 		if part := g.note.Part; part != "" {
 			own.Path = part + "/"

@@ -2,6 +2,7 @@ package cli
 
 import (
 	"fmt"
+	"io"
 	"io/fs"
 	"os"
 	"path"
@@ -136,19 +137,44 @@ func (r *backupRun) run(args []string) error {
 // A madeBackup is a backup that is there.
 type madeBackup struct {
 	dir  string
-	note *bag.Backup
+	head *bag.Backup // what its list says of it as a whole
 }
 
 // backupsOf are the backups of a project in a folder, the newest first.
 func backupsOf(dir, id string) (list []madeBackup) {
 	entries, _ := os.ReadDir(dir)
 	for _, e := range entries {
-		if note, _ := backupNote(filepath.Join(dir, e.Name())); note != nil && (id == "" || note.ID == id) {
-			list = append(list, madeBackup{filepath.Join(dir, e.Name()), note})
+		if head := backupHead(filepath.Join(dir, e.Name())); head != nil && (id == "" || head.ID == id) {
+			list = append(list, madeBackup{filepath.Join(dir, e.Name()), head})
 		}
 	}
-	slices.SortStableFunc(list, func(a, b madeBackup) int { return b.note.Made.Compare(a.note.Made) })
+	slices.SortStableFunc(list, func(a, b madeBackup) int { return b.head.Made.Compare(a.head.Made) })
 	return list
+}
+
+// backupHead is what the list of a backup says of it as a whole; nil where a folder or a
+// file is none.
+func backupHead(dir string) *bag.Backup {
+	for _, name := range []string{bag.BackupName, bag.BagName} {
+		if at := filepath.Join(dir, name); isFile(at) {
+			f, err := os.Open(at)
+			if err != nil {
+				return nil
+			}
+			defer f.Close()
+			data, err := io.ReadAll(io.LimitReader(f, bag.HeadSize))
+			if err != nil {
+				return nil
+			}
+			head, _ := bag.ParseHead(data) // what is no list is no backup
+			return head
+		}
+	}
+	if !isFile(dir) {
+		return nil
+	}
+	note, _ := backupNote(dir)
+	return note
 }
 
 // backupNote is the list that a backup has of itself; nil where a folder is none.
@@ -177,6 +203,15 @@ func backupNote(dir string) (*bag.Backup, error) {
 
 // take notes what a project holds, and under which name it is set aside.
 func (r *backupRun) take(p *project.Project, into string, before []madeBackup) error {
+	var shares *madeBackup
+	last := make(chan *bag.Backup, 1) // the list of the last backup is long
+	if i := slices.IndexFunc(before, func(m madeBackup) bool { return !isFile(m.dir) }); r.share && i >= 0 {
+		shares = &before[i]
+		go func() {
+			note, _ := backupNote(shares.dir) // of one that cannot be read nothing is shared
+			last <- note
+		}()
+	}
 	root, unread, err := tree.Read(p.Dir, nil, nil)
 	if err != nil {
 		return refused("", "%s cannot be read: %s", p.Dir, place.Reason(err))
@@ -195,10 +230,14 @@ func (r *backupRun) take(p *project.Project, into string, before []madeBackup) e
 		name = fmt.Sprintf("%s %s %d", base, r.now.Format(time.DateOnly), n)
 	}
 	b := &backingUp{dir: p.Dir, name: name, root: root, note: &bag.Backup{ID: p.Label.ID, Project: base, From: p.Dir, Made: r.now}}
-	if i := slices.IndexFunc(before, func(m madeBackup) bool { return !isFile(m.dir) }); r.share && i >= 0 {
-		b.shares = &before[i]
+	var known []bag.Entry
+	payload := ""
+	if shares != nil {
+		if note := <-last; note != nil {
+			b.shares, known, payload = shares, note.Entries, shares.payload()
+		}
 	}
-	if b.note.Entries, err = r.entries(p.Dir, root, b.shares); err != nil {
+	if b.note.Entries, err = r.entries(p.Dir, root, known, payload); err != nil {
 		return err
 	}
 	r.copies = append(r.copies, b)
@@ -274,17 +313,19 @@ func (r *backupRun) backups(into string) (*change.Set, error) {
 		from := len(set.Places)
 		set.Places = append(set.Places, b.dir)
 		top, payload := b.name, b.name
-		make := func(at string, kind tree.Kind, content tree.Content) {
+		put := func(at string, kind tree.Kind, content tree.Content) {
 			set.Changes = append(set.Changes, change.Change{Op: change.Make, Path: at, Node: &tree.Node{Name: path.Base(at), Kind: kind, Content: content}, Why: "backup"})
 		}
-		make(top, tree.Folder, nil)
+		put(top, tree.Folder, nil)
 		note, err := b.note.Encode()
 		if err != nil {
 			return nil, err
 		}
+		sum := make(chan string, 1) // the list is long
+		go func() { sum <- digest.Bytes(note) }()
 		if r.bag {
 			payload = path.Join(top, bag.Payload)
-			make(payload, tree.Folder, nil)
+			put(payload, tree.Folder, nil)
 		}
 		files, last := 0, ""
 		if b.shares != nil {
@@ -293,30 +334,36 @@ func (r *backupRun) backups(into string) (*change.Set, error) {
 			}
 			last = filepath.ToSlash(last)
 		}
+		set.Changes = slices.Grow(set.Changes, len(b.note.Entries)+8)
 		for _, e := range b.note.Entries {
-			at := path.Join(payload, e.Path)
+			at := payload + "/" + strings.TrimSuffix(e.Path, "/")
 			switch {
 			case strings.HasSuffix(e.Path, "/"):
-				make(at, tree.Folder, nil)
-				set.Changes[len(set.Changes)-1].As = change.Dress{Time: e.Time, Mode: 0o777 | fs.ModeDir}
-			case e.Sum == "" && r.bag: // manifests know no links: the list has them
-			case e.Sum == "":
-				make(at, tree.Symlink, tree.Target(e.To))
-			default:
-				files++
-				if e.Same {
-					was := change.State{Entry: tree.Entry{Kind: tree.File, Size: e.Size, Time: e.Time}}
-					set.Changes = append(set.Changes, change.Change{Op: change.Copy, From: path.Join(last, e.Path), Path: at, Was: was, Shared: e.Sum, Why: "backup"})
+				put(at, tree.Folder, nil)
+				set.Changes[len(set.Changes)-1].As = change.Dress{Time: e.Time, Mode: e.Permissions() | 0o700 | fs.ModeDir}
+			case e.Sum == "" && !r.bag: // manifests know no links: the list has them
+				put(at, tree.Symlink, tree.Target(e.To))
+			}
+		}
+		for _, shared := range []bool{false, true} { // behind all folders: so many can be made at a time
+			for i := range b.note.Entries {
+				e := &b.note.Entries[i]
+				if e.Sum == "" || (e.Last != nil) != shared {
 					continue
 				}
-				set.Changes = append(set.Changes, change.Change{Op: change.Copy, FromIn: from, From: e.Path, Path: at, Was: change.State{Entry: tree.Entry{Kind: tree.File}, Sum: e.Sum}, Why: "backup"})
-				if r.zip {
-					set.Changes[len(set.Changes)-1].Was.Mode, set.Changes[len(set.Changes)-1].Was.Time = e.Permissions(), e.Time
+				files++
+				c := change.Change{Op: change.Copy, FromIn: from, From: e.Path, Path: payload + "/" + e.Path, Was: change.State{Entry: tree.Entry{Kind: tree.File}, Sum: e.Sum}, Why: "backup"}
+				if shared {
+					c.FromIn, c.From, c.Was, c.Sum, c.Shared = 0, last+"/"+e.Path, change.State{Entry: *e.Last}, e.Sum, e.Sum
+				} else if r.zip {
+					c.Was.Mode, c.Was.Time = e.Permissions(), e.Time
 				}
+				set.Changes = append(set.Changes, c)
 			}
 		}
 		if !r.bag {
-			make(path.Join(top, bag.BackupName), tree.File, tree.Bytes(note))
+			put(path.Join(top, bag.BackupName), tree.File, tree.Bytes(note))
+			set.Changes[len(set.Changes)-1].Sum = <-sum
 			continue
 		}
 		manifest, size := b.note.Manifest(bag.Payload)
@@ -329,7 +376,7 @@ func (r *backupRun) backups(into string) (*change.Set, error) {
 		}
 		tags[bag.ManifestName("sha256", true)] = sums.Bytes()
 		for name, data := range tags {
-			make(path.Join(top, name), tree.File, tree.Bytes(data))
+			put(path.Join(top, name), tree.File, tree.Bytes(data))
 		}
 	}
 	return set, nil
@@ -472,9 +519,13 @@ func (r *backupRun) show(p *project.Project, list []madeBackup) error {
 	}
 	out := []one{}
 	for _, b := range list {
-		_, size := b.note.Manifest("")
-		o := one{Backup: filepath.Base(b.dir), Made: b.note.Made.Local().Format("2006-01-02 15:04"), Size: size}
-		o.Changed, o.New, o.Gone = differs(b.note, p.Dir, root)
+		note, err := backupNote(b.dir)
+		if err != nil || note == nil {
+			return refused("", "the list of %s cannot be read: %v", b.dir, err)
+		}
+		_, size := note.Manifest("")
+		o := one{Backup: filepath.Base(b.dir), Made: note.Made.Local().Format("2006-01-02 15:04"), Size: size}
+		o.Changed, o.New, o.Gone = differs(note, p.Dir, root)
 		out = append(out, o)
 	}
 	if r.asJSON {
@@ -509,6 +560,11 @@ func differs(b *bag.Backup, dir string, root *tree.Node) (changed, fresh, gone i
 	for i := range b.Entries {
 		known[b.Entries[i].Path] = &b.Entries[i]
 	}
+	in, err := place.Open(dir)
+	if err != nil {
+		return 0, 0, 0
+	}
+	defer in.Close()
 	for at, n := range root.All() {
 		if n.Kind == tree.Folder {
 			delete(known, at+"/")
@@ -526,7 +582,7 @@ func differs(b *bag.Backup, dir string, root *tree.Node) (changed, fresh, gone i
 			continue
 		}
 		is := bag.Entry{Path: at}
-		if lookAt(dir, &is, nil) == nil && (is.Sum != was.Sum || is.To != was.To) {
+		if lookAt(in, &is, nil) == nil && (is.Sum != was.Sum || is.To != was.To) {
 			changed++
 		}
 	}

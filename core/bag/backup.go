@@ -7,6 +7,8 @@ import (
 	"fmt"
 	"io/fs"
 	"path"
+	"slices"
+	"strconv"
 	"strings"
 	"time"
 
@@ -42,7 +44,9 @@ type Entry struct {
 	Mode uint32 `json:"mode,omitempty"` // its permissions, as Unix counts them
 	Sum  string `json:"sum,omitempty"`  // SHA-256 of what a file holds
 	To   string `json:"to,omitempty"`   // where a link leads
-	Same bool   `json:"-"`              // it is taken to be as it was in the backup before
+
+	// Last is the file in the backup before, where this one is taken to be as it was then.
+	Last *tree.Entry `json:"-"`
 }
 
 // Permissions are those of the entry, as a mode of it; 0 where they are not known.
@@ -57,8 +61,25 @@ func (e *Entry) Permissions() fs.FileMode {
 // ParseBackup reads such a list. The error says, for a person, what is wrong with it.
 func ParseBackup(data []byte) (*Backup, error) {
 	var b Backup
-	if err := json.Unmarshal(data, &b); err != nil || b.Format < 1 {
-		return nil, errors.New("the list of the backup is damaged: it was changed or cut off")
+	if head, rest, found := bytes.Cut(data, []byte(entriesKey)); found {
+		if list, ok := lines(string(rest)); ok && json.Unmarshal(append(slices.Clip(head), entriesKey+"[]}"...), &b) == nil {
+			b.Entries = list
+			return b.checked()
+		}
+		b = Backup{}
+	}
+	if err := json.Unmarshal(data, &b); err != nil {
+		return nil, errDamaged
+	}
+	return b.checked()
+}
+
+var errDamaged = errors.New("the list of the backup is damaged: it was changed or cut off")
+
+// checked is the list, if it is one that can be trusted.
+func (b *Backup) checked() (*Backup, error) {
+	if b.Format < 1 {
+		return nil, errDamaged
 	}
 	if b.Format > 1 {
 		return nil, errors.New("the list of the backup was written by a newer version of this program")
@@ -68,21 +89,123 @@ func ParseBackup(data []byte) (*Backup, error) {
 			return nil, fmt.Errorf("the list of the backup is damaged: the path %q leads out of it", short(e.Path))
 		}
 	}
-	return &b, nil
+	return b, nil
 }
 
-// Encode returns the list as it stands in its file.
+// HeadSize is enough of such a list to read its head, in bytes.
+const HeadSize = 16 << 10
+
+// ParseHead reads what such a list says of the backup as a whole, from its begin: all but
+// the entries. The error is as that of [ParseBackup].
+func ParseHead(data []byte) (*Backup, error) {
+	head, _, found := bytes.Cut(data, []byte(entriesKey))
+	if !found {
+		return ParseBackup(data)
+	}
+	return ParseBackup(append(slices.Clip(head), entriesKey+"[]}"...))
+}
+
+// entriesKey begins the entries, behind all else: no text in a list holds such quotes.
+const entriesKey = `"entries": `
+
+// Encode returns the list as it stands in its file: a line for each entry.
 func (b *Backup) Encode() ([]byte, error) {
 	b.Format = 1
-	if b.Entries == nil {
-		b.Entries = []Entry{}
-	}
+	head := *b
+	head.Entries = []Entry{}
 	var out bytes.Buffer
 	enc := json.NewEncoder(&out)
 	enc.SetEscapeHTML(false)
 	enc.SetIndent("", " ")
-	err := enc.Encode(b)
-	return out.Bytes(), err
+	if err := enc.Encode(&head); err != nil {
+		return nil, err
+	}
+	out.Truncate(out.Len() - len("[]\n}\n"))
+	out.Grow(200 * len(b.Entries))
+	enc.SetIndent("", "")
+	for i := range b.Entries {
+		out.WriteString([]string{"[\n", ",\n"}[min(i, 1)])
+		if !b.Entries[i].plain(&out) {
+			if err := enc.Encode(&b.Entries[i]); err != nil {
+				return nil, err
+			}
+			out.Truncate(out.Len() - 1)
+		}
+	}
+	out.WriteString([]string{"[", "\n"}[min(len(b.Entries), 1)] + "]\n}\n")
+	return out.Bytes(), nil
+}
+
+// plain writes an entry of a file whose path can stand in JSON as it is. There may be a
+// great many.
+func (e *Entry) plain(out *bytes.Buffer) bool {
+	if e.Sum == "" || e.To != "" || !plain(e.Path) || !plain(e.Sum) {
+		return false
+	}
+	dst := append(append(append(out.AvailableBuffer(), plainPath...), e.Path...), plainSize...)
+	dst = append(strconv.AppendInt(dst, e.Size, 10), plainTime...)
+	dst = append(strconv.AppendInt(dst, e.Time, 10), plainMode...)
+	dst = append(strconv.AppendUint(dst, uint64(e.Mode), 10), plainSum...)
+	out.Write(append(append(dst, e.Sum...), plainEnd...))
+	return true
+}
+
+// What stands between the parts of such an entry.
+const plainPath, plainSize, plainTime, plainMode, plainSum, plainEnd = `{"path":"`, `","size":`, `,"time":`, `,"mode":`, `,"sum":"`, `"}`
+
+// parsePlain reads an entry as plain writes it.
+func parsePlain(line string) (e Entry, ok bool) {
+	var size, time, mode string
+	parts := []*string{nil, &e.Path, &size, &time, &mode, &e.Sum}
+	for i, between := range []string{plainPath, plainSize, plainTime, plainMode, plainSum, plainEnd} {
+		before, rest, found := strings.Cut(line, between)
+		if line = rest; !found {
+			return e, false
+		}
+		if parts[i] != nil {
+			*parts[i] = before
+		} else if before != "" {
+			return e, false
+		}
+	}
+	var bad [3]error
+	e.Size, bad[0] = strconv.ParseInt(size, 10, 64)
+	e.Time, bad[1] = strconv.ParseInt(time, 10, 64)
+	of, wrong := strconv.ParseUint(mode, 10, 32)
+	e.Mode, bad[2] = uint32(of), wrong
+	return e, line == "" && bad == [3]error{} && plain(e.Path) && plain(e.Sum)
+}
+
+// plain reports whether a text can stand in JSON as it is.
+func plain(s string) bool {
+	for i := range len(s) {
+		if s[i] < ' ' || s[i] > '~' || s[i] == '"' || s[i] == '\\' {
+			return false
+		}
+	}
+	return true
+}
+
+// lines reads entries of which each stands in a line of its own; false where they stand
+// otherwise.
+func lines(text string) (list []Entry, ok bool) {
+	text, ok = strings.CutPrefix(text, "[\n")
+	if !ok {
+		return nil, false
+	}
+	text, ok = strings.CutSuffix(text, "\n]\n}\n")
+	if !ok {
+		return nil, false
+	}
+	list = make([]Entry, 0, strings.Count(text, "\n")+1)
+	for line := range strings.SplitSeq(text, ",\n") {
+		e, ok := parsePlain(line)
+		if !ok && json.Unmarshal([]byte(line), &e) != nil {
+			return nil, false
+		}
+		list = append(list, e)
+	}
+	return list, true
 }
 
 // Manifest is that of its files, each below a folder, which may be empty.

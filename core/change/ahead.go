@@ -2,7 +2,6 @@ package change
 
 import (
 	"io"
-	"path"
 	"runtime"
 	"slices"
 	"sync"
@@ -12,9 +11,16 @@ import (
 )
 
 const (
-	many   = 2000 // so many moves are worth the while of several who look
+	many   = 2000 // so many sources are worth the while of several who look
 	glance = 500  // so many are looked at in one go
 )
+
+// brings reports whether a change has a source that is still to be looked at.
+func (c *Change) brings() bool { return c.Op == Move || c.Op == Copy && !c.given() && !c.known() }
+
+// known reports whether a change says all of its source: who planned it has just looked,
+// and it is looked at again before it is carried out.
+func (c *Change) known() bool { return c.Shared != "" && c.Was.Time != 0 && c.Was.Ino != 0 }
 
 // A cloner is a place that several can look at, each at a clone of its own.
 type cloner interface{ Clone() tree.Place }
@@ -31,13 +37,13 @@ type ahead struct {
 // any of them is carried out, while others find their order and check them. Who
 // begins it calls [Check.Wait] before the places are closed.
 func (k *Check) LookAhead(changes []Change) {
-	moves := 0
+	sources := 0
 	for i := range changes {
-		if changes[i].Op == Move {
-			moves++
+		if changes[i].brings() {
+			sources++
 		}
 	}
-	if moves < many || slices.ContainsFunc(k.Places, func(p tree.Place) bool { _, ok := p.(cloner); return !ok }) {
+	if sources < many || slices.ContainsFunc(k.Places, func(p tree.Place) bool { _, ok := p.(cloner); return !ok }) {
 		return
 	}
 	a := &ahead{entries: make([]tree.Entry, len(changes)), ready: make([]chan struct{}, (len(changes)+glance-1)/glance)}
@@ -71,10 +77,10 @@ func (a *ahead) look(eyes []tree.Place, changes []Change, entries []tree.Entry) 
 	last := key{in: -1}
 	for i := range changes {
 		c := &changes[i]
-		if c.Op != Move || c.FromIn >= len(eyes) {
+		if !c.brings() || c.FromIn >= len(eyes) {
 			continue
 		}
-		if dir := (key{c.FromIn, path.Dir(c.From)}); dir != last {
+		if dir := (key{c.FromIn, dirOf(c.From)}); dir != last {
 			a.list(eyes[c.FromIn], dir)
 			last = dir
 		}

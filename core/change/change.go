@@ -117,7 +117,8 @@ type Change struct {
 
 	// Shared is, of a Copy, the checksum of what it holds, where it may share that with
 	// its source: as a clone, else as another name of the same file, which nobody may
-	// write into then. It is empty where that could not be, and is not written down.
+	// write into then. Sum is the same then. It is empty where that could not be, and is
+	// not written down.
 	Shared string
 
 	seen int32 // where it stands among what was looked at ahead, from 1: see [Check.LookAhead]

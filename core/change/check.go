@@ -4,7 +4,6 @@ import (
 	"fmt"
 	"io"
 	"maps"
-	"path"
 	"slices"
 	"strconv"
 	"strings"
@@ -79,7 +78,7 @@ func (k *Check) Run(list []Change) (bound []Change, bad []Obstacle, err error) {
 		case err != nil:
 			return nil, nil, fmt.Errorf("%s: %w", c.Path, err)
 		case why == nil && k.Names:
-		case why == nil && bound == nil && k.entries == nil && c.Op == list[i].Op && (c.Op == Make || c.Op == Move) && c.Path == list[i].Path && len(bad) == 0 && same == i:
+		case why == nil && bound == nil && k.entries == nil && c.Op == list[i].Op && (c.Op == Make || c.Op == Move || c.Op == Copy) && c.Path == list[i].Path && len(bad) == 0 && same == i:
 			list[i].Was = c.Was
 			same++ // long lists that only make or move something are not copied
 		case why == nil && k.entries != nil:
@@ -161,7 +160,7 @@ func (k *Check) one(c *Change) (why *string, err error) {
 
 func (k *Check) make(c *Change) (*string, error) {
 	if atWork(c.Path) {
-		if err := k.makeWork(c.In, path.Dir(c.Path)); err != nil {
+		if err := k.makeWork(c.In, dirOf(c.Path)); err != nil {
 			return nil, err
 		}
 	}
@@ -186,7 +185,7 @@ func (k *Check) make(c *Change) (*string, error) {
 		}
 		return why, nil
 	}
-	parent.put(&spot{name: path.Base(c.Path), kind: c.Node.Kind, in: c.In, node: c.Node, sum: sumOf(c.Node, c.Sum)})
+	parent.put(&spot{name: baseOf(c.Path), kind: c.Node.Kind, in: c.In, node: c.Node, sum: sumOf(c.Node, c.Sum)})
 	return k.long(c.In, c.Path, c.Node), nil
 }
 
@@ -218,7 +217,7 @@ func (k *Check) long(in int, at string, n *tree.Node) *string {
 // target finds the folder that something is to come about in, and says what is in
 // its way: that spot is returned, where it is one that was looked for.
 func (k *Check) target(c *Change) (parent, there *spot, why *string, err error) {
-	dir := path.Dir(c.Path)
+	dir := dirOf(c.Path)
 	if parent = k.lastDir; parent == nil || k.lastKey != (key{c.In, dir}) {
 		parent, err = k.find(c.In, dir)
 	}
@@ -233,7 +232,7 @@ func (k *Check) target(c *Change) (parent, there *spot, why *string, err error) 
 	if err := k.load(parent); err != nil {
 		return nil, nil, nil, err
 	}
-	name := path.Base(c.Path)
+	name := baseOf(c.Path)
 	if there = parent.children[name]; there != nil {
 		return parent, there, because("something of that name is there already"), nil
 	}
@@ -254,7 +253,7 @@ func (k *Check) bring(c *Change) (*string, error) {
 	if c.given() {
 		parent, _, why, err := k.target(c)
 		if why == nil && err == nil {
-			parent.put(&spot{name: path.Base(c.Path), in: c.In, kind: tree.File})
+			parent.put(&spot{name: baseOf(c.Path), in: c.In, kind: tree.File})
 			why = k.long(c.In, c.Path, nil)
 		}
 		return why, err
@@ -279,7 +278,7 @@ func (k *Check) bring(c *Change) (*string, error) {
 		return why, err
 	}
 	if atWork(c.Path) {
-		if err := k.makeWork(c.In, path.Dir(c.Path)); err != nil {
+		if err := k.makeWork(c.In, dirOf(c.Path)); err != nil {
 			return nil, err
 		}
 	}
@@ -299,7 +298,7 @@ func (k *Check) bring(c *Change) (*string, error) {
 		return why, nil
 	}
 	if c.Op == Copy {
-		parent.put(&spot{name: path.Base(c.Path), in: c.In, kind: tree.File})
+		parent.put(&spot{name: baseOf(c.Path), in: c.In, kind: tree.File})
 		return nil, nil
 	}
 	if source.kind == tree.Folder && len(c.Path) > len(c.From) && source.real != "" {
@@ -325,7 +324,7 @@ func (k *Check) bring(c *Change) (*string, error) {
 		k.lastDir = nil
 	}
 	source.parent.drop(source)
-	source.name = path.Base(c.Path)
+	source.name = baseOf(c.Path)
 	parent.put(source)
 	return nil, nil
 }
@@ -368,7 +367,7 @@ func (k *Check) device(s *spot) (uint64, error) {
 // there, all that lies in it is moved, and the old one is removed.
 func (k *Check) unpack(c *Change, source *spot) (*string, error) {
 	was := c.Was
-	list := []Change{{Op: Make, In: c.In, Path: c.Path, Node: &tree.Node{Name: path.Base(c.Path)}, As: Dress{was.Mode, was.Time}}}
+	list := []Change{{Op: Make, In: c.In, Path: c.Path, Node: &tree.Node{Name: baseOf(c.Path)}, As: Dress{was.Mode, was.Time}}}
 	if err := k.load(source); err != nil {
 		return nil, err
 	}
@@ -448,6 +447,9 @@ func (k *Check) makeWork(in int, name string) error {
 
 // bind notes the state of a source, or compares it with the one that was noted.
 func (k *Check) bind(c *Change, source *spot) (*string, error) {
+	if c.known() && source.kind == tree.File {
+		return nil, nil
+	}
 	c.Was.Kind = source.kind
 	if source.real == "" || source.sum != "" || k.Names {
 		c.Was.Entry = tree.Entry{Kind: source.kind}
@@ -623,7 +625,7 @@ func (k *Check) remove(c *Change) (*string, error) {
 		if err := k.makeWork(c.In, k.Work); err != nil {
 			return nil, err
 		}
-		k.roots[c.In].children[k.Work].put(&spot{name: path.Base(c.Path), in: c.In, real: there.real, kind: tree.File, sum: there.sum})
+		k.roots[c.In].children[k.Work].put(&spot{name: baseOf(c.Path), in: c.In, real: there.real, kind: tree.File, sum: there.sum})
 	}
 	return nil, nil
 }

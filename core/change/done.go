@@ -1,7 +1,6 @@
 package change
 
 import (
-	"path"
 	"strings"
 
 	"vestibula/core/digest"
@@ -154,7 +153,7 @@ func (w witness) after(c *Change) bool {
 	case Copy:
 		return there && c.Sum != ""
 	case Remove:
-		_, above := w.look(c.In, path.Dir(c.Path))
+		_, above := w.look(c.In, dirOf(c.Path))
 		return !there && above
 	}
 	if !there || e.Kind != c.Was.Kind || !c.Was.moved(e) {
@@ -169,7 +168,7 @@ func (w witness) before(c *Change) (before, half bool) {
 	e, there := w.look(c.In, c.Path)
 	switch {
 	case c.Op == Make, c.given():
-		_, above := w.look(c.In, path.Dir(c.Path))
+		_, above := w.look(c.In, dirOf(c.Path))
 		return !there && above, false
 	case c.Op == Replace:
 		return there && w.sum(c.In, c.Path) == c.Was.Sum, false

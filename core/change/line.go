@@ -177,6 +177,20 @@ func (c *Change) append(dst []byte) []byte {
 		}
 		return append(dst, "}\n"...)
 	}
+	if c.Op == Copy && plain(c.Path) && plain(c.From) && plain(c.Sum) && c.From != "" && c.Was.Sum == "" && c.As == (Dress{}) {
+		dst = append(append(append(dst, `{"op":"copy","path":"`...), c.Path...), `","in":`...)
+		dst = append(strconv.AppendInt(dst, int64(c.In), 10), `,"fromIn":`...)
+		dst = append(append(append(strconv.AppendInt(dst, int64(c.FromIn), 10), `,"from":"`...), c.From...), `","was":{"mode":`...)
+		dst = append(strconv.AppendUint(dst, uint64(c.Was.Mode), 10), `,"size":`...)
+		dst = append(strconv.AppendInt(dst, c.Was.Size, 10), `,"time":`...)
+		dst = append(strconv.AppendInt(dst, c.Was.Time, 10), `,"dev":`...)
+		dst = append(strconv.AppendUint(dst, c.Was.Dev, 10), `,"ino":`...)
+		dst = append(append(append(strconv.AppendUint(dst, c.Was.Ino, 10), `},"sum":"`...), c.Sum...), '"')
+		if c.Loose {
+			dst = append(dst, `,"loose":true`...)
+		}
+		return append(dst, "}\n"...)
+	}
 	l := line{Op: c.Op.String(), In: c.In, Path: Text(c.Path + mark), FromIn: c.FromIn, From: Text(c.From), Link: c.Kind() == tree.Symlink, Loose: c.Loose, Sum: c.Sum, Via: Text(c.Via)}
 	if w := (was{c.Was.Mode, c.Was.Size, c.Was.Time, c.Was.Dev, c.Was.Ino, c.Was.Sum}); w != (was{}) {
 		l.Was = &w

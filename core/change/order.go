@@ -23,7 +23,12 @@ type key struct {
 	path string
 }
 
-func (k key) parent() key { return key{k.in, path.Dir(k.path)} }
+// dirOf is the folder that a path of a place lies in, and baseOf its last name.
+func dirOf(p string) string { return cmp.Or(p[:max(strings.LastIndexByte(p, '/'), 0)], ".") }
+
+func baseOf(p string) string { return p[strings.LastIndexByte(p, '/')+1:] }
+
+func (k key) parent() key { return key{k.in, dirOf(k.path)} }
 
 // An order puts the changes of a set into an order that works.
 type order struct {
@@ -81,11 +86,11 @@ func (s *Set) inOrder(work string) ([]Change, []Obstacle) {
 		if len(o.copies) == 0 {
 			return s.Changes, nil // nothing moves, as in every build
 		}
-		o.out = slices.Clone(s.Changes)
-		for i := range o.out {
-			o.out[i].Loose = o.out[i].Op == Copy && !o.out[i].given() // nothing goes that a copy waits for
+		for i := range s.Changes {
+			c := &s.Changes[i]
+			c.Loose = c.Op == Copy && !c.given() // nothing goes that a copy waits for
 		}
-		return o.out, nil
+		return s.Changes, nil
 	}
 	o.out = make([]Change, 0, len(s.Changes))
 	for _, op := range []Op{Copy, Make, Move} { // a copy before its source goes
@@ -348,7 +353,7 @@ func (o *order) place(i int) {
 		}
 	}
 	if now := o.now(c.source()); c.Op == Move && o.state[i] != lifted && now.parent() == target.parent() &&
-		tree.Folded(path.Base(now.path)) == tree.Folded(path.Base(c.Path)) {
+		tree.Folded(baseOf(now.path)) == tree.Folded(baseOf(c.Path)) {
 		o.lift(i) // some systems take the two names for one
 	}
 	out := *c
@@ -466,7 +471,7 @@ func (o *order) occupants(target key) (list []int) {
 	if !real {
 		return nil
 	}
-	folded := key{parent.in, path.Join(parent.path, path.Base(target.path))}.folded()
+	folded := key{parent.in, path.Join(parent.path, baseOf(target.path))}.folded()
 	add := func(j int) {
 		if at := o.set.Changes[j].source(); o.state[j] != done && o.now(at).parent() == target.parent() {
 			list = append(list, j)
@@ -496,7 +501,7 @@ func (o *order) before(at key) (old key, real bool) {
 		return key{}, false
 	}
 	above, real := o.before(at.parent())
-	return key{above.in, path.Join(above.path, path.Base(at.path))}, real
+	return key{above.in, path.Join(above.path, baseOf(at.path))}, real
 }
 
 // now returns where something is at present, by its old path.

@@ -13,6 +13,7 @@ import (
 	"slices"
 	"strings"
 	"sync"
+	"sync/atomic"
 
 	"vestibula/core/change"
 	"vestibula/core/folder"
@@ -238,7 +239,7 @@ func (w *Writer) Apply(p *Plan, head journal.Head) (record *journal.Record, err 
 	for _, o := range p.Continues {
 		head.Continues = append(head.Continues, o.Number)
 	}
-	r := &run{writer: w, plan: p, places: places, number: -1, times: newFolderTimes(p.times)}
+	r := &run{writer: w, plan: p, places: places, number: -1, times: newFolderTimes(p.times), noClones: &atomic.Bool{}}
 	if w.NoJournal {
 		if err := <-looked; err != nil {
 			return nil, err
@@ -348,8 +349,8 @@ type run struct {
 	partly  []change.Change // what was made of those after it
 
 	times    *folderTimes
-	noClones bool   // the disk cannot have files share what they hold
-	part     string // tells the half-written files of several movers apart
+	noClones *atomic.Bool // a disk cannot have files share what they hold
+	part     string       // tells the half-written files of several movers apart
 	works    *workFolders
 }
 
@@ -444,7 +445,9 @@ func (r *run) all() (at string, err error) {
 		case c.Op == change.Make:
 			at, err = r.makeAll(list[i:n])
 		case c.Op == change.Copy && n-i > 1:
-			n = min(n, i+copiesTogether)
+			if c.Shared == "" || !r.noClones.Load() {
+				n = min(n, i+copiesTogether)
+			}
 			at, err = r.copyAll(i, n)
 		case n-i > enough || n-i > 1 && c.In != c.FromIn:
 			at, err = r.moveAll(i, n)

@@ -20,7 +20,7 @@ import (
 // before it gets its name.
 func (r *run) copy(i int, to folder.Folder, as string, c *change.Change) error {
 	if part := partName + "share" + r.part; c.Shared != "" || c.From == "" {
-		if err := r.stageCopy(c, part); err != nil {
+		if linked, err := r.prepareCopy(c, part); linked || err != nil {
 			return err
 		}
 		if _, err := r.syncCopies([]change.Change{*c}); err != nil {
@@ -53,6 +53,10 @@ func (r *run) copy(i int, to folder.Folder, as string, c *change.Change) error {
 // they get their names; tests have less.
 var copiesTogether = 1024
 
+// nextCopies is how many copies one takes at a time that only get another name: mostly
+// those of one folder, so that several do not wait for each other there.
+const nextCopies = 256
+
 // copyAll carries out copies that have to do with no other change: several at a time
 // are written into the work folder and read back, then what they hold is written down
 // for all of them, and then they get their names.
@@ -63,15 +67,23 @@ func (r *run) copyAll(first, last int) (at string, err error) {
 	var failing sync.Once
 	var failed atomic.Bool
 	part := func(i int) string { return partName + "copy-" + strconv.Itoa(i) }
-	for range min(maxBuilders, 2*runtime.GOMAXPROCS(0)) {
+	linked := make([]bool, len(list)) // which have their names already
+	workers, together := 2*runtime.GOMAXPROCS(0), 1
+	if list[0].Shared != "" && r.noClones.Load() {
+		workers, together = runtime.GOMAXPROCS(0), nextCopies
+	}
+	for range min(maxBuilders, workers) {
 		group.Go(func() {
 			own := *r
 			own.folders = openFolders{times: r.times}
 			defer own.closeFolders()
-			for i := int(next.Add(1)) - 1; i < len(list) && !failed.Load() && !r.halted(); i = int(next.Add(1)) - 1 {
-				if wrong := own.stageCopy(&list[i], part(i)); wrong != nil {
-					failing.Do(func() { at, err = list[i].Path, wrong })
-					failed.Store(true)
+			for first := int(next.Add(int64(together))) - together; first < len(list); first = int(next.Add(int64(together))) - together {
+				for i := first; i < min(first+together, len(list)) && !failed.Load() && !r.halted(); i++ {
+					var wrong error
+					if linked[i], wrong = own.prepareCopy(&list[i], part(i)); wrong != nil {
+						failing.Do(func() { at, err = list[i].Path, wrong })
+						failed.Store(true)
+					}
 				}
 			}
 		})
@@ -80,33 +92,42 @@ func (r *run) copyAll(first, last int) (at string, err error) {
 	if err == nil && r.halted() {
 		at, err = list[0].Path, ErrStopped
 	}
+	named := 0
+	defer func() {
+		for i := 0; err != nil && i < len(list); i++ {
+			if linked[i] || i < named {
+				r.partly = append(r.partly, list[i])
+			}
+		}
+	}()
 	if err != nil {
 		return at, err
 	}
-	if at, err := r.syncCopies(list); err != nil {
+	if at, err = r.syncCopies(list); err != nil {
 		return at, err
 	}
 	sums := map[int]string{}
 	for i := range list {
-		if r.number >= 0 {
+		if r.number >= 0 && !linked[i] {
 			sums[r.lines[first+i]] = list[i].Sum
 		}
 	}
 	if len(sums) > 0 {
-		if err := r.journal.Copied(r.number, sums); err != nil {
+		if err = r.journal.Copied(r.number, sums); err != nil {
 			return list[0].Path, err
 		}
 	}
-	for i := range list {
-		c := &list[i]
-		if err := r.named(c, part(i)); err != nil {
+	for named = range list {
+		c := &list[named]
+		if linked[named] {
+			continue
+		}
+		if err = r.named(c, part(named)); err != nil {
 			c.Sum = ""
 			return c.Path, err
 		}
-		r.partly = append(r.partly, *c)
-		r.told(1)
 	}
-	r.partly = nil
+	r.told(len(list))
 	return "", nil
 }
 
@@ -130,11 +151,37 @@ func (r *run) syncCopies(list []change.Change) (at string, err error) {
 	return "", nil
 }
 
-// stageCopy writes a copy into the work folder of its place.
-func (r *run) stageCopy(c *change.Change, part string) error {
-	if c.From == "" {
-		return r.stageContent(c, part)
+// prepareCopy writes a copy into the work folder of its place, or makes it at once as
+// another name of its source, where it may share what it holds with that: linked says so.
+func (r *run) prepareCopy(c *change.Change, part string) (linked bool, err error) {
+	if c.Shared != "" && !r.noClones.Load() {
+		if err := r.stageCopy(c, part, r.clone); err == nil || errors.Is(err, ErrChanged) {
+			c.Sum = c.Shared
+			return false, err
+		}
+		r.noClones.Store(true)
 	}
+	if c.Shared != "" {
+		if linked, err := r.linkCopy(c); linked || err != nil {
+			return linked, err
+		}
+		c.Shared = ""
+	}
+	if c.From == "" {
+		return false, r.stageContent(c, part)
+	}
+	return false, r.stageCopy(c, part, func(source folder.File, was tree.Entry, work folder.Folder, part string) (err error) {
+		by := folder.Write
+		if folder.SyncsDisks {
+			by = folder.Fill
+		}
+		c.Sum, err = write(by, work, part, source, was)
+		return err
+	})
+}
+
+// stageCopy has a copy made in the work folder of its place.
+func (r *run) stageCopy(c *change.Change, part string, by func(source folder.File, was tree.Entry, work folder.Folder, part string) error) error {
 	from, name, err := r.folder(c.FromIn, c.From)
 	if err != nil {
 		return err
@@ -152,24 +199,10 @@ func (r *run) stageCopy(c *change.Change, part string) error {
 		return err
 	}
 	work, err := r.work(c.In)
-	if c.Shared != "" && err == nil {
-		if err = r.share(from, name, source, was, work, part); err == nil {
-			c.Sum = c.Shared
-			return nil
-		}
-		if errors.Is(err, ErrChanged) {
-			return err
-		}
-		c.Shared, err = "", nil
+	if err != nil {
+		return err
 	}
-	if err == nil {
-		by := folder.Write
-		if folder.SyncsDisks {
-			by = folder.Fill
-		}
-		c.Sum, err = write(by, work, part, source, was)
-	}
-	return err
+	return by(source, was, work, part)
 }
 
 // stageContent writes what a content gives into the work folder of its place, and reads it
@@ -240,37 +273,73 @@ func (h halting) Seek(offset int64, whence int) (int64, error) {
 	return h.Reader.(io.Seeker).Seek(offset, whence)
 }
 
-// share makes a copy that shares what it holds with its source, under a name of the run's
+// clone makes a copy that shares what it holds with its source, under a name of the run's
 // own. What it made is gone where it fails.
-func (r *run) share(from folder.Folder, name string, source folder.File, was tree.Entry, work folder.Folder, part string) error {
-	if !r.noClones {
-		err := folder.Fill(work, part, 0o600, func(f folder.File) error {
-			if err := folder.Clone(f, source); err != nil {
-				return err
-			}
-			return dress(f, was.Mode, source.Attributes())
-		})
-		if err == nil {
-			err = work.SetTime(part, was.Time)
+func (r *run) clone(source folder.File, was tree.Entry, work folder.Folder, part string) error {
+	err := folder.Fill(work, part, 0o600, func(f folder.File) error {
+		if err := folder.Clone(f, source); err != nil {
+			return err
 		}
-		if err == nil {
-			return nil
-		}
-		r.noClones = true
-		_ = work.Remove(part, false)
-	}
-	if err := folder.Link(from, name, work, part); err != nil {
-		return err
-	}
-	now, err := work.Look(part)
-	if err == nil && (now.Ino != was.Ino || now.Dev != was.Dev) {
-		err = ErrChanged
-	}
-	if err == nil && was.Mode&0o222 != 0 {
-		err = source.Chmod(was.Mode.Perm() &^ 0o222)
+		return dress(f, was.Mode, source.Attributes())
+	})
+	if err == nil {
+		err = work.SetTime(part, was.Time)
 	}
 	if err != nil {
 		_ = work.Remove(part, false)
+	}
+	return err
+}
+
+// linkCopy makes a copy as another name of its source, which nobody may write into then,
+// where files can have two names. What it holds is in the record already. Linked says that
+// it is there now.
+func (r *run) linkCopy(c *change.Change) (linked bool, err error) {
+	from, name, err := r.folder(c.FromIn, c.From)
+	if err != nil {
+		return false, err
+	}
+	was, err := from.Look(name)
+	if err == nil && c.Was.Time != 0 && !c.Was.Same(was) {
+		err = ErrChanged
+	}
+	if err == nil && was.Mode&0o222 != 0 {
+		err = shut(from, name, was)
+	}
+	if err != nil {
+		return false, err
+	}
+	to, as, err := r.folder(c.In, c.Path)
+	if err != nil {
+		return false, err
+	}
+	switch err := folder.Link(from, name, to, as); {
+	case errors.Is(err, fs.ErrExist):
+		return false, err
+	case err != nil:
+		return false, nil // it is copied
+	}
+	now, err := to.Look(as)
+	if err == nil && (now.Ino != was.Ino || now.Dev != was.Dev) {
+		err = ErrChanged
+	}
+	c.Sum = c.Shared
+	return true, err
+}
+
+// shut has nobody write into a file.
+func shut(in folder.Folder, name string, was tree.Entry) error {
+	f, err := in.Open(name)
+	if err != nil {
+		return err
+	}
+	defer f.Close()
+	now, err := f.Look()
+	if err == nil && (now.Ino != was.Ino || now.Dev != was.Dev) {
+		err = ErrChanged
+	}
+	if err == nil {
+		err = f.Chmod(was.Mode.Perm() &^ 0o222)
 	}
 	return err
 }

@@ -60,7 +60,7 @@ func large(w *world) {
 			case "copied":
 				c := change.Change{Op: change.Copy, Path: "copies/" + file(i), From: path}
 				if i%2 == 0 {
-					c.Shared = state.Sum
+					c.Shared, c.Sum = state.Sum, state.Sum
 				}
 				put(c)
 				w.nodes = append(w.nodes, &thing{copyOf: &thing{text: text}})

@@ -278,6 +278,7 @@ func (w *world) derive() {
 			c := change.Change{Op: change.Copy, In: n.place(true), Path: n.path(true), FromIn: n.copyOf.place(false), From: n.copyOf.path(false)}
 			if n.shares {
 				c.Shared = digest.Bytes([]byte(n.copyOf.text))
+				c.Sum = c.Shared
 			}
 			put(c)
 		case n.fresh:
