@@ -173,7 +173,7 @@ func parsePlain(line string) (e Entry, ok bool) {
 	e.Time, bad[1] = strconv.ParseInt(time, 10, 64)
 	of, wrong := strconv.ParseUint(mode, 10, 32)
 	e.Mode, bad[2] = uint32(of), wrong
-	return e, line == "" && bad == [3]error{} && plain(e.Path) && plain(e.Sum)
+	return e, line == "" && bad == [3]error{} && strings.IndexByte(e.Path, '\\') < 0 && strings.IndexByte(e.Sum, '\\') < 0
 }
 
 // plain reports whether a text can stand in JSON as it is.

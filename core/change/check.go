@@ -250,7 +250,7 @@ func (k *Check) target(c *Change) (parent, there *spot, why *string, err error) 
 
 // bring checks a move or a copy.
 func (k *Check) bring(c *Change) (*string, error) {
-	if c.given() {
+	if c.given() || c.known() && !k.Names {
 		parent, _, why, err := k.target(c)
 		if why == nil && err == nil {
 			parent.put(&spot{name: baseOf(c.Path), in: c.In, kind: tree.File})
@@ -447,9 +447,6 @@ func (k *Check) makeWork(in int, name string) error {
 
 // bind notes the state of a source, or compares it with the one that was noted.
 func (k *Check) bind(c *Change, source *spot) (*string, error) {
-	if c.known() && source.kind == tree.File {
-		return nil, nil
-	}
 	c.Was.Kind = source.kind
 	if source.real == "" || source.sum != "" || k.Names {
 		c.Was.Entry = tree.Entry{Kind: source.kind}

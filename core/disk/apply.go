@@ -350,6 +350,7 @@ type run struct {
 
 	times    *folderTimes
 	noClones *atomic.Bool // a disk cannot have files share what they hold
+	cloned   bool         // that was tried
 	part     string       // tells the half-written files of several movers apart
 	works    *workFolders
 }
@@ -445,9 +446,7 @@ func (r *run) all() (at string, err error) {
 		case c.Op == change.Make:
 			at, err = r.makeAll(list[i:n])
 		case c.Op == change.Copy && n-i > 1:
-			if c.Shared == "" || !r.noClones.Load() {
-				n = min(n, i+copiesTogether)
-			}
+			n = i + r.copiesFrom(list[i:n])
 			at, err = r.copyAll(i, n)
 		case n-i > enough || n-i > 1 && c.In != c.FromIn:
 			at, err = r.moveAll(i, n)

@@ -53,6 +53,25 @@ func (r *run) copy(i int, to folder.Folder, as string, c *change.Change) error {
 // they get their names; tests have less.
 var copiesTogether = 1024
 
+// copiesFrom is how many copies at the begin of a list are made before it is noted that they
+// are: of those that may share what they hold, first one, to see whether that can be cloned.
+// Where it cannot, they only get another name, and nothing is to be noted.
+func (r *run) copiesFrom(list []change.Change) int {
+	alike := func(c *change.Change) bool { return (c.Shared != "") == (list[0].Shared != "") }
+	n := 1
+	for n < len(list) && alike(&list[n]) {
+		n++
+	}
+	switch {
+	case list[0].Shared == "", r.cloned && !r.noClones.Load():
+		return min(n, copiesTogether)
+	case r.cloned:
+		return n
+	}
+	r.cloned = true
+	return 1
+}
+
 // nextCopies is how many copies one takes at a time that only get another name: mostly
 // those of one folder, so that several do not wait for each other there.
 const nextCopies = 256
