@@ -12,6 +12,7 @@ import (
 	"testing"
 	"time"
 
+	bagit "github.com/nyudlts/go-bagit"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 )
@@ -127,6 +128,45 @@ func TestABackupIsAllOfAProject(t *testing.T) {
 }
 
 // What is as it was takes no more room; a living file shares with nothing.
+// Ten bags of a project that changes are whole to an implementation that is not ours, and
+// spoiled ones are not. It reads no names with spaces.
+func TestBagsAreBagsToOthers(t *testing.T) {
+	d := newDesk(t, "job.folders", "---\nfields: { client: Who? }\n---\n<client>\n    Letters\n    Invoices\n")
+	require.NoError(t, os.Mkdir(filepath.Join(d.dir, "B"), 0o777))
+	_, status := d.run("build", "job", "client=Ola", "--into", ".", "--yes")
+	require.Zero(t, status)
+	valid := func(name string) error {
+		b, err := bagit.GetExistingBag(filepath.Join(d.dir, "B", name))
+		if err != nil {
+			return err
+		}
+		return b.ValidateBag(false, false)
+	}
+	name := func(i int) string {
+		return strings.TrimSuffix(fmt.Sprintf("Ola %s %d", time.Now().Format(time.DateOnly), i), " 1")
+	}
+	for i := range 10 {
+		d.write(fmt.Sprintf("Ola/Letters/%d-åé-100-of-it.md", i), strings.Repeat("text ", i))
+		d.write("Ola/Invoices/.hidden.pdf", fmt.Sprint("one ", i))
+		require.NoError(t, os.RemoveAll(filepath.Join(d.dir, fmt.Sprintf("Ola/Letters/%d-åé-100-of-it.md", i-3))))
+		out, status := d.run("backup", "Ola", "--into", "B", "--bag")
+		require.Zero(t, status, out)
+		assert.NoError(t, valid(name(i+1)))
+	}
+	for i, spoil := range []func(dir string) error{
+		func(dir string) error { return os.Remove(filepath.Join(dir, "data/Invoices/.hidden.pdf")) },
+		func(dir string) error { return os.WriteFile(filepath.Join(dir, "data/extra.txt"), nil, 0o644) },
+		func(dir string) error {
+			return os.WriteFile(filepath.Join(dir, "data/Invoices/.hidden.pdf"), []byte("two 1"), 0o644)
+		},
+	} {
+		require.NoError(t, spoil(filepath.Join(d.dir, "B", name(i+1))))
+		assert.Error(t, valid(name(i+1)))
+		_, status := d.run("check", "B/"+name(i+1))
+		assert.Equal(t, 1, status)
+	}
+}
+
 func TestBackupsShareWhatIsAsItWas(t *testing.T) {
 	d := jobsDesk(t)
 	require.NoError(t, os.Mkdir(filepath.Join(d.dir, "B"), 0o777))
