@@ -174,3 +174,34 @@ func TestATermOfCoursesTurnsInOneStep(t *testing.T) {
 	assert.Equal(t, 2, status)
 	assert.Contains(t, out, "is named twice")
 }
+
+// What is in the way of the next period is told, and so is which field goes on where no
+// field stands for time.
+func TestWhatCannotGoOnIsTold(t *testing.T) {
+	d := newDesk(t, "day.folders", "---\nfields: { day: { type: date } }\n---\nDay <day>\n    Sheets | carry\n", "week.folders", "---\nfields: { week: { type: week } }\n---\nWeek <week:yyyy-Www>\n    A | carry\n", "two.folders", "---\nfields: { m: { type: month }, w: { type: week } }\n---\n<m> <w>\n    A\n")
+	for _, args := range [][]string{{"day", "day=2028-02-29"}, {"week", "week=2026-W53"}, {"two", "m=2027-03", "w=2027-W10"}} {
+		_, status := d.run(append([]string{"build", "--yes", "--into", "."}, args...)...)
+		require.Zero(t, status)
+	}
+	d.write("Week 2027-W02", "a file")
+	for _, c := range []struct {
+		args []string
+		says string
+	}{
+		{[]string{"Day 2028-02-29"}, `vestibula next "Day 2028-02-29" day=2028-03-01`},
+		{[]string{"Day 2028-02-29", "day=2029-02-29"}, "that month has 28 days"},
+		{[]string{"2027-03 2027-W10"}, `or: vestibula next "2027-03 2027-W10" w=2027-W11`},
+		{[]string{"Week 2026-W53", "--count", "3"}, "Week 2027-W02: a file of that name is there, where a folder must be"},
+	} {
+		out, status := d.run(append([]string{"next", "--yes"}, c.args...)...)
+		assert.NotZero(t, status, c.args)
+		assert.Contains(t, out, c.says)
+		assert.NotContains(t, out, "there already")
+	}
+	out, status := d.run("next", "Week 2026-W53", "--yes")
+	require.Zero(t, status)
+	assert.Contains(t, out, "Week 2027-W01", "the week after the 53rd")
+	out, status = d.run("next", "Day 2028-02-29", "day=2028-03-01", "--count", "3", "--yes")
+	require.Zero(t, status, out)
+	assert.Contains(t, d.has("."), "Day 2028-03-03/")
+}

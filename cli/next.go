@@ -19,6 +19,7 @@ import (
 	"vestibula/core/forward"
 	"vestibula/core/inspect"
 	"vestibula/core/journal"
+	"vestibula/core/order"
 	"vestibula/core/place"
 	"vestibula/core/project"
 	"vestibula/core/template"
@@ -172,7 +173,7 @@ func (r *nextRun) plan(p *project.Project, raw map[string]template.Raw) error {
 	if len(errs) > 0 {
 		return badValues(errs)
 	}
-	period, err := r.period(t, given)
+	period, err := r.period(p, t, given, old)
 	if err != nil {
 		return err
 	}
@@ -213,8 +214,8 @@ func (r *nextRun) plan(p *project.Project, raw map[string]template.Raw) error {
 	return nil
 }
 
-// period is the field that goes on: the only one, or the one that is given.
-func (r *nextRun) period(t *template.Template, given template.Values) (*template.Field, error) {
+// period is the field that goes on: the only one, or the one that is given or asked for.
+func (r *nextRun) period(p *project.Project, t *template.Template, given, old template.Values) (*template.Field, error) {
 	f, err := forward.Period(t)
 	var unclearPeriod *forward.PeriodError
 	if !errors.As(err, &unclearPeriod) {
@@ -234,7 +235,25 @@ func (r *nextRun) period(t *template.Template, given template.Values) (*template
 			return t.Field(name), nil
 		}
 	}
-	return nil, unclear("say what it is to be, for example: vestibula next PROJECT field=value", "%v", err)
+	fields := unclearPeriod.Fields
+	if len(fields) == 0 {
+		return nil, unclear("vestibula next PROJECT field=value says what is another one", "%v", err)
+	}
+	if len(fields) == 1 && r.interactive() && !r.asJSON {
+		if err := r.askFields(fields, given); err != nil {
+			return nil, err
+		}
+		return fields[0], nil
+	}
+	var ways []string
+	for _, f := range fields {
+		next := "…"
+		if v, ok := old[f.Name].Shift(1, &f.Type); ok && old[f.Name].Given() {
+			next = v.String()
+		}
+		ways = append(ways, fmt.Sprintf("vestibula next %s %s", shellWord(fromHere(p.Dir)), shellWord(f.Name+"="+next)))
+	}
+	return nil, unclear("say what it is to be, for example: "+strings.Join(ways, "\nor: "), "%v", err)
 }
 
 // makeBuilds plans the building of the new projects, and what goes along: those of one
@@ -300,6 +319,15 @@ func (r *nextRun) makeBuild(base string, turns []*turn) error {
 	b.tree = &template.Expansion{Root: b.batch.Root()}
 	if err := b.compare(); err != nil {
 		return err
+	}
+	if b.plan.Count[build.Blocked] > 0 {
+		var lines []string
+		for i := range b.plan.Steps {
+			if s := &b.plan.Steps[i]; s.State == build.Blocked {
+				lines = append(lines, fmt.Sprintf("%s: %s", b.plan.Path(i), s.Why))
+			}
+		}
+		return refused("", "Nothing was changed: %s", strings.Join(few(lines), "\n"))
 	}
 	b.batch.CountSteps(b.plan)
 	if err := r.addCarried(b, turns); err != nil {
@@ -493,6 +521,7 @@ func (r *nextRun) draw() {
 // drawSteps draws what comes along, under which name.
 func (r *nextRun) drawSteps(t *turn) {
 	most := max(3, 2*manyRows/len(r.turns))
+	order.Sort(order.Natural, t.goes, func(s *forward.Step) string { return s.From })
 	for i, s := range t.goes {
 		if i == most {
 			r.screen.Line(term.Dim.Render(term.Sprintf("  … and %s more along", term.Number(len(t.goes)-i))))

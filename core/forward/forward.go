@@ -46,8 +46,11 @@ type Plan struct {
 	Left   int        // files that do not go along
 }
 
-// A PeriodError says why it is not clear what goes on.
-type PeriodError struct{ Why string }
+// A PeriodError says why it is not clear what goes on, and which fields could.
+type PeriodError struct {
+	Why    string
+	Fields []*template.Field
+}
 
 // Error says it.
 func (e *PeriodError) Error() string { return e.Why }
@@ -55,24 +58,25 @@ func (e *PeriodError) Error() string { return e.Why }
 // Period is the field that stands for time: the only month, quarter, week, term or year.
 // The error is a [PeriodError].
 func Period(t *template.Template) (*template.Field, error) {
-	var found []*template.Field
+	var found, others []*template.Field
 	var names []string
 	for _, f := range t.Fields {
-		switch f.Type.Kind {
-		case value.Month, value.Quarter, value.Week, value.Year, value.Term:
-			if !f.Made() && !f.Borrowed {
-				found = append(found, f)
-				names = append(names, f.Name)
-			}
+		switch {
+		case f.Made() || f.Borrowed:
+		case f.Type.Kind == value.Date || f.Type.Kind == value.Number:
+			others = append(others, f)
+		case f.Type.Kind.Calendar() || f.Type.Kind == value.Term:
+			found = append(found, f)
+			names = append(names, f.Name)
 		}
 	}
 	switch len(found) {
 	case 0:
-		return nil, &PeriodError{"no field of the template is a month, quarter, week, term or year"}
+		return nil, &PeriodError{"no field of the template is a month, quarter, week, term or year", others}
 	case 1:
 		return found[0], nil
 	}
-	return nil, &PeriodError{"several fields are periods: " + strings.Join(names, ", ")}
+	return nil, &PeriodError{"several fields are periods: " + strings.Join(names, ", "), found}
 }
 
 // planner is one plan that is made.
@@ -425,13 +429,13 @@ func Common(conv *template.Convention, root *tree.Node) (f *template.Field, v va
 		switch field.Type.Kind {
 		case value.Month, value.Quarter, value.Week, value.Year, value.Term:
 			if f != nil {
-				return nil, v, &PeriodError{fmt.Sprintf("%s has several periods: %s, %s", conv.Name, f.Name, field.Name)}
+				return nil, v, &PeriodError{fmt.Sprintf("%s has several periods: %s, %s", conv.Name, f.Name, field.Name), []*template.Field{f, field}}
 			}
 			f, index = field, i
 		}
 	}
 	if f == nil {
-		return nil, v, &PeriodError{fmt.Sprintf("%s has no month, quarter, week, term or year", conv.Name)}
+		return nil, v, &PeriodError{fmt.Sprintf("%s has no month, quarter, week, term or year", conv.Name), nil}
 	}
 	back := naming.NewReader([]*template.Convention{conv})
 	for _, n := range root.All() {
@@ -445,11 +449,11 @@ func Common(conv *template.Convention, root *tree.Node) (f *template.Field, v va
 		if read := values[index]; !v.Given() {
 			v = read
 		} else if !v.Equal(read) {
-			return nil, v, &PeriodError{fmt.Sprintf("the names of %s are of several periods: %s, %s", conv.Name, v, read)}
+			return nil, v, &PeriodError{fmt.Sprintf("the names of %s are of several periods: %s, %s", conv.Name, v, read), nil}
 		}
 	}
 	if !v.Given() {
-		return nil, v, &PeriodError{"no name there reads by " + conv.Name}
+		return nil, v, &PeriodError{"no name there reads by " + conv.Name, nil}
 	}
 	return f, v, nil
 }
