@@ -18,24 +18,40 @@ import (
 )
 
 func (a *app) draftCommand() *cobra.Command {
+	r := &learning{app: a}
 	var like string
 	c := &cobra.Command{
-		Use:   "draft NAME",
-		Short: "Write a new template to start from.",
-		Long: `Write a new template to start from, with a comment at each part. With --like it
-is a copy of a built-in one, with the files that this starts from. Nothing is
-ever overwritten.`,
-		Example: `  vestibula draft clients
-  vestibula draft clients --like commission
-  vestibula draft templates/course --like evening-course`,
-		Args: func(_ *cobra.Command, args []string) error {
-			if len(args) != 1 {
+		Use:   "draft NAME [FOLDER… | FILE] [field=value …]",
+		Short: "Write a new template: from real folders, from a list, or to start from.",
+		Long: `Write a new template. From real folders it takes what they share as it is, and what
+differs as a value, as narrowly as they allow; names of files become conventions, and what
+only some have gets a condition. What it gives of them again, and what it does not explain,
+is told in the end. Tell it with field=value what a value is called.
+
+From a FILE with a list or a drawn tree, or - for what is typed or piped in, it makes that
+list a template. With neither, it is a template to start from, with a comment at each part;
+with --like a copy of a built-in one. Nothing is ever overwritten.`,
+		Example: `  vestibula draft clients Clients/*
+  vestibula draft clients "Clients/2027-03 Oriel Pask BK" client="Oriel Pask"
+  vestibula draft course notes.txt
+  vestibula draft clients --like commission`,
+		RunE: func(_ *cobra.Command, args []string) error {
+			if len(args) == 0 {
 				return unclear("for example: vestibula draft clients", "which name is the new template to have?")
 			}
-			return nil
+			if len(args) == 1 {
+				return a.draft(args[0], like)
+			}
+			if like != "" {
+				return unclear("leave one of them out", "--like starts from a template, and not from folders")
+			}
+			return r.run(args[0], args[1:])
 		},
-		RunE: func(_ *cobra.Command, args []string) error { return a.draft(args[0], like) },
 	}
+	c.Flags().BoolVar(&r.starters, "starters", false, "copy files that are alike in all folders, to start from")
+	c.Flags().BoolVar(&r.preview, "preview", false, "show the template, and write nothing")
+	c.Flags().BoolVarP(&r.yes, "yes", "y", false, "read also a folder that is too large to be meant")
+	c.Flags().BoolVar(&r.asJSON, "json", false, "print JSON")
 	c.Flags().StringVar(&like, "like", "", "copy this built-in `EXAMPLE`")
 	_ = c.RegisterFlagCompletionFunc("like", func(*cobra.Command, []string, string) ([]string, cobra.ShellCompDirective) {
 		return shelf{}.files(), cobra.ShellCompDirectiveNoFileComp

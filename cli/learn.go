@@ -1,0 +1,266 @@
+package cli
+
+import (
+	"cmp"
+	"os"
+	"path/filepath"
+	"strings"
+
+	"charm.land/huh/v2"
+
+	"vestibula/cli/term"
+	"vestibula/core/archive"
+	"vestibula/core/inspect"
+	"vestibula/core/learn"
+	"vestibula/core/place"
+	"vestibula/core/template"
+	"vestibula/core/tree"
+)
+
+// A learning is one call of draft with folders, or with a text.
+type learning struct {
+	*app
+	starters, preview, yes, asJSON bool
+
+	samples []learn.Sample
+	dirs    []string // of the samples, absolute; of archives they are empty
+	given   map[string]string
+}
+
+// tooMany is how many entries of folders are looked at without a question: more are seldom
+// meant.
+const tooMany = 200_000
+
+func (r *learning) run(name string, args []string) error {
+	name = strings.TrimSuffix(name, template.Ending)
+	if base := filepath.Base(name); base == "." || strings.HasSuffix(name, "/") {
+		return unclear("", "%q is no name for a template", name)
+	}
+	at := name + template.Ending
+	if isThere(at) && !r.preview {
+		return refused("choose another name, or another folder; nothing was written", "%s is there already", at)
+	}
+	r.given = map[string]string{}
+	var sources []string
+	for _, arg := range args {
+		if field, value, is := strings.Cut(arg, "="); is && !isThere(arg) {
+			r.given[strings.TrimSpace(field)] = strings.TrimSpace(value)
+			continue
+		}
+		sources = append(sources, arg)
+	}
+	if len(sources) == 0 {
+		return unclear("for example: vestibula draft clients Clients/*", "which folders?")
+	}
+	if err := r.read(sources); err != nil {
+		return err
+	}
+	result, proofs, err := r.learn(filepath.Base(name))
+	if err != nil {
+		return err
+	}
+	if !r.preview {
+		files := []newFile{{at, tree.Bytes(result.Text)}}
+		for _, s := range result.Starters {
+			files = append(files, newFile{filepath.Join(filepath.Dir(name), filepath.FromSlash(s.Path)), tree.Bytes(s.Data)})
+		}
+		if err := r.makeFiles("draft", filepath.Base(at), files, false); err != nil {
+			return err
+		}
+	}
+	if r.asJSON {
+		return r.report(result, proofs)
+	}
+	r.tell(at, result, proofs)
+	return nil
+}
+
+// read reads the folders and archives.
+func (r *learning) read(sources []string) error {
+	done, end := r.progress("reading", -1)
+	defer end()
+	count := 0
+	home, _ := os.UserHomeDir()
+	for _, source := range sources {
+		full, err := place.Real(source)
+		info, statErr := os.Stat(source)
+		if err != nil || statErr != nil {
+			return unclear("", "there is no %q", source)
+		}
+		switch {
+		case info.IsDir() && (full == home || full == filepath.Dir(full)) && !r.yes:
+			return refused("name the folders in it that are alike; --yes reads it all the same", "%s is all that you have", source)
+		case info.IsDir():
+			root, unread, err := inspect.Everything(full, done)
+			if err != nil {
+				return unclear("", "%s cannot be read: %s", source, place.Reason(err))
+			}
+			for _, u := range unread {
+				r.side.Text(term.Bad.Render("vestibula:") + " " + term.Visible(filepath.Join(source, filepath.FromSlash(u.Path))) + " cannot be read; the rest is looked at")
+			}
+			if err := r.add(filepath.Base(full), full, root); err != nil {
+				return err
+			}
+		case archive.FormatOf(source) != archive.None:
+			l, err := archive.List(full)
+			if err != nil {
+				return unclear("", "%s: %s", source, place.Reason(err))
+			}
+			root, base := l.Root, strings.TrimSuffix(strings.TrimSuffix(filepath.Base(full), filepath.Ext(full)), ".tar")
+			if len(root.Children) == 1 && root.Children[0].Kind == tree.Folder { // as most are packed
+				base, root = root.Children[0].Name, root.Children[0]
+			}
+			if err := r.add(base, "", root); err != nil {
+				return err
+			}
+		default:
+			return unclear("name folders that are alike, or one file with a list", "%s is a file among folders", source)
+		}
+		if count += r.samples[len(r.samples)-1].Root.Count(); count > tooMany && !r.yes {
+			return refused("name less, or add --yes", "%s lie in these folders: that is seldom meant", term.Count(count, "thing"))
+		}
+	}
+	if count == 0 {
+		return refused("name one with something in it", "There is nothing in it to learn from.")
+	}
+	return nil
+}
+
+// add adds a folder to learn from, without what is hidden.
+func (r *learning) add(name, dir string, root *tree.Node) error {
+	if err := inspect.Prune(root); err != nil {
+		return err
+	}
+	r.samples, r.dirs = append(r.samples, learn.Sample{Name: name, Root: root}), append(r.dirs, dir)
+	return nil
+}
+
+// learn learns, and asks once where only a person can know.
+func (r *learning) learn(title string) (*learn.Result, []learn.Proof, error) {
+	var contents learn.Contents
+	if r.starters {
+		contents = func(sample int, path string) ([]byte, bool) {
+			if r.dirs[sample] == "" {
+				return nil, false
+			}
+			data, err := place.ReadFile(filepath.Join(r.dirs[sample], filepath.FromSlash(path)), 1<<20)
+			return data, err == nil
+		}
+	}
+	result, err := learn.Of(title, r.samples, r.given, contents)
+	if err == nil && len(r.samples) == 1 && len(r.given) == 0 && r.interactive() && !r.asJSON {
+		for _, f := range result.Fields {
+			if f.Kind != "text" || len(f.Examples) != 1 || !strings.Contains(r.samples[0].Name, f.Examples[0]) {
+				continue
+			}
+			called := f.Name
+			question := huh.NewInput().Title(string(term.Sprintf("What is “%s”?", f.Examples[0]))).
+				Description("one word, as client or course; nothing where it is the same in each folder").Value(&called)
+			if err := r.form(question); err != nil {
+				return nil, nil, err
+			}
+			if r.given[strings.TrimSpace(called)] = f.Examples[0]; strings.TrimSpace(called) == "" {
+				r.given = map[string]string{}
+				break
+			}
+			result, err = learn.Of(title, r.samples, r.given, contents)
+		}
+	}
+	if err != nil {
+		return nil, nil, refused("", "%v", err)
+	}
+	proofs, err := result.Prove(title, r.samples, r.now)
+	if err != nil {
+		// What was learned is no template: that is ours to mend.
+		return nil, nil, refused("give the folders other names, or name fewer of them", "What these folders have in common cannot be written as a template: %v", err)
+	}
+	return result, proofs, nil
+}
+
+// tell shows what was learned, and what that gives again.
+func (r *learning) tell(at string, result *learn.Result, proofs []learn.Proof) {
+	if len(result.Fields) > 0 {
+		r.screen.Line(term.Title.Render("Taken for values"))
+		var rows [][]term.Shown
+		for _, f := range result.Fields {
+			rows = append(rows, []term.Shown{"  " + term.Strong.Render(term.Visible(f.Name)), term.Dim.Render(term.Visible(f.Kind)), term.Visible(strings.Join(few(f.Examples), ", "))})
+		}
+		r.screen.Columns(rows)
+		r.screen.Line()
+	}
+	for text := range strings.SplitSeq(strings.TrimSuffix(result.Text, "\n"), "\n") {
+		r.screen.Line("  ", term.Visible(text))
+	}
+	r.screen.Line()
+	exact, entries, held, owner := 0, 0, 0, 0
+	for _, p := range proofs {
+		if p.Exact {
+			exact++
+		}
+		entries, held, owner = entries+p.Entries, held+p.Held, owner+p.Owner
+	}
+	text := term.Good.Render("Proven") + term.Sprintf(": built with these values, it gives %s again", cmp.Or(map[bool]term.Shown{true: "the folder"}[len(proofs) == 1], map[bool]term.Shown{true: "each of the " + term.Count(len(proofs), "folder")}[exact == len(proofs)], term.Sprintf("%d of %s", exact, term.Count(len(proofs), "folder"))))
+	if exact < len(proofs) && len(proofs) == 1 {
+		text = term.Warn.Render("Not all of it") + " is explained"
+	}
+	text += term.Sprintf(", %s", term.Count(entries, "thing"))
+	if held > 0 {
+		text += term.Sprintf("; %s named by its conventions", term.Count(held, "file"))
+	}
+	if owner > 0 {
+		text += term.Sprintf("; %s in folders that are left to whoever works there", term.Count(owner, "thing"))
+	}
+	r.screen.Text(text + ".")
+	shown := 0
+	for i, p := range proofs {
+		for _, list := range []struct {
+			word  term.Shown
+			paths []string
+		}{{"no line for", p.Extra}, {"not there", p.Missing}} {
+			for k, path := range list.paths {
+				if shown++; shown > manyRows {
+					break
+				}
+				_ = k
+				r.screen.Line("  ", term.Warn.Render(list.word), " ", term.Visible(r.samples[i].Name+"/"+path))
+			}
+		}
+	}
+	if shown > manyRows {
+		r.screen.Line(term.Dim.Render(term.Sprintf("  … and %s more; --json lists all", term.Number(shown-manyRows))))
+	}
+	if !r.preview {
+		r.screen.Text(term.Good.Render("Wrote") + " " + term.Visible(at) + ". Change it in any text editor, and look at it with: vestibula show " + term.Visible(shellWord(at)))
+	}
+}
+
+// report prints what was learned, as JSON.
+func (r *learning) report(result *learn.Result, proofs []learn.Proof) error {
+	type one struct {
+		Folder  string   `json:"folder"`
+		Exact   bool     `json:"exact"`
+		Entries int      `json:"entries"`
+		Held    int      `json:"held"`
+		Owner   int      `json:"owner"`
+		Missing []string `json:"missing"`
+		Extra   []string `json:"extra"`
+	}
+	type field struct {
+		Name     string   `json:"name"`
+		Type     string   `json:"type"`
+		Examples []string `json:"examples"`
+	}
+	out := struct {
+		Template string   `json:"template"`
+		Fields   []field  `json:"fields"`
+		Doubts   []string `json:"doubts"`
+		Folders  []one    `json:"folders"`
+	}{result.Text, []field{}, append([]string{}, result.Doubts...), []one{}}
+	for _, f := range result.Fields {
+		out.Fields = append(out.Fields, field{f.Name, f.Kind, append([]string{}, f.Examples...)})
+	}
+	for i, p := range proofs {
+		out.Folders = append(out.Folders, one{r.samples[i].Name, p.Exact, p.Entries, p.Held, p.Owner, append([]string{}, p.Missing...), append([]string{}, p.Extra...)})
+	}
+	return r.printJSON(out)
+}

@@ -1,0 +1,395 @@
+// Package learn makes a template of real folders: what they share is constant, what
+// differs is a slot, as narrow as the examples allow. It is the inverse of building, and
+// its result is held against that: see [Result.Prove]. It looks at names alone, asks
+// nobody, and changes nothing.
+//
+// The names of the folders themselves give the first fields. In each folder, from the top
+// down, what lies there in all projects is brought together: series that only count on
+// (`each`), names that are the same once known values are taken out of them, lists of alike
+// folders, and at last files whose names have one form (naming conventions). What only some
+// projects have gets a condition.
+package learn
+
+import (
+	"cmp"
+	"fmt"
+	"maps"
+	"slices"
+	"strconv"
+	"strings"
+
+	"vestibula/core/template"
+	"vestibula/core/tree"
+)
+
+// A Sample is one real folder to learn from.
+type Sample struct {
+	Name string
+	Root *tree.Node // what lies in it; hidden things are no part of it
+}
+
+// A Result is a template that was learned, and what it says of the samples.
+type Result struct {
+	Text     string
+	Values   []map[string]template.Raw // of each sample
+	Fields   []Found                   // what was taken for a value
+	Doubts   []string                  // what a person should look at
+	Starters []Starter                 // that it starts from
+}
+
+// A Found field is something that differs between the samples, or was told.
+type Found struct {
+	Name     string
+	Kind     string // as the language calls it
+	Examples []string
+	Told     bool
+}
+
+// MaxSamples and MaxEntries bound what is learned from.
+const (
+	MaxSamples = 1000
+	MaxEntries = 2_000_000
+)
+
+// Of learns from samples. Given are values that a person has told, by the names of their
+// fields; they hold for the samples in whose names or entries they stand. Read, which may
+// be nil, reads what files hold: then the template has starters, in a folder of their own.
+func Of(title string, samples []Sample, given map[string]string, read Contents) (*Result, error) {
+	if len(samples) == 0 {
+		return nil, fmt.Errorf("there is nothing to learn from")
+	}
+	l := &learner{samples: samples, given: given, taken: map[string]bool{}, items: map[string]bool{}, cache: map[cacheKey][]string{}, itemsSeen: map[binding][]form{}}
+	root := l.root()
+	l.forms = make([][]form, len(samples))
+	for i := range samples {
+		l.forms[i] = l.formsOf(i)
+	}
+	var tops []*instance
+	for i, s := range samples {
+		tops = append(tops, &instance{sample: i, node: s.Root})
+	}
+	l.measureNoise(tops)
+	root.kids = l.level(tops, root)
+	r := &Result{}
+	if read != nil {
+		r.Starters = l.starters("starters/"+cmp.Or(slugged(title), "files"), root, read)
+	}
+	shared := l.parts(root)
+	r.Text, r.Doubts = l.write(title, root, shared), l.doubts
+	for i := range samples {
+		values := map[string]template.Raw{}
+		for _, f := range l.fields {
+			switch {
+			case f.kind == "list":
+				values[f.name] = template.Raw{Items: f.lists[i], List: true}
+			case f.kind == "yes-no":
+				values[f.name] = template.Raw{Text: map[bool]string{true: "yes", false: "no"}[f.values[i] == "yes"]}
+			case f.values[i] != "":
+				values[f.name] = template.Raw{Text: f.values[i]}
+			}
+		}
+		r.Values = append(r.Values, values)
+	}
+	for _, f := range l.fields {
+		found := Found{Name: f.name, Kind: f.kind, Told: f.told}
+		for i := range samples {
+			v := f.values[i]
+			if f.kind == "list" {
+				v = strings.Join(f.lists[i], "; ")
+			}
+			if v != "" && !slices.Contains(found.Examples, v) {
+				found.Examples = append(found.Examples, v)
+			}
+		}
+		r.Fields = append(r.Fields, found)
+	}
+	return r, nil
+}
+
+// A learner is at work on one set of samples.
+type learner struct {
+	samples   []Sample
+	given     map[string]string
+	fields    []*field
+	taken     map[string]bool // names of fields and items
+	items     map[string]bool // those of items, which others may have elsewhere
+	forms     [][]form        // how the values of each sample may be written
+	cache     map[cacheKey][]string
+	names     []*convention
+	noisy     bool
+	doubts    []string
+	itemsSeen map[binding][]form
+	paths     []map[*tree.Node]string // of what lies in each sample, once they were asked for
+}
+
+// A field is what differs.
+type field struct {
+	name   string
+	kind   string
+	of     []string
+	values []string   // of each sample, as they are given to a build
+	lists  [][]string // of a list
+	told   bool
+}
+
+// A line is one of the outline.
+type line struct {
+	name    string // with slots
+	folder  bool
+	clauses []string
+	kids    []*line
+	order   string // the name that says where it stands among its siblings
+	number  int    // in front of its name, or -1
+	width   int
+	many    bool // it stands for several things
+	from    []*instance
+}
+
+// An instance is a real folder that a line stands for.
+type instance struct {
+	sample int
+	node   *tree.Node
+	env    []binding // items of lists and series on the way
+}
+
+// A binding is the value of an item.
+type binding struct{ name, kind, value string }
+
+// field adds one, under a name that is free.
+func (l *learner) field(name, kind string) *field {
+	f := &field{name: l.free(name), kind: kind, values: make([]string, len(l.samples)), lists: make([][]string, len(l.samples))}
+	l.fields = append(l.fields, f)
+	return f
+}
+
+// free is a name that nothing has yet.
+func (l *learner) free(name string) string {
+	if name == "" {
+		name = "name"
+	}
+	as := name
+	for n := 2; l.taken[as]; n++ {
+		as = fmt.Sprintf("%s-%d", name, n)
+	}
+	l.taken[as] = true
+	return as
+}
+
+// item is a name for the items of a series or a list: one that no field has, nor a series
+// around it.
+func (l *learner) item(name string, instances []*instance) string {
+	around := map[string]bool{}
+	for _, in := range instances {
+		for _, b := range in.env {
+			around[b.name] = true
+		}
+	}
+	if l.items[name] && !around[name] {
+		return name
+	}
+	name = l.free(name)
+	l.items[name] = true
+	return name
+}
+
+// root learns from the names of the samples themselves.
+func (l *learner) root() *line {
+	names := make([]string, len(l.samples))
+	for i, s := range l.samples {
+		names[i] = s.Name
+	}
+	root := &line{folder: true, number: -1}
+	if len(names) == 1 {
+		root.name = l.single(names[0])
+		return root
+	}
+	for _, p := range l.terms(infer(names)) {
+		if p.kind == "" {
+			root.name += p.literal
+			continue
+		}
+		f := l.field(l.nameFor(p), p.kind)
+		f.values, f.of = p.values, p.of
+		root.name += slot(f.name, p.picture)
+	}
+	l.addGiven(names)
+	return root
+}
+
+// terms has a year with the place and the name of a term in it be one piece.
+func (l *learner) terms(list []piece) []piece {
+	for i := 0; i+4 < len(list); i++ {
+		year, place, name := list[i], list[i+2], list[i+4]
+		if year.kind != "year" || place.kind != "number" || place.picture != "0" || name.kind != "text" || list[i+1].literal != " " || list[i+3].literal != " " {
+			continue
+		}
+		called := map[int]string{}
+		most, fits := 0, true
+		for k, v := range place.values {
+			at, _ := strconv.Atoi(v)
+			word := name.values[k]
+			fits = fits && at > 0 && at < 10 && classOf(word) == "word" && len(tokens(word)) == 1 && word == strings.ToUpper(word[:1])+strings.ToLower(word[1:]) && (called[at] == "" || called[at] == word)
+			called[at], most = word, max(most, at)
+		}
+		if !fits || len(called) < 2 {
+			continue
+		}
+		p := piece{kind: "term", picture: "yyyy 0 Name"}
+		for at := 1; at <= most; at++ {
+			if called[at] == "" {
+				called[at] = fmt.Sprintf("term%d", at)
+				l.doubts = append(l.doubts, fmt.Sprintf("no term of these is the %s of its year: %s stands for its name", []string{"first", "second", "third", "fourth", "fifth", "sixth", "seventh", "eighth", "ninth"}[at-1], called[at]))
+			}
+			p.of = append(p.of, strings.ToLower(called[at]))
+		}
+		for k := range year.values {
+			p.values = append(p.values, year.values[k]+" "+strings.ToLower(name.values[k]))
+		}
+		return append(append(slices.Clone(list[:i]), p), list[i+5:]...)
+	}
+	return list
+}
+
+// single learns from the only name that there is: what was told, and what can be nothing
+// but a day or a period.
+func (l *learner) single(name string) string {
+	rest, out := name, ""
+	type told struct{ field, value string }
+	var known []told
+	for f, v := range l.given {
+		known = append(known, told{f, v})
+	}
+	slices.SortFunc(known, func(a, b told) int { return len(b.value) - len(a.value) })
+	slots := map[string]string{}
+	for _, k := range known {
+		f := l.field(k.field, kindOf(k.value))
+		f.values[0], f.told = k.value, true
+		for _, p := range picturesOf(f.kind) {
+			text := written(f.kind, nil, k.value, p)
+			if at := strings.Index(rest, text); text != "" && at >= 0 && bounded(rest, at, at+len(text)) {
+				mark := fmt.Sprintf("\x00%d\x00", len(slots))
+				slots[mark] = slot(f.name, p)
+				rest = rest[:at] + mark + rest[at+len(text):]
+				break
+			}
+		}
+	}
+	words := false
+	for _, t := range tokens(rest) {
+		switch {
+		case slots[t.text] != "":
+			out += slots[t.text]
+		case calendar(t.kind):
+			f := l.field(defaultNames[t.kind], t.kind)
+			f.values[0] = t.value
+			out += slot(f.name, t.picture)
+		default:
+			words = words || t.kind == word
+			out += t.text
+		}
+	}
+	if words && len(slots) == 0 && len(l.given) == 0 {
+		// The longest text beside days and periods is most likely whom it is for.
+		var value string
+		var run []token
+		for _, t := range append(tokens(name), token{kind: "year"}) {
+			if !calendar(t.kind) && t.kind != "number" {
+				run = append(run, t)
+				continue
+			}
+			if text := strings.TrimFunc(join(run), func(r rune) bool { return !isLetter(r) }); len(text) > len(value) {
+				value = text
+			}
+			run = nil
+		}
+		if strings.Count(name, value) == 1 && value != "" {
+			f := l.field("name", "text")
+			f.values[0] = value
+			out = strings.Replace(out, value, slot(f.name, ""), 1)
+			l.doubts = append(l.doubts, fmt.Sprintf("“%s” is taken for a value, named “%s”: tell what it is with field=value", value, f.name))
+		}
+	}
+	return out
+}
+
+// nameFor is what a field is called that was found in names.
+func (l *learner) nameFor(p piece) string {
+	for name, value := range l.given {
+		if slices.Contains(p.values, value) && !l.taken[name] {
+			return name
+		}
+	}
+	return defaultNames[p.kind]
+}
+
+// addGiven adds what was told and does not stand in the names of the samples.
+func (l *learner) addGiven(names []string) {
+	for _, name := range sortedKeys(l.given) {
+		if slices.ContainsFunc(l.fields, func(f *field) bool { return f.name == name }) {
+			continue
+		}
+		f := l.field(name, kindOf(l.given[name]))
+		f.told = true
+		for i := range names {
+			f.values[i] = l.given[name]
+		}
+	}
+	for _, f := range l.fields {
+		f.told = f.told || l.given[f.name] != ""
+	}
+}
+
+var defaultNames = map[string]string{"text": "name", "choice": "kind", "number": "number", "date": "day", "month": "month", "quarter": "quarter", "week": "week", "year": "year", "term": "term"}
+
+// measureNoise notes whether so much lies in one project alone that it is chance, not rule.
+func (l *learner) measureNoise(tops []*instance) {
+	if len(tops) < 4 {
+		return
+	}
+	count := map[string]int{}
+	in := map[string]int{} // the sample in which each was seen last
+	for _, t := range tops {
+		for at, n := range t.node.All() {
+			if n.Kind == tree.Folder {
+				at = l.masked(t.sample, at)
+				count[at]++
+				in[at] = t.sample
+			}
+		}
+	}
+	above := func(at string) string { return at[:max(strings.LastIndexByte(at, '/'), 0)] }
+	lone := map[string]map[int]bool{} // by what they lie in, the samples that have some
+	singles := map[string]int{}
+	for at, n := range count {
+		if dir := above(at); n == 1 && (dir == "" || count[dir] > 1) {
+			if lone[dir] == nil {
+				lone[dir] = map[int]bool{}
+			}
+			lone[dir][in[at]] = true
+			singles[dir]++
+		}
+	}
+	all, spread := 0, map[int]bool{}
+	for dir, n := range singles {
+		if most := len(lone[dir])*10 >= 6*min(len(tops), max(count[dir], 1)) && dir != ""; !most {
+			all += n // else they are a list
+			maps.Copy(spread, lone[dir])
+		}
+	}
+	l.noisy = all > len(tops) && 2*len(spread) > len(tops) // what one project alone has is its own
+}
+
+// masked is a path with the values of its sample and all digits taken out.
+func (l *learner) masked(sample int, at string) string {
+	for _, f := range l.forms[sample] {
+		if len(f.text) > 2 {
+			at = strings.ReplaceAll(at, f.text, "\x00")
+		}
+	}
+	return strings.Map(func(r rune) rune {
+		if isDigit(r) {
+			return '0'
+		}
+		return r
+	}, at)
+}

@@ -1,0 +1,675 @@
+package learn
+
+import (
+	"maps"
+	"regexp"
+	"slices"
+	"strings"
+	"time"
+	"unicode"
+
+	"vestibula/core/pattern"
+	"vestibula/core/value"
+)
+
+// A token is a part of a name that stands for itself: a word, a number, signs, or something
+// that can be nothing but a day or a period.
+type token struct {
+	text    string
+	kind    string // one of value's kinds, or word, sign
+	value   string // of a calendar kind, as a build takes it
+	picture string // how it is written, where that is not the usual way
+}
+
+const word, sign, mixed = "word", "sign", "mixed"
+
+// calendars are the forms in which days and periods stand in names, the longest first. The
+// pictures are those of the language; none is the usual one.
+var calendars = []struct {
+	form    *regexp.Regexp
+	kind    string
+	picture string
+}{
+	{regexp.MustCompile(`^(?:19|20)\d\d-\d\d-\d\d`), "date", ""},
+	{regexp.MustCompile(`^\d\d\.\d\d\.(?:19|20)\d\d`), "date", "dd.mm.yyyy"},
+	{regexp.MustCompile(`^(?:19|20)\d\d\d\d\d\d`), "date", "yyyymmdd"},
+	{regexp.MustCompile(`^(?:19|20)\d\d-\d\d`), "month", ""},
+	{regexp.MustCompile(`^(?:19|20)\d\d-Q[1-4]`), "quarter", ""},
+	{regexp.MustCompile(`^(?:19|20)\d\d-W\d\d`), "week", ""},
+	{regexp.MustCompile(`^(?:19|20)\d\d`), "year", ""},
+}
+
+func calendar(kind string) bool {
+	return kind == "date" || kind == "month" || kind == "quarter" || kind == "week" || kind == "year"
+}
+
+func isLetter(r rune) bool {
+	return unicode.IsLetter(r) || unicode.IsMark(r) || r == '\'' || r == '’'
+}
+func isDigit(r rune) bool { return r >= '0' && r <= '9' }
+
+// tokens takes a name apart. What stands between two zero bytes is one.
+func tokens(name string) (list []token) {
+	for rest := name; rest != ""; {
+		t := next(rest, len(list) > 0 && isDigit(rune(list[len(list)-1].text[len(list[len(list)-1].text)-1])))
+		list = append(list, t)
+		rest = rest[len(t.text):]
+	}
+	return list
+}
+
+// next is the first token of a text. Inside says that a digit stands before it.
+func next(s string, inside bool) token {
+	if s[0] == 0 {
+		if end := strings.IndexByte(s[1:], 0); end >= 0 {
+			return token{text: s[:end+2], kind: mixed}
+		}
+	}
+	if end := strings.IndexByte(s, '>'); s[0] == '<' && end >= 0 {
+		return token{text: s[:end+1], kind: mixed}
+	}
+	first := rune(s[0])
+	if isDigit(first) && !inside {
+		for _, c := range calendars {
+			text := c.form.FindString(s)
+			if text == "" || len(text) < len(s) && isDigit(rune(s[len(text)])) {
+				continue
+			}
+			if v, ok := read(c.kind, c.picture, text); ok {
+				return token{text, c.kind, v, c.picture}
+			}
+		}
+	}
+	class := classOf(s)
+	end := len(s)
+	for i, r := range s {
+		if classOf(string(r)) != class || i > 0 && class == sign && r != first {
+			end = i
+			break
+		}
+	}
+	return token{text: s[:end], kind: class}
+}
+
+func classOf(s string) string {
+	for _, r := range s {
+		switch {
+		case isDigit(r):
+			return "number"
+		case isLetter(r):
+			return word
+		}
+		break
+	}
+	return sign
+}
+
+func join(list []token) string {
+	var b strings.Builder
+	for _, t := range list {
+		b.WriteString(t.text)
+	}
+	return b.String()
+}
+
+// read reads a text of a kind by a picture; empty is the usual one.
+func read(kind, picture, text string) (as string, ok bool) {
+	k, known := value.KindNamed(kind)
+	if !known {
+		return "", false
+	}
+	t := &value.Type{Kind: k}
+	p := pattern.Plain(t)
+	if picture != "" {
+		var err *pattern.Error
+		if p, err = pattern.ParsePicture(picture, t); err != nil {
+			return "", false
+		}
+	}
+	v, ok := p.Read(text)
+	if !ok || !v.Given() {
+		return "", false
+	}
+	return v.String(), true
+}
+
+// kindOf is the kind of a value that a person gave.
+func kindOf(text string) string {
+	if list := tokens(text); len(list) == 1 && calendar(list[0].kind) && list[0].picture == "" {
+		return list[0].kind
+	}
+	return "text"
+}
+
+// slot is how a field stands in a name.
+func slot(name, picture string) string {
+	if picture == "" {
+		return "<" + name + ">"
+	}
+	return "<" + name + ":" + picture + ">"
+}
+
+// A piece of several names is a text that all of them have, or what differs there.
+type piece struct {
+	literal string
+	kind    string // of what differs; empty for a literal
+	picture string
+	of      []string // the codes of a choice
+	values  []string // in each name, as a build takes them
+	texts   []string // in each name, as they stand there
+}
+
+// A column is one token of each of several names.
+type column struct {
+	kind   string
+	cells  []string // empty where a name has nothing there
+	tokens []token
+}
+
+// infer finds what several names have in common, and what differs: narrow kinds where all
+// have such a one in the same place.
+func infer(names []string) []piece {
+	var columns []column
+	for i, name := range names {
+		columns = align(columns, tokens(name), i)
+	}
+	n := len(names)
+	for i := range columns {
+		for len(columns[i].cells) < n {
+			columns[i].cells = append(columns[i].cells, "")
+			columns[i].tokens = append(columns[i].tokens, token{})
+		}
+	}
+	same := func(c *column) bool {
+		for _, t := range c.cells {
+			if t != c.cells[0] {
+				return false
+			}
+		}
+		return true
+	}
+	full := func(c *column) bool { return !slices.Contains(c.cells, "") }
+	fixed := func(c *column) bool { return full(c) && same(c) }
+	code := func(i int) bool { return codes(&columns[i]) && full(&columns[i]) && !same(&columns[i]) }
+	narrow := func(c *column) bool { return full(c) && !same(c) && (calendar(c.kind) || c.kind == "number") }
+	var pieces []piece
+	for i := 0; i < len(columns); {
+		c := &columns[i]
+		switch {
+		case fixed(c):
+			pieces = append(pieces, piece{literal: c.cells[0]})
+			i++
+			continue
+		case narrow(c):
+			pieces = append(pieces, typed(c))
+			i++
+			continue
+		case code(i) && mixedCase(columns, i):
+			p := piece{kind: "choice", values: c.cells, texts: c.cells, of: distinct(c.cells)}
+			pieces = append(pieces, p)
+			i++
+			continue
+		}
+		// A text goes on to the last column that belongs to no other piece.
+		end := i + 1
+		for j := end; j < len(columns); j++ {
+			d := &columns[j]
+			if narrow(d) || code(j) && mixedCase(columns, j) || fixed(d) && d.kind != sign {
+				break
+			}
+			if !fixed(d) {
+				end = j + 1
+			}
+		}
+		p := piece{kind: "text"}
+		for k := range n {
+			var b strings.Builder
+			for j := i; j < end; j++ {
+				b.WriteString(columns[j].cells[k])
+			}
+			p.values = append(p.values, b.String())
+		}
+		p.texts = p.values
+		pieces = append(pieces, p)
+		i = end
+	}
+	return trimmed(merged(bared(pieces)))
+}
+
+// bared has the signs that all texts of a piece begin or end with stand outside of it.
+func bared(list []piece) (out []piece) {
+	edge := func(p *piece, cut func(s string) (sign, rest string)) string {
+		all := ""
+		for i, v := range p.values {
+			sign, _ := cut(v)
+			if i > 0 && sign != all || sign == "" {
+				return ""
+			}
+			all = sign
+		}
+		for i, v := range p.values {
+			_, p.values[i] = cut(v)
+		}
+		return all
+	}
+	isSign := func(r rune) bool { return !isLetter(r) && !isDigit(r) && r != '(' && r != ')' }
+	for _, p := range list {
+		if p.kind != "text" {
+			out = append(out, p)
+			continue
+		}
+		p.values = slices.Clone(p.values)
+		before := edge(&p, func(s string) (string, string) {
+			rest := strings.TrimLeftFunc(s, isSign)
+			return s[:len(s)-len(rest)], rest
+		})
+		after := edge(&p, func(s string) (string, string) {
+			rest := strings.TrimRightFunc(s, isSign)
+			return s[len(rest):], rest
+		})
+		out = append(out, piece{literal: before}, p, piece{literal: after})
+	}
+	return slices.DeleteFunc(out, func(p piece) bool { return p.kind == "" && p.literal == "" })
+}
+
+// merged has literals that follow each other be one.
+func merged(list []piece) (out []piece) {
+	for _, p := range list {
+		if last := len(out) - 1; p.kind == "" && last >= 0 && out[last].kind == "" {
+			out[last].literal += p.literal
+			continue
+		}
+		out = append(out, p)
+	}
+	return out
+}
+
+// trimmed has no text of two pieces meet, which could not be read back, and none be empty
+// or end in a space.
+func trimmed(list []piece) []piece {
+	for i := range list {
+		p := &list[i]
+		if p.kind != "text" {
+			continue
+		}
+		p.values = slices.Clone(p.values)
+		for k := range p.values {
+			p.values[k] = strings.TrimSpace(p.values[k])
+		}
+	}
+	return list
+}
+
+// typed is a piece of a narrow kind.
+func typed(c *column) piece {
+	p := piece{kind: c.kind, texts: c.cells}
+	if c.kind == "number" {
+		p.picture = widthOf(c.cells)
+		for _, t := range c.cells {
+			p.values = append(p.values, unpadded(t))
+		}
+		return p
+	}
+	p.picture = c.tokens[0].picture
+	for _, t := range c.tokens {
+		if t.picture != p.picture {
+			return piece{kind: "text", values: c.cells, texts: c.cells}
+		}
+		p.values = append(p.values, t.value)
+	}
+	return p
+}
+
+func unpadded(t string) string {
+	if t = strings.TrimLeft(t, "0"); t == "" {
+		return "0"
+	}
+	return t
+}
+
+// widthOf is the picture of numbers that are written such.
+func widthOf(texts []string) string {
+	least := len(texts[0])
+	padded := false
+	for _, t := range texts {
+		least = min(least, len(t))
+		padded = padded || len(t) > 1 && t[0] == '0'
+	}
+	if !padded {
+		return "0"
+	}
+	return strings.Repeat("0", least)
+}
+
+// codes reports whether all cells are short words in capitals.
+func codes(c *column) bool {
+	for _, t := range c.cells {
+		if len(t) < 1 || len(t) > 4 || strings.ToUpper(t) != t || c.kind != word {
+			return false
+		}
+	}
+	return true
+}
+
+// mixedCase reports whether the words beside a column of codes are no codes.
+func mixedCase(columns []column, i int) bool {
+	for j := range columns {
+		if j != i && columns[j].kind == word && !codes(&columns[j]) {
+			return true
+		}
+	}
+	return len(columns) == 1 || !slices.ContainsFunc(columns, func(c column) bool { return c.kind == word && !codes(&c) })
+}
+
+func distinct(list []string) []string {
+	list = slices.Clone(list)
+	slices.Sort(list)
+	return slices.Compact(list)
+}
+
+// align puts the tokens of one more name into columns: the best way by what they are
+// alike in (Needleman and Wunsch, 1970).
+func align(columns []column, list []token, n int) []column {
+	fresh := func(t token) column {
+		c := column{kind: t.kind, cells: make([]string, n, n+1), tokens: make([]token, n, n+1)}
+		c.cells, c.tokens = append(c.cells, t.text), append(c.tokens, t)
+		return c
+	}
+	if n == 0 {
+		for _, t := range list {
+			columns = append(columns, fresh(t))
+		}
+		return columns
+	}
+	rows, cols := len(columns)+1, len(list)+1
+	best := make([]int, rows*cols)
+	for i := 1; i < rows; i++ {
+		best[i*cols] = -i
+	}
+	for j := 1; j < cols; j++ {
+		best[j] = -j
+	}
+	for i := 1; i < rows; i++ {
+		for j := 1; j < cols; j++ {
+			best[i*cols+j] = max(best[(i-1)*cols+j-1]+alike(&columns[i-1], list[j-1]), best[(i-1)*cols+j]-1, best[i*cols+j-1]-1)
+		}
+	}
+	var out []column
+	for i, j := rows-1, cols-1; i > 0 || j > 0; {
+		switch {
+		case i > 0 && j > 0 && best[i*cols+j] == best[(i-1)*cols+j-1]+alike(&columns[i-1], list[j-1]):
+			c := columns[i-1]
+			for len(c.cells) < n {
+				c.cells, c.tokens = append(c.cells, ""), append(c.tokens, token{})
+			}
+			c.cells, c.tokens = append(c.cells, list[j-1].text), append(c.tokens, list[j-1])
+			if c.kind != list[j-1].kind {
+				c.kind = mixed
+			}
+			out = append(out, c)
+			i, j = i-1, j-1
+		case i > 0 && best[i*cols+j] == best[(i-1)*cols+j]-1:
+			c := columns[i-1]
+			for len(c.cells) <= n {
+				c.cells, c.tokens = append(c.cells, ""), append(c.tokens, token{})
+			}
+			out = append(out, c)
+			i--
+		default:
+			out = append(out, fresh(list[j-1]))
+			j--
+		}
+	}
+	slices.Reverse(out)
+	return out
+}
+
+// alike is how well a token fits into a column.
+func alike(c *column, t token) int {
+	switch {
+	case slices.Contains(c.cells, t.text) && c.kind == t.kind:
+		if t.kind == sign {
+			return 2
+		}
+		return 5
+	case c.kind != t.kind:
+		return -3
+	case calendar(t.kind):
+		return 4
+	case t.kind == "number":
+		return 3
+	case t.kind == word && short(c.cells) == (len(t.text) <= 4 && strings.ToUpper(t.text) == t.text):
+		return 2
+	case t.kind == word:
+		return 0
+	}
+	return -3
+}
+
+func short(cells []string) bool {
+	for _, t := range cells {
+		if t != "" && (len(t) > 4 || strings.ToUpper(t) != t) {
+			return false
+		}
+	}
+	return true
+}
+
+// A form is a way in which a value may be written in a name.
+type form struct {
+	text string
+	slot string
+	near bool // only beside another slot: too short to be looked for alone
+}
+
+// picturesOf are the pictures in which values of a kind are looked for, the likeliest first.
+func picturesOf(kind string) []string {
+	switch kind {
+	case "text":
+		return append([]string{""}, pattern.TextPictures()...)
+	case "choice":
+		return []string{"", "like-this", "LIKE_THIS"}
+	case "date":
+		return []string{"", "yyyymmdd", "dd.mm.yyyy", "d.m.yyyy", "yymmdd", "yyyy-mm", "yyyymm", "yymm", "yyyy", "yy"}
+	case "month":
+		return []string{"", "yyyymm", "mmmm yyyy", "mmm yyyy", "yymm", "yyyy", "mmmm", "mm", "yy"}
+	case "quarter":
+		return []string{"", "yyyy Qq", "Qq yyyy", "yyyy", "Qq"}
+	case "week":
+		return []string{"", "yyyy", "Www"}
+	case "year":
+		return []string{"", "yy"}
+	case "number":
+		return []string{"000", "00", "0", "A"}
+	case "term":
+		return []string{"yyyy 0 Name", "", "yyyy-0", "yyyy 0", "yyyy", "Name", "name"}
+	}
+	return nil
+}
+
+// written is a value as a picture has it; empty where it cannot be.
+func written(kind string, of []string, text, picture string) string {
+	k, known := value.KindNamed(kind)
+	if !known || text == "" {
+		return ""
+	}
+	t := &value.Type{Kind: k}
+	if kind == "term" && len(of) == 0 {
+		return ""
+	}
+	for _, code := range of {
+		t.Of = append(t.Of, value.Option{Code: code})
+	}
+	v, err := t.Parse(text, time.Time{})
+	if err != nil {
+		return ""
+	}
+	p := pattern.Plain(t)
+	if picture != "" {
+		var bad *pattern.Error
+		if p, bad = pattern.ParsePicture(picture, t); bad != nil {
+			return ""
+		}
+	}
+	out, err := p.Append(nil, v)
+	if err != nil {
+		return ""
+	}
+	return string(out)
+}
+
+// formsOf are the ways in which the values of a sample may stand in names, the longest
+// first.
+func (l *learner) formsOf(sample int) (list []form) {
+	for _, f := range l.fields {
+		if f.kind != "list" && f.kind != "yes-no" {
+			list = append(list, formsFor(f.name, f.kind, f.of, f.values[sample])...)
+		}
+	}
+	longestFirst(list)
+	return list
+}
+
+// itemForms are the ways in which an item may stand in names.
+func (l *learner) itemForms(b binding) []form {
+	list, known := l.itemsSeen[b]
+	if !known {
+		list = formsFor(b.name, b.kind, nil, b.value)
+		l.itemsSeen[b] = list
+	}
+	return list
+}
+
+func longestFirst(list []form) {
+	slices.SortStableFunc(list, func(a, b form) int { return len(b.text) - len(a.text) })
+}
+
+// formsFor are the ways in which a value may stand in names.
+func formsFor(name, kind string, of []string, text string) (list []form) {
+	seen := map[string]bool{}
+	for _, p := range picturesOf(kind) {
+		as := written(kind, of, text, p)
+		if as == "" || seen[as+"\x00"+p] || p == "L" {
+			continue
+		}
+		seen[as+"\x00"+p] = true
+		list = append(list, form{as, slot(name, p), len(as) < 2 || p == "yy" || p == "mm" || kind == "number" && len(as) < 2})
+	}
+	return list
+}
+
+// bounded reports whether what stands at a part of a name begins and ends there: it does
+// not go on in letters, nor in digits.
+func bounded(name string, from, to int) bool {
+	before, after := []rune(name[:from]), []rune(name[to:])
+	part := []rune(name[from:to])
+	joined := func(a, b rune) bool {
+		return isLetter(a) && isLetter(b) || isDigit(a) && isDigit(b)
+	}
+	return !(len(before) > 0 && joined(before[len(before)-1], part[0])) && !(len(after) > 0 && joined(part[len(part)-1], after[0]))
+}
+
+// maxForms is how many ways a name is read in.
+const maxForms = 64
+
+type cacheKey struct {
+	sample int
+	name   string
+}
+
+// readings are the ways in which a name may come from values: with slots in it, the plain
+// name first.
+func (l *learner) readings(in *instance, name string) []string {
+	if len(in.env) == 0 {
+		k := cacheKey{in.sample, name}
+		list, known := l.cache[k]
+		if !known {
+			list = readings(within(nil, l.forms[in.sample], name), name)
+			l.cache[k] = list
+		}
+		return list
+	}
+	forms := within(nil, l.forms[in.sample], name)
+	for _, b := range in.env {
+		forms = within(forms, l.itemForms(b), name)
+	}
+	longestFirst(forms)
+	return readings(forms, name)
+}
+
+// within adds those of some forms that stand in a name.
+func within(list, forms []form, name string) []form {
+	for _, f := range forms {
+		if strings.Contains(name, f.text) {
+			list = append(list, f)
+		}
+	}
+	return list
+}
+
+func readings(forms []form, name string) []string {
+	if len(forms) == 0 {
+		return []string{name}
+	}
+	type part struct {
+		from, to int
+		slots    []string
+	}
+	var parts []part
+	free := func(from, to int) bool {
+		return !slices.ContainsFunc(parts, func(p part) bool { return p.from < to && from < p.to })
+	}
+	beside := func(from, to int) bool {
+		return slices.ContainsFunc(parts, func(p part) bool { return p.to == from || p.from == to })
+	}
+	for _, near := range []bool{false, true} {
+		for i := 0; i < len(forms); {
+			end := i + 1
+			for end < len(forms) && forms[end].text == forms[i].text {
+				end++
+			}
+			text := forms[i].text
+			var slots []string
+			for _, f := range forms[i:end] {
+				if f.near == near {
+					slots = append(slots, f.slot)
+				}
+			}
+			i = end
+			if len(slots) == 0 {
+				continue
+			}
+			for from := 0; from < len(name); {
+				at := strings.Index(name[from:], text)
+				if at < 0 {
+					break
+				}
+				at += from
+				from = at + len(text)
+				if free(at, from) && (near && beside(at, from) || !near && bounded(name, at, from)) {
+					parts = append(parts, part{at, from, slots})
+				}
+			}
+		}
+	}
+	slices.SortFunc(parts, func(a, b part) int { return a.from - b.from })
+	list := []string{""}
+	at := 0
+	for _, p := range parts {
+		var longer []string
+		for _, before := range list {
+			for _, s := range append([]string{name[p.from:p.to]}, p.slots...) {
+				if len(longer) < maxForms {
+					longer = append(longer, before+name[at:p.from]+s)
+				}
+			}
+		}
+		list, at = longer, p.to
+	}
+	for i := range list {
+		list[i] += name[at:]
+	}
+	return list
+}
+
+func sortedKeys[V any](m map[string]V) []string { return slices.Sorted(maps.Keys(m)) }
