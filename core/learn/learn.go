@@ -58,7 +58,7 @@ func Of(title string, samples []Sample, given map[string]string, read Contents) 
 	if len(samples) == 0 {
 		return nil, fmt.Errorf("there is nothing to learn from")
 	}
-	l := &learner{samples: samples, given: given, taken: map[string]bool{}, items: map[string]bool{}, cache: map[cacheKey][]string{}, itemsSeen: map[binding][]form{}}
+	l := &learner{samples: samples, given: given, taken: map[string]bool{}, items: map[string]bool{}, cache: map[*tree.Node][]string{}, itemsSeen: map[binding][]form{}}
 	root := l.root()
 	l.forms = make([][]form, len(samples))
 	for i := range samples {
@@ -114,7 +114,7 @@ type learner struct {
 	taken     map[string]bool // names of fields and items
 	items     map[string]bool // those of items, which others may have elsewhere
 	forms     [][]form        // how the values of each sample may be written
-	cache     map[cacheKey][]string
+	cache     map[*tree.Node][]string
 	names     []*convention
 	noisy     bool
 	doubts    []string

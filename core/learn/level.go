@@ -112,6 +112,9 @@ func (m *meeting) series() {
 		runs := map[run][][]member{}
 		for i, rest := range m.rest {
 			for _, n := range rest {
+				if !countable(n.Name) {
+					continue
+				}
 				list := tokens(n.Name)
 				for k, t := range list {
 					kind := t.kind
@@ -145,6 +148,20 @@ func (m *meeting) series() {
 			return
 		}
 	}
+}
+
+// countable reports whether there may be something in a name that counts on: a digit, or
+// a capital that stands alone.
+func countable(name string) bool {
+	for i := range len(name) {
+		switch c := name[i]; {
+		case c >= '0' && c <= '9':
+			return true
+		case c >= 'A' && c <= 'Z' && (i == 0 || name[i-1] < 'A') && (i+1 == len(name) || name[i+1] < 'A'):
+			return true
+		}
+	}
+	return false
 }
 
 func less(a, b run) bool {
@@ -387,19 +404,31 @@ type candidate struct {
 
 // shared finds the lines of what lies in at least so many of the instances under one name.
 func (m *meeting) shared(least int) {
-	support := map[candidate]int{}
+	type seen struct{ count, last int }
+	had := map[candidate]*seen{}
 	for i, rest := range m.rest {
-		seen := map[candidate]bool{}
 		for _, n := range rest {
-			for _, name := range m.readings(m.instances[i], n.Name) {
-				if c := (candidate{name, n.Kind == tree.Folder}); !seen[c] {
-					seen[c] = true
-					support[c]++
+			for _, name := range m.readings(m.instances[i], n) {
+				c := candidate{name, n.Kind == tree.Folder}
+				s := had[c]
+				if s == nil {
+					s = &seen{last: -1}
+					had[c] = s
+				}
+				if s.last != i {
+					s.count, s.last = s.count+1, i
 				}
 			}
 		}
 	}
-	keys := slices.Collect(maps.Keys(support))
+	support := map[candidate]int{}
+	var keys []candidate
+	for c, s := range had {
+		if s.count >= least {
+			support[c] = s.count
+			keys = append(keys, c)
+		}
+	}
 	few := 1
 	if len(m.instances) == 1 { // what could be a value is one: nothing says that it is not
 		few = -1
@@ -408,14 +437,11 @@ func (m *meeting) shared(least int) {
 		return cmp.Or(support[b]-support[a], few*(strings.Count(a.name, "<")-strings.Count(b.name, "<")), len(a.name)-len(b.name), strings.Compare(a.name, b.name))
 	})
 	for _, c := range keys {
-		if support[c] < least {
-			break
-		}
 		var inside []*instance
 		var where []int
 		for i, rest := range m.rest {
 			for _, n := range rest {
-				if (n.Kind == tree.Folder) == c.folder && slices.Contains(m.readings(m.instances[i], n.Name), c.name) {
+				if (n.Kind == tree.Folder) == c.folder && slices.Contains(m.readings(m.instances[i], n), c.name) {
 					inside, where = append(inside, &instance{m.instances[i].sample, n, m.instances[i].env}), append(where, i)
 					break
 				}

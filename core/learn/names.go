@@ -7,8 +7,10 @@ import (
 	"strings"
 	"time"
 	"unicode"
+	"unicode/utf8"
 
 	"vestibula/core/pattern"
+	"vestibula/core/tree"
 	"vestibula/core/value"
 )
 
@@ -572,28 +574,25 @@ func bounded(name string, from, to int) bool {
 // maxForms is how many ways a name is read in.
 const maxForms = 64
 
-type cacheKey struct {
-	sample int
-	name   string
+// readings are the ways in which the name of something in an instance may come from values:
+// with slots in it, the plain name first.
+func (l *learner) readings(in *instance, n *tree.Node) []string {
+	list, known := l.cache[n]
+	if !known {
+		list = l.readingsOf(in, n.Name)
+		l.cache[n] = list
+	}
+	return list
 }
 
-// readings are the ways in which a name may come from values: with slots in it, the plain
-// name first.
-func (l *learner) readings(in *instance, name string) []string {
-	if len(in.env) == 0 {
-		k := cacheKey{in.sample, name}
-		list, known := l.cache[k]
-		if !known {
-			list = readings(within(nil, l.forms[in.sample], name), name)
-			l.cache[k] = list
-		}
-		return list
-	}
+func (l *learner) readingsOf(in *instance, name string) []string {
 	forms := within(nil, l.forms[in.sample], name)
 	for _, b := range in.env {
 		forms = within(forms, l.itemForms(b), name)
 	}
-	longestFirst(forms)
+	if len(in.env) > 0 {
+		longestFirst(forms)
+	}
 	return readings(forms, name)
 }
 
@@ -619,8 +618,13 @@ func readings(forms []form, name string) []string {
 	free := func(from, to int) bool {
 		return !slices.ContainsFunc(parts, func(p part) bool { return p.from < to && from < p.to })
 	}
+	// beside reports whether a part follows another one, or stands before it, with no more
+	// than a sign between.
 	beside := func(from, to int) bool {
-		return slices.ContainsFunc(parts, func(p part) bool { return p.to == from || p.from == to })
+		signs := func(a, b int) bool {
+			return a == b || a < b && strings.IndexFunc(name[a:b], func(r rune) bool { return isLetter(r) || isDigit(r) }) < 0 && utf8.RuneCountInString(name[a:b]) == 1
+		}
+		return slices.ContainsFunc(parts, func(p part) bool { return signs(p.to, from) || signs(to, p.from) })
 	}
 	for _, near := range []bool{false, true} {
 		for i := 0; i < len(forms); {
@@ -646,7 +650,7 @@ func readings(forms []form, name string) []string {
 				}
 				at += from
 				from = at + len(text)
-				if free(at, from) && (near && beside(at, from) || !near && bounded(name, at, from)) {
+				if free(at, from) && (near && beside(at, from) && (bounded(name, at, from) || slices.ContainsFunc(parts, func(p part) bool { return p.to == at || p.from == from })) || !near && bounded(name, at, from)) {
 					parts = append(parts, part{at, from, slots})
 				}
 			}

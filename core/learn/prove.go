@@ -1,7 +1,11 @@
 package learn
 
 import (
+	"errors"
+	"runtime"
 	"slices"
+	"sync"
+	"sync/atomic"
 	"time"
 
 	"vestibula/core/naming"
@@ -26,26 +30,37 @@ func (r *Result) Prove(title string, samples []Sample, now time.Time) ([]Proof, 
 	if err != nil {
 		return nil, err
 	}
-	var list []Proof
-	for i, s := range samples {
-		values, wrong := t.ParseValues(r.Values[i], now)
-		if len(wrong) > 0 {
-			return nil, wrong[0]
-		}
-		x, err := t.Tree(t.Complete(values, now), max(template.DefaultLimit, 10*s.Root.Count()))
-		if err != nil {
-			return nil, err
-		}
-		own, wanted := t.Own(x.Root)
-		p := Proof{}
-		compare(t, readers{}, &p, wanted, s.Root, "")
-		p.Exact = own == s.Name && len(p.Missing) == 0 && len(p.Extra) == 0
-		if own != s.Name {
-			p.Missing = append(p.Missing, own)
-		}
-		list = append(list, p)
+	list, errs := make([]Proof, len(samples)), make([]error, len(samples))
+	var next atomic.Int64
+	var group sync.WaitGroup
+	for range min(len(samples), runtime.GOMAXPROCS(0)) {
+		group.Go(func() {
+			for i := next.Add(1) - 1; i < int64(len(samples)); i = next.Add(1) - 1 {
+				list[i], errs[i] = r.prove(t, samples[i], r.Values[i], now)
+			}
+		})
 	}
-	return list, nil
+	group.Wait()
+	return list, errors.Join(errs...)
+}
+
+// prove compares what the values of one sample give with what lies in it.
+func (r *Result) prove(t *template.Template, s Sample, raw map[string]template.Raw, now time.Time) (p Proof, err error) {
+	values, wrong := t.ParseValues(raw, now)
+	if len(wrong) > 0 {
+		return p, wrong[0]
+	}
+	x, err := t.Tree(t.Complete(values, now), max(template.DefaultLimit, 10*s.Root.Count()))
+	if err != nil {
+		return p, err
+	}
+	own, wanted := t.Own(x.Root)
+	compare(t, readers{}, &p, wanted, s.Root, "")
+	p.Exact = own == s.Name && len(p.Missing) == 0 && len(p.Extra) == 0
+	if own != s.Name {
+		p.Missing = append(p.Missing, own)
+	}
+	return p, nil
 }
 
 // compare counts what lies in a folder against what is wanted there.
