@@ -44,9 +44,10 @@ type app struct {
 	now      time.Time
 	version  string
 	noColor  bool
-	state    string       // where to remember what was done, if not in the usual place
-	screen   *term.Screen // results
-	side     *term.Screen // questions, progress and errors
+	state    string          // where to remember what was done, if not in the usual place
+	screen   *term.Screen    // results
+	side     *term.Screen    // questions, progress and errors
+	told     map[string]bool // files that were said to be drawn, and no templates
 }
 
 // A stop ends a command with a status. Its message, if it has one, is told on

@@ -14,6 +14,7 @@ import (
 
 	"vestibula/cli/term"
 	"vestibula/core/archive"
+	"vestibula/core/listing"
 	"vestibula/core/outline"
 	"vestibula/core/place"
 	"vestibula/core/template"
@@ -69,10 +70,18 @@ func (a *app) find(arg string) (*source, error) {
 		if err != nil {
 			return nil, unclear("", "the list on standard input cannot be read: %s", place.Reason(err))
 		}
-		return &source{name: "list", text: string(text)}, nil
+		return a.asList(&source{name: "list", text: string(text)}), nil
 	}
 	if info, err := os.Stat(arg); err == nil && !info.IsDir() {
-		return readTemplate(arg, "")
+		src, err := readTemplate(arg, "")
+		if err == nil && !a.told[src.path] && !strings.HasPrefix(src.text, "---") && listing.Drawn(src.text) {
+			if a.told == nil {
+				a.told = map[string]bool{}
+			}
+			a.told[src.path] = true
+			a.side.Text(term.Warn.Render("note:") + term.Sprintf(" %s looks as a tree or a list is drawn, and each sign in it would stand in a name. vestibula draft NAME %s makes a template of it.", arg, shellWord(arg)))
+		}
+		return src, err
 	}
 	bare := strings.TrimSuffix(arg, template.Ending)
 	if strings.ContainsAny(arg, `/\`) || bare == "" {
@@ -91,6 +100,20 @@ func (a *app) find(arg string) (*source, error) {
 		help = "did you mean " + near + "? " + help
 	}
 	return nil, unclear(help, "there is no template %q", arg)
+}
+
+// asList has a text that is drawn, or a list with bullets, be the outline that it means.
+func (a *app) asList(src *source) *source {
+	if strings.HasPrefix(src.text, "---") || !listing.Drawn(src.text) {
+		return src
+	}
+	l, err := listing.Read(src.text)
+	if err != nil {
+		return src
+	}
+	src.text = l.Text("")
+	a.side.Text(term.Dim.Render(term.Sprintf("Read as %s: %s.", string(l.Form), term.Count(l.Count, "line"))))
+	return src
 }
 
 // shelved looks the template of a project up by the name of its file, which is all that a

@@ -2,6 +2,7 @@ package cli
 
 import (
 	"cmp"
+	"io"
 	"os"
 	"path/filepath"
 	"strings"
@@ -12,6 +13,7 @@ import (
 	"vestibula/core/archive"
 	"vestibula/core/inspect"
 	"vestibula/core/learn"
+	"vestibula/core/listing"
 	"vestibula/core/place"
 	"vestibula/core/template"
 	"vestibula/core/tree"
@@ -52,6 +54,9 @@ func (r *learning) run(name string, args []string) error {
 	if len(sources) == 0 {
 		return unclear("for example: vestibula draft clients Clients/*", "which folders?")
 	}
+	if len(sources) == 1 && (sources[0] == "-" || isFile(sources[0]) && archive.FormatOf(sources[0]) == archive.None) {
+		return r.text(name, at, sources[0])
+	}
 	if err := r.read(sources); err != nil {
 		return err
 	}
@@ -72,6 +77,60 @@ func (r *learning) run(name string, args []string) error {
 		return r.report(result, proofs)
 	}
 	r.tell(at, result, proofs)
+	return nil
+}
+
+// text makes a template of a list or a drawn tree.
+func (r *learning) text(name, at, file string) error {
+	var data []byte
+	var err error
+	if file == "-" {
+		data, err = io.ReadAll(io.LimitReader(r.in, listing.MaxBytes+1))
+	} else {
+		data, err = place.ReadFile(file, listing.MaxBytes)
+	}
+	if err != nil {
+		return unclear("", "%s cannot be read: %s", file, place.Reason(err))
+	}
+	l, err := listing.Read(string(data))
+	if err != nil {
+		return unclear("", "%s: %v", file, err)
+	}
+	text := l.Text(filepath.Base(name))
+	t, err := template.Parse(filepath.Base(at), text, nil)
+	if err != nil {
+		return r.tellErrors(filepath.Base(at), text, err, statusUnclear)
+	}
+	if !r.preview {
+		if err := r.makeFiles("draft", filepath.Base(at), []newFile{{at, tree.Bytes(text)}}, false); err != nil {
+			return err
+		}
+	}
+	if r.asJSON {
+		return r.printJSON(struct {
+			Template string   `json:"template"`
+			Form     string   `json:"form"`
+			Entries  int      `json:"entries"`
+			Changed  []string `json:"changed"`
+		}{text, string(l.Form), l.Count, append([]string{}, l.Changed...)})
+	}
+	x, err := t.Tree(t.Sample(nil, r.now), template.DefaultLimit)
+	if err != nil {
+		return r.tellErrors(filepath.Base(at), text, err, statusUnclear)
+	}
+	r.screen.Text(term.Good.Render("Read") + term.Sprintf(" as %s: %s.", string(l.Form), term.Count(l.Count, "line")))
+	r.screen.Line()
+	r.screen.Tree(x.Root, term.TreeView{})
+	r.screen.Line()
+	if n := len(l.Changed); n > 0 {
+		r.screen.Text(term.Warn.Render("note:") + term.Sprintf(" %s held signs that no name can have, and has hyphens in their place: %s", term.Count(n, "name"), strings.Join(few(l.Changed), ", ")))
+	}
+	if len(l.Slots) > 0 {
+		r.screen.Text(term.Dim.Render(term.Sprintf("Asked for when it is built: %s", strings.Join(l.Slots, ", "))))
+	}
+	if !r.preview {
+		r.screen.Text(term.Good.Render("Wrote") + " " + term.Visible(at) + ". Change it in any text editor, and look at it with: vestibula show " + term.Visible(shellWord(at)))
+	}
 	return nil
 }
 

@@ -190,7 +190,7 @@ func (m *meeting) conventionName(pieces []piece) string {
 	if name == "" {
 		name = singular(slugOf(m.parent.name))
 	}
-	name = cmp.Or(name, "file")
+	name = named(cmp.Or(name, "file"))
 	as := name
 	for n := 2; slices.ContainsFunc(m.names, func(c *convention) bool { return c.name == as }) || m.taken[as] && n < 100; n++ {
 		as = name + "-" + string(rune('0'+n%10))

@@ -14,9 +14,11 @@ import (
 	"cmp"
 	"fmt"
 	"maps"
+	"regexp"
 	"slices"
 	"strconv"
 	"strings"
+	"unicode"
 
 	"vestibula/core/template"
 	"vestibula/core/tree"
@@ -164,7 +166,7 @@ func (l *learner) field(name, kind string) *field {
 
 // free is a name that nothing has yet.
 func (l *learner) free(name string) string {
-	if name == "" {
+	if name = named(name); name == "" {
 		name = "name"
 	}
 	as := name
@@ -173,6 +175,17 @@ func (l *learner) free(name string) string {
 	}
 	l.taken[as] = true
 	return as
+}
+
+// takenWords mean something in conditions, or to YAML.
+var takenWords = strings.Fields("and or not is in yes no on off true false null y n")
+
+// named is a word that can name a field.
+func named(name string) string {
+	if slices.Contains(takenWords, name) && name != "n" {
+		return name + "-1"
+	}
+	return name
 }
 
 // item is a name for the items of a series or a list: one that no field has, nor a series
@@ -199,11 +212,40 @@ func (l *learner) root() *line {
 		names[i] = s.Name
 	}
 	root := &line{folder: true, number: -1}
+	var pieces []piece
+	if len(names) > 1 {
+		pieces = l.terms(infer(names))
+	}
+	void := func(v string) bool { return strings.Trim(v, ". ") == "" }
+	if slices.ContainsFunc(names, func(n string) bool { return !writable(n) }) || slices.ContainsFunc(pieces, func(p piece) bool { return p.kind != "" && slices.ContainsFunc(p.values, void) }) {
+		// Such a name can be given as a value, and looks otherwise then.
+		f := l.field("name", "text")
+		for i, n := range names {
+			f.values[i] = strings.TrimSpace(strings.Map(func(r rune) rune {
+				switch {
+				case unicode.IsControl(r):
+					return -1
+				case r == unicode.ReplacementChar:
+					return '-'
+				}
+				return r
+			}, strings.ToValidUTF8(n, "-")))
+			if len(f.values[i]) > 100 {
+				f.values[i] = strings.ToValidUTF8(f.values[i][:100], "")
+			}
+			if void(f.values[i]) {
+				f.values[i] = "nameless"
+			}
+		}
+		root.name = slot(f.name, "")
+		l.addGiven(names)
+		return root
+	}
 	if len(names) == 1 {
 		root.name = l.single(names[0])
 		return root
 	}
-	for _, p := range l.terms(infer(names)) {
+	for _, p := range pieces {
 		if p.kind == "" {
 			root.name += p.literal
 			continue
@@ -218,6 +260,19 @@ func (l *learner) root() *line {
 
 // terms has a year with the place and the name of a term in it be one piece.
 func (l *learner) terms(list []piece) []piece {
+	for i := range list { // of terms of one year, that is a literal
+		if parts := yearAtEnd.FindStringSubmatch(list[i].literal); parts != nil {
+			year := piece{kind: "year"}
+			for range l.samples {
+				year.values = append(year.values, parts[2])
+			}
+			pieces := slices.Concat(list[:i:i], []piece{{literal: parts[1]}, year, {literal: " "}}, list[i+1:])
+			if len(l.terms(pieces[i+1:])) < len(pieces)-i-1 {
+				list = slices.DeleteFunc(pieces, func(p piece) bool { return p.kind == "" && p.literal == "" })
+			}
+			break
+		}
+	}
 	for i := 0; i+4 < len(list); i++ {
 		year, place, name := list[i], list[i+2], list[i+4]
 		if year.kind != "year" || place.kind != "number" || place.picture != "0" || name.kind != "text" || list[i+1].literal != " " || list[i+3].literal != " " {
@@ -250,6 +305,8 @@ func (l *learner) terms(list []piece) []piece {
 	return list
 }
 
+var yearAtEnd = regexp.MustCompile(`^(.*)((?:19|20)\d\d) $`)
+
 // single learns from the only name that there is: what was told, and what can be nothing
 // but a day or a period.
 func (l *learner) single(name string) string {
@@ -274,9 +331,20 @@ func (l *learner) single(name string) string {
 			}
 		}
 	}
-	words := false
-	for _, t := range tokens(rest) {
-		switch {
+	list := tokens(rest)
+	from, to := 0, 0
+	if len(slots) == 0 && len(l.given) == 0 {
+		// The longest text beside days and periods is most likely whom it is for.
+		from, to = longestText(list)
+	}
+	for i := 0; i < len(list); i++ {
+		switch t := list[i]; {
+		case i == from && to > from:
+			f := l.field("name", "text")
+			f.values[0] = join(list[from:to])
+			out += slot(f.name, "")
+			l.doubts = append(l.doubts, fmt.Sprintf("“%s” is taken for a value, named “%s”: tell what it is with field=value", f.values[0], f.name))
+			i = to - 1
 		case slots[t.text] != "":
 			out += slots[t.text]
 		case calendar(t.kind):
@@ -284,32 +352,24 @@ func (l *learner) single(name string) string {
 			f.values[0] = t.value
 			out += slot(f.name, t.picture)
 		default:
-			words = words || t.kind == word
 			out += t.text
 		}
 	}
-	if words && len(slots) == 0 && len(l.given) == 0 {
-		// The longest text beside days and periods is most likely whom it is for.
-		var value string
-		var run []token
-		for _, t := range append(tokens(name), token{kind: "year"}) {
-			if !calendar(t.kind) && t.kind != "number" {
-				run = append(run, t)
-				continue
+	return out
+}
+
+// longestText is the longest part of a name that begins and ends in words, with no number,
+// day or period in it.
+func longestText(list []token) (from, to int) {
+	best := 0
+	for i := range list {
+		for j := i; j < len(list) && (list[j].kind == word || list[j].kind == sign); j++ {
+			if n := len(join(list[i : j+1])); list[i].kind == word && list[j].kind == word && n > best {
+				from, to, best = i, j+1, n
 			}
-			if text := strings.TrimFunc(join(run), func(r rune) bool { return !isLetter(r) }); len(text) > len(value) {
-				value = text
-			}
-			run = nil
-		}
-		if strings.Count(name, value) == 1 && value != "" {
-			f := l.field("name", "text")
-			f.values[0] = value
-			out = strings.Replace(out, value, slot(f.name, ""), 1)
-			l.doubts = append(l.doubts, fmt.Sprintf("“%s” is taken for a value, named “%s”: tell what it is with field=value", value, f.name))
 		}
 	}
-	return out
+	return from, to
 }
 
 // nameFor is what a field is called that was found in names.

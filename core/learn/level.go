@@ -8,6 +8,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"unicode"
 
 	"vestibula/core/order"
 	"vestibula/core/tree"
@@ -65,7 +66,7 @@ func (m *meeting) most() int {
 
 // writable reports whether a name can stand in an outline as it is.
 func writable(name string) bool {
-	return !strings.ContainsAny(name, "<>|/:\"*?\\\n\r\t") && strings.TrimSpace(name) == name && strings.ToValidUTF8(name, "") == name && !strings.Contains(name, "  ")
+	return strings.Trim(name, ".") != "" && len(name) <= 200 && !strings.ContainsAny(name, "<>|/:\"*?\\\uFFFD") && !strings.ContainsFunc(name, unicode.IsControl) && strings.TrimSpace(name) == name && strings.ToValidUTF8(name, "") == name && !strings.Contains(name, "  ")
 }
 
 // take has the nodes that a line stands for leave what is left.

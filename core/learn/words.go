@@ -42,6 +42,10 @@ func slugged(text string) string {
 // plural and singular are those of most English words: names for people to change.
 func plural(s string) string {
 	switch {
+	case s == "person":
+		return "people"
+	case strings.HasSuffix(s, "x"), strings.HasSuffix(s, "ch"), strings.HasSuffix(s, "sh"):
+		return s + "es"
 	case strings.HasSuffix(s, "s"):
 		return s
 	case strings.HasSuffix(s, "y") && len(s) > 1 && !strings.ContainsRune("aeiou", rune(s[len(s)-2])):
@@ -52,6 +56,10 @@ func plural(s string) string {
 
 func singular(s string) string {
 	switch {
+	case s == "people":
+		return "person"
+	case strings.HasSuffix(s, "xes"), strings.HasSuffix(s, "ches"), strings.HasSuffix(s, "shes"):
+		return s[:len(s)-2]
 	case strings.HasSuffix(s, "ies") && len(s) > 4:
 		return s[:len(s)-3] + "y"
 	case strings.HasSuffix(s, "s") && !strings.HasSuffix(s, "ss") && len(s) > 3:

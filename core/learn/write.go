@@ -127,7 +127,7 @@ func ambiguous(name string) bool { return strings.Contains(name, ".") }
 func (l *learner) declared(f *field) string {
 	ask := strings.ToUpper(f.name[:1]) + strings.ReplaceAll(f.name[1:], "-", " ") + "?"
 	example := ""
-	if i := slices.IndexFunc(f.values, func(v string) bool { return v != "" }); i >= 0 {
+	if i := slices.IndexFunc(f.values, func(v string) bool { return v != "" && !strings.ContainsAny(v, "{}[]") }); i >= 0 {
 		example = ", example: " + quoted(f.values[i])
 	}
 	switch f.kind {
@@ -141,7 +141,7 @@ func (l *learner) declared(f *field) string {
 		return "{ ask: " + quoted(ask) + ", type: yes-no, default: no }"
 	case "list":
 		example = ""
-		if i := slices.IndexFunc(f.lists, func(v []string) bool { return len(v) > 0 }); i >= 0 {
+		if i := slices.IndexFunc(f.lists, func(v []string) bool { return len(v) > 0 && !strings.ContainsAny(strings.Join(v, ""), "{}[]") }); i >= 0 {
 			example = ", example: [" + quotedList(f.lists[i]) + "]"
 		}
 		return "{ ask: " + quoted(ask) + ", type: list" + example + " }"

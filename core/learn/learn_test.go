@@ -1,0 +1,242 @@
+package learn
+
+import (
+	"fmt"
+	"os"
+	"slices"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
+
+	"vestibula/core/template"
+	"vestibula/core/tree"
+)
+
+var now = time.Date(2027, 3, 9, 12, 0, 0, 0, time.UTC)
+
+// sample is a folder with some paths in it; those that end in a slash are folders.
+func sample(name string, paths ...string) Sample {
+	root := &tree.Node{}
+	for _, p := range paths {
+		n := root
+		parts := strings.Split(strings.TrimSuffix(p, "/"), "/")
+		for i, part := range parts {
+			c := n.Child(part)
+			if c == nil {
+				c = &tree.Node{Name: part}
+				if i == len(parts)-1 && !strings.HasSuffix(p, "/") {
+					c.Kind = tree.File
+				}
+				n.Children = append(n.Children, c)
+			} else if i < len(parts)-1 {
+				c.Kind = tree.Folder
+			}
+			n = c
+		}
+	}
+	var sort func(n *tree.Node)
+	sort = func(n *tree.Node) {
+		slices.SortFunc(n.Children, func(a, b *tree.Node) int { return strings.Compare(a.Name, b.Name) })
+		for _, c := range n.Children {
+			sort(c)
+		}
+	}
+	sort(root)
+	return Sample{name, root}
+}
+
+func TestWhatFoldersShare(t *testing.T) {
+	for name, c := range map[string]struct {
+		samples []Sample
+		given   map[string]string
+		fields  []string
+		outline string
+	}{
+		"values, numbers, conditions": {samples: []Sample{
+			sample("2027-03 Oriel Pask BK", "01 Agreement/", "02 Work/oriel-pask notes.md", "03 Gilding/", "90 Settled/", "OP2703.md"),
+			sample("2026-11 Jun Teague BX", "01 Agreement/", "02 Work/jun-teague notes.md", "90 Settled/", "JT2611.md"),
+			sample("2026-12 Ida Sol Vig BK", "01 Agreement/", "02 Work/ida-sol-vig notes.md", "03 Gilding/", "90 Settled/", "ISV2612.md"),
+		}, given: map[string]string{"client": "Jun Teague"}, fields: []string{"month month", "client text", "kind choice"}, outline: `
+<month> <client> <kind>
+    <#> Agreement
+    <#> Work
+        <client:like-this> notes.md
+    <#> Gilding | when: kind is BK
+    <#> Settled | number: 90
+    <client:LT><month:yymm>.md
+`},
+		"series and lists": {samples: []Sample{
+			sample("Casing 2027", "Weeks/Week 01/", "Weeks/Week 02/", "Weeks/Week 03/", "Months/2027-01/", "Months/2027-02/", "Months/2027-03/", "Months/2027-04/", "Months/2027-05/", "Months/2027-06/", "Months/2027-07/", "Months/2027-08/", "Months/2027-09/", "Months/2027-10/", "Months/2027-11/", "Months/2027-12/", "People/Ola/Drafts/", "People/Jun/Drafts/"),
+			sample("Dyeing 2028", "Weeks/Week 01/", "Weeks/Week 02/", "Weeks/Week 03/", "Weeks/Week 04/", "Months/2028-01/", "Months/2028-02/", "Months/2028-03/", "Months/2028-04/", "Months/2028-05/", "Months/2028-06/", "Months/2028-07/", "Months/2028-08/", "Months/2028-09/", "Months/2028-10/", "Months/2028-11/", "Months/2028-12/", "People/Ida/Drafts/", "People/Wren/Drafts/"),
+		}, fields: []string{"name text", "year year", "people list", "weeks number"}, outline: `
+<name> <year>
+    Months
+        <month> | each: month in <year>-01..<year>-12
+    People
+        <person> | each: person in people
+            Drafts
+    Weeks
+        Week <week:00> | each: week in 1..weeks
+`},
+		"terms": {samples: []Sample{sample("Casing 2027 1 Winter", "Work/"), sample("Dyeing 2027 2 Spring", "Work/")}, fields: []string{"name text", "term term"}, outline: `
+<name> <term:yyyy 0 Name>
+    Work
+`},
+		"conventions": {samples: []Sample{
+			sample("Oriel Pask", "Scans/2027-03-09 oriel-pask recto 001.tif", "Scans/2027-03-09 oriel-pask verso 002.tif", "Scans/2027-03-10 oriel-pask recto 003.tif", "Scans/2027-03-10 oriel-pask verso 004.tif"),
+			sample("Jun Teague", "Scans/2026-01-02 jun-teague recto 001.jpg", "Scans/2026-01-02 jun-teague verso 002.jpg"),
+		}, fields: []string{"name text"}, outline: `
+<name>
+    Scans | holds: scan
+`},
+		"parts": {samples: []Sample{
+			sample("Oriel Pask", "North/Plans/", "North/Letters/x.md", "South/Plans/", "South/Letters/x.md"), sample("Jun Teague", "North/Plans/", "North/Letters/x.md", "South/Plans/", "South/Letters/x.md"),
+		}, fields: []string{"name text"}, outline: `
+north:
+    Letters
+        x.md
+    Plans
+
+<name>
+    North | use: north
+    South | use: north
+`},
+		"one folder, told what a value is": {samples: []Sample{sample("2027-03 Oriel Pask", "Letters/oriel-pask 1.md", "2027 taxes.csv", "v1.2/")}, given: map[string]string{"client": "Oriel Pask"}, fields: []string{"client text", "month month"}, outline: `
+<month> <client>
+    <month:yyyy> taxes.csv
+    Letters
+        <client:like-this> 1.md
+    v1.2/
+`},
+		"names that no line can have": {samples: []Sample{sample("Oriel Pask", "a<b>/", "a  b/", " c/", "Letters/", "tail /"), sample("Jun Teague", "a<b>/", "Letters/", "x\ny/", "c\x00d/")}, fields: []string{"name text"}, outline: `
+<name>
+    Letters
+`},
+	} {
+		t.Run(name, func(t *testing.T) {
+			r, err := Of("x", c.samples, c.given, nil)
+			require.NoError(t, err)
+			outline := r.Text[strings.LastIndex(r.Text, "---\n")+4:]
+			var lines []string
+			for line := range strings.SplitSeq(outline, "\n") {
+				if !strings.HasPrefix(line, "//") {
+					lines = append(lines, line)
+				}
+			}
+			assert.Equal(t, strings.TrimPrefix(c.outline, "\n"), strings.Join(lines, "\n"), r.Text)
+			var fields []string
+			for _, f := range r.Fields {
+				fields = append(fields, f.Name+" "+f.Kind)
+			}
+			assert.ElementsMatch(t, c.fields, fields)
+			proofs, err := r.Prove("x", c.samples, now)
+			require.NoError(t, err, r.Text)
+			for i, p := range proofs {
+				if strings.HasPrefix(name, "names that") {
+					assert.Len(t, p.Extra, []int{4, 3}[i])
+					continue
+				}
+				assert.True(t, p.Exact, "%s: %+v", c.samples[i].Name, p)
+			}
+		})
+	}
+}
+
+// What a template builds is learned so that it is built again, from whatever values.
+func TestWhatWasBuiltIsLearned(t *testing.T) {
+	for _, file := range []string{"commission", "evening-course", "ledger"} {
+		text, err := os.ReadFile("../../examples/" + file + ".folders")
+		require.NoError(t, err)
+		tpl, err := template.Parse(file, string(text), os.DirFS("../../examples"))
+		require.NoError(t, err)
+		rapid.Check(t, func(t *rapid.T) {
+			people := []string{"Oriel Pask", "Jun Teague", "Ida Sol Vig", "Wren Abbott", "Tove Lind", "Mats Orr"}
+			var samples []Sample
+			for i := range rapid.IntRange(3, 6).Draw(t, "projects") {
+				raw := map[string]template.Raw{
+					"client": {Text: people[i]}, "course": {Text: people[i]}, "year": {Text: fmt.Sprint(2021 + i)},
+					"received": {Text: fmt.Sprintf("%d-%02d-11", 2020+i, rapid.IntRange(1, 12).Draw(t, "month"))},
+					"kind":     {Text: []string{"BK", "BX", "MP"}[i%3]}, "gilding": {Text: rapid.SampledFrom([]string{"yes", "no"}).Draw(t, "gilding")}, "dyeing": {Text: rapid.SampledFrom([]string{"yes", "no"}).Draw(t, "dyeing")},
+					"term": {Text: fmt.Sprintf("%d %s", 2020+i, []string{"winter", "spring", "autumn"}[i%3])}, "weeks": {Text: fmt.Sprint(rapid.IntRange(3, 14).Draw(t, "weeks"))},
+					"people": {Items: []string{people[(i+1)%6] + fmt.Sprint(i), people[(i+2)%6] + fmt.Sprint(i)}, List: true},
+				}
+				for name := range raw {
+					if tpl.Field(name) == nil {
+						delete(raw, name)
+					}
+				}
+				values, wrong := tpl.ParseValues(raw, now)
+				require.Empty(t, wrong)
+				x, err := tpl.Tree(tpl.Complete(values, now), template.DefaultLimit)
+				require.NoError(t, err)
+				name, own := tpl.Own(x.Root)
+				samples = append(samples, Sample{name, own})
+			}
+			r, err := Of("x", samples, nil, nil)
+			require.NoError(t, err)
+			proofs, err := r.Prove("x", samples, now)
+			require.NoError(t, err, r.Text)
+			for i, p := range proofs {
+				require.Empty(t, p.Extra, "%s\n%s", samples[i].Name, r.Text)
+				require.Empty(t, p.Missing, "%s\n%s", samples[i].Name, r.Text)
+			}
+		})
+	}
+}
+
+func TestStartersAreWhatFilesShare(t *testing.T) {
+	samples := []Sample{sample("Oriel Pask", "Terms.txt", "Letter.md", "Own.md"), sample("Jun Teague", "Terms.txt", "Letter.md", "Own.md")}
+	texts := map[string][2]string{"Terms.txt": {"All rights.", "All rights."}, "Letter.md": {"Dear Oriel Pask, oriel-pask!", "Dear Jun Teague, jun-teague!"}, "Own.md": {"one", "two"}}
+	r, err := Of("jobs", samples, nil, func(sample int, path string) ([]byte, bool) { return []byte(texts[path][sample]), true })
+	require.NoError(t, err)
+	assert.Contains(t, r.Text, "Terms.txt | copy: starters/jobs/terms.txt")
+	assert.Contains(t, r.Text, "Letter.md | fill: starters/jobs/letter.md")
+	assert.NotContains(t, r.Text, "Own.md |")
+	require.Len(t, r.Starters, 2)
+	for _, s := range r.Starters {
+		assert.Contains(t, []string{"All rights.", "Dear <name>, <name:like-this>!"}, string(s.Data))
+	}
+	proofs, err := r.Prove("jobs", samples, now)
+	require.NoError(t, err)
+	assert.True(t, proofs[0].Exact && proofs[1].Exact)
+}
+
+// Whatever folders are called, what is learned is a template, and nothing is said to be
+// explained that is not.
+func FuzzOf(f *testing.F) {
+	f.Add("2027-03 Oriel Pask\x01A/B/\x01c.md\x02Jun\x01A/\x01c 01.md\x01c 02.md\x01c 03.md")
+	f.Add("<x>\x01a: b/\x01--- \x01//x\x01.y\x02\x01x:/y")
+	f.Fuzz(func(t *testing.T, text string) {
+		var samples []Sample
+		for one := range strings.SplitSeq(text, "\x02") {
+			parts := strings.Split(one, "\x01")
+			var paths []string
+			for _, p := range parts[1:] {
+				if p != "" && p != "/" && !strings.HasPrefix(p, "/") && !strings.Contains(p, "//") {
+					paths = append(paths, p)
+				}
+			}
+			samples = append(samples, sample(strings.ReplaceAll(parts[0], "/", ""), paths...))
+		}
+		if len(samples) > 5 {
+			return
+		}
+		r, err := Of("x", samples, nil, nil)
+		if err != nil {
+			return
+		}
+		proofs, err := r.Prove("x", samples, now)
+		if err != nil {
+			t.Fatalf("%v\n%s", err, r.Text)
+		}
+		for i, p := range proofs {
+			if p.Entries != samples[i].Root.Count() {
+				t.Fatalf("%d entries are counted, of %d", p.Entries, samples[i].Root.Count())
+			}
+		}
+	})
+}

@@ -1,0 +1,96 @@
+//go:build unix
+
+package main
+
+import (
+	"encoding/json"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+func TestATemplateIsLearnedFromFolders(t *testing.T) {
+	d := newDesk(t)
+	for _, at := range []string{"C/2027-03 Oriel Pask/01 Letters/oriel-pask 01.md", "C/2027-03 Oriel Pask/02 Plans/x.pdf", "C/2026-11 Jun Teague/01 Letters/jun-teague 01.md", "C/2026-11 Jun Teague/02 Plans/y.pdf", "C/2026-11 Jun Teague/90 Settled/secret-7.txt", "C/2026-10 Ida Vig/01 Letters/ida-vig 01.md", "C/2026-10 Ida Vig/02 Plans/z.pdf", "C/2026-10 Ida Vig/90 Settled/z.txt"} {
+		d.write(at, "what is in it: hunter2 "+at)
+	}
+	d.write("C/2026-10 Ida Vig/.hidden/x", "")
+	require.NoError(t, os.Symlink("..", filepath.Join(d.dir, "C/2026-10 Ida Vig/01 Letters/round")))
+	before := d.whole("C")
+	out, status := d.run("draft", "clients", "C/2026-10 Ida Vig", "C/2026-11 Jun Teague", "C/2027-03 Oriel Pask", "client=Jun Teague")
+	require.Zero(t, status, out)
+	assert.Contains(t, out, "Proven")
+	assert.NotContains(t, out, "hunter2")
+	assert.Equal(t, before, d.whole("C"))
+	text := d.read("clients.folders")
+	for _, part := range []string{"<month> <client>", "<#> Letters", "<client:like-this> 01.md", "<#> Settled | when: settled | number: 90"} {
+		assert.Contains(t, strings.Join(strings.Fields(text), " "), part)
+	}
+	out, status = d.run("build", "clients", "client=Wren Abbott", "month=2027-05", "settled=yes", "--into", "C", "--yes")
+	require.Zero(t, status, out)
+	assert.Contains(t, d.has("C"), "2027-05 Wren Abbott/90 Settled/")
+	out, status = d.run("undo", "--yes")
+	require.Zero(t, status, out)
+	out, status = d.run("draft", "clients", "C/2026-10 Ida Vig")
+	assert.Equal(t, 1, status)
+	assert.Contains(t, out, "there already")
+
+	// One folder, with starters; what it takes for a value is told.
+	out, status = d.run("draft", "one", "C/2027-03 Oriel Pask", "--starters", "--json")
+	require.Zero(t, status, out)
+	var told struct {
+		Template string
+		Fields   []struct{ Name, Type string }
+		Doubts   []string
+		Folders  []struct{ Exact bool }
+	}
+	require.NoError(t, json.Unmarshal([]byte(out), &told), out)
+	assert.NotEmpty(t, told.Doubts)
+	assert.True(t, told.Folders[0].Exact)
+	assert.Contains(t, told.Template, "copy: starters/one/")
+	assert.Contains(t, d.has("starters/one"), "x.pdf")
+
+	// Archives as well; and what cannot be learned from.
+	_, status = d.exec("sh", "-c", "cd C && tar czf ../ola.tar.gz '2027-03 Oriel Pask'")
+	require.Zero(t, status)
+	out, status = d.run("draft", "packed", "ola.tar.gz", "client=Oriel Pask", "--preview")
+	require.Zero(t, status, out)
+	assert.Contains(t, out, "<month> <client>")
+	assert.NoFileExists(t, filepath.Join(d.dir, "packed.folders"))
+	require.NoError(t, os.Mkdir(filepath.Join(d.dir, "empty"), 0o777))
+	for _, c := range [][]string{{"no folder", "nowhere"}, {"nothing in it", "empty"}, {"all that you have", "/"}, {"is a file among folders", "C", "clients.folders"}} {
+		out, status = d.run(append([]string{"draft", "new"}, c[1:]...)...)
+		assert.NotZero(t, status)
+		if c[0] != "no folder" {
+			assert.Contains(t, out, c[0])
+		}
+		assert.NoFileExists(t, filepath.Join(d.dir, "new.folders"))
+	}
+}
+
+func TestATemplateIsMadeOfAText(t *testing.T) {
+	d := newDesk(t, "tree.txt", "Course <name>/\n├── Handouts  # given out\n│   └── In: now?\n└── notes.md\n", "letter.txt", "This is a letter to somebody, and it says at some length what is to be said.\n")
+	out, status := d.run("draft", "course", "tree.txt")
+	require.Zero(t, status, out)
+	assert.Contains(t, out, "as a drawn tree")
+	assert.Contains(t, out, "In - now")
+	assert.Equal(t, "---\ntitle: \"course\"\nfields:\n  name: \"Name?\"\n---\nCourse <name>\n    Handouts | note: given out\n        In - now\n    notes.md\n", d.read("course.folders"))
+	out, status = d.run("build", "course", "name=Casing", "--into", ".", "--yes")
+	require.Zero(t, status, out)
+	out, status = d.run("draft", "letter", "letter.txt")
+	assert.Equal(t, 2, status)
+	assert.Contains(t, out, "no list")
+	d.write("drawn.folders", "├── A\n└── B\n")
+	for _, command := range [][]string{{"check"}, {"show"}} {
+		out, _ = d.run(append(command, "drawn.folders")...)
+		assert.Contains(t, out, "vestibula draft NAME drawn.folders makes a template of it")
+	}
+	d.in = "- Letters\n  - In\n"
+	out, status = d.run("build", "-", "--into", ".", "--yes")
+	require.Zero(t, status, out)
+	assert.DirExists(t, filepath.Join(d.dir, "Letters/In"))
+}
