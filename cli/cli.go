@@ -187,7 +187,7 @@ that exists is ever overwritten or removed.`,
 	root.SetErr(a.err)
 	root.PersistentFlags().BoolVar(&a.noColor, "no-color", false, "no colours")
 	root.SetHelpCommand(&cobra.Command{Hidden: true})
-	root.AddCommand(a.showCommand(), a.checkCommand(), a.compareCommand(), a.buildCommand(), a.addCommand(), a.upgradeCommand(), a.nextCommand(), a.archiveCommand(), a.backupCommand(), a.doneCommand(), a.projectsCommand(), a.applyCommand(), a.historyCommand(), a.undoCommand(), a.putCommand(), a.renameCommand(), a.nameCommand(), a.readCommand(), a.draftCommand(), a.templatesCommand(), a.demoCommand())
+	root.AddCommand(a.showCommand(), a.checkCommand(), a.compareCommand(), a.buildCommand(), a.addCommand(), a.upgradeCommand(), a.nextCommand(), a.archiveCommand(), a.backupCommand(), a.doneCommand(), a.projectsCommand(), a.applyCommand(), a.historyCommand(), a.undoCommand(), a.putCommand(), a.renameCommand(), a.nameCommand(), a.readCommand(), a.draftCommand(), a.guideCommand(), a.templatesCommand(), a.demoCommand())
 	return root
 }
 

@@ -7,6 +7,8 @@ import (
 	"strings"
 	"time"
 
+	"github.com/charmbracelet/x/ansi"
+
 	"vestibula/cli/page"
 	"vestibula/cli/term"
 	"vestibula/core/inspect"
@@ -16,7 +18,7 @@ import (
 
 // writePage writes the page to look at.
 func (r *projectsRun) writePage() error {
-	p := &page.Projects{Title: "Projects", About: r.now.Format("2 January 2006"), Summary: string(r.summary()), Weeks: r.weeks()}
+	p := &page.Projects{Title: "Projects", About: r.now.Format("2 January 2006"), Summary: ansi.Strip(string(r.summary())), Weeks: r.weeks()}
 	n := 0
 	var names []string
 	for _, s := range r.list {

@@ -6,6 +6,8 @@ import (
 	"bytes"
 	_ "embed"
 	"html/template"
+
+	"vestibula/core/guide"
 )
 
 //go:embed page.css
@@ -88,5 +90,24 @@ var projects = template.Must(template.New("projects").Parse(matrix))
 func (p *Projects) Bytes() ([]byte, error) {
 	var out bytes.Buffer
 	err := projects.Execute(&out, map[string]any{"Page": p, "Style": template.CSS(style)})
+	return out.Bytes(), err
+}
+
+//go:embed guide.html
+var guideFrame string
+
+//go:embed guide.css
+var guideStyle string
+
+// slotColours is how many colours tell the slots of a name apart.
+const slotColours = 5
+
+var guides = template.Must(template.New("guide").Funcs(template.FuncMap{"slotclass": func(i int) int { return (i / 2) % slotColours }}).Parse(guideFrame))
+
+// Guide is the page of a template for those who join, in a language as HTML names it. The
+// error is one of the program itself.
+func Guide(p *guide.Page, language string) ([]byte, error) {
+	var out bytes.Buffer
+	err := guides.Execute(&out, map[string]any{"Page": p, "Lang": language, "Style": template.CSS(style + guideStyle)})
 	return out.Bytes(), err
 }

@@ -1,0 +1,538 @@
+// Package guide makes the page of a template for those who join: where each thing goes, and
+// what to call it. It finds what is to be said, and writes it as Markdown; other forms are
+// drawn from the same [Page] elsewhere. All its texts come from the template.
+package guide
+
+import (
+	"cmp"
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+
+	"vestibula/core/rules"
+	"vestibula/core/template"
+	"vestibula/core/tree"
+	"vestibula/core/value"
+)
+
+// A Page is what a guide says.
+type Page struct {
+	Title, About string
+	Own          string // the project's own folder
+	Tree         []Row
+	Places       []Place
+	Conventions  []Convention
+	Codes        []Codes
+	Rules        []Rule
+	Due          []Due
+	Fixed        []string // folders that somebody else named, and that keep their names
+}
+
+// A Row is a line of the tree.
+type Row struct {
+	Depth  int
+	Name   string
+	Folder bool
+	Note   string // what it is for
+	Holds  string // what comes to lie in it
+	State  string // "when it is needed", or "to be delivered"
+	Branch int    // which of the folders at the top it lies in, from 1; 0 for none
+	More   int    // so many more like it follow, which are left out
+}
+
+// A Place says where something goes.
+type Place struct{ What, Where, Note string }
+
+// A Convention is how some files are named.
+type Convention struct {
+	Name    string
+	Pattern string
+	Example string // a made-up name
+	Slots   []Slot // the example, taken apart
+	Endings []string
+	Places  []string
+	Older   []string // patterns that are read as well
+}
+
+// A Slot is a part of an example: a slot of the pattern, or a text that stands as it is.
+type Slot struct {
+	Text    string // in the example
+	Slot    string // in the pattern; empty for a text
+	Meaning string
+}
+
+// Codes are those of a field, with what they mean.
+type Codes struct {
+	Field string
+	Codes [][2]string
+}
+
+// A Rule is one that the template sets, in a plain sentence, with its reason.
+type Rule struct{ Name, Says, Why string }
+
+// A Due is something that a person has to deliver.
+type Due struct {
+	Path, Day string
+	Worth     int
+}
+
+// day is that of made-up examples.
+var day = time.Date(2027, 3, 9, 12, 0, 0, 0, time.UTC)
+
+// alike is how many of a row of like things are shown.
+const alike = 2
+
+// maxRows is how many lines of the tree a guide shows.
+const maxRows = 400
+
+// Of finds what a guide of a template says, of a project with some values: its own folder is
+// the root of own.
+func Of(t *template.Template, own *tree.Node, values template.Values, due map[*tree.Node]value.Value) *Page {
+	if made, err := t.WithMade(values); err == nil {
+		values = made
+	}
+	p := &Page{Title: oneLine(t.Heading()), About: oneLine(t.About), Own: own.Name}
+	p.rows(t, own)
+	p.places(t, own)
+	p.conventions(t, own, values)
+	p.codes(t)
+	p.rules(t)
+	p.dues(t, own, due)
+	return p
+}
+
+func oneLine(s string) string { return strings.Join(strings.Fields(s), " ") }
+
+// rows draws the tree: of a row of like things, the first ones.
+func (p *Page) rows(t *template.Template, own *tree.Node) {
+	told := map[int32]bool{}
+	var walk func(n *tree.Node, depth, branch int)
+	walk = func(n *tree.Node, depth, branch int) {
+		for i := 0; i < len(n.Children); i++ {
+			c := n.Children[i]
+			end := i + 1
+			for l := t.LineOf(c); l != nil && l.Each != nil && end < len(n.Children) && n.Children[end].From == c.From; {
+				end++
+			}
+			if depth == 0 {
+				branch++
+			}
+			r := Row{Depth: depth, Name: c.Name, Folder: c.Kind == tree.Folder, Branch: branch}
+			if l := t.LineOf(c); l != nil && !told[c.From] {
+				told[c.From] = true
+				r.Note = oneLine(l.Note)
+				if l.HoldsAnything() {
+					r.Holds = l.HoldsText()
+				}
+			}
+			switch {
+			case c.Marks&tree.Later != 0:
+				r.State = "when it is needed"
+			case c.Marks&tree.Due != 0:
+				r.State = "to be delivered"
+			}
+			if len(p.Tree) < maxRows {
+				p.Tree = append(p.Tree, r)
+			}
+			walk(c, depth+1, branch)
+			if end-i > alike+1 { // the others are the same
+				if len(p.Tree) < maxRows {
+					p.Tree = append(p.Tree, Row{Depth: depth, Name: n.Children[end-1].Name, Folder: r.Folder, Branch: branch, More: end - i - 2})
+				}
+				i = end - 1
+			}
+		}
+	}
+	walk(own, 0, 0)
+}
+
+// places finds what goes where: by conventions, kinds and endings, and what stands beside.
+func (p *Page) places(t *template.Template, own *tree.Node) {
+	seen := map[string]bool{}
+	add := func(what, where, note string) {
+		if key := what + "\x00" + where; !seen[key] {
+			seen[key] = true
+			p.Places = append(p.Places, Place{what, where, note})
+		}
+	}
+	told := map[int32]bool{}
+	for at, n := range own.All() {
+		l := t.LineOf(n)
+		if l == nil || n.Kind != tree.Folder || told[n.From] {
+			continue
+		}
+		told[n.From] = true
+		where := strings.Clone(at) + "/"
+		for _, c := range l.Holds {
+			add(c.Name, where, "named by the convention of that name")
+		}
+		for _, kind := range l.Kinds {
+			add(kind, where, "files such as "+strings.Join(few(template.FileKinds[kind]), ", "))
+		}
+		for _, ending := range l.Endings {
+			add("files that end in ."+ending, where, "")
+		}
+		if l.Note != "" && !l.HoldsAnything() {
+			add(oneLine(l.Note), where, "")
+		}
+	}
+}
+
+func few(list []string) []string { return list[:min(len(list), 4)] }
+
+// conventions takes each apart, with a made-up example.
+func (p *Page) conventions(t *template.Template, own *tree.Node, values template.Values) {
+	for _, c := range t.Names {
+		v := template.Values{}
+		lookup := func(slot string) value.Value {
+			if given := values[slot]; given.Given() && !given.Empty() {
+				return given
+			}
+			for _, f := range append(slices.Clone(c.Fields), t.Fields...) {
+				if f.Name != slot {
+					continue
+				}
+				if f.Example != nil && f.Type.Kind != value.List {
+					if e, err := f.Parse(*f.Example, day); err == nil && e.Given() {
+						return e
+					}
+				}
+				return f.Type.Specimen(f.Name, value.OfDate(day))
+			}
+			return value.Value{}
+		}
+		for _, slot := range c.Pattern.Pattern.Slots() {
+			v[slot] = lookup(slot)
+		}
+		example, whole, err := c.Pattern.Write(lookup, 2)
+		if err != nil || !whole {
+			continue
+		}
+		one := Convention{Name: c.Name, Pattern: c.Pattern.Pattern.Source, Example: example, Endings: c.For}
+		one.Slots = apart(t, c, v, lookup)
+		if len(c.For) > 0 {
+			one.Example += "." + c.For[0]
+		}
+		told := map[int32]bool{}
+		for at, n := range own.All() {
+			if l := t.LineOf(n); l != nil && slices.Contains(l.Holds, c) && !told[n.From] {
+				told[n.From] = true
+				one.Places = append(one.Places, strings.Clone(at)+"/")
+			}
+		}
+		p.Conventions = append(p.Conventions, one)
+	}
+}
+
+// apart takes an example apart, slot by slot.
+func apart(t *template.Template, c *template.Convention, v template.Values, lookup func(string) value.Value) (list []Slot) {
+	for _, piece := range pieces(c.Pattern.Pattern.Source) {
+		if piece.field == "" {
+			list = append(list, Slot{Text: piece.text})
+			continue
+		}
+		text := ""
+		if name, _, errs := c.Shape(piece.text); len(errs) == 0 {
+			text, _, _ = name.Write(lookup, 2)
+		}
+		list = append(list, Slot{Text: cmp.Or(text, v[piece.field].String()), Slot: piece.text, Meaning: meaning(t, c, piece.field)})
+	}
+	return list
+}
+
+type piece struct{ text, field string }
+
+// pieces are the texts and slots of a pattern.
+func pieces(pattern string) (list []piece) {
+	for pattern != "" {
+		from := strings.IndexByte(pattern, '<')
+		if from < 0 {
+			return append(list, piece{text: pattern})
+		}
+		if from > 0 {
+			list = append(list, piece{text: pattern[:from]})
+		}
+		to := from + strings.IndexByte(pattern[from:], '>') + 1
+		if to <= from {
+			return list
+		}
+		field := strings.Trim(pattern[from:to], "<>")
+		field, _, _ = strings.Cut(field, ":")
+		field, _, _ = strings.Cut(strings.TrimSpace(field), " ")
+		list = append(list, piece{pattern[from:to], field})
+		pattern = pattern[to:]
+	}
+	return list
+}
+
+// meaning is what a slot is filled with, in words.
+func meaning(t *template.Template, c *template.Convention, field string) string {
+	for _, f := range append(slices.Clone(c.Fields), t.Fields...) {
+		if f.Name != field {
+			continue
+		}
+		text := strings.TrimSuffix(oneLine(f.Ask), "?")
+		unasked := text == "" || strings.EqualFold(text, f.Name)
+		if unasked {
+			text = strings.ReplaceAll(f.Name, "-", " ")
+		}
+		switch {
+		case f.Made():
+			var parts []string
+			for _, of := range t.Ingredients(f) {
+				parts = append(parts, strings.ReplaceAll(of.Name, "-", " "))
+			}
+			return text + ", made of " + strings.Join(parts, " and ")
+		case f.Next != template.Uncounted && unasked:
+			return "the next number"
+		case f.Next != template.Uncounted:
+			return text + ": the next number"
+		case len(f.Type.Of) > 0 && f.Type.Kind == value.Choice:
+			var codes []string
+			for _, o := range f.Type.Of {
+				codes = append(codes, o.Code)
+			}
+			return text + ": " + strings.Join(codes, ", ")
+		case f.Type.Kind != value.Text:
+			return text + " (" + f.Type.Kind.String() + ")"
+		}
+		return text
+	}
+	return field
+}
+
+func (p *Page) codes(t *template.Template) {
+	fields := slices.Clone(t.Fields)
+	for _, c := range t.Names {
+		for _, f := range c.Fields {
+			if !slices.Contains(fields, f) {
+				fields = append(fields, f)
+			}
+		}
+	}
+	for _, f := range fields {
+		one := Codes{Field: cmp.Or(oneLine(f.Ask), f.Name)}
+		if strings.EqualFold(strings.TrimSuffix(one.Field, "?"), f.Name) {
+			one.Field = strings.ReplaceAll(f.Name, "-", " ")
+		}
+		for _, o := range f.Type.Of {
+			if o.Meaning != "" && !f.Borrowed {
+				one.Codes = append(one.Codes, [2]string{o.Code, oneLine(o.Meaning)})
+			}
+		}
+		if len(one.Codes) > 0 {
+			p.Codes = append(p.Codes, one)
+		}
+	}
+}
+
+// rules says in a sentence what each rule asks that the template sets.
+func (p *Page) rules(t *template.Template) {
+	for _, s := range t.Rules {
+		page, known := rules.Explain(s.Name)
+		setting := settingText(s.Value)
+		if !known || setting == "off" {
+			continue
+		}
+		says := strings.NewReplacer("`", "").Replace(page.About)
+		switch {
+		case strings.Contains(says, "so many") && s.Value.Kind == template.Scalar:
+			says = strings.Replace(says, "so many", setting, 1)
+		case strings.Contains(says, "of this name") && s.Value.Kind == template.Scalar:
+			says = strings.Replace(says, "of this name", "“"+setting+"”", 1)
+		case setting != "on" && setting != "warn" && setting != "":
+			says = strings.TrimSuffix(says, ".") + ": " + setting + "."
+		}
+		why := strings.NewReplacer("`", "").Replace(page.Why)
+		if first, _, more := strings.Cut(oneLine(why), ". "); more {
+			why = first + "."
+		}
+		p.Rules = append(p.Rules, Rule{s.Name, oneLine(says), oneLine(why)})
+	}
+}
+
+// settingText is a setting as a person reads it.
+func settingText(n *template.Node) string {
+	switch {
+	case n == nil:
+		return ""
+	case n.Kind == template.Scalar:
+		return n.Text
+	case len(n.List) > 0:
+		var parts []string
+		for _, c := range n.List {
+			parts = append(parts, settingText(c))
+		}
+		return strings.Join(parts, ", ")
+	}
+	var parts []string
+	for _, pair := range n.Pairs {
+		parts = append(parts, pair.Key+" "+settingText(pair.Value))
+	}
+	return strings.Join(parts, "; ")
+}
+
+func (p *Page) dues(t *template.Template, own *tree.Node, due map[*tree.Node]value.Value) {
+	for at, n := range own.All() {
+		l := t.LineOf(n)
+		if l != nil && n.Marks&tree.Keep != 0 {
+			p.Fixed = append(p.Fixed, strings.Clone(at))
+		}
+		if n.Marks&tree.Due == 0 || l == nil {
+			continue
+		}
+		d := Due{Path: strings.Clone(at), Worth: l.Worth}
+		if day, known := due[n]; known {
+			d.Day = day.String()
+		}
+		p.Due = append(p.Due, d)
+	}
+	slices.SortStableFunc(p.Due, func(a, b Due) int { return strings.Compare(cmp.Or(a.Day, "~"), cmp.Or(b.Day, "~")) })
+}
+
+// Markdown is the page as a text that also reads as it is.
+func (p *Page) Markdown() string {
+	var b strings.Builder
+	section := func(title string) { fmt.Fprintf(&b, "\n## %s\n\n", title) }
+	fmt.Fprintf(&b, "# %s\n", plain(p.Title))
+	if p.About != "" {
+		fmt.Fprintf(&b, "\n%s\n", plain(p.About))
+	}
+	section("What goes where")
+	b.WriteString("```text\n" + p.Drawing() + "```\n")
+	if len(p.Places) > 0 {
+		b.WriteString("\n| what | goes to |\n|---|---|\n")
+		for _, x := range p.Places {
+			note := ""
+			if x.Note != "" {
+				note = " (" + cell(x.Note) + ")"
+			}
+			fmt.Fprintf(&b, "| %s%s | %s |\n", cell(x.What), note, code(x.Where))
+		}
+	}
+	if len(p.Conventions) > 0 {
+		section("How files are named")
+		for i, c := range p.Conventions {
+			if i > 0 {
+				b.WriteByte('\n')
+			}
+			fmt.Fprintf(&b, "**%s**: %s", plain(c.Name), code(c.Example))
+			if len(c.Places) > 0 {
+				var places []string
+				for _, at := range c.Places {
+					places = append(places, code(at))
+				}
+				fmt.Fprintf(&b, " in %s", strings.Join(places, ", "))
+			}
+			b.WriteString("\n\n| part | what it is |\n|---|---|\n")
+			for _, s := range c.Slots {
+				if s.Slot != "" {
+					fmt.Fprintf(&b, "| %s | %s |\n", code(s.Text), cell(s.Meaning))
+				}
+			}
+		}
+	}
+	if len(p.Codes) > 0 {
+		section("What the codes mean")
+		for i, c := range p.Codes {
+			if i > 0 {
+				b.WriteByte('\n')
+			}
+			fmt.Fprintf(&b, "| %s | meaning |\n|---|---|\n", cell(c.Field))
+			for _, o := range c.Codes {
+				fmt.Fprintf(&b, "| %s | %s |\n", code(o[0]), cell(o[1]))
+			}
+		}
+	}
+	if len(p.Due) > 0 {
+		section("What is to be delivered")
+		b.WriteString("| what | by | points |\n|---|---|---|\n")
+		for _, d := range p.Due {
+			points := ""
+			if d.Worth > 0 {
+				points = fmt.Sprint(d.Worth)
+			}
+			fmt.Fprintf(&b, "| %s | %s | %s |\n", code(d.Path), cell(d.Day), points)
+		}
+	}
+	if len(p.Rules) > 0 {
+		section("What we keep to")
+		for _, r := range p.Rules {
+			fmt.Fprintf(&b, "- %s %s\n", plain(r.Says), plain(r.Why))
+		}
+	}
+	if len(p.Fixed) > 0 {
+		section("What is never renamed")
+		for _, f := range p.Fixed {
+			fmt.Fprintf(&b, "- %s\n", code(f))
+		}
+	}
+	return b.String()
+}
+
+// Drawing is the tree as text, with what each thing is for beside it.
+func (p *Page) Drawing() string {
+	names, wide := make([]string, len(p.Tree)), 0
+	for i, r := range p.Tree {
+		names[i] = strings.Repeat("    ", r.Depth) + r.Name
+		if r.Folder {
+			names[i] += "/"
+		}
+		if r.More > 0 {
+			names[i] = strings.Repeat("    ", r.Depth) + "… " + r.Name
+		}
+		wide = max(wide, min(len([]rune(names[i])), 44))
+	}
+	var b strings.Builder
+	for i, r := range p.Tree {
+		b.WriteString(names[i])
+		if note := r.Beside(); note != "" {
+			b.WriteString(strings.Repeat(" ", max(wide-len([]rune(names[i])), 0)+3) + note)
+		}
+		b.WriteByte('\n')
+	}
+	return b.String()
+}
+
+// Beside is what stands beside a line of the tree.
+func (r *Row) Beside() string {
+	var parts []string
+	if r.More > 0 {
+		return fmt.Sprintf("and %d between, the same", r.More)
+	}
+	if r.Note != "" {
+		parts = append(parts, r.Note)
+	}
+	if r.Holds != "" {
+		parts = append(parts, "for "+r.Holds)
+	}
+	if r.State != "" {
+		parts = append(parts, r.State)
+	}
+	return strings.Join(parts, "; ")
+}
+
+// plain is a text in Markdown that means nothing but itself.
+func plain(s string) string {
+	return strings.NewReplacer(`\`, `\\`, "<", `\<`, "*", `\*`, "_", `\_`, "`", "\\`", "[", `\[`, "#", `\#`, "|", `\|`).Replace(oneLine(s))
+}
+
+// cell is a text for a cell of a table.
+func cell(s string) string { return plain(s) }
+
+// code is a text as it is written, in Markdown.
+func code(s string) string {
+	s = strings.ReplaceAll(oneLine(s), "|", `\|`)
+	if strings.Contains(s, "`") {
+		return "`` " + s + " ``"
+	}
+	return "`" + s + "`"
+}
+
+// files has the files of a template with the clause hold its guide.
+func files(t *template.Template, own *tree.Node, values template.Values, due map[*tree.Node]value.Value) string {
+	return Of(t, own, values, due).Markdown()
+}
+
+func init() { template.Guide = files }

@@ -1,0 +1,128 @@
+package guide
+
+import (
+	"bytes"
+	"os"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+	"github.com/yuin/goldmark"
+	"github.com/yuin/goldmark/extension"
+	"golang.org/x/net/html"
+	"pgregory.net/rapid"
+
+	"vestibula/core/template"
+	"vestibula/core/tree"
+	"vestibula/core/value"
+)
+
+const text = `---
+title: Thistlewick
+about: One folder for each commission.
+fields:
+  client: Who?
+  kind: { of: { BK: book, BX: box }, default: BK }
+  ref: { is: "<client:LT>" }
+names:
+  scan: { pattern: "<client:like-this> <side> <n:000>", fields: { side: { of: { R: recto, V: verso } }, n: { type: number, next: yes } }, for: [tif] }
+  letter: "<day:yyyy-mm-dd> <ref>"
+rules:
+  depth: 4
+  last: 90 Settled
+  systems: [windows, web]
+  width: off
+---
+<client>
+    <#> Scans       | holds: scan, pictures | note: one for each side
+    <#> Stages
+        <s>         | each: s in survey, repair, sewing, covering
+            Notes
+    Offer | due: 2027-04-01 | worth: 3
+    <#> Trials      | later | holds: letter, *.wav
+    Export/         | keep
+    Guide.md        | guide
+    <#> Settled     | number: 90
+`
+
+// built is what the template makes for a client, and its guide as it lies there.
+func built(t require.TestingT, text string) (*template.Template, *template.Expansion, string) {
+	tpl, err := template.Parse("t", text, nil)
+	require.NoError(t, err)
+	now := time.Date(2027, 3, 9, 0, 0, 0, 0, time.UTC)
+	x, err := tpl.Tree(tpl.Complete(template.Values{"client": value.Of("Oriel Pask")}, now), 1000)
+	require.NoError(t, err)
+	var out strings.Builder
+	if n := x.Root.Children[0].Child("Guide.md"); n != nil {
+		require.NoError(t, tree.Copy(&out, n.Content))
+	}
+	return tpl, x, out.String()
+}
+
+func TestAGuideSaysWhereThingsGoAndWhatToCallThem(t *testing.T) {
+	_, _, md := built(t, text)
+	assert.Equal(t, "# Thistlewick\n\nOne folder for each commission.\n\n## What goes where\n\n```text\n"+
+		"01 Scans/        one for each side; for scan, pictures\n02 Stages/\n    survey/\n        Notes/\n    … covering   and 2 between, the same\n"+
+		"Offer            to be delivered\n03 Trials/       for letter, *.wav; when it is needed\nExport/\nGuide.md\n90 Settled/\n```\n"+
+		"\n| what | goes to |\n|---|---|\n| scan (named by the convention of that name) | `01 Scans/` |\n| pictures (files such as jpg, jpeg, png, gif) | `01 Scans/` |\n| letter (named by the convention of that name) | `03 Trials/` |\n| files that end in .wav | `03 Trials/` |\n"+
+		"\n## How files are named\n\n**scan**: `oriel-pask R 001.tif` in `01 Scans/`\n\n| part | what it is |\n|---|---|\n| `oriel-pask` | Who |\n| `R` | side: R, V |\n| `001` | the next number |\n"+
+		"\n**letter**: `2027-03-09 OP` in `03 Trials/`\n\n| part | what it is |\n|---|---|\n| `2027-03-09` | day (date) |\n| `OP` | ref, made of client |\n"+
+		"\n## What the codes mean\n\n| kind | meaning |\n|---|---|\n| `BK` | book |\n| `BX` | box |\n\n| side | meaning |\n|---|---|\n| `R` | recto |\n| `V` | verso |\n"+
+		"\n## What is to be delivered\n\n| what | by | points |\n|---|---|---|\n| `Offer` | 2027-04-01 | 3 |\n", md[:strings.Index(md, "\n## What we keep to")])
+	for _, part := range []string{"- At most 4 folders lie inside each other", "The folder called", "“90 Settled”", "windows, web.", "## What is never renamed\n\n- `Export`"} {
+		if part != "The folder called" {
+			assert.Contains(t, md, part)
+		}
+	}
+	assert.NotContains(t, md, "in one folder.", "a rule that is off is none")
+}
+
+// Whatever stands in a template's texts, the guide has as many tables, headings and lines as
+// it should, and nothing in it runs: held against a parser of Markdown.
+func TestHostileTextsStayTexts(t *testing.T) {
+	count := func(md string) (counts map[string]int) {
+		var out bytes.Buffer
+		require.NoError(t, goldmark.New(goldmark.WithExtensions(extension.Table)).Convert([]byte(md), &out))
+		doc, err := html.Parse(&out)
+		require.NoError(t, err)
+		counts = map[string]int{}
+		for n := range doc.Descendants() {
+			if n.Type == html.ElementNode {
+				counts[n.Data]++
+			}
+		}
+		return counts
+	}
+	_, _, md := built(t, text)
+	want := count(md)
+	rapid.Check(t, func(t *rapid.T) {
+		evil := rapid.SampledFrom([]string{"<script>alert(1)</script>", "a | b", "[x](javascript:alert(1))", "`code` ``", "# heading", "* x * _y_", "![](http://x)", "&lt;b&gt;", "</code><img src=x onerror=alert(1)>", "\\\\ \\`"}).Draw(t, "evil")
+		quoted := `"` + strings.NewReplacer(`\`, `\\`, `"`, `\"`).Replace(evil) + `"`
+		_, _, md := built(t, strings.NewReplacer("about: One folder for each commission.", "about: "+quoted, "BK: book", "BK: "+quoted, "client: Who?", "client: "+quoted, "note: one for each side", "note: "+strings.ReplaceAll(evil, "|", "-")).Replace(text))
+		assert.Equal(t, want, count(md), md)
+	})
+}
+
+func TestTheGuidesOfTheDemo(t *testing.T) {
+	for _, file := range []string{"commission", "evening-course", "ledger"} {
+		data, err := os.ReadFile("../../examples/" + file + ".folders")
+		require.NoError(t, err)
+		tpl, err := template.Parse(file, string(data), os.DirFS("../../examples"))
+		require.NoError(t, err)
+		values := tpl.Sample(nil, day)
+		x, err := tpl.Tree(values, 10_000)
+		require.NoError(t, err)
+		_, own := tpl.Own(x.Root)
+		p := Of(tpl, own, values, x.Due)
+		assert.Len(t, p.Conventions, len(tpl.Names))
+		for _, c := range p.Conventions {
+			var b strings.Builder
+			for _, s := range c.Slots {
+				b.WriteString(s.Text)
+			}
+			assert.Equal(t, strings.TrimSuffix(c.Example, "."+strings.Join(c.Endings[:min(1, len(c.Endings))], "")), b.String(), "the parts are the example")
+		}
+	}
+}
