@@ -3,6 +3,8 @@
 package main
 
 import (
+	"archive/zip"
+	"bytes"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -78,4 +80,33 @@ func TestPagesAreValid(t *testing.T) {
 		said, err := exec.Command("java", "-jar", validator, filepath.Join(d.dir, page)).CombinedOutput()
 		assert.NoError(t, err, "%s: %s", page, said)
 	}
+}
+
+func TestOfficeDocumentsAreFilled(t *testing.T) {
+	d := newDesk(t, "job.folders", "---\nfields: { client: Who?, day: { type: date, default: 2027-03-09 } }\n---\n<client>\n    Agreement.docx | fill: agreement.docx\n    Locked.docx | when: no\n")
+	d.write("job.folders", strings.Replace(d.read("job.folders"), "    Locked.docx | when: no\n", "", 1))
+	var doc bytes.Buffer
+	w := zip.NewWriter(&doc)
+	for name, text := range map[string]string{"word/document.xml": `<w:document xmlns:w="http://schemas.openxmlformats.org/wordprocessingml/2006/main"><w:body><w:p><w:r><w:t>For &lt;cli</w:t></w:r><w:r><w:t>ent&gt;, &lt;day:d.m.yyyy&gt; &lt;other&gt;</w:t></w:r></w:p></w:body></w:document>`, "word/styles.xml": "<styles/>"} {
+		to, err := w.Create(name)
+		require.NoError(t, err)
+		_, err = to.Write([]byte(text))
+		require.NoError(t, err)
+	}
+	require.NoError(t, w.Close())
+	d.write("agreement.docx", doc.String())
+	out, status := d.run("build", "job", "client=Pask & Wren", "--into", ".", "--yes")
+	require.Zero(t, status, out)
+	filled := d.unzipped("Pask & Wren/Agreement.docx")
+	assert.Contains(t, filled["word/document.xml"], "For Pask &amp; Wren")
+	assert.Contains(t, filled["word/document.xml"], ", 9.3.2027 &lt;other&gt;", "what is no field stays")
+	assert.Equal(t, "<styles/>", filled["word/styles.xml"])
+	out, status = d.run("check", "Pask & Wren")
+	assert.Zero(t, status, out)
+	out, status = d.run("undo", "--yes")
+	require.Zero(t, status, out)
+	d.write("agreement.docx", "\xD0\xCF\x11\xE0 locked")
+	out, status = d.run("check", "job")
+	assert.NotZero(t, status)
+	assert.Contains(t, out, "locked with a password")
 }

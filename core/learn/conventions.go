@@ -116,7 +116,7 @@ func (m *meeting) addConvention(list []found) {
 	free := func(names ...string) string {
 		for _, n := range names {
 			if !m.taken[n] && !used[n] {
-				used[n] = true
+				used[n], m.own[n] = true, true
 				return n
 			}
 		}

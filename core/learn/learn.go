@@ -20,6 +20,7 @@ import (
 	"strings"
 	"unicode"
 
+	"vestibula/core/pattern"
 	"vestibula/core/template"
 	"vestibula/core/tree"
 )
@@ -60,7 +61,7 @@ func Of(title string, samples []Sample, given map[string]string, read Contents) 
 	if len(samples) == 0 {
 		return nil, fmt.Errorf("there is nothing to learn from")
 	}
-	l := &learner{samples: samples, given: given, taken: map[string]bool{}, items: map[string]bool{}, cache: map[*tree.Node][]string{}, itemsSeen: map[binding][]form{}}
+	l := &learner{samples: samples, given: given, taken: map[string]bool{}, items: map[string]bool{}, own: map[string]bool{}, cache: map[*tree.Node][]string{}, itemsSeen: map[binding][]form{}}
 	root := l.root()
 	l.forms = make([][]form, len(samples))
 	for i := range samples {
@@ -115,6 +116,7 @@ type learner struct {
 	fields    []*field
 	taken     map[string]bool // names of fields and items
 	items     map[string]bool // those of items, which others may have elsewhere
+	own       map[string]bool // those of fields of conventions, which no other field may have
 	forms     [][]form        // how the values of each sample may be written
 	cache     map[*tree.Node][]string
 	names     []*convention
@@ -170,7 +172,7 @@ func (l *learner) free(name string) string {
 		name = "name"
 	}
 	as := name
-	for n := 2; l.taken[as]; n++ {
+	for n := 2; l.taken[as] || l.own[as]; n++ {
 		as = fmt.Sprintf("%s-%d", name, n)
 	}
 	l.taken[as] = true
@@ -233,7 +235,7 @@ func (l *learner) root() *line {
 			if len(f.values[i]) > 100 {
 				f.values[i] = strings.ToValidUTF8(f.values[i][:100], "")
 			}
-			if void(f.values[i]) {
+			if _, wrong := pattern.Parse(f.values[i]); void(f.values[i]) || len(wrong) > 0 && !strings.ContainsAny(f.values[i], `<>|/:"*?\`) {
 				f.values[i] = "nameless"
 			}
 		}

@@ -9,8 +9,10 @@ import (
 	"strconv"
 	"strings"
 	"unicode"
+	"unicode/utf8"
 
 	"vestibula/core/order"
+	"vestibula/core/pattern"
 	"vestibula/core/tree"
 )
 
@@ -66,7 +68,17 @@ func (m *meeting) most() int {
 
 // writable reports whether a name can stand in an outline as it is.
 func writable(name string) bool {
-	return strings.Trim(name, ".") != "" && len(name) <= 200 && !strings.ContainsAny(name, "<>|/:\"*?\\\uFFFD") && !strings.ContainsFunc(name, unicode.IsControl) && strings.TrimSpace(name) == name && strings.ToValidUTF8(name, "") == name && !strings.Contains(name, "  ")
+	fits := strings.Trim(name, ".") != "" && len(name) <= 200 && !strings.ContainsAny(name, "<>|/:\"*?\\\uFFFD") && !strings.ContainsFunc(name, unicode.IsControl) && strings.TrimSpace(name) == name && strings.ToValidUTF8(name, "") == name && !strings.Contains(name, "  ")
+	if !fits {
+		return false
+	}
+	for i := range len(name) {
+		if name[i] >= utf8.RuneSelf { // what may be seen by nobody
+			_, wrong := pattern.Parse(name)
+			return len(wrong) == 0
+		}
+	}
+	return true
 }
 
 // take has the nodes that a line stands for leave what is left.
@@ -533,6 +545,9 @@ func (m *meeting) lists() {
 		for _, n := range rest {
 			if n.Kind != tree.Folder {
 				continue
+			}
+			if strings.ContainsAny(n.Name, ";,") {
+				return // such signs stand between items
 			}
 			folders[i] = append(folders[i], n)
 			total++

@@ -11,6 +11,7 @@ import (
 	"strings"
 	"unicode/utf8"
 
+	"vestibula/core/office"
 	"vestibula/core/outline"
 	"vestibula/core/pattern"
 	"vestibula/core/tree"
@@ -95,13 +96,21 @@ func (t *Template) inspectNow(st *starter, name string, kind tree.Kind) error {
 		return fmt.Errorf("%q is a file, and this line is a folder", name)
 	case !info.IsDir() && !info.Mode().IsRegular():
 		return fmt.Errorf("%q is no ordinary file", name)
-	case st.fill && info.Size() > MaxFill:
-		return fmt.Errorf("%q is too large to be filled: more than %d MB", name, MaxFill>>20)
+	case st.fill && info.Size() > most(name):
+		return fmt.Errorf("%q is too large to be filled: more than %d MB", name, most(name)>>20)
 	}
 	if st.fill {
 		data, err := fs.ReadFile(t.starters, name)
 		if err != nil {
 			return fmt.Errorf("%q cannot be read", name)
+		}
+		if office.Is(name) {
+			d, err := office.Open(data)
+			if err != nil {
+				return fmt.Errorf("%q cannot be filled: %w", name, err)
+			}
+			st.texts[name] = t.takeDocumentApart(st.scope, d)
+			return nil
 		}
 		if !utf8.Valid(data) {
 			return fmt.Errorf("%q is not a text in UTF-8, so it cannot be filled; use `copy`", name)
@@ -109,6 +118,13 @@ func (t *Template) inspectNow(st *starter, name string, kind tree.Kind) error {
 		st.texts[name] = t.takeApart(st.scope, string(data))
 	}
 	return nil
+}
+
+func most(name string) int64 {
+	if office.Is(name) {
+		return office.MaxBytes
+	}
+	return MaxFill
 }
 
 // markUsed notes which fields a text is filled with.
@@ -120,10 +136,12 @@ func (c *compiler) markUsed(st *starter, name string) {
 	}
 }
 
-// A fill is a text taken apart into runs.
+// A fill is a text taken apart into runs, or an office document of which the runs are the
+// slots alone.
 type fill struct {
-	runs  []run
-	slots int // how many of the runs are slots
+	runs     []run
+	slots    int // how many of the runs are slots
+	document *office.Document
 }
 
 // A run is a stretch of text, or the slot of a known field.
@@ -131,6 +149,24 @@ type run struct {
 	text    string
 	index   int // of the value, or -1 for text
 	picture *pattern.Picture
+	edit    office.Edit // where it stands in a document
+}
+
+// takeDocumentApart finds the slots of known fields in the texts of a document.
+func (t *Template) takeDocumentApart(s *scope, d *office.Document) *fill {
+	f := &fill{document: d}
+	for i, text := range d.Texts() {
+		at := 0
+		for _, r := range t.takeApart(s, text).runs {
+			if r.index >= 0 {
+				r.edit = office.Edit{Paragraph: i, From: at, To: at + len(r.text)}
+				f.runs = append(f.runs, r)
+				f.slots++
+			}
+			at += len(r.text)
+		}
+	}
+	return f
 }
 
 // takeApart finds the slots of known fields in a text. All else stays as it is,
@@ -155,7 +191,7 @@ func (t *Template) takeApart(s *scope, text string) *fill {
 		if !ok {
 			continue
 		}
-		r := run{index: field.Index}
+		r := run{text: text[i : i+1+end+1], index: field.Index}
 		if pic != "" {
 			var err *pattern.Error
 			if r.picture, err = pattern.ParsePicture(pic, field.Type); err != nil {
@@ -175,21 +211,27 @@ func (t *Template) takeApart(s *scope, text string) *fill {
 // stands as it was given.
 func (f *fill) write(values []value.Value) ([]byte, error) {
 	var out []byte
+	var edits []office.Edit
 	for _, r := range f.runs {
 		if r.index < 0 {
 			out = append(out, r.text...)
 			continue
 		}
-		v := values[0]
+		v, from := values[0], len(out)
 		values = values[1:]
 		if r.picture == nil || v.Empty() || v.Kind == value.Pending {
 			out = append(out, asGiven(v)...)
-			continue
+		} else {
+			var err error
+			if out, err = r.picture.Append(out, v); err != nil {
+				return nil, err
+			}
 		}
-		var err error
-		if out, err = r.picture.Append(out, v); err != nil {
-			return nil, err
-		}
+		r.edit.Text = string(out[from:])
+		edits = append(edits, r.edit)
+	}
+	if f.document != nil {
+		return f.document.With(edits)
 	}
 	return out, nil
 }
