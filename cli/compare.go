@@ -1,6 +1,8 @@
 package cli
 
 import (
+	"strings"
+
 	"github.com/spf13/cobra"
 
 	"vestibula/cli/term"
@@ -11,42 +13,68 @@ import (
 
 func (a *app) compareCommand() *cobra.Command {
 	var flags valueFlags
-	var asJSON bool
+	var asJSON, strict bool
 	c := &cobra.Command{
-		Use:   "compare TEMPLATE TEMPLATE [field=value …]",
-		Short: "Put two arrangements of the same things side by side.",
-		Long: `Put two arrangements of the same things side by side: by kind first or by client
-first, by year or by course. See how many folders each makes, how many clicks
-lead to them, in how many places one kind of thing lies, and what moves.`,
+		Use:   "compare ONE OTHER [field=value …]",
+		Short: "Tell what differs: between templates, folders, a template and a project, a backup and now.",
+		Long: `Tell what differs between two templates, two folders, a template and a project, or a backup
+and now: what has another name or number, lies elsewhere, holds something else, or is on
+one side only; and in one line how much. A backup alone is compared with its project.
+
+Of two templates it also puts the arrangements side by side: how many folders each makes,
+how many clicks lead to them, in how many places one kind of thing lies, and what moves.`,
 		Example: `  vestibula compare commission ledger
-  vestibula compare by-kind.folders by-client.folders client="Oriel Pask"`,
+  vestibula compare by-kind.folders by-client.folders client="Oriel Pask"
+  vestibula compare commission "Clients/2027-03 Oriel Pask BK"
+  vestibula compare "Backups/2027-03 Oriel Pask BK 2027-04-01"`,
 		Args: func(c *cobra.Command, args []string) error {
-			if len(args) < 2 {
-				return unclear("for example: vestibula compare by-kind by-client", "which two templates?")
+			if len(args) == 0 {
+				return unclear("for example: vestibula compare by-kind by-client", "which two are to be compared?")
 			}
 			return nil
 		},
 		ValidArgsFunction: a.completeTemplate,
 		RunE: func(_ *cobra.Command, args []string) error {
-			return a.compare(args, flags, asJSON)
+			return a.compare(args, flags, asJSON, strict)
 		},
 	}
 	flags.add(c)
 	c.Flags().BoolVar(&asJSON, "json", false, "print JSON")
+	c.Flags().BoolVar(&strict, "strict", false, "a difference fails")
 	return c
 }
 
-func (a *app) compare(args []string, flags valueFlags, asJSON bool) error {
-	var templates [2]*template.Template
-	for i := range templates {
-		var err error
-		if templates[i], err = a.load(args[i]); err != nil {
-			return err
-		}
+func (a *app) compare(args []string, flags valueFlags, asJSON, strict bool) error {
+	var sides [2]*comparand
+	var err error
+	if sides[0], err = a.comparand(args[0]); err != nil {
+		return err
 	}
-	raw, err := rawArgs(args[2:])
+	rest := args[1:]
+	if back := sides[0].from; back != "" && (len(rest) == 0 || strings.Contains(rest[0], "=") && !isThere(rest[0])) {
+		if !isThere(back) {
+			return refused("name what it is to be compared with", "%s is a backup of %s, and that is not there", args[0], back)
+		}
+		rest = append([]string{fromHere(back)}, rest...)
+	}
+	if len(rest) == 0 {
+		return unclear("name the other one as well", "%s is to be compared with what?", args[0])
+	}
+	if sides[1], err = a.comparand(rest[0]); err != nil {
+		return err
+	}
+	raw, err := rawArgs(rest[1:])
 	if err != nil {
 		return err
+	}
+	templates := [2]*template.Template{sides[0].template, sides[1].template}
+	if templates[0] == nil || templates[1] == nil {
+		if flags.file != "" {
+			if err := rawFile(raw, flags.file); err != nil {
+				return err
+			}
+		}
+		return a.compareReal(sides, raw, flags.limit, asJSON, strict)
 	}
 	if flags.file != "" {
 		if err := rawFile(raw, flags.file); err != nil {
@@ -59,33 +87,34 @@ func (a *app) compare(args []string, flags valueFlags, asJSON bool) error {
 		}
 	}
 	var roots [2]*tree.Node
-	for i, t := range templates {
-		own := map[string]template.Raw{}
-		for name, r := range raw {
-			if t.Field(name) != nil {
-				own[name] = r
-			}
+	for i, c := range sides {
+		if err := a.grow(c, raw, flags.limit); err != nil {
+			return err
 		}
-		values, errs := t.ParseValues(own, a.now)
-		if len(errs) > 0 {
-			return badValues(errs)
-		}
-		x, err := t.Tree(t.Sample(values, a.now), flags.limit)
-		if err != nil {
-			return a.tellErrors(t.Name, t.Text, err, statusFound)
-		}
-		roots[i] = x.Root
+		roots[i] = c.whole
 	}
-	sides := [2]compare.Side{compare.Measure(roots[0]), compare.Measure(roots[1])}
+	list := compare.Differences(roots[0], roots[1], nil, nil)
+	measured := [2]compare.Side{compare.Measure(roots[0]), compare.Measure(roots[1])}
 	fates := [2]map[*tree.Node]compare.Fate{compare.Fates(roots[0], roots[1]), compare.Fates(roots[1], roots[0])}
-	spreads := compare.Spreads(sides[0], sides[1])
+	spreads := compare.Spreads(measured[0], measured[1])
 	if asJSON {
-		return a.printJSON(comparisonJSON(templates, roots, sides, fates, spreads))
+		err = a.printJSON(comparisonJSON(templates, roots, measured, fates, spreads, differencesJSON(sides, list).Differences))
+	} else {
+		a.drawMeasures(templates, measured, spreads)
+		a.screen.Line()
+		a.drawSides(roots, fates)
+		a.screen.Line()
+		if len(list) == 0 {
+			a.screen.Text(term.Good.Render("The same") + ": both make the same folders and files.")
+		} else {
+			a.drawDifferences(list)
+			a.screen.Text(term.Strong.Render(differenceText(sides, list)))
+		}
 	}
-	a.drawMeasures(templates, sides, spreads)
-	a.screen.Line()
-	a.drawSides(roots, fates)
-	return nil
+	if err == nil && strict && len(list) > 0 {
+		return found
+	}
+	return err
 }
 
 // drawMeasures draws the figures of both sides, the better one strong.
@@ -166,7 +195,7 @@ func (a *app) drawSides(roots [2]*tree.Node, fates [2]map[*tree.Node]compare.Fat
 	a.screen.Text(term.Warn.Render("»") + " lies elsewhere on the other side   " + term.Good.Render("+") + " only on this side")
 }
 
-func comparisonJSON(templates [2]*template.Template, roots [2]*tree.Node, sides [2]compare.Side, fates [2]map[*tree.Node]compare.Fate, spreads []compare.Spread) any {
+func comparisonJSON(templates [2]*template.Template, roots [2]*tree.Node, sides [2]compare.Side, fates [2]map[*tree.Node]compare.Fate, spreads []compare.Spread, differences []differenceJSON) any {
 	type thing struct {
 		Path string `json:"path"`
 		Fate string `json:"fate"`
@@ -177,9 +206,11 @@ func comparisonJSON(templates [2]*template.Template, roots [2]*tree.Node, sides 
 		Things []thing `json:"things"`
 	}
 	var out struct {
-		Sides   [2]side          `json:"sides"`
-		Spreads []compare.Spread `json:"spreads"`
+		Sides       [2]side          `json:"sides"`
+		Spreads     []compare.Spread `json:"spreads"`
+		Differences []differenceJSON `json:"differences"`
 	}
+	out.Differences = differences
 	out.Spreads = append([]compare.Spread{}, spreads...)
 	for i := range roots {
 		out.Sides[i] = side{Template: templates[i].Name, Side: sides[i]}

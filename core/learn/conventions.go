@@ -59,10 +59,14 @@ func (m *meeting) conventions() {
 		slices.SortFunc(keys, func(a, b string) int {
 			return cmp.Or(len(clusters[b])-len(clusters[a]), strings.Count(b, "<")-strings.Count(a, "<"), strings.Compare(a, b))
 		})
-		if len(keys) == 0 || len(clusters[keys[0]]) < leastNames {
+		best := slices.IndexFunc(keys, func(key string) bool {
+			list := clusters[key]
+			return len(list) >= leastNames && slices.ContainsFunc(list, func(f found) bool { return f.stem != list[0].stem })
+		})
+		if best < 0 {
 			return
 		}
-		m.addConvention(clusters[keys[0]])
+		m.addConvention(clusters[keys[best]])
 	}
 }
 

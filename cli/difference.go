@@ -1,0 +1,282 @@
+package cli
+
+import (
+	"os"
+	"path/filepath"
+
+	"vestibula/cli/term"
+	"vestibula/core/archive"
+	"vestibula/core/compare"
+	"vestibula/core/digest"
+	"vestibula/core/inspect"
+	"vestibula/core/pack"
+	"vestibula/core/place"
+	"vestibula/core/template"
+	"vestibula/core/tree"
+)
+
+// A comparand is a side of a comparison: a template, a project or another folder, or a
+// backup.
+type comparand struct {
+	name     string
+	template *template.Template // of a template
+	values   map[string]template.Raw
+	root     *tree.Node        // its own folder
+	whole    *tree.Node        // of a template, with what lies above and beside that
+	dir      string            // of a real folder, absolute
+	sums     map[string]string // of what lies in a backup, by paths
+	from     string            // where the project of a backup lies
+}
+
+// comparand opens a side. What lies here is a folder, an archive or a backup; all else is a
+// template.
+func (a *app) comparand(arg string) (*comparand, error) {
+	c := &comparand{name: arg}
+	info, err := os.Stat(arg)
+	if err != nil || !info.IsDir() && archive.FormatOf(arg) == archive.None {
+		c.template, err = a.load(arg)
+		return c, err
+	}
+	full, err := place.Real(arg)
+	if err != nil {
+		return nil, unclear("", "%s cannot be read: %s", arg, place.Reason(err))
+	}
+	note, err := backupNote(full)
+	if err != nil {
+		return nil, refused("", "%s: %v", arg, err)
+	}
+	switch {
+	case note != nil:
+		c.sums, c.from, c.root = map[string]string{}, note.From, &tree.Node{}
+		folders := map[string]*tree.Node{".": c.root}
+		for _, e := range note.Entries {
+			at := filepath.ToSlash(filepath.Clean(e.Path))
+			n := &tree.Node{Name: filepath.Base(at), Kind: tree.File}
+			if c.sums[at] = e.Sum; e.Path != at {
+				n.Kind = tree.Folder
+				folders[at] = n
+			}
+			if up := folders[filepath.ToSlash(filepath.Dir(at))]; up != nil {
+				up.Children = append(up.Children, n)
+			}
+		}
+	case !info.IsDir():
+		f, err := pack.Open(full)
+		if err != nil {
+			return nil, refused("", "%s: %s", arg, place.Reason(err))
+		}
+		defer f.Close()
+		if c.root = f.Root; f.Top() != nil {
+			c.root = f.Top()
+		}
+	default:
+		root, unread, err := inspect.Everything(full, nil)
+		if err != nil {
+			return nil, unclear("", "%s cannot be read: %s", arg, place.Reason(err))
+		}
+		for _, u := range unread {
+			a.side.Text(term.Bad.Render("vestibula:") + " " + term.Visible(filepath.Join(arg, filepath.FromSlash(u.Path))) + " cannot be read; the rest is compared")
+		}
+		c.root, c.dir = root, full
+		var l readLabel
+		if l.read(full); l.err == nil {
+			c.values = l.label.Raw()
+		}
+	}
+	return c, inspect.Prune(c.root)
+}
+
+// sum is the checksum of a file of a side; empty where it is not known.
+func (c *comparand) sum(at string) string {
+	if c.sums != nil {
+		return c.sums[at]
+	}
+	if c.dir == "" {
+		return ""
+	}
+	in, err := place.Open(c.dir)
+	if err != nil {
+		return ""
+	}
+	defer in.Close()
+	f, err := in.Open(at)
+	if err != nil {
+		return ""
+	}
+	defer f.Close()
+	sum, _ := digest.Of(f)
+	return sum
+}
+
+// grow makes the tree of a template, with the values of the other side.
+func (a *app) grow(c *comparand, raw map[string]template.Raw, limit int) error {
+	own := map[string]template.Raw{}
+	for name, r := range raw {
+		if c.template.Field(name) != nil {
+			own[name] = r
+		}
+	}
+	values, errs := c.template.ParseValues(own, a.now)
+	if len(errs) > 0 {
+		return badValues(errs)
+	}
+	x, err := c.template.Tree(c.template.Sample(values, a.now), limit)
+	if err != nil {
+		return a.tellErrors(c.template.Name, c.template.Text, err, statusFound)
+	}
+	c.whole = x.Root
+	_, c.root = c.template.Own(x.Root)
+	return nil
+}
+
+// compareReal compares two sides of which at least one is there.
+func (a *app) compareReal(sides [2]*comparand, raw map[string]template.Raw, limit int, asJSON, strict bool) error {
+	for i, c := range sides {
+		if c.template == nil {
+			continue
+		}
+		given := raw
+		if other := sides[1-i].values; len(raw) == 0 && other != nil {
+			given = other
+		}
+		if err := a.grow(c, given, limit); err != nil {
+			return err
+		}
+	}
+	first, second := sides[0], sides[1]
+	swapped := second.template != nil
+	if swapped {
+		first, second = second, first
+	}
+	looked := 0
+	same := func(x, y string) bool {
+		a, b := first.sum(x), second.sum(y)
+		if a == "" || b == "" {
+			return true // there is nothing to compare
+		}
+		looked++
+		return a == b
+	}
+	var owns func(n *tree.Node) bool
+	if t := first.template; t != nil {
+		same = nil
+		owns = func(n *tree.Node) bool {
+			l := t.LineOf(n)
+			return len(n.Children) == 0 || l != nil && l.HoldsAnything()
+		}
+	}
+	list := compare.Differences(first.root, second.root, same, owns)
+	if swapped {
+		for i := range list {
+			d := &list[i]
+			switch d.What {
+			case compare.Gone:
+				d.What = compare.New
+			case compare.New:
+				d.What = compare.Gone
+			default:
+				d.Path, d.Other = d.Other, d.Path
+			}
+		}
+	}
+	if asJSON {
+		if err := a.printJSON(differencesJSON(sides, list)); err != nil {
+			return err
+		}
+	} else {
+		a.drawDifferences(list)
+		a.screen.Text(summed(sides, list, looked))
+	}
+	if strict && len(list) > 0 {
+		return found
+	}
+	return nil
+}
+
+// drawDifferences lists what differs.
+func (a *app) drawDifferences(list []compare.Difference) {
+	slash := func(d *compare.Difference) term.Shown {
+		if d.Folder {
+			return "/"
+		}
+		return ""
+	}
+	for i := range list {
+		if i == 4*manyRows {
+			a.screen.Line(term.Dim.Render(term.Sprintf("… and %s more; --json lists all", term.Number(len(list)-i))))
+			break
+		}
+		d := &list[i]
+		note := term.Shown("")
+		if d.Why != "" {
+			note = term.Dim.Italic().Render("   " + term.Visible(d.Why))
+		}
+		if d.Within > 0 {
+			note = term.Dim.Italic().Render("   " + term.Sprintf("with the %s in it", term.Count(d.Within, "thing")))
+		}
+		switch d.What {
+		case compare.Renamed, compare.Moved:
+			a.screen.Line(term.Accent.Render("»"), " ", term.Visible(d.Path), slash(d), term.Dim.Render(" → "), term.Visible(d.Other), slash(d), note)
+		case compare.Altered:
+			a.screen.Line(term.Warn.Render("←"), " ", term.Visible(d.Path), term.Dim.Italic().Render("   holds something else"))
+		case compare.Gone:
+			a.screen.Line(term.Bad.Render("-"), " ", term.Visible(d.Path), slash(d), note)
+		case compare.New:
+			a.screen.Line(term.Good.Render("+"), " ", term.Visible(d.Path), slash(d), note)
+		}
+	}
+	if len(list) > 0 {
+		a.screen.Line()
+	}
+}
+
+// summed says in a line what the difference is.
+func summed(sides [2]*comparand, list []compare.Difference, looked int) term.Shown {
+	about := term.Shown("by their names")
+	switch {
+	case sides[0].template != nil || sides[1].template != nil:
+		about += "; what lies in folders that the template leaves to whoever works there was not compared"
+	case looked > 0:
+		about += term.Sprintf(", and what %s in both", map[bool]term.Shown{true: "the file holds that is", false: term.Sprintf("the %s hold that are", term.Count(looked, "file"))}[looked == 1])
+	}
+	if len(list) == 0 {
+		return term.Good.Render("The same") + ": " + term.Visible(sides[0].name) + " and " + term.Visible(sides[1].name) + ", " + about + "."
+	}
+	return term.Strong.Render(differenceText(sides, list)) + " Compared " + about + "."
+}
+
+func differenceText(sides [2]*comparand, list []compare.Difference) term.Shown {
+	n := compare.Count(list)
+	var parts []term.Shown
+	for _, p := range []struct {
+		n    int
+		what term.Shown
+	}{{n[compare.Renamed], "under another name"}, {n[compare.Moved], "elsewhere"}, {n[compare.Altered], "with other contents"}, {n[compare.Gone], "only in " + term.Visible(sides[0].name)}, {n[compare.New], "only in " + term.Visible(sides[1].name)}} {
+		if p.n > 0 {
+			parts = append(parts, term.Number(p.n)+" "+p.what)
+		}
+	}
+	return term.Count(len(list), "difference") + ": " + term.Join(parts, ", ") + "."
+}
+
+// A differenceJSON is one difference, as --json prints it.
+type differenceJSON struct {
+	What   string `json:"what"`
+	Path   string `json:"path"`
+	Other  string `json:"other,omitempty"`
+	Folder bool   `json:"folder,omitempty"`
+	Why    string `json:"why,omitempty"`
+}
+
+type comparedJSON struct {
+	Sides       [2]string        `json:"sides"`
+	Differences []differenceJSON `json:"differences"`
+}
+
+func differencesJSON(sides [2]*comparand, list []compare.Difference) comparedJSON {
+	out := comparedJSON{[2]string{sides[0].name, sides[1].name}, []differenceJSON{}}
+	for _, d := range list {
+		out.Differences = append(out.Differences, differenceJSON{d.What.String(), d.Path, d.Other, d.Folder, d.Why})
+	}
+	return out
+}

@@ -1,0 +1,107 @@
+package compare
+
+import (
+	"slices"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"pgregory.net/rapid"
+
+	"vestibula/core/tree"
+)
+
+// grown is a tree of paths; those that end in a slash are folders.
+func grown(paths ...string) *tree.Node {
+	root := &tree.Node{}
+	for _, p := range paths {
+		n := root
+		parts := strings.Split(strings.TrimSuffix(p, "/"), "/")
+		for i, part := range parts {
+			c := n.Child(part)
+			if c == nil {
+				c = &tree.Node{Name: part}
+				if i == len(parts)-1 && !strings.HasSuffix(p, "/") {
+					c.Kind = tree.File
+				}
+				n.Children = append(n.Children, c)
+			}
+			n = c
+		}
+	}
+	return root
+}
+
+func TestWhatDiffers(t *testing.T) {
+	a := grown("01 Letters/In/", "02 Plans/a.md", "02 Plans/b.md", "Photos/x.jpg", "Photos/y.jpg", "Old/deep/z.txt", "read me.md", "Settled/", "Sketchs/", "Place/moves.txt", "Place/stays.txt")
+	b := grown("01 Letters/In/", "02 New/", "03 Plans/a.md", "03 Plans/b.md", "Pictures/x.jpg", "Pictures/y.jpg", "Read_Me.md", "Settled/", "Sketches/", "Place/stays.txt", "Else/moves.txt")
+	list := Differences(a, b, func(x, _ string) bool { return x != "Place/stays.txt" && x != "Place/moves.txt" }, nil)
+	assert.Equal(t, []Difference{
+		{What: New, Path: "02 New", Folder: true},
+		{What: Renamed, Path: "02 Plans", Other: "03 Plans", Folder: true, Why: "another number"},
+		{What: New, Path: "Else", Folder: true},
+		{What: Gone, Path: "Old", Folder: true, Within: 2},
+		{What: Renamed, Path: "Photos", Other: "Pictures", Folder: true, Why: "it holds the same"},
+		{What: Moved, Path: "Place/moves.txt", Other: "Else/moves.txt", Why: "it holds something else"},
+		{What: Altered, Path: "Place/stays.txt", Other: "Place/stays.txt"},
+		{What: Renamed, Path: "Sketchs", Other: "Sketches", Folder: true, Why: "one letter apart"},
+		{What: Renamed, Path: "read me.md", Other: "Read_Me.md", Why: "written otherwise"},
+	}, list)
+	assert.Equal(t, [New + 1]int{4, 1, 1, 1, 2}, Count(list))
+	list = Differences(grown("A/x.md", "B/"), grown("A/", "B/x.md"), nil, nil)
+	assert.Equal(t, []Difference{{What: Moved, Path: "A/x.md", Other: "B/x.md"}}, list)
+	list = Differences(grown("A/", "B/"), grown("A/own.txt", "B/own/x"), nil, func(n *tree.Node) bool { return n.Name == "A" })
+	assert.Equal(t, []Difference{{What: New, Path: "B/own", Folder: true, Within: 1}}, list, "what is its owner's is not compared")
+}
+
+// A tree does not differ from itself; and all that is on one side is on the other, where the
+// differences say, or is said to be on one side only.
+func TestDifferencesAreAllThatDiffers(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		draw := func(label string) (paths []string) {
+			for range rapid.IntRange(1, 8).Draw(t, label) {
+				parts := rapid.SliceOfN(rapid.SampledFrom([]string{"01 a", "02 a", "b", "B", "c.md", "d", "dd"}), 1, 3).Draw(t, "path")
+				paths = append(paths, strings.Join(parts, "/")+"/")
+			}
+			return paths
+		}
+		a, b := grown(draw("first")...), grown(draw("second")...)
+		assert.Empty(t, Differences(a, a.Copy(), nil, nil))
+		at := map[string]string{} // where a path of the first side is on the second
+		lone := [2][]string{}
+		for _, d := range Differences(a, b, nil, nil) {
+			switch d.What {
+			case Renamed, Moved:
+				_, twice := at[d.Path]
+				assert.False(t, twice)
+				at[d.Path] = d.Other
+			case Gone:
+				lone[0] = append(lone[0], d.Path)
+			case New:
+				lone[1] = append(lone[1], d.Path)
+			}
+		}
+		within := func(list []string, p string) bool {
+			return slices.ContainsFunc(list, func(d string) bool { return p == d || strings.HasPrefix(p, d+"/") })
+		}
+		there, reached := map[string]bool{}, map[string]bool{}
+		for p := range b.All() {
+			there[strings.Clone(p)] = true
+		}
+		for p := range a.All() {
+			from, to := "", ""
+			for q, other := range at {
+				if (p == q || strings.HasPrefix(p, q+"/")) && len(q) > len(from) {
+					from, to = q, other
+				}
+			}
+			now := strings.TrimPrefix(to+p[len(from):], "/")
+			if reached[now] = there[now]; !there[now] {
+				assert.True(t, within(lone[0], p), "%s is nowhere", p)
+			}
+		}
+		for p := range there {
+			assert.True(t, reached[p] || within(lone[1], p), "%s comes from nowhere", p)
+		}
+	})
+}
