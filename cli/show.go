@@ -13,7 +13,7 @@ import (
 
 func (a *app) showCommand() *cobra.Command {
 	var flags valueFlags
-	var asJSON bool
+	var asJSON, watch bool
 	var sorted string
 	c := &cobra.Command{
 		Use:   "show TEMPLATE [field=value …]",
@@ -25,14 +25,21 @@ examples; what is still open stands in angle brackets. Nothing is changed.
 
 With --sorted, the tree is shown as a list sorts it, in one of the orders
 code-point, alphabetical, natural and dictionary; with --sorted all, the orders
-stand side by side for the folders where they differ.`,
+stand side by side for the folders where they differ.
+
+With --watch it stays, while you write the template in an editor: the tree, what is wrong
+and how lists would sort it beside each other, anew after each save. Nothing is written.`,
 		Example: `  vestibula show commission
   vestibula show commission client="Åsgerd Ölvane" gilding=yes
   vestibula show evening-course weeks=4 people="Jun Teague; Oriel Pask"
-  vestibula show evening-course --sorted all`,
+  vestibula show evening-course --sorted all
+  vestibula show clients.folders --watch`,
 		Args:              templateArgs,
 		ValidArgsFunction: a.completeTemplate,
 		RunE: func(_ *cobra.Command, args []string) error {
+			if watch {
+				return a.watch(args, flags)
+			}
 			t, err := a.load(args[0])
 			if err != nil {
 				return err
@@ -70,6 +77,7 @@ stand side by side for the folders where they differ.`,
 	}
 	flags.add(c)
 	c.Flags().BoolVar(&asJSON, "json", false, "print JSON")
+	c.Flags().BoolVar(&watch, "watch", false, "stay, and show it anew after each save")
 	c.Flags().StringVar(&sorted, "sorted", "", "show it as a list of that `ORDER` does, or all side by side")
 	_ = c.RegisterFlagCompletionFunc("sorted", func(*cobra.Command, []string, string) ([]string, cobra.ShellCompDirective) {
 		return append(order.Names(), "all"), cobra.ShellCompDirectiveNoFileComp

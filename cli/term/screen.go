@@ -229,3 +229,14 @@ func EscapeJSON(data []byte) []byte {
 	}
 	return b.Bytes()
 }
+
+// On is a screen that looks as this one, and writes elsewhere: lines are cut to a number of
+// columns; 0 cuts none.
+func (s *Screen) On(w io.Writer, columns int) *Screen {
+	on := *s
+	on.out, on.Width, on.failed = w, columns, nil
+	if out, ok := s.out.(*colorprofile.Writer); ok {
+		on.out = &colorprofile.Writer{Forward: w, Profile: out.Profile}
+	}
+	return &on
+}

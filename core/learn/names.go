@@ -90,6 +90,9 @@ func next(s string, inside bool) token {
 			break
 		}
 	}
+	if class == "number" && end > 9 {
+		class = word // so long a one counts nothing
+	}
 	return token{text: s[:end], kind: class}
 }
 
