@@ -94,3 +94,34 @@ func TestATemplateIsMadeOfAText(t *testing.T) {
 	require.Zero(t, status, out)
 	assert.DirExists(t, filepath.Join(d.dir, "Letters/In"))
 }
+
+func TestATemplateTakesWhatItsProjectsHaveInCommon(t *testing.T) {
+	d := newDesk(t, "c.folders", "---\nfields: { client: Who? }\n---\n// Our own list.\n<client>\n    Letters  | note: by post\n    Plans\n")
+	for _, client := range []string{"Ola", "Jun"} {
+		_, status := d.run("build", "c", "client="+client, "--into", ".", "--yes")
+		require.Zero(t, status)
+		d.write(client+"/Loans/"+client+".md", "x")
+	}
+	d.write("Ola/Own/mine.txt", "x")
+	before := d.read("c.folders")
+	out, status := d.run("draft", "--update", "c", "Ola", "Jun")
+	assert.Equal(t, 1, status)
+	assert.Contains(t, out, "+     Loans")
+	assert.Equal(t, before, d.read("c.folders"), "it is shown first")
+	out, status = d.run("draft", "--update", "c", "Ola", "Jun", "--yes")
+	require.Zero(t, status, out)
+	assert.Equal(t, before+"    Loans\n        <client>.md\n", d.read("c.folders"))
+	out, status = d.run("upgrade", "Jun", "--yes")
+	assert.Zero(t, status, out)
+	out, status = d.run("check", "Jun")
+	assert.Zero(t, status, out)
+	for range 2 {
+		_, status = d.run("undo", "--yes")
+		require.Zero(t, status)
+	}
+	assert.Equal(t, before, d.read("c.folders"))
+	for _, args := range [][]string{{"commission", "Ola", "Jun"}, {"c", "Ola"}, {"c"}, {"nothing", "Ola"}} {
+		_, status = d.run(append([]string{"draft", "--update"}, args...)...)
+		assert.NotZero(t, status, args)
+	}
+}

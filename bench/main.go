@@ -67,6 +67,7 @@ var contests = []contest{
 	{"learn-noise", "two of a hundred entries unexplained, at 5 % noise", 1, learnNoise},
 	{"learn-length", "the outlines that were meant", 1.2, learnLength},
 	{"learn-100", "find -printf of path and kind", 2, learnMany},
+	{"watch-500", "a tenth of a second", 1, watchTemplate},
 	{"put-plan-100k", "two seconds", 1, planPut},
 	{"rename-100k", "a bare loop of renames", 1.5, renameNames},
 	{"read-1000", "find -printf of path, size and time", 1.5, readMany},

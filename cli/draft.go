@@ -19,7 +19,7 @@ import (
 
 func (a *app) draftCommand() *cobra.Command {
 	r := &learning{app: a}
-	var like string
+	var like, update string
 	c := &cobra.Command{
 		Use:   "draft NAME [FOLDER… | FILE] [field=value …]",
 		Short: "Write a new template: from real folders, from a list, or to start from.",
@@ -29,13 +29,18 @@ only some have gets a condition. What it gives of them again, and what it does n
 is told in the end. Tell it with field=value what a value is called.
 
 From a FILE with a list or a drawn tree, or - for what is typed or piped in, it makes that
-list a template. With neither, it is a template to start from, with a comment at each part;
+list a template. With --update, what folders have in common beyond a template is put into
+that, as an edit that is shown first. With neither, it is a template to start from, with a comment at each part;
 with --like a copy of a built-in one. Nothing is ever overwritten.`,
 		Example: `  vestibula draft clients Clients/*
   vestibula draft clients "Clients/2027-03 Oriel Pask BK" client="Oriel Pask"
   vestibula draft course notes.txt
+  vestibula draft --update clients Clients/*
   vestibula draft clients --like commission`,
 		RunE: func(_ *cobra.Command, args []string) error {
+			if update != "" {
+				return r.update(update, args)
+			}
 			if len(args) == 0 {
 				return unclear("for example: vestibula draft clients", "which name is the new template to have?")
 			}
@@ -48,9 +53,10 @@ with --like a copy of a built-in one. Nothing is ever overwritten.`,
 			return r.run(args[0], args[1:])
 		},
 	}
+	c.Flags().StringVar(&update, "update", "", "put what FOLDERs have in common beyond this `TEMPLATE` into it")
 	c.Flags().BoolVar(&r.starters, "starters", false, "copy files that are alike in all folders, to start from")
 	c.Flags().BoolVar(&r.preview, "preview", false, "show the template, and write nothing")
-	c.Flags().BoolVarP(&r.yes, "yes", "y", false, "read also a folder that is too large to be meant")
+	c.Flags().BoolVarP(&r.yes, "yes", "y", false, "read also a folder that is too large to be meant; with --update: write it")
 	c.Flags().BoolVar(&r.asJSON, "json", false, "print JSON")
 	c.Flags().StringVar(&like, "like", "", "copy this built-in `EXAMPLE`")
 	_ = c.RegisterFlagCompletionFunc("like", func(*cobra.Command, []string, string) ([]string, cobra.ShellCompDirective) {

@@ -18,11 +18,12 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"time"
 	"unicode"
 
-	"vestibula/core/pattern"
 	"vestibula/core/template"
 	"vestibula/core/tree"
+	"vestibula/core/value"
 )
 
 // A Sample is one real folder to learn from.
@@ -121,6 +122,7 @@ type learner struct {
 	cache     map[*tree.Node][]string
 	names     []*convention
 	noisy     bool
+	common    bool // only what all have is learned, and no field is added
 	doubts    []string
 	itemsSeen map[binding][]form
 	paths     []map[*tree.Node]string // of what lies in each sample, once they were asked for
@@ -235,7 +237,7 @@ func (l *learner) root() *line {
 			if len(f.values[i]) > 100 {
 				f.values[i] = strings.ToValidUTF8(f.values[i][:100], "")
 			}
-			if _, wrong := pattern.Parse(f.values[i]); void(f.values[i]) || len(wrong) > 0 && !strings.ContainsAny(f.values[i], `<>|/:"*?\`) {
+			if _, err := (&value.Type{Kind: value.Text}).Parse(f.values[i], time.Time{}); void(f.values[i]) || err != nil {
 				f.values[i] = "nameless"
 			}
 		}

@@ -205,6 +205,31 @@ func TestStartersAreWhatFilesShare(t *testing.T) {
 	assert.True(t, proofs[0].Exact && proofs[1].Exact)
 }
 
+func TestWhatProjectsHaveBeyondTheirTemplate(t *testing.T) {
+	text := "---\nfields: { client: Who?, weeks: { type: number } }\n---\n// Ours.\n<client>\n    <#> Letters   | note: by post\n    // and\n    <#> Plans\n    Weeks\n        Week <n:00> | each: n in 1..weeks\n    <#> Settled   | number: 90\n"
+	tpl, err := template.Parse("t", text, nil)
+	require.NoError(t, err)
+	of := func(client string, more ...string) Sample {
+		return sample(client, append([]string{"01 Letters/", "02 Plans/", "90 Settled/", "Weeks/Week 01/Notes/", "Weeks/Week 02/Notes/"}, more...)...)
+	}
+	samples := []Sample{of("Oriel Pask", "03 Loans/In/", "07 Late/", "oriel-pask x.md", "01 Letters/Drafts/", "own.txt"), of("Jun Teague", "03 Loans/In/", "07 Late/", "jun-teague x.md", "01 Letters/Drafts/", "02 Plans/own/")}
+	out, added, err := Beyond(tpl, samples, make([]template.Values, 2), 1000, now)
+	require.NoError(t, err)
+	assert.Equal(t, strings.NewReplacer("by post\n", "by post\n        Drafts\n", "1..weeks\n", "1..weeks\n            Notes\n    <#> Loans\n        In\n    <#> Late | number: 7\n", "number: 90\n", "number: 90\n    <client:like-this> x.md\n").Replace(text), out)
+	assert.Len(t, added, 6)
+	for _, a := range added {
+		assert.Equal(t, strings.Split(out, "\n")[a.Number-1], a.Text)
+	}
+	tpl, err = template.Parse("t", out, nil)
+	require.NoError(t, err)
+	again, added, err := Beyond(tpl, samples, make([]template.Values, 2), 1000, now)
+	require.NoError(t, err)
+	assert.Equal(t, out, again, "then they have nothing beyond it")
+	assert.Empty(t, added)
+	_, _, err = Beyond(tpl, samples[:1], make([]template.Values, 1), 1000, now)
+	assert.ErrorContains(t, err, "two or more")
+}
+
 // Whatever folders are called, what is learned is a template, and nothing is said to be
 // explained that is not.
 func FuzzOf(f *testing.F) {

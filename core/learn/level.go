@@ -42,6 +42,11 @@ func (l *learner) level(instances []*instance, parent *line) []*line {
 	if !some {
 		return nil
 	}
+	if l.common {
+		m.shared(len(instances))
+		order.Sort(order.Natural, m.lines, func(ln *line) string { return ln.order })
+		return m.lines
+	}
 	m.series()
 	if len(instances) > 1 {
 		m.shared(m.most())
