@@ -19,12 +19,12 @@ import (
 // A master draws a template, and projects that are built from it.
 type master struct {
 	*rand.Rand
-	fields, names []string
-	values        []map[string]template.Raw
-	words         []string
-	conventions   []string
-	conditions    []string
-	part          string
+	fields      []string
+	values      []map[string]template.Raw
+	words       []string
+	conventions []string
+	conditions  []string
+	part        string
 }
 
 var (

@@ -151,12 +151,12 @@ func (a *app) drawGuide(p *guide.Page) {
 	var rows [][]term.Shown
 	for i := range p.Tree {
 		r := &p.Tree[i]
-		name := term.Shown(strings.Repeat("    ", r.Depth)) + term.Visible(r.Name)
+		name := term.Pad("", 4*r.Depth) + term.Visible(r.Name)
 		if r.Folder {
 			name += "/"
 		}
 		if r.More > 0 {
-			name = term.Shown(strings.Repeat("    ", r.Depth)) + term.Dim.Render("… "+term.Visible(r.Name))
+			name = term.Pad("", 4*r.Depth) + term.Dim.Render("… "+term.Visible(r.Name))
 		}
 		rows = append(rows, []term.Shown{"  " + name, term.Dim.Render(term.Visible(r.Beside()))})
 	}

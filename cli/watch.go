@@ -1,7 +1,6 @@
 package cli
 
 import (
-	"bytes"
 	"context"
 	"os"
 	"os/signal"
@@ -34,9 +33,9 @@ type watching struct {
 // A sight is what a template makes, drawn.
 type sight struct {
 	title    term.Shown
-	tree     []string
-	findings []string
-	lists    []string
+	tree     []term.Shown
+	findings []term.Shown
+	lists    []term.Shown
 	examples int        // how many examples of values there are
 	made     bool       // a tree could be made
 	summary  term.Shown // in a line
@@ -143,9 +142,9 @@ func (w *watching) blocks(stop context.Context, changes <-chan struct{}) error {
 				w.screen.Line()
 			}
 			w.screen.Line(s.title)
-			for _, part := range [][]string{s.tree, s.findings} {
+			for _, part := range [][]term.Shown{s.tree, s.findings} {
 				for _, line := range part {
-					w.screen.Line(term.Shown(line))
+					w.screen.Line(line)
 				}
 				if len(part) > 0 {
 					w.screen.Line()
@@ -174,13 +173,12 @@ func (w *watching) sight(columns int) *sight {
 		}
 		return s
 	}
-	draw := func(on func(a *app)) []string {
-		var out bytes.Buffer
-		plain := *w.app
-		plain.screen = w.screen.On(&out, columns)
-		plain.side = plain.screen
-		on(&plain)
-		return strings.Split(strings.Trim(out.String(), "\n"), "\n")
+	draw := func(with func(a *app)) []term.Shown {
+		return w.screen.Drawn(columns, func(on *term.Screen) {
+			own := *w.app
+			own.screen, own.side = on, on
+			with(&own)
+		})
 	}
 	src, err := readTemplate(w.path, "")
 	if err != nil {
@@ -198,7 +196,7 @@ func (w *watching) sight(columns int) *sight {
 			}
 		}
 	})
-	s.findings = slices.DeleteFunc(s.findings, func(line string) bool { return line == "" && len(result.Findings) == 0 })
+	s.findings = slices.DeleteFunc(s.findings, func(line term.Shown) bool { return line == "" && len(result.Findings) == 0 })
 	t, err := template.Parse(src.name, src.text, src.starters)
 	if err == nil {
 		s.made = true
@@ -329,21 +327,21 @@ func (m *watchModel) View() tea.View {
 		for i := range rows {
 			var a, b term.Shown
 			if i < len(tree) {
-				a = term.Shown(tree[i])
+				a = tree[i]
 			}
 			if i < len(others) {
-				b = term.Shown(others[i])
+				b = others[i]
 			}
 			body = append(body, string(term.Pad(term.Cut(a, left), left)+term.Dim.Render("│ ")+term.Cut(b, right-1)))
 		}
 	} else {
 		half := max(rows/2, 1)
 		for _, line := range clip(m.sight.tree[min(m.from, len(m.sight.tree)):], half) {
-			body = append(body, string(term.Cut(term.Shown(line), max(left, 1))))
+			body = append(body, string(term.Cut(line, max(left, 1))))
 		}
 		body = append(body, "")
 		for _, line := range clip(beside, max(rows-half-1, 1)) {
-			body = append(body, string(term.Cut(term.Shown(line), max(left, 1))))
+			body = append(body, string(term.Cut(line, max(left, 1))))
 		}
 	}
 	view := tea.NewView(strings.Join(append(append([]string{string(term.Cut(head, max(m.columns, 1))), ""}, body...), "", string(term.Cut(term.Dim.Render(keys), max(m.columns, 1)))), "\n"))
@@ -352,8 +350,8 @@ func (m *watchModel) View() tea.View {
 }
 
 // blocks are the findings, the one that was asked for first.
-func (m *watchModel) blocks() []string {
-	var blocks [][]string
+func (m *watchModel) blocks() []term.Shown {
+	var blocks [][]term.Shown
 	for i, line := range m.sight.findings {
 		if line == "" || i == 0 {
 			blocks = append(blocks, nil)
@@ -362,7 +360,7 @@ func (m *watchModel) blocks() []string {
 			blocks[len(blocks)-1] = append(blocks[len(blocks)-1], line)
 		}
 	}
-	var out []string
+	var out []term.Shown
 	for i := range blocks {
 		out = append(append(out, blocks[(i+m.finding)%len(blocks)]...), "")
 	}
@@ -370,10 +368,10 @@ func (m *watchModel) blocks() []string {
 }
 
 // clip shows no more than so many lines, and says how many are left out.
-func clip(lines []string, rows int) []string {
+func clip(lines []term.Shown, rows int) []term.Shown {
 	if len(lines) <= rows || rows < 1 {
 		return lines
 	}
 	more := term.Dim.Render(term.Sprintf("… %s more", term.Number(len(lines)-rows+1)))
-	return append(slices.Clone(lines[:rows-1]), string(more))
+	return append(slices.Clone(lines[:rows-1]), more)
 }

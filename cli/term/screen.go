@@ -230,13 +230,18 @@ func EscapeJSON(data []byte) []byte {
 	return b.Bytes()
 }
 
-// On is a screen that looks as this one, and writes elsewhere: lines are cut to a number of
+// Drawn is what is drawn on a screen that looks as this one, line by line, cut to a number of
 // columns; 0 cuts none.
-func (s *Screen) On(w io.Writer, columns int) *Screen {
+func (s *Screen) Drawn(columns int, draw func(on *Screen)) (lines []Shown) {
+	var out bytes.Buffer
 	on := *s
-	on.out, on.Width, on.failed = w, columns, nil
-	if out, ok := s.out.(*colorprofile.Writer); ok {
-		on.out = &colorprofile.Writer{Forward: w, Profile: out.Profile}
+	on.out, on.Width, on.failed = &out, columns, nil
+	if colours, ok := s.out.(*colorprofile.Writer); ok {
+		on.out = &colorprofile.Writer{Forward: &out, Profile: colours.Profile}
 	}
-	return &on
+	draw(&on)
+	for line := range strings.SplitSeq(strings.Trim(out.String(), "\n"), "\n") {
+		lines = append(lines, Shown(line))
+	}
+	return lines
 }

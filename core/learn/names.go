@@ -97,14 +97,11 @@ func next(s string, inside bool) token {
 }
 
 func classOf(s string) string {
-	for _, r := range s {
-		switch {
-		case isDigit(r):
-			return "number"
-		case isLetter(r):
-			return word
-		}
-		break
+	switch r, _ := utf8.DecodeRuneInString(s); {
+	case isDigit(r):
+		return "number"
+	case isLetter(r):
+		return word
 	}
 	return sign
 }
