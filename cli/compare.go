@@ -88,7 +88,7 @@ func (a *app) compare(args []string, flags valueFlags, asJSON, strict bool) erro
 	}
 	var roots [2]*tree.Node
 	for i, c := range sides {
-		if err := a.grow(c, raw, flags.limit); err != nil {
+		if err := a.grow(c, raw, nil, flags.limit); err != nil {
 			return err
 		}
 		roots[i] = c.whole

@@ -9,6 +9,7 @@ import (
 	"vestibula/core/compare"
 	"vestibula/core/digest"
 	"vestibula/core/inspect"
+	"vestibula/core/match"
 	"vestibula/core/pack"
 	"vestibula/core/place"
 	"vestibula/core/template"
@@ -108,8 +109,9 @@ func (c *comparand) sum(at string) string {
 	return sum
 }
 
-// grow makes the tree of a template, with the values of the other side.
-func (a *app) grow(c *comparand, raw map[string]template.Raw, limit int) error {
+// grow makes the tree of a template, with the values of the other side: those that were
+// given, and those that are known.
+func (a *app) grow(c *comparand, raw map[string]template.Raw, known template.Values, limit int) error {
 	own := map[string]template.Raw{}
 	for name, r := range raw {
 		if c.template.Field(name) != nil {
@@ -119,6 +121,11 @@ func (a *app) grow(c *comparand, raw map[string]template.Raw, limit int) error {
 	values, errs := c.template.ParseValues(own, a.now)
 	if len(errs) > 0 {
 		return badValues(errs)
+	}
+	for name, v := range known {
+		if _, given := values[name]; !given {
+			values[name] = v
+		}
 	}
 	x, err := c.template.Tree(c.template.Sample(values, a.now), limit)
 	if err != nil {
@@ -135,11 +142,20 @@ func (a *app) compareReal(sides [2]*comparand, raw map[string]template.Raw, limi
 		if c.template == nil {
 			continue
 		}
-		given := raw
-		if other := sides[1-i].values; len(raw) == 0 && other != nil {
-			given = other
+		given, other := raw, sides[1-i]
+		var known template.Values
+		switch {
+		case len(raw) > 0:
+		case other.values != nil:
+			given = other.values
+		case other.template == nil: // no label says them: names do
+			values, err := match.Values(c.template, template.Values{}, []string{filepath.Base(other.name)}, other.root, limit, a.now)
+			if err != nil {
+				return a.tellErrors(c.template.Name, c.template.Text, err, statusFound)
+			}
+			known = values
 		}
-		if err := a.grow(c, given, limit); err != nil {
+		if err := a.grow(c, given, known, limit); err != nil {
 			return err
 		}
 	}

@@ -74,6 +74,9 @@ func Of(title string, samples []Sample, given map[string]string, read Contents) 
 	}
 	l.measureNoise(tops)
 	root.kids = l.level(tops, root)
+	if len(root.kids) == 1 && root.kids[0].folder {
+		root.clauses = append(root.clauses, "project") // else that one would be its own folder
+	}
 	r := &Result{}
 	if read != nil {
 		r.Starters = l.starters("starters/"+cmp.Or(slugged(title), "files"), root, read)

@@ -82,15 +82,15 @@ func TestWhatFoldersShare(t *testing.T) {
     Weeks
         Week <week:00> | each: week in 1..weeks
 `},
-		"terms": {samples: []Sample{sample("Casing 2027 1 Winter", "Work/"), sample("Dyeing 2027 2 Spring", "Work/")}, fields: []string{"name text", "term term"}, outline: `
-<name> <term:yyyy 0 Name>
+		"terms, and a folder alone in the project's own": {samples: []Sample{sample("Casing 2027 1 Winter", "Work/"), sample("Dyeing 2027 2 Spring", "Work/")}, fields: []string{"name text", "term term"}, outline: `
+<name> <term:yyyy 0 Name> | project
     Work
 `},
 		"conventions": {samples: []Sample{
 			sample("Oriel Pask", "Scans/2027-03-09 oriel-pask recto 001.tif", "Scans/2027-03-09 oriel-pask verso 002.tif", "Scans/2027-03-10 oriel-pask recto 003.tif", "Scans/2027-03-10 oriel-pask verso 004.tif"),
 			sample("Jun Teague", "Scans/2026-01-02 jun-teague recto 001.jpg", "Scans/2026-01-02 jun-teague verso 002.jpg"),
 		}, fields: []string{"name text"}, outline: `
-<name>
+<name> | project
     Scans | holds: scan
 `},
 		"parts": {samples: []Sample{
@@ -113,7 +113,7 @@ north:
     v1.2/
 `},
 		"names that no line can have": {samples: []Sample{sample("Oriel Pask", "a<b>/", "a  b/", " c/", "Letters/", "tail /"), sample("Jun Teague", "a<b>/", "Letters/", "x\ny/", "c\x00d/")}, fields: []string{"name text"}, outline: `
-<name>
+<name> | project
     Letters
 `},
 	} {

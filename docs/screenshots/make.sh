@@ -55,14 +55,27 @@ cp -r "clients/2027-03 Jun Teague BK" year
 mv year "2027-03 Jun Teague BK"
 shot folder 'vestibula check "2027-03 Jun Teague BK"; echo; vestibula check "2027-03 Jun Teague BK" --fix'
 rm -r "2027-03 Jun Teague BK"
-shot templates 'vestibula templates'
 echo 'mine' > "clients/2026-11 Oriel Pask BK/03 Work/mine.txt" 2>/dev/null || true
 vestibula undo 1 --yes >/dev/null || true
 shot history 'vestibula history; echo; vestibula undo 2'
 cp "$here/../../examples/commissions.xlsx" .
 mkdir commissions
 shot table 'vestibula build commission --into commissions --table commissions.xlsx --mark' 'y Return'
-shot draft 'vestibula draft clients && cat clients.folders'
+mkdir Finished
+while IFS='|' read -r client day kind gilding; do
+  vestibula build commission --into Finished client="$client" received="$day" kind="$kind" gilding="$gilding" --yes >/dev/null
+  name=$(ls -t Finished | head -n 1)
+  for n in 1 2 3; do touch "Finished/$name/02 Condition survey/Photographs/$day $(tr 'A-Z ' 'a-z-' <<<"$client") recto 00$n.tif"; done
+done <<'T'
+Oriel Pask|2027-03-09|BK|no
+Jun Teague|2027-01-20|BX|yes
+Ida Sol|2026-11-02|MP|no
+Wren Abbott|2026-10-05|BK|yes
+Tove Lind|2026-09-15|BX|no
+T
+shot draft 'vestibula draft clients Finished/* client="Tove Lind"'
+vestibula guide commission --out guide.html >/dev/null
+chromium --headless --no-sandbox --disable-gpu --disable-background-networking --user-data-dir="$desk/browser" --window-size=1280,1000 --screenshot="$here/guide.png" "file://$desk/guide.html" >/dev/null 2>&1
 
 invoices="clients/2027-03 Jun Teague BK/05 Invoices"
 for n in 1 2 3 4 5 6; do vestibula name commission invoice --in "$invoices" day=2027-0$n-11 what=invoice --ext pdf --create >/dev/null; done
