@@ -206,3 +206,42 @@ func TestABackupIsOneFile(t *testing.T) {
 	require.Zero(t, status, out)
 	assert.Len(t, d.has("B"), 4, "one, and two in Older")
 }
+
+// Whatever names a disk has, what is set aside or archived is all of it, and comes back.
+func TestNamesOfAllKindsAreSetAside(t *testing.T) {
+	d := newDesk(t, "job.folders", "---\nfields: { client: Who? }\n---\n<client>\n    Letters\n    Plans\n")
+	_, status := d.run("build", "job", "client=Ola", "--into", ".", "--yes")
+	require.Zero(t, status)
+	for i, name := range []string{"b\xe9t\xe9.txt", "new\nline.txt", "end ", "* star", " begin", "100%.txt", "%0A.txt", "quote\"s\\.txt", "-dash", ".hidden", "\u202egpj.exe", strings.Repeat("é", 120)} {
+		d.write("Ola/Letters/"+name, strings.Repeat("x", i+1))
+	}
+	require.NoError(t, os.MkdirAll(filepath.Join(d.dir, "Ola/Plans/\xff\xfe/deep"), 0o700))
+	require.NoError(t, os.Symlink("b\xe9t\xe9.txt", filepath.Join(d.dir, "Ola/Letters/way")))
+	require.NoError(t, os.Symlink("/nowhere/at all", filepath.Join(d.dir, "Ola/Letters/dead")))
+	before := d.living("Ola")
+	require.NoError(t, os.Mkdir(filepath.Join(d.dir, "B"), 0o777))
+	for _, flags := range [][]string{nil, {"--bag"}, {"--zip"}, {"--zip", "--bag"}, {"--share"}} {
+		out, status := d.run(append([]string{"backup", "Ola", "--into", "B"}, flags...)...)
+		require.Zero(t, status, out)
+	}
+	entries, err := os.ReadDir(filepath.Join(d.dir, "B"))
+	require.NoError(t, err)
+	require.Len(t, entries, 5)
+	for _, e := range entries {
+		out, status := d.run("check", "B/"+e.Name())
+		assert.Zero(t, status, out)
+		assert.Contains(t, out, "Whole:")
+		out, status = d.run("compare", "B/"+e.Name(), "--strict")
+		assert.Zero(t, status, out)
+	}
+	for _, into := range []string{"o.zip", "Away"} {
+		if into == "Away" {
+			require.NoError(t, os.Mkdir(filepath.Join(d.dir, into), 0o777))
+		}
+		out, status := d.run("archive", "Ola", "--into", into, "--yes")
+		require.Zero(t, status, out)
+		out, status = d.run("archive", "--back", "Ola", "--yes")
+		require.Zero(t, status, out)
+		assert.Equal(t, before, d.living("Ola"))
+	}
+}

@@ -33,6 +33,7 @@ type Contents struct {
 	file  *os.File
 	name  string
 	size  int64
+	ours  bool       // a list says what it holds
 	mutex sync.Mutex // of what follows: the place in a tar archive
 	tar   *tar.Reader
 }
@@ -40,13 +41,13 @@ type Contents struct {
 // Open opens an archive for its files. What leads out of it, links and other special
 // entries are not among them. The error says, for a person, why it cannot be read: a
 // password, or more than can be meant.
-func Open(file string) (*Contents, error) { return open(file, maxRatio) }
+func Open(file string) (*Contents, error) { return open(file, false) }
 
 // OpenKnown opens an archive as [Open] does, where a list says what it holds: it may be
 // as small as an archive of such files can become.
-func OpenKnown(file string) (*Contents, error) { return open(file, bestRatio) }
+func OpenKnown(file string) (*Contents, error) { return open(file, true) }
 
-func open(file string, ratio uint64) (*Contents, error) {
+func open(file string, ours bool) (*Contents, error) {
 	f, err := os.Open(file)
 	if err != nil {
 		return nil, err
@@ -55,17 +56,17 @@ func open(file string, ratio uint64) (*Contents, error) {
 	if err == nil && !info.Mode().IsRegular() {
 		err = errors.New("it is no ordinary file")
 	}
-	c := &Contents{file: f, name: file}
+	c := &Contents{file: f, name: file, ours: ours}
 	if err == nil {
 		c.size = info.Size()
-		c.Listing, err = list(f, c.size, FormatOf(file))
+		c.Listing, err = list(f, c.size, FormatOf(file), ours)
 	}
 	if err == nil && c.Locked {
 		err = errors.New("it needs a password: unpack it first")
 	}
 	if err == nil {
 		if FormatOf(file) == Zip {
-			err = c.zipped(ratio)
+			err = c.zipped()
 		} else {
 			err = c.tarred()
 		}
@@ -93,11 +94,18 @@ func (c *Contents) known() map[string]bool {
 }
 
 // pathOf is the path of an entry, as the listing has it.
-func pathOf(name string) string {
-	return strings.TrimPrefix(strings.TrimSuffix(strings.ReplaceAll(name, `\`, "/"), "/"), "./")
+func pathOf(name string, known bool) string {
+	if !known {
+		name = strings.ReplaceAll(name, `\`, "/")
+	}
+	return strings.TrimPrefix(strings.TrimSuffix(name, "/"), "./")
 }
 
-func (c *Contents) zipped(ratio uint64) error {
+func (c *Contents) zipped() error {
+	ratio := uint64(maxRatio)
+	if c.ours {
+		ratio = bestRatio
+	}
 	r, err := zip.NewReader(c.file, c.size)
 	if err != nil && !errors.Is(err, zip.ErrInsecurePath) {
 		return errors.New("it is damaged, or no ZIP archive")
@@ -105,7 +113,7 @@ func (c *Contents) zipped(ratio uint64) error {
 	known := c.known()
 	var whole uint64
 	for _, e := range r.File {
-		at := pathOf(e.Name)
+		at := pathOf(e.Name, c.ours)
 		if e.Mode()&fs.ModeSymlink != 0 {
 			c.link(e, at)
 		}
@@ -149,7 +157,7 @@ func (c *Contents) tarred() error {
 		case err != nil && !errors.Is(err, tar.ErrInsecurePath):
 			return errors.New("it is damaged, or holds more than can be meant")
 		}
-		at := pathOf(e.Name)
+		at := pathOf(e.Name, c.ours)
 		if !known[at] || e.Typeflag != tar.TypeReg {
 			continue
 		}
@@ -204,7 +212,7 @@ func (p *packed) Open() (io.ReadCloser, error) {
 				c.mutex.Unlock()
 				return nil, errors.New("it is damaged")
 			}
-			if pathOf(e.Name) == p.path && e.Typeflag == tar.TypeReg {
+			if pathOf(e.Name, c.ours) == p.path && e.Typeflag == tar.TypeReg {
 				return &counted{c.tar, func() error { c.mutex.Unlock(); return nil }, p.size}, nil
 			}
 		}

@@ -47,7 +47,7 @@ func List(file string) (*Listing, error) {
 	if !info.Mode().IsRegular() {
 		return nil, errors.New("it is no ordinary file")
 	}
-	return list(f, info.Size(), FormatOf(file))
+	return list(f, info.Size(), FormatOf(file), false)
 }
 
 // A source is an archive that can be read anywhere.
@@ -56,9 +56,11 @@ type source interface {
 	io.ReaderAt
 }
 
-func list(f source, size int64, format Format) (*Listing, error) {
+// list lists an archive. In one that is known a backslash is a part of a name; others were
+// made by programs that part names with it.
+func list(f source, size int64, format Format, known bool) (*Listing, error) {
 	l := &Listing{Root: &tree.Node{}}
-	p := &planter{l: l, folders: map[string]*tree.Node{"": l.Root}}
+	p := &planter{l: l, known: known, folders: map[string]*tree.Node{"": l.Root}}
 	var err error
 	switch format {
 	case Zip:
@@ -80,6 +82,7 @@ type planter struct {
 	l       *Listing
 	folders map[string]*tree.Node
 	count   int
+	known   bool
 }
 
 func (p *planter) zip(f source, size int64) error {
@@ -134,8 +137,7 @@ func (p *planter) put(name string, kind tree.Kind, link bool) error {
 	if p.count++; p.count > MaxEntries {
 		return fmt.Errorf("it holds more than %d entries", MaxEntries)
 	}
-	path := strings.TrimSuffix(strings.ReplaceAll(name, `\`, "/"), "/")
-	path = strings.TrimPrefix(path, "./")
+	path := pathOf(name, p.known)
 	if path == "." || path == "" {
 		return nil
 	}

@@ -73,7 +73,7 @@ func TestArchivesOfOthersAreListed(t *testing.T) {
 		{"tar with a link", tarred(t, tar.Header{Name: "./A/", Typeflag: tar.TypeDir}, tar.Header{Name: "./A/b.txt", Typeflag: tar.TypeReg, Size: 5}, tar.Header{Name: "A/l", Typeflag: tar.TypeSymlink, Linkname: "/etc"}), TarGzip, []string{"A/", "A/b.txt", "A/l →"}, 0},
 		{"tar that leads out", tarred(t, tar.Header{Name: "../x", Typeflag: tar.TypeReg}, tar.Header{Name: "y", Typeflag: tar.TypeReg}), TarGzip, []string{"y"}, 1},
 	} {
-		l, err := list(bytes.NewReader(tt.data), int64(len(tt.data)), tt.format)
+		l, err := list(bytes.NewReader(tt.data), int64(len(tt.data)), tt.format, false)
 		require.NoError(t, err, tt.what)
 		assert.Equal(t, tt.want, paths(l.Root), tt.what)
 		assert.Len(t, l.Outside, tt.outside, tt.what)
@@ -91,7 +91,7 @@ func TestArchivesThatCannotBeListed(t *testing.T) {
 		"cut off":       {tarred(t, tar.Header{Name: "a", Typeflag: tar.TypeReg, Size: 3000})[:60], TarGzip, "it is damaged"},
 		"another thing": {[]byte("x"), None, "no archive that can be read"},
 	} {
-		_, err := list(bytes.NewReader(tt.data), int64(len(tt.data)), tt.format)
+		_, err := list(bytes.NewReader(tt.data), int64(len(tt.data)), tt.format, false)
 		assert.ErrorContains(t, err, tt.want, what)
 	}
 	_, err := List(t.TempDir())
@@ -120,7 +120,7 @@ func TestAPasswordIsSeen(t *testing.T) {
 	_, err := z.CreateRaw(&zip.FileHeader{Name: "a.txt", Flags: 1})
 	require.NoError(t, err)
 	require.NoError(t, z.Close())
-	l, err := list(bytes.NewReader(out.Bytes()), int64(out.Len()), Zip)
+	l, err := list(bytes.NewReader(out.Bytes()), int64(out.Len()), Zip, false)
 	require.NoError(t, err)
 	assert.True(t, l.Locked)
 	assert.Equal(t, []string{"a.txt"}, paths(l.Root))
@@ -157,7 +157,7 @@ func FuzzListsNeverPanic(f *testing.F) {
 		if isZip {
 			format = Zip
 		}
-		l, err := list(bytes.NewReader(data), int64(len(data)), format)
+		l, err := list(bytes.NewReader(data), int64(len(data)), format, false)
 		if err != nil {
 			return
 		}

@@ -11,6 +11,7 @@ import (
 	"strconv"
 	"strings"
 	"time"
+	"unicode/utf8"
 
 	"vestibula/core/tree"
 )
@@ -44,6 +45,10 @@ type Entry struct {
 	Mode uint32 `json:"mode,omitempty"` // its permissions, as Unix counts them
 	Sum  string `json:"sum,omitempty"`  // SHA-256 of what a file holds
 	To   string `json:"to,omitempty"`   // where a link leads
+	// Raw and RawTo are the path and the target as bytes, where these are no UTF-8: names on a
+	// disk need not be. They are filled in while the list is written.
+	Raw   []byte `json:"raw,omitempty"`
+	RawTo []byte `json:"rawTo,omitempty"`
 
 	// Last is the file in the backup before, where this one is taken to be as it was then.
 	Last *tree.Entry `json:"-"`
@@ -84,7 +89,15 @@ func (b *Backup) checked() (*Backup, error) {
 	if b.Format > 1 {
 		return nil, errors.New("the list of the backup was written by a newer version of this program")
 	}
-	for _, e := range b.Entries {
+	for i := range b.Entries {
+		e := &b.Entries[i]
+		if len(e.Raw) > 0 {
+			e.Path = string(e.Raw)
+		}
+		if len(e.RawTo) > 0 {
+			e.To = string(e.RawTo)
+		}
+		e.Raw, e.RawTo = nil, nil
 		if at := strings.TrimSuffix(e.Path, "/"); at == "" || path.Clean("/"+at) != "/"+at {
 			return nil, fmt.Errorf("the list of the backup is damaged: the path %q leads out of it", short(e.Path))
 		}
@@ -126,7 +139,7 @@ func (b *Backup) Encode() ([]byte, error) {
 	for i := range b.Entries {
 		out.WriteString([]string{"[\n", ",\n"}[min(i, 1)])
 		if !b.Entries[i].plain(&out) {
-			if err := enc.Encode(&b.Entries[i]); err != nil {
+			if err := enc.Encode(b.Entries[i].asBytes()); err != nil {
 				return nil, err
 			}
 			out.Truncate(out.Len() - 1)
@@ -134,6 +147,18 @@ func (b *Backup) Encode() ([]byte, error) {
 	}
 	out.WriteString([]string{"[", "\n"}[min(len(b.Entries), 1)] + "]\n}\n")
 	return out.Bytes(), nil
+}
+
+// asBytes is an entry as it can be written: what is no UTF-8 as bytes as well.
+func (e *Entry) asBytes() *Entry {
+	out := *e
+	if !utf8.ValidString(e.Path) {
+		out.Raw = []byte(e.Path)
+	}
+	if !utf8.ValidString(e.To) {
+		out.RawTo = []byte(e.To)
+	}
+	return &out
 }
 
 // plain writes an entry of a file whose path can stand in JSON as it is. There may be a

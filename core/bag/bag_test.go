@@ -154,19 +154,23 @@ func TestBagsOfOthers(t *testing.T) {
 }
 
 func TestBackupsAreReadAsTheyAreWritten(t *testing.T) {
-	b := &Backup{ID: "i", Project: "Ola", From: "/C/Ola", Made: time.Date(2027, 3, 9, 0, 0, 0, 0, time.UTC), Entries: []Entry{{Path: "Letters/", Time: 5}, {Path: "a.txt", Size: 3, Time: 7, Sum: sum256("one")}, {Path: "link", To: "a.txt"}}}
+	b := &Backup{ID: "i", Project: "Ola", From: "/C/Ola", Made: time.Date(2027, 3, 9, 0, 0, 0, 0, time.UTC), Entries: []Entry{{Path: "Letters/", Time: 5}, {Path: "a.txt", Size: 3, Time: 7, Sum: sum256("one")}, {Path: "b\xe9t\xe9/", Mode: 0o700}, {Path: "b\xe9t\xe9/\n\"x\".txt", Size: 1, Sum: sum256("x")}, {Path: "link", To: "b\xe9"}}}
 	data, err := b.Encode()
 	require.NoError(t, err)
 	again, err := ParseBackup(data)
 	require.NoError(t, err)
 	assert.Equal(t, b, again)
 	m, size := again.Manifest("data")
-	assert.Equal(t, map[string]string{"data/a.txt": sum256("one")}, m.Sums)
-	assert.EqualValues(t, 3, size)
+	assert.Equal(t, map[string]string{"data/a.txt": sum256("one"), "data/b\xe9t\xe9/\n\"x\".txt": sum256("x")}, m.Sums)
+	assert.EqualValues(t, 4, size)
+	head, err := ParseHead(data[:bytes.Index(data, []byte("a.txt"))])
+	require.NoError(t, err)
+	assert.Equal(t, "Ola", head.Project, "its begin is enough for its head")
 	in := box{fstest.MapFS{}}
 	in.put("a.txt", "one")
 	in.put("own.json", "x")
 	m, _ = again.Manifest("")
+	delete(m.Sums, "b\xe9t\xe9/\n\"x\".txt")
 	assert.Empty(t, Verify(m, in.root(), func(p string) bool { return p == "own.json" }, in, nil).Problems)
 	assert.Equal(t, []Problem{{Extra, "own.json", "it was not there when the backup was made"}}, Verify(m, in.root(), nil, in, nil).Problems)
 	for text, want := range map[string]string{"": "damaged", "{}": "damaged", `{"vestibula-backup": 9}`: "newer version", `{"vestibula-backup": 1, "entries": [{"path": "../x"}]}`: "leads out", `{"vestibula-backup": 1, "entries": [{"path": "/"}]}`: "leads out"} {
