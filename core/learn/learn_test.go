@@ -188,6 +188,87 @@ func TestWhatWasBuiltIsLearned(t *testing.T) {
 	}
 }
 
+// With entries missing and added by chance, what is told of the result is so: what the
+// template makes and is not there, and what is there and no line makes, are just what is
+// missing and extra, but for what conventions read and what is its owner's.
+func TestWhatIsToldOfWhatWasLearnedIsSo(t *testing.T) {
+	text, err := os.ReadFile("../../examples/commission.folders")
+	require.NoError(t, err)
+	tpl, err := template.Parse("commission", string(text), os.DirFS("../../examples"))
+	require.NoError(t, err)
+	people := []string{"Oriel Pask", "Jun Teague", "Ida Sol Vig", "Wren Abbott", "Tove Lind", "Mats Orr"}
+	rapid.Check(t, func(t *rapid.T) {
+		var samples []Sample
+		for i := range rapid.IntRange(2, 6).Draw(t, "projects") {
+			values, wrong := tpl.ParseValues(map[string]template.Raw{"client": {Text: people[i]}, "received": {Text: fmt.Sprintf("202%d-03-09", i)}, "kind": {Text: "BK"}, "gilding": {Text: rapid.SampledFrom([]string{"yes", "no"}).Draw(t, "gilding")}}, now)
+			require.Empty(t, wrong)
+			x, err := tpl.Tree(tpl.Complete(values, now), 1000)
+			require.NoError(t, err)
+			name, own := tpl.Own(x.Root)
+			var disturb func(n *tree.Node)
+			disturb = func(n *tree.Node) {
+				n.Children = slices.DeleteFunc(n.Children, func(*tree.Node) bool { return rapid.IntRange(0, 19).Draw(t, "gone") == 0 })
+				for _, c := range n.Children {
+					if c.Kind == tree.Folder {
+						disturb(c)
+					}
+				}
+				if rapid.IntRange(0, 9).Draw(t, "more") == 0 {
+					n.Children = append(n.Children, &tree.Node{Name: rapid.SampledFrom([]string{"old a", "new b.txt", "2027-03-09 x 01.pdf", "05 extra", "a<b"}).Draw(t, "name"), Kind: tree.Kind(rapid.IntRange(0, 1).Draw(t, "kind"))})
+				}
+			}
+			own = own.Copy()
+			disturb(own)
+			samples = append(samples, Sample{name, own})
+		}
+		r, err := Of("x", samples, nil, nil)
+		require.NoError(t, err)
+		proofs, err := r.Prove("x", samples, now)
+		require.NoError(t, err, r.Text)
+		learned, err := template.Parse("x", r.Text, nil)
+		require.NoError(t, err)
+		for i, p := range proofs {
+			values, wrong := learned.ParseValues(r.Values[i], now)
+			require.Empty(t, wrong)
+			x, err := learned.Tree(learned.Complete(values, now), 10_000)
+			require.NoError(t, err)
+			_, own := learned.Own(x.Root)
+			made, there := map[string]bool{}, map[string]bool{}
+			for at, n := range own.All() {
+				made[n.Kind.String()+at] = true
+			}
+			for at, n := range samples[i].Root.All() {
+				there[n.Kind.String()+at] = true
+			}
+			extra, missing := 0, map[string]bool{}
+			for at := range there {
+				if !made[at] {
+					extra++
+				}
+			}
+			for at := range made {
+				if !there[at] {
+					missing[at] = true
+				}
+			}
+			told := p.Held + p.Owner
+			for _, at := range p.Extra {
+				told++
+				for q := range samples[i].Root.All() {
+					if strings.HasPrefix(q, at+"/") {
+						told++
+					}
+				}
+			}
+			require.Equal(t, extra, told, "%s\n%+v", r.Text, p)
+			for _, at := range p.Missing {
+				require.True(t, at == own.Name || missing["folder"+at] || missing["file"+at], at)
+			}
+			require.Equal(t, len(missing) == 0 && len(p.Extra) == 0 && own.Name == samples[i].Name, p.Exact)
+		}
+	})
+}
+
 func TestStartersAreWhatFilesShare(t *testing.T) {
 	samples := []Sample{sample("Oriel Pask", "Terms.txt", "Letter.md", "Own.md"), sample("Jun Teague", "Terms.txt", "Letter.md", "Own.md")}
 	texts := map[string][2]string{"Terms.txt": {"All rights.", "All rights."}, "Letter.md": {"Dear Oriel Pask, oriel-pask!", "Dear Jun Teague, jun-teague!"}, "Own.md": {"one", "two"}}

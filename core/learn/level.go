@@ -703,18 +703,8 @@ func (m *meeting) numbering() {
 			// What follows a list counts on from its end, which differs.
 			fits = fits && list[k].number < list[k+1].number && list[k].width == list[k+1].width && (!list[k].many || list[k+1].number-list[k].number > 20)
 		}
-		if !fits && (len(list) > 1 || !list[0].many) {
-			for _, ln := range list {
-				if ln.many { // the number stays, though it counts nothing
-					fits = true
-				}
-			}
-			if !fits {
-				for _, ln := range list {
-					ln.number = -1
-				}
-				continue
-			}
+		if !fits { // only a list counts then, and all others keep the numbers in their names
+			list = slices.DeleteFunc(list, func(ln *line) bool { return !ln.many })
 		}
 		last := 0
 		for _, ln := range list {
