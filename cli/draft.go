@@ -30,8 +30,8 @@ is told in the end. Tell it with field=value what a value is called.
 
 From a FILE with a list or a drawn tree, or - for what is typed or piped in, it makes that
 list a template. With --update, what folders have in common beyond a template is put into
-that, as an edit that is shown first. With neither, it is a template to start from, with a comment at each part;
-with --like a copy of a built-in one. Nothing is ever overwritten.`,
+it, as an edit that is shown first. With neither, it is a template to start from, with a
+comment at each part; with --like a copy of a built-in one. Nothing is ever overwritten.`,
 		Example: `  vestibula draft clients Clients/*
   vestibula draft clients "Clients/2027-03 Oriel Pask BK" client="Oriel Pask"
   vestibula draft course notes.txt

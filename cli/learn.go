@@ -288,6 +288,9 @@ func (r *learning) tell(at string, result *learn.Result, proofs []learn.Proof) {
 	if shown > manyRows {
 		r.screen.Line(term.Dim.Render(term.Sprintf("  … and %s more; --json lists all", term.Number(shown-manyRows))))
 	}
+	for _, d := range result.Doubts {
+		r.screen.Text(term.Warn.Render("note:") + " " + term.Visible(d))
+	}
 	if !r.preview {
 		r.screen.Text(term.Good.Render("Wrote") + " " + term.Visible(at) + ". Change it in any text editor, and look at it with: vestibula show " + term.Visible(shellWord(at)))
 	}

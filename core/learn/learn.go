@@ -77,6 +77,15 @@ func Of(title string, samples []Sample, given map[string]string, read Contents) 
 	if len(root.kids) == 1 && root.kids[0].folder {
 		root.clauses = append(root.clauses, "project") // else that one would be its own folder
 	}
+	all, conditional := count(root.kids)
+	for _, ln := range root.kids { // what lies there has a name of its own in each
+		if ln.many && strings.HasPrefix(ln.name, "<") {
+			conditional++
+		}
+	}
+	if len(samples) > 1 && conditional*2 > all {
+		l.doubts = append(l.doubts, "these folders have little in common: most of it stands under conditions; one template for each kind of them would be clearer")
+	}
 	r := &Result{}
 	if read != nil {
 		r.Starters = l.starters("starters/"+cmp.Or(slugged(title), "files"), root, read)
@@ -111,6 +120,18 @@ func Of(title string, samples []Sample, given map[string]string, read Contents) 
 		r.Fields = append(r.Fields, found)
 	}
 	return r, nil
+}
+
+// count counts lines, and those that stand under a condition, or below one that does.
+func count(list []*line) (all, conditional int) {
+	for _, ln := range list {
+		n, m := count(ln.kids)
+		all, conditional = all+1+n, conditional+m
+		if slices.ContainsFunc(ln.clauses, func(c string) bool { return strings.HasPrefix(c, "when:") }) {
+			conditional += 1 + n - m
+		}
+	}
+	return all, conditional
 }
 
 // A learner is at work on one set of samples.

@@ -269,6 +269,105 @@ func TestWhatIsToldOfWhatWasLearnedIsSo(t *testing.T) {
 	})
 }
 
+func TestWhatIsUncertainIsSaid(t *testing.T) {
+	for _, c := range []struct {
+		samples []Sample
+		says    string
+	}{
+		{[]Sample{sample("Oriel Pask", "Letters/", "Plans/")}, "“Oriel Pask” is taken for a value"},
+		{[]Sample{sample("A 2027", "Letters/", "Plans/"), sample("B 2028", "Receipts/", "Payroll/x/")}, "little in common"},
+		{[]Sample{sample("A 2027 2 Spring", "Work/"), sample("B 2028 3 Autumn", "Work/")}, "term1 stands for its name"},
+		{[]Sample{sample("Ola", "Letters/"), sample("Jun", "Letters/")}, ""},
+		{[]Sample{sample("Ola", "Letters/"), sample("Ola", "Letters/")}, ""},
+	} {
+		r, err := Of("x", c.samples, nil, nil)
+		require.NoError(t, err)
+		if c.says == "" {
+			assert.Empty(t, r.Doubts)
+		} else {
+			assert.Contains(t, strings.Join(r.Doubts, "; "), c.says)
+			assert.Contains(t, r.Text, "// "+r.Doubts[0], "it stands in the template as well")
+		}
+		proofs, err := r.Prove("x", c.samples, now)
+		require.NoError(t, err)
+		for _, p := range proofs {
+			assert.True(t, p.Exact, "%s%+v", r.Text, p)
+		}
+	}
+	_, err := Of("x", nil, nil, nil)
+	assert.Error(t, err)
+}
+
+func TestNamesAreReadApart(t *testing.T) {
+	kinds := func(name string) (out []string) {
+		for _, tok := range tokens(name) {
+			out = append(out, tok.kind+" "+tok.text)
+		}
+		return out
+	}
+	for name, want := range map[string][]string{
+		"2027-03-09 oriel-pask 01": {"date 2027-03-09", "sign  ", "word oriel", "sign -", "word pask", "sign  ", "number 01"},
+		"2027-03":                  {"month 2027-03"},
+		"2027-13":                  {"year 2027", "sign -", "number 13"},
+		"2027-02-30":               {"month 2027-02", "sign -", "number 30"},
+		"2027-Q2 2027-W53":         {"quarter 2027-Q2", "sign  ", "year 2027", "sign -", "word W", "number 53"},
+		"09.03.2027":               {"date 09.03.2027"},
+		"20270309x":                {"date 20270309", "word x"},
+		"x12027":                   {"word x", "number 12027"},
+		"<client:like-this> a":     {"mixed <client:like-this>", "sign  ", "word a"},
+		"12345678901":              {"word 12345678901"},
+		"L'été":                    {"word L'été"},
+	} {
+		assert.Equal(t, want, kinds(name), name)
+		assert.Equal(t, name, join(tokens(name)))
+	}
+	for _, c := range []struct {
+		names []string
+		want  string
+	}{
+		{[]string{"Ola", "Jun"}, "text"}, {[]string{"Ola 1", "Ola 2"}, "“Ola ” number"}, {[]string{"2027 A", "2028 B"}, "year “ ” choice"},
+		{[]string{"2027-03 Oriel Pask BK", "2027-04 Jun Teague BX"}, "month “ ” text “ ” choice"}, {[]string{"Ola (2027)", "Jun Teague (2028)"}, "text “ (” year “)”"},
+		{[]string{"Box 001 of Ola", "Box 012 of Jun"}, "“Box ” number “ of ” text"}, {[]string{"same", "same"}, "“same”"},
+	} {
+		var got []string
+		for _, p := range infer(c.names) {
+			if got = append(got, p.kind); p.kind == "" {
+				got[len(got)-1] = "“" + p.literal + "”"
+			}
+		}
+		assert.Equal(t, c.want, strings.Join(got, " "), c.names)
+	}
+}
+
+// What a reading of a name says gives that name again, with the values that it was read by.
+func TestReadingsGiveTheNameAgain(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		client := rapid.SampledFrom([]string{"Oriel Pask", "Jun", "Åsa Ek", "O'Hara & Co"}).Draw(t, "client")
+		l := &learner{samples: make([]Sample, 1), taken: map[string]bool{}, items: map[string]bool{}, own: map[string]bool{}, cache: map[*tree.Node][]string{}, itemsSeen: map[binding][]form{}}
+		l.field("client", "text").values[0] = client
+		l.field("day", "date").values[0] = "2027-03-09"
+		l.forms = [][]form{l.formsOf(0)}
+		by := map[string]string{}
+		for _, f := range l.forms[0] {
+			by[f.slot] = f.text
+		}
+		forms := l.forms[0]
+		name := ""
+		for range rapid.IntRange(1, 4).Draw(t, "parts") {
+			name += rapid.SampledFrom([]string{" ", "-", "x", "1", forms[rapid.IntRange(0, len(forms)-1).Draw(t, "form")].text}).Draw(t, "part")
+		}
+		list := l.readingsOf(&instance{}, name)
+		assert.Equal(t, name, list[0], "the plain name is the first")
+		for _, reading := range list {
+			out := reading
+			for slot, text := range by {
+				out = strings.ReplaceAll(out, slot, text)
+			}
+			assert.Equal(t, name, out, reading)
+		}
+	})
+}
+
 func TestStartersAreWhatFilesShare(t *testing.T) {
 	samples := []Sample{sample("Oriel Pask", "Terms.txt", "Letter.md", "Own.md"), sample("Jun Teague", "Terms.txt", "Letter.md", "Own.md")}
 	texts := map[string][2]string{"Terms.txt": {"All rights.", "All rights."}, "Letter.md": {"Dear Oriel Pask, oriel-pask!", "Dear Jun Teague, jun-teague!"}, "Own.md": {"one", "two"}}
