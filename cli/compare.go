@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"slices"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -107,7 +108,8 @@ func (a *app) compare(args []string, flags valueFlags, asJSON, strict bool) erro
 		if len(list) == 0 {
 			a.screen.Text(term.Good.Render("The same") + ": both make the same folders and files.")
 		} else {
-			a.drawDifferences(list)
+			// What is new, gone or elsewhere stands in the trees.
+			a.drawDifferences(slices.DeleteFunc(slices.Clone(list), func(d compare.Difference) bool { return d.What != compare.Renamed }))
 			a.screen.Text(term.Strong.Render(differenceText(sides, list)))
 		}
 	}

@@ -93,6 +93,15 @@ func TestWhatFoldersShare(t *testing.T) {
 <name> | project
     Scans | holds: scan
 `},
+		"days that begin with the project's month": {samples: []Sample{
+			sample("2027-03 Oriel Pask", "Scans/2027-03-09 a 001.tif", "Scans/2027-03-10 b 002.tif"), sample("2026-11 Jun Teague", "Scans/2026-11-02 c 001.tif"), sample("2026-12 Ida", "Scans/2026-12-05 a 001.tif", "2026-12 x.md", "By/2026/"),
+		}, fields: []string{"month month", "name text", "by yes-no"}, outline: `
+<month> <name>
+    <month> x.md | when: by
+    By           | when: by
+        <month:yyyy>
+    Scans        | holds: scan
+`},
 		"parts": {samples: []Sample{
 			sample("Oriel Pask", "North/Plans/", "North/Letters/x.md", "South/Plans/", "South/Letters/x.md"), sample("Jun Teague", "North/Plans/", "North/Letters/x.md", "South/Plans/", "South/Letters/x.md"),
 		}, fields: []string{"name text"}, outline: `

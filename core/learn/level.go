@@ -448,7 +448,7 @@ func (m *meeting) shared(least int) {
 		}
 	}
 	few := 1
-	if len(m.instances) == 1 { // what could be a value is one: nothing says that it is not
+	if len(m.instances) == 1 || least == 1 { // what could be a value is one: nothing says that it is not
 		few = -1
 	}
 	slices.SortFunc(keys, func(a, b candidate) int {

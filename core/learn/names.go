@@ -626,6 +626,11 @@ func readings(forms []form, name string) []string {
 		}
 		return slices.ContainsFunc(parts, func(p part) bool { return signs(p.to, from) || signs(to, p.from) })
 	}
+	// whole reports whether a part does not cut a day or a period in two.
+	days := calendarParts(name)
+	whole := func(from, to int) bool {
+		return !slices.ContainsFunc(days, func(d [2]int) bool { return d[0] < to && from < d[1] && (from > d[0] || to < d[1]) })
+	}
 	for _, near := range []bool{false, true} {
 		for i := 0; i < len(forms); {
 			end := i + 1
@@ -650,7 +655,7 @@ func readings(forms []form, name string) []string {
 				}
 				at += from
 				from = at + len(text)
-				if free(at, from) && (near && beside(at, from) && (bounded(name, at, from) || slices.ContainsFunc(parts, func(p part) bool { return p.to == at || p.from == from })) || !near && bounded(name, at, from)) {
+				if free(at, from) && whole(at, from) && (near && beside(at, from) && (bounded(name, at, from) || slices.ContainsFunc(parts, func(p part) bool { return p.to == at || p.from == from })) || !near && bounded(name, at, from)) {
 					parts = append(parts, part{at, from, slots})
 				}
 			}
@@ -672,6 +677,21 @@ func readings(forms []form, name string) []string {
 	}
 	for i := range list {
 		list[i] += name[at:]
+	}
+	return list
+}
+
+// calendarParts are where days and periods stand in a name.
+func calendarParts(name string) (list [][2]int) {
+	if !strings.ContainsAny(name, "12") { // all begin with 19 or 20, or end so
+		return nil
+	}
+	at := 0
+	for _, t := range tokens(name) {
+		if calendar(t.kind) {
+			list = append(list, [2]int{at, at + len(t.text)})
+		}
+		at += len(t.text)
 	}
 	return list
 }
