@@ -63,7 +63,7 @@ func TestAnyTwoAreCompared(t *testing.T) {
 		differs([]string{"» Invoices/ → 01 Invoices/", "← Invoices/2025-03-09 invoice 01.pdf   holds something else", "+ Letters/mine.txt", "+ Plans/", "4 differences", "the file holds that is in both"}, at)
 	}
 	d.write("other.folders", strings.Replace(d.read("job.folders"), "    Letters\n", "    Mail\n", 1))
-	differs([]string{"- ", "+ ", "2 differences: 1 only in job, 1 only in other."}, "job", "other")
+	differs([]string{"+ ", "2 differences: 1 only in job, 1 only in other."}, "job", "other")
 
 	out, status := d.run("compare", "job", ola, "--json")
 	require.Zero(t, status)

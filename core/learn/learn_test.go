@@ -95,10 +95,10 @@ func TestWhatFoldersShare(t *testing.T) {
 `},
 		"days that begin with the project's month": {samples: []Sample{
 			sample("2027-03 Oriel Pask", "Scans/2027-03-09 a 001.tif", "Scans/2027-03-10 b 002.tif"), sample("2026-11 Jun Teague", "Scans/2026-11-02 c 001.tif"), sample("2026-12 Ida", "Scans/2026-12-05 a 001.tif", "2026-12 x.md", "By/2026/"),
-		}, fields: []string{"month month", "name text", "by yes-no"}, outline: `
+		}, fields: []string{"month month", "name text", "x yes-no"}, outline: `
 <month> <name>
-    <month> x.md | when: by
-    By           | when: by
+    <month> x.md | when: x
+    By           | when: x
         <month:yyyy>
     Scans        | holds: scan
 `},
