@@ -168,3 +168,19 @@ func TestValuesFromADiskAreNeverSentRaw(t *testing.T) {
 	assert.NotContains(t, out, "\x1b]0;owned")
 	assert.Contains(t, out, "‹U+001B›")
 }
+
+func TestOneFolderIsAskedAbout(t *testing.T) {
+	d := newDesk(t)
+	d.write("C/2027-03 Oriel Pask/Letters/oriel-pask.md", "x")
+	w := d.window(100, nil, "draft", "clients", "C/2027-03 Oriel Pask")
+	w.answer("What is “Oriel Pask”?", "\x7f\x7f\x7f\x7fclient\r")
+	out, status := w.end()
+	assert.Zero(t, status, "%q", out)
+	assert.Contains(t, d.read("clients.folders"), "<month> <client>")
+	assert.Contains(t, d.read("clients.folders"), "<client:like-this>.md")
+	w = d.window(100, nil, "draft", "same", "C/2027-03 Oriel Pask")
+	w.answer("What is “Oriel Pask”?", "\x03")
+	_, status = w.end()
+	assert.Equal(t, 1, status)
+	assert.NoFileExists(t, filepath.Join(d.dir, "same.folders"))
+}

@@ -157,26 +157,37 @@ func (p *Page) places(t *template.Template, own *tree.Node) {
 		}
 	}
 	told := map[int32]bool{}
-	for at, n := range own.All() {
-		l := t.LineOf(n)
-		if l == nil || n.Kind != tree.Folder || told[n.From] {
-			continue
-		}
-		told[n.From] = true
-		where := strings.Clone(at) + "/"
-		for _, c := range l.Holds {
-			add(c.Name, where, "named by the convention of that name")
-		}
-		for _, kind := range l.Kinds {
-			add(kind, where, "files such as "+strings.Join(few(template.FileKinds[kind]), ", "))
-		}
-		for _, ending := range l.Endings {
-			add("files that end in ."+ending, where, "")
-		}
-		if l.Note != "" && !l.HoldsAnything() {
-			add(oneLine(l.Note), where, "")
+	var walk func(n *tree.Node, at string, repeated bool)
+	walk = func(n *tree.Node, at string, repeated bool) {
+		for _, c := range n.Children {
+			l := t.LineOf(c)
+			if l == nil || c.Kind != tree.Folder || told[c.From] {
+				continue
+			}
+			told[c.From] = true
+			where, again := at+c.Name+"/", repeated || l.Each != nil
+			note := func(text string) string {
+				if again {
+					text = strings.TrimPrefix(text+"; and so in the others like it", "; ")
+				}
+				return text
+			}
+			for _, conv := range l.Holds {
+				add(conv.Name, where, note("named by the convention of that name"))
+			}
+			for _, kind := range l.Kinds {
+				add(kind, where, note("files such as "+strings.Join(few(template.FileKinds[kind]), ", ")))
+			}
+			for _, ending := range l.Endings {
+				add("files that end in ."+ending, where, note(""))
+			}
+			if l.Note != "" && !l.HoldsAnything() {
+				add(oneLine(l.Note), where, note(""))
+			}
+			walk(c, where, again)
 		}
 	}
+	walk(own, "", false)
 }
 
 func few(list []string) []string { return list[:min(len(list), 4)] }

@@ -39,7 +39,7 @@ rules:
     <#> Scans       | holds: scan, pictures | note: one for each side
     <#> Stages
         <s>         | each: s in survey, repair, sewing, covering
-            Notes
+            Notes   | note: what was seen
     Offer | due: 2027-04-01 | worth: 3
     <#> Trials      | later | holds: letter, *.wav
     Export/         | keep
@@ -64,9 +64,9 @@ func built(t require.TestingT, text string) (*template.Template, *template.Expan
 func TestAGuideSaysWhereThingsGoAndWhatToCallThem(t *testing.T) {
 	_, _, md := built(t, text)
 	assert.Equal(t, "# Thistlewick\n\nOne folder for each commission.\n\n## What goes where\n\n```text\n"+
-		"01 Scans/        one for each side; for scan, pictures\n02 Stages/\n    survey/\n        Notes/\n    … covering   and 2 between, the same\n"+
+		"01 Scans/        one for each side; for scan, pictures\n02 Stages/\n    survey/\n        Notes/   what was seen\n    … covering   and 2 between, the same\n"+
 		"Offer            to be delivered\n03 Trials/       for letter, *.wav; when it is needed\nExport/\nGuide.md\n90 Settled/\n```\n"+
-		"\n| what | goes to |\n|---|---|\n| scan (named by the convention of that name) | `01 Scans/` |\n| pictures (files such as jpg, jpeg, png, gif) | `01 Scans/` |\n| letter (named by the convention of that name) | `03 Trials/` |\n| files that end in .wav | `03 Trials/` |\n"+
+		"\n| what | goes to |\n|---|---|\n| scan (named by the convention of that name) | `01 Scans/` |\n| pictures (files such as jpg, jpeg, png, gif) | `01 Scans/` |\n| what was seen (and so in the others like it) | `02 Stages/survey/Notes/` |\n| letter (named by the convention of that name) | `03 Trials/` |\n| files that end in .wav | `03 Trials/` |\n"+
 		"\n## How files are named\n\n**scan**: `oriel-pask R 001.tif` in `01 Scans/`\n\n| part | what it is |\n|---|---|\n| `oriel-pask` | Who |\n| `R` | side: R, V |\n| `001` | the next number |\n"+
 		"\n**letter**: `2027-03-09 OP` in `03 Trials/`\n\n| part | what it is |\n|---|---|\n| `2027-03-09` | day (date) |\n| `OP` | ref, made of client |\n"+
 		"\n## What the codes mean\n\n| kind | meaning |\n|---|---|\n| `BK` | book |\n| `BX` | box |\n\n| side | meaning |\n|---|---|\n| `R` | recto |\n| `V` | verso |\n"+
