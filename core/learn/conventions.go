@@ -36,8 +36,13 @@ type found struct {
 // leastNames is how many names tell a convention.
 const leastNames = 3
 
-// conventions finds the forms in which names of files are written that no line stands for.
-func (m *meeting) conventions() {
+// conventions finds the forms in which names of files are written that no line stands for:
+// counting are those alone of which there are more in one folder than in another, which
+// cannot be names that all have.
+func (m *meeting) conventions(counting bool) {
+	if counting && !slices.ContainsFunc(m.rest, func(rest []*tree.Node) bool { return several(rest) }) {
+		return
+	}
 	for {
 		clusters := map[string][]found{}
 		for i, rest := range m.rest {
@@ -61,13 +66,35 @@ func (m *meeting) conventions() {
 		})
 		best := slices.IndexFunc(keys, func(key string) bool {
 			list := clusters[key]
-			return len(list) >= leastNames && slices.ContainsFunc(list, func(f found) bool { return f.stem != list[0].stem })
+			return len(list) >= leastNames && slices.ContainsFunc(list, func(f found) bool { return f.stem != list[0].stem }) && (!counting || m.counts(list))
 		})
 		if best < 0 {
 			return
 		}
 		m.addConvention(clusters[keys[best]])
 	}
+}
+
+// several reports whether there are two files among some nodes.
+func several(list []*tree.Node) bool {
+	n := 0
+	for _, c := range list {
+		if c.Kind == tree.File {
+			n++
+		}
+	}
+	return n > 1
+}
+
+// counts reports whether there are several of some names in a folder, and not as many in
+// each.
+func (m *meeting) counts(list []found) bool {
+	in := make([]int, len(m.instances))
+	for _, f := range list {
+		in[f.instance]++
+	}
+	slices.Sort(in)
+	return in[0] != in[len(in)-1] && in[len(in)-1] > 1 && in[len(in)/2] > 1
 }
 
 // stemOf is a name without its ending.

@@ -242,7 +242,7 @@ func (l *learner) root() *line {
 	root := &line{folder: true, number: -1}
 	var pieces []piece
 	if len(names) > 1 {
-		pieces = l.terms(infer(names))
+		pieces = l.split(l.terms(infer(names)))
 	}
 	void := func(v string) bool { return strings.Trim(v, ". ") == "" }
 	if slices.ContainsFunc(names, func(n string) bool { return !writable(n) }) || slices.ContainsFunc(pieces, func(p piece) bool { return p.kind != "" && slices.ContainsFunc(p.values, void) }) {
@@ -331,6 +331,97 @@ func (l *learner) terms(list []piece) []piece {
 		return append(append(slices.Clone(list[:i]), p), list[i+5:]...)
 	}
 	return list
+}
+
+// split parts texts of several words in two: where a person has told that a part of one is
+// a value, and where first words come again and again, and what follows never does.
+func (l *learner) split(list []piece) (out []piece) {
+	for _, p := range list {
+		at := 0 // so many words from the begin, or from the end
+		if p.kind == "text" {
+			at = l.splitAt(p.values)
+		}
+		first, second, ok := piece{kind: "text"}, piece{kind: "text"}, at != 0
+		for _, v := range p.values {
+			words := strings.Split(v, " ")
+			n := at
+			if at < 0 {
+				n += len(words)
+			}
+			if ok = ok && n > 0 && n < len(words); !ok {
+				break
+			}
+			first.values, second.values = append(first.values, strings.Join(words[:n], " ")), append(second.values, strings.Join(words[n:], " "))
+		}
+		if !ok {
+			out = append(out, p)
+			continue
+		}
+		for _, q := range []*piece{&first, &second} {
+			if of := distinct(q.values); len(of)*2 <= len(q.values) && !slices.ContainsFunc(of, func(s string) bool { return strings.ContainsFunc(s, func(r rune) bool { return !isLetter(r) }) }) {
+				q.kind, q.of = "choice", of
+			}
+			q.texts = q.values
+		}
+		out = append(out, first, piece{literal: " "}, second)
+	}
+	return merged(out)
+}
+
+// fewest is which of two ways to part texts gives parts that come again most often: a kind
+// comes again, a person does not.
+func fewest(values []string, one, other int) int {
+	parts := func(at int) int {
+		var first, rest []string
+		for _, v := range values {
+			words := strings.Split(v, " ")
+			n := at
+			if n < 0 {
+				n += len(words)
+			}
+			if n < 1 || n >= len(words) {
+				return len(values) + 1
+			}
+			first, rest = append(first, strings.Join(words[:n], " ")), append(rest, strings.Join(words[n:], " "))
+		}
+		return min(len(distinct(first)), len(distinct(rest)))
+	}
+	if parts(other) < parts(one) {
+		return other
+	}
+	return one
+}
+
+// splitAt is behind which word texts are parted in two, from the begin or, below 0, from the
+// end; 0 is for not at all.
+func (l *learner) splitAt(values []string) int {
+	for _, name := range sortedKeys(l.given) {
+		told := l.given[name]
+		words := len(strings.Split(told, " "))
+		for _, v := range values {
+			all := len(strings.Split(v, " "))
+			switch {
+			case v == told:
+				return 0
+			case strings.HasSuffix(v, " "+told):
+				return fewest(values, -words, all-words)
+			case strings.HasPrefix(v, told+" "):
+				return fewest(values, words, words-all)
+			}
+		}
+	}
+	var first, rest []string
+	for _, v := range values {
+		word, others, more := strings.Cut(v, " ")
+		if !more {
+			return 0
+		}
+		first, rest = append(first, word), append(rest, others)
+	}
+	if len(values) >= 4 && len(distinct(first))*2 <= len(values) && len(distinct(first)) > 1 && len(distinct(rest)) == len(values) {
+		return 1
+	}
+	return 0
 }
 
 var yearAtEnd = regexp.MustCompile(`^(.*)((?:19|20)\d\d) $`)

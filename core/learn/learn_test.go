@@ -93,6 +93,19 @@ func TestWhatFoldersShare(t *testing.T) {
 <name> | project
     Scans | holds: scan
 `},
+		"a text of which a part is told": {samples: []Sample{
+			sample("2027 Wedding Brandt", "Brandt.pdf", "Album/"), sample("2026 Wedding Holm Ek", "Holm Ek.pdf", "Album/"), sample("2025 Portrait Lind", "Lind.pdf"), sample("2024 Portrait Orr", "Orr.pdf"),
+		}, given: map[string]string{"client": "Brandt"}, fields: []string{"year year", "kind choice", "client text"}, outline: `
+<year> <kind> <client>
+    Album | when: kind is Wedding
+    <client>.pdf
+`},
+		"first words that come again": {samples: []Sample{
+			sample("Wedding Brandt", "Brandt.pdf"), sample("Wedding Holm", "Holm.pdf"), sample("Portrait Lind", "Lind.pdf"), sample("Portrait Orr", "Orr.pdf"),
+		}, fields: []string{"kind choice", "name text"}, outline: `
+<kind> <name>
+    <name>.pdf
+`},
 		"days that begin with the project's month": {samples: []Sample{
 			sample("2027-03 Oriel Pask", "Scans/2027-03-09 a 001.tif", "Scans/2027-03-10 b 002.tif"), sample("2026-11 Jun Teague", "Scans/2026-11-02 c 001.tif"), sample("2026-12 Ida", "Scans/2026-12-05 a 001.tif", "2026-12 x.md", "By/2026/"),
 		}, fields: []string{"month month", "name text", "x yes-no"}, outline: `

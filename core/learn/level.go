@@ -49,10 +49,11 @@ func (l *learner) level(instances []*instance, parent *line) []*line {
 	}
 	m.series()
 	if len(instances) > 1 {
+		m.conventions(true)
 		m.shared(m.most())
 	}
 	m.lists()
-	m.conventions()
+	m.conventions(false)
 	m.shared(2)
 	if !l.noisy || len(instances) == 1 {
 		m.shared(1)
