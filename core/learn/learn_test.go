@@ -93,6 +93,15 @@ func TestWhatFoldersShare(t *testing.T) {
 <name> | project
     Scans | holds: scan
 `},
+		"series that few have, and their numbers": {samples: []Sample{
+			sample("Ola", "Sheets/Sheet 1/Sheet 1.pdf", "Sheets/Sheet 2/Sheet 2.pdf", "Sheets/Sheet 3/Sheet 3.pdf"), sample("Jun", "Sheets/Sheet 1/Sheet 1.pdf", "Sheets/Sheet 2/Sheet 2.pdf", "Sheets/Sheet 3/Sheet 3.pdf"), sample("Ida", "Sheets/Blatt 01/", "Sheets/Blatt 02/", "Sheets/Blatt 03/"),
+		}, fields: []string{"name text", "sheet-2 yes-no", "blatt-2 yes-no"}, outline: `
+<name> | project
+    Sheets
+        Blatt <blatt:00> | each: blatt in 1..3 | when: blatt-2
+        Sheet <sheet:0>  | each: sheet in 1..3 | when: sheet-2
+            Sheet <sheet:0>.pdf
+`},
 		"a text of which a part is told": {samples: []Sample{
 			sample("2027 Wedding Brandt", "Brandt.pdf", "Album/"), sample("2026 Wedding Holm Ek", "Holm Ek.pdf", "Album/"), sample("2025 Portrait Lind", "Lind.pdf"), sample("2024 Portrait Orr", "Orr.pdf"),
 		}, given: map[string]string{"client": "Brandt"}, fields: []string{"year year", "kind choice", "client text"}, outline: `

@@ -47,7 +47,7 @@ func (l *learner) level(instances []*instance, parent *line) []*line {
 		order.Sort(order.Natural, m.lines, func(ln *line) string { return ln.order })
 		return m.lines
 	}
-	m.series()
+	m.series(false)
 	if len(instances) > 1 {
 		m.conventions(true)
 		m.shared(m.most())
@@ -55,6 +55,7 @@ func (l *learner) level(instances []*instance, parent *line) []*line {
 	m.lists()
 	m.conventions(false)
 	m.shared(2)
+	m.series(true)
 	if !l.noisy || len(instances) == 1 {
 		m.shared(1)
 	}
@@ -125,8 +126,9 @@ type member struct {
 
 var letter = regexp.MustCompile(`^[A-Z]$`)
 
-// series finds what only counts on: weeks, months, boxes.
-func (m *meeting) series() {
+// series finds what only counts on: weeks, months, boxes. Few are those of which most
+// instances have none.
+func (m *meeting) series(few bool) {
 	for {
 		runs := map[run][][]member{}
 		for i, rest := range m.rest {
@@ -159,7 +161,7 @@ func (m *meeting) series() {
 		}
 		best, size := run{}, 0
 		for r, list := range runs {
-			if n := m.goesOn(r, list); n > size || n == size && n > 0 && less(r, best) {
+			if n := m.goesOn(r, list, few); n > size || n == size && n > 0 && less(r, best) {
 				best, size = r, n
 			}
 		}
@@ -207,8 +209,9 @@ func ordinal(kind string, t token) int {
 	return num(strings.ReplaceAll(t.value, "-", "")) // days of one month count on
 }
 
-// goesOn is how many things there are of a run, if it is one in most instances; else 0.
-func (m *meeting) goesOn(r run, list [][]member) (size int) {
+// goesOn is how many things there are of a run, if it is one in most instances, or in few;
+// else 0.
+func (m *meeting) goesOn(r run, list [][]member, few bool) (size int) {
 	with := 0
 	for _, members := range list {
 		if len(members) == 0 {
@@ -226,6 +229,9 @@ func (m *meeting) goesOn(r run, list [][]member) (size int) {
 		}
 		with++
 		size += len(members)
+	}
+	if few {
+		return size
 	}
 	if with*2 <= len(list) || len(list) > with && !m.noisy && with < len(list) && len(samplesOf(m.instances)) == len(m.instances) && with*3 < len(list)*2 {
 		return 0

@@ -537,6 +537,9 @@ func (l *learner) itemForms(b binding) []form {
 	list, known := l.itemsSeen[b]
 	if !known {
 		list = formsFor(b.name, b.kind, nil, b.value)
+		for i := range list { // in the folder of a number, that number is it
+			list[i].near = list[i].near && (b.kind != "number" || !isDigit(rune(list[i].text[0])))
+		}
 		l.itemsSeen[b] = list
 	}
 	return list
