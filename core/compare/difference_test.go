@@ -9,32 +9,12 @@ import (
 	"pgregory.net/rapid"
 
 	"vestibula/core/tree"
+	"vestibula/core/treetest"
 )
 
-// grown is a tree of paths; those that end in a slash are folders.
-func grown(paths ...string) *tree.Node {
-	root := &tree.Node{}
-	for _, p := range paths {
-		n := root
-		parts := strings.Split(strings.TrimSuffix(p, "/"), "/")
-		for i, part := range parts {
-			c := n.Child(part)
-			if c == nil {
-				c = &tree.Node{Name: part}
-				if i == len(parts)-1 && !strings.HasSuffix(p, "/") {
-					c.Kind = tree.File
-				}
-				n.Children = append(n.Children, c)
-			}
-			n = c
-		}
-	}
-	return root
-}
-
 func TestWhatDiffers(t *testing.T) {
-	a := grown("01 Letters/In/", "02 Plans/a.md", "02 Plans/b.md", "Photos/x.jpg", "Photos/y.jpg", "Old/deep/z.txt", "read me.md", "Settled/", "Sketchs/", "Place/moves.txt", "Place/stays.txt")
-	b := grown("01 Letters/In/", "02 New/", "03 Plans/a.md", "03 Plans/b.md", "Pictures/x.jpg", "Pictures/y.jpg", "Read_Me.md", "Settled/", "Sketches/", "Place/stays.txt", "Else/moves.txt")
+	a := treetest.Of("01 Letters/In/", "02 Plans/a.md", "02 Plans/b.md", "Photos/x.jpg", "Photos/y.jpg", "Old/deep/z.txt", "read me.md", "Settled/", "Sketchs/", "Place/moves.txt", "Place/stays.txt")
+	b := treetest.Of("01 Letters/In/", "02 New/", "03 Plans/a.md", "03 Plans/b.md", "Pictures/x.jpg", "Pictures/y.jpg", "Read_Me.md", "Settled/", "Sketches/", "Place/stays.txt", "Else/moves.txt")
 	list := Differences(a, b, func(x, _ string) bool { return x != "Place/stays.txt" && x != "Place/moves.txt" }, nil)
 	assert.Equal(t, []Difference{
 		{What: New, Path: "02 New", Folder: true},
@@ -48,9 +28,9 @@ func TestWhatDiffers(t *testing.T) {
 		{What: Renamed, Path: "read me.md", Other: "Read_Me.md", Why: "written otherwise"},
 	}, list)
 	assert.Equal(t, [New + 1]int{4, 1, 1, 1, 2}, Count(list))
-	list = Differences(grown("A/x.md", "B/"), grown("A/", "B/x.md"), nil, nil)
+	list = Differences(treetest.Of("A/x.md", "B/"), treetest.Of("A/", "B/x.md"), nil, nil)
 	assert.Equal(t, []Difference{{What: Moved, Path: "A/x.md", Other: "B/x.md"}}, list)
-	list = Differences(grown("A/", "B/"), grown("A/own.txt", "B/own/x"), nil, func(n *tree.Node) bool { return n.Name == "A" })
+	list = Differences(treetest.Of("A/", "B/"), treetest.Of("A/own.txt", "B/own/x"), nil, func(n *tree.Node) bool { return n.Name == "A" })
 	assert.Equal(t, []Difference{{What: New, Path: "B/own", Folder: true, Within: 1}}, list, "what is its owner's is not compared")
 }
 
@@ -65,7 +45,7 @@ func TestDifferencesAreAllThatDiffers(t *testing.T) {
 			}
 			return paths
 		}
-		a, b := grown(draw("first")...), grown(draw("second")...)
+		a, b := treetest.Of(draw("first")...), treetest.Of(draw("second")...)
 		assert.Empty(t, Differences(a, a.Copy(), nil, nil))
 		at := map[string]string{} // where a path of the first side is on the second
 		lone := [2][]string{}

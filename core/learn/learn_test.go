@@ -14,38 +14,19 @@ import (
 
 	"vestibula/core/template"
 	"vestibula/core/tree"
+	"vestibula/core/treetest"
 )
 
 var now = time.Date(2027, 3, 9, 12, 0, 0, 0, time.UTC)
 
 // sample is a folder with some paths in it; those that end in a slash are folders.
 func sample(name string, paths ...string) Sample {
-	root := &tree.Node{}
-	for _, p := range paths {
-		n := root
-		parts := strings.Split(strings.TrimSuffix(p, "/"), "/")
-		for i, part := range parts {
-			c := n.Child(part)
-			if c == nil {
-				c = &tree.Node{Name: part}
-				if i == len(parts)-1 && !strings.HasSuffix(p, "/") {
-					c.Kind = tree.File
-				}
-				n.Children = append(n.Children, c)
-			} else if i < len(parts)-1 {
-				c.Kind = tree.Folder
-			}
-			n = c
+	root := treetest.Of(paths...)
+	for _, n := range root.All() {
+		if len(n.Children) > 0 {
+			n.Kind = tree.Folder
 		}
 	}
-	var sort func(n *tree.Node)
-	sort = func(n *tree.Node) {
-		slices.SortFunc(n.Children, func(a, b *tree.Node) int { return strings.Compare(a.Name, b.Name) })
-		for _, c := range n.Children {
-			sort(c)
-		}
-	}
-	sort(root)
 	return Sample{name, root}
 }
 
