@@ -16,6 +16,7 @@ import (
 	"vestibula/core/place"
 	"vestibula/core/template"
 	"vestibula/core/tree"
+	"vestibula/core/value"
 )
 
 func (a *app) guideCommand() *cobra.Command {
@@ -79,7 +80,13 @@ func (a *app) guideOf(args []string, flags *valueFlags) (*guide.Page, error) {
 	if err != nil {
 		return nil, err
 	}
-	return a.guidePage(t, t.Sample(values, a.now), flags.limit)
+	all := t.Sample(values, a.now)
+	for _, f := range t.Fields {
+		if _, given := values[f.Name]; !given && f.Type.Kind == value.YesNo {
+			delete(all, f.Name) // it is asked for each project anew: both are shown
+		}
+	}
+	return a.guidePage(t, all, flags.limit)
 }
 
 func (a *app) guidePage(t *template.Template, values template.Values, limit int) (*guide.Page, error) {
@@ -148,15 +155,15 @@ func (a *app) drawGuide(p *guide.Page) {
 		s.Text(term.Dim.Render(term.Visible(p.About)))
 	}
 	section("What goes where")
-	var rows [][]term.Shown
+	rows := [][]term.Shown{{"  " + term.Strong.Render(term.Visible(p.Own)+"/"), ""}}
 	for i := range p.Tree {
 		r := &p.Tree[i]
-		name := term.Pad("", 4*r.Depth) + term.Visible(r.Name)
+		name := term.Pad("", 4+4*r.Depth) + term.Visible(r.Name)
 		if r.Folder {
 			name += "/"
 		}
 		if r.More > 0 {
-			name = term.Pad("", 4*r.Depth) + term.Dim.Render("… "+term.Visible(r.Name))
+			name = term.Pad("", 4+4*r.Depth) + term.Dim.Render("… "+term.Visible(r.Name))
 		}
 		rows = append(rows, []term.Shown{"  " + name, term.Dim.Render(term.Visible(r.Beside()))})
 	}
@@ -165,12 +172,12 @@ func (a *app) drawGuide(p *guide.Page) {
 		s.Line()
 		rows = nil
 		for _, x := range p.Places {
-			rows = append(rows, []term.Shown{"  " + term.Visible(x.What), term.Accent.Render("→") + " " + term.Visible(x.Where)})
+			rows = append(rows, []term.Shown{"  " + term.Visible(x.What), term.Accent.Render("→") + " " + term.Visible(x.Where), term.Dim.Render(term.Visible(x.Note))})
 		}
 		s.Columns(rows)
 	}
 	if len(p.Conventions) > 0 {
-		section("How files are named")
+		section("What to call it")
 		for i, c := range p.Conventions {
 			if i > 0 {
 				s.Line()

@@ -10,6 +10,7 @@ import (
 	"strings"
 	"time"
 
+	"vestibula/core/pattern"
 	"vestibula/core/rules"
 	"vestibula/core/template"
 	"vestibula/core/tree"
@@ -36,7 +37,7 @@ type Row struct {
 	Folder bool
 	Note   string // what it is for
 	Holds  string // what comes to lie in it
-	State  string // "when it is needed", or "to be delivered"
+	State  string // "when it is needed", "to be delivered", or "only when" and a condition
 	Branch int    // which of the folders at the top it lies in, from 1; 0 for none
 	More   int    // so many more like it follow, which are left out
 }
@@ -80,8 +81,8 @@ type Due struct {
 // day is that of made-up examples.
 var day = time.Date(2027, 3, 9, 12, 0, 0, 0, time.UTC)
 
-// alike is how many of a row of like things are shown.
-const alike = 2
+// alike is how many of a row of like things are shown at most: of more, the first and the last.
+const alike = 6
 
 // maxRows is how many lines of the tree a guide shows.
 const maxRows = 400
@@ -126,17 +127,20 @@ func (p *Page) rows(t *template.Template, own *tree.Node) {
 					r.Holds = l.HoldsText()
 				}
 			}
+			l := t.LineOf(c)
 			switch {
 			case c.Marks&tree.Later != 0:
 				r.State = "when it is needed"
 			case c.Marks&tree.Due != 0:
 				r.State = "to be delivered"
+			case l != nil && l.When != nil:
+				r.State = "only when " + l.When.String()
 			}
 			if len(p.Tree) < maxRows {
 				p.Tree = append(p.Tree, r)
 			}
 			walk(c, depth+1, branch)
-			if end-i > alike+1 { // the others are the same
+			if end-i > alike { // the others are the same
 				if len(p.Tree) < maxRows {
 					p.Tree = append(p.Tree, Row{Depth: depth, Name: n.Children[end-1].Name, Folder: r.Folder, Branch: branch, More: end - i - 2})
 				}
@@ -173,7 +177,7 @@ func (p *Page) places(t *template.Template, own *tree.Node) {
 				return text
 			}
 			for _, conv := range l.Holds {
-				add(conv.Name, where, note("named by the convention of that name"))
+				add(conv.Name, where, note("named as below"))
 			}
 			for _, kind := range l.Kinds {
 				add(kind, where, note("files such as "+strings.Join(few(template.FileKinds[kind]), ", ")))
@@ -192,36 +196,24 @@ func (p *Page) places(t *template.Template, own *tree.Node) {
 
 func few(list []string) []string { return list[:min(len(list), 4)] }
 
-// conventions takes each apart, with a made-up example.
+// conventions takes each apart, with a made-up example; first of all the name of the
+// project's own folder.
 func (p *Page) conventions(t *template.Template, own *tree.Node, values template.Values) {
+	if l := t.LineOf(own); l != nil && len(l.Names) > 0 {
+		m := maker{t, t.Fields, values}
+		slots, text := m.apart(l.Names[len(l.Names)-1].Pattern.Source)
+		if text == own.Name && slices.ContainsFunc(slots, func(s Slot) bool { return s.Slot != "" }) {
+			p.Conventions = append(p.Conventions, Convention{Name: "the project’s own folder", Pattern: l.Names[len(l.Names)-1].Pattern.Source, Example: text, Slots: slots})
+		}
+	}
 	for _, c := range t.Names {
-		v := template.Values{}
-		lookup := func(slot string) value.Value {
-			if given := values[slot]; given.Given() && !given.Empty() {
-				return given
-			}
-			for _, f := range append(slices.Clone(c.Fields), t.Fields...) {
-				if f.Name != slot {
-					continue
-				}
-				if f.Example != nil && f.Type.Kind != value.List {
-					if e, err := f.Parse(*f.Example, day); err == nil && e.Given() {
-						return e
-					}
-				}
-				return f.Type.Specimen(f.Name, value.OfDate(day))
-			}
-			return value.Value{}
-		}
-		for _, slot := range c.Pattern.Pattern.Slots() {
-			v[slot] = lookup(slot)
-		}
-		example, whole, err := c.Pattern.Write(lookup, 2)
+		m := maker{t, append(slices.Clone(c.Fields), t.Fields...), values}
+		example, whole, err := c.Pattern.Write(m.value, 2)
 		if err != nil || !whole {
 			continue
 		}
 		one := Convention{Name: c.Name, Pattern: c.Pattern.Pattern.Source, Example: example, Endings: c.For}
-		one.Slots = apart(t, c, v, lookup)
+		one.Slots, _ = m.apart(one.Pattern)
 		if len(c.For) > 0 {
 			one.Example += "." + c.For[0]
 		}
@@ -236,20 +228,63 @@ func (p *Page) conventions(t *template.Template, own *tree.Node, values template
 	}
 }
 
-// apart takes an example apart, slot by slot.
-func apart(t *template.Template, c *template.Convention, v template.Values, lookup func(string) value.Value) (list []Slot) {
-	for _, piece := range pieces(c.Pattern.Pattern.Source) {
-		if piece.field == "" {
-			list = append(list, Slot{Text: piece.text})
-			continue
-		}
-		text := ""
-		if name, _, errs := c.Shape(piece.text); len(errs) == 0 {
-			text, _, _ = name.Write(lookup, 2)
-		}
-		list = append(list, Slot{Text: cmp.Or(text, v[piece.field].String()), Slot: piece.text, Meaning: meaning(t, c, piece.field)})
+// A maker makes up names for some fields, of which the first of a name counts.
+type maker struct {
+	t      *template.Template
+	fields []*template.Field
+	values template.Values
+}
+
+func (m *maker) field(name string) *template.Field {
+	if i := slices.IndexFunc(m.fields, func(f *template.Field) bool { return f.Name == name }); i >= 0 {
+		return m.fields[i]
 	}
-	return list
+	return nil
+}
+
+// value is what a slot is given: the value that is known, else one that is made up.
+func (m *maker) value(slot string) value.Value {
+	if given := m.values[slot]; given.Given() && !given.Empty() {
+		return given
+	}
+	f := m.field(slot)
+	if f == nil {
+		return value.Value{}
+	}
+	if f.Example != nil && f.Type.Kind != value.List {
+		if e, err := f.Parse(*f.Example, day); err == nil && e.Given() {
+			return e
+		}
+	}
+	return f.Type.Specimen(f.Name, value.OfDate(day))
+}
+
+// apart takes an example of a pattern apart, slot by slot, and returns it in one as well.
+func (m *maker) apart(source string) (list []Slot, whole string) {
+	for _, piece := range pieces(source) {
+		one := Slot{Text: piece.text}
+		if piece.field != "" {
+			one = Slot{Text: m.write(piece), Slot: piece.text, Meaning: m.meaning(piece.field)}
+		}
+		list = append(list, one)
+		whole += one.Text
+	}
+	return list, whole
+}
+
+// write is what a slot is in an example.
+func (m *maker) write(slot piece) string {
+	if f := m.field(slot.field); f != nil {
+		if p, errs := pattern.Parse(slot.text); len(errs) == 0 {
+			name, errs := p.Bind(func(string) (pattern.Field, *pattern.Error) { return pattern.Field{Type: &f.Type}, nil })
+			if len(errs) == 0 {
+				if text, _, err := name.Write(m.value, 2); err == nil && text != "" {
+					return text
+				}
+			}
+		}
+	}
+	return m.value(slot.field).String()
 }
 
 type piece struct{ text, field string }
@@ -278,39 +313,39 @@ func pieces(pattern string) (list []piece) {
 }
 
 // meaning is what a slot is filled with, in words.
-func meaning(t *template.Template, c *template.Convention, field string) string {
-	for _, f := range append(slices.Clone(c.Fields), t.Fields...) {
-		if f.Name != field {
-			continue
-		}
-		text := strings.TrimSuffix(oneLine(f.Ask), "?")
-		unasked := text == "" || strings.EqualFold(text, f.Name)
-		if unasked {
-			text = strings.ReplaceAll(f.Name, "-", " ")
-		}
-		switch {
-		case f.Made():
-			var parts []string
-			for _, of := range t.Ingredients(f) {
-				parts = append(parts, strings.ReplaceAll(of.Name, "-", " "))
-			}
-			return text + ", made of " + strings.Join(parts, " and ")
-		case f.Next != template.Uncounted && unasked:
-			return "the next number"
-		case f.Next != template.Uncounted:
-			return text + ": the next number"
-		case len(f.Type.Of) > 0 && f.Type.Kind == value.Choice:
-			var codes []string
-			for _, o := range f.Type.Of {
-				codes = append(codes, o.Code)
-			}
-			return text + ": " + strings.Join(codes, ", ")
-		case f.Type.Kind != value.Text:
-			return text + " (" + f.Type.Kind.String() + ")"
-		}
-		return text
+func (m *maker) meaning(field string) string {
+	f := m.field(field)
+	if f == nil {
+		return field
 	}
-	return field
+	text := strings.TrimSuffix(oneLine(f.Ask), "?")
+	unasked := text == "" || strings.EqualFold(text, f.Name)
+	if unasked {
+		text = strings.ReplaceAll(f.Name, "-", " ")
+	}
+	switch {
+	case f.Made():
+		var parts []string
+		for _, piece := range pieces(f.Is()) {
+			if piece.field != "" {
+				parts = append(parts, m.write(piece)+" from "+strings.ReplaceAll(piece.field, "-", " "))
+			}
+		}
+		return text + ": " + strings.Join(parts, ", ")
+	case f.Next != template.Uncounted && unasked:
+		return "the next number"
+	case f.Next != template.Uncounted:
+		return text + ": the next number"
+	case len(f.Type.Of) > 0 && (f.Type.Kind == value.Choice || f.Type.Kind == value.Term):
+		var codes []string
+		for _, o := range f.Type.Of {
+			codes = append(codes, o.Code)
+		}
+		return text + ": " + strings.Join(codes, ", ")
+	case f.Type.Kind != value.Text:
+		return text + " (" + f.Type.Kind.String() + ")"
+	}
+	return text
 }
 
 func (p *Page) codes(t *template.Template) {
@@ -423,7 +458,7 @@ func (p *Page) Markdown() string {
 		}
 	}
 	if len(p.Conventions) > 0 {
-		section("How files are named")
+		section("What to call it")
 		for i, c := range p.Conventions {
 			if i > 0 {
 				b.WriteByte('\n')
@@ -486,16 +521,17 @@ func (p *Page) Markdown() string {
 func (p *Page) Drawing() string {
 	names, wide := make([]string, len(p.Tree)), 0
 	for i, r := range p.Tree {
-		names[i] = strings.Repeat("    ", r.Depth) + r.Name
+		names[i] = strings.Repeat("    ", r.Depth+1) + r.Name
 		if r.Folder {
 			names[i] += "/"
 		}
 		if r.More > 0 {
-			names[i] = strings.Repeat("    ", r.Depth) + "… " + r.Name
+			names[i] = strings.Repeat("    ", r.Depth+1) + "… " + r.Name
 		}
 		wide = max(wide, min(len([]rune(names[i])), 44))
 	}
 	var b strings.Builder
+	b.WriteString(p.Own + "/\n")
 	for i, r := range p.Tree {
 		b.WriteString(names[i])
 		if note := r.Beside(); note != "" {

@@ -39,6 +39,15 @@ type Field struct {
 // Made reports whether the field is made from other fields and never asked for.
 func (f *Field) Made() bool { return f.isNode != nil }
 
+// Is returns the pattern that a field is made by, as it was written; empty for one that is
+// asked for.
+func (f *Field) Is() string {
+	if f.is == nil {
+		return ""
+	}
+	return f.is.Pattern.Source
+}
+
 // A Raw is a value as it was written, before the type of its field is known: a
 // text, or the items of a list.
 type Raw struct {
