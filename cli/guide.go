@@ -108,7 +108,7 @@ func (a *app) writeGuide(p *guide.Page, out string) error {
 	var err error
 	switch strings.ToLower(filepath.Ext(out)) {
 	case ".html", ".htm":
-		data, err = page.Guide(p, "en")
+		data, err = page.Guide(p)
 	case ".md", ".markdown":
 		data = []byte(p.Markdown())
 	case ".txt":
@@ -154,7 +154,7 @@ func (a *app) drawGuide(p *guide.Page) {
 	if p.About != "" {
 		s.Text(term.Dim.Render(term.Visible(p.About)))
 	}
-	section("What goes where")
+	section(term.Visible(p.Say("What goes where")))
 	rows := [][]term.Shown{{"  " + term.Strong.Render(term.Visible(p.Own)+"/"), ""}}
 	for i := range p.Tree {
 		r := &p.Tree[i]
@@ -165,7 +165,7 @@ func (a *app) drawGuide(p *guide.Page) {
 		if r.More > 0 {
 			name = term.Pad("", 4+4*r.Depth) + term.Dim.Render("… "+term.Visible(r.Name))
 		}
-		rows = append(rows, []term.Shown{"  " + name, term.Dim.Render(term.Visible(r.Beside()))})
+		rows = append(rows, []term.Shown{"  " + name, term.Dim.Render(term.Visible(p.Beside(*r)))})
 	}
 	s.Columns(rows)
 	if len(p.Places) > 0 {
@@ -177,7 +177,7 @@ func (a *app) drawGuide(p *guide.Page) {
 		s.Columns(rows)
 	}
 	if len(p.Conventions) > 0 {
-		section("What to call it")
+		section(term.Visible(p.Say("What to call it")))
 		for i, c := range p.Conventions {
 			if i > 0 {
 				s.Line()
@@ -194,7 +194,7 @@ func (a *app) drawGuide(p *guide.Page) {
 	}
 	for i, c := range p.Codes {
 		if i == 0 {
-			section("What the codes mean")
+			section(term.Visible(p.Say("What the codes mean")))
 		}
 		s.Line("  ", term.Dim.Render(term.Visible(c.Field)))
 		rows = nil
@@ -204,25 +204,25 @@ func (a *app) drawGuide(p *guide.Page) {
 		s.Columns(rows)
 	}
 	if len(p.Due) > 0 {
-		section("What is to be delivered")
+		section(term.Visible(p.Say("What is to be delivered")))
 		rows = nil
 		for _, d := range p.Due {
 			points := term.Shown("")
 			if d.Worth > 0 {
-				points = term.Count(d.Worth, "point")
+				points = term.Sprintf("%d ", d.Worth) + term.Visible(p.Say("points"))
 			}
 			rows = append(rows, []term.Shown{"  " + term.Visible(d.Path), term.Visible(d.Day), points})
 		}
 		s.Columns(rows)
 	}
 	if len(p.Rules) > 0 {
-		section("What we keep to")
+		section(term.Visible(p.Say("What we keep to")))
 		for _, r := range p.Rules {
 			s.Text("- " + term.Visible(r.Says) + " " + term.Dim.Render(term.Visible(r.Why)))
 		}
 	}
 	if len(p.Fixed) > 0 {
-		section("What is never renamed")
+		section(term.Visible(p.Say("What is never renamed")))
 		for _, f := range p.Fixed {
 			s.Line("  ", term.Visible(f))
 		}

@@ -6,6 +6,7 @@ import (
 	"bytes"
 	_ "embed"
 	"html/template"
+	"strings"
 
 	"vestibula/core/guide"
 )
@@ -102,12 +103,14 @@ var guideStyle string
 // slotColours is how many colours tell the slots of a name apart.
 const slotColours = 5
 
-var guides = template.Must(template.New("guide").Funcs(template.FuncMap{"slotclass": func(i int) int { return (i / 2) % slotColours }}).Parse(guideFrame))
+var guides = template.Must(template.New("guide").Funcs(template.FuncMap{
+	"slotclass": func(i int) int { return (i / 2) % slotColours },
+	"endings":   func(list []string) string { return "." + strings.Join(list, ", .") },
+}).Parse(guideFrame))
 
-// Guide is the page of a template for those who join, in a language as HTML names it. The
-// error is one of the program itself.
-func Guide(p *guide.Page, language string) ([]byte, error) {
+// Guide is the page of a template for those who join. The error is one of the program itself.
+func Guide(p *guide.Page) ([]byte, error) {
 	var out bytes.Buffer
-	err := guides.Execute(&out, map[string]any{"Page": p, "Lang": language, "Style": template.CSS(style + guideStyle)})
+	err := guides.Execute(&out, map[string]any{"Page": p, "Style": template.CSS(style + guideStyle)})
 	return out.Bytes(), err
 }

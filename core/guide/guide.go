@@ -1,6 +1,7 @@
 // Package guide makes the page of a template for those who join: where each thing goes, and
 // what to call it. It finds what is to be said, and writes it as Markdown; other forms are
-// drawn from the same [Page] elsewhere. All its texts come from the template.
+// drawn from the same [Page] elsewhere. Its texts come from the template, and what stands
+// around them is in the same language where there are words for it.
 package guide
 
 import (
@@ -19,6 +20,7 @@ import (
 
 // A Page is what a guide says.
 type Page struct {
+	Language     string // of the texts: de, en or fr
 	Title, About string
 	Own          string // the project's own folder
 	Tree         []Row
@@ -93,7 +95,7 @@ func Of(t *template.Template, own *tree.Node, values template.Values, due map[*t
 	if made, err := t.WithMade(values); err == nil {
 		values = made
 	}
-	p := &Page{Title: oneLine(t.Heading()), About: oneLine(t.About), Own: own.Name}
+	p := &Page{Language: language(t), Title: oneLine(t.Heading()), About: oneLine(t.About), Own: own.Name}
 	p.rows(t, own)
 	p.places(t, own)
 	p.conventions(t, own, values)
@@ -130,11 +132,11 @@ func (p *Page) rows(t *template.Template, own *tree.Node) {
 			l := t.LineOf(c)
 			switch {
 			case c.Marks&tree.Later != 0:
-				r.State = "when it is needed"
+				r.State = p.Say("when it is needed")
 			case c.Marks&tree.Due != 0:
-				r.State = "to be delivered"
+				r.State = p.Say("to be delivered")
 			case l != nil && l.When != nil:
-				r.State = "only when " + l.When.String()
+				r.State = p.Say("only when %s", l.When)
 			}
 			if len(p.Tree) < maxRows {
 				p.Tree = append(p.Tree, r)
@@ -172,18 +174,18 @@ func (p *Page) places(t *template.Template, own *tree.Node) {
 			where, again := at+c.Name+"/", repeated || l.Each != nil
 			note := func(text string) string {
 				if again {
-					text = strings.TrimPrefix(text+"; and so in the others like it", "; ")
+					text = strings.TrimPrefix(text+"; "+p.Say("and so in the others like it"), "; ")
 				}
 				return text
 			}
 			for _, conv := range l.Holds {
-				add(conv.Name, where, note("named as below"))
+				add(conv.Name, where, note(p.Say("named as below")))
 			}
 			for _, kind := range l.Kinds {
-				add(kind, where, note("files such as "+strings.Join(few(template.FileKinds[kind]), ", ")))
+				add(kind, where, note(p.Say("files such as %s", strings.Join(few(template.FileKinds[kind]), ", "))))
 			}
 			for _, ending := range l.Endings {
-				add("files that end in ."+ending, where, note(""))
+				add(p.Say("files that end in .%s", ending), where, note(""))
 			}
 			if l.Note != "" && !l.HoldsAnything() {
 				add(oneLine(l.Note), where, note(""))
@@ -200,14 +202,14 @@ func few(list []string) []string { return list[:min(len(list), 4)] }
 // project's own folder.
 func (p *Page) conventions(t *template.Template, own *tree.Node, values template.Values) {
 	if l := t.LineOf(own); l != nil && len(l.Names) > 0 {
-		m := maker{t, t.Fields, values}
+		m := maker{p, t.Fields, values}
 		slots, text := m.apart(l.Names[len(l.Names)-1].Pattern.Source)
 		if text == own.Name && slices.ContainsFunc(slots, func(s Slot) bool { return s.Slot != "" }) {
-			p.Conventions = append(p.Conventions, Convention{Name: "the project’s own folder", Pattern: l.Names[len(l.Names)-1].Pattern.Source, Example: text, Slots: slots})
+			p.Conventions = append(p.Conventions, Convention{Name: p.Say("the project’s own folder"), Pattern: l.Names[len(l.Names)-1].Pattern.Source, Example: text, Slots: slots})
 		}
 	}
 	for _, c := range t.Names {
-		m := maker{t, append(slices.Clone(c.Fields), t.Fields...), values}
+		m := maker{p, append(slices.Clone(c.Fields), t.Fields...), values}
 		example, whole, err := c.Pattern.Write(m.value, 2)
 		if err != nil || !whole {
 			continue
@@ -230,7 +232,7 @@ func (p *Page) conventions(t *template.Template, own *tree.Node, values template
 
 // A maker makes up names for some fields, of which the first of a name counts.
 type maker struct {
-	t      *template.Template
+	page   *Page
 	fields []*template.Field
 	values template.Values
 }
@@ -328,22 +330,22 @@ func (m *maker) meaning(field string) string {
 		var parts []string
 		for _, piece := range pieces(f.Is()) {
 			if piece.field != "" {
-				parts = append(parts, m.write(piece)+" from "+strings.ReplaceAll(piece.field, "-", " "))
+				parts = append(parts, m.page.Say("%s from %s", m.write(piece), strings.ReplaceAll(piece.field, "-", " ")))
 			}
 		}
-		return text + ": " + strings.Join(parts, ", ")
+		return m.page.Say("%s: %s", text, strings.Join(parts, ", "))
 	case f.Next != template.Uncounted && unasked:
-		return "the next number"
+		return m.page.Say("the next number")
 	case f.Next != template.Uncounted:
-		return text + ": the next number"
+		return m.page.Say("%s: %s", text, m.page.Say("the next number"))
 	case len(f.Type.Of) > 0 && (f.Type.Kind == value.Choice || f.Type.Kind == value.Term):
 		var codes []string
 		for _, o := range f.Type.Of {
 			codes = append(codes, o.Code)
 		}
-		return text + ": " + strings.Join(codes, ", ")
+		return m.page.Say("%s: %s", text, strings.Join(codes, ", "))
 	case f.Type.Kind != value.Text:
-		return text + " (" + f.Type.Kind.String() + ")"
+		return text + " (" + m.page.Say(f.Type.Kind.String()) + ")"
 	}
 	return text
 }
@@ -379,6 +381,10 @@ func (p *Page) rules(t *template.Template) {
 		page, known := rules.Explain(s.Name)
 		setting := settingText(s.Value)
 		if !known || setting == "off" {
+			continue
+		}
+		if says, why, known := p.rule(s.Name, setting); known {
+			p.Rules = append(p.Rules, Rule{s.Name, says, why})
 			continue
 		}
 		says := strings.NewReplacer("`", "").Replace(page.About)
@@ -440,7 +446,7 @@ func (p *Page) dues(t *template.Template, own *tree.Node, due map[*tree.Node]val
 // Markdown is the page as a text that also reads as it is.
 func (p *Page) Markdown() string {
 	var b strings.Builder
-	section := func(title string) { fmt.Fprintf(&b, "\n## %s\n\n", title) }
+	section := func(title string) { fmt.Fprintf(&b, "\n## %s\n\n", p.Say(title)) }
 	fmt.Fprintf(&b, "# %s\n", plain(p.Title))
 	if p.About != "" {
 		fmt.Fprintf(&b, "\n%s\n", plain(p.About))
@@ -448,7 +454,7 @@ func (p *Page) Markdown() string {
 	section("What goes where")
 	b.WriteString("```text\n" + p.Drawing() + "```\n")
 	if len(p.Places) > 0 {
-		b.WriteString("\n| what | goes to |\n|---|---|\n")
+		fmt.Fprintf(&b, "\n| %s | %s |\n|---|---|\n", p.Say("what"), p.Say("goes to"))
 		for _, x := range p.Places {
 			note := ""
 			if x.Note != "" {
@@ -471,7 +477,7 @@ func (p *Page) Markdown() string {
 				}
 				fmt.Fprintf(&b, " in %s", strings.Join(places, ", "))
 			}
-			b.WriteString("\n\n| part | what it is |\n|---|---|\n")
+			fmt.Fprintf(&b, "\n\n| %s | %s |\n|---|---|\n", p.Say("part"), p.Say("what it is"))
 			for _, s := range c.Slots {
 				if s.Slot != "" {
 					fmt.Fprintf(&b, "| %s | %s |\n", code(s.Text), cell(s.Meaning))
@@ -485,7 +491,7 @@ func (p *Page) Markdown() string {
 			if i > 0 {
 				b.WriteByte('\n')
 			}
-			fmt.Fprintf(&b, "| %s | meaning |\n|---|---|\n", cell(c.Field))
+			fmt.Fprintf(&b, "| %s | %s |\n|---|---|\n", cell(c.Field), p.Say("meaning"))
 			for _, o := range c.Codes {
 				fmt.Fprintf(&b, "| %s | %s |\n", code(o[0]), cell(o[1]))
 			}
@@ -493,7 +499,7 @@ func (p *Page) Markdown() string {
 	}
 	if len(p.Due) > 0 {
 		section("What is to be delivered")
-		b.WriteString("| what | by | points |\n|---|---|---|\n")
+		fmt.Fprintf(&b, "| %s | %s | %s |\n|---|---|---|\n", p.Say("what"), p.Say("by"), p.Say("points"))
 		for _, d := range p.Due {
 			points := ""
 			if d.Worth > 0 {
@@ -534,7 +540,7 @@ func (p *Page) Drawing() string {
 	b.WriteString(p.Own + "/\n")
 	for i, r := range p.Tree {
 		b.WriteString(names[i])
-		if note := r.Beside(); note != "" {
+		if note := p.Beside(r); note != "" {
 			b.WriteString(strings.Repeat(" ", max(wide-len([]rune(names[i])), 0)+3) + note)
 		}
 		b.WriteByte('\n')
@@ -543,16 +549,16 @@ func (p *Page) Drawing() string {
 }
 
 // Beside is what stands beside a line of the tree.
-func (r *Row) Beside() string {
+func (p *Page) Beside(r Row) string {
 	var parts []string
 	if r.More > 0 {
-		return fmt.Sprintf("and %d between, the same", r.More)
+		return p.Say("and %d between, the same", r.More)
 	}
 	if r.Note != "" {
 		parts = append(parts, r.Note)
 	}
 	if r.Holds != "" {
-		parts = append(parts, "for "+r.Holds)
+		parts = append(parts, p.Say("for %s", r.Holds))
 	}
 	if r.State != "" {
 		parts = append(parts, r.State)

@@ -2,7 +2,10 @@ package guide
 
 import (
 	"bytes"
+	"maps"
 	"os"
+	"regexp"
+	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -14,6 +17,7 @@ import (
 	"golang.org/x/net/html"
 	"pgregory.net/rapid"
 
+	"vestibula/core/rules"
 	"vestibula/core/template"
 	"vestibula/core/tree"
 	"vestibula/core/value"
@@ -125,6 +129,60 @@ func TestTheGuidesOfTheDemo(t *testing.T) {
 				b.WriteString(s.Text)
 			}
 			assert.Equal(t, strings.TrimSuffix(c.Example, "."+strings.Join(c.Endings[:min(1, len(c.Endings))], "")), b.String(), "the parts are the example")
+		}
+	}
+}
+
+func TestAGuideSpeaksTheLanguageOfItsTemplate(t *testing.T) {
+	for language, head := range map[string]string{
+		"de": "title: Aufträge\nabout: Ein Ordner für jeden Auftrag.\nfields: { client: Für wen ist er? }\nrules: { depth: 4, systems: [mac], last: Erledigt }\n",
+		"fr": "title: Commandes\nabout: Un dossier pour chaque commande.\nfields: { client: Pour qui est-ce ? }\nrules: { depth: 4, systems: [mac], last: Réglé }\n",
+		"en": "title: Jobs\nabout: A folder for each job.\nfields: { client: Who is it for? }\nrules: { depth: 4, systems: [mac], last: Settled }\n",
+	} {
+		tpl, x, md := built(t, "---\n"+head+"---\n<client>\n    Plans | when: client is Oriel Pask | holds: pictures\n    Guide.md | guide\n")
+		_, own := tpl.Own(x.Root)
+		assert.Equal(t, language, Of(tpl, own, nil, nil).Language)
+		for of, says := range map[string][]string{
+			"de": {"## Was wohin gehört", "für pictures; nur bei client is Oriel Pask", "Dateien wie jpg", "- Höchstens 4 Ordner liegen ineinander. Jede Ebene", "möglich: mac. Ein Name", "„Erledigt“"},
+			"fr": {"## Ce qui va où", "pour pictures; seulement si client is Oriel Pask", "fichiers comme jpg", "- Au plus 4 dossiers sont l’un dans l’autre. Chaque niveau", "systèmes : mac. Un nom", "« Réglé »"},
+			"en": {"## What goes where", "for pictures; only when client is Oriel Pask", "files such as jpg", "- At most 4 folders lie inside each other", "systems: mac. A name", "“Settled”"},
+		} {
+			for _, s := range says {
+				assert.Equal(t, of == language, strings.Contains(md, s), "%s: %s in\n%s", language, s, md)
+			}
+		}
+	}
+}
+
+// Each language has all that guides say, and nothing that they do not.
+func TestTheWordsAreWhole(t *testing.T) {
+	var code string
+	for _, file := range []string{"guide.go", "../../cli/guide.go", "../../cli/page/guide.html"} {
+		data, err := os.ReadFile(file)
+		require.NoError(t, err)
+		code += string(data)
+	}
+	said := map[string]bool{}
+	for _, kind := range value.KindNames() {
+		said[kind] = true
+	}
+	for _, found := range regexp.MustCompile(`(?:[sS]ay\(|Say |section\()"([^"]+)"`).FindAllStringSubmatch(code, -1) {
+		said[found[1]] = true
+	}
+	verbs := regexp.MustCompile(`%[a-z]`)
+	for language, w := range languages() {
+		if language == "en" {
+			continue
+		}
+		assert.ElementsMatch(t, slices.Collect(maps.Keys(said)), slices.Collect(maps.Keys(w.Phrases)), language)
+		assert.ElementsMatch(t, append(rules.Names(), "same-name"), slices.Collect(maps.Keys(w.Rules)), language)
+		for phrase, other := range w.Phrases {
+			assert.Equal(t, verbs.FindAllString(phrase, -1), verbs.FindAllString(other, -1), phrase)
+		}
+		for name, r := range w.Rules {
+			assert.NotEmpty(t, r.Why, name)
+			page, _ := rules.Explain(name)
+			assert.Equal(t, strings.Contains(page.About, "so many") || strings.Contains(page.About, "of this name"), strings.Contains(r.Says, "{}"), "%s: %s", language, name)
 		}
 	}
 }
