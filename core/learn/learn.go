@@ -539,8 +539,12 @@ func (l *learner) measureNoise(tops []*instance) {
 	above := func(at string) string { return at[:max(strings.LastIndexByte(at, '/'), 0)] }
 	lone := map[string]map[int]bool{} // by what they lie in, the samples that have some
 	singles := map[string]int{}
+	often, total := map[string]int{}, map[string]int{} // what lies in a folder: its commonest, and all
 	for at, n := range count {
-		if dir := above(at); n == 1 && (dir == "" || count[dir] > 1) {
+		dir := above(at)
+		often[dir] = max(often[dir], n)
+		total[dir] += n
+		if n == 1 && (dir == "" || count[dir] > 1) {
 			if lone[dir] == nil {
 				lone[dir] = map[int]bool{}
 			}
@@ -550,8 +554,10 @@ func (l *learner) measureNoise(tops []*instance) {
 	}
 	all, spread := 0, map[int]bool{}
 	for dir, n := range singles {
-		if most := len(lone[dir])*10 >= 6*min(len(tops), max(count[dir], 1)) && dir != ""; !most {
-			all += n // else they are a list
+		most := len(lone[dir])*10 >= 6*min(len(tops), max(count[dir], 1))
+		varied := total[dir] >= 2*count[dir] && often[dir]*2 <= count[dir]
+		if isList := dir != "" && (most || varied); !isList {
+			all += n
 			maps.Copy(spread, lone[dir])
 		}
 	}
