@@ -554,8 +554,9 @@ func (l *learner) measureNoise(tops []*instance) {
 	}
 	all, spread := 0, map[int]bool{}
 	for dir, n := range singles {
+		// In a list most projects have an item that no other one has, or none is in all of them.
 		most := len(lone[dir])*10 >= 6*min(len(tops), max(count[dir], 1))
-		varied := total[dir] >= 2*count[dir] && often[dir]*2 <= count[dir]
+		varied := total[dir] >= 2*count[dir] && often[dir]*4 <= count[dir]*3
 		if isList := dir != "" && (most || varied); !isList {
 			all += n
 			maps.Copy(spread, lone[dir])
