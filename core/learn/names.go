@@ -166,7 +166,19 @@ type column struct {
 	kind   string
 	cells  []string // empty where a name has nothing there
 	tokens []token
+	has    map[string]bool // the texts of its cells
+	isCode bool            // all of them are short, and in capitals
 }
+
+// put adds a token to a column.
+func (c *column) put(t token) {
+	c.cells, c.tokens = append(c.cells, t.text), append(c.tokens, t)
+	c.isCode = c.isCode && (t.text == "" || code(t.text))
+	c.has[t.text] = true
+}
+
+// code reports whether a text is short, and in capitals.
+func code(text string) bool { return len(text) <= 4 && strings.ToUpper(text) == text }
 
 // infer finds what several names have in common, and what differs: narrow kinds where all
 // have such a one in the same place.
@@ -373,8 +385,8 @@ func distinct(list []string) []string {
 // alike in (Needleman and Wunsch, 1970).
 func align(columns []column, list []token, n int) []column {
 	fresh := func(t token) column {
-		c := column{kind: t.kind, cells: make([]string, n, n+1), tokens: make([]token, n, n+1)}
-		c.cells, c.tokens = append(c.cells, t.text), append(c.tokens, t)
+		c := column{kind: t.kind, cells: make([]string, n, n+1), tokens: make([]token, n, n+1), has: map[string]bool{}, isCode: true}
+		c.put(t)
 		return c
 	}
 	if n == 0 {
@@ -402,9 +414,9 @@ func align(columns []column, list []token, n int) []column {
 		case i > 0 && j > 0 && best[i*cols+j] == best[(i-1)*cols+j-1]+alike(&columns[i-1], list[j-1]):
 			c := columns[i-1]
 			for len(c.cells) < n {
-				c.cells, c.tokens = append(c.cells, ""), append(c.tokens, token{})
+				c.put(token{})
 			}
-			c.cells, c.tokens = append(c.cells, list[j-1].text), append(c.tokens, list[j-1])
+			c.put(list[j-1])
 			if c.kind != list[j-1].kind {
 				c.kind = mixed
 			}
@@ -413,7 +425,7 @@ func align(columns []column, list []token, n int) []column {
 		case i > 0 && best[i*cols+j] == best[(i-1)*cols+j]-1:
 			c := columns[i-1]
 			for len(c.cells) <= n {
-				c.cells, c.tokens = append(c.cells, ""), append(c.tokens, token{})
+				c.put(token{})
 			}
 			out = append(out, c)
 			i--
@@ -429,7 +441,7 @@ func align(columns []column, list []token, n int) []column {
 // alike is how well a token fits into a column.
 func alike(c *column, t token) int {
 	switch {
-	case slices.Contains(c.cells, t.text) && c.kind == t.kind:
+	case c.has[t.text] && c.kind == t.kind:
 		if t.kind == sign {
 			return 2
 		}
@@ -440,21 +452,12 @@ func alike(c *column, t token) int {
 		return 4
 	case t.kind == "number":
 		return 3
-	case t.kind == word && short(c.cells) == (len(t.text) <= 4 && strings.ToUpper(t.text) == t.text):
+	case t.kind == word && c.isCode == code(t.text):
 		return 2
 	case t.kind == word:
 		return 0
 	}
 	return -3
-}
-
-func short(cells []string) bool {
-	for _, t := range cells {
-		if t != "" && (len(t) > 4 || strings.ToUpper(t) != t) {
-			return false
-		}
-	}
-	return true
 }
 
 // A form is a way in which a value may be written in a name.
