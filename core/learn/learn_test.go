@@ -63,6 +63,16 @@ func TestWhatFoldersShare(t *testing.T) {
     Weeks
         Week <week:00> | each: week in 1..weeks
 `},
+		"files of people's own": {samples: []Sample{
+			sample("Oriel Pask", "Letters/reply.docx", "Letters/thanks.docx", "Work/"),
+			sample("Jun Teague", "Letters/note on paper.docx", "Work/"),
+			sample("Ida Vig", "Letters/old bill.pdf", "Work/", "Work/of one project alone.md"),
+		}, fields: []string{"name text", "of-one-project-alone yes-no"}, outline: `
+<name>
+    Letters
+    Work
+        of one project alone.md | when: of-one-project-alone
+`},
 		"terms, and a folder alone in the project's own": {samples: []Sample{sample("Casing 2027 1 Winter", "Work/"), sample("Dyeing 2027 2 Spring", "Work/")}, fields: []string{"name text", "term term"}, outline: `
 <name> <term:yyyy 0 Name> | project
     Work

@@ -57,10 +57,36 @@ func (l *learner) level(instances []*instance, parent *line) []*line {
 	m.shared(2)
 	m.series(true)
 	if !l.noisy || len(instances) == 1 {
+		m.leaveOwn()
 		m.shared(1)
 	}
 	m.numbering()
 	return m.lines
+}
+
+// ownFiles is how many files that no other project has show that people put their own there.
+const ownFiles = 3
+
+// leaveOwn leaves out files of which each project has its own: they are no structure.
+func (m *meeting) leaveOwn() {
+	if len(samplesOf(m.instances)) == 1 {
+		return
+	}
+	isFile := func(n *tree.Node) bool { return n.Kind == tree.File }
+	own := 0
+	for _, rest := range m.rest {
+		for _, n := range rest {
+			if isFile(n) {
+				own++
+			}
+		}
+	}
+	if own < ownFiles {
+		return
+	}
+	for i := range m.rest {
+		m.rest[i] = slices.DeleteFunc(m.rest[i], isFile)
+	}
 }
 
 // most is in how many instances something has to lie to be there in all of them, but for
