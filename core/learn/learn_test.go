@@ -291,6 +291,23 @@ func TestWhatIsToldOfWhatWasLearnedIsSo(t *testing.T) {
 	})
 }
 
+func TestLinksAreNotLearnedAndTold(t *testing.T) {
+	var samples []Sample
+	for _, name := range []string{"Oriel Pask", "Jun Teague"} {
+		s := sample(name, "Work/")
+		s.Root.Children = append(s.Root.Children, &tree.Node{Name: "desk", Kind: tree.File, Marks: tree.Link})
+		samples = append(samples, s)
+	}
+	r, err := Of("t", samples, nil, nil)
+	require.NoError(t, err)
+	assert.NotContains(t, r.Text, "desk")
+	proofs, err := r.Prove("t", samples, now)
+	require.NoError(t, err)
+	for _, p := range proofs {
+		assert.Equal(t, []string{"desk"}, p.Extra)
+	}
+}
+
 func TestWhatIsUncertainIsSaid(t *testing.T) {
 	for _, c := range []struct {
 		samples []Sample

@@ -32,7 +32,7 @@ func (l *learner) level(instances []*instance, parent *line) []*line {
 	for _, in := range instances {
 		var list []*tree.Node
 		for _, c := range in.node.Children {
-			if writable(c.Name) {
+			if writable(c.Name) && c.Marks&tree.Link == 0 && c.Kind <= tree.File { // a link is somebody's own
 				list = append(list, c)
 			}
 		}
