@@ -153,10 +153,10 @@ func TestPartsGoIntoAFile(t *testing.T) {
 }
 
 func TestATermTurnsIntoAFile(t *testing.T) {
-	d := newDesk(t, "term.folders", "---\nfields: { course: Which?, term: { type: term, of: [winter, spring] } }\n---\n<course> <term:yyyy 0 Name>\n    Handouts | carry\n    Tools | carry: moves\n    Work\n", "T/own.txt", "mine")
+	d := newDesk(t, "term.folders", "---\nfields: { course: Which?, term: { type: term, of: [winter, spring] } }\n---\n<course> <term:yyyy 0 Name>\n    Handouts | carry\n    Tools | carry: moves\n    Essays\n", "T/own.txt", "mine")
 	_, status := d.run("build", "term", "--into", "T", "course=Casing", "term=2027 winter", "--yes")
 	require.Zero(t, status)
-	for _, at := range []string{"Handouts/a.txt", "Tools/bone.txt", "Work/essay.txt"} {
+	for _, at := range []string{"Handouts/a.txt", "Tools/bone.txt", "Essays/essay.txt"} {
 		d.write("T/Casing 2027 1 Winter/"+at, at)
 	}
 	before := d.living("T")
@@ -165,8 +165,8 @@ func TestATermTurnsIntoAFile(t *testing.T) {
 	inside := d.unzipped("winter.zip")
 	_, moved := inside["Casing 2027 1 Winter/Tools/bone.txt"]
 	assert.False(t, moved, "it went along")
-	assert.Equal(t, "Work/essay.txt", inside["Casing 2027 1 Winter/Work/essay.txt"])
-	assert.Equal(t, []string{".vestibula-away.json", "Casing 2027 2 Spring/", "Casing 2027 2 Spring/.vestibula.json", "Casing 2027 2 Spring/Handouts/", "Casing 2027 2 Spring/Handouts/a.txt", "Casing 2027 2 Spring/Tools/", "Casing 2027 2 Spring/Tools/bone.txt", "Casing 2027 2 Spring/Work/", "own.txt"}, d.has("T"))
+	assert.Equal(t, "Essays/essay.txt", inside["Casing 2027 1 Winter/Essays/essay.txt"])
+	assert.Equal(t, []string{".vestibula-away.json", "Casing 2027 2 Spring/", "Casing 2027 2 Spring/.vestibula.json", "Casing 2027 2 Spring/Essays/", "Casing 2027 2 Spring/Handouts/", "Casing 2027 2 Spring/Handouts/a.txt", "Casing 2027 2 Spring/Tools/", "Casing 2027 2 Spring/Tools/bone.txt", "own.txt"}, d.has("T"))
 	out, status = d.run("check", "winter.zip")
 	assert.Zero(t, status, out)
 	out, status = d.run("undo", "--yes")
