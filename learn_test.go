@@ -4,8 +4,11 @@ package main
 
 import (
 	"encoding/json"
+	"fmt"
 	"os"
 	"path/filepath"
+	"regexp"
+	"strconv"
 	"strings"
 	"testing"
 
@@ -23,7 +26,8 @@ func TestATemplateIsLearnedFromFolders(t *testing.T) {
 	before := d.whole("C")
 	out, status := d.run("draft", "clients", "C/2026-10 Ida Vig", "C/2026-11 Jun Teague", "C/2027-03 Oriel Pask", "client=Jun Teague")
 	require.Zero(t, status, out)
-	assert.Contains(t, out, "Proven")
+	assert.Contains(t, out, "it gives 2 of 3 folders again")
+	assert.Contains(t, out, "no line for 2026-10 Ida Vig/01 Letters/round")
 	assert.NotContains(t, out, "hunter2")
 	assert.Equal(t, before, d.whole("C"))
 	text := d.read("clients.folders")
@@ -61,6 +65,16 @@ func TestATemplateIsLearnedFromFolders(t *testing.T) {
 	require.Zero(t, status, out)
 	assert.Contains(t, out, "<month> <client>")
 	assert.NoFileExists(t, filepath.Join(d.dir, "packed.folders"))
+	for i := range 90 { // of a folder's own files so many that not all are shown
+		d.write(fmt.Sprintf("own/A/Work/%d/x", i), "")
+		require.NoError(t, os.Symlink("x", filepath.Join(d.dir, fmt.Sprintf("own/A/Work/%d/link", i))))
+	}
+	d.write("own/B/Work/0/x", "")
+	out, status = d.run("draft", "own", "own/A", "own/B", "--preview")
+	require.Zero(t, status, out)
+	assert.Contains(t, out, "Not all of it is explained: built with these values, it gives 1 of 2 folders again")
+	assert.NotContains(t, out, "Proven")
+	assert.Equal(t, 90, strings.Count(out, "no line for")+hidden(t, out), out)
 	require.NoError(t, os.Mkdir(filepath.Join(d.dir, "empty"), 0o777))
 	for _, c := range [][]string{{"no folder", "nowhere"}, {"nothing in it", "empty"}, {"all that you have", "/"}, {"is a file among folders", "C", "clients.folders"}} {
 		out, status = d.run(append([]string{"draft", "new"}, c[1:]...)...)
@@ -70,6 +84,15 @@ func TestATemplateIsLearnedFromFolders(t *testing.T) {
 		}
 		assert.NoFileExists(t, filepath.Join(d.dir, "new.folders"))
 	}
+}
+
+// hidden is how many lines an output says that it leaves out.
+func hidden(t *testing.T, out string) int {
+	found := regexp.MustCompile(`… and (\d+) more`).FindStringSubmatch(out)
+	require.NotNil(t, found, out)
+	n, err := strconv.Atoi(found[1])
+	require.NoError(t, err)
+	return n
 }
 
 func TestATemplateIsMadeOfAText(t *testing.T) {

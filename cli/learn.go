@@ -1,7 +1,6 @@
 package cli
 
 import (
-	"cmp"
 	"io"
 	"os"
 	"path/filepath"
@@ -258,9 +257,16 @@ func (r *learning) tell(at string, result *learn.Result, proofs []learn.Proof) {
 		}
 		entries, held, owner = entries+p.Entries, held+p.Held, owner+p.Owner
 	}
-	text := term.Good.Render("Proven") + term.Sprintf(": built with these values, it gives %s again", cmp.Or(map[bool]term.Shown{true: "the folder"}[len(proofs) == 1], map[bool]term.Shown{true: "each of the " + term.Count(len(proofs), "folder")}[exact == len(proofs)], term.Sprintf("%d of %s", exact, term.Count(len(proofs), "folder"))))
-	if exact < len(proofs) && len(proofs) == 1 {
+	var text term.Shown
+	switch all := term.Count(len(proofs), "folder"); {
+	case exact < len(proofs) && len(proofs) == 1:
 		text = term.Warn.Render("Not all of it") + " is explained"
+	case exact < len(proofs):
+		text = term.Warn.Render("Not all of it") + term.Sprintf(" is explained: built with these values, it gives %d of %s again", exact, all)
+	case len(proofs) == 1:
+		text = term.Good.Render("Proven") + ": built with these values, it gives the folder again"
+	default:
+		text = term.Good.Render("Proven") + term.Sprintf(": built with these values, it gives each of the %s again", all)
 	}
 	text += term.Sprintf(", %s", term.Count(entries, "thing"))
 	if held > 0 {
@@ -276,11 +282,10 @@ func (r *learning) tell(at string, result *learn.Result, proofs []learn.Proof) {
 			word  term.Shown
 			paths []string
 		}{{"no line for", p.Extra}, {"not there", p.Missing}} {
-			for k, path := range list.paths {
+			for _, path := range list.paths {
 				if shown++; shown > manyRows {
-					break
+					continue // they are counted
 				}
-				_ = k
 				r.screen.Line("  ", term.Warn.Render(list.word), " ", term.Visible(r.samples[i].Name+"/"+path))
 			}
 		}

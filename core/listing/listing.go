@@ -189,13 +189,14 @@ func formOf(lines []string) Form {
 		case strings.ContainsAny(strings.Trim(bare, `/\`), `/\`) && !strings.Contains(bare, "<"):
 			count[Paths]++
 		}
-		if len(strings.Fields(bare)) > 12 || strings.HasSuffix(bare, ".") && len(strings.Fields(bare)) > 5 {
+		name := aside.ReplaceAllString(bare, "") // what stands beside it may be a sentence
+		if words := len(strings.Fields(name)); words > 12 || strings.HasSuffix(name, ".") && words > 5 {
 			prose++
 		}
 	}
 	n := len(lines)
 	switch {
-	case n == 0 || prose*2 > n:
+	case n == 0 || count[Tree] == 0 && prose*2 >= n:
 		return ""
 	case count[Tree] > 0:
 		return Tree
