@@ -89,8 +89,11 @@ func TestProjectsGoIntoAFileAndComeBack(t *testing.T) {
 	out, _ = d.run("archive", "--back", "C/2025-03 Ola", "--yes")
 	assert.Contains(t, out, "connect it")
 	d.write("Old/years.zip", whole)
-	for _, name := range []string{"2025-03 Ola", "2026-04 Jun"} {
-		out, status = d.run("archive", "--back", "C/"+name, "--yes")
+	out, status = d.run("archive", "--back", "Old/years.zip/Nobody", "--yes")
+	assert.Equal(t, 2, status)
+	assert.Contains(t, out, `no project called "Nobody" was archived into Old/years.zip`)
+	for _, name := range []string{"Old/years.zip/Ola", "C/2026-04 Jun"} { // by where it lies, or where it was
+		out, status = d.run("archive", "--back", name, "--yes")
 		require.Zero(t, status, out)
 		assert.Contains(t, out, "years.zip stays as it is")
 	}
@@ -167,6 +170,7 @@ func TestATermTurnsIntoAFile(t *testing.T) {
 	assert.False(t, moved, "it went along")
 	assert.Equal(t, "Essays/essay.txt", inside["Casing 2027 1 Winter/Essays/essay.txt"])
 	assert.Equal(t, []string{".vestibula-away.json", "Casing 2027 2 Spring/", "Casing 2027 2 Spring/.vestibula.json", "Casing 2027 2 Spring/Essays/", "Casing 2027 2 Spring/Handouts/", "Casing 2027 2 Spring/Handouts/a.txt", "Casing 2027 2 Spring/Tools/", "Casing 2027 2 Spring/Tools/bone.txt", "own.txt"}, d.has("T"))
+	assert.Contains(t, out, "kept until vestibula history --forget")
 	out, status = d.run("check", "winter.zip")
 	assert.Zero(t, status, out)
 	out, status = d.run("undo", "--yes")

@@ -14,6 +14,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"vestibula/cli/term"
+	"vestibula/core/archive"
 	"vestibula/core/away"
 	"vestibula/core/bag"
 	"vestibula/core/change"
@@ -317,6 +318,11 @@ func (r *awayRun) comeBack(at string) error {
 	if err != nil {
 		return unclear("", "%v", err)
 	}
+	if file := filepath.Dir(full); archive.FormatOf(file) == archive.Zip && isFile(file) {
+		if full, err = cameFrom(file, filepath.Base(full)); err != nil {
+			return err
+		}
+	}
 	dir, err := place.Real(filepath.Dir(full))
 	if err != nil {
 		return unclear("", "there is no folder %q", filepath.Dir(at))
@@ -338,7 +344,7 @@ func (r *awayRun) comeBack(at string) error {
 		for _, p := range list.list.Projects {
 			names = append(names, p.Called())
 		}
-		help := "vestibula projects lists what was archived from a folder"
+		help := "name the place where it was; vestibula projects lists what was archived from a folder"
 		if len(names) > 0 {
 			help = "archived from there: " + strings.Join(few(names), ", ")
 		}

@@ -174,6 +174,24 @@ func (r *awayRun) unpack(p *away.Project, dir, own string) error {
 	return nil
 }
 
+// cameFrom is where a project was that lies in an archive file. Whether it was archived from
+// there is told by the list that lies there.
+func cameFrom(file, name string) (string, error) {
+	f, err := pack.Open(file)
+	if err != nil {
+		return "", refused("", "%s cannot be read: %s", fromHere(file), place.Reason(err))
+	}
+	defer f.Close()
+	note, _, err := f.Note(name)
+	switch {
+	case err != nil:
+		return "", refused("", "%s: %s", fromHere(file), place.Reason(err))
+	case note == nil || note.From == "":
+		return "", unclear("vestibula projects FOLDER lists what was archived from a folder", "no project called %q was archived into %s", name, fromHere(file))
+	}
+	return note.From, nil
+}
+
 // packedTop is the folder of an archive file that a project lies in.
 func packedTop(p *away.Project) string {
 	inside := strings.TrimPrefix(filepath.ToSlash(strings.TrimPrefix(p.To, p.File)), "/")

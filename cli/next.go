@@ -479,7 +479,11 @@ func (r *nextRun) carryForward(olds string, draw func(), head journal.Head) erro
 	return r.propose(r.consent, proposal{set: r.set, draw: draw, question: fmt.Sprintf("Carry %s forward to %s?", olds, r.title()), how: "carry it forward", report: r.report,
 		undertaking: undertaking{doing: "carrying forward", again: "the same command again goes on with it; " + undoes, head: head},
 		told: func() term.Shown {
-			return term.Good.Render("Carried forward") + term.Sprintf(" to %s: %s along. %s.", r.title(), term.Count(r.carried(), "file"), undoes)
+			text := term.Good.Render("Carried forward") + term.Sprintf(" to %s: %s along. ", r.title(), term.Count(r.carried(), "file"))
+			if r.away != nil {
+				text += r.away.kept()
+			}
+			return text + undoes + "."
 		}})
 }
 
