@@ -250,12 +250,12 @@ func (r *learning) tell(at string, result *learn.Result, proofs []learn.Proof) {
 		r.screen.Line("  ", term.Visible(text))
 	}
 	r.screen.Line()
-	exact, entries, held, owner := 0, 0, 0, 0
+	exact, entries, held, later, owner := 0, 0, 0, 0, 0
 	for _, p := range proofs {
 		if p.Exact {
 			exact++
 		}
-		entries, held, owner = entries+p.Entries, held+p.Held, owner+p.Owner
+		entries, held, later, owner = entries+p.Entries, held+p.Held, later+p.Later, owner+p.Owner
 	}
 	var text term.Shown
 	switch all := term.Count(len(proofs), "folder"); {
@@ -271,6 +271,9 @@ func (r *learning) tell(at string, result *learn.Result, proofs []learn.Proof) {
 	text += term.Sprintf(", %s", term.Count(entries, "thing"))
 	if held > 0 {
 		text += term.Sprintf("; %s named by its conventions", term.Count(held, "file"))
+	}
+	if later > 0 {
+		text += term.Sprintf("; %s that it keeps for later", term.Count(later, "folder"))
 	}
 	if owner > 0 {
 		text += term.Sprintf("; %s in folders that are left to whoever works there", term.Count(owner, "thing"))
@@ -308,6 +311,7 @@ func (r *learning) report(result *learn.Result, proofs []learn.Proof) error {
 		Exact   bool     `json:"exact"`
 		Entries int      `json:"entries"`
 		Held    int      `json:"held"`
+		Later   int      `json:"later"`
 		Owner   int      `json:"owner"`
 		Missing []string `json:"missing"`
 		Extra   []string `json:"extra"`
@@ -327,7 +331,7 @@ func (r *learning) report(result *learn.Result, proofs []learn.Proof) error {
 		out.Fields = append(out.Fields, field{f.Name, f.Kind, append([]string{}, f.Examples...)})
 	}
 	for i, p := range proofs {
-		out.Folders = append(out.Folders, one{r.samples[i].Name, p.Exact, p.Entries, p.Held, p.Owner, append([]string{}, p.Missing...), append([]string{}, p.Extra...)})
+		out.Folders = append(out.Folders, one{r.samples[i].Name, p.Exact, p.Entries, p.Held, p.Later, p.Owner, append([]string{}, p.Missing...), append([]string{}, p.Extra...)})
 	}
 	return r.printJSON(out)
 }

@@ -173,10 +173,14 @@ func (p *Page) places(t *template.Template, own *tree.Node) {
 			told[c.From] = true
 			where, again := at+c.Name+"/", repeated || l.Each != nil
 			note := func(text string) string {
-				if again {
-					text = strings.TrimPrefix(text+"; "+p.Say("and so in the others like it"), "; ")
+				own, others := "", ""
+				if l.HoldsAnything() {
+					own = oneLine(l.Note)
 				}
-				return text
+				if again {
+					others = p.Say("and so in the others like it")
+				}
+				return strings.Join(slices.DeleteFunc([]string{own, text, others}, func(s string) bool { return s == "" }), "; ")
 			}
 			for _, conv := range l.Holds {
 				add(conv.Name, where, note(p.Say("named as below")))

@@ -7,7 +7,7 @@
 // down, what lies there in all projects is brought together: series that only count on
 // (`each`), names that are the same once known values are taken out of them, lists of alike
 // folders, and at last files whose names have one form (naming conventions). What only some
-// projects have gets a condition.
+// projects have gets a condition; what few have is kept for later.
 package learn
 
 import (
@@ -77,6 +77,7 @@ func Of(title string, samples []Sample, given map[string]string, read Contents) 
 	if len(root.kids) == 1 && root.kids[0].folder {
 		root.clauses = append(root.clauses, "project") // else that one would be its own folder
 	}
+	l.seldom(root)
 	all, conditional := count(root.kids)
 	for _, ln := range root.kids { // what lies there has a name of its own in each
 		if ln.many && strings.HasPrefix(ln.name, "<") {

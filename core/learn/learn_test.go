@@ -63,6 +63,21 @@ func TestWhatFoldersShare(t *testing.T) {
     Weeks
         Week <week:00> | each: week in 1..weeks
 `},
+		"what few have, and what some folders of one have": {samples: []Sample{
+			sample("Oriel Pask", "Work/Week 1/", "Work/Week 2/Outing/", "Work/Week 3/"),
+			sample("Jun Teague", "Work/Week 1/", "Work/Week 2/", "Work/Week 3/", "Exhibition/Labels/"),
+			sample("Ida Vig", "Work/Week 1/Outing/", "Work/Week 2/", "Work/Week 3/", "Loan/"),
+			sample("Dag Holm", "Work/Week 1/", "Work/Week 2/", "Work/Week 3/", "Loan/"),
+			sample("Ola Wren", "Work/Week 1/", "Work/Week 2/", "Work/Week 3/"),
+		}, fields: []string{"name text", "loan yes-no"}, outline: `
+<name>
+    Exhibition | later
+        Labels
+    Loan       | when: loan
+    Work
+        Week <week:0> | each: week in 1..3
+            Outing | later
+`},
 		"files of people's own": {samples: []Sample{
 			sample("Oriel Pask", "Letters/reply.docx", "Letters/thanks.docx", "Work/"),
 			sample("Jun Teague", "Letters/note on paper.docx", "Work/"),
@@ -255,7 +270,7 @@ func TestWhatIsToldOfWhatWasLearnedIsSo(t *testing.T) {
 			x, err := learned.Tree(learned.Complete(values, now), 10_000)
 			require.NoError(t, err)
 			_, own := learned.Own(x.Root)
-			made, there := map[string]bool{}, map[string]bool{}
+			made, there, later, idle := map[string]bool{}, map[string]bool{}, 0, []string{}
 			for at, n := range own.All() {
 				made[n.Kind.String()+at] = true
 			}
@@ -268,11 +283,17 @@ func TestWhatIsToldOfWhatWasLearnedIsSo(t *testing.T) {
 					extra++
 				}
 			}
-			for at := range made {
-				if !there[at] {
-					missing[at] = true
+			for at, n := range own.All() {
+				switch known := there[n.Kind.String()+at]; {
+				case known && n.Marks&tree.Later != 0:
+					later++
+				case !known && n.Marks&tree.Later == 0 && !slices.ContainsFunc(idle, func(above string) bool { return strings.HasPrefix(at, above) }):
+					missing[n.Kind.String()+at] = true
+				case !known && n.Marks&tree.Later != 0:
+					idle = append(idle, at+"/")
 				}
 			}
+			require.Equal(t, later, p.Later, r.Text)
 			told := p.Held + p.Owner
 			for _, at := range p.Extra {
 				told++

@@ -40,22 +40,23 @@ func (l *learner) level(instances []*instance, parent *line) []*line {
 		return nil
 	}
 	if l.common {
-		m.shared(len(instances))
+		m.shared(len(instances), false)
 		order.Sort(order.Natural, m.lines, func(ln *line) string { return ln.order })
 		return m.lines
 	}
 	m.series(false)
 	if len(instances) > 1 {
 		m.conventions(true)
-		m.shared(m.most())
+		m.shared(m.most(), false)
 	}
 	m.lists()
 	m.conventions(false)
-	m.shared(2)
+	m.shared(2, false)
 	m.series(true)
 	if !l.noisy || len(instances) == 1 {
 		m.leaveOwn()
-		m.shared(1)
+		m.shared(1, false)
+		m.shared(2, true)
 	}
 	m.numbering()
 	return m.lines
@@ -140,7 +141,9 @@ type candidate struct {
 }
 
 // shared finds the lines of what lies in at least so many of the instances under one name.
-func (m *meeting) shared(least int) {
+// A folder that only some of the instances of one project have is for later, if that is
+// asked for.
+func (m *meeting) shared(least int, later bool) {
 	type seen struct{ count, last int }
 	had := map[candidate]*seen{}
 	for i, rest := range m.rest {
@@ -188,14 +191,19 @@ func (m *meeting) shared(least int) {
 			continue
 		}
 		with := samplesOf(inside)
-		if !m.steady(inside, with) {
+		steady := m.steady(inside, with)
+		if !steady && (!later || !c.folder || slices.ContainsFunc(m.lines, func(ln *line) bool { return ln.name == c.name })) {
 			continue
 		}
 		ln := &line{name: c.name, folder: c.folder, order: inside[0].node.Name, number: -1}
 		for k, in := range inside {
 			m.take(where[k], in.node)
 		}
-		m.condition(ln, with, m.instances)
+		if steady {
+			m.condition(ln, with, m.instances)
+		} else {
+			ln.clauses = append(ln.clauses, "later")
+		}
 		m.add(ln, inside)
 	}
 }

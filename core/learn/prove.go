@@ -18,6 +18,7 @@ type Proof struct {
 	Exact   bool     // it gives just the same entries
 	Entries int      // of the sample
 	Held    int      // files that its conventions read
+	Later   int      // folders that it keeps for later, and that are there
 	Owner   int      // what lies in folders that the template leaves to their owner
 	Missing []string // what the template makes, and is not there
 	Extra   []string // what is there, and no line explains
@@ -76,6 +77,9 @@ func compare(t *template.Template, by readers, p *Proof, wanted, real *tree.Node
 		switch {
 		case w != nil && w.Kind == c.Kind:
 			delete(known, c.Name)
+			if w.Marks&tree.Later != 0 {
+				p.Later++
+			}
 			if c.Kind == tree.Folder {
 				compare(t, by, p, w, c, at+c.Name+"/")
 			}
@@ -91,7 +95,7 @@ func compare(t *template.Template, by readers, p *Proof, wanted, real *tree.Node
 		p.Entries += c.Count()
 	}
 	for _, w := range wanted.Children {
-		if known[w.Name] == w {
+		if known[w.Name] == w && w.Marks&tree.Later == 0 {
 			p.Missing = append(p.Missing, at+w.Name)
 		}
 	}
