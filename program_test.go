@@ -4,11 +4,15 @@ import (
 	"encoding/json"
 	"os"
 	"path/filepath"
+	"regexp"
 	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	"vestibula/cli"
+	"vestibula/core/outline"
 )
 
 const clientTemplate = `---
@@ -135,8 +139,21 @@ func TestBadInputIsToldAndNothingChanges(t *testing.T) {
 		{[]string{"show", "comission"}, 2, "did you mean commission?"},
 		{[]string{"show", "a/b"}, 2, `there is no template "a/b"`},
 		{[]string{"show"}, 2, "which template?"},
-		{[]string{"shwo"}, 2, "unknown command"},
-		{[]string{"show", "client", "--frob"}, 2, "unknown flag: --frob"},
+		{[]string{"shwo"}, 2, "there is no command \"shwo\"\n  did you mean show?"},
+		{[]string{"help", "bild"}, 2, "did you mean build?"},
+		{[]string{"create"}, 2, "did you mean build?"},
+		{[]string{"xyzzy"}, 2, "vestibula --help lists the commands"},
+		{[]string{"client.folders"}, 2, "for example: vestibula show client.folders"},
+		{[]string{"ledger"}, 2, "for example: vestibula show ledger"},
+		{[]string{"show", "client", "--frob"}, 2, "there is no option --frob\n  vestibula show --help lists what there is"},
+		{[]string{"show", "client", "--sort"}, 2, "did you mean --sorted?"},
+		{[]string{"build", "client", "--privew"}, 2, "did you mean --preview?"},
+		{[]string{"show", "client", "-x"}, 2, "there is no option -x"},
+		{[]string{"build", "client", "--into"}, 2, "--into needs something behind it"},
+		{[]string{"show", "client", "--limit", "many"}, 2, "\"many\" is no whole number"},
+		{[]string{"show", "client", "--json=perhaps"}, 2, "it stands alone"},
+		{[]string{"templates", "all"}, 2, "\"all\" is one word too many"},
+		{[]string{"completion", "fisch"}, 2, "for which shell?"},
 		{[]string{"show", "client", "clint=x"}, 2, `clint is not a field of this template: did you mean "client"?`},
 		{[]string{"show", "client", "oops"}, 2, `"oops" is no value for a field`},
 		{[]string{"build", "client", "--into", "out", "--yes"}, 2, "needs 2 values that are missing"},
@@ -213,19 +230,31 @@ func TestTheDemoRunsTheMainJob(t *testing.T) {
 
 func TestHelpBeginsWithOneSentenceAndShowsExamples(t *testing.T) {
 	d := newDesk(t)
-	out, _ := d.run("--help")
-	for line := range strings.Lines(out) {
-		name, _, listed := strings.Cut(strings.TrimSpace(line), " ")
-		if !strings.HasPrefix(line, "  ") || strings.HasPrefix(name, "-") || strings.HasPrefix(line, "  vestibula") || !listed {
-			continue
-		}
+	whole, _ := d.run("--help")
+	for _, c := range cli.Command().Commands() {
+		name := c.Name()
+		assert.Len(t, regexp.MustCompile(`(?m)^  `+name+` +[A-Z]`).FindAllString(whole, -1), 1, "%s stands under one job", name)
 		help, status := d.run(name, "--help")
 		assert.Zero(t, status)
+		same, _ := d.run("help", name)
+		assert.Equal(t, help, same)
 		first, _, _ := strings.Cut(help, "\n")
 		assert.Regexp(t, `^[A-Z]`, first, name)
-		assert.GreaterOrEqual(t, strings.Count(help, "  vestibula "+name), 2, "%s has examples", name)
+		assert.GreaterOrEqual(t, strings.Count(help, "vestibula "+name), 3, "%s has examples", name)
+		// What libraries say by themselves is not how this program speaks.
+		page, err := os.ReadFile("docs/man/vestibula-" + name + ".1")
+		require.NoError(t, err)
+		assert.NotRegexp(t, `Usage:|Flags|help for|more information|\[flags\]|Available|--\S+ (int|string|strings|stringArray)\b|\[=|default `, help+string(page), name)
+		assert.Equal(t, 1, strings.Count(help, "--no-color"), name)
+		for line := range strings.Lines(help) {
+			assert.True(t, len([]rune(line)) <= 110 || strings.HasPrefix(line, "  vestibula "), line)
+		}
 	}
-	out, _ = d.run("--version")
+	language, _ := d.run("help", "language")
+	for _, clause := range outline.Words() {
+		assert.Regexp(t, `\b`+clause+`\b`, language, "help language has each clause")
+	}
+	out, _ := d.run("--version")
 	assert.Regexp(t, `^vestibula \d+\.\d+\.\d+\n$`, out)
 	out, _ = d.run("__complete", "show", "commission", "k")
 	assert.Contains(t, out, "kind=")
@@ -233,4 +262,25 @@ func TestHelpBeginsWithOneSentenceAndShowsExamples(t *testing.T) {
 	assert.Contains(t, out, "kind=BX")
 	out, _ = d.run("__complete", "show", "")
 	assert.Contains(t, out, "evening-course")
+}
+
+// Whatever variable the program reads is written down in one place.
+func TestAllVariablesAreDocumented(t *testing.T) {
+	d := newDesk(t)
+	places, _ := d.run("help", "places")
+	man, err := os.ReadFile("docs/man/vestibula.1")
+	require.NoError(t, err)
+	files, err := filepath.Glob("cli/*.go")
+	require.NoError(t, err)
+	files, found := append(files, "cli/term/palette.go"), 0
+	for _, file := range files {
+		text, err := os.ReadFile(file)
+		require.NoError(t, err)
+		for _, m := range regexp.MustCompile(`(?:getenv\(|known\[)"([A-Z_]+)"`).FindAllStringSubmatch(string(text), -1) {
+			found++
+			assert.Contains(t, places, m[1])
+			assert.Contains(t, string(man), m[1])
+		}
+	}
+	assert.NotZero(t, found)
 }

@@ -38,7 +38,7 @@ func (a *app) askFields(fields []*template.Field, values template.Values) error 
 			yes = text == "yes"
 			question = huh.NewConfirm().Title(asked).Value(&yes)
 		case value.Choice:
-			question = huh.NewSelect[string]().Title(asked).Options(options(f)...).Value(&text)
+			question = huh.NewSelect[string]().Title(asked).Options(choices(f)...).Value(&text)
 		default:
 			question = huh.NewInput().Title(asked).Description(string(term.Visible(kindHint(f)))).Value(&text).Validate(func(s string) error {
 				if _, err := f.Parse(template.Raw{Text: s}, a.now); err != nil {
@@ -63,7 +63,7 @@ func (a *app) askFields(fields []*template.Field, values template.Values) error 
 	return nil
 }
 
-func options(f *template.Field) []huh.Option[string] {
+func choices(f *template.Field) []huh.Option[string] {
 	var list []huh.Option[string]
 	for _, o := range f.Type.Of {
 		shown := o.Code
@@ -101,11 +101,11 @@ var theme = huh.ThemeFunc(func(dark bool) *huh.Styles {
 		f.SelectSelector = term.Accent.SetString("› ")
 		f.SelectedOption, f.UnselectedOption, f.Option = term.Strong.Style, plain, plain
 		f.TextInput.Prompt, f.TextInput.Text, f.TextInput.Placeholder = term.Accent.Style, plain, term.Dim.Style
-		f.FocusedButton = lipgloss.NewStyle().Padding(0, 2).Background(lipgloss.Color("30")).Foreground(lipgloss.Color("231")).Bold(true)
-		f.BlurredButton = lipgloss.NewStyle().Padding(0, 2).Foreground(lipgloss.Color("244"))
+		f.FocusedButton = term.Title.Reverse(true).Padding(0, 2)
+		f.BlurredButton = term.Dim.Padding(0, 2)
 	}
 	t.Focused.Title = term.Title.Style
-	t.Focused.Base = t.Focused.Base.BorderForeground(lipgloss.Color("30"))
+	t.Focused.Base = t.Focused.Base.BorderForeground(term.Accent.GetForeground())
 	return t
 })
 

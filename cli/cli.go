@@ -179,14 +179,31 @@ that exists is ever overwritten or removed.`,
 		SilenceUsage:      true,
 		SilenceErrors:     true,
 		PersistentPreRun:  func(*cobra.Command, []string) { a.prepare() },
-		CompletionOptions: cobra.CompletionOptions{HiddenDefaultCmd: true},
+		CompletionOptions: cobra.CompletionOptions{DisableDefaultCmd: true},
+		Args:              cobra.ArbitraryArgs,
+	}
+	root.RunE = func(_ *cobra.Command, args []string) error {
+		if len(args) > 0 {
+			return a.unknownCommand(root, args[0])
+		}
+		a.help(root)
+		return nil
 	}
 	root.SetVersionTemplate("vestibula {{.Version}}\n")
 	root.SetIn(a.in)
 	root.SetOut(a.out)
 	root.SetErr(a.err)
 	root.PersistentFlags().BoolVar(&a.noColor, "no-color", false, "no colours")
-	root.SetHelpCommand(&cobra.Command{Hidden: true})
+	root.PersistentFlags().BoolP("help", "h", false, "say what a command does")
+	root.Flags().BoolP("version", "v", false, "say which version this is")
+	root.SetHelpFunc(func(c *cobra.Command, _ []string) {
+		a.prepare()
+		a.help(c)
+	})
+	root.SetFlagErrorFunc(badOption)
+	help := a.helpCommand(root)
+	root.SetHelpCommand(help)
+	root.AddCommand(help, a.completionCommand(root))
 	root.AddCommand(a.showCommand(), a.checkCommand(), a.compareCommand(), a.buildCommand(), a.addCommand(), a.upgradeCommand(), a.nextCommand(), a.archiveCommand(), a.backupCommand(), a.doneCommand(), a.projectsCommand(), a.applyCommand(), a.historyCommand(), a.undoCommand(), a.putCommand(), a.renameCommand(), a.nameCommand(), a.readCommand(), a.draftCommand(), a.guideCommand(), a.templatesCommand(), a.demoCommand())
 	return root
 }

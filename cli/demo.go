@@ -23,7 +23,7 @@ made-up workshop of two people. All is built in DIR, or in a new temporary
 folder, and every command is shown, so that you can repeat it.`,
 		Example: `  vestibula demo
   vestibula demo bindery`,
-		Args: cobra.MaximumNArgs(1),
+		Args: atMost(1),
 		RunE: func(_ *cobra.Command, args []string) error {
 			dir := filepath.Join(os.TempDir(), "vestibula-demo-"+label.NewID())
 			if len(args) == 1 {

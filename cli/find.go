@@ -35,9 +35,12 @@ func (a *app) shelves() []shelf {
 			list = append(list, shelf{dir, dir})
 		}
 	}
-	own := filepath.Join(xdg.DataHome, "vestibula", "templates")
+	own := a.ownTemplates()
 	return append(list, shelf{own, own}, shelf{where: "built in"})
 }
+
+// ownTemplates is the folder of a person's own templates, known from everywhere.
+func (a *app) ownTemplates() string { return filepath.Join(xdg.DataHome, "vestibula", "templates") }
 
 // files returns the templates of a shelf by their names.
 func (s shelf) files() []string {

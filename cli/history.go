@@ -137,7 +137,7 @@ list says how much. --forget frees that, and the record can no longer be undone.
 		Example: `  vestibula history
   vestibula history 3
   vestibula history --forget 3`,
-		Args: cobra.MaximumNArgs(1),
+		Args: atMost(1),
 		RunE: func(_ *cobra.Command, args []string) error {
 			records, err := a.records()
 			switch {
@@ -280,7 +280,7 @@ made goes; what somebody has changed, or put something into, stays and is told.
 What goes is kept, so that an undo can itself be undone by its number.`,
 		Example: `  vestibula undo
   vestibula undo 3 --yes`,
-		Args: cobra.MaximumNArgs(1),
+		Args: atMost(1),
 		RunE: func(_ *cobra.Command, args []string) error { return a.undo(args, ask) },
 	}
 	ask.addYes(c, "undo without asking")

@@ -58,7 +58,7 @@ that exists.`,
 	}
 	c.Flags().StringVar(&n.in, "in", "", "the folder `DIR` that the name is for, or a project")
 	c.Flags().StringVar(&n.ext, "ext", "", "the ending of the file, such as `tif`")
-	c.Flags().IntVar(&n.count, "count", 1, "how many names, the number counting on")
+	c.Flags().IntVar(&n.count, "count", 1, "`N` names, the number counting on")
 	c.Flags().BoolVar(&n.create, "create", false, "make the file")
 	c.Flags().StringArrayVar(&n.from, "from", nil, "with --create: begin as a copy of this `FILE`, whose ending it keeps; more than once, one name for each")
 	c.Flags().BoolVar(&n.asJSON, "json", false, "print JSON")

@@ -79,7 +79,7 @@ that the convention reads are written anew.`,
 	r.addPlan(c)
 	c.Flags().BoolVar(&r.preview, "preview", false, "show what would be done, and change nothing")
 	c.Flags().BoolVar(&r.asJSON, "json", false, "print JSON")
-	c.Flags().IntVar(&r.count, "count", 1, "so many periods, one after the other")
+	c.Flags().IntVar(&r.count, "count", 1, "`N` periods, one after the other")
 	c.Flags().StringVar(&r.from, "from", "", "a folder `DIR` that no template made")
 	c.Flags().StringVar(&r.convention, "convention", "", "with --from: the `NAME` of the convention that reads its names")
 	c.Flags().StringVar(&r.by, "template", "", "with --from: the `TEMPLATE` that has it")

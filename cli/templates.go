@@ -17,7 +17,7 @@ folders that VESTIBULA_TEMPLATES names, in your own data folder, and those built
 into the program. Of two with one name, the first is used.`,
 		Example: `  vestibula templates
   vestibula templates --json`,
-		Args: cobra.NoArgs,
+		Args: atMost(0),
 		RunE: func(*cobra.Command, []string) error {
 			list := a.templates()
 			if asJSON {

@@ -84,7 +84,7 @@ and one undo. Without one, it is the current folder. What is only probable is as
 	c.Flags().BoolVar(&r.asJSON, "json", false, "print JSON")
 	c.Flags().StringVar(&r.by, "template", "", "bring them to this `TEMPLATE`")
 	c.Flags().BoolVar(&r.onlyGood, "only-good", false, "leave out those that cannot be read")
-	c.Flags().IntVar(&r.limit, "limit", template.DefaultLimit, "how many folders and files a project may have")
+	c.Flags().IntVar(&r.limit, "limit", template.DefaultLimit, "a project may have `N` folders and files")
 	return c
 }
 

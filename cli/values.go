@@ -19,7 +19,7 @@ type valueFlags struct {
 
 func (v *valueFlags) add(c *cobra.Command) {
 	c.Flags().StringVar(&v.file, "values", "", "a `FILE` of values, YAML or JSON; values on the command line go first")
-	c.Flags().IntVar(&v.limit, "limit", template.DefaultLimit, "how many folders and files may be made")
+	c.Flags().IntVar(&v.limit, "limit", template.DefaultLimit, "`N` folders and files may be made")
 }
 
 // values reads `field=value` arguments and the file of values.

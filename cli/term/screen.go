@@ -32,17 +32,6 @@ func (s Style) Render(text Shown) Shown { return Shown(s.Style.Render(string(tex
 // Italic returns the style with slanted letters.
 func (s Style) Italic() Style { return Style{s.Style.Italic(true)} }
 
-// The styles, in tones that can be read on light and on dark grounds alike.
-var (
-	Strong = Style{lipgloss.NewStyle().Bold(true)}
-	Dim    = Style{lipgloss.NewStyle().Foreground(lipgloss.Color("244"))}
-	Accent = Style{lipgloss.NewStyle().Foreground(lipgloss.Color("30"))}
-	Title  = Style{lipgloss.NewStyle().Foreground(lipgloss.Color("30")).Bold(true)}
-	Good   = Style{lipgloss.NewStyle().Foreground(lipgloss.Color("29")).Bold(true)}
-	Warn   = Style{lipgloss.NewStyle().Foreground(lipgloss.Color("136")).Bold(true)}
-	Bad    = Style{lipgloss.NewStyle().Foreground(lipgloss.Color("160")).Bold(true)}
-)
-
 // Sprintf formats as [fmt.Sprintf] does; every text among the arguments that is
 // none of this program's is made visible.
 func Sprintf(format Shown, args ...any) Shown {
@@ -98,6 +87,7 @@ func NewScreen(w io.Writer, env []string, noColor bool) *Screen {
 		if profile = colorprofile.Detect(w, env); noColor {
 			profile = colorprofile.ASCII
 		}
+		use(profile, groundOf(env))
 	}
 	s.out = &colorprofile.Writer{Forward: w, Profile: profile}
 	return s
@@ -121,6 +111,14 @@ func (s *Screen) Text(text Shown) {
 		text = Shown(ansi.Wordwrap(string(text), s.Width, ""))
 	}
 	s.print(text)
+}
+
+// Wrapped breaks a text into lines of so many columns at the most.
+func Wrapped(text Shown, columns int) (lines []Shown) {
+	for line := range strings.SplitSeq(ansi.Wordwrap(string(text), columns, ""), "\n") {
+		lines = append(lines, Shown(line))
+	}
+	return lines
 }
 
 func (s *Screen) cut(line Shown) Shown {

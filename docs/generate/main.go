@@ -11,9 +11,10 @@ import (
 	"log"
 	"os"
 	"path/filepath"
+	"strings"
 	"time"
 
-	"github.com/spf13/cobra/doc"
+	"github.com/cpuguy83/go-md2man/v2/md2man"
 	"github.com/xuri/excelize/v2"
 
 	"vestibula/cli"
@@ -22,7 +23,7 @@ import (
 
 // released is the date that the manual shows: that of the version, so that the
 // pages change with their text only.
-var released = time.Date(2026, time.November, 1, 0, 0, 0, 0, time.UTC)
+const released = "November 2026"
 
 func main() {
 	dir := "docs"
@@ -42,9 +43,42 @@ func main() {
 	}
 	man := filepath.Join(dir, "man")
 	check(os.MkdirAll(man, 0o777))
-	command := cli.Command()
-	command.DisableAutoGenTag = true
-	check(doc.GenManTree(command, &doc.GenManHeader{Title: "VESTIBULA", Section: "1", Source: "Vestibula " + cli.Version, Date: &released}, man))
+	root := cli.Command()
+	for _, c := range append(root.Commands(), root) {
+		name := strings.ReplaceAll(c.CommandPath(), " ", "-")
+		check(os.WriteFile(filepath.Join(man, name+".1"), page(cli.Manual(c)), 0o666))
+	}
+	language, err := os.ReadFile("docs/language.md")
+	check(err)
+	_, body, _ := strings.Cut(string(language), "\n")
+	check(os.WriteFile(filepath.Join(man, "vestibula-language.7"), page("% \"VESTIBULA-LANGUAGE\" \"7\"\n\n# NAME\n\nvestibula-language - how templates are written\n"+listed(strings.ReplaceAll(body, "\n## ", "\n# "))), 0o666))
+}
+
+// listed has tables be lists: man would draw them wider than any window.
+func listed(markdown string) string {
+	var b strings.Builder
+	lines := strings.Split(markdown, "\n")
+	for i, line := range lines {
+		inside := strings.HasPrefix(line, "|")
+		switch ruler := func(s string) bool { return strings.HasPrefix(s, "|---") }; {
+		case inside && (ruler(line) || i+1 < len(lines) && ruler(lines[i+1])):
+		case inside:
+			cells := strings.Split(strings.ReplaceAll(strings.Trim(line, "| "), `\|`, "\x00"), " | ")
+			for k, c := range cells {
+				cells[k] = strings.TrimSpace(strings.ReplaceAll(c, "\x00", "|"))
+			}
+			b.WriteString(cells[0] + "\n: " + strings.Join(cells[1:], "; ") + "\n\n")
+		default:
+			b.WriteString(line + "\n")
+		}
+	}
+	return b.String()
+}
+
+// page is a page for man.
+func page(markdown string) []byte {
+	head, rest, _ := strings.Cut(markdown, "\n")
+	return md2man.Render([]byte(head + " \"" + released + "\" \"Vestibula " + cli.Version + "\"\n" + rest))
 }
 
 // writeWorkbook writes a table as a person keeps it in a spreadsheet: dates and

@@ -1,0 +1,303 @@
+package cli
+
+import (
+	"errors"
+	"os"
+	"slices"
+	"strings"
+
+	"github.com/spf13/cobra"
+	"github.com/spf13/pflag"
+
+	"vestibula/cli/term"
+	"vestibula/core/outline"
+)
+
+// A job is what a person wants to get done, and the commands for it.
+type job struct {
+	name     string
+	commands []string
+}
+
+// jobs are in the order in which a template lives.
+var jobs = []job{
+	{"Begin", []string{"demo", "help", "completion"}},
+	{"Design a template", []string{"draft", "show", "check", "compare", "guide", "templates"}},
+	{"Build from it", []string{"build", "add"}},
+	{"Keep what was built true", []string{"projects", "upgrade", "put", "done", "apply"}},
+	{"Names of files", []string{"name", "read", "rename"}},
+	{"As time passes", []string{"next", "archive", "backup"}},
+	{"Take back", []string{"undo", "history"}},
+}
+
+// alsoCalled are words by which people ask for a command.
+var alsoCalled = map[string]string{
+	"list": "templates", "ls": "templates", "new": "draft", "init": "draft", "learn": "draft", "design": "draft",
+	"create": "build", "make": "build", "generate": "build", "mkdir": "build",
+	"view": "show", "preview": "show", "tree": "show", "print": "show", "sort": "show", "watch": "show",
+	"validate": "check", "verify": "check", "test": "check", "lint": "check", "fix": "check", "repair": "check",
+	"diff": "compare", "update": "upgrade", "sync": "upgrade", "migrate": "upgrade",
+	"status": "projects", "overview": "projects", "report": "projects", "dashboard": "projects",
+	"move": "put", "import": "put", "file": "put", "tidy": "put", "find": "read", "search": "read",
+	"open": "add", "later": "add", "tick": "done", "explain": "guide", "doc": "guide",
+	"forward": "next", "rollover": "next", "close": "archive", "copy": "backup", "zip": "archive", "restore": "archive",
+	"revert": "undo", "rollback": "undo", "remove": "undo", "delete": "undo", "redo": "undo", "log": "history",
+	"example": "demo", "tour": "demo", "man": "help",
+}
+
+// helpCommand is help of the whole, of one command, or of a topic.
+func (a *app) helpCommand(root *cobra.Command) *cobra.Command {
+	c := &cobra.Command{
+		Use:   "help [COMMAND | TOPIC]",
+		Short: "Say what there is, what a command does, or how to write a template.",
+		Long: `Say what there is, what a command does, or how to write a template. The topics are
+“language”, all that can stand in a template on one screen; “shells”, how values are
+quoted; and “places”, where files lie and which variables are read.`,
+		Example: `  vestibula help build
+  vestibula help language`,
+		ValidArgsFunction: func(*cobra.Command, []string, string) ([]string, cobra.ShellCompDirective) {
+			names := []string{"language", "places", "shells"}
+			for _, c := range root.Commands() {
+				if !c.Hidden {
+					names = append(names, c.Name())
+				}
+			}
+			return names, cobra.ShellCompDirectiveNoFileComp
+		},
+		RunE: func(_ *cobra.Command, args []string) error {
+			if len(args) == 0 {
+				a.help(root)
+				return nil
+			}
+			if topic := topics[args[0]]; topic != nil {
+				topic(a)
+				return nil
+			}
+			for _, c := range root.Commands() {
+				if c.Name() == args[0] {
+					a.help(c)
+					return nil
+				}
+			}
+			return a.unknownCommand(root, args[0])
+		},
+	}
+	return c
+}
+
+// unknownCommand is the stop for a first word that is no command.
+func (a *app) unknownCommand(root *cobra.Command, word string) error {
+	var names []string
+	for _, c := range root.Commands() {
+		if !c.Hidden {
+			names = append(names, c.Name())
+		}
+	}
+	meant := alsoCalled[strings.ToLower(word)]
+	if meant == "" {
+		meant = outline.Nearest(strings.ToLower(word), names)
+	}
+	switch _, err := os.Lstat(word); {
+	case meant != "":
+		return unclear("did you mean "+meant+"?  vestibula "+meant+" --help tells more", "there is no command %q", word)
+	case err == nil || slices.ContainsFunc(a.templates(), func(l listed) bool { return l.Name == word }):
+		return unclear("for example: vestibula show "+shellWord(word)+"\nvestibula --help lists the commands", "what is to be done with %q?", word)
+	}
+	return unclear("vestibula --help lists the commands", "there is no command %q", word)
+}
+
+// badOption is the stop for an option that cannot be read.
+func badOption(c *cobra.Command, err error) error {
+	more := strings.TrimPrefix(c.CommandPath(), "vestibula ")
+	if more == c.CommandPath() {
+		more = ""
+	}
+	lists := strings.Join(strings.Fields("vestibula "+more+" --help"), " ") + " lists what there is"
+	var unknown *pflag.NotExistError
+	var bare *pflag.ValueRequiredError
+	var bad *pflag.InvalidValueError
+	var garbled *pflag.InvalidSyntaxError
+	switch {
+	case errors.As(err, &unknown):
+		name := unknown.GetSpecifiedName()
+		dashed := "--" + name
+		if unknown.GetSpecifiedShortnames() != "" {
+			dashed = "-" + unknown.GetSpecifiedShortnames()
+		}
+		var known []string
+		c.Flags().VisitAll(func(f *pflag.Flag) { known = append(known, f.Name) })
+		// What begins alike was most likely meant; short words come near to much.
+		near := ""
+		for _, k := range known {
+			if near == "" && len(name) > 1 && strings.HasPrefix(k, name) {
+				near = k
+			}
+		}
+		if near == "" && len(name) > 2 {
+			near = outline.Nearest(name, known)
+		}
+		if near != "" {
+			lists = "did you mean --" + near + "?  " + lists
+		}
+		return unclear(lists, "there is no option %s", dashed)
+	case errors.As(err, &bare):
+		f := bare.GetFlag()
+		name, usage := pflag.UnquoteUsage(f)
+		return unclear("for example: --"+f.Name+" "+name+"\n"+lists, "--%s needs something behind it: %s", f.Name, usage)
+	case errors.As(err, &bad):
+		f := bad.GetFlag()
+		_, usage := pflag.UnquoteUsage(f)
+		kind := "cannot be read there"
+		switch f.Value.Type() {
+		case "int":
+			kind = "is no whole number"
+		case "bool":
+			kind = "is too much: it stands alone"
+		}
+		return unclear(lists, "--%s (%s): %q %s", f.Name, usage, bad.GetValue(), kind)
+	case errors.As(err, &garbled):
+		return unclear(lists, "%q is no option", garbled.GetSpecifiedFlag())
+	}
+	return unclear(lists, "%s", err)
+}
+
+// atMost is the check for commands that take so many words and no more.
+func atMost(n int) cobra.PositionalArgs {
+	return func(c *cobra.Command, args []string) error {
+		if len(args) > n {
+			return unclear("quotes keep words together: \"Oriel Pask\"\n"+c.CommandPath()+" --help shows examples", "%q is one word too many", args[n])
+		}
+		return nil
+	}
+}
+
+// help prints the help of a command.
+func (a *app) help(c *cobra.Command) {
+	s := a.screen
+	for i, p := range strings.Split(c.Long, "\n\n") {
+		text := strings.Join(strings.Fields(p), " ")
+		if i == 0 {
+			first, rest, more := strings.Cut(text, ". ")
+			for _, line := range term.Wrapped(term.Visible(strings.TrimSuffix(first, ".")+"."), a.textWidth()) {
+				s.Line(term.Title.Render(line))
+			}
+			s.Line()
+			s.Text("  " + term.Strong.Render(term.Visible(usage(c))))
+			if text = rest; !more {
+				continue
+			}
+		}
+		s.Line()
+		a.paragraph(text)
+	}
+	s.Line()
+	s.Line(term.Title.Render("For example"))
+	for line := range strings.SplitSeq(c.Example, "\n") {
+		s.Text(term.Accent.Render(term.Visible(line)))
+	}
+	if !c.HasParent() {
+		for _, j := range jobs {
+			s.Line()
+			s.Line(term.Title.Render(term.Visible(j.name)))
+			var rows [][2]term.Shown
+			for _, name := range j.commands {
+				if sub, _, err := c.Find([]string{name}); err == nil && sub != c {
+					rows = append(rows, [2]term.Shown{term.Visible(name), term.Visible(sub.Short)})
+				}
+			}
+			a.glossary(rows, 9)
+		}
+	}
+	var rows [][2]term.Shown
+	for _, f := range options(c) {
+		rows = append(rows, option(f))
+	}
+	if len(rows) > 0 {
+		s.Line()
+		s.Line(term.Title.Render("Options"))
+		a.glossary(rows, 0)
+	}
+	if !c.HasParent() {
+		s.Line()
+		s.Text("vestibula help COMMAND tells more of one; vestibula help language shows all that can stand in a template.")
+	}
+}
+
+// usage is how a command is called.
+func usage(c *cobra.Command) string {
+	if !c.HasParent() {
+		return "vestibula COMMAND …"
+	}
+	own := false
+	c.LocalFlags().VisitAll(func(f *pflag.Flag) { own = own || f.Name != "help" })
+	if own {
+		return "vestibula " + c.Use + " [--options]"
+	}
+	return "vestibula " + c.Use
+}
+
+// options are those of a command, and those of all commands, by their names.
+func options(c *cobra.Command) (list []*pflag.Flag) {
+	add := func(f *pflag.Flag) {
+		if f.Name != "help" || !c.HasParent() {
+			list = append(list, f)
+		}
+	}
+	c.LocalFlags().VisitAll(add)
+	c.InheritedFlags().VisitAll(add)
+	slices.SortFunc(list, func(a, b *pflag.Flag) int { return strings.Compare(a.Name, b.Name) })
+	return list
+}
+
+// option is how an option is written, and what it does.
+func option(f *pflag.Flag) [2]term.Shown {
+	name, text := pflag.UnquoteUsage(f)
+	written := "    --" + f.Name
+	if f.Shorthand != "" {
+		written = "-" + f.Shorthand + ", --" + f.Name
+	}
+	if name != "" {
+		written += " " + name
+	}
+	if f.DefValue != "" && f.DefValue != "0" && f.DefValue != "1" && f.DefValue != "false" && f.DefValue != "[]" && f.DefValue != "." {
+		text += " (" + f.DefValue + " if you name none)"
+	}
+	return [2]term.Shown{term.Visible(written), term.Visible(text)}
+}
+
+// glossary prints names and what they mean, side by side, each text broken into lines of
+// its own column.
+func (a *app) glossary(rows [][2]term.Shown, widest int) {
+	for _, r := range rows {
+		widest = max(widest, min(term.Columns(r[0]), 26))
+	}
+	room := max(24, a.textWidth()-widest-4)
+	for _, r := range rows {
+		lead := term.Pad(r[0], widest) + "  "
+		if term.Columns(r[0]) > widest {
+			a.screen.Line("  ", term.Strong.Render(r[0]))
+			lead = term.Spaces(widest + 2)
+		} else {
+			lead = term.Strong.Render(r[0]) + term.Spaces(widest+2-term.Columns(r[0]))
+		}
+		for _, line := range term.Wrapped(r[1], room) {
+			a.screen.Line("  ", lead, line)
+			lead = term.Spaces(widest + 2)
+		}
+	}
+}
+
+// textWidth is how wide texts are set: as the window, and no wider than can be read.
+func (a *app) textWidth() int {
+	const readable = 96
+	if a.screen.Width == 0 {
+		return readable
+	}
+	return min(a.screen.Width, readable)
+}
+
+func (a *app) paragraph(text string) {
+	for _, line := range term.Wrapped(term.Visible(text), a.textWidth()) {
+		a.screen.Line(line)
+	}
+}
