@@ -150,7 +150,7 @@ func (f *File) lineBreak() string {
 
 func (f *File) renumber() {
 	first := 1
-	if f.Header != nil {
+	if f.Header != nil && !f.Header.astray {
 		first += strings.Count(f.Header.open+f.Header.Text+f.Header.close, "\n")
 	}
 	for i, l := range f.Lines {

@@ -89,11 +89,11 @@ type File struct {
 // A Header is the YAML text between the two lines of hyphens.
 type Header struct {
 	Text        string // without the lines of hyphens
+	Line        int    // of the file, at which the text begins
 	open, close string
+	astray      bool // it does not stand where it should: its lines are among the others,
+	from, to    int  // these
 }
-
-// HeaderLine is the line of the file at which the text of a header begins.
-const HeaderLine = 2
 
 // A Kind is the kind of a line.
 type Kind uint8
@@ -177,7 +177,7 @@ func (f *File) String() string {
 	if f.bom {
 		b.WriteString(bom)
 	}
-	if f.Header != nil {
+	if f.Header != nil && !f.Header.astray {
 		b.WriteString(f.Header.open + f.Header.Text + f.Header.close)
 	}
 	for _, l := range f.Lines {

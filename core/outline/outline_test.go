@@ -69,7 +69,15 @@ func TestErrorsAreAllToldWithTheirPlaces(t *testing.T) {
 		{"A\n\tB\n    C\n", "3:1: this line is indented with spaces, but the lines above with tabs (use one of them in the whole file)"},
 		{"A\n        B\n    C\n", "3:5: this line stands between two levels (indent it as far as the line whose neighbour it is)"},
 		{"  A\nB\n", "2:1: this line is indented less than the first one (indent it as far as the line whose neighbour it is)"},
-		{"---\ntitle: x\nA\n", "1:1: this header has no end (write a line of three hyphens, ---, below the header)"},
+		{"---\ntitle: x\nA\n", "3:1: this header has no end (write a line of three hyphens, ---, above this line)"},
+		{"---\nfields:\n  a: x\n", "1:1: this header has no end (write a line of three hyphens, ---, below the header)"},
+		{"---\ntitle: x\n--\nA\n", "3:1: the header ends with three hyphens (write --- and nothing else in this line)"},
+		{"---\ntitle: x\n———\n<a:b c>\n", "3:1: the header ends with three hyphens (write --- and nothing else in this line)"},
+		{"---\ntitle: x\n---\n\n---\nA\n", "5:1: the header has ended already, in line 3 (take this line away)"},
+		{"\nfields:\n  a: Who?\n---\nA\n", "2:1: a header begins with three hyphens (write a line of three hyphens, ---, above this line)"},
+		{"title: x\nfields:\n  a: Who?\nA <a>\n    B\n", "1:1: a header stands between two lines of three hyphens (write --- above this line, and again above line 4)"},
+		{"A\n    B\n---\nfields:\n  a: Who?\n---\n", "3:1: a header stands at the top of a template (move the lines 3 to 6 above all others)"},
+		{"// mine\n---\ntitle: x\n---\nA\n", "2:1: a header stands at the top of a template (take away what stands above it)"},
 		{"A | noet: x\nB | due x\nC |\n", "1:5: there is no clause \"noet\" (did you mean `note`?)\n" +
 			"2:5: there is no clause \"due x\" (did you mean `due`?)\n" +
 			"3:4: there is nothing behind this bar (remove it, or write a clause such as `note: what it is for`)"},
@@ -97,6 +105,8 @@ func FuzzAnyTextComesBackByteForByte(f *testing.F) {
 	f.Add("---\na: b\n---\nA/ | each: x in y | note: z \n\tB\n")
 	f.Add("\ufeffwork:\r\n  <a> | when: b\r\n//\n\n A|")
 	f.Add("---\n---")
+	f.Add("A\n---\ntitle: x\n---\nB")
+	f.Add("fields:\n a: b\nC\n--")
 	f.Fuzz(func(t *testing.T, text string) {
 		file, _ := Parse(text)
 		if len(text) <= MaxBytes && file.String() != text {

@@ -2,6 +2,7 @@ package outline
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 	"unicode"
 	"unicode/utf8"
@@ -53,43 +54,21 @@ func (p *parser) split(text string) {
 	if rest, found := strings.CutPrefix(text, bom); found {
 		text, p.file.bom = rest, true
 	}
-	n := 1
-	first, rest := cutLine(text)
-	if strings.TrimRight(first, " \t\r\n") == "---" {
-		h := &Header{open: first}
-		p.file.Header = h
-		closed, body := false, rest
-		for n++; rest != "" && !closed; n++ {
-			var line string
-			line, rest = cutLine(rest)
-			if closed = strings.TrimRight(line, " \t\r\n") == "---"; closed {
-				h.close = line
-			} else {
-				h.Text = body[:len(body)-len(rest)]
-			}
-		}
-		if !closed {
-			p.fail(Pos{1, 1}, 3, "this header has no end", "write a line of three hyphens, ---, below the header")
-		}
-		text = rest
+	lines := slices.Collect(strings.Lines(text))
+	n := p.header(lines)
+	for ; n < len(lines); n++ {
+		p.file.Lines = append(p.file.Lines, p.line(lines[n], n+1))
 	}
-	for ; text != ""; n++ {
-		var line string
-		line, text = cutLine(text)
-		p.file.Lines = append(p.file.Lines, p.line(line, n))
-	}
-}
-
-func cutLine(s string) (line, rest string) {
-	if i := strings.IndexByte(s, '\n'); i >= 0 {
-		return s[:i+1], s[i+1:]
-	}
-	return s, ""
 }
 
 // line reads one line, without its place in the tree.
 func (p *parser) line(text string, number int) *Line {
 	l := &Line{Number: number}
+	h := p.file.Header
+	if h != nil && h.astray && number >= h.from && number <= h.to {
+		l.Kind, l.Name = Comment, text
+		return l
+	}
 	body := strings.TrimRightFunc(text, unicode.IsSpace)
 	l.End = text[len(body):]
 	trimmed := strings.TrimLeftFunc(body, unicode.IsSpace)

@@ -31,10 +31,8 @@ type compiler struct {
 	used     map[string]bool
 	inSource bool // a slot found now decides how often something is repeated
 	later    int  // how many lines around are for later
+	blind    bool // the header cannot be read: its fields are not known
 }
-
-// headerKeys are the keys of a header.
-var headerKeys = []string{"title", "about", "fields", "names", "rules", "ignore"}
 
 // Parse reads a template. Name is that of its file, for messages. Starters is
 // the folder that `copy` and `fill` take files from; it must not lead outside
@@ -67,12 +65,20 @@ func Parse(name, text string, starters fs.FS) (*Template, error) {
 			}
 		}
 	}
+	if c.blind { // what the header would have said is no mistake of the outline
+		c.errs = slices.DeleteFunc(c.errs, func(e *outline.Error) bool {
+			return strings.HasPrefix(e.Message, noField) || strings.HasPrefix(e.Message, noConvention)
+		})
+	}
 	if len(c.errs) > 0 {
 		return nil, c.errs.Sorted()
 	}
 	c.t.Warnings = c.t.Warnings.Sorted()
 	return c.t, nil
 }
+
+// noField and noConvention begin messages that follow from a header that cannot be read.
+const noField, noConvention = "there is no field named", "there is no naming convention"
 
 func (c *compiler) fail(at outline.Pos, width int, message, help string) {
 	c.errs = append(c.errs, &outline.Error{Pos: at, Width: max(width, 1), Message: message, Help: help})
@@ -87,6 +93,15 @@ func (c *compiler) want(n *Node, kind NodeKind, key, like string) bool {
 	if n.Kind == kind {
 		return true
 	}
+	if kind == Mapping && n.Kind == Scalar {
+		c.blind = true
+	}
+	if kind == Mapping && n.Kind == Scalar && strings.ContainsAny(n.Text, " :") {
+		if e := mistake(n.Text); e != nil {
+			c.fail(outline.Pos{Line: n.Line + e.Line - 1, Column: n.Column + e.Column - 1}, e.Width, e.Message, e.Help)
+			return false
+		}
+	}
 	words := [...]string{"a text", "a list", "keys with values", "something"}
 	c.fail(n.Pos, n.width(), fmt.Sprintf("`%s` needs %s, not %s", key, words[kind], [...]string{"a text", "a list", "keys with values", "nothing"}[n.Kind]), "for example "+strings.ReplaceAll(like, "\n", " "))
 	return false
@@ -97,13 +112,23 @@ func (c *compiler) unknownKey(p Pair, where string, known []string) {
 	if near := outline.Nearest(p.Key, known); near != "" {
 		help = fmt.Sprintf("did you mean `%s`?", near)
 	}
+	switch {
+	case p.Value.Kind == Null && strings.ContainsAny(p.Key, " ?!.,") && p.Value.Line == p.KeyPos.Line:
+		help = "between braces a comma ends a text: put the whole text in quotes"
+	case where == "field" && slices.Contains(conventionKeys, p.Key):
+		help = "it belongs to a naming convention: those stand under names:, beside fields:"
+	case where == "convention" && slices.Contains(fieldKeys, p.Key):
+		help = "it belongs to a field: those of a convention stand in its own fields:"
+	}
 	c.fail(p.KeyPos, p.KeyWidth, fmt.Sprintf("there is no key %q in a %s", p.Key, where), help)
 }
 
 func (c *compiler) header(h *outline.Header) {
-	root, errs := ParseYAML(h.Text, outline.HeaderLine)
+	root, errs := ParseYAML(h.Text, h.Line)
 	c.errs = append(c.errs, errs...)
-	if root == nil || !c.want(root, Mapping, "---", "title: Bookbinding commission") {
+	c.blind = root == nil
+	if c.blind || !c.want(root, Mapping, "---", "title: Bookbinding commission") {
+		c.blind = true
 		return
 	}
 	var names *Node
@@ -130,7 +155,7 @@ func (c *compiler) header(h *outline.Header) {
 			}
 			c.t.Ignore = p.Value.Texts()
 		default:
-			c.unknownKey(p, "header", headerKeys)
+			c.unknownKey(p, "header", outline.HeaderKeys())
 		}
 	}
 	if names != nil {
@@ -656,7 +681,7 @@ func (c *compiler) lookup(s *scope, name string) (pattern.Field, *pattern.Error)
 	if f, ok := c.find(s, name); ok {
 		return f, nil
 	}
-	err := &pattern.Error{Message: fmt.Sprintf("there is no field named %q", name)}
+	err := &pattern.Error{Message: fmt.Sprintf(noField+" %q", name)}
 	near := outline.Nearest(name, c.visible(s))
 	if slices.Contains(c.visible(s), joined(name)) {
 		near = joined(name)

@@ -159,7 +159,7 @@ func (c *compiler) test(s *scope, at outline.Pos, text string) (Test, bool) {
 		if near := outline.Nearest(t.Field, c.visible(s)); near != "" {
 			help = fmt.Sprintf("did you mean %s?", near)
 		}
-		c.fail(at, width, fmt.Sprintf("there is no field named %q", t.Field), help)
+		c.fail(at, width, fmt.Sprintf(noField+" %q", t.Field), help)
 		return t, false
 	}
 	t.index, t.typ = f.Index, f.Type

@@ -263,7 +263,7 @@ func (c *compiler) holds(e *Line, clause outline.Clause) {
 			if near := outline.Nearest(what, known); near != "" {
 				help = fmt.Sprintf("did you mean %s?", near)
 			}
-			c.fail(pos, width, fmt.Sprintf("there is no naming convention %q", what), help)
+			c.fail(pos, width, fmt.Sprintf(noConvention+" %q", what), help)
 		}
 	}
 }

@@ -77,6 +77,10 @@ func ParseYAML(text string, first int) (*Node, outline.Errors) {
 	}
 	file, err := parser.ParseBytes([]byte(text), 0)
 	if err != nil {
+		if e := mistake(text); e != nil {
+			e.Line += first - 1
+			return nil, outline.Errors{e}
+		}
 		at, message := outline.Pos{Line: first, Column: 1}, err.Error()
 		var syntax yaml.Error
 		if errors.As(err, &syntax) {
@@ -85,7 +89,7 @@ func ParseYAML(text string, first int) (*Node, outline.Errors) {
 				at = r.pos(t)
 			}
 		}
-		r.fail(at, 1, "this cannot be read: "+plainYAML(message), "each line is `key: value`; put a value that holds a colon in quotes")
+		r.fail(at, 1, plainYAML(message), "each line is `key: value`, indented as its neighbours are; put a text that holds a sign in quotes")
 		return nil, r.errs
 	}
 	switch {
@@ -150,22 +154,18 @@ func (r *yamlReader) overspent(text string) bool {
 	return false
 }
 
-// plainYAML puts the parser's most frequent messages into words for people who
-// have not met YAML.
+// plainYAML puts the parser's messages into words for people who have not met YAML: those
+// that [mistake] does not find by itself.
 func plainYAML(message string) string {
 	switch {
-	case strings.Contains(message, "mapping value is not allowed in this context"):
-		return "there are two colons in one line, or the indentation is wrong"
 	case strings.Contains(message, "already defined"):
 		return "this key stands here a second time"
-	case strings.Contains(message, "tab character"):
-		return "a header is indented with spaces, not with tabs"
 	case strings.Contains(message, "non-map value is specified"):
 		return "a key and a colon are missing in this line"
 	case strings.Contains(message, "could not find"):
 		return "a quotation mark or a bracket is not closed"
 	}
-	return message
+	return "this line is not written as a key with a value, or not indented as its neighbours are"
 }
 
 type yamlReader struct {

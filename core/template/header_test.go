@@ -7,6 +7,8 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	"vestibula/core/outline"
 )
 
 // describe writes a node on one line.
@@ -63,11 +65,19 @@ func TestHeadersThatCannotBeReadSayWhere(t *testing.T) {
 		text, want string
 		line       int
 	}{
-		{"a: b: c", "there are two colons in one line", 1},
+		{"a: b: c", "1:5: a text that holds a colon needs quotes (write a: \"b: c\")", 1},
+		{"a: \"b\" or c: d", "1:7: something stands behind the second quotation mark", 1},
 		{"a: x\na: y", "this key stands here a second time", 2},
-		{"a: [x", "cannot be read", 1},
-		{"a: \"x", "a quotation mark or a bracket is not closed", 1},
-		{"a: x\nb", "cannot be read", 2},
+		{"a: [x", "a bracket in this line is not closed", 1},
+		{"b: {\n  c: d\na: x", "a bracket in this line is not closed", 1},
+		{"a: \"x", "1:4: the quotation mark \" at the begin of this text has no second one (write a: \"x\")", 1},
+		{"a: @x", "1:4: a text that begins with @ needs quotes (write a: \"@x\")", 1},
+		{"a: x\nb", "2:1: a colon is missing in this line", 2},
+		{"f:\n  b Who is it?\n  c: x", "2:3: a colon is missing in this line (write b: Who is it?)", 2},
+		{"b:Who?\nc: x", "1:1: a space is missing behind the colon (write b: Who?)", 1},
+		{"f:\n\tb: x", "2:1: a tab stands at the begin of this line", 2},
+		{"f:\n  b: x\n c: y", "3:1: this line is indented by 1 space, and its neighbours are not", 3},
+		{"t: |\n  any: thing: here\nb: @", "3:4: a text that begins with @", 3},
 		{"a: &x y\nb: *x", "this sign has a meaning of its own in YAML", 1},
 		{"a: !!str 7", "this sign has a meaning of its own in YAML", 1},
 		{"a: x\n---\nb: y", "this text has two halves", 3},
@@ -151,6 +161,9 @@ func TestHeadersWithMistakes(t *testing.T) {
 		"fields: { a: { is: x, type: date } }":         "so it is a text",
 		"fields: { a: { type: term, of: [] } }":        "",
 		"title: [x]":                                   "`title` needs a text, not a list",
+		"fields: { a: { ask: Who, is it? } }":          "between braces a comma ends a text",
+		"fields: { a: { pattern: <x> } }":              "it belongs to a naming convention",
+		"names: { a: { ask: x } }":                     "it belongs to a field",
 		"rules: depth":                                 "`rules` needs keys with values, not a text",
 		"ignore: { a: b }":                             "`ignore` needs a list, not keys with values",
 		"names: x":                                     "`names` needs keys with values, not a text",
@@ -160,6 +173,23 @@ func TestHeadersWithMistakes(t *testing.T) {
 		_, err := Parse("t", "---\n"+header+"\n---\nA <a>\n", nil)
 		if want != "" {
 			assert.ErrorContains(t, err, want, header)
+		}
+	}
+}
+
+// What follows from a header that cannot be read is not told beside it.
+func TestAMistakeOfAHeaderIsToldOnce(t *testing.T) {
+	for text, want := range map[string]string{
+		"---\nfields:\n  a: b: c\nnames: { x: \"<a>\" }\n---\nA <a> | holds: x\n": "3:7: a text that holds a colon",
+		"---\nfields:\n  a Who?\n---\nA <a>\n    <b> | when: a\n":                 "3:3: a colon is missing",
+		"fields:\n  a: Who?\n---\nA <a>\n":                                        "1:1: a header begins with three hyphens",
+		"A <a>\n---\nfields:\n  a: Who?\n---\n":                                   "2:1: a header stands at the top",
+		"---\nfields:\n  a: Who?\nA <a>\n":                                        "4:1: this header has no end",
+	} {
+		_, err := Parse("t", text, nil)
+		var errs outline.Errors
+		if assert.ErrorAs(t, err, &errs, text) && assert.Len(t, errs, 1, text) {
+			assert.Contains(t, errs[0].Error(), want)
 		}
 	}
 }

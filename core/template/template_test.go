@@ -92,7 +92,7 @@ func TestErrorsOfTheWholeTemplate(t *testing.T) {
 	header := func(s string) string { return "---\n" + s + "\n---\nA <client>\n" }
 	tests := map[string]struct{ text, want string }{
 		"empty":             {"// nothing\n\n", "1:1: this template has no folders"},
-		"bad header":        {header("title: a: b"), "2:8: this cannot be read: there are two colons in one line"},
+		"bad header":        {header("title: a: b"), "2:9: a text that holds a colon needs quotes"},
 		"unknown key":       {header("tilte: a"), "2:1: there is no key \"tilte\" in a header (did you mean `title`?)"},
 		"unknown field key": {header("fields: {client: {aks: Who?}}"), "2:19: there is no key \"aks\" in a field (did you mean `ask`?)"},
 		"unknown type":      {header("fields:\n  client: {type: dat}"), "3:18: there is no type \"dat\" (did you mean `date`?)"},
