@@ -24,7 +24,7 @@ func TestValuesComeFromTheCommandLineThenTheFileThenTheDefaults(t *testing.T) {
 		"a: [x, y]\n":          "a takes one value, not a list",
 		"a: x\na: y\n":         "this key stands here a second time",
 		"a: &x b\nc: *x\n":     "this sign has a meaning of its own",
-		"a: \"x\n":             "cannot be read",
+		"a: \"x\n":             "has no second one",
 		"\ta: x\n":             "v.yaml:1",
 		"{\"a\": \"x\", \"b\"": "v.yaml:1",
 	} {
@@ -246,7 +246,7 @@ func TestChecksOfOneTemplateWithValues(t *testing.T) {
 	d := newDesk(t, "t.folders", "---\nfields: { weeks: { type: number, min: 1, max: 30, default: 3 }, client: { example: Bell } }\nrules: { width: 9, name-length: 12 }\n---\n<client>\n    Week <n:00> | each: n in 1..weeks\n")
 	out, status := d.run("check", "t")
 	assert.Equal(t, 1, status)
-	assert.Contains(t, out, "3:17: `width: 9` and line 6 contradict each other: that line alone makes 30 folders")
+	assert.Contains(t, out, "3:17: error: `width: 9` and line 6 contradict each other: that line alone makes 30 folders")
 	out, status = d.run("check", "t", "weeks=9")
 	assert.Zero(t, status, "what is given is not tried in other sizes: %s", out)
 	out, status = d.run("check", "t", "weeks=9", "client=A very long name")

@@ -62,6 +62,9 @@ func (d *desk) read(name string) string {
 	return string(data)
 }
 
+// flat is an output as one line, whatever its columns and its breaks.
+func flat(out string) string { return strings.Join(strings.Fields(out), " ") }
+
 // has lists all paths below a folder of the desk, folders with a slash.
 func (d *desk) has(folder string) (paths []string) {
 	base := filepath.Join(d.dir, folder)

@@ -170,7 +170,7 @@ func TestBadInputIsToldAndNothingChanges(t *testing.T) {
 		{with("client=x", "gilding=perhaps"), 2, "neither yes nor no"},
 		{[]string{"show", "big"}, 1, "would make 10,000,000 folders and files; at most 20,000"},
 		{[]string{"build", "twice", "--into", "out", "--yes"}, 1, "would be made twice in one place"},
-		{[]string{"check", "twice"}, 1, "twice.folders:2:1: “A” would be made twice"},
+		{[]string{"check", "twice"}, 1, "twice.folders:2:1: error: “A” would be made twice"},
 		{[]string{"check", "tabs"}, 1, "indented with spaces, but the lines above with tabs"},
 		{[]string{"show", "tabs"}, 2, "indented with spaces, but the lines above with tabs"},
 		{[]string{"check", "link"}, 1, "leads out of the template's folder"},

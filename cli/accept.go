@@ -42,7 +42,7 @@ func (r *checkRun) keep(reports []*inspect.Report) error {
 		if near := outline.Nearest(at, known); near != "" {
 			help = "did you mean " + near + "?"
 		}
-		return refused(help, "Nothing is found at %q.", r.accept)
+		return refused(help, "Nothing is found at \"%s\".", r.accept)
 	}
 	data, err := l.Encode()
 	if err != nil {

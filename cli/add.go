@@ -171,7 +171,7 @@ func (r *adding) read(args []string, folder *string) error {
 		name, text, isValue := strings.Cut(arg, "=")
 		if !isValue || !outline.IsWord(name) {
 			if *folder != "" {
-				return unclear("name one folder; what names it is written field=value", "%q and %q: which folder?", *folder, arg)
+				return unclear("name one folder; what names it is written field=value", "\"%s\" and \"%s\": which folder?", *folder, arg)
 			}
 			*folder = strings.Trim(filepath.ToSlash(arg), "/")
 			continue
@@ -185,7 +185,7 @@ func (r *adding) read(args []string, folder *string) error {
 	for name, v := range values {
 		was, known := r.project.Values[name]
 		if known && !was.Empty() && !was.Equal(v) {
-			return refused(fmt.Sprintf("build it again with %s=%q to change that", name, v), "the %s of this project is %s.", name, was)
+			return refused(fmt.Sprintf("build it again with %s=\"%s\" to change that", name, v), "the %s of this project is %s.", name, was)
 		}
 		r.values[name] = v
 		r.given = append(r.given, name)
@@ -240,7 +240,7 @@ func (r *adding) choose(folder, at string) (*waiting, error) {
 	if folder == "" {
 		return nil, unclear(help, "nothing in %s waits for %s", at, strings.Join(r.given, ", "))
 	}
-	return nil, unclear(help, "no folder called %q waits in %s", folder, at)
+	return nil, unclear(help, "no folder called \"%s\" waits in %s", folder, at)
 }
 
 // keepBelow keeps what waits below a folder of the project.
@@ -300,7 +300,7 @@ func (r *adding) make(w *waiting, ask consent) error {
 		return missing(t.Name, fields)
 	}
 	if from := r.project.Lacks(w.node()); from != "" {
-		return refused("put the template and what it starts from where vestibula templates finds them, and try again", "Nothing was made: %q starts from %s, which is not at hand.", w.name(), from)
+		return refused("put the template and what it starts from where vestibula templates finds them, and try again", "Nothing was made: \"%s\" starts from %s, which is not at hand.", w.name(), from)
 	}
 	if errs := r.outside(w); errs != nil {
 		return badValues(errs)

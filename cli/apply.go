@@ -99,7 +99,7 @@ func (a *app) prepared(set *change.Set, c consent, noJournal bool) (p *disk.Plan
 		if c.leaves {
 			return nil, &disk.BlockedError{Blocked: p.Blocked}
 		}
-		return nil, refused("", "Nothing was changed: %s", blocked(p.Blocked, c.called))
+		return nil, refused("", "Nothing was changed: %s", severalLines(blocked(p.Blocked, c.called)))
 	}
 	if c.plan != "" {
 		return nil, a.writePlan(set, c)
@@ -223,7 +223,7 @@ func (u *undertaking) told(err error) error {
 	case errors.As(err, &busy):
 		return refused("wait until it has ended, and try again", "%v", busy)
 	case errors.As(err, &inTheWay):
-		return refused("run the same command again: the plan is another one now", "Nothing was changed: something has changed meanwhile: %s", blocked(inTheWay.Blocked, nil))
+		return refused("run the same command again: the plan is another one now", "Nothing was changed: something has changed meanwhile: %s", severalLines(blocked(inTheWay.Blocked, nil)))
 	case errors.As(err, &failed) && failed.Kept:
 		help := "what was done until then is whole, and stays. The same command goes on; vestibula undo takes it back"
 		if errors.Is(err, disk.ErrStopped) {

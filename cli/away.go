@@ -208,11 +208,11 @@ func (r *awayRun) add(s *standingRow, to, part, disk string) error {
 		part = ""
 	}
 	if !filepath.IsLocal(filepath.FromSlash(part)) && part != "" {
-		return unclear("write its path in the project", "--only %q leads out of %s", part, s.name)
+		return unclear("write its path in the project", "--only \"%s\" leads out of %s", part, s.name)
 	}
 	g := &going{name: path.Join(filepath.ToSlash(s.name), part), project: own, from: filepath.Join(own, filepath.FromSlash(part)), to: filepath.Join(to, filepath.FromSlash(part)), size: s.size}
 	if !isThere(g.from) {
-		return unclear("", "there is no %q in %s", part, s.name)
+		return unclear("", "there is no \"%s\" in %s", part, s.name)
 	}
 	g.note = &away.Project{Name: filepath.Base(own), Part: part, To: g.to, Since: r.now, Label: s.subject.Project.Label}
 	if mine := diskOf(own); mine != disk {
@@ -268,7 +268,7 @@ func (r *awayRun) newName(s *standingRow) (string, error) {
 	case errors.As(err, &lacks):
 		return "", refused("", "%s: %v", s.name, err)
 	case err != nil:
-		return "", unclear("it has "+strings.Join(t.FieldNames(), ", "), "--rename %q: %v", r.rename, err)
+		return "", unclear("it has "+strings.Join(t.FieldNames(), ", "), "--rename \"%s\": %v", r.rename, err)
 	}
 	return name, nil
 }
@@ -325,7 +325,7 @@ func (r *awayRun) comeBack(at string) error {
 	}
 	dir, err := place.Real(filepath.Dir(full))
 	if err != nil {
-		return unclear("", "there is no folder %q", filepath.Dir(at))
+		return unclear("", "there is no folder \"%s\"", filepath.Dir(at))
 	}
 	name, part, own := filepath.Base(full), "", ""
 	if at, l, err := project.Find(dir); err == nil && l != nil { // a part of a project that is there
@@ -348,7 +348,7 @@ func (r *awayRun) comeBack(at string) error {
 		if len(names) > 0 {
 			help = "archived from there: " + strings.Join(few(names), ", ")
 		}
-		return unclear(help, "nothing called %q was archived from %s", filepath.Base(full), fromHere(dir))
+		return unclear(help, "nothing called \"%s\" was archived from %s", filepath.Base(full), fromHere(dir))
 	}
 	if !isThere(p.Lies()) {
 		return refused("connect it, and run the same command again", "%s is %s, and that is not there now", p.Name, p.Where())

@@ -33,7 +33,7 @@ func (r *awayRun) intoFile() (bool, error) {
 	}
 	dir, err := place.Real(filepath.Dir(r.into))
 	if err != nil {
-		return false, unclear("", "there is no folder %q", filepath.Dir(r.into))
+		return false, unclear("", "there is no folder \"%s\"", filepath.Dir(r.into))
 	}
 	r.file = filepath.Join(dir, filepath.Base(r.into))
 	return true, nil
@@ -187,7 +187,7 @@ func cameFrom(file, name string) (string, error) {
 	case err != nil:
 		return "", refused("", "%s: %s", fromHere(file), place.Reason(err))
 	case note == nil || note.From == "":
-		return "", unclear("vestibula projects FOLDER lists what was archived from a folder", "no project called %q was archived into %s", name, fromHere(file))
+		return "", unclear("vestibula projects FOLDER lists what was archived from a folder", "no project called \"%s\" was archived into %s", name, fromHere(file))
 	}
 	return note.From, nil
 }

@@ -20,6 +20,7 @@ type checkRun struct {
 	*app
 	flags           valueFlags
 	asJSON, asSARIF bool
+	all             bool // also what is alike
 	only            []string
 	strict          bool
 	explain, by     string
@@ -67,6 +68,7 @@ where there are errors; with --strict, warnings count too.`,
 	}
 	r.flags.add(c)
 	c.Flags().BoolVar(&r.asJSON, "json", false, "print JSON")
+	c.Flags().BoolVar(&r.all, "all", false, "list all that is found, also what is alike")
 	c.Flags().BoolVar(&r.asSARIF, "sarif", false, "print SARIF 2.1.0, for a team's checks")
 	c.Flags().StringSliceVar(&r.only, "only", nil, "hold only these `RULES` against it, with commas between")
 	c.Flags().BoolVar(&r.strict, "strict", false, "warnings fail as well")
@@ -83,8 +85,14 @@ where there are errors; with --strict, warnings count too.`,
 	_ = c.RegisterFlagCompletionFunc("explain", func(*cobra.Command, []string, string) ([]string, cobra.ShellCompDirective) {
 		return rules.Names(), cobra.ShellCompDirectiveNoFileComp
 	})
-	_ = c.RegisterFlagCompletionFunc("only", func(*cobra.Command, []string, string) ([]string, cobra.ShellCompDirective) {
-		return rules.Names(), cobra.ShellCompDirectiveNoFileComp
+	_ = c.RegisterFlagCompletionFunc("only", func(_ *cobra.Command, _ []string, word string) (list []string, _ cobra.ShellCompDirective) {
+		before := word[:strings.LastIndexByte(word, ',')+1] // rules that stand there already
+		for _, name := range rules.Names() {
+			if !slices.Contains(strings.Split(before, ","), name) {
+				list = append(list, before+name)
+			}
+		}
+		return list, cobra.ShellCompDirectiveNoFileComp | cobra.ShellCompDirectiveNoSpace
 	})
 	return c
 }
@@ -107,7 +115,7 @@ func (r *checkRun) run(args []string) error {
 			if near := outline.Nearest(r.only[i], known); near != "" {
 				help = "did you mean " + near + "?"
 			}
-			return unclear(help, "there is no rule %q", r.only[i])
+			return unclear(help, "there is no rule \"%s\"", r.only[i])
 		}
 	}
 	real, err := r.realOnes(args)
@@ -121,7 +129,7 @@ func (r *checkRun) run(args []string) error {
 	case r.accept != "" || r.why != "":
 		return unclear("", "--accept goes with a project")
 	case r.by != "":
-		return unclear("", "--template goes with a folder, and %q is none", args[0])
+		return unclear("", "--template goes with a folder, and \"%s\" is none", args[0])
 	}
 	src, err := r.find(args[0])
 	if err != nil {
@@ -271,7 +279,7 @@ func (r *checkRun) explainRule() error {
 		if near := outline.Nearest(r.explain, rules.Names()); near != "" {
 			help = "did you mean " + near + "?"
 		}
-		return unclear(help, "there is no rule %q", r.explain)
+		return unclear(help, "there is no rule \"%s\"", r.explain)
 	}
 	r.screen.Line(term.Title.Render(term.Visible(page.Name)))
 	r.screen.Text(term.Strong.Render(term.Visible(page.About)))

@@ -59,14 +59,27 @@ type stop struct {
 
 func (s *stop) Error() string { return s.message }
 
+// severalLines is a text of a message that is meant to be of more than one line.
+type severalLines string
+
+// message makes the text of a stop: what came from elsewhere stays in one line.
+func message(format string, args []any) string {
+	for i, arg := range args {
+		if text, ok := arg.(string); ok && strings.ContainsAny(text, "\n\r") {
+			args[i] = string(term.Visible(text))
+		}
+	}
+	return fmt.Sprintf(format, args...)
+}
+
 // unclear stops a command whose call or input cannot be read.
 func unclear(help, format string, args ...any) error {
-	return &stop{statusUnclear, fmt.Sprintf(format, args...), help}
+	return &stop{statusUnclear, message(format, args), help}
 }
 
 // refused stops a command that will not do what it was asked to.
 func refused(help, format string, args ...any) error {
-	return &stop{statusFound, fmt.Sprintf(format, args...), help}
+	return &stop{statusFound, message(format, args), help}
 }
 
 // found stops a command that has told its findings already.

@@ -84,7 +84,7 @@ func (a *app) compare(args []string, flags valueFlags, asJSON, strict bool) erro
 	}
 	for name := range raw {
 		if templates[0].Field(name) == nil && templates[1].Field(name) == nil {
-			return unclear("", "neither template has a field %q", name)
+			return unclear("", "neither template has a field \"%s\"", name)
 		}
 	}
 	var roots [2]*tree.Node

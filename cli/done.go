@@ -141,14 +141,14 @@ func oneDue(list []inspect.Delivery, inside, item string) (*inspect.Delivery, er
 		if near := outline.Nearest(item, bare); near != "" {
 			help = "did you mean " + near + "?"
 		}
-		return nil, refused(help, "nothing that has to be delivered is called %q", item)
+		return nil, refused(help, "nothing that has to be delivered is called \"%s\"", item)
 	case len(found) > 1:
 		var paths []string
 		for _, d := range found {
 			paths = append(paths, d.Path)
 		}
 		slices.Sort(paths)
-		return nil, refused("write one of these: "+strings.Join(few(paths), ", "), "%q is several", item)
+		return nil, refused("write one of these: "+strings.Join(few(paths), ", "), "\"%s\" is several", item)
 	}
 	return found[0], nil
 }

@@ -95,7 +95,7 @@ func (a *app) draft(name, like string) error {
 	name = strings.TrimSuffix(name, template.Ending)
 	title := filepath.Base(name)
 	if title == "." || strings.HasSuffix(name, "/") {
-		return unclear("", "%q is no name for a template", name)
+		return unclear("", "\"%s\" is no name for a template", name)
 	}
 	dir := filepath.Dir(name)
 	pages := []newFile{{name + template.Ending, tree.Bytes(strings.Replace(newTemplate, "NAME", yamlText(title), 1))}}
@@ -142,7 +142,7 @@ func copyOf(like, name, dir string) ([]newFile, error) {
 		if near := outline.Nearest(like, known); near != "" {
 			help = "did you mean " + near + "?"
 		}
-		return nil, unclear(help, "there is no built-in template %q", like)
+		return nil, unclear(help, "there is no built-in template \"%s\"", like)
 	}
 	pages := []newFile{{name + template.Ending, tree.Bytes(text)}}
 	t, err := template.Parse(like, string(text), examples.Files)

@@ -88,7 +88,7 @@ func (a *app) find(arg string) (*source, error) {
 	}
 	bare := strings.TrimSuffix(arg, template.Ending)
 	if strings.ContainsAny(arg, `/\`) || bare == "" {
-		return nil, unclear("vestibula templates lists those that can be used by name", "there is no template %q", arg)
+		return nil, unclear("vestibula templates lists those that can be used by name", "there is no template \"%s\"", arg)
 	}
 	var names []string
 	for _, s := range a.shelves() {
@@ -102,7 +102,7 @@ func (a *app) find(arg string) (*source, error) {
 	if near := outline.Nearest(bare, names); near != "" {
 		help = "did you mean " + near + "? " + help
 	}
-	return nil, unclear(help, "there is no template %q", arg)
+	return nil, unclear(help, "there is no template \"%s\"", arg)
 }
 
 // asList has a text that is drawn, or a list with bullets, be the outline that it means.

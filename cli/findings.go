@@ -55,11 +55,11 @@ type checkResult struct {
 func (r *checkResult) put(f finding) {
 	switch f.Severity {
 	case "error":
-		r.Errors += 1 + f.More
+		r.Errors++
 	case "warning":
-		r.Warnings += 1 + f.More
+		r.Warnings++
 	default:
-		r.Advice += 1 + f.More
+		r.Advice++
 	}
 	r.Findings = append(r.Findings, f)
 }
@@ -123,6 +123,9 @@ func (a *app) verdict(r *checkResult) {
 	default:
 		a.screen.Text(term.Good.Render("All is well") + " with " + term.Visible(r.Subject) + ".")
 	}
+	if r.real && r.root != "" {
+		a.mendable(r)
+	}
 	if len(r.Checked) == 0 {
 		return
 	}
@@ -142,12 +145,26 @@ func (a *app) verdict(r *checkResult) {
 	}
 }
 
+// mendable says how to mend what can be mended.
+func (a *app) mendable(r *checkResult) {
+	n := 0
+	for _, f := range r.Findings {
+		if f.Fix != "" && f.Meant == "" {
+			n++
+		}
+	}
+	if n > 0 {
+		a.screen.Text(term.Accent.Render(term.Sprintf("vestibula check %s --fix mends %d of them, after it has shown how.", shellWord(fromHere(r.root)), n)))
+	}
+}
+
+// tellFinding draws one that was found in a template.
 func (a *app) tellFinding(file string, f finding) {
 	help := f.Help
 	if f.More > 0 {
 		help = strings.TrimPrefix(help+"\n", "\n") + fmt.Sprintf("and %s more like this at this line", term.Number(f.More))
 	}
-	message := f.Message
+	message := f.Severity + ": " + f.Message
 	if f.Rule != "language" {
 		message += " [" + f.Rule + "]"
 	}

@@ -114,7 +114,7 @@ func (a *app) writeGuide(p *guide.Page, out string) error {
 	case ".txt":
 		data = []byte(a.guideText(p))
 	default:
-		return unclear("name it guide.html, guide.md or guide.txt", "%q does not say how it is to be written", out)
+		return unclear("name it guide.html, guide.md or guide.txt", "\"%s\" does not say how it is to be written", out)
 	}
 	if err != nil {
 		return err

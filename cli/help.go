@@ -99,11 +99,11 @@ func (a *app) unknownCommand(root *cobra.Command, word string) error {
 	}
 	switch _, err := os.Lstat(word); {
 	case meant != "":
-		return unclear("did you mean "+meant+"?  vestibula "+meant+" --help tells more", "there is no command %q", word)
+		return unclear("did you mean "+meant+"?  vestibula "+meant+" --help tells more", "there is no command \"%s\"", word)
 	case err == nil || slices.ContainsFunc(a.templates(), func(l listed) bool { return l.Name == word }):
-		return unclear("for example: vestibula show "+shellWord(word)+"\nvestibula --help lists the commands", "what is to be done with %q?", word)
+		return unclear("for example: vestibula show "+shellWord(word)+"\nvestibula --help lists the commands", "what is to be done with \"%s\"?", word)
 	}
-	return unclear("vestibula --help lists the commands", "there is no command %q", word)
+	return unclear("vestibula --help lists the commands", "there is no command \"%s\"", word)
 }
 
 // badOption is the stop for an option that cannot be read.
@@ -154,9 +154,9 @@ func badOption(c *cobra.Command, err error) error {
 		case "bool":
 			kind = "is too much: it stands alone"
 		}
-		return unclear(lists, "--%s (%s): %q %s", f.Name, usage, bad.GetValue(), kind)
+		return unclear(lists, "--%s (%s): \"%s\" %s", f.Name, usage, bad.GetValue(), kind)
 	case errors.As(err, &garbled):
-		return unclear(lists, "%q is no option", garbled.GetSpecifiedFlag())
+		return unclear(lists, "\"%s\" is no option", garbled.GetSpecifiedFlag())
 	}
 	return unclear(lists, "%s", err)
 }
@@ -165,7 +165,7 @@ func badOption(c *cobra.Command, err error) error {
 func atMost(n int) cobra.PositionalArgs {
 	return func(c *cobra.Command, args []string) error {
 		if len(args) > n {
-			return unclear("quotes keep words together: \"Oriel Pask\"\n"+c.CommandPath()+" --help shows examples", "%q is one word too many", args[n])
+			return unclear("quotes keep words together: \"Oriel Pask\"\n"+c.CommandPath()+" --help shows examples", "\"%s\" is one word too many", args[n])
 		}
 		return nil
 	}

@@ -81,7 +81,7 @@ func findRecord(records []*journal.Record, text string) (*journal.Record, error)
 			return r, nil
 		}
 	}
-	return nil, unclear("vestibula history lists what was done", "nothing was done under the number %q", text)
+	return nil, unclear("vestibula history lists what was done", "nothing was done under the number \"%s\"", text)
 }
 
 // state says in a word how a record stands.

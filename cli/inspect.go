@@ -35,13 +35,13 @@ func (r *checkRun) realOnes(args []string) (paths []string, err error) {
 		switch {
 		case isFolder && !strings.ContainsAny(arg, `/\`) && arg != "." && arg != ".." && r.by == "":
 			if src := r.here(arg); src != "" {
-				return nil, unclear(fmt.Sprintf("write %s/ for the folder, or %s for the template", arg, src), "%q is a folder, and a template as well", arg)
+				return nil, unclear(fmt.Sprintf("write %s/ for the folder, or %s for the template", arg, src), "\"%s\" is a folder, and a template as well", arg)
 			}
 			paths = append(paths, arg)
 		case isFolder, err == nil && archive.FormatOf(arg) != archive.None:
 			paths = append(paths, arg)
 		case len(paths) > 0 || r.by != "":
-			return nil, unclear("", "there is no folder or archive %q", arg)
+			return nil, unclear("", "there is no folder or archive \"%s\"", arg)
 		}
 	}
 	return paths, nil
@@ -414,48 +414,132 @@ func howMany(r *checkResult) term.Shown {
 // shownAlike is how many findings of one kind are drawn one by one.
 const shownAlike = 4
 
-// tellReal draws what was found in a real folder: those that are alike together.
+// tellReal draws what was found in a real folder, a line each, the worst first: those of one
+// rule together, and of those that are alike a few.
 func (r *checkRun) tellReal(result *checkResult) {
 	if r.sameOnly() {
 		r.tellSame(result)
 		return
 	}
+	var rows []findingRow
 	for _, severity := range []string{"error", "warning", "advice"} {
-		var groups [][]finding
-		at := map[any]int{}
+		var rulesFound []string
+		groups := map[string][]any{}
+		alike := map[any][]finding{}
 		for _, f := range result.Findings {
 			if f.Severity != severity || f.Meant != "" {
 				continue
 			}
-			i, known := at[f.kind]
-			if !known {
-				i = len(groups)
-				at[f.kind] = i
-				groups = append(groups, nil)
+			if groups[f.Rule] == nil {
+				rulesFound = append(rulesFound, f.Rule)
 			}
-			groups[i] = append(groups[i], f)
+			if alike[f.kind] == nil {
+				groups[f.Rule] = append(groups[f.Rule], f.kind)
+			}
+			alike[f.kind] = append(alike[f.kind], f)
 		}
-		for _, group := range groups {
-			for i, f := range group {
-				if i == shownAlike && len(group) > shownAlike+1 {
-					r.screen.Line(term.Dim.Render(term.Sprintf("    and %s more like this, in %s; --json lists all", term.Number(len(group)-i), inPlaces(group[i:]))))
-					break
-				}
-				r.tellFinding(result.Subject, f)
+		for _, rule := range rulesFound {
+			for _, kind := range groups[rule] {
+				rows = append(rows, r.alikeRows(alike[kind])...)
 			}
 		}
 	}
+	r.drawFindings(rows)
 	meant := 0
 	for _, f := range result.Findings {
 		if f.Meant == "" {
 			continue
 		}
-		if meant++; meant <= manyRows {
-			r.screen.Line(term.Dim.Render(term.Sprintf("meant so: %s: %s (%s)", term.Visible(f.Path), term.Visible(f.Message), term.Visible(f.Meant))))
+		if meant++; meant <= manyRows || r.all {
+			r.screen.Text(term.Dim.Render(term.Sprintf("meant so: %s: %s (%s)", term.Visible(f.Path), term.Visible(f.Message), term.Visible(f.Meant))))
 		}
 	}
 	if len(result.Findings) > 0 {
 		r.screen.Line()
+	}
+}
+
+// A findingRow is one line of findings: one of them, or how many more there are.
+type findingRow struct {
+	finding
+	help string
+	more term.Shown
+}
+
+// alikeRows are the rows for findings that say the same of several things.
+func (r *checkRun) alikeRows(group []finding) (rows []findingRow) {
+	told := ""
+	for i, f := range group {
+		if i == shownAlike && len(group) > shownAlike+1 && !r.all {
+			return append(rows, findingRow{more: term.Sprintf("… and %s more like this, in %s; --all lists them", term.Number(len(group)-i), inPlaces(group[i:]))})
+		}
+		help := f.Help
+		if help == told {
+			help = ""
+		}
+		told = f.Help
+		rows = append(rows, findingRow{finding: f, help: help})
+	}
+	return rows
+}
+
+// drawFindings draws rows: how bad it is, where, and what. A path that is too long for its
+// column has a line of its own; what is wrong is never cut.
+func (r *checkRun) drawFindings(rows []findingRow) {
+	const word, most, least = 9, 40, 34
+	widest := 0
+	for _, f := range rows {
+		if n := term.Columns(term.Visible(f.Path)); n <= most {
+			widest = max(widest, n)
+		}
+	}
+	room := 0
+	if r.screen.Width > 0 {
+		if room = r.screen.Width - word - widest - 2; room < least {
+			widest, room = 0, r.screen.Width-word
+		}
+	}
+	lines := func(text term.Shown) []term.Shown {
+		if room == 0 {
+			return []term.Shown{text}
+		}
+		return term.Wrapped(text, max(room, 20))
+	}
+	for _, f := range rows {
+		if f.more != "" {
+			for _, line := range lines(f.more) {
+				r.screen.Line(term.Spaces(word), term.Dim.Render(line))
+			}
+			continue
+		}
+		at := term.Visible(f.Path)
+		message := f.Message
+		if rest, same := strings.CutPrefix(message, "“"+path.Base(f.Path)+"” "); same {
+			message = rest // the path says it
+		}
+		lead := severityStyle(f.Severity).Render(term.Pad(term.Visible(f.Severity), word))
+		if term.Columns(at) > widest {
+			r.screen.Line(lead, at)
+			lead = term.Spaces(word + widest)
+		} else {
+			lead += term.Pad(at, widest)
+		}
+		if widest > 0 {
+			lead += "  "
+		}
+		text := term.Visible(message)
+		if f.Rule != "language" {
+			text += term.Sprintf(" [%s]", f.Rule)
+		}
+		for _, line := range lines(text) {
+			r.screen.Line(lead, line)
+			lead = term.Spaces(term.Columns(lead))
+		}
+		if f.help != "" {
+			for _, line := range lines(term.Visible(f.help)) {
+				r.screen.Line(lead, term.Accent.Render(line))
+			}
+		}
 	}
 }
 

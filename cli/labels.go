@@ -135,7 +135,7 @@ func (l *labelling) tellChanged() error {
 		is, has := next.Values[name]
 		if had && has && fmt.Sprint(was) != fmt.Sprint(is) {
 			if slices.Contains(named, name) {
-				return refused("write them so that their names differ, or give the field a larger max", "Nothing was built: %s %q and %q, of the project that is there, give one name: %s", name, is, was, l.folder)
+				return refused("write them so that their names differ, or give the field a larger max", "Nothing was built: %s \"%s\" and \"%s\", of the project that is there, give one name: %s", name, is, was, l.folder)
 			}
 			changed = append(changed, fmt.Sprintf("%s from %v to %v", name, was, is))
 		}

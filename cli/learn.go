@@ -35,7 +35,7 @@ const tooMany = 200_000
 func (r *learning) run(name string, args []string) error {
 	name = strings.TrimSuffix(name, template.Ending)
 	if base := filepath.Base(name); base == "." || strings.HasSuffix(name, "/") {
-		return unclear("", "%q is no name for a template", name)
+		return unclear("", "\"%s\" is no name for a template", name)
 	}
 	at := name + template.Ending
 	if isThere(at) && !r.preview {
@@ -143,7 +143,7 @@ func (r *learning) read(sources []string) error {
 		full, err := place.Real(source)
 		info, statErr := os.Stat(source)
 		if err != nil || statErr != nil {
-			return unclear("", "there is no %q", source)
+			return unclear("", "there is no \"%s\"", source)
 		}
 		switch {
 		case info.IsDir() && (full == home || full == filepath.Dir(full)) && !r.yes:

@@ -37,7 +37,7 @@ func (r *readRun) makeLinks() error {
 	}
 	up, err := place.Real(filepath.Dir(dir))
 	if err != nil {
-		return unclear("make it first", "there is no folder %q", filepath.Dir(r.links))
+		return unclear("make it first", "there is no folder \"%s\"", filepath.Dir(r.links))
 	}
 	dir = filepath.Join(up, filepath.Base(dir))
 	before := map[string]string{}

@@ -308,7 +308,7 @@ func (n *nameRun) countOn(values template.Values) error {
 func (n *nameRun) taken(scope template.Scope) (names []string, err error) {
 	entries, err := os.ReadDir(n.dir)
 	if err != nil {
-		return nil, unclear("", "the folder %q cannot be read: %s", n.in, place.Reason(err))
+		return nil, unclear("", "the folder \"%s\" cannot be read: %s", n.in, place.Reason(err))
 	}
 	for _, e := range entries {
 		names = append(names, e.Name())
@@ -382,7 +382,7 @@ func (n *nameRun) names(values template.Values) (names []string, changes []templ
 			if ext == "" {
 				help = "give the file its ending with --ext, or use another value"
 			}
-			return nil, nil, refused(help, "%q is no name for this convention: %v", name+ext, err)
+			return nil, nil, refused(help, "\"%s\" is no name for this convention: %v", name+ext, err)
 		}
 		if set == nil {
 			var errs outline.Errors
@@ -413,9 +413,9 @@ func (n *nameRun) ending(i int) (string, error) {
 	case ext == "":
 		return "", nil
 	case template.Extension("x."+ext) == "":
-		return "", unclear("an ending is one to eight letters or digits, such as tif", "%q is no ending", n.ext)
+		return "", unclear("an ending is one to eight letters or digits, such as tif", "\"%s\" is no ending", n.ext)
 	case len(n.convention.For) > 0 && !slices.Contains(n.convention.For, strings.ToLower(ext)):
-		return "", unclear("it is for "+strings.Join(n.convention.For, ", "), "the convention %q is not for .%s", n.convention.Name, ext)
+		return "", unclear("it is for "+strings.Join(n.convention.For, ", "), "the convention \"%s\" is not for .%s", n.convention.Name, ext)
 	}
 	return "." + ext, nil
 }

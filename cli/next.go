@@ -327,7 +327,7 @@ func (r *nextRun) makeBuild(base string, turns []*turn) error {
 				lines = append(lines, fmt.Sprintf("%s: %s", b.plan.Path(i), s.Why))
 			}
 		}
-		return refused("", "Nothing was changed: %s", strings.Join(few(lines), "\n"))
+		return refused("", "Nothing was changed: %s", severalLines(strings.Join(few(lines), "\n")))
 	}
 	b.batch.CountSteps(b.plan)
 	if err := r.addCarried(b, turns); err != nil {

@@ -20,7 +20,7 @@ import (
 // loose carries a folder forward that no template made.
 func (r *nextRun) loose(words []string, raw map[string]template.Raw) error {
 	if len(words) > 0 {
-		return unclear("", "--from names the folder, and there is nothing else to name: %q", words[0])
+		return unclear("", "--from names the folder, and there is nothing else to name: \"%s\"", words[0])
 	}
 	if r.by == "" || r.convention == "" {
 		return unclear("for example: --template ledger --convention statement", "by which convention are its names read?")
@@ -35,7 +35,7 @@ func (r *nextRun) loose(words []string, raw map[string]template.Raw) error {
 	}
 	from, err := place.Real(r.from)
 	if err != nil {
-		return unclear("", "there is no folder %q", r.from)
+		return unclear("", "there is no folder \"%s\"", r.from)
 	}
 	root, unread, err := inspect.Everything(from, nil)
 	if err != nil {
@@ -93,7 +93,7 @@ func (r *nextRun) looseInto(from string, conv *template.Convention, f *template.
 		}
 		up, err := place.Real(filepath.Dir(into))
 		if err != nil {
-			return "", unclear("make it first", "there is no folder %q", filepath.Dir(r.into))
+			return "", unclear("make it first", "there is no folder \"%s\"", filepath.Dir(r.into))
 		}
 		return filepath.Join(up, filepath.Base(into)), nil
 	}

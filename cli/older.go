@@ -33,7 +33,7 @@ type versions struct {
 // newest into a folder of some name beside them.
 func (r *putRun) olderInto() error {
 	if path.Base(filepath.ToSlash(r.older)) != r.older || r.older == "." || r.older == ".." {
-		return unclear("for example: --older-into Older", "%q is no name of a folder", r.older)
+		return unclear("for example: --older-into Older", "\"%s\" is no name of a folder", r.older)
 	}
 	names, _ := rules.Configure(&template.Template{})
 	if wrong := fault(names, r.older); wrong != "" {
@@ -43,7 +43,7 @@ func (r *putRun) olderInto() error {
 	for _, source := range r.sources {
 		info, err := os.Stat(source)
 		if err != nil || !info.IsDir() {
-			return unclear("name folders", "%q is no folder", source)
+			return unclear("name folders", "\"%s\" is no folder", source)
 		}
 		dir, err := place.Real(source)
 		if err != nil {

@@ -28,7 +28,7 @@ func (a *app) projectAt(path string) (p *project.Project, rest string, err error
 		}
 		up := filepath.Dir(at)
 		if up == at {
-			return nil, "", unclear("", "there is no folder %q", path)
+			return nil, "", unclear("", "there is no folder \"%s\"", path)
 		}
 		rest, at = filepath.Join(filepath.Base(at), rest), up
 	}
@@ -43,7 +43,7 @@ func (a *app) projectAt(path string) (p *project.Project, rest string, err error
 		at = own
 	}
 	if l == nil {
-		return nil, "", unclear("name a folder that was built from a template", "%q has no %s", path, label.FileName)
+		return nil, "", unclear("name a folder that was built from a template", "\"%s\" has no %s", path, label.FileName)
 	}
 	if p, err = a.openProject(own, l); err != nil {
 		return nil, "", err

@@ -297,7 +297,7 @@ func (r *projectsRun) keep() error {
 			return unclear("", "%v", wrong)
 		}
 		if !known {
-			return unclear("they have "+strings.Join(r.fields(), ", "), "no project here has a field %q", filter.Field)
+			return unclear("they have "+strings.Join(r.fields(), ", "), "no project here has a field \"%s\"", filter.Field)
 		}
 	}
 	bare := strings.TrimSuffix(r.template, template.Ending)
@@ -312,7 +312,7 @@ func (r *projectsRun) keep() error {
 	slices.SortStableFunc(r.list, by)
 	if r.by != "" {
 		if !slices.ContainsFunc(r.list, func(s *standingRow) bool { return s.field(r.by) != nil }) && len(r.list) > 0 {
-			return unclear("they have "+strings.Join(r.fields(), ", "), "no project here has a field %q", r.by)
+			return unclear("they have "+strings.Join(r.fields(), ", "), "no project here has a field \"%s\"", r.by)
 		}
 		slices.SortStableFunc(r.list, func(a, b *standingRow) int { return strings.Compare(a.value(r.by), b.value(r.by)) })
 	}
@@ -343,7 +343,7 @@ func (r *projectsRun) order() (func(a, b *standingRow) int, error) {
 		if near := outline.Nearest(r.sort, columns); near != "" {
 			help = "did you mean " + near + "?"
 		}
-		return nil, unclear(help, "nothing is called %q to sort by", r.sort)
+		return nil, unclear(help, "nothing is called \"%s\" to sort by", r.sort)
 	}
 	return func(a, b *standingRow) int { return strings.Compare(a.value(r.sort), b.value(r.sort)) }, nil
 }

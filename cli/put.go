@@ -147,7 +147,7 @@ func (r *putRun) target() error {
 		for _, from := range append(slices.Clone(r.sources), ".") {
 			dir, err := place.Real(from)
 			if err != nil {
-				return unclear("", "there is no %q", from)
+				return unclear("", "there is no \"%s\"", from)
 			}
 			if info, err := os.Stat(dir); err == nil && !info.IsDir() {
 				dir = filepath.Dir(dir)
@@ -170,7 +170,7 @@ func (r *putRun) target() error {
 		return unclear("", "%s cannot be read: %s", at, place.Reason(err))
 	}
 	if len(found.Projects) == 0 {
-		return unclear("name a folder that was built from a template, or one in which such folders lie", "there is no project at or below %q", at)
+		return unclear("name a folder that was built from a template, or one in which such folders lie", "there is no project at or below \"%s\"", at)
 	}
 	r.base = filepath.ToSlash(found.Dir)
 	if found.Inside {

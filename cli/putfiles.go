@@ -27,7 +27,7 @@ func (r *putRun) gather() error {
 		at, err := place.Real(source)
 		info, statErr := os.Lstat(source)
 		if err != nil || statErr != nil {
-			return unclear("", "there is no %q", source)
+			return unclear("", "there is no \"%s\"", source)
 		}
 		if info.Mode()&os.ModeSymlink != 0 {
 			info, err = os.Stat(at) // a link that was named is meant

@@ -86,7 +86,7 @@ func (r *readRun) run(args []string) error {
 	}
 	if r.in != "" {
 		if !isThere(r.in) {
-			return unclear("", "there is no folder %q", r.in)
+			return unclear("", "there is no folder \"%s\"", r.in)
 		}
 		paths = append(paths, r.in)
 	}
@@ -150,7 +150,7 @@ func (r *readRun) choose(args []string) (paths []string, err error) {
 	src, err := r.find(first)
 	switch {
 	case err == nil && folder && src.path != "" && filepath.Clean(src.path) != filepath.Clean(first):
-		return nil, unclear("write "+first+"/ or "+first+template.Ending, "%q is a folder, and a template", first)
+		return nil, unclear("write "+first+"/ or "+first+template.Ending, "\"%s\" is a folder, and a template", first)
 	case err == nil && !folder && src.text != "" && (src.built || strings.HasSuffix(src.path, template.Ending) || first == "-"):
 		if r.t, err = r.load(first); err != nil {
 			return nil, err
@@ -164,7 +164,7 @@ func (r *readRun) choose(args []string) (paths []string, err error) {
 			return args, nil // names of the project here
 		}
 		if err == nil {
-			err = unclear("vestibula templates lists those that can be used by name", "there is no template %q", first)
+			err = unclear("vestibula templates lists those that can be used by name", "there is no template \"%s\"", first)
 		}
 		return nil, err
 	}
@@ -189,12 +189,12 @@ func (r *readRun) fits(templates []*template.Template) error {
 		if near := outline.Nearest(r.only, conventions); near != "" {
 			help = "did you mean " + near + "?"
 		}
-		return unclear(help, "there is no naming convention %q here", r.only)
+		return unclear(help, "there is no naming convention \"%s\" here", r.only)
 	}
 	for i := range r.reader.Filters {
 		field := r.reader.Filters[i].Field
 		if !slices.ContainsFunc(templates, func(t *template.Template) bool { return catalog.Has(t, field) }) {
-			return unclear("they have "+strings.Join(sorted(fields), ", "), "no naming convention here has a field %q", field)
+			return unclear("they have "+strings.Join(sorted(fields), ", "), "no naming convention here has a field \"%s\"", field)
 		}
 	}
 	return nil
@@ -229,7 +229,7 @@ func (r *readRun) path(p string) error {
 		}
 	}
 	if r.t == nil {
-		return unclear("name the template: vestibula read TEMPLATE "+shellWord(p), "there is no project at or below %q, and no template says how names are read", p)
+		return unclear("name the template: vestibula read TEMPLATE "+shellWord(p), "there is no project at or below \"%s\", and no template says how names are read", p)
 	}
 	root, unread, err := inspect.Tree(p, done)
 	if err != nil {
@@ -338,7 +338,7 @@ func (r *readRun) name(p string) error {
 			return err
 		}
 		if s.layout == nil {
-			return unclear("name the template: vestibula read TEMPLATE "+shellWord(p), "%q lies in no project, and no template says how it is read", p)
+			return unclear("name the template: vestibula read TEMPLATE "+shellWord(p), "\"%s\" lies in no project, and no template says how it is read", p)
 		}
 		t, of = s.layout.Template, s.layout.Project
 		if err := r.fits([]*template.Template{t}); err != nil {

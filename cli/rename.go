@@ -156,7 +156,7 @@ func (r *renameRun) shapes(conv *template.Convention) error {
 		}
 		name, dropped, errs := conv.Shape(text)
 		if len(errs) > 0 {
-			return unclear(errs[0].Help, "--from %q: %s", text, errs[0].Message)
+			return unclear(errs[0].Help, "--from \"%s\": %s", text, errs[0].Message)
 		}
 		for _, field := range dropped {
 			r.note(term.Sprintf("<%s> is no field of %s: it is read, and not kept", field, conv.Name))
@@ -204,7 +204,7 @@ func (r *renameRun) read() error {
 	for _, p := range r.paths {
 		info, err := os.Stat(p)
 		if err != nil {
-			return unclear("", "there is no %q", p)
+			return unclear("", "there is no \"%s\"", p)
 		}
 		full, err := place.Real(p)
 		if err != nil {
@@ -290,12 +290,12 @@ func (r *renameRun) readTable(conv *template.Convention) error {
 		}
 		key := rowKey(row.Cells[file].Text)
 		if _, twice := r.rows[key]; twice {
-			bad = append(bad, fmt.Sprintf("row %d: %q has a row already", row.Number, row.Cells[file].Text))
+			bad = append(bad, fmt.Sprintf("row %d: \"%s\" has a row already", row.Number, row.Cells[file].Text))
 		}
 		r.rows[key] = values
 	}
 	if len(bad) > 0 {
-		return unclear("", "%s cannot be used:\n%s", r.table, strings.Join(bad[:min(len(bad), manyRows)], "\n"))
+		return unclear("", "%s cannot be used:\n%s", r.table, severalLines(strings.Join(bad[:min(len(bad), manyRows)], "\n")))
 	}
 	return nil
 }
@@ -328,7 +328,7 @@ func (r *renameRun) plan(conv *template.Convention) error {
 			for _, field := range conv.Fields {
 				names = append(names, field.Name)
 			}
-			return unclear("it has "+strings.Join(names, ", "), "%s has no field %q", conv.Name, name)
+			return unclear("it has "+strings.Join(names, ", "), "%s has no field \"%s\"", conv.Name, name)
 		}
 		if word := strings.TrimSpace(raw.Text); f.Type.Kind.Calendar() && (word == "made" || word == "changed") {
 			ofFile[name] = word

@@ -79,14 +79,14 @@ func (r *checkRun) tellSame(result *checkResult) {
 		groups[f.Same] = append(groups[f.Same], f)
 	}
 	for i, same := range order {
-		if i == manyRows {
-			r.screen.Line(term.Dim.Render(term.Sprintf("… and %s more; --json lists all, --plan FILE makes a table to decide in", term.Number(len(order)-i))))
+		if i == manyRows && !r.all {
+			r.screen.Line(term.Dim.Render(term.Sprintf("… and %s more; --all lists them, --plan FILE makes a table to decide in", term.Number(len(order)-i))))
 			break
 		}
 		list := groups[same]
 		r.screen.Line(term.Strong.Render(term.Visible(same)), term.Dim.Italic().Render("   "+term.Visible(list[0].Help)))
 		for k, f := range list {
-			if k == shownAlike && len(list) > shownAlike+1 {
+			if k == shownAlike && len(list) > shownAlike+1 && !r.all {
 				r.screen.Line(term.Dim.Render(term.Sprintf("    … and %s more", term.Number(len(list)-k))))
 				break
 			}

@@ -56,7 +56,7 @@ and how lists would sort it beside each other, anew after each save. Nothing is 
 			if sorted != "" && sorted != "all" {
 				o, ok := order.Named(sorted)
 				if !ok {
-					return unclear("the orders are "+strings.Join(order.Names(), ", ")+", or all", "there is no order %q", sorted)
+					return unclear("the orders are "+strings.Join(order.Names(), ", ")+", or all", "there is no order \"%s\"", sorted)
 				}
 				order.Tree(o, x.Root)
 			}

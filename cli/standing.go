@@ -31,12 +31,12 @@ type standing struct {
 // that one count; it may be nil. Without a project the layout is nil.
 func (a *app) standingIn(dir string, t *template.Template) (*standing, error) {
 	if info, err := os.Stat(dir); err != nil || !info.IsDir() {
-		return nil, unclear("", "there is no folder %q", dir)
+		return nil, unclear("", "there is no folder \"%s\"", dir)
 	}
 	s := &standing{}
 	var err error
 	if s.dir, err = place.Real(dir); err != nil {
-		return nil, unclear("", "the folder %q cannot be read: %s", dir, place.Reason(err))
+		return nil, unclear("", "the folder \"%s\" cannot be read: %s", dir, place.Reason(err))
 	}
 	own, l, err := project.Find(s.dir)
 	if err != nil {
@@ -171,7 +171,7 @@ func convention(t *template.Template, name string) (*template.Convention, error)
 		if near := outline.Nearest(name, known); near != "" {
 			list = "did you mean " + near + "?"
 		}
-		return nil, unclear(list, "%s has no naming convention %q", t.Name, name)
+		return nil, unclear(list, "%s has no naming convention \"%s\"", t.Name, name)
 	}
 	return c, nil
 }

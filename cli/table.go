@@ -212,7 +212,7 @@ func (b *buildRun) readDates() (err error) {
 	if len(ways) == 1 {
 		ways = append(ways, "something else")
 	}
-	return unclear("say it with "+strings.Join(flags, " or "), "%s, column %q: is %s meant as %s?", x.Table.RowName(odd.Row), odd.Heading, odd.Example, strings.Join(ways, " or as "))
+	return unclear("say it with "+strings.Join(flags, " or "), "%s, column \"%s\": is %s meant as %s?", x.Table.RowName(odd.Row), odd.Heading, odd.Example, strings.Join(ways, " or as "))
 }
 
 // compareKept holds rows that are marked against the disk, and settles what becomes of

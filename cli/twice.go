@@ -53,7 +53,7 @@ func (b *buildRun) twice(labels []*labelling) error {
 	if n := len(told) - shownTwice; n > 0 {
 		told = append(told[:shownTwice], fmt.Sprintf("and %s more", term.Number(n)))
 	}
-	return refused("build --add builds what is new all the same, and leaves the old names", "Nothing was built:\n%s", strings.Join(told, "\n"))
+	return refused("build --add builds what is new all the same, and leaves the old names", "Nothing was built:\n%s", severalLines(strings.Join(told, "\n")))
 }
 
 // doubles finds what of a project is there under another number, name or value.

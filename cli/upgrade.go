@@ -142,7 +142,7 @@ func (r *upgradeRun) find(at string) error {
 		r.bad = append(r.bad, fmt.Sprintf("%s cannot be read, and projects may lie in it: %s", fromHere(u.Path), place.Reason(u.Err)))
 	}
 	if len(found.Projects) == 0 {
-		return unclear("name a folder that was built from a template, or one in which such folders lie", "there is no project at or below %q", at)
+		return unclear("name a folder that was built from a template, or one in which such folders lie", "there is no project at or below \"%s\"", at)
 	}
 	first := len(r.jobs)
 	labels := make([]readLabel, len(found.Projects))

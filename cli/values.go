@@ -48,7 +48,7 @@ func rawArgs(args []string) (map[string]template.Raw, error) {
 	for _, arg := range args {
 		name, text, found := strings.Cut(arg, "=")
 		if !found {
-			return nil, unclear(`write field=value, with quotes around a value that holds spaces: client="Oriel Pask"`, "%q is no value for a field", arg)
+			return nil, unclear(`write field=value, with quotes around a value that holds spaces: client="Oriel Pask"`, "\"%s\" is no value for a field", arg)
 		}
 		raw[strings.TrimSpace(name)] = template.Raw{Text: text}
 	}
@@ -83,7 +83,7 @@ func rawFile(raw map[string]template.Raw, path string) error {
 		case template.Null:
 			raw[p.Key] = template.Raw{}
 		case template.Mapping:
-			return unclear("a value is a text, a number or a list", "%s:%d: %q cannot be a value", path, p.KeyPos.Line, p.Key)
+			return unclear("a value is a text, a number or a list", "%s:%d: \"%s\" cannot be a value", path, p.KeyPos.Line, p.Key)
 		default:
 			raw[p.Key] = template.Raw{Text: p.Value.Text, Items: p.Value.Texts(), List: p.Value.Kind == template.Sequence}
 		}

@@ -99,7 +99,7 @@ func (b *Backup) checked() (*Backup, error) {
 		}
 		e.Raw, e.RawTo = nil, nil
 		if at := strings.TrimSuffix(e.Path, "/"); at == "" || path.Clean("/"+at) != "/"+at {
-			return nil, fmt.Errorf("the list of the backup is damaged: the path %q leads out of it", short(e.Path))
+			return nil, fmt.Errorf("the list of the backup is damaged: the path \"%s\" leads out of it", short(e.Path))
 		}
 	}
 	return b, nil

@@ -88,11 +88,11 @@ func ParseManifest(algorithm string, data []byte) (*Manifest, error) {
 		name = strings.TrimPrefix(decoded(strings.TrimPrefix(name, "*")), "./")
 		switch {
 		case sum == "" || name == "" || strings.Trim(sum, "0123456789abcdefABCDEF") != "":
-			return nil, fmt.Errorf("the entry %q is no checksum with a path", short(line))
+			return nil, fmt.Errorf("the entry \"%s\" is no checksum with a path", short(line))
 		case path.Clean("/"+name) != "/"+name || strings.HasPrefix(name, "/"):
-			return nil, fmt.Errorf("the path %q leads out of the bag", short(name))
+			return nil, fmt.Errorf("the path \"%s\" leads out of the bag", short(name))
 		case m.Sums[name] != "" && !strings.EqualFold(m.Sums[name], sum):
-			return nil, fmt.Errorf("%q stands there twice, with two checksums", short(name))
+			return nil, fmt.Errorf("\"%s\" stands there twice, with two checksums", short(name))
 		}
 		if m.Sums[name] = strings.ToLower(sum); len(m.Sums) > MaxFiles {
 			return nil, fmt.Errorf("it names more than %d files", MaxFiles)

@@ -248,7 +248,7 @@ func (b *Batch) grow(set *rules.Set, raw map[string]template.Raw, row *table.Row
 	tell := func(field, message string) {
 		place := ""
 		if columns := b.Columns[field]; len(columns) > 0 {
-			place = fmt.Sprintf("column %q", b.Table.Headings[columns[0]])
+			place = fmt.Sprintf("column \"%s\"", b.Table.Headings[columns[0]])
 		}
 		g.problems = append(g.problems, Problem{row.Number, place, message})
 	}
@@ -277,7 +277,7 @@ func (b *Batch) grow(set *rules.Set, raw map[string]template.Raw, row *table.Row
 		return g
 	}
 	for _, f := range b.Template.Missing(values) {
-		tell(f.Name, fmt.Sprintf("there is no value for %q", f.Name)+b.level(f.Name))
+		tell(f.Name, fmt.Sprintf("there is no value for \"%s\"", f.Name)+b.level(f.Name))
 	}
 	if len(g.problems) > 0 {
 		return g

@@ -28,14 +28,14 @@ func ParseDates(picture string) (*Dates, error) {
 		case "yy":
 			d.short = true
 		default:
-			return nil, fmt.Errorf("%q is no picture of a day: write it with d, m and yyyy", picture)
+			return nil, fmt.Errorf("\"%s\" is no picture of a day: write it with d, m and yyyy", picture)
 		}
 		d.order += part[:1]
 	}
 	sorted := []byte(d.order)
 	slices.Sort(sorted)
 	if string(sorted) != "dmy" {
-		return nil, fmt.Errorf("%q is no picture of a day: write it with d, m and yyyy", picture)
+		return nil, fmt.Errorf("\"%s\" is no picture of a day: write it with d, m and yyyy", picture)
 	}
 	return d, nil
 }

@@ -39,7 +39,7 @@ func Join(t *template.Template, from *table.Table, joins []string) (columns map[
 	for _, text := range joins {
 		field, heading, _ := strings.Cut(text, "=")
 		if f := t.Field(field); f == nil || f.Made() || heading == "" || !join(f, heading) {
-			return nil, nil, fmt.Errorf("%q joins no field to a column", text)
+			return nil, nil, fmt.Errorf("\"%s\" joins no field to a column", text)
 		}
 	}
 	for _, name := range t.FieldNames() {
@@ -119,7 +119,7 @@ func ParseRows(text string) (wanted func(row int) bool, err error) {
 			hi, err = strconv.Atoi(strings.TrimSpace(last))
 		}
 		if err != nil || lo < 1 || hi < lo {
-			return nil, fmt.Errorf("%q is no row", part)
+			return nil, fmt.Errorf("\"%s\" is no row", part)
 		}
 		ranges = append(ranges, [2]int{lo, hi})
 	}

@@ -311,7 +311,7 @@ func (l *line) change() (Change, error) {
 		c.Old, c.HasOld = *l.Old, true
 	}
 	if !Local(c.Path) || c.From != "" && !Local(c.From) {
-		return Change{}, fmt.Errorf("%q leads out of its place", c.Path)
+		return Change{}, fmt.Errorf("\"%s\" leads out of its place", c.Path)
 	}
 	return c, nil
 }

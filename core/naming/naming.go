@@ -183,7 +183,7 @@ func (r *Reader) Check(c *template.Convention, name string, values template.Valu
 	}
 	for i, f := range c.Fields {
 		if !c.Pattern.Agrees(f.Name, read[i], values[f.Name]) {
-			return fmt.Errorf("it would be read back with %s %q, not %q", f.Name, read[i], values[f.Name])
+			return fmt.Errorf("it would be read back with %s \"%s\", not \"%s\"", f.Name, read[i], values[f.Name])
 		}
 	}
 	return nil

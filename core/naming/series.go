@@ -107,7 +107,7 @@ func (s *Series) least() int {
 // Fits returns an error where a number is beyond those that the field takes.
 func (s *Series) Fits(n int) error {
 	if most := s.Field.Type.Max; most != nil && n > *most {
-		return fmt.Errorf("no number is left for %q: it goes up to %d, and that is taken", s.Field.Name, *most)
+		return fmt.Errorf("no number is left for \"%s\": it goes up to %d, and that is taken", s.Field.Name, *most)
 	}
 	return nil
 }

@@ -34,7 +34,7 @@ func NewFilter(text string, now time.Time) (Filter, error) {
 		f.Field, f.text, f.part = strings.TrimSpace(text[:i]), strings.TrimSpace(text[i+1:]), text[i] == '~'
 	}
 	if f.Field == "" || f.text == "" {
-		return f, fmt.Errorf("%q says neither which field nor which value: write field=value, or field~part", text)
+		return f, fmt.Errorf("\"%s\" says neither which field nor which value: write field=value, or field~part", text)
 	}
 	f.from, f.to, f.isRange = strings.Cut(f.text, "..")
 	return f, nil
@@ -184,5 +184,5 @@ func anyDate(s string, now time.Time) (value.Value, error) {
 			return v, nil
 		}
 	}
-	return value.Value{}, fmt.Errorf("%q is no date, month, quarter, week or year", s)
+	return value.Value{}, fmt.Errorf("\"%s\" is no date, month, quarter, week or year", s)
 }

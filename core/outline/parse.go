@@ -152,7 +152,7 @@ func (p *parser) clause(l *Line, c *Clause, text string) {
 		if near := Nearest(c.Word, Words()); near != "" {
 			help = fmt.Sprintf("did you mean `%s`?", near)
 		}
-		p.fail(at, width(c.Word), "there is no clause %q", help, c.Word)
+		p.fail(at, width(c.Word), "there is no clause \"%s\"", help, c.Word)
 	case takes > 0 && c.Text == "":
 		p.fail(at, width(c.Word), "`%s` needs something behind a colon", "", c.Word)
 	case takes < 0 && colon:

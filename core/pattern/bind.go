@@ -61,7 +61,7 @@ func (p *Pattern) Bind(lookup func(name string) (Field, *Error)) (*Name, []*Erro
 				errs = append(errs, err)
 			}
 		} else if f.Type.Kind == value.List {
-			errs = append(errs, &Error{piece.At, width(piece.Text), fmt.Sprintf("%q is a list, and a name holds one value", piece.Field),
+			errs = append(errs, &Error{piece.At, width(piece.Text), fmt.Sprintf("\"%s\" is a list, and a name holds one value", piece.Field),
 				fmt.Sprintf("repeat the line: | each: item in %s, and write <item>", piece.Field)})
 		}
 		if piece.Field == OwnNumber {
@@ -132,7 +132,7 @@ func (n *Name) append(dst []byte, f *Filling, end int) ([]byte, error) {
 		if b.step != 0 {
 			w, ok := v.Shift(b.step, b.field.Type)
 			if !ok {
-				return dst, fmt.Errorf("%s %q has no value so far from it", b.name, v)
+				return dst, fmt.Errorf("%s \"%s\" has no value so far from it", b.name, v)
 			}
 			v = &w
 		}
@@ -143,7 +143,7 @@ func (n *Name) append(dst []byte, f *Filling, end int) ([]byte, error) {
 		from := len(dst)
 		var err error
 		if dst, err = b.picture.append(dst, v); err != nil {
-			return dst, fmt.Errorf("%s %q %w", b.name, v, err)
+			return dst, fmt.Errorf("%s \"%s\" %w", b.name, v, err)
 		}
 		if f.Changed != nil && v.Kind == value.Text && b.picture.keepsSigns() {
 			if clean, _ := Clean(v.Text); clean != was {

@@ -120,7 +120,7 @@ func (r *Reader) impossible(f int, v value.Value) (reason string, at int) {
 	case v.Kind == value.Week && int(v.Part) > value.WeeksIn(int(v.Year)):
 		reason = fmt.Sprintf("%s does not exist: that year has %d weeks", v, value.WeeksIn(int(v.Year)))
 	case r.fields[f].typ.Barred(v.Text) != "":
-		reason = fmt.Sprintf("<%s> cannot hold %q", name, r.fields[f].typ.Barred(v.Text))
+		reason = fmt.Sprintf("<%s> cannot hold \"%s\"", name, r.fields[f].typ.Barred(v.Text))
 	default:
 		reason = fmt.Sprintf("the parts of <%s> contradict each other", name)
 	}

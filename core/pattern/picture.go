@@ -96,7 +96,7 @@ func numberPicture(pic string, t *value.Type) (*Picture, *Error) {
 	case strings.Trim(pic, "0") == "" && len(pic) <= 12:
 		p.tokens = []token{numberToken(len(pic), t)}
 	default:
-		return nil, &Error{0, width(pic), fmt.Sprintf("the picture %q does not suit a number", pic), "write 0, 00 or 000 for as many digits, or A or a for letters"}
+		return nil, &Error{0, width(pic), fmt.Sprintf("the picture \"%s\" does not suit a number", pic), "write 0, 00 or 000 for as many digits, or A or a for letters"}
 	}
 	return p, nil
 }
@@ -125,7 +125,7 @@ func wordsPicture(pic string, t *value.Type) (*Picture, *Error) {
 		if near := nearestStyle(pic); near != "" {
 			help = "did you mean " + near + "?"
 		}
-		return nil, &Error{0, width(pic), fmt.Sprintf("the picture %q does not suit a %s", pic, t.Kind), help}
+		return nil, &Error{0, width(pic), fmt.Sprintf("the picture \"%s\" does not suit a %s", pic, t.Kind), help}
 	}
 	switch t.Kind {
 	case value.Text:
@@ -143,7 +143,7 @@ func wordsPicture(pic string, t *value.Type) (*Picture, *Error) {
 		seen := map[string]int{}
 		for i, w := range words {
 			if j, twice := seen[w]; twice {
-				return nil, &Error{0, width(pic), fmt.Sprintf("with this picture %q and %q would both be %q", t.Of[j].Code, t.Of[i].Code, w), "leave the picture out, or choose other codes"}
+				return nil, &Error{0, width(pic), fmt.Sprintf("with this picture \"%s\" and \"%s\" would both be \"%s\"", t.Of[j].Code, t.Of[i].Code, w), "leave the picture out, or choose other codes"}
 			}
 			seen[w] = i
 		}
@@ -199,9 +199,9 @@ func calendar(pic string, t *value.Type) (*Picture, *Error) {
 		if !slices.Contains(allowed, code) {
 			help := fmt.Sprintf("the picture of a %s is made of %s", t.Kind, strings.Join(allowed, ", "))
 			if slices.Contains(calendarCodes, code) {
-				return nil, &Error{at, width(code), fmt.Sprintf("a %s cannot fill %q", t.Kind, code), help}
+				return nil, &Error{at, width(code), fmt.Sprintf("a %s cannot fill \"%s\"", t.Kind, code), help}
 			}
-			return nil, &Error{at, width(code), fmt.Sprintf("%q in this picture stands for nothing", code), help}
+			return nil, &Error{at, width(code), fmt.Sprintf("\"%s\" in this picture stands for nothing", code), help}
 		}
 		tok := calendarToken(code, t)
 		has[tok.part] = true
@@ -209,7 +209,7 @@ func calendar(pic string, t *value.Type) (*Picture, *Error) {
 		rest, at = rest[len(code):], at+width(code)
 	}
 	if len(has) == 0 {
-		return nil, &Error{0, width(pic), fmt.Sprintf("the picture %q does not suit a %s", pic, t.Kind), fmt.Sprintf("it is made of %s", strings.Join(allowed, ", "))}
+		return nil, &Error{0, width(pic), fmt.Sprintf("the picture \"%s\" does not suit a %s", pic, t.Kind), fmt.Sprintf("it is made of %s", strings.Join(allowed, ", "))}
 	}
 	// A week belongs to the ISO year; beside a month or a day, the year is that
 	// of the calendar.

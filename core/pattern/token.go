@@ -90,7 +90,7 @@ func (p *Picture) append(dst []byte, v *value.Value) ([]byte, error) {
 			}
 			before := len(dst)
 			if dst = t.style.append(dst, v.Text); len(dst) == before && v.Text != "" {
-				return dst, fmt.Errorf("holds no letter or digit that a name written like %q could show", p.text)
+				return dst, fmt.Errorf("holds no letter or digit that a name written like \"%s\" could show", p.text)
 			}
 		}
 	}

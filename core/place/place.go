@@ -35,22 +35,22 @@ func Open(path string) (*Place, error) {
 	info, err := os.Lstat(clean)
 	switch {
 	case errors.Is(err, fs.ErrNotExist):
-		return nil, fmt.Errorf("there is no folder %q: make it first, or name one that exists", path)
+		return nil, fmt.Errorf("there is no folder \"%s\": make it first, or name one that exists", path)
 	case err != nil:
-		return nil, fmt.Errorf("%q cannot be reached: %s", path, folder.Reason(err))
+		return nil, fmt.Errorf("\"%s\" cannot be reached: %s", path, folder.Reason(err))
 	case info.Mode()&fs.ModeSymlink != 0:
 		target, _ := filepath.EvalSymlinks(clean)
-		return nil, fmt.Errorf("%q is a link to elsewhere: name the folder itself, %s", path, target)
+		return nil, fmt.Errorf("\"%s\" is a link to elsewhere: name the folder itself, %s", path, target)
 	case !info.IsDir():
-		return nil, fmt.Errorf("%q is a file, and a folder is needed", path)
+		return nil, fmt.Errorf("\"%s\" is a file, and a folder is needed", path)
 	}
 	real, err := Real(clean)
 	if err != nil {
-		return nil, fmt.Errorf("%q cannot be reached: %s", path, folder.Reason(err))
+		return nil, fmt.Errorf("\"%s\" cannot be reached: %s", path, folder.Reason(err))
 	}
 	root, err := folder.Open(real)
 	if err != nil {
-		return nil, fmt.Errorf("%q cannot be opened: %s", path, folder.Reason(err))
+		return nil, fmt.Errorf("\"%s\" cannot be opened: %s", path, folder.Reason(err))
 	}
 	return &Place{Path: path, Real: real, root: root}, nil
 }

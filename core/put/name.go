@@ -219,7 +219,7 @@ func (n *Namer) write(p *Planner, conv *template.Convention, s *Spot, ending str
 		n.readers[conv] = back
 	}
 	if err := back.Check(conv, name+ending, s.values); err != nil {
-		return "", fmt.Errorf("%q is no name for this convention: %w", name+ending, err)
+		return "", fmt.Errorf("\"%s\" is no name for this convention: %w", name+ending, err)
 	}
 	if wrong := n.Wrong(s.Project, name+ending); wrong != "" {
 		return "", errors.New(wrong)

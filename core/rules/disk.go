@@ -71,7 +71,7 @@ func waiting(c *context) (check, error) {
 	for _, p := range c.setting.Pairs {
 		n, err := strconv.Atoi(p.Value.Text)
 		if err != nil || n < 0 {
-			return check{}, fmt.Errorf("needs a number of days for %q", p.Key)
+			return check{}, fmt.Errorf("needs a number of days for \"%s\"", p.Key)
 		}
 		days[p.Key] = n
 	}

@@ -39,7 +39,7 @@ func Ignore(patterns []string) (*Ignored, error) {
 		p.anywhere = !strings.Contains(glob, "/")
 		ignored.paths = ignored.paths || !p.anywhere
 		if p.glob = strings.TrimPrefix(glob, "/"); p.glob == "" || !doublestar.ValidatePattern(p.glob) {
-			return nil, fmt.Errorf("%q is no pattern for paths: write *.tmp, drafts/ or archive/**", text)
+			return nil, fmt.Errorf("\"%s\" is no pattern for paths: write *.tmp, drafts/ or archive/**", text)
 		}
 		p.lead = p.glob
 		if i := strings.IndexAny(p.glob, `*?[{\`); i >= 0 {

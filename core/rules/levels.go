@@ -75,7 +75,7 @@ func readLevels(n *template.Node) (map[int]*level, error) {
 				l.reader = name.Reader()
 				l.values = make([]value.Value, len(l.reader.Fields()))
 			default:
-				return nil, fmt.Errorf("has no setting %q for a level; it takes files, folders, name and initial", q.Key)
+				return nil, fmt.Errorf("has no setting \"%s\" for a level; it takes files, folders, name and initial", q.Key)
 			}
 		}
 	}
@@ -99,7 +99,7 @@ func levelPattern(source string) (*pattern.Name, error) {
 			return name, nil
 		}
 	}
-	return nil, fmt.Errorf("has a pattern %q that cannot be used: %s", source, errs[0].Message)
+	return nil, fmt.Errorf("has a pattern \"%s\" that cannot be used: %s", source, errs[0].Message)
 }
 
 func levels(c *context) (check, error) {

@@ -52,7 +52,7 @@ func readLimits(n *template.Node, least int) (limits, error) {
 				}
 			}
 		default:
-			return l, fmt.Errorf("has no setting %q; it takes at-most, and in with names of places", p.Key)
+			return l, fmt.Errorf("has no setting \"%s\"; it takes at-most, and in with names of places", p.Key)
 		}
 	}
 	if l.most < 0 && len(l.in) == 0 {

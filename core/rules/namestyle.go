@@ -36,9 +36,9 @@ func styles(n *template.Node) (folders, files string, err error) {
 		if n.Kind == template.Scalar && slices.Contains(known, n.Text) && n.Text != "LT" && n.Text != "L" {
 			return n.Text, nil
 		}
-		err := fmt.Errorf("knows no style %q, only %s", n.Text, strings.Join(known[:len(known)-1], ", "))
+		err := fmt.Errorf("knows no style \"%s\", only %s", n.Text, strings.Join(known[:len(known)-1], ", "))
 		if near := outline.Nearest(n.Text, known); near != "" && n.Kind == template.Scalar {
-			err = fmt.Errorf("knows no style %q; did you mean %s?", n.Text, near)
+			err = fmt.Errorf("knows no style \"%s\"; did you mean %s?", n.Text, near)
 		}
 		return "", err
 	}
@@ -56,7 +56,7 @@ func styles(n *template.Node) (folders, files string, err error) {
 		case p.Key == "files":
 			files = style
 		default:
-			return "", "", fmt.Errorf("has styles for folders and for files, not for %q", p.Key)
+			return "", "", fmt.Errorf("has styles for folders and for files, not for \"%s\"", p.Key)
 		}
 	}
 	return folders, files, nil

@@ -62,7 +62,7 @@ func readNumbering(n *template.Node) (s numberingSetting, err error) {
 				s.reserved[number] = q.Value.Text
 			}
 		default:
-			return s, fmt.Errorf("has no setting %q; it takes digits, gaps and reserved", p.Key)
+			return s, fmt.Errorf("has no setting \"%s\"; it takes digits, gaps and reserved", p.Key)
 		}
 	}
 	return s, nil

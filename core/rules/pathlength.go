@@ -72,7 +72,7 @@ func pathSetting(n *template.Node) (limit int, under string, measure func(string
 		case p.Key == "as" && p.Value.Text == "url":
 			measure = func(s string) int { return len(url.PathEscape(s)) }
 		default:
-			return 0, "", nil, fmt.Errorf("has no setting %q; it takes limit, under, and as: url", p.Key+": "+p.Value.Text)
+			return 0, "", nil, fmt.Errorf("has no setting \"%s\"; it takes limit, under, and as: url", p.Key+": "+p.Value.Text)
 		}
 	}
 	if limit == 0 {

@@ -206,7 +206,7 @@ func Configure(t *template.Template, asked ...string) (*Set, outline.Errors) {
 			if near := outline.Nearest(s.Name, Names()); near != "" {
 				help = fmt.Sprintf("did you mean `%s`?", near)
 			}
-			fail(s.Pos, s.Width, fmt.Sprintf("there is no rule %q", s.Name), help)
+			fail(s.Pos, s.Width, fmt.Sprintf("there is no rule \"%s\"", s.Name), help)
 		}
 		own[s.Name] = s
 	}

@@ -45,9 +45,9 @@ func sorting(c *context) (check, error) {
 	for _, name := range names {
 		o, ok := order.Named(name)
 		if !ok {
-			err := fmt.Errorf("knows no order %q, only %s", name, strings.Join(order.Names(), ", "))
+			err := fmt.Errorf("knows no order \"%s\", only %s", name, strings.Join(order.Names(), ", "))
 			if near := outline.Nearest(name, order.Names()); near != "" {
-				err = fmt.Errorf("knows no order %q; did you mean %s?", name, near)
+				err = fmt.Errorf("knows no order \"%s\"; did you mean %s?", name, near)
 			}
 			return check{}, err
 		}

@@ -39,9 +39,9 @@ func systems(c *context) (check, error) {
 	}
 	for _, s := range wanted {
 		if !slices.Contains(systemNames, s) {
-			err := fmt.Errorf("knows no system %q, only %s", s, strings.Join(systemNames, ", "))
+			err := fmt.Errorf("knows no system \"%s\", only %s", s, strings.Join(systemNames, ", "))
 			if near := outline.Nearest(s, systemNames); near != "" {
-				err = fmt.Errorf("knows no system %q; did you mean %s?", s, near)
+				err = fmt.Errorf("knows no system \"%s\"; did you mean %s?", s, near)
 			}
 			return check{}, err
 		}
@@ -61,7 +61,7 @@ func systems(c *context) (check, error) {
 				report(finding)
 			}
 			if !utf8.ValidString(c.Name) {
-				fail(Error, fmt.Sprintf("%q holds bytes that are no text (UTF-8): other systems show it garbled, or refuse it", c.Name), "rename it")
+				fail(Error, fmt.Sprintf("%s holds bytes that are no text (UTF-8): other systems show it garbled, or refuse it", shown(c.Name)), "rename it")
 				continue
 			}
 			if windows {

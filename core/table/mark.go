@@ -102,7 +102,7 @@ func (t *Table) WithMarks(marks map[int]Mark) ([]byte, error) {
 	for i, h := range markHeadings {
 		switch {
 		case !m.all && columns[i] >= 0:
-			return nil, fmt.Errorf("it has a column %q of its own, which marks are written in: give that column another heading", t.Headings[columns[i]])
+			return nil, fmt.Errorf("it has a column \"%s\" of its own, which marks are written in: give that column another heading", t.Headings[columns[i]])
 		case columns[i] < 0 && (i < 3 || t.needs(marks) && !surplus): // no heading comes to stand above a surplus cell
 			columns[i] = next
 			next++

@@ -112,9 +112,9 @@ func (s *spreadsheet) read(t *Table, sheet string) error {
 	case err != nil:
 		return err
 	case s.sheet == "":
-		return fmt.Errorf("it has no sheet %q, only %s", sheet, strings.Join(names, ", "))
+		return fmt.Errorf("it has no sheet \"%s\", only %s", sheet, strings.Join(names, ", "))
 	case len(t.Rows) == 0:
-		return fmt.Errorf("the sheet %q is empty", s.sheet)
+		return fmt.Errorf("the sheet \"%s\" is empty", s.sheet)
 	}
 	t.Sheet = s.sheet
 	t.Others = slices.DeleteFunc(names, func(n string) bool { return n == s.sheet })

@@ -45,7 +45,7 @@ func (w *workbook) read(t *Table) error {
 		}
 	}
 	if len(t.Rows) == 0 {
-		return fmt.Errorf("the sheet %q is empty", t.Sheet)
+		return fmt.Errorf("the sheet \"%s\" is empty", t.Sheet)
 	}
 	return nil
 }

@@ -293,7 +293,7 @@ func (t *Table) check() error {
 			continue
 		}
 		if first, twice := seen[Folded(h)]; twice {
-			return fmt.Errorf("two columns are called %q and %q: rename one of them", first, h)
+			return fmt.Errorf("two columns are called \"%s\" and \"%s\": rename one of them", first, h)
 		}
 		seen[Folded(h)] = h
 	}

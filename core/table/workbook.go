@@ -117,7 +117,7 @@ func (w *workbook) open(t *Table, sheet string) error {
 		}
 	}
 	if chosen < 0 {
-		return fmt.Errorf("it has no sheet %q, only %s", sheet, strings.Join(names, ", "))
+		return fmt.Errorf("it has no sheet \"%s\", only %s", sheet, strings.Join(names, ", "))
 	}
 	t.Sheet = names[chosen]
 	t.Others = append(names[:chosen:chosen], names[chosen+1:]...)

@@ -120,7 +120,7 @@ func (c *compiler) unknownKey(p Pair, where string, known []string) {
 	case where == "convention" && slices.Contains(fieldKeys, p.Key):
 		help = "it belongs to a field: those of a convention stand in its own fields:"
 	}
-	c.fail(p.KeyPos, p.KeyWidth, fmt.Sprintf("there is no key %q in a %s", p.Key, where), help)
+	c.fail(p.KeyPos, p.KeyWidth, fmt.Sprintf("there is no key \"%s\" in a %s", p.Key, where), help)
 }
 
 func (c *compiler) header(h *outline.Header) {
@@ -176,7 +176,7 @@ func (c *compiler) rules(n *Node) {
 func (c *compiler) outline(file *outline.File) {
 	for _, l := range file.Parts {
 		if c.parts[l.Name] != nil {
-			c.fail(l.Pos(), len(l.Name), fmt.Sprintf("there are two parts called %q", l.Name), "give one of them another name")
+			c.fail(l.Pos(), len(l.Name), fmt.Sprintf("there are two parts called \"%s\"", l.Name), "give one of them another name")
 		}
 		c.parts[l.Name] = l
 		if len(l.Children) == 0 {
@@ -197,13 +197,13 @@ func (c *compiler) outline(file *outline.File) {
 	}
 	for _, l := range file.Parts {
 		if !c.used[l.Name] {
-			c.warn(l.Pos(), len(l.Name), fmt.Sprintf("the part %q is never used", l.Name), fmt.Sprintf("write `| use: %s` behind a folder, or remove it", l.Name))
+			c.warn(l.Pos(), len(l.Name), fmt.Sprintf("the part \"%s\" is never used", l.Name), fmt.Sprintf("write `| use: %s` behind a folder, or remove it", l.Name))
 			c.block(nil, l.Children)
 		}
 	}
 	for _, f := range c.t.Fields {
 		if !f.used {
-			c.warn(f.Pos, utf8.RuneCountInString(f.Name), fmt.Sprintf("the field %q is asked for but never used", f.Name), fmt.Sprintf("write <%s> in a name, or remove the field", f.Name))
+			c.warn(f.Pos, utf8.RuneCountInString(f.Name), fmt.Sprintf("the field \"%s\" is asked for but never used", f.Name), fmt.Sprintf("write <%s> in a name, or remove the field", f.Name))
 		}
 	}
 }
@@ -453,13 +453,13 @@ func (c *compiler) part(at outline.Pos, name string) []*outline.Line {
 		if near := outline.Nearest(name, known); near != "" {
 			help = fmt.Sprintf("did you mean %s?", near)
 		}
-		c.fail(at, utf8.RuneCountInString(name), fmt.Sprintf("there is no part called %q", name), help)
+		c.fail(at, utf8.RuneCountInString(name), fmt.Sprintf("there is no part called \"%s\"", name), help)
 		return nil
 	}
 	c.used[name] = true
 	if i := slices.Index(c.using, name); i >= 0 {
 		circle := strings.Join(append(slices.Clone(c.using[i:]), name), " → ")
-		c.fail(at, utf8.RuneCountInString(name), fmt.Sprintf("the part %q would lie in itself: %s", name, circle), "break the circle")
+		c.fail(at, utf8.RuneCountInString(name), fmt.Sprintf("the part \"%s\" would lie in itself: %s", name, circle), "break the circle")
 		return nil
 	}
 	return l.Children
@@ -579,7 +579,7 @@ func (c *compiler) clauses(s *scope, e *Line) {
 		case "number":
 			n, err := strconv.Atoi(clause.Text)
 			if err != nil || n < 0 || n > 999_999 {
-				c.fail(l.TextPos(clause), utf8.RuneCountInString(clause.Text), fmt.Sprintf("%q is not a whole number", clause.Text), "write `number: 90`")
+				c.fail(l.TextPos(clause), utf8.RuneCountInString(clause.Text), fmt.Sprintf("\"%s\" is not a whole number", clause.Text), "write `number: 90`")
 			}
 			if numbered, _ := e.last().Numbered(); !numbered {
 				c.warn(at, len(clause.Word), "this number is shown nowhere: the name has no <#>", "write <#> where the number is to stand")
@@ -618,11 +618,11 @@ func (c *compiler) clauses(s *scope, e *Line) {
 			if e.Carry = Copies; clause.Text == "moves" {
 				e.Carry = Moves
 			} else if clause.Text != "" {
-				c.fail(l.TextPos(clause), utf8.RuneCountInString(clause.Text), fmt.Sprintf("`carry` knows no %q", clause.Text), "write `carry`, which copies, or `carry: moves`")
+				c.fail(l.TextPos(clause), utf8.RuneCountInString(clause.Text), fmt.Sprintf("`carry` knows no \"%s\"", clause.Text), "write `carry`, which copies, or `carry: moves`")
 			}
 		case "worth":
 			if e.Worth, _ = strconv.Atoi(clause.Text); e.Worth < 1 || e.Worth > 999_999 {
-				c.fail(l.TextPos(clause), utf8.RuneCountInString(clause.Text), fmt.Sprintf("%q is no number of points", clause.Text), "write `worth: 10`")
+				c.fail(l.TextPos(clause), utf8.RuneCountInString(clause.Text), fmt.Sprintf("\"%s\" is no number of points", clause.Text), "write `worth: 10`")
 			}
 			if _, due := l.Clause("due"); !due {
 				c.fail(at, len(clause.Word), "points are for what is due, and this line is not", "add `| due`")
@@ -681,14 +681,14 @@ func (c *compiler) lookup(s *scope, name string) (pattern.Field, *pattern.Error)
 	if f, ok := c.find(s, name); ok {
 		return f, nil
 	}
-	err := &pattern.Error{Message: fmt.Sprintf(noField+" %q", name)}
+	err := &pattern.Error{Message: fmt.Sprintf(noField+" \"%s\"", name)}
 	near := outline.Nearest(name, c.visible(s))
 	if slices.Contains(c.visible(s), joined(name)) {
 		near = joined(name)
 	}
 	switch {
 	case s != nil && (near == "" || near == s.loop.name || slices.Contains(c.listFields(), near)):
-		err.Help = fmt.Sprintf("this line repeats for %q: did you mean <%s>?", s.loop.name, s.loop.name)
+		err.Help = fmt.Sprintf("this line repeats for \"%s\": did you mean <%s>?", s.loop.name, s.loop.name)
 	case near != "":
 		err.Help = fmt.Sprintf("did you mean <%s>?", near)
 	case strings.TrimSpace(name) == "":

@@ -159,12 +159,12 @@ func (c *compiler) test(s *scope, at outline.Pos, text string) (Test, bool) {
 		if near := outline.Nearest(t.Field, c.visible(s)); near != "" {
 			help = fmt.Sprintf("did you mean %s?", near)
 		}
-		c.fail(at, width, fmt.Sprintf(noField+" %q", t.Field), help)
+		c.fail(at, width, fmt.Sprintf(noField+" \"%s\"", t.Field), help)
 		return t, false
 	}
 	t.index, t.typ = f.Index, f.Type
 	if t.Step != 0 && (!compares || !f.Type.Kind.Steps()) {
-		c.fail(at, width, fmt.Sprintf("a step goes with a number or a time that is compared, and %q is a %s", t.Field, f.Type.Kind), "write for example `month + 1 is 2027-03`")
+		c.fail(at, width, fmt.Sprintf("a step goes with a number or a time that is compared, and \"%s\" is a %s", t.Field, f.Type.Kind), "write for example `month + 1 is 2027-03`")
 		return t, false
 	}
 	if !compares {
@@ -173,18 +173,18 @@ func (c *compiler) test(s *scope, at outline.Pos, text string) (Test, bool) {
 			if f.Type.Kind == value.List {
 				help = "a list cannot be a condition"
 			}
-			c.fail(at, width, fmt.Sprintf("%q is a %s: it is neither true nor false", t.Field, f.Type.Kind), help)
+			c.fail(at, width, fmt.Sprintf("\"%s\" is a %s: it is neither true nor false", t.Field, f.Type.Kind), help)
 			return t, false
 		}
 		return t, true
 	}
 	if f.Type.Kind == value.List {
-		c.fail(at, width, fmt.Sprintf("%q is a list, which is never one value", t.Field), "")
+		c.fail(at, width, fmt.Sprintf("\"%s\" is a list, which is never one value", t.Field), "")
 		return t, false
 	}
 	v, err := (&value.Type{Kind: f.Type.Kind, Of: f.Type.Of}).Parse(want, time.Time{})
 	if err != nil {
-		c.fail(at, width, fmt.Sprintf("this can never hold: %q %s", t.Field, strings.TrimPrefix(err.Error(), "is ")), "")
+		c.fail(at, width, fmt.Sprintf("this can never hold: \"%s\" %s", t.Field, strings.TrimPrefix(err.Error(), "is ")), "")
 		return t, false
 	}
 	t.Equals = &v

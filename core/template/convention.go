@@ -42,7 +42,7 @@ func (c *compiler) conventions(n *Node) {
 	}
 	for _, p := range n.Pairs {
 		if !outline.IsWord(p.Key) {
-			c.fail(p.KeyPos, p.KeyWidth, fmt.Sprintf("%q cannot name a convention", p.Key), "use letters, digits and hyphens, beginning with a letter")
+			c.fail(p.KeyPos, p.KeyWidth, fmt.Sprintf("\"%s\" cannot name a convention", p.Key), "use letters, digits and hyphens, beginning with a letter")
 			continue
 		}
 		c.convention(p)
@@ -76,7 +76,7 @@ func (c *compiler) convention(p Pair) {
 			}
 		}
 		if text == nil {
-			c.fail(p.KeyPos, p.KeyWidth, fmt.Sprintf("the convention %q has no pattern", p.Key), `add pattern: "<client> <n:000>"`)
+			c.fail(p.KeyPos, p.KeyWidth, fmt.Sprintf("the convention \"%s\" has no pattern", p.Key), `add pattern: "<client> <n:000>"`)
 			return
 		}
 	}
@@ -108,15 +108,15 @@ func (c *compiler) ownFields(n *Node) []*Field {
 	next := ""
 	for _, p := range n.Pairs {
 		if c.fieldIndex(p.Key) >= 0 {
-			c.fail(p.KeyPos, p.KeyWidth, fmt.Sprintf("%q is a field of the template already", p.Key), "remove it here, or choose another name")
+			c.fail(p.KeyPos, p.KeyWidth, fmt.Sprintf("\"%s\" is a field of the template already", p.Key), "remove it here, or choose another name")
 			continue
 		}
 		f := c.field(p, true)
 		switch {
 		case f.Next > Uncounted && next != "":
-			c.fail(p.KeyPos, p.KeyWidth, fmt.Sprintf("%q and %q cannot both be the next number", next, p.Key), "leave `next: yes` at one of them")
+			c.fail(p.KeyPos, p.KeyWidth, fmt.Sprintf("\"%s\" and \"%s\" cannot both be the next number", next, p.Key), "leave `next: yes` at one of them")
 		case f.Next > Uncounted && f.declared && f.Type.Kind != value.Number:
-			c.fail(p.KeyPos, p.KeyWidth, fmt.Sprintf("`next` goes with a number, and %q is a %s", p.Key, f.Type.Kind), "write type: number")
+			c.fail(p.KeyPos, p.KeyWidth, fmt.Sprintf("`next` goes with a number, and \"%s\" is a %s", p.Key, f.Type.Kind), "write type: number")
 		case f.Next > Uncounted:
 			next = p.Key
 			f.Type.Kind, f.declared = value.Number, true
@@ -160,7 +160,7 @@ func (c *compiler) bindConvention(conv *Convention, text *Node, own []*Field) {
 	}
 	for _, o := range own {
 		if !o.used {
-			c.warn(o.Pos, utf8.RuneCountInString(o.Name), fmt.Sprintf("the field %q does not stand in the pattern", o.Name), fmt.Sprintf("write <%s> in it, or remove the field", o.Name))
+			c.warn(o.Pos, utf8.RuneCountInString(o.Name), fmt.Sprintf("the field \"%s\" does not stand in the pattern", o.Name), fmt.Sprintf("write <%s> in it, or remove the field", o.Name))
 		}
 	}
 	name, more := p.Bind(func(name string) (pattern.Field, *pattern.Error) {
@@ -204,7 +204,7 @@ func (c *compiler) nearField(text *Node, p *pattern.Pattern, name string) {
 			for _, piece := range p.Pieces {
 				if piece.Field == name {
 					c.warn(outline.Pos{Line: text.Line, Column: text.Column + piece.At}, utf8.RuneCountInString(piece.Text),
-						fmt.Sprintf("the slot %q is new here, and one letter beside the field %q", name, f.Name), fmt.Sprintf("did you mean <%s>?", f.Name))
+						fmt.Sprintf("the slot \"%s\" is new here, and one letter beside the field \"%s\"", name, f.Name), fmt.Sprintf("did you mean <%s>?", f.Name))
 					return
 				}
 			}
@@ -252,7 +252,7 @@ func (c *compiler) holds(e *Line, clause outline.Clause) {
 			e.Kinds = append(e.Kinds, what)
 		case strings.Contains(what, "/"):
 			if !doublestar.ValidatePattern(what) {
-				c.fail(pos, width, fmt.Sprintf("%q is no pattern for paths", what), "write one such as PROXY/**/*.mp4")
+				c.fail(pos, width, fmt.Sprintf("\"%s\" is no pattern for paths", what), "write one such as PROXY/**/*.mp4")
 			}
 			e.Sources = append(e.Sources, what)
 		case isEnding && Extension("x."+ending) != "":
@@ -263,7 +263,7 @@ func (c *compiler) holds(e *Line, clause outline.Clause) {
 			if near := outline.Nearest(what, known); near != "" {
 				help = fmt.Sprintf("did you mean %s?", near)
 			}
-			c.fail(pos, width, fmt.Sprintf(noConvention+" %q", what), help)
+			c.fail(pos, width, fmt.Sprintf(noConvention+" \"%s\"", what), help)
 		}
 	}
 }

@@ -32,7 +32,7 @@ func (c *compiler) next(f *Field, v *Node) {
 		if near := outline.Nearest(v.Text, []string{"yes", "project", "everywhere"}); near != "" {
 			help = fmt.Sprintf("did you mean `%s`?", near)
 		}
-		c.fail(v.Pos, v.width(), fmt.Sprintf("a number cannot count on in %q", v.Text), help)
+		c.fail(v.Pos, v.width(), fmt.Sprintf("a number cannot count on in \"%s\"", v.Text), help)
 	}
 	f.Next, f.nextAt = scope, v
 }
@@ -45,7 +45,7 @@ func (c *compiler) counting() {
 		}
 		c.pairedPer(f)
 		if f.Next > InFolder && f.needed {
-			c.fail(f.nextAt.Pos, f.nextAt.width(), fmt.Sprintf("%q is a project's own number, and that counts among its siblings", f.Name), "write `next: yes`; the others go with the number of a naming convention")
+			c.fail(f.nextAt.Pos, f.nextAt.width(), fmt.Sprintf("\"%s\" is a project's own number, and that counts among its siblings", f.Name), "write `next: yes`; the others go with the number of a naming convention")
 		}
 		if f.Next > Uncounted && f.needed && f.perNode != nil {
 			f.Per = c.per(f, c.t.Fields, "is not a field of this template")
@@ -86,9 +86,9 @@ func (c *compiler) per(counted *Field, fields []*Field, lacking string) *pattern
 		i := slices.IndexFunc(fields, func(f *Field) bool { return f.Name == slot })
 		switch {
 		case i < 0:
-			return pattern.Field{}, &pattern.Error{Message: fmt.Sprintf("%q %s", slot, lacking), Help: "name one of " + strings.Join(otherNames(fields, counted), ", ")}
+			return pattern.Field{}, &pattern.Error{Message: fmt.Sprintf("\"%s\" %s", slot, lacking), Help: "name one of " + strings.Join(otherNames(fields, counted), ", ")}
 		case fields[i] == counted:
-			return pattern.Field{}, &pattern.Error{Message: fmt.Sprintf("%q cannot count apart for itself", slot), Help: "name another field"}
+			return pattern.Field{}, &pattern.Error{Message: fmt.Sprintf("\"%s\" cannot count apart for itself", slot), Help: "name another field"}
 		}
 		return pattern.Field{Index: i, Type: &fields[i].Type}, nil
 	})

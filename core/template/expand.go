@@ -433,7 +433,7 @@ func unfit(name []byte) error {
 	case len(bytes.TrimSpace(name)) == 0:
 		return errors.New("this name would be empty")
 	case len(bytes.Trim(name, ".")) == 0:
-		return fmt.Errorf("%q cannot be a name: it is only dots", name)
+		return fmt.Errorf("\"%s\" cannot be a name: it is only dots", name)
 	case len(name) > 255:
 		r := []rune(string(name))
 		return fmt.Errorf("this name would have %d characters (%d bytes): “%s…”; no system takes more than 255 bytes", len(r), len(name), string(r[:min(40, len(r))]))

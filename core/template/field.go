@@ -100,7 +100,7 @@ func (c *compiler) fields(n *Node) {
 			if one := joined(p.Key); one != p.Key && outline.IsWord(one) {
 				help = fmt.Sprintf("the name of a field is one word: write %s: here, and <%s> where it stands", one, one)
 			}
-			c.fail(p.KeyPos, p.KeyWidth, fmt.Sprintf("%q cannot name a field", p.Key), help)
+			c.fail(p.KeyPos, p.KeyWidth, fmt.Sprintf("\"%s\" cannot name a field", p.Key), help)
 			continue
 		}
 		c.t.Fields = append(c.t.Fields, c.field(p, false))
@@ -176,7 +176,7 @@ func (c *compiler) field(p Pair, own bool) *Field {
 	c.fieldSamples(f, p.Value)
 	f.declared = kind != nil || of != nil
 	if f.Next > Uncounted && !own && f.Type.Kind != value.Number {
-		c.fail(p.KeyPos, p.KeyWidth, fmt.Sprintf("`next` goes with a number, and %q is a %s", p.Key, f.Type.Kind), "write type: number")
+		c.fail(p.KeyPos, p.KeyWidth, fmt.Sprintf("`next` goes with a number, and \"%s\" is a %s", p.Key, f.Type.Kind), "write type: number")
 	}
 	return f
 }
@@ -198,7 +198,7 @@ func (c *compiler) fieldType(f *Field, kind, of, lo, hi *Node) {
 			if near := outline.Nearest(kind.Text, value.KindNames()); near != "" {
 				help = fmt.Sprintf("did you mean `%s`?", near)
 			}
-			c.fail(kind.Pos, kind.width(), fmt.Sprintf("there is no type %q", kind.Text), help)
+			c.fail(kind.Pos, kind.width(), fmt.Sprintf("there is no type \"%s\"", kind.Text), help)
 		}
 		takesOf := k == value.Choice || k == value.Term
 		switch {
@@ -228,7 +228,7 @@ func (c *compiler) fieldType(f *Field, kind, of, lo, hi *Node) {
 		case f.Type.Kind != value.Number && f.Type.Kind != value.Text:
 			c.fail(bound.node.Pos, bound.node.width(), fmt.Sprintf("`%s` goes with a number or a text, not with a %s", bound.key, f.Type.Kind), "")
 		case err != nil || n < 0 || n > value.MaxNumber || n == 0 && f.Type.Kind == value.Text:
-			c.fail(bound.node.Pos, bound.node.width(), fmt.Sprintf("%q is not a whole number that can be used here", bound.node.Text), "")
+			c.fail(bound.node.Pos, bound.node.width(), fmt.Sprintf("\"%s\" is not a whole number that can be used here", bound.node.Text), "")
 		default:
 			*bound.into = &n
 		}
@@ -246,9 +246,9 @@ func (c *compiler) options(n *Node) []value.Option {
 		_, isFine := pattern.Parse(code)
 		switch {
 		case code == "" || strings.Trim(code, ".") == "" || len(isFine) > 0 || strings.ContainsAny(code, "<>"):
-			c.fail(at, utf8.RuneCountInString(code), fmt.Sprintf("%q cannot be part of a name", code), "use letters, digits and hyphens")
+			c.fail(at, utf8.RuneCountInString(code), fmt.Sprintf("\"%s\" cannot be part of a name", code), "use letters, digits and hyphens")
 		case slices.ContainsFunc(options, func(o value.Option) bool { return strings.EqualFold(o.Code, code) }):
-			c.fail(at, utf8.RuneCountInString(code), fmt.Sprintf("%q stands here twice", code), "")
+			c.fail(at, utf8.RuneCountInString(code), fmt.Sprintf("\"%s\" stands here twice", code), "")
 		default:
 			options = append(options, value.Option{Code: code, Meaning: meaning})
 		}
@@ -282,7 +282,7 @@ const maxWithout = 20
 // without reads what a text cannot hold.
 func (c *compiler) without(f *Field, n *Node) {
 	if f.Type.Kind != value.Text {
-		c.fail(n.Pos, n.width(), fmt.Sprintf("`without` goes with a text, and %q is a %s", f.Name, f.Type.Kind), "leave it out")
+		c.fail(n.Pos, n.width(), fmt.Sprintf("`without` goes with a text, and \"%s\" is a %s", f.Name, f.Type.Kind), "leave it out")
 		return
 	}
 	for _, w := range n.Texts() {
@@ -311,7 +311,7 @@ func (c *compiler) fieldSamples(f *Field, def *Node) {
 			continue
 		}
 		if _, err := f.Parse(*raw, time.Unix(0, 0).UTC()); err != nil {
-			c.fail(q.Value.Pos, q.Value.width(), fmt.Sprintf("the %s of %q %s", q.Key, f.Name, err), "")
+			c.fail(q.Value.Pos, q.Value.width(), fmt.Sprintf("the %s of \"%s\" %s", q.Key, f.Name, err), "")
 		}
 	}
 }
@@ -333,7 +333,7 @@ func (c *compiler) made() {
 				continue
 			}
 			if g := c.t.Fields[i]; state[g] == 1 {
-				c.fail(f.isNode.Pos, f.isNode.width(), fmt.Sprintf("%q is made from %q, which is made from it", f.Name, g.Name), "break the circle")
+				c.fail(f.isNode.Pos, f.isNode.width(), fmt.Sprintf("\"%s\" is made from \"%s\", which is made from it", f.Name, g.Name), "break the circle")
 			} else {
 				visit(g)
 			}
@@ -342,7 +342,7 @@ func (c *compiler) made() {
 		c.patternErrors(f.isNode.Pos, append(errs, more...))
 		f.is = name
 		if f.Type.Kind != value.Text {
-			c.fail(f.isNode.Pos, f.isNode.width(), fmt.Sprintf("%q is made from other fields, so it is a text", f.Name), "leave out its type")
+			c.fail(f.isNode.Pos, f.isNode.width(), fmt.Sprintf("\"%s\" is made from other fields, so it is a text", f.Name), "leave out its type")
 		}
 		state[f] = 2
 		c.t.made = append(c.t.made, f)

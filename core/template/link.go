@@ -51,7 +51,7 @@ func (c *compiler) target(s *scope, e *Line, clause outline.Clause) *target {
 		case seg == ".." && (len(t.path) == 0 || t.outside):
 			t.outside = true
 		case seg == "" || seg == "." || seg == "..":
-			c.fail(t.at, t.width, fmt.Sprintf("%q is no path to link to", clause.Text), "write names with / between, from the project's own folder")
+			c.fail(t.at, t.width, fmt.Sprintf("\"%s\" is no path to link to", clause.Text), "write names with / between, from the project's own folder")
 			return t
 		}
 		t.path = append(t.path, c.name(s, e.Syntax, outline.Segment{Text: seg, Pos: pos}))

@@ -82,7 +82,7 @@ func (l *loop) items(env []value.Value) (items, error) {
 	}
 	for _, v := range []value.Value{from, to} {
 		if v.Kind == value.Pending {
-			return items{}, fmt.Errorf("how often this repeats is not known: %q is still %s", v.Text, value.Open)
+			return items{}, fmt.Errorf("how often this repeats is not known: \"%s\" is still %s", v.Text, value.Open)
 		}
 	}
 	n := from.Distance(to)
@@ -154,7 +154,7 @@ func (c *compiler) loop(s *scope, line *outline.Line, clause outline.Clause) *lo
 		return nil
 	}
 	if i := c.fieldIndex(name); i >= 0 {
-		c.fail(at, len([]rune(name)), fmt.Sprintf("%q is already the name of a field", name), "choose another word for the item")
+		c.fail(at, len([]rune(name)), fmt.Sprintf("\"%s\" is already the name of a field", name), "choose another word for the item")
 	}
 	skipped := len([]rune(clause.Text)) - len([]rune(source))
 	l := &loop{name: name, index: c.loopIndex(s), field: -1, at: outline.Pos{Line: at.Line, Column: at.Column + skipped}, width: len([]rune(source))}
@@ -183,15 +183,15 @@ func (c *compiler) listSource(s *scope, l *loop, source string) {
 		case ok && b.Type.Kind == value.List:
 			l.field, l.of, l.typ = b.Index, source, &value.Type{Kind: value.Text}
 		case ok && b.Type.Kind == value.Number:
-			c.fail(l.at, l.width, fmt.Sprintf("%q is a number, not a list", source), fmt.Sprintf("write 1..%s", source))
+			c.fail(l.at, l.width, fmt.Sprintf("\"%s\" is a number, not a list", source), fmt.Sprintf("write 1..%s", source))
 		case ok:
-			c.fail(l.at, l.width, fmt.Sprintf("%q is a %s, not a list", source, b.Type.Kind), "give the field `type: list`")
+			c.fail(l.at, l.width, fmt.Sprintf("\"%s\" is a %s, not a list", source, b.Type.Kind), "give the field `type: list`")
 		default:
 			help := "name a list field, or write a range such as 1..12, or items with commas between"
 			if near := outline.Nearest(source, c.listFields()); near != "" {
 				help = fmt.Sprintf("did you mean %s?", near)
 			}
-			c.fail(l.at, l.width, fmt.Sprintf("there is no list called %q", source), help)
+			c.fail(l.at, l.width, fmt.Sprintf("there is no list called \"%s\"", source), help)
 		}
 		return
 	}
@@ -300,7 +300,7 @@ func (c *compiler) rangeEnd(s *scope, l *loop, e *end, text string) (*value.Type
 			e.field, e.of = f.Index, text
 			return f.Type, true
 		}
-		c.fail(l.at, l.width, fmt.Sprintf("%q is a %s and cannot end a range", text, k), "use a number, a date, a month, a quarter, a week or a year")
+		c.fail(l.at, l.width, fmt.Sprintf("\"%s\" is a %s and cannot end a range", text, k), "use a number, a date, a month, a quarter, a week or a year")
 		return nil, false
 	}
 	if len(sample) == 1 && (sample >= "A" && sample <= "Z" || sample >= "a" && sample <= "z") {
@@ -326,7 +326,7 @@ func (c *compiler) rangeEnd(s *scope, l *loop, e *end, text string) (*value.Type
 	if near := outline.Nearest(text, c.visible(s)); near != "" && outline.IsWord(text) {
 		help = fmt.Sprintf("did you mean %s?", near)
 	}
-	c.fail(l.at, l.width, fmt.Sprintf("%q is no end for a range", text), help)
+	c.fail(l.at, l.width, fmt.Sprintf("\"%s\" is no end for a range", text), help)
 	return nil, false
 }
 
@@ -346,7 +346,7 @@ func (c *compiler) due(s *scope, line *outline.Line, clause outline.Clause) *loo
 		return l
 	}
 	c.errs = c.errs[:before]
-	c.fail(l.at, l.width, fmt.Sprintf("%q is no date", clause.Text), "write a date such as 2027-03-09, the name of a date field, or a field and so many days: received + 14")
+	c.fail(l.at, l.width, fmt.Sprintf("\"%s\" is no date", clause.Text), "write a date such as 2027-03-09, the name of a date field, or a field and so many days: received + 14")
 	return nil
 }
 

@@ -49,7 +49,7 @@ func (c *compiler) starter(s *scope, e *Line, clause outline.Clause) *starter {
 	constant, column := true, st.at.Column
 	for seg := range strings.SplitSeq(text, "/") {
 		if seg == ".." || seg == "." || seg == "" {
-			c.fail(outline.Pos{Line: st.at.Line, Column: column}, len(seg), "a path cannot hold "+fmt.Sprintf("%q", seg)+": it must stay in the template's own folder", "put the file beside the template")
+			c.fail(outline.Pos{Line: st.at.Line, Column: column}, len(seg), "a path cannot hold "+fmt.Sprintf("\"%s\"", seg)+": it must stay in the template's own folder", "put the file beside the template")
 			return st
 		}
 		name := c.name(s, e.Syntax, outline.Segment{Text: seg, Pos: outline.Pos{Line: st.at.Line, Column: column}})
@@ -82,38 +82,38 @@ func (t *Template) inspect(st *starter, name string, kind tree.Kind) (*fill, err
 
 func (t *Template) inspectNow(st *starter, name string, kind tree.Kind) error {
 	if t.starters == nil {
-		return fmt.Errorf("there is no folder to take %q from", name)
+		return fmt.Errorf("there is no folder to take \"%s\" from", name)
 	}
 	info, err := fs.Stat(t.starters, name)
 	switch {
 	case errors.Is(err, fs.ErrNotExist):
-		return fmt.Errorf("there is no %q beside the template", name)
+		return fmt.Errorf("there is no \"%s\" beside the template", name)
 	case err != nil:
-		return fmt.Errorf("%q cannot be used: it is a link that leads out of the template's folder, or it cannot be read", name)
+		return fmt.Errorf("\"%s\" cannot be used: it is a link that leads out of the template's folder, or it cannot be read", name)
 	case info.IsDir() && kind == tree.File:
-		return fmt.Errorf("%q is a folder, and this line is a file", name)
+		return fmt.Errorf("\"%s\" is a folder, and this line is a file", name)
 	case !info.IsDir() && kind == tree.Folder:
-		return fmt.Errorf("%q is a file, and this line is a folder", name)
+		return fmt.Errorf("\"%s\" is a file, and this line is a folder", name)
 	case !info.IsDir() && !info.Mode().IsRegular():
-		return fmt.Errorf("%q is no ordinary file", name)
+		return fmt.Errorf("\"%s\" is no ordinary file", name)
 	case st.fill && info.Size() > most(name):
-		return fmt.Errorf("%q is too large to be filled: more than %d MB", name, most(name)>>20)
+		return fmt.Errorf("\"%s\" is too large to be filled: more than %d MB", name, most(name)>>20)
 	}
 	if st.fill {
 		data, err := fs.ReadFile(t.starters, name)
 		if err != nil {
-			return fmt.Errorf("%q cannot be read", name)
+			return fmt.Errorf("\"%s\" cannot be read", name)
 		}
 		if office.Is(name) {
 			d, err := office.Open(data)
 			if err != nil {
-				return fmt.Errorf("%q cannot be filled: %w", name, err)
+				return fmt.Errorf("\"%s\" cannot be filled: %w", name, err)
 			}
 			st.texts[name] = t.takeDocumentApart(st.scope, d)
 			return nil
 		}
 		if !utf8.Valid(data) {
-			return fmt.Errorf("%q is not a text in UTF-8, so it cannot be filled; use `copy`", name)
+			return fmt.Errorf("\"%s\" is not a text in UTF-8, so it cannot be filled; use `copy`", name)
 		}
 		st.texts[name] = t.takeApart(st.scope, string(data))
 	}
@@ -306,7 +306,7 @@ func (x *expander) begin(e *Line, n *tree.Node) {
 	}
 	from := string(name)
 	if !fs.ValidPath(from) {
-		x.failAt(st.at, st.width, fmt.Sprintf("%q is not a path inside the template's folder", from))
+		x.failAt(st.at, st.width, fmt.Sprintf("\"%s\" is not a path inside the template's folder", from))
 		return
 	}
 	text, err := x.t.inspect(st, from, e.Kind)
@@ -328,7 +328,7 @@ func (x *expander) begin(e *Line, n *tree.Node) {
 func (x *expander) copyFolder(e *Line, n *tree.Node, from string) {
 	entries, err := fs.ReadDir(x.t.starters, from)
 	if err != nil {
-		x.failAt(e.starter.at, e.starter.width, fmt.Sprintf("%q cannot be read", from))
+		x.failAt(e.starter.at, e.starter.width, fmt.Sprintf("\"%s\" cannot be read", from))
 		return
 	}
 	for _, d := range entries {
@@ -340,7 +340,7 @@ func (x *expander) copyFolder(e *Line, n *tree.Node, from string) {
 		case d.Type().IsRegular():
 			child.Kind, child.Content = tree.File, &copied{x.t.starters, name}
 		default:
-			x.failAt(e.starter.at, e.starter.width, fmt.Sprintf("%q holds %q, which is a link or no ordinary file", from, d.Name()))
+			x.failAt(e.starter.at, e.starter.width, fmt.Sprintf("\"%s\" holds \"%s\", which is a link or no ordinary file", from, d.Name()))
 			continue
 		}
 		if err := x.add(n, child); err != nil {

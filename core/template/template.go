@@ -142,7 +142,7 @@ func parseValues(fields []*Field, whose string, raw map[string]Raw, now time.Tim
 			}
 			message := "is not a field of this " + whose
 			if near := outline.Nearest(name, known); near != "" {
-				message += fmt.Sprintf(": did you mean %q?", near)
+				message += fmt.Sprintf(": did you mean \"%s\"?", near)
 			} else if len(known) > 0 {
 				message += ", which has " + strings.Join(known, ", ")
 			}

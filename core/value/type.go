@@ -63,7 +63,7 @@ func (t *Type) Parse(s string, now time.Time) (Value, error) {
 				return t.Option(i), nil
 			}
 		}
-		return Value{}, fmt.Errorf("%q is not one of %s", s, t.Allowed())
+		return Value{}, fmt.Errorf("\"%s\" is not one of %s", s, t.Allowed())
 	case YesNo:
 		switch strings.ToLower(s) {
 		case "yes", "y", "true", "on", "1", "x", "✓", "✔":
@@ -71,7 +71,7 @@ func (t *Type) Parse(s string, now time.Time) (Value, error) {
 		case "no", "n", "false", "off", "0", "-":
 			return Bool(false), nil
 		}
-		return Value{}, fmt.Errorf("%q is neither yes nor no", s)
+		return Value{}, fmt.Errorf("\"%s\" is neither yes nor no", s)
 	case List:
 		return parseList(s)
 	case Date, Month, Quarter, Week, Year, Term:
@@ -115,13 +115,13 @@ func invisible(r rune) bool {
 
 func (t *Type) parseText(s string) (Value, error) {
 	if strings.Trim(s, ". ") == "" {
-		return Value{}, fmt.Errorf("%q cannot be a name: it is only dots", s)
+		return Value{}, fmt.Errorf("\"%s\" cannot be a name: it is only dots", s)
 	}
 	if n := len([]rune(s)); t.Min != nil && n < *t.Min {
-		return Value{}, fmt.Errorf("%q has %d characters; at least %d are needed", s, n, *t.Min)
+		return Value{}, fmt.Errorf("\"%s\" has %d characters; at least %d are needed", s, n, *t.Min)
 	}
 	if w := t.Barred(s); w != "" {
-		return Value{}, fmt.Errorf("%q holds %q, which would not be told from what stands beside it in names", s, w)
+		return Value{}, fmt.Errorf("\"%s\" holds \"%s\", which would not be told from what stands beside it in names", s, w)
 	}
 	return Of(s), nil
 }
@@ -154,7 +154,7 @@ func (t *Type) parseNumber(s string) (Value, error) {
 	n, err := strconv.Atoi(s)
 	switch {
 	case err != nil || n < 0:
-		return Value{}, fmt.Errorf("%q is not a whole number such as 7", s)
+		return Value{}, fmt.Errorf("\"%s\" is not a whole number such as 7", s)
 	case n > MaxNumber:
 		return Value{}, fmt.Errorf("%s is too large", s)
 	case t.Min != nil && n < *t.Min:
@@ -197,7 +197,7 @@ func NewList(items []string) (Value, error) {
 			return Value{}, fmt.Errorf("has an item that %w", err)
 		}
 		if strings.Contains(s, ";") {
-			return Value{}, fmt.Errorf("has an item with a semicolon, %q: that sign stands between items; write another one", s)
+			return Value{}, fmt.Errorf("has an item with a semicolon, \"%s\": that sign stands between items; write another one", s)
 		}
 		list.Items = append(list.Items, v)
 	}
@@ -244,7 +244,7 @@ func (t *Type) parseCalendar(s string, now time.Time) (Value, error) {
 		ok = digits(s, "0000", &year)
 	}
 	if !ok {
-		return Value{}, fmt.Errorf("%q is not a %s: write it like %s", s, t.Kind, forms[t.Kind])
+		return Value{}, fmt.Errorf("\"%s\" is not a %s: write it like %s", s, t.Kind, forms[t.Kind])
 	}
 	v := Value{Kind: t.Kind, Year: int16(year), Part: uint8(part), Day: uint8(day)}
 	if err := v.exists(); err != nil {
@@ -308,14 +308,14 @@ func (t *Type) parseTerm(s string) (Value, error) {
 		example = "2027 " + t.Of[0].Code
 	}
 	if !digits(year, "0000", &number) || name == "" || number < MinYear {
-		return Value{}, fmt.Errorf("%q is not a term: write the year and the name, like %q", s, example)
+		return Value{}, fmt.Errorf("\"%s\" is not a term: write the year and the name, like \"%s\"", s, example)
 	}
 	for i, o := range t.Of {
 		if strings.EqualFold(o.Code, name) {
 			return Value{Kind: Term, Year: int16(number), Text: o.Code, Part: uint8(i + 1)}, nil
 		}
 	}
-	return Value{}, fmt.Errorf("%q is not a term: %q is not one of %s", s, name, t.Allowed())
+	return Value{}, fmt.Errorf("\"%s\" is not a term: \"%s\" is not one of %s", s, name, t.Allowed())
 }
 
 // exists says why a day, month, quarter or week is not in the calendar.
