@@ -20,13 +20,15 @@ type finding struct {
 	Path     string `json:"path,omitempty"`
 	Message  string `json:"message"`
 	Help     string `json:"help,omitempty"`
-	More     int    `json:"more,omitempty"` // findings of the same kind at the same line
-	Fix      string `json:"fix,omitempty"`  // sure or probable, where --fix can mend it
-	To       string `json:"to,omitempty"`   // and where that leads
+	Proof    string `json:"proof,omitempty"` // what shows that it is so
+	More     int    `json:"more,omitempty"`  // findings of the same kind at the same line
+	Fix      string `json:"fix,omitempty"`   // sure or probable, where --fix can mend it
+	To       string `json:"to,omitempty"`    // and where that leads
 	Meant    string `json:"meant,omitempty"`
 	Same     string `json:"same,omitempty"` // what holds the same, and is to stay
 	text     string // of the line
-	kind     any    // equal for those that say the same of several names
+	marks    []term.Span
+	kind     any // equal for those that say the same of several names
 }
 
 // A checkResult is what a check found.
@@ -67,7 +69,10 @@ func (r *checkResult) put(f finding) {
 // placed gives a finding the place of its line's name.
 func placed(t *template.Template, f rules.Finding) finding {
 	out := finding{Rule: f.Rule, Severity: f.Severity.String(), Line: f.Line, Column: f.Column, Width: f.Width, Path: f.Path,
-		Message: f.Message, Help: f.Help, More: f.More}
+		Message: f.Message, Help: f.Help, Proof: f.Proof, More: f.More}
+	for _, m := range f.Marks {
+		out.marks = append(out.marks, term.Span(m))
+	}
 	if f.Line > 0 {
 		out.text = t.Line(f.Line)
 	}
@@ -171,5 +176,5 @@ func (a *app) tellFinding(file string, f finding) {
 	if f.Line == 0 && f.Path != "" {
 		file = f.Path
 	}
-	a.screen.Message(term.Place{File: file, Line: f.Line, Column: f.Column, Width: f.Width, Text: f.text}, severityStyle(f.Severity), message, help)
+	a.screen.Message(term.Place{File: file, Line: f.Line, Column: f.Column, Width: f.Width, Text: f.text, Marks: f.marks, Proof: f.Proof}, severityStyle(f.Severity), message, help)
 }

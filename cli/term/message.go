@@ -16,7 +16,12 @@ type Place struct {
 	Column int
 	Width  int
 	Text   string // of the line
+	Marks  []Span // what to mark beside Width, where it is several places
+	Proof  string // lines that show that it is so
 }
+
+// A Span is a place in a line.
+type Span struct{ Column, Width int }
 
 // Message draws a message about a place: where, what, the line with a mark
 // under the place, and what to do.
@@ -48,8 +53,21 @@ func (s *Screen) Message(p Place, style Style, message, help string) {
 		}
 		line, before, marked := excerpt(p, most)
 		s.Line(Dim.Render(number), bar, line)
-		s.Line("    ", bar, Spaces(before), style.Render(Shown(strings.Repeat("^", marked))))
+		under := Spaces(before) + style.Render(Shown(strings.Repeat("^", marked)))
+		for i, m := range p.Marks {
+			if i == 0 {
+				under = ""
+			}
+			under += Spaces(before+m.Column-p.Column-Columns(under)) + style.Render(Shown(strings.Repeat("^", m.Width)))
+		}
+		s.Line("    ", bar, under)
 		indent = Spaces(7)
+	}
+	if p.Proof != "" {
+		for line := range strings.SplitSeq(p.Proof, "\n") {
+			s.Line(indent, Visible(line))
+		}
+		s.Line()
 	}
 	if help != "" {
 		for line := range strings.SplitSeq(string(s.wrap(Lines(help), len(indent))), "\n") {

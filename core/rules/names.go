@@ -2,7 +2,9 @@ package rules
 
 import (
 	"fmt"
+	"slices"
 	"strings"
+	"unicode/utf8"
 
 	"vestibula/core/pattern"
 	"vestibula/core/template"
@@ -23,7 +25,7 @@ func Conventions(t *template.Template) []Finding {
 		report := func(severity Severity, message, help string) {
 			found = append(found, Finding{Rule: "names", Severity: severity, Line: c.Pos.Line, Column: c.Pos.Column, Width: c.Width, Message: message, Help: help})
 		}
-		ambiguity(c, report)
+		ambiguity(c, &found)
 		if order := c.Pattern.Sorts(func(name string) bool { return t.Field(name) != nil }); order != nil {
 			severity := Warning
 			if order.Grouped {
@@ -45,16 +47,28 @@ func Conventions(t *template.Template) []Finding {
 	return found
 }
 
-func ambiguity(c *template.Convention, report func(Severity, string, string)) {
+func ambiguity(c *template.Convention, found *[]Finding) {
+	at := Finding{Rule: "names", Line: c.Pos.Line, Column: c.Pos.Column, Width: c.Width}
+	report := func(severity Severity, message, help string) {
+		f := at
+		f.Severity, f.Message, f.Help = severity, message, help
+		*found = append(*found, f)
+	}
 	proof := c.Pattern.Unambiguous()
 	switch proof.Verdict {
 	case pattern.Fails:
-		first, second := spans(proof.Spans[0]), spans(proof.Spans[1])
-		if first == second { // the slots end in the same places, and yet say two things
-			first, second = values(c, proof.First), values(c, proof.Second)
+		one, other, fields := readings(c, proof)
+		source := c.Pattern.Pattern.Source
+		for _, name := range fields {
+			if i := strings.Index(source, "<"+name); i >= 0 {
+				width := strings.IndexByte(source[i:], '>') + 1
+				at.Marks = append(at.Marks, Mark{c.Pos.Column + utf8.RuneCountInString(source[:i]), utf8.RuneCountInString(source[i : i+width])})
+			}
 		}
-		report(Error, fmt.Sprintf("names of “%s” can be read in two ways", c.Name),
-			fmt.Sprintf("“%s” is %s\nor it is %s\n%s", proof.Name, first, second, remedy(c, proof)))
+		slices.SortFunc(at.Marks, func(a, b Mark) int { return a.Column - b.Column })
+		at.Proof = fmt.Sprintf("%s\n  is %s\n  or %s", proof.Name, one, other)
+		report(Error, fmt.Sprintf("names of “%s” can be read in two ways", c.Name), remedy(c, proof))
+		at.Marks, at.Proof = nil, ""
 	case pattern.Unproven:
 		if twice := c.Pattern.Twice(); twice != "" {
 			report(Error, fmt.Sprintf("names of “%s” can be split in two ways, and whether <%s>, which stands twice, tells them apart is not decided", c.Name, twice),
@@ -65,21 +79,34 @@ func ambiguity(c *template.Convention, report func(Severity, string, string)) {
 	}
 }
 
-// spans writes a reading: client = “a”, topic = “b c”.
-func spans(list []pattern.Span) string {
-	parts := make([]string, len(list))
-	for i, s := range list {
-		parts[i] = fmt.Sprintf("%s = “%s”", s.Field, s.Text)
+// readings writes what two readings say otherwise, client “a”, topic “b c”, below each other,
+// and names the slots.
+func readings(c *template.Convention, proof pattern.Proof) (one, other string, fields []string) {
+	write := func(field, a, b string) {
+		if a == b {
+			return
+		}
+		width := max(utf8.RuneCountInString(a), utf8.RuneCountInString(b))
+		if one != "" {
+			one, other = one+"   ", other+"   "
+		}
+		one += fmt.Sprintf("%s %-*s", field, width+2, "“"+a+"”")
+		other += fmt.Sprintf("%s %-*s", field, width+2, "“"+b+"”")
+		if !slices.Contains(fields, field) {
+			fields = append(fields, field)
+		}
 	}
-	return strings.Join(parts, ", ")
-}
-
-func values(c *template.Convention, list []value.Value) string {
-	parts := make([]string, len(list))
-	for i, v := range list {
-		parts[i] = fmt.Sprintf("%s = “%s”", c.Fields[i].Name, v)
+	if a, b := proof.Spans[0], proof.Spans[1]; len(a) == len(b) {
+		for i := range a {
+			write(a[i].Field, a[i].Text, b[i].Text)
+		}
 	}
-	return strings.Join(parts, ", ")
+	if len(fields) == 0 { // the slots end in the same places, and yet say two things
+		for i := range min(len(proof.First), len(proof.Second)) {
+			write(c.Fields[i].Name, proof.First[i].String(), proof.Second[i].String())
+		}
+	}
+	return strings.TrimRight(one, " "), strings.TrimRight(other, " "), fields
 }
 
 // remedy says what would make the convention unambiguous: it looks at the first
@@ -102,7 +129,7 @@ func remedy(c *template.Convention, proof pattern.Proof) string {
 		if next == "" {
 			break
 		}
-		return fmt.Sprintf("between <%s> and <%s> stands nothing that <%s> cannot hold: write <%s:like-this>, which holds no space, with a space behind it; or give it a list of values with `of`", field, next, field, field)
+		return fmt.Sprintf("nothing shows where <%s> ends and <%s> begins: write <%s:like-this>, which holds no space, with a space behind it; or list its values with `of`", field, next, field)
 	}
 	return "let each slot have a fixed width, such as <day:yyyy-mm-dd>, or put a sign between its parts"
 }

@@ -42,10 +42,15 @@ type Finding struct {
 	Path     string // in the tree, or empty
 	Message  string
 	Help     string // what to do, or empty
+	Proof    string // what shows that it is so, on lines of its own; or empty
+	Marks    []Mark // the places in the line that it is about, where they are several
 	Same     string // of twice: the path of the one that is to stay
 	Fix      *Fix   // what mends it in a real folder; nil where a person is needed
 	More     int    // how many findings of the same kind at the same line are left out
 }
+
+// A Mark is a place in a line.
+type Mark struct{ Column, Width int }
 
 // A Folder is a place in the tree that is being judged.
 type Folder struct {
