@@ -25,6 +25,7 @@ type window struct {
 	more *sync.Cond // there is more to be seen, or the program has ended
 	seen strings.Builder
 	over bool
+	from int // what was shown after the last answer
 }
 
 func (d *desk) window(columns int, env []string, args ...string) *window {
@@ -64,12 +65,12 @@ func (w *window) text() string {
 	return w.seen.String()
 }
 
-// waitFor waits until the window shows a text.
+// waitFor waits until the window shows a text, after what was answered last.
 func (w *window) waitFor(text string) {
 	w.t.Helper()
 	w.lock.Lock()
 	defer w.lock.Unlock()
-	for !strings.Contains(w.seen.String(), text) {
+	for !strings.Contains(w.seen.String()[w.from:], text) {
 		if w.over {
 			require.Fail(w.t, "the program ended", "before it showed %q:\n%q", text, w.seen.String())
 		}
@@ -81,6 +82,9 @@ func (w *window) waitFor(text string) {
 func (w *window) answer(question, keys string) {
 	w.t.Helper()
 	w.waitFor(question)
+	w.lock.Lock()
+	w.from = w.seen.Len()
+	w.lock.Unlock()
 	_, err := io.WriteString(w.pty, keys)
 	require.NoError(w.t, err)
 }
@@ -106,14 +110,23 @@ func TestQuestionsAreAskedOnATerminal(t *testing.T) {
 	w.answer("When?", "31.2.2027\r")
 	w.waitFor("is not a date")
 	w.answer("is not a date", strings.Repeat("\x7f", 9)+"2027-03-09\r")
-	w.answer("Stages?", "\r")
+	w.answer("without an answer: survey; repair", "\x1b[Z") // back to the day
+	w.answer("without an answer: 2027-03-09", "\r")
+	w.answer("an empty line ends", "\r")
 	w.answer("Gilding?", "y")
-	w.answer("Build 5 folders and 2 files in out?", "y")
+	w.answer("Change an answer", "\x1b[B\r")
+	w.answer("without an answer: Oriel Pask", "Jun Teague\r")
+	w.answer("without an answer: 2027-03-09", "\r")
+	w.answer("without an answer: survey; repair", "\r")
+	w.answer("Gilding?", "\r")
+	w.answer("Build 5 folders and 2 files in out?", "\x1b[B\x1b[B\r")
 	out, status := w.end()
 	assert.Zero(t, status, "%q", out)
-	assert.Contains(t, d.has("out"), "Oriel Pask/04 Gold/")
+	assert.Contains(t, d.has("out"), "Jun Teague/04 Gold/")
+	assert.NotContains(t, d.has("out"), "Oriel Pask/")
+	assert.Contains(t, out, `vestibula build client --into out client="Jun Teague" received=2027-03-09 stages="survey; repair" gilding=yes --yes`, "the same without questions")
 	assert.Contains(t, out, "├─ ", "lines lead from folders to what lies in them")
-	assert.Contains(t, d.read("out/Oriel Pask/01 Notes/hello.md"), "9 March 2027")
+	assert.Contains(t, d.read("out/Jun Teague/01 Notes/hello.md"), "9 March 2027")
 }
 
 func TestANoChangesNothing(t *testing.T) {
@@ -173,7 +186,7 @@ func TestOneFolderIsAskedAbout(t *testing.T) {
 	d := newDesk(t)
 	d.write("C/2027-03 Oriel Pask/Letters/oriel-pask.md", "x")
 	w := d.window(100, nil, "draft", "clients", "C/2027-03 Oriel Pask")
-	w.answer("What is “Oriel Pask”?", "\x7f\x7f\x7f\x7fclient\r")
+	w.answer("What is “Oriel Pask”?", "client\r")
 	out, status := w.end()
 	assert.Zero(t, status, "%q", out)
 	assert.Contains(t, d.read("clients.folders"), "<month> <client>")

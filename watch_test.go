@@ -66,9 +66,8 @@ func TestAWatchedTemplateHasAWindow(t *testing.T) {
 	d := newDesk(t, "job.folders", "---\nfields: { client: Who?, gilding: { type: yes-no } }\n---\n<client>\n    1 Letters\n    10 Plans\n    2 Gilding | when: gilding\n")
 	for _, columns := range []int{120, 60, 20} {
 		w := d.window(columns, nil, "show", "--watch", "job")
-		w.waitFor("Letters")
-		w.answer("Letters", "v")
-		w.answer("Gilding", "lf\x1b[B\x1b[A")
+		w.waitFor("Gilding")
+		w.answer("Letters", "vlf\x1b[B\x1b[A")
 		if columns > 100 {
 			w.waitFor("would stand before")
 			w.waitFor("list: code-point")

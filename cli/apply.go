@@ -42,6 +42,9 @@ type consent struct {
 	// leaves says that what is in the way is left and told: prepared returns a
 	// [disk.BlockedError] then.
 	leaves bool
+	// revisable says that the plan follows from answers, or from defaults that nobody was
+	// asked about: they can be changed before it is carried out.
+	revisable bool
 	// called says how a message calls what is in the way; nil: by its path.
 	called func(path string) string
 }
@@ -71,7 +74,12 @@ func (a *app) agreed(c consent, show func(), question, how string) (bool, error)
 	case !asking:
 		return false, refused("add --yes to "+how, "Nothing was changed yet.")
 	}
-	yes, err := a.confirm(question)
+	yes, err := false, error(nil)
+	if c.revisable {
+		yes, err = a.confirmOrRevise(question)
+	} else {
+		yes, err = a.confirm(question)
+	}
 	if err == nil && !yes {
 		err = refused("", "Nothing was changed.")
 	}

@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"cmp"
 	"errors"
 	"fmt"
 	"os"
@@ -55,6 +56,7 @@ type buildRun struct {
 	reported bool
 	// continues are earlier builds that were cut short and are finished now.
 	continues []*journal.Record
+	revising  bool // an answer is to be changed
 	findings  chan []rules.Finding
 	tops      map[string]bool // the new folders at the top
 	aim       string          // what is built, where that is not the folder at the top
@@ -118,6 +120,18 @@ and those that you give.`,
 }
 
 func (b *buildRun) run(args []string) error {
+	for begin := *b; ; {
+		err := b.once(args)
+		if !errors.Is(err, errRevise) {
+			return err
+		}
+		*b = begin
+		b.revising = true
+	}
+}
+
+// once makes a plan, shows it, and carries it out.
+func (b *buildRun) once(args []string) error {
 	if b.into == "" {
 		return unclear("for example: --into .", "into which folder? Name it with --into")
 	}
@@ -210,20 +224,40 @@ func (b *buildRun) read(args []string) error {
 			}
 		}
 	}
-	if lacking := b.t.Missing(b.values); len(lacking) > 0 {
-		if !b.interactive() || b.yes || b.asJSON {
-			return missing(b.t.Name, lacking)
-		}
+	asks := b.interactive() && !b.yes && !b.asJSON && !b.preview && b.consent.plan == ""
+	switch lacking := b.t.Missing(b.values); {
+	case len(lacking) > 0 && (!b.interactive() || b.yes || b.asJSON):
+		return missing(b.t.Name, lacking)
+	case len(lacking) > 0 || b.revising:
 		if err := b.ask(b.t, b.values); err != nil {
 			return err
 		}
 		b.side.Line()
+		b.revisable = asks
+	case asks && b.again == nil:
+		b.revisable = b.tellDefaults()
 	}
 	b.values = b.t.Complete(b.values, b.now)
 	if err := (&batch.Counter{Place: b.place}).Fill(b.t, b.values, b.flags.limit); err != nil {
 		return b.tellErrors(b.t.Name, b.t.Text, err, statusFound)
 	}
 	return nil
+}
+
+// tellDefaults tells which values nobody was asked for, and reports whether there are any.
+func (b *buildRun) tellDefaults() bool {
+	any := false
+	for _, f := range b.t.Fields {
+		if _, given := b.values[f.Name]; given || f.Made() || f.Next != template.Uncounted || f.Default == nil {
+			continue
+		}
+		any = true
+		b.side.Line(term.Dim.Render(term.Visible(f.Ask)), "  ", term.Strong.Render(cmp.Or(term.Visible(defaultText(f)), "(nothing)")), term.Dim.Render("  if you name nothing else"))
+	}
+	if any {
+		b.side.Line()
+	}
+	return any
 }
 
 // grow makes the tree, and has the rules judge it.
@@ -606,7 +640,15 @@ func (b *buildRun) question() string {
 	case b.marks:
 		return fmt.Sprintf("Build %s in %s, and mark %s in %s?", b.amount(), b.into, term.Count(b.marked, "row"), b.table.file)
 	}
-	return fmt.Sprintf("Build %s in %s?", b.amount(), b.into)
+	return fmt.Sprintf("Build %s in %s?", b.amount(), b.where())
+}
+
+// where is what the folder that is built into is called.
+func (b *buildRun) where() string {
+	if b.into == "." {
+		return "this folder"
+	}
+	return b.into
 }
 
 // noticeCutShort tells of runs that never came to their end, and finds those that

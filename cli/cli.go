@@ -44,10 +44,12 @@ type app struct {
 	now      time.Time
 	version  string
 	noColor  bool
-	state    string          // where to remember what was done, if not in the usual place
-	screen   *term.Screen    // results
-	side     *term.Screen    // questions, progress and errors
-	told     map[string]bool // files that were said to be drawn, and no templates
+	state    string            // where to remember what was done, if not in the usual place
+	screen   *term.Screen      // results
+	side     *term.Screen      // questions, progress and errors
+	answers  map[string]string // what a person has answered, by the names of fields
+	answered []string          // these, in order
+	told     map[string]bool   // files that were said to be drawn, and no templates
 }
 
 // A stop ends a command with a status. Its message, if it has one, is told on
@@ -128,11 +130,12 @@ func (a *app) run(args []string) int {
 	a.prepare()
 	root := a.root()
 	root.SetArgs(args)
-	err := root.Execute()
+	c, err := root.ExecuteC()
 	if failed := a.screen.Err(); failed != nil && !errors.Is(failed, syscall.EPIPE) {
 		err = unwritten(failed)
 	}
 	if err == nil {
+		a.tellSame(c, args)
 		return statusDone
 	}
 	var s *stop

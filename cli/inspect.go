@@ -418,7 +418,7 @@ const shownAlike = 4
 // rule together, and of those that are alike a few.
 func (r *checkRun) tellReal(result *checkResult) {
 	if r.sameOnly() {
-		r.tellSame(result)
+		r.tellTwice(result)
 		return
 	}
 	var rows []findingRow

@@ -211,10 +211,10 @@ func (r *learning) learn(title string) (*learn.Result, []learn.Proof, error) {
 			if f.Kind != "text" || len(f.Examples) != 1 || !strings.Contains(r.samples[0].Name, f.Examples[0]) {
 				continue
 			}
-			called := f.Name
+			called := ""
 			question := huh.NewInput().Title(string(term.Sprintf("What is “%s”?", f.Examples[0]))).
-				Description("one word, as client or course; nothing where it is the same in each folder").Value(&called)
-			if err := r.form(question); err != nil {
+				Description("one word, such as client or course\nwithout an answer: it is the same in each folder\nenter goes on · ctrl+c stop").Value(&called)
+			if _, err := r.form(question, false); err != nil {
 				return nil, nil, err
 			}
 			if r.given[strings.TrimSpace(called)] = f.Examples[0]; strings.TrimSpace(called) == "" {

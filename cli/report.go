@@ -20,7 +20,7 @@ const manyRows = 40
 // drawPlan draws what will be made: the tree of a build with what is new, there,
 // kept and blocked or, of a table, a line for each row and the tree of one.
 func (b *buildRun) drawPlan() {
-	b.screen.Line(term.Title.Render(term.Visible(b.t.Heading())), term.Dim.Render(" into "+term.Visible(b.into)))
+	b.screen.Line(term.Title.Render(term.Visible(b.t.Heading())), term.Dim.Render(" into "+term.Visible(b.where())))
 	b.screen.Line()
 	if b.table.file == "" {
 		b.drawTree(b.tree.Root)
@@ -232,11 +232,19 @@ func counts(r *batch.Build) term.Shown {
 // drawLeftOut says how many rows are left out or left alone.
 func (b *buildRun) drawLeftOut() {
 	left := map[int]bool{}
+	var names []string
 	for _, p := range b.batch.Problems {
+		if !left[p.Row] {
+			names = append(names, b.batch.Table.RowName(p.Row))
+		}
 		left[p.Row] = true
 	}
 	if n := len(left); n > 0 {
-		b.screen.Text(term.Warn.Render("left out") + ": " + term.Count(n, "row") + " that cannot be built")
+		more := ""
+		if n > 12 {
+			names, more = names[:12], fmt.Sprintf(" and %d more", n-12)
+		}
+		b.screen.Text(term.Warn.Render("left out") + ": " + term.Sprintf("%s, which cannot be built%s", strings.Join(names, ", "), more))
 	}
 	count := map[batch.Standing]int{}
 	for _, k := range b.batch.Kept {
@@ -273,6 +281,9 @@ func (b *buildRun) closing(nothing bool) {
 	target := b.into
 	if top := b.tree.Root.Children; len(top) == 1 && b.archive.name == "" {
 		target = filepath.Join(b.into, top[0].Name)
+		if b.table.file == "" && len(b.batch.Builds) == 1 { // for whom it is
+			target = filepath.Join(b.into, filepath.FromSlash(b.batch.Builds[0].Folder()))
+		}
 	}
 	if b.aim != "" {
 		target = b.aim
@@ -309,7 +320,7 @@ func (b *buildRun) closing(nothing bool) {
 		}
 	}
 	if kept > manyRows {
-		b.screen.Text(term.Warn.Render("kept") + term.Sprintf(" as they are as well: %s", term.Count(kept-manyRows, "file")))
+		b.screen.Text(term.Warn.Render("kept") + term.Sprintf(" as they are: %s more", term.Count(kept-manyRows, "file")))
 	}
 	b.drawLeftOut()
 	if up := b.table.up; up != nil && b.upgrades > 0 {

@@ -65,8 +65,8 @@ func (r *checkRun) planSame(reports []*inspect.Report) error {
 	return r.writePlan(set, r.ask)
 }
 
-// tellSame draws what is there more than once in groups: first the one that is to stay.
-func (r *checkRun) tellSame(result *checkResult) {
+// tellTwice draws what is there more than once in groups: first the one that is to stay.
+func (r *checkRun) tellTwice(result *checkResult) {
 	groups := map[string][]finding{}
 	var order []string
 	for _, f := range result.Findings {

@@ -198,7 +198,7 @@ func (b *buildRun) readDates() (err error) {
 			list = append(list, huh.NewOption(p+"   "+batch.DayShown(p, odd.Example), p))
 		}
 		title := fmt.Sprintf("%s, column “%s”: how is %s meant?", x.Table.RowName(odd.Row), odd.Heading, odd.Example)
-		if err := b.form(huh.NewSelect[string]().Title(string(term.Visible(title))).Options(list...).Value(&b.table.dates)); err != nil {
+		if _, err := b.form(huh.NewSelect[string]().Title(string(term.Visible(title))).Description("↑ ↓ choose · enter takes it · ctrl+c stop").Options(list...).Value(&b.table.dates), false); err != nil {
 			return err
 		}
 		x.Dates, err = batch.ParseDates(b.table.dates)

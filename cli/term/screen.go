@@ -96,9 +96,22 @@ func NewScreen(w io.Writer, env []string, noColor bool) *Screen {
 // Line writes one line, cut to the width of the screen.
 func (s *Screen) Line(parts ...Shown) { s.print(s.cut(Join(parts, ""))) }
 
+// Whole writes one line, however long: one that a person may want to copy.
+func (s *Screen) Whole(text Shown) { s.print(text) }
+
 func (s *Screen) print(text Shown) {
 	if _, err := fmt.Fprintln(s.out, string(text)); err != nil && s.failed == nil {
 		s.failed = err
+	}
+}
+
+// Erase clears the line of the cursor and so many above it.
+func (s *Screen) Erase(lines int) {
+	if s.Terminal {
+		if lines > 0 {
+			fmt.Fprintf(s.out, "\x1b[%dA", lines)
+		}
+		fmt.Fprint(s.out, "\r\x1b[J")
 	}
 }
 

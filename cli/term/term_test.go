@@ -118,19 +118,23 @@ func TestAMessageMarksThePlace(t *testing.T) {
 		want  string
 	}{
 		"plain": {
-			Place{"t.folders", 14, 5, 3, "    abc def"}, "did you mean abd?",
+			Place{File: "t.folders", Line: 14, Column: 5, Width: 3, Text: "    abc def"}, "did you mean abd?",
 			"t.folders:14:5: wrong\n  14 |     abc def\n     |     ^^^\n       did you mean abd?\n",
 		},
-		"tabs are shown as blanks": {
-			Place{"t.folders", 2, 2, 1, "\tabc"}, "",
+		"tabs are shown as spaces": {
+			Place{File: "t.folders", Line: 2, Column: 2, Width: 1, Text: "\tabc"}, "",
 			"t.folders:2:2: wrong\n   2 |     abc\n     |     ^\n",
 		},
 		"wide characters": {
-			Place{"t.folders", 2, 3, 2, "日本語の"}, "",
+			Place{File: "t.folders", Line: 2, Column: 3, Width: 2, Text: "日本語の"}, "",
 			"t.folders:2:3: wrong\n   2 | 日本語の\n     |     ^^^^\n",
 		},
+		"two places, and a proof": {
+			Place{File: "t.folders", Line: 2, Column: 2, Width: 9, Text: "a<b> <c>", Marks: []Span{{2, 3}, {6, 3}}, Proof: "x y\n  is b “x”"}, "write one",
+			"t.folders:2:2: wrong\n   2 | a<b> <c>\n     |  ^^^ ^^^\n       x y\n         is b “x”\n\n       write one\n",
+		},
 		"beyond the end of the line": {
-			Place{"t.folders", 2, 9, 4, "abc"}, "",
+			Place{File: "t.folders", Line: 2, Column: 9, Width: 4, Text: "abc"}, "",
 			"t.folders:2:9: wrong\n   2 | abc\n     |    ^\n",
 		},
 		"without a line": {
@@ -138,7 +142,7 @@ func TestAMessageMarksThePlace(t *testing.T) {
 			"Desk/Misc: wrong\n  first\n  second\n",
 		},
 		"a line that a terminal would obey": {
-			Place{"t.folders", 1, 2, 1, "a\x1bb"}, "",
+			Place{File: "t.folders", Line: 1, Column: 2, Width: 1, Text: "a\x1bb"}, "",
 			"t.folders:1:2: wrong\n   1 | a‹U+001B›b\n     |  ^^^^^^^^\n",
 		},
 	}
