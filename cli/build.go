@@ -36,6 +36,7 @@ type buildRun struct {
 	what               string // it is, in the word of the history
 	noLabel, noJournal bool
 	all                bool // also what would be there twice
+	allShown           bool // also what is the same
 	table              tableRun
 
 	again   *project.Project // which is built once more
@@ -111,6 +112,7 @@ and those that you give.`,
 	c.Flags().BoolVar(&b.preview, "preview", false, "show what would be done, and change nothing")
 	c.Flags().BoolVar(&b.noLabel, "no-label", false, "leave no "+label.FileName+" behind")
 	c.Flags().BoolVar(&b.all, "add", false, "in a project, build new lines although what they number is there under other numbers")
+	c.Flags().BoolVar(&b.allShown, "all", false, "show all of the plan, also neighbours that are the same but for their names")
 	b.table.add(c)
 	c.Flags().BoolVar(&b.noJournal, "no-journal", false, "build although it cannot be undone, where nothing can be written down")
 	c.Flags().BoolVar(&b.asJSON, "json", false, "print JSON")

@@ -161,7 +161,7 @@ func (a *app) drawMeasures(templates [2]*template.Template, sides [2]compare.Sid
 		}
 		rows = append(rows, []term.Shown{term.Dim.Render("“" + term.Visible(s.Name) + "” lies in"), x, y})
 	}
-	a.screen.Table([]term.Shown{"", term.Title.Render(term.Visible(templates[0].Heading())), term.Title.Render(term.Visible(templates[1].Heading()))}, rows)
+	a.screen.Table([]term.Column{{Whole: true}, {Name: term.Title.Render(term.Visible(templates[0].Heading()))}, {Name: term.Title.Render(term.Visible(templates[1].Heading()))}}, rows)
 }
 
 var fateMarks = map[compare.Fate]term.Mark{

@@ -180,7 +180,7 @@ func (a *app) listRecords(records []*journal.Record) error {
 		}
 		rows = append(rows, []term.Shown{term.Sprintf("%d", r.Number), when(r.When), term.Visible(what), term.Visible(r.Name()), much, state(r), term.Dim.Render(term.Visible(strings.Join(r.PlacePaths(), ", ")))})
 	}
-	a.screen.Table([]term.Shown{"no.", "when", "what", "project", "how much", "state", "where"}, rows)
+	a.screen.Table([]term.Column{{Name: "no.", Whole: true}, {Name: "when", Last: 3}, {Name: "what", Whole: true}, {Name: "project"}, {Name: "how much", Last: 2}, {Name: "state", Whole: true}, {Name: "where", Last: 1}}, rows)
 	a.tellCutShort(records, "")
 	return nil
 }

@@ -119,7 +119,7 @@ func (r *learning) text(name, at, file string) error {
 	}
 	r.screen.Text(term.Good.Render("Read") + term.Sprintf(" as %s: %s.", string(l.Form), term.Count(l.Count, "line")))
 	r.screen.Line()
-	r.screen.Tree(x.Root, term.TreeView{})
+	r.screen.Tree(x.Root, term.TreeView{Same: tree.Alike})
 	r.screen.Line()
 	if n := len(l.Changed); n > 0 {
 		r.screen.Text(term.Warn.Render("note:") + term.Sprintf(" %s held signs that no name can have, and has hyphens in their place: %s", term.Count(n, "name"), strings.Join(few(l.Changed), ", ")))

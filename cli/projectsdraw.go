@@ -66,11 +66,11 @@ func dayOf(t time.Time) string {
 // drawAll draws a row for each project.
 func (r *projectsRun) drawAll() {
 	anyDue := slices.ContainsFunc(r.list, func(s *standingRow) bool { return s.due > 0 })
-	heading := []term.Shown{"project", "state"}
+	heading := []term.Column{{Name: "project"}, {Name: "state", Whole: true}}
 	if anyDue {
-		heading = append(heading, "delivered", "late")
+		heading = append(heading, term.Column{Name: "delivered", Last: 1}, term.Column{Name: "late", Whole: true})
 	}
-	heading = append(heading, "touched", "size")
+	heading = append(heading, term.Column{Name: "touched", Last: 2}, term.Column{Name: "size", Last: 3})
 	var rows [][]term.Shown
 	group := "\x00"
 	flush := func() {

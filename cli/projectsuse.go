@@ -87,7 +87,7 @@ func (r *projectsRun) drawUse() error {
 		}
 		rows = append(rows, []term.Shown{name, used})
 	}
-	r.screen.Table([]term.Shown{"line", "holds anything in"}, rows)
+	r.screen.Table([]term.Column{{Name: "line"}, {Name: "holds anything in", Whole: true}}, rows)
 	if nobody > 0 {
 		r.screen.Line()
 		r.screen.Text(term.Dim.Render(term.Sprintf("%s could become | later, or go.", term.Count(nobody, "line"))))

@@ -103,7 +103,8 @@ func (r *readRun) draw() {
 		}
 		r.screen.Line()
 		r.screen.Line(term.Title.Render(term.Visible(convention)))
-		r.screen.Table(append(heading, "file"), rows)
+		columnsShown := term.Named(heading...)
+		r.screen.Table(append(columnsShown, term.Column{Name: "file", Whole: true}), rows)
 	}
 	if len(r.where) == 0 { // who looks for something is not helped by what has no values
 		r.apart("do not fit", unfit)

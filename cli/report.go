@@ -42,6 +42,19 @@ func (b *buildRun) drawPlan() {
 	b.app.changes(b.tree.Changes)
 }
 
+// alike says which neighbours of a plan's tree say the same: of which the same becomes.
+func (b *buildRun) alike(state func(n *tree.Node) *build.Step) func(x, y *tree.Node) bool {
+	if b.allShown {
+		return nil
+	}
+	var equal func(x, y *tree.Node) bool
+	equal = func(x, y *tree.Node) bool {
+		s, z := state(x), state(y)
+		return s.State == z.State && s.State != build.Blocked && s.Why == z.Why && slices.EqualFunc(x.Children, y.Children, equal)
+	}
+	return func(x, y *tree.Node) bool { return tree.Alike(x, y) && equal(x, y) }
+}
+
 // drawTree draws a tree with the states of its steps.
 func (b *buildRun) drawTree(root *tree.Node) {
 	// The steps are in the order of the tree, so the next one is mostly at hand.
@@ -61,6 +74,7 @@ func (b *buildRun) drawTree(root *tree.Node) {
 	}
 	b.screen.Tree(root, term.TreeView{
 		Mark: func(n *tree.Node) term.Mark { return planMarks[state(n).State] },
+		Same: b.alike(state), All: allShows,
 		Note: func(n *tree.Node) term.Shown {
 			switch s := state(n); s.State {
 			case build.Blocked:

@@ -13,7 +13,7 @@ import (
 
 func (a *app) showCommand() *cobra.Command {
 	var flags valueFlags
-	var asJSON, watch bool
+	var asJSON, watch, all bool
 	var sorted string
 	c := &cobra.Command{
 		Use:   "show TEMPLATE [field=value …]",
@@ -68,7 +68,7 @@ and how lists would sort it beside each other, anew after each save. Nothing is 
 				a.sortings(x.Root)
 				return nil
 			}
-			a.screen.Tree(x.Root, term.TreeView{Note: noteOf(t, x)})
+			a.screen.Tree(x.Root, term.TreeView{Note: noteOf(t, x), Same: alikeUnless(all), All: allShows})
 			a.screen.Line()
 			a.facts(x.Root)
 			a.changes(x.Changes)
@@ -77,12 +77,25 @@ and how lists would sort it beside each other, anew after each save. Nothing is 
 	}
 	flags.add(c)
 	c.Flags().BoolVar(&asJSON, "json", false, "print JSON")
+	c.Flags().BoolVar(&all, "all", false, "show all, also neighbours that are the same but for their names")
 	c.Flags().BoolVar(&watch, "watch", false, "stay, and show it anew after each save")
 	c.Flags().StringVar(&sorted, "sorted", "", "show it as a list of that `ORDER` does, or all side by side")
 	_ = c.RegisterFlagCompletionFunc("sorted", func(*cobra.Command, []string, string) ([]string, cobra.ShellCompDirective) {
 		return append(order.Names(), "all"), cobra.ShellCompDirectiveNoFileComp
 	})
 	return c
+}
+
+// allShows says how to see neighbours that are the same.
+const allShows = term.Shown("--all shows them")
+
+// alikeUnless says which neighbours of a template's tree say the same, unless all are asked
+// for.
+func alikeUnless(all bool) func(a, b *tree.Node) bool {
+	if all {
+		return nil
+	}
+	return tree.Alike
 }
 
 // templateArgs asks for a template in front of the values.
@@ -142,9 +155,25 @@ func noteOf(t *template.Template, x *template.Expansion) func(*tree.Node) term.S
 // facts draws the one line below a tree.
 func (a *app) facts(root *tree.Node) {
 	f := tree.Measure(root)
-	what := term.Count(f.Folders, "folder")
-	if f.Files > 0 {
-		what += ", " + term.Count(f.Files, "file")
+	built := tree.Measure(root.Built())
+	what := term.Count(built.Folders, "folder")
+	if built.Files > 0 {
+		what += ", " + term.Count(built.Files, "file")
+	}
+	due, later := 0, 0
+	for _, n := range root.All() {
+		switch {
+		case n.Marks&tree.Due != 0:
+			due++
+		case n.Marks&tree.Later != 0 && n.Marks&tree.Way == 0:
+			later++
+		}
+	}
+	if due > 0 {
+		what += term.Sprintf(" · %s to be delivered", term.Number(due))
+	}
+	if later > 0 {
+		what += term.Sprintf(" · %s for later", term.Number(later))
 	}
 	a.screen.Text(term.Sprintf("%s · %s deep · longest path %s", what, term.Count(f.Levels, "level"), term.Count(f.Length, "character")))
 }

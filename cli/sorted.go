@@ -104,7 +104,7 @@ func (a *app) listing(path string, columns []column) {
 			rows[i] = append(rows[i], sign+name)
 		}
 	}
-	a.screen.Table(heading, rows)
+	a.screen.Table(term.Named(heading...), rows)
 }
 
 // unmoved returns the nodes that stay in their order: the members of a longest

@@ -31,7 +31,7 @@ into the program. Of two with one name, the first is used.`,
 				}
 				rows[i] = []term.Shown{term.Strong.Render(term.Visible(l.Name)), title, term.Dim.Render(term.Visible(l.Where))}
 			}
-			a.screen.Table([]term.Shown{"name", "title", "where"}, rows)
+			a.screen.Table([]term.Column{{Name: "name", Whole: true}, {Name: "title"}, {Name: "where", Last: 1}}, rows)
 			return nil
 		},
 	}

@@ -15,6 +15,7 @@ import (
 	"vestibula/cli/term"
 	"vestibula/core/order"
 	"vestibula/core/template"
+	"vestibula/core/tree"
 )
 
 // A watching shows a template while it is written in an editor. It never writes.
@@ -219,7 +220,7 @@ func (w *watching) sight(columns int) *sight {
 			if orders := order.All(); w.listed > 0 {
 				order.Tree(orders[(w.listed-1)%len(orders)], x.Root)
 			}
-			a.screen.Tree(x.Root, term.TreeView{Note: noteOf(t, x)})
+			a.screen.Tree(x.Root, term.TreeView{Note: noteOf(t, x), Same: tree.Alike})
 		})
 		w.last = s
 	} else if w.last != nil {

@@ -1,32 +1,94 @@
 package term
 
 import (
+	"slices"
 	"strings"
-
-	"charm.land/lipgloss/v2"
-	"charm.land/lipgloss/v2/table"
 )
 
-// Table draws rows below a heading: with a line under the heading on a
-// terminal, and as plain columns elsewhere.
-func (s *Screen) Table(heading []Shown, rows [][]Shown) {
-	border := lipgloss.Border{Top: "─", Bottom: "─", Middle: " ", MiddleTop: "─", MiddleBottom: "─"}
-	t := table.New().Headers(plain(heading)...).
-		Rows(plains(rows)...).
-		Border(border).BorderTop(false).BorderBottom(false).BorderLeft(false).BorderRight(false).
-		BorderColumn(false).BorderRow(false).BorderHeader(false).
-		StyleFunc(func(row, col int) lipgloss.Style {
-			style := lipgloss.NewStyle().PaddingRight(2)
-			if row == table.HeaderRow {
-				return style.Inherit(Dim.Style)
-			}
-			return style
-		})
-	if s.Width > 0 && lipgloss.Width(t.String()) > s.Width {
-		t.Width(s.Width).Wrap(false)
+// A Column is one of a table.
+type Column struct {
+	Name Shown
+	// Whole has it never be cut, nor left out: it holds what decides.
+	Whole bool
+	// Last says how soon it is left out where the window is narrow: those with the most first.
+	Last int
+}
+
+// Named returns columns of which any can be cut, and that are left out from the last on.
+func Named(names ...Shown) []Column {
+	list := make([]Column, len(names))
+	for i, n := range names {
+		list[i] = Column{Name: n, Last: i}
 	}
-	for line := range strings.SplitSeq(t.String(), "\n") {
-		s.print(Shown(strings.TrimRight(line, " ")))
+	return list
+}
+
+// leastColumn is how narrow a column becomes before one is left out.
+const leastColumn, columnGap = 12, 2
+
+// Table draws rows below a heading. In a window that is too narrow, columns are cut, the
+// widest first, and then left out; those that are [Column.Whole] never are.
+func (s *Screen) Table(columns []Column, rows [][]Shown) {
+	natural, total := make([]int, len(columns)), -columnGap
+	for i, c := range columns {
+		natural[i] = Columns(c.Name)
+		for _, row := range rows {
+			natural[i] = max(natural[i], Columns(row[i]))
+		}
+		total += natural[i] + columnGap
+	}
+	widths := slices.Clone(natural)
+	drop := func(pick func(i int) bool, better func(i, than int) bool) int {
+		best := -1
+		for i, c := range columns {
+			if !c.Whole && widths[i] > 0 && pick(i) && (best < 0 || better(i, best)) {
+				best = i
+			}
+		}
+		return best
+	}
+	for s.Width > 0 && total > s.Width {
+		if i := drop(func(i int) bool { return widths[i] > leastColumn }, func(i, than int) bool { return widths[i] > widths[than] }); i >= 0 {
+			widths[i]--
+			total--
+			continue
+		}
+		i := drop(func(int) bool { return true }, func(i, than int) bool { return columns[i].Last > columns[than].Last })
+		if i < 0 {
+			break
+		}
+		total -= widths[i] + columnGap
+		widths[i] = 0
+		// What was cut for it can have its room.
+		for k := range columns {
+			for widths[k] > 0 && total < s.Width && widths[k] < natural[k] {
+				widths[k]++
+				total++
+			}
+		}
+	}
+	draw := func(cells []Shown, style *Style) {
+		var line Shown
+		gap := 0
+		for i, cell := range cells {
+			if widths[i] == 0 {
+				continue
+			}
+			if cell = Cut(cell, widths[i]); style != nil {
+				cell = style.Render(cell)
+			}
+			line += Spaces(gap) + cell
+			gap = widths[i] - Columns(cell) + columnGap
+		}
+		s.print(Shown(strings.TrimRight(string(line), " ")))
+	}
+	names := make([]Shown, len(columns))
+	for i, c := range columns {
+		names[i] = c.Name
+	}
+	draw(names, &Dim)
+	for _, row := range rows {
+		draw(row, nil)
 	}
 }
 
@@ -52,20 +114,4 @@ func (s *Screen) Columns(rows [][]Shown) {
 		}
 		s.Line(line)
 	}
-}
-
-func plain(row []Shown) []string {
-	out := make([]string, len(row))
-	for i, cell := range row {
-		out[i] = string(cell)
-	}
-	return out
-}
-
-func plains(rows [][]Shown) [][]string {
-	out := make([][]string, len(rows))
-	for i, row := range rows {
-		out[i] = plain(row)
-	}
-	return out
 }

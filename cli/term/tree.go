@@ -18,7 +18,15 @@ type Mark struct {
 type TreeView struct {
 	Note func(*tree.Node) Shown // what stands beside a line; may be nil
 	Mark func(*tree.Node) Mark  // what stands in front of it; may be nil
+	// Same reports whether two neighbours say the same but for their names, so that of many
+	// only the first and the last are drawn; nil draws all.
+	Same func(a, b *tree.Node) bool
+	All  Shown // how to see those too; may be empty
 }
+
+// fewAlike is how many neighbours that say the same are drawn whole: of those that hold
+// something, and of others.
+const fewAlike, fewBare = 3, 7
 
 // noteColumn is the furthest column at which notes begin: names that are longer
 // push their own note aside, not all the others.
@@ -46,15 +54,21 @@ func (s *Screen) treeLines(root *tree.Node, view TreeView, draw func(line Shown)
 		sign = 2
 	}
 	if view.Note != nil {
-		s.eachNode(root, func(guide, name Shown, _ *tree.Node) {
+		s.eachNode(root, view.Same, func(guide, name Shown, _ *tree.Node, _ int) {
 			if w := sign + Columns(guide+name) + 1; w <= noteColumn-3 {
 				at = max(at, w+3)
 			}
 		})
 	}
-	s.eachNode(root, func(guide, name Shown, n *tree.Node) {
+	s.eachNode(root, view.Same, func(guide, name Shown, n *tree.Node, between int) {
 		line := s.nodeLine(guide, name, n, view)
-		if view.Note != nil {
+		if between > 0 {
+			note := Sprintf("and %s between, the same", Number(between))
+			if view.All != "" {
+				note, view.All = note+"; "+view.All, "" // once
+			}
+			line += Spaces(max(3, at-Columns(line))) + Dim.Italic().Render(note)
+		} else if view.Note != nil {
 			if note := view.Note(n); note != "" {
 				line += Spaces(max(3, at-Columns(line))) + Dim.Italic().Render(note)
 			}
@@ -80,11 +94,21 @@ func (s *Screen) nodeLine(guide, name Shown, n *tree.Node, view TreeView) Shown 
 	return m.Style.Render(m.Sign) + sign[len(m.Sign):] + Dim.Render(guide) + paint(n, name) + Dim.Render(slash)
 }
 
-// eachNode calls visit for each node below root, with the lines that lead to it.
-func (s *Screen) eachNode(root *tree.Node, visit func(guide, name Shown, n *tree.Node)) {
+// eachNode calls visit for each node below root, with the lines that lead to it. Where many
+// neighbours are the same, it is called for the last of them with how many stand between it
+// and the first.
+func (s *Screen) eachNode(root *tree.Node, same func(a, b *tree.Node) bool, visit func(guide, name Shown, n *tree.Node, between int)) {
 	var walk func(n *tree.Node, guide Shown)
 	walk = func(n *tree.Node, guide Shown) {
+		folds := -1 // the first of some that are the same
 		for i, c := range n.Children {
+			if folds >= 0 {
+				if i+1 < len(n.Children) && same(n.Children[folds], n.Children[i+1]) {
+					continue
+				}
+			} else if same != nil && alike(n.Children[i:], same) {
+				folds = i
+			}
 			own, next := Shown("    "), Shown("    ")
 			if s.Terminal {
 				if own, next = "├─ ", "│  "; i == len(n.Children)-1 {
@@ -94,11 +118,34 @@ func (s *Screen) eachNode(root *tree.Node, visit func(guide, name Shown, n *tree
 			if n == root {
 				own, next = "", ""
 			}
-			visit(guide+own, Visible(c.Name), c)
+			if folds >= 0 && folds < i {
+				visit(guide+own, "… "+Visible(c.Name), c, i-folds-1)
+				folds = -1
+				continue
+			}
+			visit(guide+own, Visible(c.Name), c, 0)
 			walk(c, guide+next)
 		}
 	}
 	walk(root, "")
+}
+
+// alike reports whether so many from the first on are the same that only the first and the
+// last are to be drawn.
+func alike(list []*tree.Node, same func(a, b *tree.Node) bool) bool {
+	most := fewBare
+	if len(list[0].Children) > 0 {
+		most = fewAlike
+	}
+	if len(list) <= most {
+		return false
+	}
+	for _, n := range list[1 : most+1] {
+		if !same(list[0], n) {
+			return false
+		}
+	}
+	return true
 }
 
 // paint colours a name: folders that hold something strong, slots that nothing

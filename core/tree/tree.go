@@ -6,6 +6,7 @@ import (
 	"bytes"
 	"io"
 	"iter"
+	"slices"
 	"strings"
 	"unicode/utf8"
 )
@@ -145,6 +146,12 @@ func (n *Node) Copy() *Node {
 		out.Children[i] = c.Copy()
 	}
 	return &out
+}
+
+// Alike reports whether two nodes come from one line that repeats, and hold the same lines:
+// they differ in nothing but names.
+func Alike(a, b *Node) bool {
+	return a.From > 0 && a.From == b.From && a.Nth == b.Nth && a.Kind == b.Kind && a.Marks == b.Marks && slices.EqualFunc(a.Children, b.Children, Alike)
 }
 
 // Built returns the tree without what is marked Later or Due: that which a
