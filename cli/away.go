@@ -421,7 +421,7 @@ func (r *awayRun) draw() {
 		if r.copy {
 			sign = term.Good.Render("+")
 		}
-		rows = append(rows, []term.Shown{sign + " " + term.Visible(fromHere(g.from)) + term.Dim.Render(" → ") + term.Visible(fromHere(g.to)), term.Dim.Render(term.Size(g.size))})
+		rows = append(rows, []term.Shown{sign + " " + term.Moved(fromHere(g.from), fromHere(g.to)), term.Dim.Render(term.Size(g.size))})
 	}
 	r.screen.Columns(rows)
 	if more := len(r.goes) - len(rows); more > 0 {

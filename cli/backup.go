@@ -472,7 +472,7 @@ func (r *backupRun) draw() {
 		r.screen.Line(term.Good.Render("+"), " ", term.Visible(r.file(b)), term.Dim.Render("   "+term.Size(size)))
 	}
 	for _, dir := range r.older {
-		r.screen.Line(term.Accent.Render("»"), " ", term.Visible(filepath.Base(dir)), term.Dim.Render(" → "), term.Visible(olderBackups+"/"+filepath.Base(dir)))
+		r.screen.Line(term.Accent.Render("»"), " ", term.Moved(filepath.Base(dir), olderBackups+"/"+filepath.Base(dir)))
 	}
 	r.screen.Line()
 }

@@ -197,7 +197,7 @@ func (a *app) showRecord(r *journal.Record, asJSON bool) error {
 	a.screen.Text(term.Join([]term.Shown{when(r.When), amount(r.Count), state(r)}, ", "))
 	a.screen.Line()
 	for i := range changes {
-		if line := changeLine(&changes[i]); line != "" {
+		if line := changeLine(&changes[i], ""); line != "" {
 			a.screen.Line(line)
 		}
 	}

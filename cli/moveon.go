@@ -239,7 +239,7 @@ func (m *movingOn) carryOut() error {
 func (m *movingOn) draw() {
 	m.screen.Line(term.Title.Render(term.Visible(filepath.Base(m.layout.Dir))))
 	for _, item := range m.items {
-		m.screen.Line("  ", term.Accent.Render("»"), " ", term.Visible(item.from), term.Dim.Render(" → "), term.Visible(item.to))
+		m.screen.Line("  ", term.Accent.Render("»"), " ", term.Moved(item.from, item.to))
 		for _, n := range item.gets {
 			m.screen.Line("    ", term.Good.Render("+"), " ", term.Visible(n.Name))
 		}

@@ -516,7 +516,7 @@ func (r *nextRun) draw() {
 	}
 	for i := 0; r.away != nil && i < len(r.away.goes); i++ {
 		g := r.away.goes[i]
-		r.screen.Line(term.Accent.Render("»"), " ", term.Visible(filepath.Base(g.from)), term.Dim.Render(" → "), term.Visible(fromHere(g.to)))
+		r.screen.Line(term.Accent.Render("»"), " ", term.Moved(filepath.Base(g.from), fromHere(g.to)))
 	}
 	r.screen.Line()
 	r.drawNotes()
@@ -539,7 +539,7 @@ func (r *nextRun) drawSteps(t *turn) {
 			r.screen.Line("  ", sign, " ", term.Visible(s.To))
 			continue
 		}
-		r.screen.Line("  ", sign, " ", term.Visible(s.From), term.Dim.Render(" → "), term.Visible(s.To))
+		r.screen.Line("  ", sign, " ", term.Moved(s.From, s.To))
 	}
 }
 

@@ -195,7 +195,7 @@ func (r *putRun) drawVersions(rows []versions) {
 				r.screen.Line(term.Dim.Render(term.Sprintf("      … and %s more", term.Number(len(v.others)-i))))
 				break
 			}
-			r.screen.Line("    ", term.Accent.Render("»"), " ", term.Visible(name), term.Dim.Render(" → "), term.Visible(r.older+"/"+name))
+			r.screen.Line("    ", term.Accent.Render("»"), " ", term.Moved(name, r.older+"/"+name))
 		}
 	}
 	if len(rows) > 0 {

@@ -255,7 +255,7 @@ func (r *planRun) draw() {
 		if c.Op == change.Copy {
 			mark = term.Good.Render("+")
 		}
-		r.screen.Line("  ", mark, " ", term.Visible(c.From), term.Dim.Render(" → "), term.Visible(c.Path), note)
+		r.screen.Line("  ", mark, " ", term.Moved(c.From, c.Path), note)
 	}
 	if n := len(r.planned.Skipped); n > 0 {
 		r.screen.Line(term.Dim.Render(term.Sprintf("  %s left out: what is so already, and what only the command does that has written the plan", term.Count(n, "row"))))

@@ -53,7 +53,7 @@ func (r *putRun) draw() {
 			if o.File.Day != "" {
 				why += ", " + o.File.Day
 			}
-			r.screen.Line("    ", r.mark(o), " ", name, term.Dim.Italic().Render("   "+term.Visible(why)))
+			r.screen.Because("    "+r.mark(o)+" "+name, term.Visible(why), term.Dim.Italic())
 		}
 	}
 	r.part(put.There, "Is there already", func(o *put.Outcome) (string, string) {
@@ -100,7 +100,7 @@ func (r *putRun) part(kind put.Kind, title term.Shown, say func(o *put.Outcome) 
 			continue
 		}
 		why, more := say(o)
-		r.screen.Line("    ", r.mark(o), " ", term.Visible(o.File.Path), term.Dim.Italic().Render("   "+term.Visible(why)))
+		r.screen.Because("    "+r.mark(o)+" "+term.Visible(o.File.Path), term.Visible(why), term.Warn.Plain())
 		if more != "" && more != help {
 			help = more
 			r.screen.Line("        ", term.Accent.Render(term.Visible(more)))

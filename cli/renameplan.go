@@ -132,7 +132,7 @@ func (r *renameRun) draw(conv *template.Convention) {
 		if o.Note != "" {
 			note = term.Dim.Italic().Render("   " + term.Visible(o.Note))
 		}
-		r.screen.Line("  ", term.Accent.Render("»"), " ", term.Visible(o.File.Name), term.Dim.Render(" → "), term.Visible(o.Becomes), note)
+		r.screen.Line("  ", term.Accent.Render("»"), " ", term.Moved(o.File.Name, o.Becomes), note)
 	}
 	if n > 2*manyRows {
 		r.screen.Line(term.Dim.Render(term.Sprintf("  … and %s more; --json lists all", term.Number(n-2*manyRows))))
@@ -154,7 +154,7 @@ func (r *renameRun) draw(conv *template.Convention) {
 			}
 			name := norm.NFC.String(o.File.Name)
 			if o.Stopped == 0 {
-				r.screen.Line("  ", term.Warn.Render("~"), " ", term.Visible(name), term.Dim.Italic().Render("   "+term.Visible(o.Why)))
+				r.screen.Because("  "+term.Warn.Render("~")+" "+term.Visible(name), term.Visible(o.Why), term.Warn.Plain())
 				continue
 			}
 			r.screen.Line("  ", term.Warn.Render("~"), " ", term.Visible(name))

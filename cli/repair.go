@@ -182,7 +182,7 @@ func fixLine(f *rules.Finding) term.Shown {
 	if f.Fix.Makes() {
 		return "  " + term.Good.Render("+") + " " + term.Visible(f.Fix.To()) + note
 	}
-	return "  " + term.Accent.Render("»") + " " + term.Visible(f.Path) + term.Dim.Render(" → ") + term.Visible(f.Fix.To()) + note
+	return "  " + term.Accent.Render("»") + " " + term.Moved(f.Path, f.Fix.To()) + note
 }
 
 // tellProbable lists what needs an answer of its own.
@@ -197,7 +197,7 @@ func (r *checkRun) tellProbable(probable []*rules.Finding) {
 			r.screen.Line(term.Dim.Render(term.Sprintf("  … and %s more", term.Number(len(probable)-i))))
 			return
 		}
-		r.screen.Line("  ", term.Warn.Render("?"), " ", term.Visible(f.Path), term.Dim.Render(" → "), term.Visible(f.Fix.To()), term.Dim.Italic().Render("   "+term.Visible(f.Fix.Why())))
+		r.screen.Because("  "+term.Warn.Render("?")+" "+term.Moved(f.Path, f.Fix.To()), term.Visible(f.Fix.Why()), term.Warn.Plain())
 	}
 }
 

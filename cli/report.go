@@ -75,6 +75,7 @@ func (b *buildRun) drawTree(root *tree.Node) {
 	b.screen.Tree(root, term.TreeView{
 		Mark: func(n *tree.Node) term.Mark { return planMarks[state(n).State] },
 		Same: b.alike(state), All: allShows,
+		Alert: func(n *tree.Node) bool { return state(n).State == build.Blocked },
 		Note: func(n *tree.Node) term.Shown {
 			switch s := state(n); s.State {
 			case build.Blocked:

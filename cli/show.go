@@ -68,7 +68,7 @@ and how lists would sort it beside each other, anew after each save. Nothing is 
 				a.sortings(x.Root)
 				return nil
 			}
-			a.screen.Tree(x.Root, term.TreeView{Note: noteOf(t, x), Same: alikeUnless(all), All: allShows})
+			a.screen.Tree(x.Root, term.TreeView{Note: noteOf(t, x), Same: alikeUnless(all || sorted != ""), All: allShows})
 			a.screen.Line()
 			a.facts(x.Root)
 			a.changes(x.Changes)

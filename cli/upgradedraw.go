@@ -19,7 +19,7 @@ func (r *upgradeRun) draw(chosen map[*upgrade.Step]bool) {
 		}
 		r.screen.Line(term.Title.Render(term.Visible(fromHere(u.project.Dir))))
 		if u.plan.Name != u.plan.Becomes {
-			r.screen.Line("  ", term.Accent.Render("»"), " ", term.Visible(u.plan.Name), term.Dim.Render(" → "), term.Visible(u.plan.Becomes))
+			r.screen.Line("  ", term.Accent.Render("»"), " ", term.Moved(u.plan.Name, u.plan.Becomes))
 		}
 		if u.alone {
 			lines++
@@ -37,7 +37,7 @@ func (r *upgradeRun) draw(chosen map[*upgrade.Step]bool) {
 			if i == manyRows {
 				break
 			}
-			r.screen.Line("  ", term.Warn.Render("~"), " ", term.Visible(s.Path), term.Dim.Italic().Render("   "+term.Visible(s.Why)))
+			r.screen.Because("  "+term.Warn.Render("~")+" "+term.Visible(s.Path), term.Visible(s.Why), term.Warn.Plain())
 		}
 		for _, name := range u.dropped {
 			r.screen.Line("  ", term.Dim.Render(term.Sprintf("the template has no field %s any more; its value is forgotten", name)))
@@ -51,7 +51,7 @@ func stepLine(s *upgrade.Step, chosen bool) term.Shown {
 	note := term.Dim.Italic().Render("   " + term.Visible(s.Why))
 	switch {
 	case !chosen:
-		return term.Warn.Render("?") + " " + term.Visible(s.From) + term.Dim.Render(" → ") + term.Visible(s.To) + note
+		return term.Warn.Render("?") + " " + term.Moved(s.From, s.To) + note
 	case s.Op == change.Make:
 		return term.Good.Render("+") + " " + term.Visible(s.To) + note
 	case s.Op == change.Replace:
@@ -59,7 +59,7 @@ func stepLine(s *upgrade.Step, chosen bool) term.Shown {
 	case s.Op == change.Remove:
 		return term.Bad.Render("-") + " " + term.Visible(s.From) + note
 	}
-	return term.Accent.Render("»") + " " + term.Visible(s.From) + term.Dim.Render(" → ") + term.Visible(s.To) + note
+	return term.Accent.Render("»") + " " + term.Moved(s.From, s.To) + note
 }
 
 // report prints the plan, or what was done, as JSON.

@@ -32,6 +32,9 @@ func (s Style) Render(text Shown) Shown { return Shown(s.Style.Render(string(tex
 // Italic returns the style with slanted letters.
 func (s Style) Italic() Style { return Style{s.Style.Italic(true)} }
 
+// Plain returns the style without bold letters.
+func (s Style) Plain() Style { return Style{s.Style.Bold(false)} }
+
 // Sprintf formats as [fmt.Sprintf] does; every text among the arguments that is
 // none of this program's is made visible.
 func Sprintf(format Shown, args ...any) Shown {

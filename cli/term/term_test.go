@@ -2,9 +2,11 @@ package term
 
 import (
 	"bytes"
+	"fmt"
 	"strings"
 	"testing"
 
+	"github.com/charmbracelet/x/ansi"
 	"github.com/stretchr/testify/assert"
 
 	"vestibula/core/outline"
@@ -181,7 +183,7 @@ func TestErrorsAreToldOneAfterTheOther(t *testing.T) {
 
 func TestATableHasAsManyColumnsAsItNeeds(t *testing.T) {
 	s, out := paper()
-	s.Table([]Shown{"name", "title"}, [][]Shown{
+	s.Table(Named("name", "title"), [][]Shown{
 		{"commission", "Bookbinding"},
 		{"日本", "two wide ones"},
 	})
@@ -191,4 +193,65 @@ func TestATableHasAsManyColumnsAsItNeeds(t *testing.T) {
 		"日本        two wide ones",
 		"",
 	}, "\n"), out.String())
+
+	// What decides is never cut, whatever the width; of the others the widest are cut, and
+	// at last left out, those with the most Last first.
+	columns := []Column{{Name: "no.", Whole: true}, {Name: "project"}, {Name: "when", Last: 2}, {Name: "state", Whole: true}, {Name: "where", Last: 1}}
+	row := []Shown{"104", "Oriel Pask and Sons", "2027-03-09 12:30", "undone by 105", "/home/wren/Clients"}
+	for width, want := range map[int]string{
+		80: "104  Oriel Pask and Sons  2027-03-09 12:30  undone by 105  /home/wren/Clients",
+		70: "104  Oriel Pask and…  2027-03-09 12:…  undone by 105  /home/wren/Clie…",
+		50: "104  Oriel Pask and …  undone by 105  /home/wren/…",
+		36: "104  Oriel Pask and …  undone by 105",
+		20: "104  undone by 105",
+		5:  "104  undone by 105",
+	} {
+		s, out := paper()
+		s.Width = width
+		s.Table(columns, [][]Shown{row})
+		_, line, _ := strings.Cut(strings.TrimSuffix(out.String(), "\n"), "\n")
+		assert.Equal(t, want, line, width)
+		assert.LessOrEqual(t, Columns(Shown(line)), max(width, 18))
+	}
+}
+
+func TestOfAMoveOnlyWhatDiffersIsInColour(t *testing.T) {
+	for _, c := range []struct{ from, to, want string }{
+		{"02 Work/a.pdf", "03 Work/a.pdf", "[02] Work/a.pdf → [03] Work/a.pdf"},
+		{"Clients/Oriel/x.pdf", "Clients/Jun/Old/x.pdf", "Clients/[Oriel]/x.pdf → Clients/[Jun/Old]/x.pdf"},
+		{"a", "a b", "a → a[ b]"},
+		{"same", "same", "same → same"},
+	} {
+		open, shut, _ := strings.Cut(string(Accent.Render("x")), "x")
+		want := strings.NewReplacer("[", open, "]", shut, " → ", string(Dim.Render(" → "))).Replace(c.want)
+		assert.Equal(t, want, string(Moved(c.from, c.to)))
+	}
+}
+
+func TestAReasonIsNeverCut(t *testing.T) {
+	for _, width := range []int{0, 20, 40, 200} {
+		s, out := paper()
+		s.Width = width
+		s.Because("~ A long name of a folder that is there", "stays: it holds “x.pdf”", Warn)
+		assert.Equal(t, "stays: it holds “x.pdf”", strings.Join(strings.Fields(out.String()[strings.Index(out.String(), "stays"):]), " "), width)
+	}
+}
+
+func TestManyAlikeNeighboursAreOneLine(t *testing.T) {
+	root := &tree.Node{}
+	for i := range 9 {
+		n := &tree.Node{Name: fmt.Sprintf("Week %d", i+1), From: 3, Children: []*tree.Node{{Name: "Notes", From: 4}}}
+		if i == 8 {
+			n.Children = nil
+		}
+		root.Children = append(root.Children, n)
+	}
+	root.Children = append(root.Children, &tree.Node{Name: "Old", From: 5})
+	s, _ := paper()
+	var lines []string
+	for _, line := range s.TreeLines(root, TreeView{Same: tree.Alike, All: "--all shows them"}) {
+		lines = append(lines, ansi.Strip(string(line)))
+	}
+	assert.Equal(t, []string{"Week 1/", "    Notes/", "… Week 8/   and 6 between, the same; --all shows them", "Week 9/", "Old/"}, lines)
+	assert.Len(t, s.TreeLines(root, TreeView{}), 18)
 }

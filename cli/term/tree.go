@@ -22,6 +22,9 @@ type TreeView struct {
 	// only the first and the last are drawn; nil draws all.
 	Same func(a, b *tree.Node) bool
 	All  Shown // how to see those too; may be empty
+	// Alert reports whether a note says what is in the way: it is the most visible thing on
+	// its line, and never cut; nil where none does.
+	Alert func(*tree.Node) bool
 }
 
 // fewAlike is how many neighbours that say the same are drawn whole: of those that hold
@@ -36,19 +39,25 @@ const noteColumn = 48
 // what lies in it; elsewhere plain indentation does, and the slash behind a
 // folder's name tells it from a file.
 func (s *Screen) Tree(root *tree.Node, view TreeView) {
-	s.treeLines(root, view, func(line Shown) { s.Line(line) })
+	s.treeLines(root, view, func(line, alert Shown) {
+		if alert == "" {
+			s.Line(line)
+			return
+		}
+		s.Because(line, alert, Bad)
+	})
 }
 
 // TreeLines returns the lines that [Screen.Tree] draws.
 func (s *Screen) TreeLines(root *tree.Node, view TreeView) []Shown {
 	var lines []Shown
-	s.treeLines(root, view, func(line Shown) { lines = append(lines, line) })
+	s.treeLines(root, view, func(line, _ Shown) { lines = append(lines, line) })
 	return lines
 }
 
 // treeLines calls draw for each line. They may be very many, so that they are
 // not held.
-func (s *Screen) treeLines(root *tree.Node, view TreeView, draw func(line Shown)) {
+func (s *Screen) treeLines(root *tree.Node, view TreeView, draw func(line, alert Shown)) {
 	at, sign := 0, 0 // where the notes begin, and how wide the marks are
 	if view.Mark != nil {
 		sign = 2
@@ -69,11 +78,14 @@ func (s *Screen) treeLines(root *tree.Node, view TreeView, draw func(line Shown)
 			}
 			line += Spaces(max(3, at-Columns(line))) + Dim.Italic().Render(note)
 		} else if view.Note != nil {
-			if note := view.Note(n); note != "" {
+			if note := view.Note(n); note != "" && view.Alert != nil && view.Alert(n) {
+				draw(line, note)
+				return
+			} else if note != "" {
 				line += Spaces(max(3, at-Columns(line))) + Dim.Italic().Render(note)
 			}
 		}
-		draw(line)
+		draw(line, "")
 	})
 }
 
