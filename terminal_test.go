@@ -129,6 +129,19 @@ func TestQuestionsAreAskedOnATerminal(t *testing.T) {
 	assert.Contains(t, d.read("out/Jun Teague/01 Notes/hello.md"), "9 March 2027")
 }
 
+func TestTheDemoWaitsForItsReader(t *testing.T) {
+	d := newDesk(t)
+	w := d.window(100, d.environment(), "demo", "bindery")
+	for range 12 {
+		w.answer("enter goes on", "\r")
+	}
+	out, status := w.end()
+	assert.Zero(t, status)
+	assert.Contains(t, out, "Where to look next")
+	out, _ = d.window(100, d.environment(), "demo", "other", "--fast").end()
+	assert.NotContains(t, out, "enter goes on")
+}
+
 func TestANoChangesNothing(t *testing.T) {
 	d := clientDesk(t)
 	w := d.window(100, nil, "build", "client", "--into", "out", "client=x", "received=today", "stages=a", "gilding=no")

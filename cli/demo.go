@@ -1,93 +1,212 @@
 package cli
 
 import (
+	"bufio"
+	"errors"
+	"fmt"
 	"os"
 	"path/filepath"
-	"slices"
 	"strings"
 
 	"github.com/spf13/cobra"
 
 	"vestibula/cli/term"
-	"vestibula/core/label"
+	"vestibula/core/change"
+	"vestibula/core/journal"
+	"vestibula/core/place"
 	"vestibula/core/tree"
 	"vestibula/examples"
 )
 
 func (a *app) demoCommand() *cobra.Command {
-	return &cobra.Command{
+	var fast bool
+	c := &cobra.Command{
 		Use:   "demo [DIR]",
 		Short: "Show the main job from end to end, with the templates of a small bindery.",
-		Long: `Show the main job from end to end, with the templates of Thistlewick Bindery, a
-made-up workshop of two people. All is built in DIR, or in a new temporary
-folder, and every command is shown, so that you can repeat it.`,
+		Long: `Show the main job from end to end, at Thistlewick Bindery, a made-up workshop of two
+people: a list with mistakes is checked, mended and built, it changes, and what was built
+follows; files find their places, a month is turned, and all of it can be taken back.
+
+All happens in DIR, a new folder, or in one among the temporary files; every command is
+shown, so that you can repeat it there. On a terminal it waits after each; --fast does not.`,
 		Example: `  vestibula demo
-  vestibula demo bindery`,
+  vestibula demo bindery --fast`,
 		Args: atMost(1),
 		RunE: func(_ *cobra.Command, args []string) error {
-			dir := filepath.Join(os.TempDir(), "vestibula-demo-"+label.NewID())
+			dir := filepath.Join(os.TempDir(), "bindery")
+			for n := 2; len(args) == 0 && isThere(dir); n++ {
+				dir = filepath.Join(os.TempDir(), fmt.Sprintf("bindery-%d", n))
+			}
 			if len(args) == 1 {
 				dir = args[0]
 			}
-			return a.demo(dir)
+			return a.demo(dir, fast)
 		},
 	}
+	c.Flags().BoolVar(&fast, "fast", false, "do not wait after each step")
+	return c
 }
 
-// demo plays the main job in a folder. What it does is remembered there as well,
-// apart from what the person has done.
-func (a *app) demo(dir string) error {
-	table, clients := filepath.Join(dir, "commissions.xlsx"), filepath.Join(dir, "Clients")
-	begin := []newFile{{table, tree.Bytes(examples.Table)}, {clients, nil}}
-	begin = slices.DeleteFunc(begin, func(f newFile) bool {
-		_, err := os.Lstat(f.path)
-		return err == nil // from an earlier time
-	})
-	if len(begin) > 0 {
-		if err := a.makeFiles("demo", "the demo", begin, true); err != nil {
-			return err
-		}
+// A scene is one step of the demo: what is said, what happens to a file, and the command.
+type scene struct {
+	say   term.Shown
+	shows string // a file that is shown
+	// becomes is the file of examples/demo that binding.folders is rewritten to, or
+	// edit what is changed in it.
+	becomes string
+	edit    [2]string
+	args    []string
+}
+
+// scenes are the story: wrong, checked, mended, built; and what follows in the years.
+var scenes = []scene{
+	{say: "A list of folders is a template. This one was written in a hurry:", shows: "binding.folders"},
+	{say: "Before anything is built, have it checked:", args: []string{"check", "binding"}},
+	{say: "“clint” was a slip. With that put right, the next mistake shows: 10 stands before 2.", edit: [2]string{"<clint>", "<client>"}, args: []string{"check", "binding"}},
+	{say: "What follows from the rules can be mended without you:", args: []string{"check", "binding", "--fix", "--yes"}},
+	{say: "Look at what it makes, with values of your own:", args: []string{"show", "binding", "client=Åsgerd Ölvane"}},
+	{say: "And build it. Nothing is ever overwritten:", args: []string{"build", "binding", "--into", "Clients", "client=Åsgerd Ölvane", "received=2027-03-09", "--yes"}},
+	{say: "Or once for each row of a table:", args: []string{"build", "binding", "--into", "Clients", "--table", "clients.csv", "--yes"}},
+	{say: "Months later the list gets better: a survey comes in, and Work has another name.", becomes: "later.folders", shows: "binding.folders"},
+	{say: "What was built follows, with all that lies in it:", args: []string{"upgrade", "Clients", "--yes"}},
+	{say: "Files find their places, by their names and kinds. What is not sure stays:", args: []string{"put", "Arrivals", "--into", "Clients", "--yes"}},
+	{say: "A month in the office ends; what goes along comes with the new one:", args: []string{"next", "2027-03 Office", "--yes"}},
+	{say: "That was too early? Take it back:", args: []string{"undo", "--yes"}},
+	{say: "And how do all of them stand?", args: []string{"check", "Clients"}},
+}
+
+// arrivals are files that have come in.
+var arrivals = []string{"2027-04-02 asgerd-olvane bill 01.pdf", "Letter from Jun Teague.docx", "Oriel Pask, spine.jpg", "notes.txt"}
+
+// demo plays the story in a new folder. What it does is remembered there as well, apart from
+// what the person has done.
+func (a *app) demo(dir string, fast bool) error {
+	if list, err := os.ReadDir(dir); err == nil && len(list) > 0 {
+		return refused("name a new one: vestibula demo bindery-2", "%s is there already, and holds something", dir)
+	}
+	text := func(name string) tree.Content {
+		data, _ := examples.Demo.ReadFile("demo/" + name)
+		return tree.Bytes(data)
+	}
+	begin := []newFile{
+		{filepath.Join(dir, "binding.folders"), text("first.folders")},
+		{filepath.Join(dir, "office.folders"), text("office.folders")},
+		{filepath.Join(dir, "clients.csv"), tree.Bytes("client,received\nOriel Pask,2027-03-12\nJun Teague,2027-04-01\n")},
+		{filepath.Join(dir, "commissions.xlsx"), tree.Bytes(examples.Table)},
+		{filepath.Join(dir, "Clients"), nil},
+	}
+	for _, name := range arrivals {
+		begin = append(begin, newFile{filepath.Join(dir, "Arrivals", name), tree.Bytes("Made up: " + name + "\n")})
+	}
+	for i := range 3 {
+		begin = append(begin, newFile{filepath.Join(dir, "Card", fmt.Sprintf("IMG_%d.jpg", 2044+i)), tree.Bytes(fmt.Sprintf("Made up: photograph %d\n", i+1))})
+	}
+	for i, name := range []string{"Oriel 3.4.27 bill.pdf", "bill Oriel Pask 2027-4-9 (2).pdf", "Oriel Pask 11.05.2027 bill 3.pdf"} {
+		begin = append(begin, newFile{filepath.Join(dir, "Drifted", name), tree.Bytes(fmt.Sprintf("Made up: bill %d\n", i+1))})
+	}
+	if err := a.makeFiles("demo", "the demo", begin, true); err != nil {
+		return err
+	}
+	dir, err := filepath.Abs(dir)
+	if err != nil {
+		return refused("", "%s", place.Reason(err))
+	}
+	if err := os.Chdir(dir); err != nil {
+		return refused("", "%s", place.Reason(err))
 	}
 	a.state = filepath.Join(dir, ".history")
-	steps := []struct {
-		say  term.Shown
-		args []string
-	}{
-		{"These templates come with the program. They are plain indented lists.",
-			[]string{"templates"}},
-		{"Look at what one makes, with your own values in it:",
-			[]string{"show", "commission", "client=Åsgerd Ölvane", "gilding=yes"}},
-		{"Will it work everywhere? Have it checked:",
-			[]string{"check", "commission"}},
-		{"Then build it. Nothing is overwritten, ever:",
-			[]string{"build", "commission", "--into", dir, "client=Åsgerd Ölvane", "received=2027-03-09", "gilding=yes", "--yes"}},
-		{"A course, for two people and three evenings:",
-			[]string{"build", "evening-course", "--into", dir, "course=Case Binding", "term=2027 spring", "weeks=3", "people=Oriel Pask; Jun Teague", "--yes"}},
-		{"The books of a year:",
-			[]string{"build", "ledger", "--into", dir, "year=2027", "--yes"}},
-		{"One for each row of a table, and a mark in the table for each that is built:",
-			[]string{"build", "commission", "--into", clients, "--table", table, "--mark", "--yes"}},
-		{"The same again changes nothing, so it is safe to repeat:",
-			[]string{"build", "ledger", "--into", dir, "year=2027", "--yes"}},
-		{"Is all of it as it was built? Next year as well, a row for each project:",
-			[]string{"check", dir}},
+	if err := a.unseen("build", "office", "--into", ".", "month=2027-03", "--yes"); err != nil {
+		return err
 	}
-	for _, s := range steps {
+	if err := a.makeFiles("demo", "the demo", []newFile{{filepath.Join("2027-03 Office", "Sheets", "2027-03 rent.csv"), tree.Bytes("rent,400\n")}}, true); err != nil {
+		return err
+	}
+	waits := !fast && a.interactive() && a.screen.Terminal
+	keys := bufio.NewReader(a.in)
+	for i, s := range scenes {
 		a.screen.Text(term.Accent.Render(s.say))
-		a.screen.Text(term.Strong.Render(term.Sprintf("$ vestibula %s", shellLine(s.args))))
-		a.screen.Line()
-		root := a.root()
-		root.SetArgs(s.args)
-		if err := root.Execute(); err != nil {
+		if err := a.rewrite(s); err != nil {
 			return err
 		}
+		if s.shows != "" {
+			data, err := os.ReadFile(s.shows)
+			if err != nil {
+				return refused("", "%s", place.Reason(err))
+			}
+			a.screen.Line()
+			shown := string(data)
+			if _, outline, found := strings.Cut(shown, "\n---\n"); found && s.becomes != "" {
+				shown = outline // its header is what it was
+			}
+			for line := range strings.Lines(shown) {
+				a.screen.Line("    ", term.Visible(strings.TrimRight(line, "\r\n")))
+			}
+		}
+		if len(s.args) > 0 {
+			a.screen.Text(term.Strong.Render(term.Sprintf("$ vestibula %s", shellLine(s.args))))
+			a.screen.Line()
+			root := a.root()
+			root.SetArgs(s.args)
+			var told *stop
+			if err := root.Execute(); err != nil && (!errors.As(err, &told) || told.message != "") {
+				return err
+			}
+		}
 		a.screen.Line()
+		if waits && i < len(scenes)-1 {
+			a.screen.Line(term.Dim.Render("enter goes on · ctrl+c ends"))
+			if _, err := keys.ReadString('\n'); err != nil {
+				break
+			}
+			a.screen.Erase(2)
+		}
 	}
 	a.screen.Text(term.Accent.Render("Where to look next:"))
-	a.screen.Text(term.Sprintf("  %s   the folders that were just built, and the table", filepath.ToSlash(dir)))
-	a.screen.Text(term.Sprintf("  vestibula build commission --into %s   on a terminal, asks for what it needs", shellWord(dir)))
-	a.screen.Text("  vestibula --help   all commands")
+	a.screen.Text(term.Sprintf("  cd %s   all of it lies there; Card and Drifted hold more to try put and rename on", shellWord(dir)))
+	a.screen.Text("  vestibula build commission --into .   on a terminal, asks for what it needs")
+	a.screen.Text("  vestibula help   all commands")
 	return nil
+}
+
+// unseen carries out a command that is no part of the story.
+func (a *app) unseen(args ...string) error {
+	screen := a.screen
+	defer func() { a.screen = screen }()
+	out := a.out
+	a.out = &strings.Builder{}
+	defer func() { a.out = out }()
+	root := a.root()
+	root.SetArgs(args)
+	return root.Execute()
+}
+
+// rewrite changes the template of the demo, as somebody does in an editor.
+func (a *app) rewrite(s scene) error {
+	if s.becomes == "" && s.edit[0] == "" {
+		return nil
+	}
+	const file = "binding.folders"
+	was, err := os.ReadFile(file)
+	if err != nil {
+		return refused("", "%s", place.Reason(err))
+	}
+	is := []byte(strings.Replace(string(was), s.edit[0], s.edit[1], 1))
+	if s.becomes != "" {
+		if is, err = examples.Demo.ReadFile("demo/" + s.becomes); err != nil {
+			return err
+		}
+	}
+	here, err := place.Real(".")
+	if err != nil {
+		return refused("", "%s", place.Reason(err))
+	}
+	set := &change.Set{Places: []string{here}, Changes: []change.Change{replacing(0, file, was, is)}}
+	plan, err := a.prepared(set, consent{named: true}, true)
+	if err != nil {
+		return err
+	}
+	_, err = a.carryOut(undertaking{plan: plan, doing: "writing", total: 1, noJournal: true, head: journal.Head{What: "demo", Title: file}})
+	return err
 }
 
 // shellLine writes arguments as a person would type them.

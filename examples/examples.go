@@ -10,6 +10,11 @@ import "embed"
 //go:embed *.folders starters
 var Files embed.FS
 
+// Demo are the templates of the demo: the first with mistakes, and what becomes of it.
+//
+//go:embed demo
+var Demo embed.FS
+
 // Table is the workbook of commissions.
 //
 //go:embed commissions.xlsx
