@@ -57,7 +57,7 @@ fields:
 	assert.Equal(t, strings.Join([]string{
 		"vestibula: t.folders needs 6 values that are missing:",
 		"  client=…         Who is it for?",
-		"  received=…       When? (a date such as 2027-03-09, or today)",
+		"  received=…       When? (a date such as 2027-03-09, or today, tomorrow, next friday)",
 		"  kind=…           What is it? (one of BK (book), BX (box))",
 		"  people=…         People? (a list: first; second; third)",
 		"  term=…           Which term? (a year and one of winter, spring)",

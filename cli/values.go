@@ -113,7 +113,7 @@ func missing(name string, fields []*template.Field) error {
 func kindHint(f *template.Field) string {
 	switch f.Type.Kind {
 	case value.Date:
-		return "a date such as 2027-03-09, or today"
+		return "a date such as 2027-03-09, or today, tomorrow, next friday"
 	case value.Month:
 		return "a month such as 2027-03"
 	case value.Quarter:
@@ -148,7 +148,7 @@ func suggestions(f *template.Field) []string {
 	case value.YesNo:
 		return []string{"yes", "no"}
 	case value.Date:
-		return []string{"today"}
+		return []string{"today", "yesterday", "tomorrow"}
 	}
 	return nil
 }

@@ -184,5 +184,5 @@ func anyDate(s string, now time.Time) (value.Value, error) {
 			return v, nil
 		}
 	}
-	return value.Value{}, fmt.Errorf("\"%s\" is no date, month, quarter, week or year", s)
+	return value.Value{}, fmt.Errorf("\"%s\" is no date, month, quarter, week or year: write it like 2027-03-09, 2027-03, 2027-Q1, 2027-W10 or 2027, a range like 2027-03..2027-05", s)
 }

@@ -38,7 +38,7 @@ func init() {
 // A level says what may lie at one level.
 type level struct {
 	noFiles, noFolders, initial bool
-	pattern                     string
+	like                        string // what its names are, in words
 	reader                      *pattern.Reader
 	values                      []value.Value
 }
@@ -67,11 +67,11 @@ func readLevels(n *template.Node) (map[int]*level, error) {
 					return nil, fmt.Errorf("knows only `initial: parent`")
 				}
 			case "name":
-				l.pattern = q.Value.Text
 				name, err := levelPattern(q.Value.Text)
 				if err != nil {
 					return nil, err
 				}
+				l.like = inWords(name)
 				l.reader = name.Reader()
 				l.values = make([]value.Value, len(l.reader.Fields()))
 			default:
@@ -102,6 +102,32 @@ func levelPattern(source string) (*pattern.Name, error) {
 	return nil, fmt.Errorf("has a pattern \"%s\" that cannot be used: %s", source, errs[0].Message)
 }
 
+// inWords says what names of a pattern look like, for a person.
+func inWords(n *pattern.Name) string {
+	source := n.Pattern.Source
+	slots := n.Pattern.Slots()
+	kind := value.Text
+	example, _, err := n.Write(func(slot string) value.Value {
+		kind = template.InferredKind(n.Pattern, slot)
+		return (&value.Type{Kind: kind}).Specimen(slot, value.Value{Kind: value.Date, Year: 2027, Part: 3, Day: 9})
+	}, 2)
+	alone := len(slots) == 1 && source[0] == '<' && strings.IndexByte(source, '>') == len(source)-1
+	_, picture, _ := strings.Cut(strings.Trim(source, "<>"), ":")
+	switch {
+	case alone && picture == "A":
+		return "one capital letter"
+	case alone && picture == "a":
+		return "one small letter"
+	case err != nil || example == "":
+		return "like " + source
+	case alone && kind == value.Number:
+		return "a number, such as " + example
+	case alone && kind != value.Text:
+		return fmt.Sprintf("a %s, such as %s", kind, example)
+	}
+	return "a name such as " + shown(example)
+}
+
 func levels(c *context) (check, error) {
 	all, err := readLevels(c.setting)
 	return check{around: true, folder: func(f *Folder, report func(Finding)) {
@@ -123,7 +149,7 @@ func levels(c *context) (check, error) {
 				tell(fmt.Sprintf("%s is a folder, and %s is for files only", shown(n.Name), at), "move what it holds up")
 			case n.Marks&(tree.Keep|tree.Open) != 0 || n.Kind == tree.File:
 			case l.reader != nil && l.reader.Read(n.Name, l.values) != nil:
-				tell(fmt.Sprintf("%s does not look like %s, as names of %s must", shown(n.Name), l.pattern, at), "")
+				tell(fmt.Sprintf("%s must be %s, as names of %s are", shown(n.Name), l.like, at), "")
 			case l.initial && f.Parent != nil && initialOf(naming.Bare(n)) != initialOf(naming.Bare(f.Node)):
 				tell(fmt.Sprintf("%s lies in %s, but begins with another letter", shown(n.Name), shown(f.Node.Name)),
 					fmt.Sprintf("move it into the folder of the letter %s", strings.ToUpper(initialOf(naming.Bare(n)))))

@@ -212,7 +212,7 @@ var table = []struct {
 		"levels may ask for a pattern",
 		`levels: { 1: { name: "<year:yyyy>" }, 2: { name: "<year:yyyy-mm>" } }`,
 		"2027\n    2027-03\n    March\n2028\n",
-		[]string{"error levels 6 2027/March: “March” does not look like <year:yyyy-mm>, as names of level 2 must"},
+		[]string{"error levels 6 2027/March: “March” must be a month, such as 2027-03, as names of level 2 are"},
 	},
 	{
 		"accents do not make another letter",

@@ -35,8 +35,8 @@ type Type struct {
 }
 
 // Parse reads a value as a person typed it. Text is brought into Unicode
-// normal form C, trimmed, and runs of blanks are made one. The word "today" is
-// the date of now. The error is a clause that can stand behind a name:
+// normal form C, trimmed, and runs of spaces are made one. Of a time, words such as "today"
+// and "next friday" are told from now. The error is a clause that can stand behind a name:
 // "is not a date: …".
 func (t *Type) Parse(s string, now time.Time) (Value, error) {
 	if t.Kind == List && strings.ContainsAny(strings.TrimSpace(s), "\r\n") { // lines of their own are items
@@ -85,7 +85,7 @@ func (t *Type) Option(i int) Value {
 	return Value{Kind: Choice, Text: t.Of[i].Code, Number: i}
 }
 
-// tidy brings a text into normal form C, trims it and makes runs of blanks
+// tidy brings a text into normal form C, trims it and makes runs of spaces
 // one. Control characters are refused: no name can hold them and a terminal
 // would obey them.
 func tidy(s string) (string, error) {
@@ -225,8 +225,8 @@ func (t *Type) parseCalendar(s string, now time.Time) (Value, error) {
 	if t.Kind == Term {
 		return t.parseTerm(s)
 	}
-	if s == "today" && !now.IsZero() {
-		return t.covering(now), nil
+	if day, ok := relative(s, now); ok {
+		return t.covering(day), nil
 	}
 	var year, part, day int
 	ok := false
@@ -251,6 +251,38 @@ func (t *Type) parseCalendar(s string, now time.Time) (Value, error) {
 		return Value{}, err
 	}
 	return v, nil
+}
+
+// relative reads a day that is told from the one that now is in: today, yesterday, tomorrow,
+// and the first of a weekday after it or the last one before it, as in "next friday".
+func relative(s string, now time.Time) (time.Time, bool) {
+	if now.IsZero() {
+		return now, false
+	}
+	words := strings.Fields(strings.ToLower(s))
+	switch strings.Join(words, " ") {
+	case "today":
+		return now, true
+	case "yesterday":
+		return now.AddDate(0, 0, -1), true
+	case "tomorrow":
+		return now.AddDate(0, 0, 1), true
+	}
+	if len(words) != 2 || words[0] != "next" && words[0] != "last" {
+		return now, false
+	}
+	for day := time.Sunday; day <= time.Saturday; day++ {
+		name := strings.ToLower(day.String())
+		if words[1] != name && words[1] != name[:3] {
+			continue
+		}
+		// Never the day itself: 1 to 7 days away.
+		if words[0] == "last" {
+			return now.AddDate(0, 0, -((int(now.Weekday()-day)+6)%7 + 1)), true
+		}
+		return now.AddDate(0, 0, (int(day-now.Weekday())+6)%7+1), true
+	}
+	return now, false
 }
 
 // OnDay returns how a day is written for this type, or the text that shows it
