@@ -11,7 +11,7 @@ import (
 
 // A column is one way to list a folder, and which lists do so.
 type column struct {
-	names []string // of the orders; "as written" for the template's own
+	names []string // by which the lists are known; "as written" for the template's own
 	nodes []*tree.Node
 }
 
@@ -43,7 +43,7 @@ func (a *app) sortings(root *tree.Node) {
 	a.screen.Line()
 	a.screen.Text(term.Warn.Render("▲ ▼") + " stands further up, or down, than it is written")
 	for _, o := range order.All() {
-		a.screen.Text(term.Dim.Render(term.Pad(term.Visible(o.String()), 14) + term.Visible(o.Lists())))
+		a.screen.Text(term.Dim.Render(term.Pad(term.Visible(o.Known()), 19) + term.Pad(term.Visible(o.String()), 14) + term.Visible(o.Lists())))
 	}
 }
 
@@ -69,7 +69,7 @@ func listings(n *tree.Node) []column {
 			columns = append(columns, column{nodes: list})
 			i = len(columns) - 1
 		}
-		columns[i].names = append(columns[i].names, o.String())
+		columns[i].names = append(columns[i].names, o.Known())
 	}
 	return columns
 }
@@ -81,13 +81,17 @@ func (a *app) listing(path string, columns []column) {
 	}
 	a.screen.Line(term.Strong.Render(term.Visible(path)))
 	rows := make([][]term.Shown, len(columns[0].nodes))
-	heading := make([]term.Shown, len(columns))
+	heading := make([]term.Column, len(columns))
+	most := 0 // names in one column, which stand below each other
+	for _, c := range columns {
+		most = max(most, len(c.names))
+	}
 	at := make(map[*tree.Node]int, len(rows))
 	for i, n := range columns[0].nodes {
 		at[n] = i
 	}
 	for k, c := range columns {
-		heading[k] = "  " + term.Visible(strings.Join(c.names, ", "))
+		heading[k].Last = k
 		staying := unmoved(at, c.nodes)
 		for i, n := range c.nodes {
 			name, sign := term.Visible(n.Name), term.Shown("  ")
@@ -104,7 +108,17 @@ func (a *app) listing(path string, columns []column) {
 			rows[i] = append(rows[i], sign+name)
 		}
 	}
-	a.screen.Table(term.Named(heading...), rows)
+	names := make([][]term.Shown, most)
+	for i := range names {
+		for _, c := range columns {
+			name := term.Shown("")
+			if at := i - (most - len(c.names)); at >= 0 {
+				name = term.Dim.Render("  " + term.Visible(c.names[at]))
+			}
+			names[i] = append(names[i], name)
+		}
+	}
+	a.screen.Table(heading, append(names, rows...))
 }
 
 // unmoved returns the nodes that stay in their order: the members of a longest

@@ -26,7 +26,7 @@ func Named(names ...Shown) []Column {
 // leastColumn is how narrow a column becomes before one is left out.
 const leastColumn, columnGap = 12, 2
 
-// Table draws rows below a heading. In a window that is too narrow, columns are cut, the
+// Table draws rows below a heading, where columns have names. In a window that is too narrow, columns are cut, the
 // widest first, and then left out; those that are [Column.Whole] never are.
 func (s *Screen) Table(columns []Column, rows [][]Shown) {
 	natural, total := make([]int, len(columns)), -columnGap
@@ -86,7 +86,9 @@ func (s *Screen) Table(columns []Column, rows [][]Shown) {
 	for i, c := range columns {
 		names[i] = c.Name
 	}
-	draw(names, &Dim)
+	if slices.ContainsFunc(names, func(n Shown) bool { return n != "" }) {
+		draw(names, &Dim)
+	}
 	for _, row := range rows {
 		draw(row, nil)
 	}

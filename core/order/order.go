@@ -55,6 +55,12 @@ func (o Order) Lists() string {
 	return [...]string{"raw listings, servers and archives", "many web drives", "lists that take numbers by value", "lists on Linux", "desktops on Linux"}[o]
 }
 
+// Known is the name by which people know the lists that sort so.
+func (o Order) Known() string {
+	return [...]string{"servers, archives", "web drives", "numbers by value", "Linux terminal", "Linux desktop"}[o]
+}
+
+
 // Named returns the order with that name, and whether there is one.
 func Named(name string) (Order, bool) {
 	i := slices.Index(names, name)
