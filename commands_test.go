@@ -39,6 +39,82 @@ func TestValuesComeFromTheCommandLineThenTheFileThenTheDefaults(t *testing.T) {
 	}
 }
 
+func TestShellsCompleteWhatIsThere(t *testing.T) {
+	d := newDesk(t, "job.folders", "---\nfields: { client: Who?, kind: { of: [BK, BX] } }\nnames: { scan: \"<client:like-this> <side> <n:00>\" }\n---\n<client> <kind>\n    Scans | holds: scan\n    Extra | later\n    Offer | due\n")
+	d.run("build", "job", "--into", ".", "client=Ola", "kind=BK", "--yes")
+	require.NoError(t, os.MkdirAll(filepath.Join(d.dir, "Old"), 0o777))
+	d.run("build", "job", "--into", "Old", "client=Ida", "kind=BX", "--yes")
+	for call, want := range map[string][]string{
+		"upgrade|":                 {"Ola BK", "Old/Ida BX"},
+		"upgrade|Old/":             {"Old/Ida BX"},
+		"upgrade|Ola BK|":          {"client=", "kind="},
+		"upgrade|Ola BK|kind=":     {"kind=BK", "kind=BX"},
+		"next|":                    {"Ola BK"},
+		"archive|":                 {"Ola BK"},
+		"put|--into|":              {"Ola BK"},
+		"add|Ola BK|":              {"Extra"},
+		"done|Ola BK|":             {"Offer"},
+		"undo|":                    {"2\tbuild of Ida BX", "1\tbuild of Ola BK"},
+		"history|--forget|":        {"2\tbuild of Ida BX"},
+		"check|--only|":            {"sorting", "width"},
+		"check|--only|sorting,":    {"sorting,width"},
+		"check|--template|":        {"job", "commission"},
+		"name|job|":                {"scan"},
+		"name|job|scan|":           {"client=", "side=", "n="},
+		"help|":                    {"build", "language", "places"},
+		"show|job|--sorted|":       {"natural", "all"},
+		"completion|":              {"fish"},
+		"read|--convention|":       {},
+		"projects|--template|":     {"job"},
+		"rename|job|":              {"scan"},
+		"draft|x|--like|":          {"ledger"},
+		"check|--explain|":         {"sorting"},
+		"check|--only|sorting,wid": {"sorting,width"},
+	} {
+		words := append([]string{"__complete"}, strings.Split(call, "|")...)
+		out, _ := d.run(words...)
+		for _, w := range want {
+			assert.Contains(t, out, w+"\n", call)
+		}
+	}
+	out, _ := d.run("__complete", "check", "--only", "sorting,")
+	assert.NotContains(t, out, "sorting,sorting")
+}
+
+func TestUndoAndDoneAreToldToProgramsToo(t *testing.T) {
+	d := newDesk(t, "job.folders", "<client>\n    Letters\n    Talk | due\n")
+	d.write("job.folders", "---\nfields: { client: Who? }\n---\n"+d.read("job.folders"))
+	d.run("build", "job", "--into", ".", "client=Ola", "--yes")
+	var done struct {
+		Project, Item, Day string
+		Number             int
+	}
+	out, status := d.run("done", "Ola", "Talk", "2027-03-09", "--json")
+	require.NoError(t, json.Unmarshal([]byte(out), &done), out)
+	assert.Equal(t, []any{0, "Ola", "Talk", "2027-03-09", 2}, []any{status, done.Project, done.Item, done.Day, done.Number})
+	d.write("Ola/Letters/mine.txt", "mine")
+	type undone struct {
+		Undoes, Number int
+		Done           bool
+		Steps          []struct{ Op, Path string }
+		Stays          []struct{ Path, Why string }
+	}
+	for _, c := range []struct {
+		args   []string
+		status int
+		done   bool
+	}{{[]string{"undo", "2", "--json"}, 1, false}, {[]string{"undo", "2", "--json", "--yes"}, 0, true}, {[]string{"undo", "1", "--json", "--preview"}, 0, false}} {
+		out, status := d.run(c.args...)
+		var u undone
+		require.NoError(t, json.Unmarshal([]byte(out), &u), out)
+		assert.Equal(t, []any{c.status, c.done, c.done}, []any{status, u.Done, u.Number > 0}, c.args)
+		assert.NotEmpty(t, u.Steps)
+		if c.args[1] == "1" {
+			assert.Equal(t, "it holds “mine.txt”", u.Stays[0].Why)
+		}
+	}
+}
+
 func TestAllThatIsMissingIsToldAtOnce(t *testing.T) {
 	d := newDesk(t, "t.folders", `---
 fields:

@@ -46,6 +46,7 @@ values, those that wait are listed.`,
 	ask.addPlan(c)
 	c.Flags().BoolVar(&ask.preview, "preview", false, "show what would be made, and change nothing")
 	c.Flags().BoolVar(&ask.asJSON, "json", false, "print JSON")
+	c.ValidArgsFunction = a.completeInProject(func(p *project.Project) []string { return markedIn(p, tree.Later) })
 	return c
 }
 

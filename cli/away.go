@@ -99,6 +99,7 @@ connected, and build tells before it makes it again. --back brings it back.`,
 	f.BoolVar(&r.preview, "preview", false, "show what would be done, and change nothing")
 	f.BoolVar(&r.asJSON, "json", false, "print JSON")
 	_ = c.MarkFlagDirname("into")
+	c.ValidArgsFunction = a.completeProject
 	return c
 }
 

@@ -85,6 +85,7 @@ but the newest N into a folder “` + olderBackups + `”.`,
 	f.BoolVar(&r.preview, "preview", false, "show what would be done, and change nothing")
 	f.BoolVar(&r.asJSON, "json", false, "print JSON")
 	_ = c.MarkFlagDirname("into")
+	c.ValidArgsFunction = a.completeProject
 	return c
 }
 
@@ -212,7 +213,7 @@ func (r *backupRun) take(p *project.Project, into string, before []madeBackup) e
 			last <- note
 		}()
 	}
-	root, unread, err := tree.Read(p.Dir, nil, nil)
+	root, unread, err := r.reading(p.Dir)
 	if err != nil {
 		return refused("", "%s cannot be read: %s", p.Dir, place.Reason(err))
 	}
@@ -505,7 +506,7 @@ func (r *backupRun) report(done bool, shared map[string]int) error {
 
 // show lists the backups of a project, and what differs between each and now.
 func (r *backupRun) show(p *project.Project, list []madeBackup) error {
-	root, _, err := tree.Read(p.Dir, nil, nil)
+	root, _, err := r.reading(p.Dir)
 	if err != nil {
 		return unclear("", "%s cannot be read: %s", p.Dir, place.Reason(err))
 	}

@@ -94,6 +94,7 @@ where there are errors; with --strict, warnings count too.`,
 		}
 		return list, cobra.ShellCompDirectiveNoFileComp | cobra.ShellCompDirectiveNoSpace
 	})
+	_ = c.RegisterFlagCompletionFunc("template", a.completeTemplates)
 	return c
 }
 
@@ -233,7 +234,10 @@ func (r *checkRun) judge(result *checkResult, t *template.Template, set *rules.S
 	scenarios, left := t.Scenarios(given, r.now)
 	result.Left = left
 	made, unmade := 0, 0
+	done, end := r.progress("checking", len(scenarios))
+	defer end()
 	for i, values := range scenarios {
+		done(1)
 		if made > maxLooked {
 			result.Left = append(result.Left, fmt.Sprintf("%d of %d sets of values, as this makes so much", len(scenarios)-i, len(scenarios)))
 			break

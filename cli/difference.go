@@ -71,7 +71,9 @@ func (a *app) comparand(arg string) (*comparand, error) {
 			c.root = f.Top()
 		}
 	default:
-		root, unread, err := inspect.Everything(full, nil)
+		done, end := a.progress("reading", -1)
+		root, unread, err := inspect.Everything(full, done)
+		end()
 		if err != nil {
 			return nil, unclear("", "%s cannot be read: %s", arg, place.Reason(err))
 		}
@@ -165,7 +167,9 @@ func (a *app) compareReal(sides [2]*comparand, raw map[string]template.Raw, limi
 		first, second = second, first
 	}
 	looked := 0
+	done, end := a.progress("comparing contents", -1)
 	same := func(x, y string) bool {
+		done(1)
 		a, b := first.sum(x), second.sum(y)
 		if a == "" || b == "" {
 			return true // there is nothing to compare
@@ -182,6 +186,7 @@ func (a *app) compareReal(sides [2]*comparand, raw map[string]template.Raw, limi
 		}
 	}
 	list := compare.Differences(first.root, second.root, same, owns)
+	end()
 	if swapped {
 		for i := range list {
 			d := &list[i]

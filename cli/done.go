@@ -14,13 +14,14 @@ import (
 	"vestibula/core/journal"
 	"vestibula/core/label"
 	"vestibula/core/outline"
+	"vestibula/core/project"
 	"vestibula/core/template"
 	"vestibula/core/tree"
 	"vestibula/core/value"
 )
 
 func (a *app) doneCommand() *cobra.Command {
-	var not bool
+	var not, asJSON bool
 	c := &cobra.Command{
 		Use:   "done PROJECT ITEM [DAY]",
 		Short: "Tick what was delivered and no file can show.",
@@ -40,15 +41,17 @@ project's label; without a day, it is today.`,
 			if len(args) == 3 {
 				day = args[2]
 			}
-			return a.tick(args[0], args[1], day, not)
+			return a.tick(args[0], args[1], day, not, asJSON)
 		},
 	}
 	c.Flags().BoolVar(&not, "not", false, "take the tick away")
+	c.Flags().BoolVar(&asJSON, "json", false, "print JSON")
+	c.ValidArgsFunction = a.completeInProject(func(p *project.Project) []string { return markedIn(p, tree.Due) })
 	return c
 }
 
 // tick notes that something was delivered, or that it was not.
-func (a *app) tick(at, item, day string, not bool) error {
+func (a *app) tick(at, item, day string, not, asJSON bool) error {
 	v, err := (&value.Type{Kind: value.Date}).Parse(day, a.now)
 	if err != nil {
 		return unclear("", "the day %v", err)
@@ -58,11 +61,11 @@ func (a *app) tick(at, item, day string, not bool) error {
 		return err
 	}
 	l := &inspect.Look{Limit: template.DefaultLimit, Now: a.now, Starters: a.startersOf}
-	report, err := l.At(own)
-	if err != nil || len(report.Subjects) == 0 || report.Subjects[0].Err != nil {
+	looked, err := l.At(own)
+	if err != nil || len(looked.Subjects) == 0 || looked.Subjects[0].Err != nil {
 		return unclear("vestibula check tells more", "%s cannot be read", at)
 	}
-	s := report.Subjects[0]
+	s := looked.Subjects[0]
 	due, err := oneDue(s.Due, inside, item)
 	if err != nil {
 		return err
@@ -80,7 +83,18 @@ func (a *app) tick(at, item, day string, not bool) error {
 		delete(next, due.Path)
 		what = "Not done"
 	}
+	report := func(number int) error {
+		return a.printJSON(struct {
+			Project string `json:"project"`
+			Item    string `json:"item"`
+			Day     string `json:"day,omitempty"`
+			Number  int    `json:"number,omitempty"` // in the history
+		}{filepath.Base(s.Dir), due.Path, next[due.Path], number})
+	}
 	if is.label.Done[due.Path] == next[due.Path] {
+		if asJSON {
+			return report(0)
+		}
 		a.screen.Text(term.Good.Render("Nothing to do:") + term.Sprintf(" that is noted already: %s", due.Path))
 		return nil
 	}
@@ -95,8 +109,12 @@ func (a *app) tick(at, item, day string, not bool) error {
 		return err
 	}
 	name := filepath.Base(s.Dir)
-	if _, err := a.carryOut(undertaking{plan: plan, doing: "writing", total: 1, again: "vestibula undo takes it back", head: journal.Head{What: "done", Title: due.Path, Project: name, Roots: []journal.Root{{Path: ".", ID: is.label.ID}}}}); err != nil {
+	record, err := a.carryOut(undertaking{plan: plan, doing: "writing", total: 1, again: "vestibula undo takes it back", head: journal.Head{What: "done", Title: due.Path, Project: name, Roots: []journal.Root{{Path: ".", ID: is.label.ID}}}})
+	if err != nil {
 		return err
+	}
+	if asJSON {
+		return report(record.Number)
 	}
 	a.screen.Text(term.Good.Render(term.Visible(what)) + term.Sprintf(" in %s: %s, %s. vestibula undo takes it back.", name, due.Path, v.String()))
 	return nil

@@ -10,7 +10,6 @@ import (
 	"strings"
 
 	"github.com/adrg/xdg"
-	"github.com/spf13/cobra"
 
 	"vestibula/cli/term"
 	"vestibula/core/archive"
@@ -181,44 +180,4 @@ func (a *app) load(arg string) (*template.Template, error) {
 		return nil, a.tellErrors(src.name, src.text, err, statusUnclear)
 	}
 	return t, nil
-}
-
-// harmlessWords leaves out what a terminal would obey: a shell shows what can be
-// completed as it is.
-func harmlessWords(words []string) []string {
-	return slices.DeleteFunc(words, func(w string) bool { return string(term.Visible(w)) != w })
-}
-
-// completeTemplate offers template names, then the fields of the template and
-// the values that they allow.
-func (a *app) completeTemplate(_ *cobra.Command, args []string, typed string) ([]string, cobra.ShellCompDirective) {
-	var out []string
-	if len(args) == 0 {
-		for _, s := range a.shelves() {
-			out = append(out, s.files()...)
-		}
-		out = harmlessWords(out)
-		slices.Sort(out)
-		return slices.Compact(out), cobra.ShellCompDirectiveDefault
-	}
-	src, err := a.find(args[0])
-	if err != nil || args[0] == "-" {
-		return nil, cobra.ShellCompDirectiveDefault
-	}
-	t, err := template.Parse(src.name, src.text, src.starters)
-	if err != nil {
-		return nil, cobra.ShellCompDirectiveDefault
-	}
-	if name, _, given := strings.Cut(typed, "="); given {
-		if f := t.Field(name); f != nil {
-			for _, v := range suggestions(f) {
-				out = append(out, name+"="+v)
-			}
-		}
-		return harmlessWords(out), cobra.ShellCompDirectiveNoFileComp
-	}
-	for _, name := range t.FieldNames() {
-		out = append(out, name+"=")
-	}
-	return out, cobra.ShellCompDirectiveNoSpace | cobra.ShellCompDirectiveNoFileComp
 }

@@ -160,6 +160,10 @@ list says how much. --forget frees that, and the record can no longer be undone.
 	c.Flags().BoolVar(&asJSON, "json", false, "print JSON")
 	c.Flags().StringVar(&forget, "forget", "", "free what the record with this `NUMBER` keeps, and the record itself")
 	ask.addYes(c, "with --forget: do not ask")
+	c.ValidArgsFunction = a.completeRecord
+	_ = c.RegisterFlagCompletionFunc("forget", func(c *cobra.Command, _ []string, word string) ([]string, cobra.ShellCompDirective) {
+		return a.completeRecord(c, nil, word)
+	})
 	return c
 }
 
@@ -204,30 +208,36 @@ func (a *app) showRecord(r *journal.Record, asJSON bool) error {
 	return nil
 }
 
-func (a *app) recordsJSON(records []*journal.Record) []any {
-	type step struct {
-		Op   string `json:"op"`
-		Path string `json:"path"`
-		From string `json:"from,omitempty"`
+// A jsonStep is a change as JSON shows it.
+type jsonStep struct {
+	Op   string `json:"op"`
+	Path string `json:"path"`
+	From string `json:"from,omitempty"`
+}
+
+func jsonSteps(changes []change.Change) []jsonStep {
+	steps := []jsonStep{}
+	for _, c := range changes {
+		if !c.Lift() {
+			from, to := c.Ends()
+			if c.Op != change.Move && c.Op != change.Copy {
+				from = ""
+			}
+			steps = append(steps, jsonStep{c.Op.String(), to, from})
+		}
 	}
+	return steps
+}
+
+func (a *app) recordsJSON(records []*journal.Record) []any {
 	list := []any{}
 	for _, r := range records {
-		steps := []step{}
 		changes, _ := a.changesOf(r) // a record that cannot be read has no steps
-		for _, c := range changes {
-			if !c.Lift() {
-				from, to := c.Ends()
-				if c.Op != change.Move && c.Op != change.Copy {
-					from = ""
-				}
-				steps = append(steps, step{c.Op.String(), to, from})
-			}
-		}
 		list = append(list, struct {
 			journal.Head
 			State term.Shown `json:"state"`
-			Steps []step     `json:"steps"`
-		}{r.Head, state(r), steps})
+			Steps []jsonStep `json:"steps"`
+		}{r.Head, state(r), jsonSteps(changes)})
 	}
 	return list
 }
@@ -285,6 +295,8 @@ What goes is kept, so that an undo can itself be undone by its number.`,
 	}
 	ask.addYes(c, "undo without asking")
 	c.Flags().BoolVar(&ask.preview, "preview", false, "show what would be taken back, and change nothing")
+	c.Flags().BoolVar(&ask.asJSON, "json", false, "print JSON")
+	c.ValidArgsFunction = a.completeRecord
 	return c
 }
 
@@ -344,11 +356,14 @@ func (a *app) undo(args []string, ask consent) error {
 		return err
 	}
 	show := func() { a.drawUndo(u) }
-	if ask.yes {
+	if ask.yes && !ask.asJSON {
 		show() // what stays is a part of the answer
 	}
 	question := fmt.Sprintf("Undo the %s of %s in %s?", r.What, r.Name(), strings.Join(u.Places, ", "))
 	if goes, err := a.agreed(ask, show, question, "undo it"); !goes {
+		if err == nil && ask.asJSON {
+			return a.reportUndo(u, 0, ask)
+		}
 		return err
 	}
 	record, err := a.carryOut(undertaking{plan: u.Plan, doing: "undoing", total: len(u.List), again: fmt.Sprintf("vestibula undo %d goes on with it", r.Number),
@@ -356,12 +371,54 @@ func (a *app) undo(args []string, ask consent) error {
 	if err != nil {
 		return err
 	}
+	if ask.asJSON {
+		return a.reportUndo(u, record.Number, ask)
+	}
 	text := fmt.Sprintf(": %s. To have it back: vestibula undo %d", amount(record.Count), record.Number)
 	if record.Kept > 0 {
 		text += fmt.Sprintf("\nWhat went is kept in %s, %s. To free it: vestibula history --forget %d", filepath.Join(u.Places[0], record.Work), term.Size(record.Kept), record.Number)
 	}
 	a.screen.Text(term.Good.Render("Undone") + term.Lines(text))
 	return nil
+}
+
+// reportUndo prints an undo as JSON: what it does, and under which number it was done.
+func (a *app) reportUndo(u *disk.Undo, number int, ask consent) error {
+	type stay struct {
+		Path string `json:"path"`
+		Why  string `json:"why"`
+	}
+	stays := []stay{}
+	for _, s := range u.Stays {
+		stays = append(stays, stay{s.Path, s.Why})
+	}
+	err := a.printJSON(struct {
+		Undoes int        `json:"undoes"`
+		Number int        `json:"number,omitempty"`
+		Done   bool       `json:"done"`
+		Places []string   `json:"places"`
+		Steps  []jsonStep `json:"steps"`
+		Stays  []stay     `json:"stays"`
+	}{u.Record.Number, number, number > 0, u.Places, jsonSteps(u.List), stays})
+	if err == nil && number == 0 && !ask.preview {
+		return found
+	}
+	return err
+}
+
+// completeRecord offers the numbers of what was done, the newest first.
+func (a *app) completeRecord(_ *cobra.Command, args []string, _ string) (list []string, _ cobra.ShellCompDirective) {
+	records, err := a.records()
+	if err != nil || len(args) > 0 {
+		return nil, cobra.ShellCompDirectiveNoFileComp
+	}
+	for _, r := range slices.Backward(records) {
+		if r.Undone() || r.End == journal.Forgotten {
+			continue
+		}
+		list = append(list, fmt.Sprintf("%d\t%s of %s", r.Number, r.What, term.Visible(r.Name())))
+	}
+	return list, cobra.ShellCompDirectiveNoFileComp | cobra.ShellCompDirectiveKeepOrder
 }
 
 // unmarking takes the marks of a build out of a table in which others, or people, have

@@ -84,7 +84,7 @@ func (m *movingOn) set() (*change.Set, error) {
 	set := &change.Set{Places: []string{dir}}
 	for _, item := range m.items {
 		set.Changes = append(set.Changes, change.Change{Op: change.Move, From: item.from, Path: item.to, Was: change.State{Entry: tree.Entry{Kind: tree.Folder}}, Why: "it moves on"})
-		root, _, err := tree.Read(filepath.Join(dir, filepath.FromSlash(item.from)), nil, nil)
+		root, _, err := m.reading(filepath.Join(dir, filepath.FromSlash(item.from)))
 		if err != nil {
 			return nil, refused("", "%s cannot be read: %s", item.from, place.Reason(err))
 		}

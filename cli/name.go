@@ -453,8 +453,11 @@ func (n *nameRun) complete(c *cobra.Command, args []string, typed string) ([]str
 			names = append(s.layout.Template.ConventionNames(), names...)
 		}
 		return names, directive
-	case len(args) > 1:
-		return n.completeTemplate(c, args, typed)
+	case strings.Contains(typed, "=") || len(args) > 1:
+		return n.completeFields(args, typed)
+	}
+	if s, err := n.standingIn(".", nil); err == nil && s.layout != nil && s.layout.Template.Convention(args[0]) != nil {
+		return n.completeFields(args, typed) // in a project, no template is named
 	}
 	src, err := n.find(args[0])
 	if err != nil {
@@ -465,4 +468,27 @@ func (n *nameRun) complete(c *cobra.Command, args []string, typed string) ([]str
 		return nil, cobra.ShellCompDirectiveNoFileComp
 	}
 	return t.ConventionNames(), cobra.ShellCompDirectiveNoFileComp
+}
+
+// completeFields offers the fields of the convention that is named, by the template or in the
+// project that is here.
+func (n *nameRun) completeFields(args []string, typed string) ([]string, cobra.ShellCompDirective) {
+	var t *template.Template
+	name := args[0]
+	if s, err := n.standingIn(".", nil); err == nil && s.layout != nil && s.layout.Template.Convention(name) != nil {
+		t = s.layout.Template
+	} else if src, err := n.find(args[0]); err == nil && len(args) > 1 {
+		if t, err = template.Parse(src.name, src.text, src.starters); err != nil {
+			return nil, cobra.ShellCompDirectiveNoFileComp
+		}
+		name = args[1]
+	}
+	if t == nil || t.Convention(name) == nil {
+		return nil, cobra.ShellCompDirectiveNoFileComp
+	}
+	var fields []*template.Field
+	for _, f := range t.Convention(name).Fields {
+		fields = append(fields, f)
+	}
+	return completeFields(fields, typed)
 }

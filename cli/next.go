@@ -87,6 +87,8 @@ that the convention reads are written anew.`,
 	c.Flags().StringVar(&r.archive, "archive", "", "move the old project into the folder `DIR` afterwards, as archive does")
 	_ = c.MarkFlagDirname("from")
 	_ = c.MarkFlagDirname("archive")
+	c.ValidArgsFunction = a.completeProject
+	_ = c.RegisterFlagCompletionFunc("template", a.completeTemplates)
 	return c
 }
 
@@ -177,7 +179,7 @@ func (r *nextRun) plan(p *project.Project, raw map[string]template.Raw) error {
 	if err != nil {
 		return err
 	}
-	full, _, err := tree.Read(p.Dir, nil, nil)
+	full, _, err := r.reading(p.Dir)
 	if err != nil {
 		return unclear("", "%s cannot be read: %s", p.Dir, place.Reason(err))
 	}

@@ -7,6 +7,8 @@ import (
 	"time"
 
 	"github.com/schollz/progressbar/v3"
+
+	"vestibula/core/tree"
 )
 
 // patience is how long work takes before a bar is shown for it, and often how
@@ -19,9 +21,9 @@ const (
 // clock tells how long work takes; tests have it go faster.
 var clock = time.Now
 
-// progress shows, on a terminal only, how far long work has come, with its rate
-// and the time left; where nobody knows how much there is, total is -1. Done is told how much was just done, from any goroutine.
-// End takes the bar away.
+// progress shows, on a terminal only, how far long work has come, with its rate and the time
+// left; where nobody knows how much there is, total is -1. Done is told how much was just
+// done, from any goroutine. End takes the bar away.
 func (a *app) progress(what string, total int) (done func(n int), end func()) {
 	if !a.side.Terminal {
 		return func(int) {}, func() {}
@@ -55,6 +57,13 @@ func (a *app) progress(what string, total int) (done func(n int), end func()) {
 		defer mutex.Unlock()
 		_ = bar.Finish()
 	}
+}
+
+// reading reads a real folder, and shows how far it has come.
+func (a *app) reading(dir string) (*tree.Node, []tree.Unread, error) {
+	done, end := a.progress("reading", -1)
+	defer end()
+	return tree.Read(dir, nil, done)
 }
 
 // late lets nothing through before a moment.

@@ -86,6 +86,8 @@ many projects it holds anything.`,
 	f.StringVar(&r.use, "use", "", "for each line of a `TEMPLATE`, in how many projects it holds anything")
 	f.StringVar(&r.outFile, "out", "", "write the rows into the `FILE`: "+outEndings)
 	f.BoolVar(&r.asJSON, "json", false, "print JSON")
+	_ = c.RegisterFlagCompletionFunc("template", a.completeTemplates)
+	_ = c.RegisterFlagCompletionFunc("use", a.completeTemplates)
 	return c
 }
 

@@ -80,8 +80,10 @@ what the template has for it there, and is not asked for where it was.`,
 	c.Flags().BoolVar(&r.move, "move", false, "move them, also from elsewhere")
 	c.Flags().BoolVar(&r.copy, "copy", false, "copy them, also from within")
 	c.Flags().BoolVar(&r.link, "link", false, "leave them where they are, and make links to them")
-	_ = c.MarkFlagDirname("into")
 	_ = c.RegisterFlagCompletionFunc("convention", a.conventionsHere)
+	_ = c.RegisterFlagCompletionFunc("into", func(_ *cobra.Command, _ []string, typed string) ([]string, cobra.ShellCompDirective) {
+		return projectsNear(typed), cobra.ShellCompDirectiveDefault
+	})
 	return c
 }
 

@@ -61,7 +61,7 @@ func (a *app) standingIn(dir string, t *template.Template) (*standing, error) {
 			}
 		}
 	}
-	full, _, err := tree.Read(own, nil, nil)
+	full, _, err := a.reading(own)
 	if err != nil {
 		return nil, unclear("", "%s cannot be read: %s", own, place.Reason(err))
 	}

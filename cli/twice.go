@@ -16,7 +16,6 @@ import (
 	"vestibula/core/place"
 	"vestibula/core/project"
 	"vestibula/core/template"
-	"vestibula/core/tree"
 	"vestibula/core/upgrade"
 )
 
@@ -63,7 +62,7 @@ func (b *buildRun) doubles(l *labelling) (told []string, err error) {
 	if err != nil {
 		return nil, nil // what cannot be read says nothing about doubles
 	}
-	full, unread, err := tree.Read(dir, nil, nil)
+	full, unread, err := b.reading(dir)
 	if err != nil {
 		return nil, refused("nothing was changed", "%s", place.Reason(err))
 	}

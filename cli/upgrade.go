@@ -85,6 +85,8 @@ and one undo. Without one, it is the current folder. What is only probable is as
 	c.Flags().StringVar(&r.by, "template", "", "bring them to this `TEMPLATE`")
 	c.Flags().BoolVar(&r.onlyGood, "only-good", false, "leave out those that cannot be read")
 	c.Flags().IntVar(&r.limit, "limit", template.DefaultLimit, "a project may have `N` folders and files")
+	c.ValidArgsFunction = a.completeProject
+	_ = c.RegisterFlagCompletionFunc("template", a.completeTemplates)
 	return c
 }
 
@@ -272,9 +274,14 @@ func (a *app) opener() func(dir string, l *label.Label) (*project.Project, error
 
 // planAll plans upgrades, several at a time.
 func (r *upgradeRun) planAll(jobs []*upgrading) {
+	done, end := r.progress("comparing", len(jobs))
+	defer end()
 	several(len(jobs), func() func(i int) {
 		planner := &upgrade.Planner{}
-		return func(i int) { jobs[i].makePlan(planner) }
+		return func(i int) {
+			jobs[i].makePlan(planner)
+			done(1)
+		}
 	})
 }
 

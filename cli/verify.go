@@ -54,7 +54,7 @@ func (a *app) verified(at string, asJSON bool) (is bool, err error) {
 	if !isBag && !isBackup {
 		return false, nil
 	}
-	root, unread, err := tree.Read(dir, nil, nil)
+	root, unread, err := a.reading(dir)
 	if err != nil {
 		return true, unclear("", "%s cannot be read: %s", at, place.Reason(err))
 	}

@@ -60,7 +60,6 @@ func (o Order) Known() string {
 	return [...]string{"servers, archives", "web drives", "numbers by value", "Linux terminal", "Linux desktop"}[o]
 }
 
-
 // Named returns the order with that name, and whether there is one.
 func Named(name string) (Order, bool) {
 	i := slices.Index(names, name)
