@@ -5,6 +5,7 @@ import (
 	"os"
 	"path/filepath"
 	"regexp"
+	"slices"
 	"strings"
 	"testing"
 
@@ -257,6 +258,12 @@ func TestHelpBeginsWithOneSentenceAndShowsExamples(t *testing.T) {
 		require.NoError(t, err)
 		assert.NotRegexp(t, `Usage:|Flags|help for|more information|\[flags\]|Available|--\S+ (int|string|strings|stringArray)\b|\[=|default `, help+string(page), name)
 		assert.Equal(t, 1, strings.Count(help, "--no-color"), name)
+		if !slices.Contains([]string{"demo", "help", "completion"}, name) {
+			assert.Contains(t, help, "--json", name)
+			forms, err := os.ReadFile("docs/json.md")
+			require.NoError(t, err)
+			assert.Regexp(t, `(?m)^## (.*[ ,])?`+name+`\b`, string(forms), "the form of its JSON is documented")
+		}
 		for line := range strings.Lines(help) {
 			assert.True(t, len([]rune(line)) <= 110 || strings.HasPrefix(line, "  vestibula "), line)
 		}

@@ -203,6 +203,8 @@ func (a *app) propose(c consent, p proposal) (err error) {
 // the command.
 func (a *app) carryOut(u undertaking) (*journal.Record, error) {
 	done, end := a.progress(u.doing, u.total)
+	a.catching.Add(1)
+	defer a.catching.Add(-1)
 	stop, release := signal.NotifyContext(context.Background(), os.Interrupt)
 	w := a.writer()
 	w.NoJournal, w.Keep, w.Stop, w.Done = u.noJournal, u.keep, stop.Done(), done
@@ -212,7 +214,9 @@ func (a *app) carryOut(u undertaking) (*journal.Record, error) {
 	}
 	u.head.When = a.now
 	record, err := w.Apply(u.plan, u.head)
-	release()
+	if release(); err == nil {
+		a.changed.Store(true)
+	}
 	end()
 	return record, u.told(err)
 }

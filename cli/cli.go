@@ -14,6 +14,7 @@ import (
 	"runtime"
 	"runtime/debug"
 	"strings"
+	"sync/atomic"
 	"syscall"
 	"time"
 
@@ -49,7 +50,14 @@ type app struct {
 	side     *term.Screen      // questions, progress and errors
 	answers  map[string]string // what a person has answered, by the names of fields
 	answered []string          // these, in order
-	told     map[string]bool   // files that were said to be drawn, and no templates
+	*interrupts
+	told map[string]bool // files that were said to be drawn, and no templates
+}
+
+// interrupts are what is to be known when somebody stops the program.
+type interrupts struct {
+	catching atomic.Int32 // so many parts of the run handle an interrupt by themselves
+	changed  atomic.Bool  // something was carried out already
 }
 
 // A stop ends a command with a status. Its message, if it has one, is told on
@@ -102,7 +110,30 @@ func Main() int {
 	signal.Ignore(syscall.SIGPIPE)
 	collectSeldom()
 	a := &app{in: os.Stdin, out: os.Stdout, err: os.Stderr, env: os.Environ(), now: time.Now(), version: Version}
+	a.prepare()
+	a.onInterrupt()
 	return a.run(os.Args[1:])
+}
+
+// onInterrupt says what stands when somebody stops the program. While it changes a disk, that
+// part of it handles the interrupt itself.
+func (a *app) onInterrupt() {
+	pressed := make(chan os.Signal, 1)
+	signal.Notify(pressed, os.Interrupt)
+	side := a.side
+	go func() {
+		for range pressed {
+			if a.catching.Load() > 0 {
+				continue
+			}
+			text := "Nothing was changed."
+			if a.changed.Load() {
+				text = "What was done until then is whole, and stays; vestibula undo takes it back."
+			}
+			side.Text("\n" + term.Bad.Render("vestibula:") + " Stopped. " + term.Visible(text))
+			os.Exit(statusFound)
+		}
+	}()
 }
 
 // enough is how much memory a run takes before garbage is collected at all: most
@@ -175,6 +206,9 @@ func unwritten(err error) error {
 }
 
 func (a *app) prepare() {
+	if a.interrupts == nil {
+		a.interrupts = &interrupts{}
+	}
 	a.screen = term.NewScreen(a.out, a.env, a.noColor)
 	a.side = term.NewScreen(a.err, a.env, a.noColor)
 }

@@ -59,6 +59,8 @@ func (a *app) watch(args []string, flags valueFlags) error {
 		return unclear("vestibula draft NAME --like "+strings.TrimSuffix(src.name, template.Ending)+" makes a copy of your own", "%s is no file that somebody writes in", args[0])
 	}
 	w := &watching{app: a, path: src.path, args: args[1:], flags: flags}
+	a.catching.Add(1)
+	defer a.catching.Add(-1)
 	stop, release := signal.NotifyContext(context.Background(), os.Interrupt)
 	defer release()
 	changes := make(chan struct{}, 1)
