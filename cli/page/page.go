@@ -7,6 +7,7 @@ import (
 	_ "embed"
 	"html/template"
 	"strings"
+	"sync"
 
 	"vestibula/core/guide"
 )
@@ -30,12 +31,14 @@ type Table struct {
 // broken is how long a cell is, in bytes, before it may be broken: no date ever is.
 const broken = 16
 
-var whole = template.Must(template.New("page").Funcs(template.FuncMap{"short": func(cell string) bool { return len(cell) <= broken }}).Parse(frame))
+var whole = sync.OnceValue(func() *template.Template {
+	return template.Must(template.New("page").Funcs(template.FuncMap{"short": func(cell string) bool { return len(cell) <= broken }}).Parse(frame))
+})
 
 // Tables is a page of tables. The error is one of the program itself.
 func Tables(title, about string, tables []Table) ([]byte, error) {
 	var out bytes.Buffer
-	err := whole.Execute(&out, map[string]any{"Title": title, "About": about, "Tables": tables, "Style": template.CSS(style)})
+	err := whole().Execute(&out, map[string]any{"Title": title, "About": about, "Tables": tables, "Style": template.CSS(style)})
 	return out.Bytes(), err
 }
 
@@ -85,12 +88,12 @@ type Cell struct {
 	Says  string
 }
 
-var projects = template.Must(template.New("projects").Parse(matrix))
+var projects = sync.OnceValue(func() *template.Template { return template.Must(template.New("projects").Parse(matrix)) })
 
 // Bytes is the page. The error is one of the program itself.
 func (p *Projects) Bytes() ([]byte, error) {
 	var out bytes.Buffer
-	err := projects.Execute(&out, map[string]any{"Page": p, "Style": template.CSS(style)})
+	err := projects().Execute(&out, map[string]any{"Page": p, "Style": template.CSS(style)})
 	return out.Bytes(), err
 }
 
@@ -103,14 +106,16 @@ var guideStyle string
 // slotColours is how many colours tell the slots of a name apart.
 const slotColours = 5
 
-var guides = template.Must(template.New("guide").Funcs(template.FuncMap{
-	"slotclass": func(i int) int { return (i / 2) % slotColours },
-	"endings":   func(list []string) string { return "." + strings.Join(list, ", .") },
-}).Parse(guideFrame))
+var guides = sync.OnceValue(func() *template.Template {
+	return template.Must(template.New("guide").Funcs(template.FuncMap{
+		"slotclass": func(i int) int { return (i / 2) % slotColours },
+		"endings":   func(list []string) string { return "." + strings.Join(list, ", .") },
+	}).Parse(guideFrame))
+})
 
 // Guide is the page of a template for those who join. The error is one of the program itself.
 func Guide(p *guide.Page) ([]byte, error) {
 	var out bytes.Buffer
-	err := guides.Execute(&out, map[string]any{"Page": p, "Style": template.CSS(style + guideStyle)})
+	err := guides().Execute(&out, map[string]any{"Page": p, "Style": template.CSS(style + guideStyle)})
 	return out.Bytes(), err
 }

@@ -14,7 +14,6 @@ import (
 	"cmp"
 	"fmt"
 	"maps"
-	"regexp"
 	"slices"
 	"strconv"
 	"strings"
@@ -290,7 +289,7 @@ func (l *learner) root() *line {
 // terms has a year with the place and the name of a term in it be one piece.
 func (l *learner) terms(list []piece) []piece {
 	for i := range list { // of terms of one year, that is a literal
-		if parts := yearAtEnd.FindStringSubmatch(list[i].literal); parts != nil {
+		if parts := yearAtEnd().FindStringSubmatch(list[i].literal); parts != nil {
 			year := piece{kind: "year"}
 			for range l.samples {
 				year.values = append(year.values, parts[2])
@@ -425,7 +424,7 @@ func (l *learner) splitAt(values []string) int {
 	return 0
 }
 
-var yearAtEnd = regexp.MustCompile(`^(.*)((?:19|20)\d\d) $`)
+var yearAtEnd = lazily(`^(.*)((?:19|20)\d\d) $`)
 
 // single learns from the only name that there is: what was told, and what can be nothing
 // but a day or a period.

@@ -2,7 +2,6 @@ package learn
 
 import (
 	"cmp"
-	"regexp"
 	"slices"
 	"strconv"
 	"strings"
@@ -11,7 +10,7 @@ import (
 	"vestibula/core/tree"
 )
 
-var numbered = regexp.MustCompile(`^([^\d<]*)(\d{2,3})(\D.*)$`)
+var numbered = lazily(`^([^\d<]*)(\d{2,3})(\D.*)$`)
 
 // lists finds folders that are alike, and bear names of their own in each project.
 func (m *meeting) lists() {
@@ -32,7 +31,7 @@ func (m *meeting) lists() {
 			folders[i] = append(folders[i], n)
 			total++
 			name := n.Name
-			if parts := numbered.FindStringSubmatch(name); parts != nil && parts[1] == "" {
+			if parts := numbered().FindStringSubmatch(name); parts != nil && parts[1] == "" {
 				name = parts[3]
 				if numbers[name] == nil {
 					numbers[name] = map[string]bool{}
@@ -72,7 +71,7 @@ func (m *meeting) lists() {
 	first, consecutive, prefixed := 0, true, true
 	for i, list := range folders {
 		for k, c := range list {
-			parts := numbered.FindStringSubmatch(c.Name)
+			parts := numbered().FindStringSubmatch(c.Name)
 			if parts == nil || parts[1] != "" {
 				prefixed = false
 				break
@@ -90,7 +89,7 @@ func (m *meeting) lists() {
 		for _, c := range list {
 			name := c.Name
 			if prefixed && consecutive && first > 0 {
-				parts := numbered.FindStringSubmatch(name)
+				parts := numbered().FindStringSubmatch(name)
 				name = strings.TrimLeft(parts[3], " ._-")
 				ln.name, ln.number, ln.width = "\x00"+parts[3][:len(parts[3])-len(name)]+"\x01", first, len(parts[2])
 			}
@@ -162,7 +161,7 @@ func (m *meeting) numbering() {
 			groups[""] = append(groups[""], ln)
 			continue
 		}
-		parts := numbered.FindStringSubmatch(ln.name)
+		parts := numbered().FindStringSubmatch(ln.name)
 		if parts == nil || ln.many || strings.HasPrefix(parts[3], ".") && !ln.folder {
 			continue
 		}
@@ -190,7 +189,7 @@ func (m *meeting) numbering() {
 			if ln.many {
 				ln.name = mark + ln.name[1:]
 			} else {
-				parts := numbered.FindStringSubmatch(ln.name)
+				parts := numbered().FindStringSubmatch(ln.name)
 				ln.name = parts[1] + mark + parts[3]
 			}
 			if ln.number != last+1 {

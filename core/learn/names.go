@@ -5,6 +5,7 @@ import (
 	"regexp"
 	"slices"
 	"strings"
+	"sync"
 	"time"
 	"unicode"
 	"unicode/utf8"
@@ -28,17 +29,17 @@ const word, sign, mixed = "word", "sign", "mixed"
 // calendars are the forms in which days and periods stand in names, the longest first. The
 // pictures are those of the language; none is the usual one.
 var calendars = []struct {
-	form    *regexp.Regexp
+	form    func() *regexp.Regexp
 	kind    string
 	picture string
 }{
-	{regexp.MustCompile(`^(?:19|20)\d\d-\d\d-\d\d`), "date", ""},
-	{regexp.MustCompile(`^\d\d\.\d\d\.(?:19|20)\d\d`), "date", "dd.mm.yyyy"},
-	{regexp.MustCompile(`^(?:19|20)\d\d\d\d\d\d`), "date", "yyyymmdd"},
-	{regexp.MustCompile(`^(?:19|20)\d\d-\d\d`), "month", ""},
-	{regexp.MustCompile(`^(?:19|20)\d\d-Q[1-4]`), "quarter", ""},
-	{regexp.MustCompile(`^(?:19|20)\d\d-W\d\d`), "week", ""},
-	{regexp.MustCompile(`^(?:19|20)\d\d`), "year", ""},
+	{lazily(`^(?:19|20)\d\d-\d\d-\d\d`), "date", ""},
+	{lazily(`^\d\d\.\d\d\.(?:19|20)\d\d`), "date", "dd.mm.yyyy"},
+	{lazily(`^(?:19|20)\d\d\d\d\d\d`), "date", "yyyymmdd"},
+	{lazily(`^(?:19|20)\d\d-\d\d`), "month", ""},
+	{lazily(`^(?:19|20)\d\d-Q[1-4]`), "quarter", ""},
+	{lazily(`^(?:19|20)\d\d-W\d\d`), "week", ""},
+	{lazily(`^(?:19|20)\d\d`), "year", ""},
 }
 
 func calendar(kind string) bool {
@@ -73,7 +74,7 @@ func next(s string, inside bool) token {
 	first := rune(s[0])
 	if isDigit(first) && !inside {
 		for _, c := range calendars {
-			text := c.form.FindString(s)
+			text := c.form().FindString(s)
 			if text == "" || len(text) < len(s) && isDigit(rune(s[len(text)])) {
 				continue
 			}
@@ -394,3 +395,8 @@ func calendarParts(name string) (list [][2]int) {
 }
 
 func sortedKeys[V any](m map[string]V) []string { return slices.Sorted(maps.Keys(m)) }
+
+// lazily compiles an expression when it is needed: most runs need none.
+func lazily(expression string) func() *regexp.Regexp {
+	return sync.OnceValue(func() *regexp.Regexp { return regexp.MustCompile(expression) })
+}

@@ -3,7 +3,6 @@ package learn
 import (
 	"cmp"
 	"fmt"
-	"regexp"
 	"slices"
 	"strconv"
 	"strings"
@@ -25,7 +24,7 @@ type member struct {
 	node  *tree.Node
 }
 
-var letter = regexp.MustCompile(`^[A-Z]$`)
+var letter = lazily(`^[A-Z]$`)
 
 // series finds what only counts on: weeks, months, boxes. Few are those of which most
 // instances have none.
@@ -40,7 +39,7 @@ func (m *meeting) series(few bool) {
 				list := tokens(n.Name)
 				for k, t := range list {
 					kind := t.kind
-					if letter.MatchString(t.text) {
+					if letter().MatchString(t.text) {
 						kind = "letter"
 					}
 					if kind != "number" && kind != "letter" && !calendar(kind) {

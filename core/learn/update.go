@@ -123,7 +123,7 @@ func beyond(t *template.Template, wanted, real *tree.Node, sample int, extras ma
 func put(file *outline.File, parent *outline.Line, ln *line, added *[]Addition) {
 	name, clause := ln.name, ""
 	var before *outline.Line
-	if parts := numbered.FindStringSubmatch(name); parts != nil && parts[1] == "" && len(parts[2]) == 2 {
+	if parts := numbered().FindStringSubmatch(name); parts != nil && parts[1] == "" && len(parts[2]) == 2 {
 		at, _ := strconv.Atoi(parts[2])
 		last, counts := 0, false
 		for _, c := range parent.Children {

@@ -12,6 +12,7 @@ import (
 	"regexp"
 	"slices"
 	"strings"
+	"sync"
 	"unicode"
 	"unicode/utf8"
 
@@ -63,20 +64,20 @@ type Entry struct {
 var (
 	// boxes are what trees are drawn with: lines, corners and tees of all weights, and
 	// what stands for them on a typewriter.
-	boxes    = regexp.MustCompile("^[\\s\u00a0│┃┆┇┊┋║╎╏├┝┠┣╠└┕┖┗╚╰┌┍┎┏╔╭┬┯┰┳╦─━┄┅┈┉═╌╍|`]*[│┃┆┇┊┋║╎╏├┝┠┣╠└┕┖┗╚╰┌┍┎┏╔╭┬┯┰┳╦─━┄┅┈┉═╌╍][\\s\u00a0─━┄┅┈┉═╌╍>]*")
-	typed    = regexp.MustCompile("^[\\s|]*(?:[|+`\\\\]-{1,4}>?[ \t]|[|+`\\\\]-{2,4}|[|+`\\\\]_{1,4}[ \t]?)")
-	beams    = regexp.MustCompile(`^\s*[|│┃║][\s|│┃║]*`) // beside what has no tee of its own
-	bullet   = regexp.MustCompile(`^(?:[-–—*+•‣◦▪▫●○■□►▸➔→>»]\s+(?:\[[ xX]\]\s+)?|\[[ xX]\]\s+|☐\s*|☑\s*|✓\s*)`)
-	ordinal  = regexp.MustCompile(`^(?:\(?(?:\d{1,3}|[a-zA-Z]|[ivx]{1,5})[.)]\s+)`)
-	chapters = regexp.MustCompile(`^(\d{1,3}(?:\.\d{1,3})+)\.?\s+`)
-	heading  = regexp.MustCompile(`^(#{1,6})\s+(.*?)\s*#*$`)
-	ruler    = regexp.MustCompile(`^\s*\|?\s*:?-{2,}:?\s*(?:\|\s*:?-{2,}:?\s*)*\|?\s*$`)
-	summary  = regexp.MustCompile(`^\d[\d,.' ]* (?:director(?:y|ies)|folders?|files?)\b.*$`)
-	measure  = regexp.MustCompile(`^\[[^\]]*\]\s{1,2}`)
-	icon     = regexp.MustCompile(`^[\x{1F4C1}\x{1F4C2}\x{1F5C2}\x{1F4C4}\x{1F4C3}\x{1F4DD}\x{1F5C3}\x{1F5BF}]\x{FE0F}?\s*`)
-	aside    = regexp.MustCompile(`(?:\s{2,}|\t)(?:#|//|<-+|←|--+|–|—|\()?\s*(.*?)\)?\s*$|\s+(?:#|//|←|<--)\s+(.*)$`)
-	slots    = regexp.MustCompile(`<([a-z][a-z0-9-]*)(?::[^<>]*)?>`)
-	drive    = regexp.MustCompile(`^(?:[A-Za-z]:)?[\\/]`)
+	boxes    = lazily("^[\\s\u00a0│┃┆┇┊┋║╎╏├┝┠┣╠└┕┖┗╚╰┌┍┎┏╔╭┬┯┰┳╦─━┄┅┈┉═╌╍|`]*[│┃┆┇┊┋║╎╏├┝┠┣╠└┕┖┗╚╰┌┍┎┏╔╭┬┯┰┳╦─━┄┅┈┉═╌╍][\\s\u00a0─━┄┅┈┉═╌╍>]*")
+	typed    = lazily("^[\\s|]*(?:[|+`\\\\]-{1,4}>?[ \t]|[|+`\\\\]-{2,4}|[|+`\\\\]_{1,4}[ \t]?)")
+	beams    = lazily(`^\s*[|│┃║][\s|│┃║]*`) // beside what has no tee of its own
+	bullet   = lazily(`^(?:[-–—*+•‣◦▪▫●○■□►▸➔→>»]\s+(?:\[[ xX]\]\s+)?|\[[ xX]\]\s+|☐\s*|☑\s*|✓\s*)`)
+	ordinal  = lazily(`^(?:\(?(?:\d{1,3}|[a-zA-Z]|[ivx]{1,5})[.)]\s+)`)
+	chapters = lazily(`^(\d{1,3}(?:\.\d{1,3})+)\.?\s+`)
+	heading  = lazily(`^(#{1,6})\s+(.*?)\s*#*$`)
+	ruler    = lazily(`^\s*\|?\s*:?-{2,}:?\s*(?:\|\s*:?-{2,}:?\s*)*\|?\s*$`)
+	summary  = lazily(`^\d[\d,.' ]* (?:director(?:y|ies)|folders?|files?)\b.*$`)
+	measure  = lazily(`^\[[^\]]*\]\s{1,2}`)
+	icon     = lazily(`^[\x{1F4C1}\x{1F4C2}\x{1F5C2}\x{1F4C4}\x{1F4C3}\x{1F4DD}\x{1F5C3}\x{1F5BF}]\x{FE0F}?\s*`)
+	aside    = lazily(`(?:\s{2,}|\t)(?:#|//|<-+|←|--+|–|—|\()?\s*(.*?)\)?\s*$|\s+(?:#|//|←|<--)\s+(.*)$`)
+	slots    = lazily(`<([a-z][a-z0-9-]*)(?::[^<>]*)?>`)
+	drive    = lazily(`^(?:[A-Za-z]:)?[\\/]`)
 )
 
 // Drawn reports whether a text holds what only drawings and lists have, and no outline: a
@@ -84,15 +85,15 @@ var (
 func Drawn(text string) bool {
 	drawn, marked, lines := 0, 0, 0
 	for line := range strings.Lines(text) {
-		if strings.TrimSpace(line) == "" || ruler.MatchString(line) {
+		if strings.TrimSpace(line) == "" || ruler().MatchString(line) {
 			continue
 		}
 		lines++
 		bare := strings.TrimSpace(line)
 		switch {
-		case boxes.MatchString(line) || typed.MatchString(line):
+		case boxes().MatchString(line) || typed().MatchString(line):
 			drawn++
-		case bullet.MatchString(bare) || heading.MatchString(bare):
+		case bullet().MatchString(bare) || heading().MatchString(bare):
 			marked++
 		}
 	}
@@ -144,7 +145,7 @@ func Read(text string) (*Listing, error) {
 func withoutTitle(lines []string, blocks []int) []string {
 	left := func(list []string) (n int) {
 		for _, line := range list {
-			if columnOf(line) == 0 && !boxes.MatchString(line) && !typed.MatchString(line) && !(bullet.MatchString(line) && columnOf(line[1:]) > 1) {
+			if columnOf(line) == 0 && !boxes().MatchString(line) && !typed().MatchString(line) && !(bullet().MatchString(line) && columnOf(line[1:]) > 1) {
 				n++
 			}
 		}
@@ -174,22 +175,22 @@ func formOf(lines []string) Form {
 		if strings.Contains(line, "\t") {
 			tabs++
 		}
-		if ruler.MatchString(line) {
+		if ruler().MatchString(line) {
 			continue
 		}
 		switch {
-		case boxes.MatchString(line) || typed.MatchString(line):
+		case boxes().MatchString(line) || typed().MatchString(line):
 			count[Tree]++
-		case heading.MatchString(bare):
+		case heading().MatchString(bare):
 			count[Headings]++
 		case strings.Contains(bare, "\t") || strings.HasPrefix(bare, "|") && strings.HasSuffix(bare, "|") && len(bare) > 1:
 			count[Columns]++
-		case bullet.MatchString(bare) || chapters.MatchString(bare) || ordinal.MatchString(bare):
+		case bullet().MatchString(bare) || chapters().MatchString(bare) || ordinal().MatchString(bare):
 			count[Bullets]++
 		case strings.ContainsAny(strings.Trim(bare, `/\`), `/\`) && !strings.Contains(bare, "<"):
 			count[Paths]++
 		}
-		name := aside.ReplaceAllString(bare, "") // what stands beside it may be a sentence
+		name := aside().ReplaceAllString(bare, "") // what stands beside it may be a sentence
 		if words := len(strings.Fields(name)); words > 12 || strings.HasSuffix(name, ".") && words > 5 {
 			prose++
 		}
@@ -231,11 +232,11 @@ func (r *reader) indented(lines []string) {
 	under := 0 // the heading that lists stand below
 	for i, line := range lines {
 		bare := strings.TrimSpace(line)
-		if summary.MatchString(bare) && i == len(lines)-1 || bare == "." || ruler.MatchString(line) || strings.Trim(bare, "│┃║|") == "" {
+		if summary().MatchString(bare) && i == len(lines)-1 || bare == "." || ruler().MatchString(line) || strings.Trim(bare, "│┃║|") == "" {
 			continue
 		}
 		at := columnOf(line)
-		if h := heading.FindStringSubmatch(bare); h != nil && r.listing.Form == Headings {
+		if h := heading().FindStringSubmatch(bare); h != nil && r.listing.Form == Headings {
 			under = len(h[1])
 			r.put(under-7, h[2], false) // left of all else
 			continue
@@ -244,14 +245,14 @@ func (r *reader) indented(lines []string) {
 		if drawing := r.drawing(line); drawing > 0 {
 			at, rest = width(line[:drawing]), line[drawing:]
 		}
-		if c := chapters.FindStringSubmatch(rest); c != nil && r.listing.Form == Bullets {
+		if c := chapters().FindStringSubmatch(rest); c != nil && r.listing.Form == Bullets {
 			at += tab * strings.Count(c[1], ".")
 			rest = rest[len(c[0]):]
 		} else if r.listing.Form != Plain {
-			mark := bullet.FindString(rest)
+			mark := bullet().FindString(rest)
 			at += max(0, len(mark)-len(strings.TrimRight(mark, " "))-1) // as in lists of what is new
 			rest = strings.TrimPrefix(rest, mark)
-			rest = strings.TrimPrefix(rest, ordinal.FindString(rest))
+			rest = strings.TrimPrefix(rest, ordinal().FindString(rest))
 		}
 		r.put(at, rest, false)
 	}
@@ -262,7 +263,7 @@ func (r *reader) drawing(line string) int {
 	if r.listing.Form != Tree {
 		return 0
 	}
-	for _, form := range []*regexp.Regexp{boxes, typed, beams} {
+	for _, form := range []*regexp.Regexp{boxes(), typed(), beams()} {
 		if found := form.FindString(line); found != "" {
 			return len(found)
 		}
@@ -324,13 +325,13 @@ func (r *reader) add(e *Entry) {
 // leads, emphasis, and the colon of a heading.
 func (r *reader) name(text string) (name, note string, folder bool) {
 	text = strings.TrimSpace(text)
-	for _, form := range []*regexp.Regexp{measure, icon} {
+	for _, form := range []*regexp.Regexp{measure(), icon()} {
 		text = strings.TrimPrefix(text, form.FindString(text))
 	}
 	if at := strings.Index(text, " -> "); at > 0 {
 		text = text[:at]
 	}
-	if found := aside.FindStringSubmatchIndex(text); found != nil && found[0] > 0 {
+	if found := aside().FindStringSubmatchIndex(text); found != nil && found[0] > 0 {
 		for _, k := range []int{2, 4} {
 			if found[k] >= 0 {
 				note = strings.TrimSpace(text[found[k]:found[k+1]])
@@ -357,7 +358,7 @@ func (r *reader) plain(name string) string {
 	var b strings.Builder
 	rest := name
 	for rest != "" {
-		found := slots.FindStringSubmatchIndex(rest)
+		found := slots().FindStringSubmatchIndex(rest)
 		end := len(rest)
 		if found != nil {
 			end = found[0]
@@ -415,10 +416,10 @@ func (r *reader) paths(lines []string) {
 	rooted := true
 	for _, line := range lines {
 		text := strings.TrimSpace(line)
-		rooted = rooted && drive.MatchString(text)
+		rooted = rooted && drive().MatchString(text)
 		text = strings.ReplaceAll(text, `\`, "/")
 		folder := strings.HasSuffix(text, "/")
-		text = strings.TrimPrefix(drive.ReplaceAllString(text, ""), "./")
+		text = strings.TrimPrefix(drive().ReplaceAllString(text, ""), "./")
 		var names []string
 		for part := range strings.SplitSeq(strings.Trim(text, "/"), "/") {
 			if part != "" && part != "." && part != ".." {
@@ -481,7 +482,7 @@ func (r *reader) columns(lines []string) {
 	r.listing.Form = Columns
 	var rows [][]string
 	for i, line := range lines {
-		if ruler.MatchString(line) {
+		if ruler().MatchString(line) {
 			if i == 1 {
 				rows = nil // what stood above are headings
 			}
@@ -550,4 +551,9 @@ func write(b *strings.Builder, list []*Entry, depth int) {
 		b.WriteByte('\n')
 		write(b, e.Inside, depth+1)
 	}
+}
+
+// lazily compiles an expression when it is needed: most runs need none.
+func lazily(expression string) func() *regexp.Regexp {
+	return sync.OnceValue(func() *regexp.Regexp { return regexp.MustCompile(expression) })
 }

@@ -5,6 +5,7 @@ import (
 	"regexp"
 	"slices"
 	"strings"
+	"sync"
 )
 
 // HeaderKeys are the keys of a header.
@@ -14,12 +15,12 @@ const fence = "---"
 
 var (
 	// keyed is a line of a header at the left edge, and inKeyed one further in.
-	keyed   = regexp.MustCompile(`^(title|about|fields|names|rules|ignore)[ \t]*:(.*)$`)
-	inKeyed = regexp.MustCompile(`^[ \t]+[^|<>]*:([ \t]|$)`)
+	keyed   = lazily(`^(title|about|fields|names|rules|ignore)[ \t]*:(.*)$`)
+	inKeyed = lazily(`^[ \t]+[^|<>]*:([ \t]|$)`)
 	// hyphens are what was most likely meant to be three of them.
-	hyphens = regexp.MustCompile(`^[ \t]*([-–—=_*~.][ \t]*){1,}$`)
+	hyphens = lazily(`^[ \t]*([-–—=_*~.][ \t]*){1,}$`)
 	// anyKey begins a line at the left edge that can stand in a header.
-	anyKey = regexp.MustCompile(`^[\w-]+[ \t]*:([ \t]|$)`)
+	anyKey = lazily(`^[\w-]+[ \t]*:([ \t]|$)`)
 )
 
 // header finds the header among the lines of a file, also where it is not written as it
@@ -42,7 +43,7 @@ func (p *parser) header(lines []string) int {
 		end = p.unclosed(bare)
 	}
 	h.Text = strings.Join(lines[1:end], "")
-	if !closed && (end == len(lines) || !hyphens.MatchString(bare[end])) {
+	if !closed && (end == len(lines) || !hyphens().MatchString(bare[end])) {
 		return end
 	}
 	h.close = lines[end]
@@ -63,10 +64,10 @@ func (p *parser) unclosed(bare []string) int {
 		line := bare[i]
 		switch {
 		case line == "" || strings.HasPrefix(line, "#") || strings.HasPrefix(line, "- "):
-		case hyphens.MatchString(line):
+		case hyphens().MatchString(line):
 			p.fail(Pos{i + 1, 1}, width(line), "the header ends with three hyphens", "write --- and nothing else in this line")
 			return i
-		case strings.ContainsAny(line[:1], " \t]}") || anyKey.MatchString(line):
+		case strings.ContainsAny(line[:1], " \t]}") || anyKey().MatchString(line):
 		default:
 			p.fail(Pos{i + 1, 1}, width(line), "this header has no end", "write a line of three hyphens, ---, above this line")
 			return i
@@ -90,8 +91,8 @@ func (p *parser) astray(lines, bare []string) {
 	}
 	isFence := func(l string) bool { return l == fence }
 	begins := func(at int) bool { // a header's first line, and no part of an outline
-		m := keyed.FindStringSubmatch(bare[at])
-		return m != nil && (strings.TrimSpace(m[2]) != "" || at+1 < len(bare) && inKeyed.MatchString(bare[at+1]))
+		m := keyed().FindStringSubmatch(bare[at])
+		return m != nil && (strings.TrimSpace(m[2]) != "" || at+1 < len(bare) && inKeyed().MatchString(bare[at+1]))
 	}
 	found := func(from, begin, end, to int) {
 		p.file.Header = &Header{Text: strings.Join(lines[begin:end], ""), Line: begin + 1, astray: true, from: from + 1, to: to}
@@ -103,7 +104,7 @@ func (p *parser) astray(lines, bare []string) {
 			return
 		}
 		end := next(first, func(l string) bool {
-			return l != "" && !strings.ContainsAny(l[:1], " \t#]}") && !anyKey.MatchString(l)
+			return l != "" && !strings.ContainsAny(l[:1], " \t#]}") && !anyKey().MatchString(l)
 		})
 		help := "write --- above this line, and below the header"
 		if end > 0 {
@@ -130,4 +131,9 @@ func (p *parser) astray(lines, bare []string) {
 	}
 	p.fail(Pos{open + 1, 1}, 3, "a header stands at the top of a template", help)
 	found(open, open+1, end, end+1)
+}
+
+// lazily compiles an expression when it is needed: most runs need none.
+func lazily(expression string) func() *regexp.Regexp {
+	return sync.OnceValue(func() *regexp.Regexp { return regexp.MustCompile(expression) })
 }

@@ -4,15 +4,16 @@ import (
 	"fmt"
 	"regexp"
 	"strings"
+	"sync"
 	"unicode/utf8"
 
 	"vestibula/core/outline"
 )
 
 var (
-	keyLine = regexp.MustCompile(`^([ ]*(?:- )?)([^:#'"{}\[\]|>]+?)[ ]*:(?:[ ]+(.*)|)$`)
-	stuck   = regexp.MustCompile(`^([ ]*)([\pL\pN_-]+):([^ :/].*)$`)
-	bareKey = regexp.MustCompile(`^([ ]*)([\pL\pN_-]+)[ ]+(.+)$`)
+	keyLine = lazily(`^([ ]*(?:- )?)([^:#'"{}\[\]|>]+?)[ ]*:(?:[ ]+(.*)|)$`)
+	stuck   = lazily(`^([ ]*)([\pL\pN_-]+):([^ :/].*)$`)
+	bareKey = lazily(`^([ ]*)([\pL\pN_-]+)[ ]+(.+)$`)
 )
 
 // mistake finds what a person who has not met YAML most likely did wrong in a text that
@@ -57,17 +58,17 @@ func mistake(text string) *outline.Error {
 			levels = append(levels, indent)
 		}
 		last, lastKey = indent, ""
-		if m := stuck.FindStringSubmatch(line); m != nil && keyLine.FindString(line) == "" {
+		if m := stuck().FindStringSubmatch(line); m != nil && keyLine().FindString(line) == "" {
 			return fail(number, len(m[1])+1, m[2]+":", "a space is missing behind the colon", fmt.Sprintf("write %s: %s", m[2], m[3]))
 		}
-		m := keyLine.FindStringSubmatch(line)
+		m := keyLine().FindStringSubmatch(line)
 		if m == nil {
 			if strings.HasPrefix(trimmed, "- ") || strings.ContainsAny(trimmed[:1], `"'{[]}`) {
 				flow, flowAt = flow+brackets(trimmed), number
 				continue
 			}
 			help := "each line is a key, a colon and a value, as in client: Who is it for?"
-			if b := bareKey.FindStringSubmatch(line); b != nil {
+			if b := bareKey().FindStringSubmatch(line); b != nil {
 				help = fmt.Sprintf("write %s: %s", b[2], b[3])
 			}
 			return fail(number, indent+1, trimmed, "a colon is missing in this line", help)
@@ -147,4 +148,9 @@ func spaces(n int) string {
 		return "1 space"
 	}
 	return fmt.Sprintf("%d spaces", n)
+}
+
+// lazily compiles an expression when it is needed: most runs need none.
+func lazily(expression string) func() *regexp.Regexp {
+	return sync.OnceValue(func() *regexp.Regexp { return regexp.MustCompile(expression) })
 }
