@@ -145,7 +145,7 @@ func (a *app) form(question huh.Field, canGoBack bool) (back bool, err error) {
 	keymap := huh.NewDefaultKeyMap()
 	keymap.Text.NewLine = key.NewBinding(key.WithKeys("enter"))
 	keymap.Text.Submit = key.NewBinding(key.WithKeys("tab"))
-	q := &asking{form: huh.NewForm(huh.NewGroup(question)).WithTheme(theme).WithKeyMap(keymap).WithShowHelp(false), field: question, canGoBack: canGoBack}
+	q := &asking{form: huh.NewForm(huh.NewGroup(question)).WithTheme(theme).WithKeyMap(keymap).WithShowHelp(false), field: question, canGoBack: canGoBack, apart: term.Apart()}
 	q.form.SubmitCmd, q.form.CancelCmd = tea.Quit, tea.Interrupt
 	_, err = tea.NewProgram(q, tea.WithInput(a.in), tea.WithOutput(a.err)).Run()
 	if n := lipgloss.Height(q.shown); q.shown != "" {
@@ -164,6 +164,7 @@ type asking struct {
 	field           huh.Field
 	shown           string // as it was drawn last
 	canGoBack, back bool
+	apart           bool // an empty line stands above it
 }
 
 // Init begins the question.
@@ -191,7 +192,9 @@ func (q *asking) Update(msg tea.Msg) (tea.Model, tea.Cmd) {
 func (q *asking) View() tea.View {
 	if text := q.form.View(); text != "" {
 		// It never shrinks: then the cursor is in its last line at the end.
-		text = "\n" + text // one line apart from what stands above
+		if !q.apart {
+			text = "\n" + text // one line apart from what stands above
+		}
 		q.shown = text + strings.Repeat("\n", max(0, lipgloss.Height(q.shown)-lipgloss.Height(text)))
 	}
 	return tea.NewView(q.shown)

@@ -11,40 +11,35 @@ export PATH=$desk/bin:$PATH HOME=$desk XDG_STATE_HOME=$desk/state
 trap 'rm -rf "$desk"' EXIT
 cd "$desk"
 
-# shot NAME COMMAND [KEYS]: a picture of what COMMAND shows after KEYS are typed.
+# shot NAME COMMAND [KEYS]: a picture of what COMMAND shows after KEYS are typed, in letters
+# that can be read, cut to what there is. WAIT is how long it takes.
 shot() {
   local display=:$((90 + RANDOM % 800)) screen window
-  Xvfb "$display" -screen 0 1280x800x24 -nolisten tcp >/dev/null 2>&1 & screen=$!
+  Xvfb "$display" -screen 0 1280x1000x24 -nolisten tcp >/dev/null 2>&1 & screen=$!
   for _ in $(seq 100); do xdpyinfo -display "$display" >/dev/null 2>&1 && break; sleep 0.05; done
-  DISPLAY=$display xterm -geometry 141x42+0+0 -fa 'DejaVu Sans Mono' -fs 11 -bg '#fbfaf7' -fg '#22262b' \
-    -tn xterm-256color -b 8 -e bash -c "export COLORTERM=truecolor; echo '\$ $2'; echo; $2; sleep 60" & window=$!
-  sleep 3
+  printf '%s\n' "$2" > "$desk/commands"
+  DISPLAY=$display xterm -geometry 106x42+0+0 -fa 'DejaVu Sans Mono' -fs 14 -bg '#fbfaf7' -fg '#22262b' -cr '#fbfaf7' +bc \
+    -tn xterm-256color -b 8 -e bash -c "export COLORTERM=truecolor; printf '\e[?25l'; while read -r line <&3; do printf '%s\n\n' \"\$ \$line\"; eval \"\$line\"; echo; done 3< '$desk/commands'; sleep 60" & window=$!
+  sleep "${WAIT:-3}"
   if [ -n "${3:-}" ]; then DISPLAY=$display xdotool key --delay 150 $3; sleep 2; fi
-  import -display "$display" -window root "$here/$1.png"
+  import -display "$display" -window root png:- | convert - -bordercolor black -trim +repage -fuzz 2% -trim +repage -bordercolor '#fbfaf7' -border 18 -define png:exclude-chunk=date,time "$here/$1.png"
   kill "$window" "$screen" 2>/dev/null || true
   wait 2>/dev/null || true
 }
 
-# A template with the mistakes that people make.
-cat > wrong.folders <<'T'
----
-title: Commission
-fields:
-  client: { ask: Who is it for?, exmple: Oriel Pask }
-  stages: { type: list, default: [survey, repair] }
----
-<client>
-    Aux
-    Work
-        <#:00> <stage> | each: step in stages
-    Prices 1/4 | noet: what was agreed
-    Invoices <from:yyyy
-T
+# The files of the README, as they stand in it.
+block() { awk -v name="$1" '$0 ~ "^```" { if (inside) exit; inside = ($2 == name); next } inside' "$here/../../README.md"; }
+block wrong.folders > wrong.folders
+block binding.folders > binding.folders
 
-shot show 'vestibula show commission gilding=yes'
+shot show 'cat binding.folders
+vestibula show binding client="Åsgerd Ölvane"'
 shot check 'vestibula check wrong'
 mkdir clients
-shot build 'vestibula build commission --into clients' 'O r i e l space P a s k Return t o d a y Return Return Return y y Return'
+shot ask 'vestibula build binding --into .' 'O r i e l space P a s k Return 2 0 2 7 minus 0 3 minus 0 9 Return r e p a i r Return s e w i n g Return'
+shot build 'vestibula build binding --into .' 'O r i e l space P a s k Return 2 0 2 7 minus 0 3 minus 0 9 Return Return'
+rm binding.folders
+vestibula build commission --into clients client="Oriel Pask" received=2026-11-27 --yes >/dev/null
 vestibula build commission --into clients client="Jun Teague" received=2027-03-09 --yes >/dev/null
 echo "my own words" > "clients/2027-03 Jun Teague BK/Read me first.md"
 rmdir "clients/2027-03 Jun Teague BK/90 Settled"
@@ -53,11 +48,13 @@ shot preview 'vestibula build commission --into clients client="Jun Teague" rece
 cp -r "clients/2027-03 Jun Teague BK" year
 (cd year && rm -r "01 Agreement" "90 Settled" && mv "05 Invoices" "06 Invoices" && mkdir "Old things" && mv "03 Work/02 Repair" "03 Work/02 Repiar" && touch "02 Condition survey/Photographs/2027-03-09 oriel-pask recto 001.tif" "02 Condition survey/Photographs/DSC_1001.tif")
 mv year "2027-03 Jun Teague BK"
-shot folder 'vestibula check "2027-03 Jun Teague BK"; echo; vestibula check "2027-03 Jun Teague BK" --fix'
+shot folder 'vestibula check "2027-03 Jun Teague BK"
+vestibula check "2027-03 Jun Teague BK" --fix'
 rm -r "2027-03 Jun Teague BK"
 echo 'mine' > "clients/2026-11 Oriel Pask BK/03 Work/mine.txt" 2>/dev/null || true
 vestibula undo 1 --yes >/dev/null || true
-shot history 'vestibula history; echo; vestibula undo 2'
+shot history 'vestibula history
+vestibula undo 2'
 cp "$here/../../examples/commissions.xlsx" .
 mkdir commissions
 shot table 'vestibula build commission --into commissions --table commissions.xlsx --mark' 'y Return'
@@ -134,7 +131,7 @@ mkdir books
 for client in "Oriel Pask" "Dag Holm"; do vestibula build binding --into books client="$client" --yes >/dev/null; done
 touch "books/Oriel Pask/02 Work/page 01.tif"
 sed -i 's/    <#> Work/    <#> Condition\n    <#> Work/' binding.folders
-shot upgrade 'vestibula upgrade books --plan plan.csv; echo; vestibula upgrade books'
+shot upgrade 'vestibula upgrade books'
 
 # A folder that moves, and what points at it.
 mkdir -p "shop/Letters/2027" "shop/Post"
