@@ -282,6 +282,18 @@ func TestHelpBeginsWithOneSentenceAndShowsExamples(t *testing.T) {
 	assert.Contains(t, out, "evening-course")
 }
 
+func TestACopyOfAProjectIsOneOfItsOwn(t *testing.T) {
+	d := newDesk(t, "job.folders", "---\nfields: { client: Who? }\n---\n<client>\n    Letters\n", "copies.folders", "---\nfields: { day: { type: date } }\n---\nCopies\n    <day:yyyy-mm-dd> | copy: Ola\n")
+	d.run("build", "job", "--into", ".", "client=Ola", "--yes")
+	d.write("Ola/Letters/mine.txt", "mine")
+	for _, day := range []string{"2027-03-09", "2027-03-10"} {
+		out, status := d.run("build", "copies", "--into", ".", "day="+day, "--yes")
+		assert.Zero(t, status, out)
+		assert.Equal(t, "mine", d.read("Copies/"+day+"/Letters/mine.txt"))
+		assert.Contains(t, d.read("Copies/"+day+"/.vestibula.json"), "copies.folders", "its label is not that of what was copied")
+	}
+}
+
 // Whatever variable the program reads is written down in one place.
 func TestAllVariablesAreDocumented(t *testing.T) {
 	d := newDesk(t)

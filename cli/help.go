@@ -273,12 +273,11 @@ func (a *app) glossary(rows [][2]term.Shown, widest int) {
 	}
 	room := max(24, a.textWidth()-widest-4)
 	for _, r := range rows {
-		lead := term.Pad(r[0], widest) + "  "
-		if term.Columns(r[0]) > widest {
+		lead := term.Spaces(widest + 2)
+		if n := term.Columns(r[0]); n > widest {
 			a.screen.Line("  ", term.Strong.Render(r[0]))
-			lead = term.Spaces(widest + 2)
 		} else {
-			lead = term.Strong.Render(r[0]) + term.Spaces(widest+2-term.Columns(r[0]))
+			lead = term.Strong.Render(r[0]) + term.Spaces(widest+2-n)
 		}
 		for _, line := range term.Wrapped(r[1], room) {
 			a.screen.Line("  ", lead, line)

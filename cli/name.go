@@ -486,9 +486,5 @@ func (n *nameRun) completeFields(args []string, typed string) ([]string, cobra.S
 	if t == nil || t.Convention(name) == nil {
 		return nil, cobra.ShellCompDirectiveNoFileComp
 	}
-	var fields []*template.Field
-	for _, f := range t.Convention(name).Fields {
-		fields = append(fields, f)
-	}
-	return completeFields(fields, typed)
+	return completeFields(t.Convention(name).Fields, typed)
 }

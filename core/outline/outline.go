@@ -110,19 +110,19 @@ const (
 type Line struct {
 	Kind     Kind
 	Number   int      // in the file, from 1
-	Indent   string   // the blanks in front
+	Indent   string   // the spaces or tabs in front
 	Name     string   // Entry: as written, the slashes included; Part: its word; else the whole text
 	Clauses  []Clause // Entry only; a line of `use` alone has no name
-	End      string   // blanks at the end, and the line break
+	End      string   // spaces at the end, and the line break
 	Children []*Line
 	Level    int // how many lines it lies inside
 }
 
 // A Clause is one "| word: text" behind a name.
 type Clause struct {
-	Lead   string // the bar and the blanks around it
+	Lead   string // the bar and the spaces around it
 	Word   string
-	Colon  string // the colon and the blanks around it; empty where there is none
+	Colon  string // the colon and the spaces around it; empty where there is none
 	Text   string
 	Column int // of the word
 }

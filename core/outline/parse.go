@@ -171,7 +171,7 @@ func (p *parser) nest() {
 	}
 	var (
 		open  []level
-		used  rune // the blank that this file is indented with
+		used  rune // the space or tab that this file is indented with
 		mixed bool
 	)
 	for _, l := range p.file.Lines {
@@ -187,7 +187,7 @@ func (p *parser) nest() {
 			}
 			if r != used && !mixed {
 				mixed = true
-				p.fail(Pos{l.Number, 1 + i}, 1, "this line is indented with %s, but the lines above with %s", "use one of them in the whole file", blankName(r), blankName(used))
+				p.fail(Pos{l.Number, 1 + i}, 1, "this line is indented with %s, but the lines above with %s", "use one of them in the whole file", spaceName(r), spaceName(used))
 			}
 		}
 		indent := width(l.Indent)
@@ -244,7 +244,7 @@ func lastIn(f *File, parent *Line) *Line {
 	return lines[len(lines)-1]
 }
 
-func blankName(r rune) string {
+func spaceName(r rune) string {
 	if r == '\t' {
 		return "tabs"
 	}

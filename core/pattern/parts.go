@@ -43,7 +43,7 @@ func (p *parts) add(t *token, n int, s string) {
 // initials and letter are the styles of the pictures LT and L.
 var initials, letter = styleNamed("LT"), styleNamed("L")
 
-// undo turns a text written in the style into words with blanks between.
+// undo turns a text written in the style into words with spaces between.
 func (st *style) undo(s string) string {
 	switch {
 	case st == nil || st.spaced() || st.initials:

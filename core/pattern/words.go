@@ -49,7 +49,7 @@ var styles = []style{
 }
 
 // spaced reports whether words keep the signs inside them: only a picture that
-// joins with a blank leaves a text's signs and accents as they are.
+// joins with a space leaves a text's signs and accents as they are.
 func (st *style) spaced() bool { return st.joint == " " }
 
 // apply writes a text in the style. The result is empty where the text holds
@@ -125,7 +125,7 @@ func (c letterCase) ascii(b byte, first bool) byte {
 	return b
 }
 
-// words splits a text at its blanks, or, where the words are joined by
+// words splits a text at its spaces, or, where the words are joined by
 // something else, at every sign; an apostrophe inside a word is dropped.
 func (st *style) words(s string) []string {
 	if st.spaced() {
@@ -202,7 +202,7 @@ const (
 )
 
 // step returns the state after r, and whether r can stand there. The nil style
-// is that of a text without a picture: any words with single blanks between.
+// is that of a text without a picture: any words with single spaces between.
 func (st *style) step(state uint8, r rune) (uint8, bool) {
 	switch {
 	case strings.ContainsRune(Reserved, r) || unicode.IsControl(r):
@@ -271,7 +271,7 @@ func TextPictures() []string {
 	return names
 }
 
-// Words returns the words of a text with single blanks between, without signs,
+// Words returns the words of a text with single spaces between, without signs,
 // and with plain letters for accented Latin ones.
 func Words(s string) string {
 	return strings.Join(styleNamed("like-this").words(s), " ")

@@ -30,7 +30,7 @@ func contradictions(own map[string]template.Setting) outline.Errors {
 		setting, err = readNumbering(numbering)
 		numbered = err == nil
 	}
-	for _, rule := range []string{"last", "catch-all"} {
+	for _, rule := range []string{"first", "last", "catch-all"} {
 		node, ok := on(rule)
 		if !ok || node.Kind != template.Scalar {
 			continue
@@ -51,6 +51,11 @@ func contradictions(own map[string]template.Setting) outline.Errors {
 		}
 		if vague, ok := on("vague-names"); ok && vague.Kind == template.Sequence && slices.ContainsFunc(vague.Texts(), func(w string) bool { return strings.EqualFold(w, naming.Bare(name)) }) {
 			fail(rule, "vague-names", fmt.Sprintf("%s is on the list of names that say nothing", shown(name.Name)), "take it off the list")
+		}
+	}
+	if first, ok := on("first"); ok {
+		if last, both := on("last"); both && strings.EqualFold(first.Text, last.Text) {
+			fail("first", "last", "no folder can be both", "name another one in one of them")
 		}
 	}
 	a, okA := on("last")

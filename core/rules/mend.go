@@ -21,7 +21,7 @@ type Mended struct {
 }
 
 // Mend mends in the text of a template what can be mended without asking:
-// blanks at the end of lines and double ones in names, numbers of siblings that
+// spaces at the end of lines and double ones in names, numbers of siblings that
 // are too narrow, come twice or stand in the wrong order, and names that are
 // not written in the style that the rules ask for. Comments, layout and all
 // else stay as they are. Rules that are off mend nothing.
@@ -43,7 +43,7 @@ func Mend(t *template.Template, now time.Time) (string, []Mended, error) {
 	}
 	before := strings.Split(t.Text, "\n")
 	for _, l := range file.Lines {
-		m.blanks(l)
+		m.spaces(l)
 	}
 	if err := m.numbers(now); err != nil {
 		return "", nil, err
@@ -73,7 +73,7 @@ func (m *mender) line(n *tree.Node) *outline.Line {
 	return nil
 }
 
-func (m *mender) blanks(l *outline.Line) {
+func (m *mender) spaces(l *outline.Line) {
 	if end := strings.TrimLeft(l.End, " \t\u00a0"); l.Kind == outline.Entry {
 		l.End = end
 		for strings.Contains(l.Name, "  ") {

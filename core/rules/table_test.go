@@ -179,6 +179,30 @@ var table = []struct {
 		[]string{"error last 6 A/B/Settled: “Settled” is to be the last, but “C” comes after it"},
 	},
 	{
+		"the last has to be so in every list",
+		"last: zz Settled",
+		"A\n    Work\n    zz Settled\n    Ähre\n",
+		[]string{"error last 6 A/zz Settled: “zz Settled” is to be the last, but “Ähre” comes after it"},
+	},
+	{
+		"capitals come first in some",
+		"last: Settled",
+		"A\n    01 Work\n    letters\n    Settled\n",
+		[]string{"error last 7 A/Settled: “Settled” is to be the last, but “letters” comes after it in raw listings, servers and archives (code-point)"},
+	},
+	{
+		"the first of its siblings",
+		"first: 00 Arrivals, sorting: off",
+		"A\n    01 Work\n    00 Arrivals\n    B\n        00 Arrivals\n        01 C\n",
+		[]string{"error first 6 A/00 Arrivals: “00 Arrivals” is to be the first, but “01 Work” comes before it"},
+	},
+	{
+		"a sign in front leads in some lists only",
+		"first: _Arrivals, sorting: off",
+		"A\n    _Arrivals\n    Work\n    agreement\n",
+		[]string{"error first 5 A/_Arrivals: “_Arrivals” is to be the first, but “Work” comes before it in raw listings, servers and archives (code-point)"},
+	},
+	{
 		"a list of vague names takes the place of the built-in one",
 		"vague-names: [Zeug]",
 		"Misc\nzeug 2\n",
@@ -363,6 +387,6 @@ func TestRealFoldersHaveNoOrderOfTheirOwn(t *testing.T) {
 	}
 	assert.Empty(t, check("Zebra", "Agreement", "02 b", "01 a"), "only numbers say what is meant")
 	assert.Equal(t, []string{"sorting: “10 c” stands before “2 b” in raw listings, servers and archives (code-point)"}, check("10 c", "1 a", "2 b"))
-	assert.Equal(t, []string{"last: “Settled” is to be the last, but “Work” comes after it"}, check("Work", "Settled"))
+	assert.Equal(t, []string{"last: “Settled” is to be the last, but “Work” comes after it in every list"}, check("Work", "Settled"))
 	assert.Empty(t, check("01 Work", "90 Settled"))
 }

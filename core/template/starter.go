@@ -332,6 +332,9 @@ func (x *expander) copyFolder(e *Line, n *tree.Node, from string) {
 		return
 	}
 	for _, d := range entries {
+		if tree.OfProgram(d.Name()) {
+			continue // a copy is a project of its own
+		}
 		child := &tree.Node{Name: d.Name(), From: e.From, Marks: tree.Keep}
 		name := path.Join(from, d.Name())
 		switch {
@@ -362,7 +365,7 @@ func (t *Template) Starters() []string {
 				continue
 			}
 			_ = fs.WalkDir(t.starters, clause.Text, func(name string, d fs.DirEntry, err error) error {
-				if err == nil && !d.IsDir() && !slices.Contains(paths, name) {
+				if err == nil && !d.IsDir() && !slices.Contains(paths, name) && !tree.OfProgram(d.Name()) {
 					paths = append(paths, name)
 				}
 				return nil

@@ -148,6 +148,10 @@ func (n *Node) Copy() *Node {
 	return &out
 }
 
+// OfProgram reports whether a name is one that only this program gives: to labels, notes and
+// folders of a run.
+func OfProgram(name string) bool { return strings.HasPrefix(name, ".vestibula") }
+
 // Alike reports whether two nodes come from one line that repeats, and hold the same lines:
 // they differ in nothing but names.
 func Alike(a, b *Node) bool {
