@@ -4,6 +4,7 @@ import (
 	"io"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 
 	"charm.land/huh/v2"
@@ -13,7 +14,9 @@ import (
 	"vestibula/core/inspect"
 	"vestibula/core/learn"
 	"vestibula/core/listing"
+	"vestibula/core/outline"
 	"vestibula/core/place"
+	"vestibula/core/table"
 	"vestibula/core/template"
 	"vestibula/core/tree"
 )
@@ -94,6 +97,10 @@ func (r *learning) text(name, at, file string) error {
 	l, err := listing.Read(string(data))
 	if err != nil {
 		return unclear("", "%s: %v", file, err)
+	}
+	if heads := headings(file, data); len(heads) > 0 && l.Form == listing.Plain {
+		return unclear("such as <"+strings.Join(heads, ">, <")+">; declare them under fields: in its header\nvestibula build "+shellWord(filepath.Base(name))+" --into DIR --table "+shellWord(file)+" then builds one for each row",
+			"%s is a table: the template is a list of its own, with a slot for what a column says", file)
 	}
 	text := l.Text(filepath.Base(name))
 	t, err := template.Parse(filepath.Base(at), text, nil)
@@ -334,4 +341,22 @@ func (r *learning) report(result *learn.Result, proofs []learn.Proof) error {
 		out.Folders = append(out.Folders, one{r.samples[i].Name, p.Exact, p.Entries, p.Held, p.Later, p.Owner, append([]string{}, p.Missing...), append([]string{}, p.Extra...)})
 	}
 	return r.printJSON(out)
+}
+
+// headings are the columns of a file that is a table by its ending, as fields are called;
+// none of another.
+func headings(file string, data []byte) (names []string) {
+	if !slices.Contains([]string{".csv", ".xlsx", ".xlsm", ".ods"}, strings.ToLower(filepath.Ext(file))) {
+		return nil
+	}
+	t, err := table.Read(file, data, table.Options{})
+	if err != nil {
+		return nil
+	}
+	for _, h := range t.Headings {
+		if name := strings.Join(strings.Fields(strings.ToLower(h)), "-"); outline.IsWord(name) {
+			names = append(names, name)
+		}
+	}
+	return names
 }

@@ -29,9 +29,10 @@ type compiler struct {
 	parts    map[string]*outline.Line
 	using    []string // the parts being compiled, for finding circles
 	used     map[string]bool
-	inSource bool // a slot found now decides how often something is repeated
-	later    int  // how many lines around are for later
-	blind    bool // the header cannot be read: its fields are not known
+	inSource bool     // a slot found now decides how often something is repeated
+	later    int      // how many lines around are for later
+	misnamed []string // messages on fields whose names were told to be none
+	blind    bool     // the header cannot be read: its fields are not known
 }
 
 // Parse reads a template. Name is that of its file, for messages. Starters is
@@ -65,6 +66,7 @@ func Parse(name, text string, starters fs.FS) (*Template, error) {
 			}
 		}
 	}
+	c.errs = slices.DeleteFunc(c.errs, func(e *outline.Error) bool { return slices.Contains(c.misnamed, e.Message) })
 	if c.blind { // what the header would have said is no mistake of the outline
 		c.errs = slices.DeleteFunc(c.errs, func(e *outline.Error) bool {
 			return strings.HasPrefix(e.Message, noField) || strings.HasPrefix(e.Message, noConvention)
@@ -692,6 +694,11 @@ func (c *compiler) lookup(s *scope, name string) (pattern.Field, *pattern.Error)
 	case near != "":
 		err.Help = fmt.Sprintf("did you mean <%s>?", near)
 	case strings.TrimSpace(name) == "":
+	case c.t.file.Header == nil && outline.IsWord(joined(name)):
+		if joined(name) != name {
+			err.Help = fmt.Sprintf("the name of a field is one word: write <%s> here\n", joined(name))
+		}
+		err.Help += fmt.Sprintf("what is asked stands in a header; write these lines at the top of the file:\n---\nfields:\n  %s: Which %s?\n---", joined(name), strings.ReplaceAll(joined(name), "-", " "))
 	case joined(name) != name && outline.IsWord(joined(name)):
 		err.Help = fmt.Sprintf("the name of a field is one word: write <%s> here, and %s: in the header", joined(name), joined(name))
 	default:

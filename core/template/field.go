@@ -99,6 +99,7 @@ func (c *compiler) fields(n *Node) {
 			help := "use letters, digits and hyphens, beginning with a letter; the words and, or, not, is, in are taken"
 			if one := joined(p.Key); one != p.Key && outline.IsWord(one) {
 				help = fmt.Sprintf("the name of a field is one word: write %s: here, and <%s> where it stands", one, one)
+				c.misnamed = append(c.misnamed, fmt.Sprintf(noField+" \"%s\"", p.Key))
 			}
 			c.fail(p.KeyPos, p.KeyWidth, fmt.Sprintf("\"%s\" cannot name a field", p.Key), help)
 			continue
@@ -122,7 +123,7 @@ func (c *compiler) field(p Pair, own bool) *Field {
 		return f
 	}
 	var kind, of, lo, hi, without *Node
-	for _, q := range p.Value.Pairs {
+	for _, q := range c.unbroken(p.Value.Pairs) {
 		v := q.Value
 		switch q.Key {
 		case "ask":
@@ -236,6 +237,29 @@ func (c *compiler) fieldType(f *Field, kind, of, lo, hi *Node) {
 	if f.Type.Min != nil && f.Type.Max != nil && *f.Type.Min > *f.Type.Max {
 		c.fail(lo.Pos, lo.width(), "`min` is larger than `max`", "swap them")
 	}
+}
+
+// unbroken says where a comma has broken a text between braces, once for each, and leaves
+// such out: { of: A, B } has a key called B.
+func (c *compiler) unbroken(pairs []Pair) (whole []Pair) {
+	for i := 0; i < len(pairs); i++ {
+		p := pairs[i]
+		rest := []string{p.Value.Text}
+		for p.Value.Kind == Scalar && i+1 < len(pairs) && pairs[i+1].Value.Kind == Null && pairs[i+1].KeyPos.Line == p.KeyPos.Line && !slices.Contains(fieldKeys, pairs[i+1].Key) {
+			i++
+			rest = append(rest, pairs[i].Key)
+		}
+		if len(rest) == 1 {
+			whole = append(whole, p)
+			continue
+		}
+		help := fmt.Sprintf("write %s: \"%s\"", p.Key, strings.Join(rest, ", "))
+		if p.Key == "of" || p.Key == "default" || p.Key == "example" {
+			help = fmt.Sprintf("write %s: [%s]", p.Key, strings.Join(rest, ", "))
+		}
+		c.fail(p.Value.Pos, p.Value.width(), "between braces a comma ends a text", help)
+	}
+	return whole
 }
 
 // options reads `of`: a list of codes, or codes with what they mean.

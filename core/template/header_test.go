@@ -161,7 +161,8 @@ func TestHeadersWithMistakes(t *testing.T) {
 		"fields: { a: { is: x, type: date } }":         "so it is a text",
 		"fields: { a: { type: term, of: [] } }":        "",
 		"title: [x]":                                   "`title` needs a text, not a list",
-		"fields: { a: { ask: Who, is it? } }":          "between braces a comma ends a text",
+		"fields: { a: { ask: Who, is it? } }":          "write ask: \"Who, is it?\"",
+		"fields: { a: { of: x, y, z } }":               "write of: [x, y, z]",
 		"fields: { a: { pattern: <x> } }":              "it belongs to a naming convention",
 		"names: { a: { ask: x } }":                     "it belongs to a field",
 		"rules: depth":                                 "`rules` needs keys with values, not a text",
@@ -185,6 +186,8 @@ func TestAMistakeOfAHeaderIsToldOnce(t *testing.T) {
 		"fields:\n  a: Who?\n---\nA <a>\n":                                        "1:1: a header begins with three hyphens",
 		"A <a>\n---\nfields:\n  a: Who?\n---\n":                                   "2:1: a header stands at the top",
 		"---\nfields:\n  a: Who?\nA <a>\n":                                        "4:1: this header has no end",
+		"---\nfields:\n  first name: Who?\n---\nA <first name>\n":                 "3:3: \"first name\" cannot name a field",
+		"---\nfields: { k: { of: A, B } }\n---\nA <k>\n":                          "2:20: between braces a comma ends a text",
 	} {
 		_, err := Parse("t", text, nil)
 		var errs outline.Errors
