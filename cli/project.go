@@ -43,7 +43,7 @@ func (a *app) projectAt(path string) (p *project.Project, rest string, err error
 		at = own
 	}
 	if l == nil {
-		return nil, "", unclear("name a folder that was built from a template", "\"%s\" has no %s", path, label.FileName)
+		return nil, "", unclear("name a folder that was built from a template; vestibula check "+shellWord(path)+" --template NAME holds any other to one", "\"%s\" was not built from a template, or nothing in it says so any more", path)
 	}
 	if p, err = a.openProject(own, l); err != nil {
 		return nil, "", err

@@ -163,7 +163,7 @@ func (m *meeting) addConvention(list []found) {
 			c.own = append(c.own, own)
 			c.pattern += slot(own.name, p.picture)
 		case calendar(p.kind):
-			c.pattern += slot(free(map[string][]string{"date": {"day", "date", "on"}, "month": {"month", "of"}, "quarter": {"quarter", "of"}, "week": {"week", "of"}, "year": {"year", "of"}}[p.kind]...), p.picture)
+			c.pattern += slot(free(map[string][]string{"date": {"day", "date", "on"}, "month": {"month", "of"}, "quarter": {"quarter", "of"}, "week": {"week", "of"}, "year": {"year", "of"}}[p.kind]...), cmp.Or(p.picture, usualPictures[p.kind]))
 		default:
 			of := distinct(p.values)
 			single := !slices.ContainsFunc(of, func(s string) bool {
@@ -194,6 +194,10 @@ func (m *meeting) addConvention(list []found) {
 	m.names = append(m.names, c)
 	m.hold(c.name)
 }
+
+// usualPictures are how days and periods are written by themselves. In a convention the type
+// of a slot follows from its picture, so that it cannot be left out.
+var usualPictures = map[string]string{"date": "yyyy-mm-dd", "month": "yyyy-mm", "quarter": "yyyy-Qq", "week": "yyyy-Www", "year": "yyyy"}
 
 // hold has the folder of the meeting hold what a convention names.
 func (m *meeting) hold(name string) {

@@ -15,6 +15,7 @@ import (
 	"vestibula/core/template"
 	"vestibula/core/tree"
 	"vestibula/core/treetest"
+	"vestibula/core/value"
 )
 
 var now = time.Date(2027, 3, 9, 12, 0, 0, 0, time.UTC)
@@ -310,6 +311,23 @@ func TestWhatIsToldOfWhatWasLearnedIsSo(t *testing.T) {
 			require.Equal(t, len(missing) == 0 && len(p.Extra) == 0 && own.Name == samples[i].Name, p.Exact)
 		}
 	})
+}
+
+// A slot without a picture would be any text.
+func TestDaysInConventionsAreDays(t *testing.T) {
+	r, err := Of("x", []Sample{
+		sample("Oriel", "Bills/2027-03-09 bill 1.pdf", "Bills/2027-03-10 bill 2.pdf", "Bills/2027-04-01 bill 3.pdf"),
+		sample("Jun", "Bills/2027-02-09 bill 1.pdf", "Bills/2027-02-10 bill 2.pdf"),
+	}, nil, nil)
+	require.NoError(t, err)
+	learned, err := template.Parse("x", r.Text, nil)
+	require.NoError(t, err, r.Text)
+	require.Len(t, learned.Names, 1, r.Text)
+	kinds := map[string]value.Kind{}
+	for _, f := range learned.Names[0].Fields {
+		kinds[f.Name] = f.Type.Kind
+	}
+	assert.Equal(t, map[string]value.Kind{"day": value.Date, "n": value.Number}, kinds, r.Text)
 }
 
 func TestLinksAreNotLearnedAndTold(t *testing.T) {
