@@ -66,7 +66,7 @@ func dayOf(t time.Time) string {
 // drawAll draws a row for each project.
 func (r *projectsRun) drawAll() {
 	anyDue := slices.ContainsFunc(r.list, func(s *standingRow) bool { return s.due > 0 })
-	heading := []term.Column{{Name: "project"}, {Name: "state", Whole: true}}
+	heading := []term.Column{{Name: "project", Whole: true}, {Name: "state", Whole: true}}
 	if anyDue {
 		heading = append(heading, term.Column{Name: "delivered", Last: 1}, term.Column{Name: "late", Whole: true})
 	}

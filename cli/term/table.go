@@ -3,6 +3,8 @@ package term
 import (
 	"slices"
 	"strings"
+
+	"github.com/charmbracelet/x/ansi"
 )
 
 // A Column is one of a table.
@@ -108,12 +110,23 @@ func (s *Screen) Columns(rows [][]Shown) {
 	}
 	for _, row := range rows {
 		var line Shown
-		for i, cell := range row {
-			if i < len(row)-1 {
-				cell = Pad(cell, max(widths[i], Columns(cell))+3)
-			}
-			line += cell
+		for i, cell := range row[:max(len(row)-1, 0)] {
+			line += Pad(cell, max(widths[i], Columns(cell))+3)
 		}
+		if len(row) == 0 {
+			continue
+		}
+		last := row[len(row)-1]
+		if s.Width == 0 || Columns(line+last) <= s.Width {
+			s.Line(line + last)
+			continue
+		}
+		// What has no room beside the others stands below them.
+		plain := ansi.Strip(string(line))
 		s.Line(line)
+		indent := len(plain) - len(strings.TrimLeft(plain, " ")) + 4
+		for _, part := range Wrapped(last, max(s.Width-indent, 20)) {
+			s.print(Spaces(indent) + part)
+		}
 	}
 }
