@@ -127,6 +127,7 @@ func (b *buildRun) run(args []string) error {
 		if !errors.Is(err, errRevise) {
 			return err
 		}
+		b.side.Line()
 		*b = begin
 		b.revising = true
 	}
