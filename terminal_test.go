@@ -7,6 +7,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"strconv"
 	"strings"
 	"sync"
 	"testing"
@@ -218,4 +219,151 @@ func TestOneFolderIsAskedAbout(t *testing.T) {
 	_, status = w.end()
 	assert.Equal(t, 1, status)
 	assert.NoFileExists(t, filepath.Join(d.dir, "same.folders"))
+}
+
+func TestEachKindIsAskedInItsOwnWay(t *testing.T) {
+	d := newDesk(t, "t.folders", `---
+fields:
+  who:    { ask: Who is it for? }
+  kind:   { ask: What is it?, of: { BK: book, BX: box, MP: map } }
+  people: { ask: Who takes part?, type: list }
+  weeks:  { ask: How many weeks?, type: number, min: 1, max: 9 }
+  remark: { ask: Anything else?, default: "" }
+  gilt:   { ask: Is it gilded?, type: yes-no, default: no }
+---
+<who> <kind>
+    <person> | each: person in people
+    Week <n> | each: n in 1..weeks
+    <remark>
+    Gold | when: gilt
+`)
+	w := d.window(100, d.environment(), "build", "t", "--into", ".")
+	w.answer("Who is it for?", "\r") // nothing was answered, and there is no default
+	w.answer("an answer is needed", "Wren\r")
+	w.answer("BX  box", "\x1b[B\r")
+	w.answer("one on each line", "\r")
+	w.answer("an answer is needed", "Ann Lee\rBo\r\r")
+	w.answer("How many weeks?", "12\r")
+	w.answer("at most 9", "\x7f\x7f2\r")
+	w.answer("may stay empty", "\r")
+	w.answer("y or n", "\x1b[Z") // back, over what was left out
+	w.answer("may stay empty", "Notes\r")
+	w.answer("y or n", "n")
+	w.answer("No, stop here", "\r") // what is marked first loses nothing
+	out, status := w.end()
+	assert.Equal(t, 1, status)
+	assert.Contains(t, out, "Nothing was changed.")
+	assert.Equal(t, []string{"t.folders"}, d.has("."))
+	for _, want := range []string{"Ann Lee", "Week 2", "Notes"} {
+		assert.Contains(t, out, want)
+	}
+	assert.NotContains(t, out, "The same without questions", "nothing was done that could be done again")
+}
+
+func TestDefaultsAreShownBeforeTheyAreTaken(t *testing.T) {
+	d := newDesk(t, "t.folders", "---\nfields:\n  year: { ask: Which year?, type: year, default: 2027 }\n---\nBooks <year>\n    Bills\n")
+	w := d.window(100, d.environment(), "build", "t", "--into", ".")
+	w.waitFor("if you name nothing else")
+	w.answer("Change an answer", "\x1b[B\r")
+	w.answer("without an answer: 2027", "2028\r")
+	w.answer("Build 2 folders in this folder?", "\x1b[B\x1b[B\r")
+	out, status := w.end()
+	assert.Zero(t, status, out)
+	assert.Contains(t, d.has("."), "Books 2028/Bills/")
+	assert.Contains(t, out, "vestibula build t --into . year=2028 --yes")
+
+	// The call that is told does the same.
+	d.run("undo", "--yes")
+	_, status = d.run("build", "t", "--into", ".", "year=2028", "--yes")
+	assert.Zero(t, status)
+	assert.Contains(t, d.has("."), "Books 2028/Bills/")
+}
+
+// screen is what a terminal shows after all that was sent to it, as far as the program uses
+// one: lines, the cursor up and to the left, and clearing below.
+func screen(sent string) (lines []string) {
+	rows, row, column := [][]rune{nil}, 0, 0
+	r := []rune(sent)
+	for i := 0; i < len(r); i++ {
+		switch {
+		case r[i] == '\n':
+			row++
+			for len(rows) <= row {
+				rows = append(rows, nil)
+			}
+		case r[i] == '\r':
+			column = 0
+		case r[i] == '\b':
+			column = max(0, column-1)
+		case r[i] == 0x1b && i+1 < len(r) && r[i+1] == '[':
+			j := i + 2
+			for j < len(r) && (r[j] < '@' || r[j] > '~') {
+				j++
+			}
+			n, _ := strconv.Atoi(string(r[i+2 : j]))
+			switch r[j] {
+			case 'A':
+				row = max(0, row-max(n, 1))
+			case 'B':
+				row = min(len(rows)-1, row+max(n, 1))
+			case 'C':
+				column += max(n, 1)
+			case 'D':
+				column = max(0, column-max(n, 1))
+			case 'E':
+				row, column = min(len(rows)-1, row+max(n, 1)), 0
+			case 'F':
+				row, column = max(0, row-max(n, 1)), 0
+			case 'X':
+				for k := column; k < min(column+max(n, 1), len(rows[row])); k++ {
+					rows[row][k] = ' '
+				}
+			case 'G':
+				column = max(n, 1) - 1
+			case 'J':
+				rows[row] = rows[row][:min(column, len(rows[row]))]
+				rows = rows[:row+1]
+			case 'K':
+				rows[row] = rows[row][:min(column, len(rows[row]))]
+			}
+			i = j
+		case r[i] == 0x1b:
+			if i++; i < len(r) && r[i] == 'M' {
+				row = max(0, row-1)
+			}
+		case r[i] >= ' ':
+			for len(rows[row]) <= column {
+				rows[row] = append(rows[row], ' ')
+			}
+			rows[row][column] = r[i]
+			column++
+		}
+	}
+	for _, cells := range rows {
+		lines = append(lines, strings.TrimRight(string(cells), " "))
+	}
+	return lines
+}
+
+// Whatever is typed wrong, of each question one line is left in the end.
+func TestQuestionsLeaveOneLineEach(t *testing.T) {
+	d := newDesk(t, "t.folders", "---\nfields:\n  who: Who is it for?\n  day: { ask: When?, type: date }\n  parts: { ask: Which parts?, type: list, default: [a] }\n---\n<who> <day>\n    <part> | each: part in parts\n")
+	w := d.window(100, d.environment(), "build", "t", "--into", ".")
+	w.answer("Who is it for?", "\r")
+	w.answer("an answer is needed", "Wren\r")
+	w.answer("When?", "soon\r")
+	w.answer("is not a date", strings.Repeat("\x7f", 4)+"2027-02-31\r")
+	w.answer("that month has 28 days", strings.Repeat("\x7f", 10)+"2027-03-09\r")
+	w.answer("Which parts?", "x\ry\r\r")
+	w.answer("No, stop here", "\r")
+	out, _ := w.end()
+	var left []string
+	for _, line := range screen(out) {
+		if strings.Contains(line, "?") {
+			left = append(left, line)
+		}
+		assert.NotContains(t, line, "┃", "no part of a question stays")
+		assert.NotContains(t, line, "is not a date")
+	}
+	assert.Equal(t, []string{"Who is it for?  Wren", "When?  2027-03-09", "Which parts?  x; y"}, left)
 }

@@ -73,8 +73,11 @@ func (a *app) askField(f *template.Field, canGoBack bool) (text string, back boo
 	keeps := answered || f.Default != nil || f.Optional
 	asked := string(term.Visible(f.Ask))
 	check := func(s string) error {
-		if s = strings.TrimSpace(s); s == "" && keeps {
+		switch s = strings.TrimSpace(s); {
+		case s == "" && keeps:
 			return nil
+		case s == "":
+			return errors.New("an answer is needed")
 		}
 		if _, err := f.Parse(template.Raw{Text: s}, a.now); err != nil {
 			return errors.New(string(term.Visible(err.Error())))
