@@ -12,6 +12,7 @@ import (
 	"sync"
 	"testing"
 
+	"github.com/charmbracelet/x/ansi"
 	"github.com/creack/pty"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -366,4 +367,54 @@ func TestQuestionsLeaveOneLineEach(t *testing.T) {
 		assert.NotContains(t, line, "is not a date")
 	}
 	assert.Equal(t, []string{"Who is it for?  Wren", "When?  2027-03-09", "Which parts?  x; y"}, left)
+}
+
+// In a window of any width no line is wider than it, and what decides is all there.
+func TestNarrowWindowsKeepWhatDecides(t *testing.T) {
+	d := newDesk(t, "job.folders", "---\nfields: { client: { ask: Who is the commission for?, example: Oriel Pask } }\nnames: { bill: { pattern: \"<day:yyyy-mm-dd> <client:like-this> bill <n:00>\", for: [pdf] } }\n---\n<client>\n    <#> Letters and what else was written | holds: documents\n    <#> Bills | holds: bill\n    <#> Settled | number: 90\n")
+	d.write("other.folders", strings.Replace(d.read("job.folders"), "Letters and what else was written", "Letters", 1))
+	for _, client := range []string{"Oriel Pask and Daughters", "Jun Teague"} {
+		d.run("build", "job", "--into", ".", "client="+client, "--yes")
+	}
+	require.NoError(t, os.Rename(filepath.Join(d.dir, "Jun Teague/90 Settled"), filepath.Join(d.dir, "Jun Teague/80 Settled")))
+	d.write("Oriel Pask and Daughters/02 Bills/bill of some day.pdf", "x")
+	d.write("In/2027-03-09 oriel-pask-and-daughters bill 01.pdf", "one")
+	d.write("In/A letter that says nothing about whom it is for.docx", "two")
+	d.write("In/talk.wav", "three")
+	d.run("build", "job", "--into", ".", "client=Ida", "--yes")
+	d.write("Ida/01 Letters and what else was written/mine.odt", "mine")
+	for call, decides := range map[string][]string{
+		"check|Jun Teague":                     {"error", "80 Settled", "it is to be “90 Settled”", "[misnamed]", "--fix mends 1 of them"},
+		"check|.":                              {"Jun Teague", "1 error", "Oriel Pask and Daughters", "well"},
+		"check|Oriel Pask and Daughters":       {"bill of some day.pdf", "is not named as files in", "they look like"},
+		"put|In|--into|.|--preview":            {"its name reads as bill", "a name that says the client would tell", "nothing holds files that end in .wav"},
+		"undo|3|--preview":                     {"stays: it holds “mine.odt”", "90 Settled"},
+		"history":                              {"1", "2", "3", "build", "done"},
+		"upgrade|.|--template|other|--preview": {"01 Letters"},
+		"projects|.":                           {"Jun Teague", "1 misnamed"},
+		"show|job":                             {"01 Letters", "90 Settled"},
+		"show|job|--sorted|all":                {"Every list"},
+		"compare|job|other":                    {"folders", "4 folders"},
+		"compare|Jun Teague|Ida":               {"80 Settled", "90 Settled"},
+		"guide|job":                            {"Bills", "named as below"},
+		"templates":                            {"job", "commission"},
+		"--help":                               {"draft", "undo"},
+		"help|language":                        {"each: n in 1..12"},
+		"build|job|--into|.|client=Ola|--preview": {"+ Ola", "4 new"},
+		"draft|x|Ida|Jun Teague|--preview":        {"Proven"},
+	} {
+		for _, columns := range []int{40, 60, 80, 141} {
+			out, _ := d.window(columns, d.environment(), strings.Split(call, "|")...).end()
+			flat := strings.Join(strings.Fields(strings.Join(screen(out), " ")), " ")
+			for _, want := range decides {
+				assert.Contains(t, flat, want, "%s in %d columns", call, columns)
+			}
+			for _, line := range screen(out) {
+				if strings.HasPrefix(line, "  vestibula ") || strings.HasPrefix(line, "vestibula: ") {
+					continue // a call is one line, to be copied
+				}
+				assert.LessOrEqual(t, ansi.StringWidth(line), columns, "%s in %d columns: %q", call, columns, line)
+			}
+		}
+	}
 }

@@ -103,7 +103,7 @@ func (r *putRun) part(kind put.Kind, title term.Shown, say func(o *put.Outcome) 
 		r.screen.Because("    "+r.mark(o)+" "+term.Visible(o.File.Path), term.Visible(why), term.Warn.Plain())
 		if more != "" && more != help {
 			help = more
-			r.screen.Line("        ", term.Accent.Render(term.Visible(more)))
+			r.screen.Indented(8, term.Visible(more), term.Accent)
 		}
 	}
 	if n > manyRows/2 {

@@ -56,7 +56,16 @@ func (s *Screen) Because(line, why Shown, style Style) {
 	}
 	s.Line(line)
 	indent := Columns(line) - Columns(Shown(strings.TrimLeft(ansi.Strip(string(line)), " "))) + 2*gap
-	for _, part := range Wrapped(why, max(s.Width-indent, 20)) {
-		s.print(Spaces(indent) + style.Render(part))
+	s.Indented(indent, why, style)
+}
+
+// Indented writes a text so far in, broken into lines where it has no room in one.
+func (s *Screen) Indented(indent int, text Shown, style Style) {
+	lines := []Shown{text}
+	if s.Width > 0 {
+		lines = Wrapped(text, max(s.Width-indent, 20))
+	}
+	for _, line := range lines {
+		s.print(Spaces(indent) + style.Render(line))
 	}
 }

@@ -80,7 +80,7 @@ func (s *Screen) wrap(text Shown, indent int) Shown {
 	if s.Width <= indent {
 		return text
 	}
-	return Shown(ansi.Wordwrap(string(text), s.Width-indent, ""))
+	return Shown(ansi.Wrap(string(text), s.Width-indent, ""))
 }
 
 // quoted is how many characters of a line a message quotes at the most: a window

@@ -134,14 +134,14 @@ func (s *Screen) Err() error { return s.failed }
 // Text writes a text, broken into lines at the width of the screen.
 func (s *Screen) Text(text Shown) {
 	if s.Width > 0 {
-		text = Shown(ansi.Wordwrap(string(text), s.Width, ""))
+		text = Shown(ansi.Wrap(string(text), s.Width, ""))
 	}
 	s.print(text)
 }
 
 // Wrapped breaks a text into lines of so many columns at the most.
 func Wrapped(text Shown, columns int) (lines []Shown) {
-	for line := range strings.SplitSeq(ansi.Wordwrap(string(text), columns, ""), "\n") {
+	for line := range strings.SplitSeq(ansi.Wrap(string(text), columns, ""), "\n") {
 		lines = append(lines, Shown(line))
 	}
 	return lines

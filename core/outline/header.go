@@ -63,10 +63,10 @@ func (p *parser) unclosed(bare []string) int {
 	for i := 1; i < len(bare); i++ {
 		line := bare[i]
 		switch {
-		case line == "" || strings.HasPrefix(line, "#") || strings.HasPrefix(line, "- "):
-		case hyphens().MatchString(line):
+		case hyphens().MatchString(line) && len([]rune(line)) > 1:
 			p.fail(Pos{i + 1, 1}, width(line), "the header ends with three hyphens", "write --- and nothing else in this line")
 			return i
+		case line == "" || strings.HasPrefix(line, "#") || strings.HasPrefix(line, "- "):
 		case strings.ContainsAny(line[:1], " \t]}") || anyKey().MatchString(line):
 		default:
 			p.fail(Pos{i + 1, 1}, width(line), "this header has no end", "write a line of three hyphens, ---, above this line")

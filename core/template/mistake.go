@@ -36,6 +36,9 @@ func mistake(text string) *outline.Error {
 		if trimmed == "" || strings.HasPrefix(trimmed, "#") {
 			continue
 		}
+		if strings.HasPrefix(trimmed, "//") && block < 0 {
+			return fail(number, indent+1, "//", "a remark in a header begins with #", "write "+lead+"#"+strings.TrimLeft(trimmed, "/"))
+		}
 		if tab := strings.IndexByte(lead, '\t'); tab >= 0 {
 			return fail(number, tab+1, "\t", "a tab stands at the begin of this line", "a header is indented with spaces: write two for each step")
 		}

@@ -119,3 +119,101 @@ func FuzzParseNeverPanicsAndReadsBack(f *testing.F) {
 		}
 	})
 }
+
+// A time covers another one if each of the days of that lies in it; days are counted one by
+// one here, by the standard library.
+func TestWhatATimeCoversIsWhatItsDaysSay(t *testing.T) {
+	kinds := []Kind{Date, Month, Quarter, Week, Year}
+	holds := func(v Value, day time.Time) bool { return (&Type{Kind: v.Kind}).covering(day).Equal(v) }
+	rapid.Check(t, func(t *rapid.T) {
+		day := time.Date(2026, time.Month(rapid.IntRange(1, 24).Draw(t, "month")), rapid.IntRange(1, 28).Draw(t, "day"), 0, 0, 0, 0, time.UTC)
+		v := (&Type{Kind: rapid.SampledFrom(kinds).Draw(t, "outer")}).covering(day)
+		near := day.AddDate(0, 0, rapid.IntRange(-40, 40).Draw(t, "away"))
+		w := (&Type{Kind: rapid.SampledFrom(kinds).Draw(t, "inner")}).covering(near)
+		all, any := true, false
+		for d := near.AddDate(-1, 0, -8); d.Before(near.AddDate(1, 0, 8)); d = d.AddDate(0, 0, 1) {
+			if holds(w, d) {
+				any = true
+				all = all && holds(v, d)
+			}
+		}
+		require.True(t, any)
+		covers, known := v.Covers(w)
+		assert.True(t, known)
+		assert.Equal(t, all, covers, "%s in %s", w, v)
+	})
+}
+
+// A step forward is what [Value.Next] gives, and a step back takes it back.
+func TestStepsGoBothWays(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		typ := Type{Kind: rapid.SampledFrom([]Kind{Number, Date, Month, Quarter, Week, Year, Term}).Draw(t, "kind"), Of: seasons}
+		var v Value
+		switch day := time.Date(rapid.IntRange(1950, 2150).Draw(t, "year"), 1, rapid.IntRange(1, 366).Draw(t, "day"), 0, 0, 0, 0, time.UTC); typ.Kind {
+		case Number:
+			v = OfNumber(rapid.IntRange(0, 10_000).Draw(t, "n"))
+		case Term:
+			var err error
+			v, err = typ.Parse(day.Format("2006 ")+rapid.SampledFrom(seasons).Draw(t, "season").Code, now)
+			require.NoError(t, err)
+		default:
+			v = typ.covering(day)
+		}
+		n := rapid.IntRange(1, 400).Draw(t, "steps")
+		ahead, ok := v.Shift(n, &typ)
+		require.True(t, ok)
+		back, ok := ahead.Shift(-n, &typ)
+		require.True(t, ok)
+		assert.True(t, back.Equal(v), "%s, %d steps to %s, and back to %s", v, n, ahead, back)
+		assert.Positive(t, ahead.Compare(v))
+		if typ.Kind != Term && typ.Kind != Number {
+			one, _ := v.Shift(1, &typ)
+			assert.True(t, one.Equal(v.Next()), "%s", v)
+			assert.Equal(t, n, v.Distance(ahead))
+			assert.Equal(t, v.Time().Before(ahead.Time()), v.Compare(ahead) < 0)
+		}
+	})
+}
+
+// Days that are told from now are found by looking at one day after the other.
+func TestDaysInWordsAreThoseOfTheCalendar(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		today := time.Date(2027, 1, rapid.IntRange(1, 800).Draw(t, "day"), rapid.IntRange(0, 23).Draw(t, "hour"), 0, 0, 0, time.UTC)
+		weekday := time.Weekday(rapid.IntRange(0, 6).Draw(t, "weekday"))
+		name := weekday.String()
+		if rapid.Bool().Draw(t, "short") {
+			name = name[:3]
+		}
+		for word, step := range map[string]int{"next": 1, "last": -1} {
+			want := today.AddDate(0, 0, step)
+			for want.Weekday() != weekday {
+				want = want.AddDate(0, 0, step)
+			}
+			got, err := (&Type{Kind: Date}).Parse(word+" "+strings.ToUpper(name), today)
+			require.NoError(t, err)
+			assert.Equal(t, want.Format(time.DateOnly), got.String(), "%s %s of %s", word, name, today.Format("Mon 2006-01-02"))
+		}
+	})
+	for _, text := range []string{"next", "next fr", "friday", "next friday morning", "todays", "next next friday", "last 3"} {
+		_, err := (&Type{Kind: Date}).Parse(text, now)
+		assert.ErrorContains(t, err, "write it like 2027-03-09", text)
+	}
+	_, err := (&Type{Kind: Date}).Parse("tomorrow", time.Time{})
+	assert.Error(t, err, "where nobody says what day it is, there is no tomorrow")
+}
+
+// Numbers are ordered by size, times by the calendar, and what is equal is neither.
+func TestValuesAreOrdered(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		a, b := OfNumber(rapid.IntRange(0, 50).Draw(t, "a")), OfNumber(rapid.IntRange(0, 50).Draw(t, "b"))
+		assert.Equal(t, a.Number < b.Number, a.Compare(b) < 0)
+		assert.Equal(t, a.Compare(b) == 0, a.Equal(b))
+		assert.Equal(t, a.Compare(b) < 0, b.Compare(a) > 0)
+		list, err := (&Type{Kind: List}).Parse(strings.Join([]string{"x", a.String(), b.String()}, "; "), now)
+		require.NoError(t, err)
+		assert.Len(t, list.Items, 3)
+		lines, err := (&Type{Kind: List}).Parse(strings.Join([]string{"x", a.String(), "", b.String()}, "\n"), now)
+		require.NoError(t, err)
+		assert.True(t, list.Equal(lines), "a list is the same in one line and in several")
+	})
+}
