@@ -8,6 +8,8 @@ import (
 
 	"github.com/charmbracelet/x/ansi"
 	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
 
 	"vestibula/core/outline"
 	"vestibula/core/tree"
@@ -254,4 +256,69 @@ func TestManyAlikeNeighboursAreOneLine(t *testing.T) {
 	}
 	assert.Equal(t, []string{"Week 1/", "    Notes/", "… Week 8/   and 6 between, the same; --all shows them", "Week 9/", "Old/"}, lines)
 	assert.Len(t, s.TreeLines(root, TreeView{}), 18)
+}
+
+// Of any table, in any width: what is whole is whole, no line is wider than the window or
+// than that, and columns that are left out are those that may be.
+func TestTablesFitTheirWindow(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		n := rapid.IntRange(1, 6).Draw(t, "columns")
+		columns, whole := make([]Column, n), 0
+		text := rapid.StringMatching(`[a-z]{0,6}( [a-zäß本]{1,9}){0,4}`)
+		rows := make([][]Shown, rapid.IntRange(1, 4).Draw(t, "rows"))
+		for i := range columns {
+			columns[i] = Column{Name: Shown(rapid.StringMatching(`[a-z]{1,8}`).Draw(t, "name")), Whole: rapid.IntRange(0, 2).Draw(t, "whole") == 0, Last: rapid.IntRange(0, 3).Draw(t, "last")}
+			width := Columns(columns[i].Name)
+			for k := range rows {
+				rows[k] = append(rows[k], Shown(strings.TrimSpace(text.Draw(t, "cell"))))
+				width = max(width, Columns(rows[k][i]))
+			}
+			if columns[i].Whole {
+				whole += width + columnGap
+			}
+		}
+		s, out := paper()
+		s.Width = rapid.IntRange(1, 120).Draw(t, "width")
+		s.Table(columns, rows)
+		lines := strings.Split(strings.TrimSuffix(out.String(), "\n"), "\n")
+		require.Len(t, lines, len(rows)+1)
+		for i, line := range lines[1:] {
+			assert.LessOrEqual(t, Columns(Shown(line)), max(s.Width, whole))
+			for k, c := range columns {
+				if c.Whole {
+					assert.Contains(t, line, string(rows[i][k]))
+				}
+			}
+		}
+		// Where there is room, all of it stands there.
+		s, out = paper()
+		s.Table(columns, rows)
+		for i, line := range strings.Split(strings.TrimSuffix(out.String(), "\n"), "\n")[1:] {
+			for _, cell := range rows[i] {
+				assert.Contains(t, line, string(cell))
+			}
+		}
+	})
+}
+
+// A reason is there word for word, and a text broken into lines is the same text.
+func TestTextsAreBrokenAndNotCut(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		line := Shown(rapid.StringMatching(`[~?] [a-z]{1,20}( [a-zé本]{1,9}){0,5}`).Draw(t, "line"))
+		why := Shown(rapid.StringMatching(`[a-z]{1,9}( [a-zé本]{1,9}){0,9}`).Draw(t, "why"))
+		s, out := paper()
+		s.Width = rapid.IntRange(30, 120).Draw(t, "width")
+		s.Because(line, why, Warn)
+		shown := ansi.Strip(out.String())
+		assert.Contains(t, strings.Join(strings.Fields(shown), " "), string(why))
+		for l := range strings.Lines(shown) {
+			assert.LessOrEqual(t, Columns(Shown(strings.TrimRight(l, "\n"))), s.Width)
+		}
+		var all []string
+		for _, part := range Wrapped(why, s.Width) {
+			assert.LessOrEqual(t, Columns(part), s.Width)
+			all = append(all, string(part))
+		}
+		assert.Equal(t, strings.Fields(string(why)), strings.Fields(strings.Join(all, " ")))
+	})
 }
