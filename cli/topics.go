@@ -67,10 +67,11 @@ func (a *app) helpLanguage() {
 		[2]string{"note: text", "what it is for; the last on a line"})
 	a.lines("In the header, between two lines of ---",
 		[2]string{"title:, about:", "what it is"},
-		[2]string{"fields:", "name: question; or name: { ask, type, default, example, of, is, min, max, next, without, within }"},
+		[2]string{"fields:", "name: question; or name: { ask, type, default, example, of, is, min, max, next, per, without, within, months }"},
 		[2]string{"types", strings.Join([]string{"text", "number", "date", "month", "quarter", "week", "year", "term", "choice", "yes-no", "list"}, ", ")},
 		[2]string{"names:", `naming conventions: scan: "<day:yyyy-mm-dd> <side> <n:000>"`},
-		[2]string{"rules:", "depth: 4, width: 20 and more: vestibula check --explain depth"})
+		[2]string{"rules:", "depth: 4, width: 20 and more: vestibula check --explain depth"},
+		[2]string{"ignore:", `what check passes by: ["*.tmp", "drafts/"]`})
 }
 
 func (a *app) helpShells() {
