@@ -256,6 +256,11 @@ func TestManyAlikeNeighboursAreOneLine(t *testing.T) {
 	}
 	assert.Equal(t, []string{"Week 1/", "    Notes/", "… Week 8/   and 6 between, the same; --all shows them", "Week 9/", "Old/"}, lines)
 	assert.Len(t, s.TreeLines(root, TreeView{}), 18)
+	root = &tree.Node{}
+	for i := range int32(9) { // each from a line of its own
+		root.Children = append(root.Children, &tree.Node{Name: fmt.Sprint("Folder ", i), From: i + 1})
+	}
+	assert.Len(t, s.TreeLines(root, TreeView{Same: tree.Alike}), 9)
 }
 
 // Of any table, in any width: what is whole is whole, no line is wider than the window or

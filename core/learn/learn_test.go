@@ -523,3 +523,45 @@ func FuzzOf(f *testing.F) {
 		}
 	})
 }
+
+// Whatever projects have beside what all have, the template gives each of them again; what few
+// have is for later and is not asked for, and what more have is.
+func TestWhatIsSeldomIsForLater(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		people := []string{"Oriel Pask", "Jun Teague", "Ida Sol Vig", "Wren Abbott", "Tove Lind", "Mats Orr", "Bo Ferry", "Dag Holm"}
+		n := rapid.IntRange(4, len(people)).Draw(t, "projects")
+		extras := []string{"Exhibition/", "Loan/", "Repairs/Photographs/", "Appendix.md"}
+		has := map[string]int{}
+		var samples []Sample
+		for i := range n {
+			paths := []string{"Letters/", "Work/"}
+			for _, e := range extras {
+				if rapid.IntRange(0, 3).Draw(t, "has") == 0 {
+					paths = append(paths, e)
+					has[e]++
+				}
+			}
+			samples = append(samples, sample(people[i], paths...))
+		}
+		r, err := Of("x", samples, nil, nil)
+		require.NoError(t, err)
+		proofs, err := r.Prove("x", samples, now)
+		require.NoError(t, err, r.Text)
+		for i, p := range proofs {
+			assert.True(t, p.Exact, "%s\n%s: %+v", r.Text, samples[i].Name, p)
+		}
+		for _, e := range extras {
+			name, _, _ := strings.Cut(e, "/")
+			for line := range strings.Lines(r.Text) {
+				if !strings.HasPrefix(strings.TrimSpace(line), name) {
+					continue
+				}
+				later := strings.Contains(line, "| later")
+				if e == "Appendix.md" || has[e]*fewOf > n {
+					assert.False(t, later, "%d of %d have it: %s", has[e], n, line)
+				}
+				assert.True(t, later || strings.Contains(line, "| when:") || has[e] == n, line)
+			}
+		}
+	})
+}
