@@ -342,3 +342,50 @@ func TestTheSameContentIsShownInGroups(t *testing.T) {
 	require.Zero(t, status, out)
 	assert.Equal(t, before, d.whole("Books"))
 }
+
+// Of many findings that are alike a few are shown, with how many more there are and how to see
+// them; each says how bad it is, and what was asked for is all there.
+func TestManyFindingsAreCappedAndCounted(t *testing.T) {
+	d := newDesk(t, "job.folders", "---\nfields: { client: Who? }\nnames: { bill: { pattern: \"<day:yyyy-mm-dd> bill <n:00>\", for: [pdf] } }\n---\n<client>\n    Bills | holds: bill\n    Plans\n")
+	d.run("build", "job", "--into", ".", "client=Ola", "--yes")
+	for i := range 9 {
+		d.write(fmt.Sprintf("Ola/Bills/scan %d.pdf", i), fmt.Sprint(i))
+		d.write(fmt.Sprintf("Ola/loose %d.txt", i), fmt.Sprint(i))
+	}
+	require.NoError(t, os.Remove(filepath.Join(d.dir, "Ola/Plans")))
+	out, status := d.run("check", "Ola")
+	assert.Equal(t, 1, status)
+	count := func(prefix string) (n int) {
+		for line := range strings.Lines(out) {
+			if strings.HasPrefix(line, prefix) {
+				n++
+			}
+		}
+		return n
+	}
+	assert.Equal(t, []int{shownOfAlike + 1, shownOfAlike}, []int{count("error    "), count("warning  ")}, out)
+	assert.Equal(t, 2, strings.Count(out, "… and 5 more like this, in one folder; --all lists them"))
+	assert.Contains(t, out, "10 errors, 9 warnings in Ola.")
+	assert.Equal(t, 1, strings.Count(out, "they look like"), "advice stands once for all of a kind")
+	at := map[string]int{}
+	for _, rule := range []string{"[holds]", "[missing]", "[strays]"} {
+		at[rule] = strings.Index(out, rule)
+		last := strings.LastIndex(out, rule)
+		for other, i := range at {
+			assert.True(t, other == rule || i < at[rule] || i > last, "those of one rule stand together")
+		}
+	}
+	out, _ = d.run("check", "Ola", "--all")
+	assert.Equal(t, []int{10, 9}, []int{count("error    "), count("warning  ")})
+	assert.NotContains(t, out, "--all lists them")
+	out, status = d.run("check", "Ola", "--only", "missing,strays", "--strict")
+	assert.Equal(t, 1, status)
+	assert.NotContains(t, out, "[holds]")
+	assert.Contains(t, out, "vestibula check Ola --fix mends 1 of them")
+	out, _ = d.run("check", "Ola", "--fix", "--yes")
+	assert.Contains(t, out, "Mended 1 thing")
+	assert.Contains(t, d.has("."), "Ola/Plans/")
+}
+
+// shownOfAlike is how many findings of one kind are shown.
+const shownOfAlike = 4

@@ -71,7 +71,7 @@ func TestHeadersThatCannotBeReadSayWhere(t *testing.T) {
 		{"a: [x", "a bracket in this line is not closed", 1},
 		{"b: {\n  c: d\na: x", "a bracket in this line is not closed", 1},
 		{"a: \"x", "1:4: the quotation mark \" at the begin of this text has no second one (write a: \"x\")", 1},
-		{"a: Who is it:", "1:14: a text that holds a colon needs quotes (write a: \"Who is it:\")", 1},
+		{"a: Who is it:", "1:13: a text that holds a colon needs quotes (write a: \"Who is it:\")", 1},
 		{"a: @x", "1:4: a text that begins with @ needs quotes (write a: \"@x\")", 1},
 		{"a: x\nb", "2:1: a colon is missing in this line", 2},
 		{"f:\n  b Who is it?\n  c: x", "2:3: a colon is missing in this line (write b: Who is it?)", 2},
