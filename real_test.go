@@ -387,5 +387,19 @@ func TestManyFindingsAreCappedAndCounted(t *testing.T) {
 	assert.Contains(t, d.has("."), "Ola/Plans/")
 }
 
+func TestManyFindingsOfATemplateAreCapped(t *testing.T) {
+	text := "Studio\n"
+	for i := range 31 {
+		text += fmt.Sprintf("    Place %02d\n        Misc\n", i)
+	}
+	d := newDesk(t, "t.folders", text)
+	out, _ := d.run("check", "t")
+	assert.Equal(t, 8, strings.Count(out, "“Misc” says nothing"))
+	assert.Contains(t, out, "… and 23 more of vague-names; --all lists them")
+	assert.Contains(t, out, "31 warnings in t.folders.")
+	out, _ = d.run("check", "t", "--all")
+	assert.Equal(t, 31, strings.Count(out, "“Misc” says nothing"))
+}
+
 // shownOfAlike is how many findings of one kind are shown.
 const shownOfAlike = 4

@@ -160,7 +160,7 @@ func (r *checkRun) tell(result *checkResult) error {
 	case r.asJSON:
 		err = r.printJSON(result)
 	default:
-		r.tellFindings(result)
+		r.tellFindings(result, r.all)
 	}
 	if result.Errors > 0 || r.strict && result.Warnings > 0 || len(result.Unread) > 0 {
 		return found

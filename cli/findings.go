@@ -2,6 +2,8 @@ package cli
 
 import (
 	"fmt"
+	"maps"
+	"slices"
 	"strings"
 
 	"vestibula/cli/term"
@@ -93,12 +95,26 @@ func severityStyle(severity string) term.Style {
 	return term.Accent
 }
 
-// tellFindings draws what a check found in a template, the worst first.
-func (a *app) tellFindings(r *checkResult) {
+// shownOfRule is how many findings of one rule are drawn in a template.
+const shownOfRule = 8
+
+// tellFindings draws what a check found in a template, the worst first; of one rule a few, or
+// all.
+func (a *app) tellFindings(r *checkResult, all bool) {
 	for _, severity := range []string{"error", "warning", "advice"} {
+		told := map[string]int{}
 		for _, f := range r.Findings {
-			if f.Severity == severity {
+			if f.Severity != severity {
+				continue
+			}
+			if told[f.Rule]++; all || f.Rule == "language" || told[f.Rule] <= shownOfRule {
 				a.tellFinding(r.Subject, f)
+				a.screen.Line()
+			}
+		}
+		for _, rule := range slices.Sorted(maps.Keys(told)) {
+			if n := told[rule] - shownOfRule; n > 0 && !all && rule != "language" {
+				a.screen.Text(term.Dim.Render(term.Sprintf("… and %s more of %s; --all lists them", term.Number(n), rule)))
 				a.screen.Line()
 			}
 		}
