@@ -370,7 +370,7 @@ func TestLaterFoldersAreAddedWhenTheirTimeHasCome(t *testing.T) {
 	assert.Contains(t, out, "did you mean Exhibition?")
 	out, status = d.run("add", "out")
 	assert.Equal(t, 2, status)
-	assert.Contains(t, out, "was not built from a template")
+	assert.Contains(t, out, "holds projects, and is none")
 
 	// Nobody remembers the number of a folder that is not there yet.
 	d.write("n.folders", "---\nfields: { who: Who? }\n---\n<who>\n    <#> Drafts\n    <#> Portfolio | later\n")

@@ -75,7 +75,7 @@ func TestAFolderIsCarriedOverAYear(t *testing.T) {
 		"out/2027-01 Office|--count|0":                        "--count is from 1",
 		"out/2027-01 Office|month=2027-13":                    "there is no month 13",
 		"out/2027-01 Office/Sheets":                           "is a folder in the project",
-		"out":                                                 "was not built from a template",
+		"out":                                                 "holds projects, and is none",
 		"--from|out/2027-01 Office/Sheets":                    "by which convention are its names read?",
 		"--from|nowhere|--template|office|--convention|sheet": `there is no folder "nowhere"`,
 	} {

@@ -107,7 +107,7 @@ func TestWhatNoFileShowsIsTicked(t *testing.T) {
 		require.Zero(t, status)
 	}
 	assert.Equal(t, label, d.read("C/Bo/.vestibula.json"))
-	for args, want := range map[string]string{"C/Bo Tolk": "did you mean", "C/Bo Talk 2027-02-30": "that month has 28 days", "C Talk": "was not built from a template"} {
+	for args, want := range map[string]string{"C/Bo Tolk": "did you mean", "C/Bo Talk 2027-02-30": "that month has 28 days", "C Talk": "holds projects, and is none"} {
 		out, status := d.run(append([]string{"done"}, strings.Fields(args)...)...)
 		assert.NotZero(t, status)
 		assert.Contains(t, out, want)

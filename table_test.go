@@ -261,7 +261,7 @@ func TestTablesThatCannotBeReadAreTold(t *testing.T) {
 		"wide.csv":    "has no column for client and received; its headings are column 0, column 1, ",
 		"half.csv":    `row 3, column "client": the file ends in the middle of this row`,
 		"old.xls":     "it is a workbook of the old kind: save it as XLSX",
-		"none.csv":    "the table none.csv: it is not there",
+		"none.csv":    "there is no table \"none.csv\"",
 		"out":         "it is a folder; name a file",
 		"short.csv":   "1 row, beginning with row 2, has fewer cells than there are headings",
 	} {

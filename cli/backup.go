@@ -508,7 +508,7 @@ func (r *backupRun) report(done bool, shared map[string]int) error {
 func (r *backupRun) show(p *project.Project, list []madeBackup) error {
 	root, _, err := r.reading(p.Dir)
 	if err != nil {
-		return unclear("", "%s cannot be read: %s", p.Dir, place.Reason(err))
+		return unreadable(p.Dir, err)
 	}
 	type one struct {
 		Backup  string `json:"backup"`

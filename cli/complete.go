@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"cmp"
 	"os"
 	"path/filepath"
 	"slices"
@@ -74,7 +75,7 @@ func projectsNear(typed string) (out []string) {
 	looked := 0
 	var look func(at string, deeper bool)
 	look = func(at string, deeper bool) {
-		list, err := os.ReadDir(filepath.Join(".", at))
+		list, err := os.ReadDir(cmp.Or(at, "."))
 		if err != nil {
 			return
 		}

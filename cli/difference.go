@@ -40,7 +40,7 @@ func (a *app) comparand(arg string) (*comparand, error) {
 	}
 	full, err := place.Real(arg)
 	if err != nil {
-		return nil, unclear("", "%s cannot be read: %s", arg, place.Reason(err))
+		return nil, unreadable(arg, err)
 	}
 	note, err := backupNote(full)
 	if err != nil {
@@ -75,7 +75,7 @@ func (a *app) comparand(arg string) (*comparand, error) {
 		root, unread, err := inspect.Everything(full, done)
 		end()
 		if err != nil {
-			return nil, unclear("", "%s cannot be read: %s", arg, place.Reason(err))
+			return nil, unreadable(arg, err)
 		}
 		for _, u := range unread {
 			a.side.Text(term.Bad.Render("vestibula:") + " " + term.Visible(filepath.Join(arg, filepath.FromSlash(u.Path))) + " cannot be read; the rest is compared")

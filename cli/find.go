@@ -164,7 +164,7 @@ func readTemplate(path, where string) (*source, error) {
 	// An os.Root, so that no link beside the template leads elsewhere.
 	root, err := os.OpenRoot(filepath.Dir(path))
 	if err != nil {
-		return nil, unclear("", "%s cannot be read: %s", filepath.Dir(path), place.Reason(err))
+		return nil, unreadable(filepath.Dir(path), err)
 	}
 	return &source{name: filepath.Base(path), where: where, text: string(text), starters: root.FS(), path: path}, nil
 }

@@ -106,7 +106,7 @@ func (r *checkRun) look(paths []string) ([]*inspect.Report, error) {
 		report, err := l.At(p)
 		switch {
 		case err != nil && len(paths) == 1:
-			return nil, unclear("", "%s cannot be read: %s", p, place.Reason(err))
+			return nil, unreadable(p, err)
 		case err != nil: // the others are judged all the same
 			report = &inspect.Report{Path: p, Subjects: []*inspect.Subject{{Name: ".", Err: errors.New(place.Reason(err))}}}
 		}

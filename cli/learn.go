@@ -92,7 +92,7 @@ func (r *learning) text(name, at, file string) error {
 		data, err = place.ReadFile(file, listing.MaxBytes)
 	}
 	if err != nil {
-		return unclear("", "%s cannot be read: %s", file, place.Reason(err))
+		return unreadable(file, err)
 	}
 	l, err := listing.Read(string(data))
 	if err != nil {
@@ -158,7 +158,7 @@ func (r *learning) read(sources []string) error {
 		case info.IsDir():
 			root, unread, err := inspect.Everything(full, done)
 			if err != nil {
-				return unclear("", "%s cannot be read: %s", source, place.Reason(err))
+				return unreadable(source, err)
 			}
 			for _, u := range unread {
 				r.side.Text(term.Bad.Render("vestibula:") + " " + term.Visible(filepath.Join(source, filepath.FromSlash(u.Path))) + " cannot be read; the rest is looked at")

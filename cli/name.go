@@ -334,7 +334,7 @@ func (n *nameRun) taken(scope template.Scope) (names []string, err error) {
 		root, unread, err = inspect.Tree(top, done)
 		end()
 		if err != nil {
-			return nil, unclear("", "%s cannot be read: %s", top, place.Reason(err))
+			return nil, unreadable(top, err)
 		}
 		if len(unread) > 0 {
 			return nil, refused("give the number yourself", "the next number cannot be told: %s cannot be read.", filepath.Join(top, unread[0].Path))
@@ -432,7 +432,7 @@ func (n *nameRun) make(names []string) error {
 			from := n.from[min(i, len(n.from)-1)]
 			data, err := place.ReadFile(from, maxFrom)
 			if err != nil {
-				return unclear("", "%s cannot be read: %s", from, place.Reason(err))
+				return unreadable(from, err)
 			}
 			content = tree.Bytes(data)
 		}

@@ -181,7 +181,7 @@ func (r *nextRun) plan(p *project.Project, raw map[string]template.Raw) error {
 	}
 	full, _, err := r.reading(p.Dir)
 	if err != nil {
-		return unclear("", "%s cannot be read: %s", p.Dir, place.Reason(err))
+		return unreadable(p.Dir, err)
 	}
 	last := old
 	for n := range r.count {

@@ -39,7 +39,7 @@ func (r *nextRun) loose(words []string, raw map[string]template.Raw) error {
 	}
 	root, unread, err := inspect.Everything(from, nil)
 	if err != nil {
-		return unclear("", "%s cannot be read: %s", r.from, place.Reason(err))
+		return unreadable(r.from, err)
 	}
 	if len(unread) > 0 {
 		return refused("", "%s cannot be read, and would not come along", unread[0].Path)

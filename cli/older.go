@@ -47,7 +47,7 @@ func (r *putRun) olderInto() error {
 		}
 		dir, err := place.Real(source)
 		if err != nil {
-			return unclear("", "%s cannot be read: %s", source, place.Reason(err))
+			return unreadable(source, err)
 		}
 		tops = append(tops, filepath.ToSlash(dir))
 	}
@@ -56,7 +56,7 @@ func (r *putRun) olderInto() error {
 		shown := fromHere(filepath.FromSlash(dir))
 		root, unread, err := inspect.Tree(filepath.FromSlash(dir), nil)
 		if err != nil {
-			return unclear("", "%s cannot be read: %s", shown, place.Reason(err))
+			return unreadable(shown, err)
 		}
 		for _, u := range unread {
 			r.side.Text(term.Bad.Render("vestibula:") + " " + term.Visible(filepath.Join(shown, filepath.FromSlash(u.Path))) + " cannot be read; the rest was looked at")

@@ -170,7 +170,7 @@ func (r *planRun) read() error {
 		t, err = table.Read(r.file, data, sheetOf(r.sheet, nil))
 	}
 	if err != nil {
-		return unclear("", "the table %s: %s", r.file, place.Reason(err))
+		return noTable(r.file, err)
 	}
 	rows, err := plan.Read(t)
 	if err != nil {

@@ -5,6 +5,7 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
+	"strings"
 
 	"vestibula/cli/term"
 	"vestibula/core/label"
@@ -43,6 +44,9 @@ func (a *app) projectAt(path string) (p *project.Project, rest string, err error
 		at = own
 	}
 	if l == nil {
+		if inside := projectsNear(strings.TrimSuffix(filepath.ToSlash(path), "/") + "/"); path != "." && len(inside) > 0 {
+			return nil, "", unclear("name one of those that lie in it: "+strings.Join(few(inside), ", "), "\"%s\" holds projects, and is none", path)
+		}
 		return nil, "", unclear("name a folder that was built from a template; vestibula check "+shellWord(path)+" --template NAME holds any other to one", "\"%s\" was not built from a template, or nothing in it says so any more", path)
 	}
 	if p, err = a.openProject(own, l); err != nil {

@@ -149,7 +149,7 @@ func (r *projectsRun) look(at string) (inside bool, err error) {
 	close(judged)
 	group.Wait()
 	if err != nil {
-		return false, unclear("", "%s cannot be read: %s", at, place.Reason(err))
+		return false, unreadable(at, err)
 	}
 	for _, u := range report.Unread {
 		r.unread = append(r.unread, filepath.Join(at, filepath.FromSlash(u.Path)))

@@ -169,7 +169,7 @@ func (r *putRun) target() error {
 	}
 	found, err := inspect.Projects(at)
 	if err != nil {
-		return unclear("", "%s cannot be read: %s", at, place.Reason(err))
+		return unreadable(at, err)
 	}
 	if len(found.Projects) == 0 {
 		return unclear("name a folder that was built from a template, or one in which such folders lie", "there is no project at or below \"%s\"", at)

@@ -32,7 +32,7 @@ func (r *putRun) gather() error {
 		if info.Mode()&os.ModeSymlink != 0 {
 			info, err = os.Stat(at) // a link that was named is meant
 			if err != nil {
-				return unclear("", "%s cannot be read: %s", source, place.Reason(err))
+				return unreadable(source, err)
 			}
 		}
 		switch {
@@ -48,7 +48,7 @@ func (r *putRun) gather() error {
 			if !known[at] {
 				known[at] = true
 				if err := r.add(i, filepath.Base(at), at, false); err != nil {
-					return unclear("", "%s cannot be read: %s", source, place.Reason(err))
+					return unreadable(source, err)
 				}
 			}
 		}
@@ -66,7 +66,7 @@ func (r *putRun) unpacks(at string) bool {
 func (r *putRun) folder(source int, named, dir string, known map[string]bool, done func(int)) error {
 	root, unread, err := inspect.Everything(dir, done)
 	if err != nil {
-		return unclear("", "%s cannot be read: %s", named, place.Reason(err))
+		return unreadable(named, err)
 	}
 	for _, u := range unread {
 		r.side.Text(term.Bad.Render("vestibula:") + " " + term.Visible(filepath.Join(named, filepath.FromSlash(u.Path))) + " cannot be read; the rest is put")

@@ -213,7 +213,7 @@ func (r *readRun) path(p string) error {
 	if folder {
 		found, err := inspect.Projects(p)
 		if err != nil {
-			return unclear("", "%s cannot be read: %s", p, place.Reason(err))
+			return unreadable(p, err)
 		}
 		archived := []*away.Project(nil)
 		if !found.Inside {
@@ -233,7 +233,7 @@ func (r *readRun) path(p string) error {
 	}
 	root, unread, err := inspect.Tree(p, done)
 	if err != nil {
-		return unclear("", "%s cannot be read: %s", p, place.Reason(err))
+		return unreadable(p, err)
 	}
 	for _, u := range unread {
 		r.unread = append(r.unread, filepath.Join(p, filepath.FromSlash(u.Path)))
@@ -258,7 +258,7 @@ func (r *readRun) path(p string) error {
 func (r *readRun) packed(p string) (found bool, err error) {
 	c, err := archive.Open(p)
 	if err != nil {
-		return false, unclear("", "%s cannot be read: %s", p, place.Reason(err))
+		return false, unreadable(p, err)
 	}
 	defer c.Close()
 	open := r.opener()
@@ -362,7 +362,7 @@ func (r *readRun) name(p string) error {
 func (r *readRun) projects(p string, found *inspect.Found, archived []*away.Project) error {
 	real, err := place.Real(p)
 	if err != nil {
-		return unclear("", "%s cannot be read: %s", p, place.Reason(err))
+		return unreadable(p, err)
 	}
 	r.many = r.many || !found.Inside || len(found.Projects) > 1
 	open := r.opener()

@@ -208,7 +208,7 @@ func (r *renameRun) read() error {
 		}
 		full, err := place.Real(p)
 		if err != nil {
-			return unclear("", "%s cannot be read: %s", p, place.Reason(err))
+			return unreadable(p, err)
 		}
 		if info.Mode().IsRegular() {
 			add(filepath.ToSlash(filepath.Dir(full)), filepath.Base(full))
@@ -221,7 +221,7 @@ func (r *renameRun) read() error {
 			err = inspect.Prune(root)
 		}
 		if err != nil {
-			return unclear("", "%s cannot be read: %s", p, place.Reason(err))
+			return unreadable(p, err)
 		}
 		for _, u := range unread {
 			r.side.Text(term.Bad.Render("vestibula:") + " " + term.Visible(filepath.Join(p, filepath.FromSlash(u.Path))) + " cannot be read; the rest is renamed")
@@ -257,7 +257,7 @@ func (r *renameRun) readTable(conv *template.Convention) error {
 		t, err = table.Read(r.table, data, sheetOf(r.sheet, slices.Concat(fileColumns, fieldNames(conv))))
 	}
 	if err != nil {
-		return unclear("", "the table %s: %s", r.table, place.Reason(err))
+		return noTable(r.table, err)
 	}
 	file := slices.IndexFunc(t.Headings, func(h string) bool { return slices.Contains(fileColumns, strings.ToLower(strings.TrimSpace(h))) })
 	if file < 0 {

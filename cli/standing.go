@@ -63,7 +63,7 @@ func (a *app) standingIn(dir string, t *template.Template) (*standing, error) {
 	}
 	full, _, err := a.reading(own)
 	if err != nil {
-		return nil, unclear("", "%s cannot be read: %s", own, place.Reason(err))
+		return nil, unreadable(own, err)
 	}
 	seen, err := inspect.Seen(full, p.Template)
 	if err != nil {

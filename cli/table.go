@@ -2,6 +2,7 @@ package cli
 
 import (
 	"bytes"
+	"errors"
 	"fmt"
 	"io/fs"
 	"os"
@@ -101,7 +102,7 @@ func (b *buildRun) growTable(args []string) error {
 		x.Table, err = table.Read(r.file, data, table.Options{Sheets: r.sheets, Names: batch.Expected(b.t, r.columns)})
 	}
 	if err != nil {
-		return unclear("", "the table %s: %s", r.file, place.Reason(err))
+		return noTable(r.file, err)
 	}
 	if x.Wanted, err = batch.ParseRows(r.rows); err != nil {
 		return unclear("write --rows 3,7-9", "%v", err)
@@ -396,7 +397,7 @@ func (b *buildRun) markRows(labels []*labelling) (dir string, marked *change.Cha
 	}
 	at, err := place.Real(r.file)
 	if err != nil {
-		return "", nil, 0, unclear("", "the table %s: %s", r.file, place.Reason(err))
+		return "", nil, 0, noTable(r.file, err)
 	}
 	if lock := openIn(at); lock != "" {
 		return "", nil, 0, refused("close it there, or build without --mark", "the table %s is open in a spreadsheet program, which would write over the marks: %s is there", r.file, lock)
@@ -461,4 +462,20 @@ func sheetOf(sheet string, names []string) table.Options {
 		o.Sheets = []string{sheet}
 	}
 	return o
+}
+
+// unreadable is the stop for what cannot be read.
+func unreadable(path string, err error) error {
+	if errors.Is(err, fs.ErrNotExist) {
+		return unclear("", "there is no \"%s\"", path)
+	}
+	return unclear("", "%s cannot be read: %s", path, place.Reason(err))
+}
+
+// noTable is the stop for a table that cannot be read.
+func noTable(file string, err error) error {
+	if errors.Is(err, fs.ErrNotExist) {
+		return unclear("", "there is no table \"%s\"", file)
+	}
+	return unclear("", "the table %s: %s", file, place.Reason(err))
 }

@@ -136,7 +136,7 @@ func isThere(path string) bool {
 func (r *upgradeRun) find(at string) error {
 	found, err := inspect.Projects(at)
 	if err != nil {
-		return unclear("", "%s cannot be read: %s", at, place.Reason(err))
+		return unreadable(at, err)
 	}
 	r.roots = append(r.roots, found.Dir)
 	r.trees[found.Dir] = found.Root

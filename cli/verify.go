@@ -56,7 +56,7 @@ func (a *app) verified(at string, asJSON bool) (is bool, err error) {
 	}
 	root, unread, err := a.reading(dir)
 	if err != nil {
-		return true, unclear("", "%s cannot be read: %s", at, place.Reason(err))
+		return true, unreadable(at, err)
 	}
 	in, err := os.OpenRoot(dir)
 	if err != nil {
