@@ -268,7 +268,9 @@ func (a *app) tellSame(c *cobra.Command, args []string) {
 	if c.Flags().Lookup("yes") != nil {
 		words = append(words, "--yes")
 	}
-	a.side.Line()
+	if !term.Apart() {
+		a.side.Line()
+	}
 	a.side.Text(term.Dim.Render("The same without questions:"))
 	a.side.Whole("  " + term.Accent.Render(term.Visible(strings.Join(words, " "))))
 }

@@ -182,6 +182,9 @@ func (a *app) run(args []string) int {
 		}
 	}
 	if s.message != "" {
+		if a.side.Terminal && !term.Apart() {
+			a.side.Line()
+		}
 		lead := term.Bad.Render("vestibula:") + " "
 		for line := range strings.SplitSeq(s.message, "\n") {
 			a.side.Text(lead + term.Visible(line))

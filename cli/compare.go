@@ -149,8 +149,10 @@ func (a *app) drawMeasures(templates [2]*template.Template, sides [2]compare.Sid
 	row("longest path", func(s compare.Side) (term.Shown, float64) { return count(s.Length, "character") })
 	row("clicks, on average", func(s compare.Side) (term.Shown, float64) { return term.Sprintf("%.1f", s.Average), s.Average })
 	row("clicks, at the most", func(s compare.Side) (term.Shown, float64) { return term.Number(s.Furthest), float64(s.Furthest) })
+	const most = 12
 	for i, s := range spreads {
-		if i == 5 {
+		if i == most {
+			rows = append(rows, []term.Shown{term.Dim.Render(term.Sprintf("… and %s more", term.Number(len(spreads)-i))), "", ""})
 			break
 		}
 		x, y := term.Count(s.Places[0], "place"), term.Count(s.Places[1], "place")

@@ -103,15 +103,15 @@ func (s *Screen) Line(parts ...Shown) { s.print(s.cut(Join(parts, ""))) }
 // Whole writes one line, however long: one that a person may want to copy.
 func (s *Screen) Whole(text Shown) { s.print(text) }
 
-// apart is whether the last line on the terminal is empty, or there is none yet.
-var apart atomic.Bool
+// near is whether the last line on the terminal holds something.
+var near atomic.Bool
 
 // Apart reports whether what is written next stands apart from what was written before.
-func Apart() bool { return apart.Load() }
+func Apart() bool { return !near.Load() }
 
 func (s *Screen) print(text Shown) {
 	if s.Terminal {
-		apart.Store(text == "" || strings.HasSuffix(string(text), "\n"))
+		near.Store(text != "" && !strings.HasSuffix(string(text), "\n"))
 	}
 	if _, err := fmt.Fprintln(s.out, string(text)); err != nil && s.failed == nil {
 		s.failed = err
