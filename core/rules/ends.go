@@ -88,6 +88,12 @@ func end(c *context, rule string, side int) (check, error) {
 		finding.Message = fmt.Sprintf("%s is to be the %s, but %s comes %s it in %s", shown(it.Name), rule, shown(worst.Name), beyond, lists(where))
 		bare := strings.TrimSpace(naming.Bare(it))
 		finding.Help = map[int]string{-1: "give it a number that comes before all others, such as 00 " + bare, 1: "give it a number that no other reaches, such as 99 " + bare}[side]
+		if own, numbered := naming.NumberIn(it.Name); numbered && own.Front == "" { // the other one is not
+			finding.Help = fmt.Sprintf("only digits stand in one place in every list: give %s a number too", shown(worst.Name))
+			if other, numbered := naming.NumberIn(worst.Name); numbered && other.Front == "" {
+				finding.Help = fmt.Sprintf("give %s another number", shown(worst.Name))
+			}
+		}
 		report(finding)
 	}}, err
 }

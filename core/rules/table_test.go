@@ -388,5 +388,16 @@ func TestRealFoldersHaveNoOrderOfTheirOwn(t *testing.T) {
 	assert.Empty(t, check("Zebra", "Agreement", "02 b", "01 a"), "only numbers say what is meant")
 	assert.Equal(t, []string{"sorting: “10 c” stands before “2 b” in raw listings, servers and archives (code-point)"}, check("10 c", "1 a", "2 b"))
 	assert.Equal(t, []string{"last: “Settled” is to be the last, but “Work” comes after it in every list"}, check("Work", "Settled"))
+	root := &tree.Node{}
+	for _, name := range []string{"_x", "01 Work", "90 Settled", "91 Old"} {
+		root.Children = append(root.Children, &tree.Node{Name: name})
+	}
+	var help []string
+	for _, f := range set.CheckReal(&Real{Root: root}) {
+		if f.Rule == "last" {
+			help = append(help, f.Help)
+		}
+	}
+	assert.Equal(t, []string{"only digits stand in one place in every list: give “_x” a number too"}, help, "advice does not lead in a circle")
 	assert.Empty(t, check("01 Work", "90 Settled"))
 }
