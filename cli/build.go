@@ -295,7 +295,7 @@ func (b *buildRun) judge() error {
 			continue
 		}
 		p := placed(b.t, f)
-		b.side.Message(term.Place{File: b.t.Name, Line: p.Line, Column: p.Column, Width: p.Width, Text: p.text}, term.Bad, p.Message, p.Help)
+		b.side.Message(term.Place{File: b.t.Name, Line: p.Line, Column: p.Column, Width: p.Width, Text: p.text, Marks: p.marks, Proof: p.Proof}, term.Bad, p.Severity+": "+p.Message, p.Help)
 		wrong++
 	}
 	if wrong > 0 {
