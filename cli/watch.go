@@ -15,7 +15,6 @@ import (
 	"vestibula/cli/term"
 	"vestibula/core/order"
 	"vestibula/core/template"
-	"vestibula/core/tree"
 )
 
 // A watching shows a template while it is written in an editor. It never writes.
@@ -222,7 +221,7 @@ func (w *watching) sight(columns int) *sight {
 			if orders := order.All(); w.listed > 0 {
 				order.Tree(orders[(w.listed-1)%len(orders)], x.Root)
 			}
-			a.screen.Tree(x.Root, term.TreeView{Note: noteOf(t, x), Same: tree.Alike})
+			a.screen.Tree(x.Root, term.TreeView{Note: noteOf(t, x), Same: alikeUnless(w.listed > 0)})
 		})
 		w.last = s
 	} else if w.last != nil {
@@ -293,7 +292,10 @@ func (m *watchModel) Update(msg tea.Msg) (tea.Model, tea.Cmd) {
 		}
 	}
 	if again {
-		width, _ := m.panes()
+		width, beside := m.panes()
+		if beside > 0 {
+			width = min(width, beside-1) // what is found stands on the right
+		}
 		m.sight = m.w.sight(max(width, 10))
 	}
 	m.from = max(0, min(m.from, len(m.sight.tree)-1))
