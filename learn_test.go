@@ -66,10 +66,10 @@ func TestATemplateIsLearnedFromFolders(t *testing.T) {
 	assert.Contains(t, out, "<month> <client>")
 	assert.NoFileExists(t, filepath.Join(d.dir, "packed.folders"))
 	for i := range 90 { // of a folder's own files so many that not all are shown
-		d.write(fmt.Sprintf("own/A/Work/%d/x", i), "")
-		require.NoError(t, os.Symlink("x", filepath.Join(d.dir, fmt.Sprintf("own/A/Work/%d/link", i))))
+		d.write(fmt.Sprintf("own/A/Bench/%d/x", i), "")
+		require.NoError(t, os.Symlink("x", filepath.Join(d.dir, fmt.Sprintf("own/A/Bench/%d/link", i))))
 	}
-	d.write("own/B/Work/0/x", "")
+	d.write("own/B/Bench/0/x", "")
 	out, status = d.run("draft", "own", "own/A", "own/B", "--preview")
 	require.Zero(t, status, out)
 	assert.Contains(t, out, "Not all of it is explained: built with these values, it gives 1 of 2 folders again")
