@@ -80,6 +80,15 @@ func (w *window) waitFor(text string) {
 	}
 }
 
+// after waits for a text, and has what follows be looked at from there on.
+func (w *window) after(text string) {
+	w.t.Helper()
+	w.waitFor(text)
+	w.lock.Lock()
+	defer w.lock.Unlock()
+	w.from += strings.Index(w.seen.String()[w.from:], text) + len(text)
+}
+
 // answer types a text, key by key, when a question is shown.
 func (w *window) answer(question, keys string) {
 	w.t.Helper()
@@ -278,6 +287,37 @@ func TestDefaultsAreShownBeforeTheyAreTaken(t *testing.T) {
 	_, status = d.run("build", "t", "--into", ".", "year=2028", "--yes")
 	assert.Zero(t, status)
 	assert.Contains(t, d.has("."), "Books 2028/Bills/")
+}
+
+// What is asked for several projects is asked for each: by its name, and without the answer
+// that another one got.
+func TestEachProjectIsAskedForItself(t *testing.T) {
+	d := newDesk(t, "job.folders", "---\nfields: { client: Who? }\n---\n<client>\n    Letters\n")
+	for _, client := range []string{"Ida", "Ola"} {
+		d.run("build", "job", "--into", ".", "client="+client, "--yes")
+	}
+	d.write("job.folders", "---\nfields: { client: Who?, shelf: On which shelf? }\n---\n<client>\n    Letters\n    Shelf <shelf>\n")
+	w := d.window(100, d.environment(), "upgrade", "Ida", "Ola")
+	w.answer("On which shelf?", "3\r")
+	w.after("Ola")
+	w.answer("On which shelf?", "\r")
+	w.answer("an answer is needed", "7\r")
+	w.answer("Do 2 things in 2 projects?", "y")
+	out, status := w.end()
+	assert.Zero(t, status, out)
+	assert.Contains(t, d.has("."), "Ida/Shelf 3/")
+	assert.Contains(t, d.has("."), "Ola/Shelf 7/")
+	assert.NotContains(t, out, "without an answer: 3")
+	assert.NotContains(t, out, "The same without questions", "no one call says two answers")
+
+	// Of one project, the call that is told does the same.
+	d.run("undo", "--yes")
+	w = d.window(100, d.environment(), "upgrade", "Ida")
+	w.answer("On which shelf?", "3\r")
+	w.answer("Do 1 thing in 1 project?", "y")
+	out, status = w.end()
+	assert.Zero(t, status, out)
+	assert.Contains(t, out, "vestibula upgrade Ida shelf=3 --yes")
 }
 
 // screen is what a terminal shows after all that was sent to it, as far as the program uses

@@ -30,11 +30,12 @@ func (a *app) ask(t *template.Template, values template.Values) error {
 }
 
 // askFields asks for values. What was answered stays above, a line each; it is possible to
-// go back to an earlier question. What a person has answered before, in this run, or else
-// the default, is what an empty answer means.
+// go back to an earlier question. Without an answer the default is meant, or what was
+// answered before where answers are changed.
 func (a *app) askFields(fields []*template.Field, values template.Values) error {
-	if a.answers == nil {
-		a.answers = map[string]string{}
+	if !a.revising { // what was answered was for another project
+		a.rounds++
+		a.answers, a.answered = map[string]string{}, nil
 	}
 	for i := 0; i < len(fields); {
 		f := fields[i]
@@ -255,7 +256,7 @@ func (a *app) confirmOrRevise(question string) (bool, error) {
 
 // tellSame tells how to call a command so that it need not ask again.
 func (a *app) tellSame(c *cobra.Command, args []string) {
-	if len(a.answered) == 0 {
+	if len(a.answered) == 0 || a.rounds > 1 { // no one call says it of several
 		return
 	}
 	words := []string{"vestibula"}

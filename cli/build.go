@@ -57,7 +57,6 @@ type buildRun struct {
 	reported bool
 	// continues are earlier builds that were cut short and are finished now.
 	continues []*journal.Record
-	revising  bool // an answer is to be changed
 	findings  chan []rules.Finding
 	tops      map[string]bool // the new folders at the top
 	aim       string          // what is built, where that is not the folder at the top
@@ -129,7 +128,7 @@ func (b *buildRun) run(args []string) error {
 		}
 		b.side.Line()
 		*b = begin
-		b.revising = true
+		b.app.revising = true
 	}
 }
 

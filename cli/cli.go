@@ -50,6 +50,8 @@ type app struct {
 	side     *term.Screen      // questions, progress and errors
 	answers  map[string]string // what a person has answered, by the names of fields
 	answered []string          // these, in order
+	rounds   int               // for how many things answers were asked for
+	revising bool              // the last answers are to be changed
 	*interrupts
 	told map[string]bool // files that were said to be drawn, and no templates
 }

@@ -263,6 +263,8 @@ func (a *app) forget(records []*journal.Record, number string, ask consent) erro
 	}
 	var away []string
 	err = a.journal(func(j *journal.Journal) error {
+		a.catching.Add(1) // it is not to be stopped half way
+		defer a.catching.Add(-1)
 		if away, err = a.writer().Forget(j, r); err != nil {
 			return refused("", "%d cannot be forgotten: %s", r.Number, place.Reason(err))
 		}

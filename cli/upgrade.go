@@ -389,6 +389,7 @@ func (r *upgradeRun) values(u *upgrading, t *template.Template) (template.Values
 		if !r.interactive() || r.yes || r.asJSON {
 			return nil, missing(t.Name, lacking)
 		}
+		r.side.Line(term.Title.Render(term.Visible(fromHere(u.project.Dir))))
 		if err := r.askFields(lacking, values); err != nil {
 			return nil, err
 		}
