@@ -215,6 +215,12 @@ type jsonStep struct {
 	From string `json:"from,omitempty"`
 }
 
+// A jsonStay is what stays as it is, and why, as JSON shows it.
+type jsonStay struct {
+	Path string `json:"path"`
+	Why  string `json:"why"`
+}
+
 func jsonSteps(changes []change.Change) []jsonStep {
 	steps := []jsonStep{}
 	for _, c := range changes {
@@ -386,13 +392,9 @@ func (a *app) undo(args []string, ask consent) error {
 
 // reportUndo prints an undo as JSON: what it does, and under which number it was done.
 func (a *app) reportUndo(u *disk.Undo, number int, ask consent) error {
-	type stay struct {
-		Path string `json:"path"`
-		Why  string `json:"why"`
-	}
-	stays := []stay{}
+	stays := []jsonStay{}
 	for _, s := range u.Stays {
-		stays = append(stays, stay{s.Path, s.Why})
+		stays = append(stays, jsonStay{s.Path, s.Why})
 	}
 	err := a.printJSON(struct {
 		Undoes int        `json:"undoes"`
@@ -400,7 +402,7 @@ func (a *app) reportUndo(u *disk.Undo, number int, ask consent) error {
 		Done   bool       `json:"done"`
 		Places []string   `json:"places"`
 		Steps  []jsonStep `json:"steps"`
-		Stays  []stay     `json:"stays"`
+		Stays  []jsonStay `json:"stays"`
 	}{u.Record.Number, number, number > 0, u.Places, jsonSteps(u.List), stays})
 	if err == nil && number == 0 && !ask.preview {
 		return found

@@ -71,15 +71,11 @@ func (r *upgradeRun) report(chosen map[*upgrade.Step]bool, done bool) error {
 		Why  string `json:"why"`
 		Sure bool   `json:"sure"`
 	}
-	type stay struct {
-		Path string `json:"path"`
-		Why  string `json:"why"`
-	}
 	type one struct {
-		Project string `json:"project"`
-		Becomes string `json:"becomes,omitempty"`
-		Steps   []step `json:"steps"`
-		Stays   []stay `json:"stays"`
+		Project string     `json:"project"`
+		Becomes string     `json:"becomes,omitempty"`
+		Steps   []step     `json:"steps"`
+		Stays   []jsonStay `json:"stays"`
 	}
 	out := struct {
 		Done     bool         `json:"done"`
@@ -88,7 +84,7 @@ func (r *upgradeRun) report(chosen map[*upgrade.Step]bool, done bool) error {
 	}{done, []one{}, r.followed.json()}
 	todo := 0
 	for _, u := range r.jobs {
-		o := one{Project: fromHere(u.project.Dir), Steps: []step{}, Stays: []stay{}}
+		o := one{Project: fromHere(u.project.Dir), Steps: []step{}, Stays: []jsonStay{}}
 		if u.plan.Name != u.plan.Becomes {
 			o.Becomes = u.plan.Becomes
 		}
@@ -97,7 +93,7 @@ func (r *upgradeRun) report(chosen map[*upgrade.Step]bool, done bool) error {
 			o.Steps = append(o.Steps, step{s.Op.String(), s.From, s.To, s.Why, s.Sure})
 		}
 		for _, s := range u.plan.Stays {
-			o.Stays = append(o.Stays, stay{s.Path, s.Why})
+			o.Stays = append(o.Stays, jsonStay{s.Path, s.Why})
 		}
 		out.Projects = append(out.Projects, o)
 	}
