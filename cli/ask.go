@@ -33,7 +33,7 @@ func (a *app) ask(t *template.Template, values template.Values) error {
 // go back to an earlier question. Without an answer the default is meant, or what was
 // answered before where answers are changed.
 func (a *app) askFields(fields []*template.Field, values template.Values) error {
-	if !a.revising { // what was answered was for another project
+	if !a.revising || a.answers == nil { // what was answered was for another project
 		a.rounds++
 		a.answers, a.answered = map[string]string{}, nil
 	}
