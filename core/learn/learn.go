@@ -61,7 +61,7 @@ func Of(title string, samples []Sample, given map[string]string, read Contents) 
 	if len(samples) == 0 {
 		return nil, fmt.Errorf("there is nothing to learn from")
 	}
-	l := &learner{samples: samples, given: given, taken: map[string]bool{}, items: map[string]bool{}, own: map[string]bool{}, cache: map[*tree.Node][]string{}, itemsSeen: map[binding][]form{}}
+	l := &learner{samples: samples, given: given, taken: map[string]bool{}, items: map[string]bool{}, own: map[string]bool{}, cache: map[*tree.Node][]string{}, itemsSeen: map[binding][]form{}, unfit: map[string]bool{}}
 	root := l.root()
 	l.forms = make([][]form, len(samples))
 	for i := range samples {
@@ -149,6 +149,7 @@ type learner struct {
 	common    bool // only what all have is learned, and no field is added
 	doubts    []string
 	itemsSeen map[binding][]form
+	unfit     map[string]bool         // slots that some value cannot be written in
 	paths     []map[*tree.Node]string // of what lies in each sample, once they were asked for
 }
 

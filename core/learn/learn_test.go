@@ -12,6 +12,7 @@ import (
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
+	"vestibula/core/pattern"
 	"vestibula/core/template"
 	"vestibula/core/tree"
 	"vestibula/core/treetest"
@@ -520,6 +521,40 @@ func FuzzOf(f *testing.F) {
 			if p.Entries != samples[i].Root.Count() {
 				t.Fatalf("%d entries are counted, of %d", p.Entries, samples[i].Root.Count())
 			}
+		}
+	})
+}
+
+// What only one folder holds may be named after that folder in any way: the template that is
+// learned can be built for all of them, also where the name of another one has no letter, or
+// is a number.
+func TestWhatOneHasCanBeWrittenForAll(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		word := rapid.SampledFrom([]string{"Oriel Pask", "Jun Teague", "%", "܍-%", "0", "01", "AB", "März", "{a}", "x; y", "2027-03", "2027 2 Winter", "OP", "yes"})
+		name := rapid.Custom(func(t *rapid.T) string {
+			return strings.Join(rapid.SliceOfN(word, 1, 2).Draw(t, "words"), rapid.SampledFrom([]string{" ", "-", " - "}).Draw(t, "joint"))
+		})
+		var samples []Sample
+		for _, own := range rapid.SliceOfN(name, 2, 4).Draw(t, "names") {
+			var paths []string
+			for range rapid.IntRange(0, 4).Draw(t, "entries") {
+				as := own
+				if rapid.Bool().Draw(t, "styled") {
+					as = written("text", nil, own, rapid.SampledFrom(pattern.TextPictures()).Draw(t, "picture"))
+				}
+				if as != "" {
+					paths = append(paths, rapid.SampledFrom([]string{"", "Lid/", "Week 01/", word.Draw(t, "above") + "/"}).Draw(t, "in")+as+rapid.SampledFrom([]string{"/", ".md"}).Draw(t, "ending"))
+				}
+			}
+			slices.Sort(paths)
+			samples = append(samples, sample(own, slices.Compact(paths)...))
+		}
+		r, err := Of("x", samples, nil, nil)
+		require.NoError(t, err)
+		proofs, err := r.Prove("x", samples, now)
+		require.NoError(t, err, r.Text)
+		for i, p := range proofs {
+			require.Equal(t, samples[i].Root.Count(), p.Entries)
 		}
 	})
 }

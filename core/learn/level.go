@@ -120,6 +120,11 @@ func (m *meeting) take(i int, n *tree.Node) {
 // add adds a line, and learns what lies in the folders that it stands for.
 func (m *meeting) add(ln *line, instances []*instance) {
 	if ln.from = instances; ln.folder {
+		for _, in := range instances {
+			for _, b := range in.env {
+				m.itemForms(b) // all items are known before one is looked for
+			}
+		}
 		ln.kids = m.level(instances, ln)
 	}
 	m.lines = append(m.lines, ln)

@@ -220,7 +220,7 @@ func written(kind string, of []string, text, picture string) string {
 func (l *learner) formsOf(sample int) (list []form) {
 	for _, f := range l.fields {
 		if f.kind != "list" && f.kind != "yes-no" {
-			list = append(list, formsFor(f.name, f.kind, f.of, f.values[sample])...)
+			list = append(list, l.formsFor(f.name, f.kind, f.of, f.values[sample])...)
 		}
 	}
 	longestFirst(list)
@@ -231,7 +231,7 @@ func (l *learner) formsOf(sample int) (list []form) {
 func (l *learner) itemForms(b binding) []form {
 	list, known := l.itemsSeen[b]
 	if !known {
-		list = formsFor(b.name, b.kind, nil, b.value)
+		list = l.formsFor(b.name, b.kind, nil, b.value)
 		for i := range list { // in the folder of a number, that number is it
 			list[i].near = list[i].near && (b.kind != "number" || !isDigit(rune(list[i].text[0])))
 		}
@@ -244,11 +244,15 @@ func longestFirst(list []form) {
 	slices.SortStableFunc(list, func(a, b form) int { return len(b.text) - len(a.text) })
 }
 
-// formsFor are the ways in which a value may stand in names.
-func formsFor(name, kind string, of []string, text string) (list []form) {
+// formsFor are the ways in which a value may stand in names. It notes those in which the
+// value cannot be written: a line with such a slot could not be built for it.
+func (l *learner) formsFor(name, kind string, of []string, text string) (list []form) {
 	seen := map[string]bool{}
 	for _, p := range picturesOf(kind) {
 		as := written(kind, of, text, p)
+		if as == "" && text != "" {
+			l.unfit[slot(name, p)] = true
+		}
 		if as == "" || seen[as+"\x00"+p] || p == "L" {
 			continue
 		}
@@ -284,9 +288,9 @@ func (l *learner) readings(in *instance, n *tree.Node) []string {
 }
 
 func (l *learner) readingsOf(in *instance, name string) []string {
-	forms := within(nil, l.forms[in.sample], name)
+	forms := l.within(nil, l.forms[in.sample], name)
 	for _, b := range in.env {
-		forms = within(forms, l.itemForms(b), name)
+		forms = l.within(forms, l.itemForms(b), name)
 	}
 	if len(in.env) > 0 {
 		longestFirst(forms)
@@ -294,10 +298,11 @@ func (l *learner) readingsOf(in *instance, name string) []string {
 	return readings(forms, name)
 }
 
-// within adds those of some forms that stand in a name.
-func within(list, forms []form, name string) []form {
+// within adds those of some forms that stand in a name, and in which all other values can be
+// written as well.
+func (l *learner) within(list, forms []form, name string) []form {
 	for _, f := range forms {
-		if strings.Contains(name, f.text) {
+		if strings.Contains(name, f.text) && !l.unfit[f.slot] {
 			list = append(list, f)
 		}
 	}

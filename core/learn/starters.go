@@ -97,7 +97,7 @@ func (l *learner) filled(from []*instance, texts []string) (string, bool) {
 			of[i][f.slot] = f.text
 		}
 	}
-	for _, reading := range readings(l.forms[from[0].sample], texts[0]) {
+	for _, reading := range readings(l.within(nil, l.forms[from[0].sample], texts[0]), texts[0]) {
 		fits := reading != texts[0]
 		for i := range texts {
 			out := reading
