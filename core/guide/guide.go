@@ -20,7 +20,7 @@ import (
 
 // A Page is what a guide says.
 type Page struct {
-	Language     string // of the texts: de, en or fr
+	Language     string // of the texts, as a code: de, en, fr …
 	Title, About string
 	Own          string // the project's own folder
 	Tree         []Row
@@ -126,7 +126,7 @@ func (p *Page) rows(t *template.Template, own *tree.Node) {
 				told[c.From] = true
 				r.Note = oneLine(l.Note)
 				if l.HoldsAnything() {
-					r.Holds = l.HoldsText()
+					r.Holds = p.holds(l)
 				}
 			}
 			l := t.LineOf(c)
@@ -136,7 +136,7 @@ func (p *Page) rows(t *template.Template, own *tree.Node) {
 			case c.Marks&tree.Due != 0:
 				r.State = p.Say("to be delivered")
 			case l != nil && l.When != nil:
-				r.State = p.Say("only when %s", l.When)
+				r.State = p.Say("only when %s", p.condition(l.When))
 			}
 			if len(p.Tree) < maxRows {
 				p.Tree = append(p.Tree, r)
@@ -151,6 +151,51 @@ func (p *Page) rows(t *template.Template, own *tree.Node) {
 		}
 	}
 	walk(own, 0, 0)
+}
+
+// holds is what comes to lie in a folder, in the order of the template.
+func (p *Page) holds(l *template.Line) string {
+	list := strings.Split(l.HoldsText(), ",")
+	for i, what := range list {
+		if list[i] = strings.TrimSpace(what); slices.Contains(l.Kinds, list[i]) {
+			list[i] = p.Say(list[i])
+		}
+	}
+	return strings.Join(list, ", ")
+}
+
+// condition is one in the guide's language, with what its codes mean.
+func (p *Page) condition(c template.Condition) string {
+	whole := ""
+	for i, row := range c {
+		tests := p.test(row[0])
+		for _, t := range row[1:] {
+			tests = p.Say("%s and %s", tests, p.test(t))
+		}
+		if i > 0 {
+			tests = p.Say("%s or %s", whole, tests)
+		}
+		whole = tests
+	}
+	return whole
+}
+
+func (p *Page) test(t template.Test) string {
+	subject := template.Test{Field: t.Field, Step: t.Step}.String()
+	switch {
+	case t.Equals == nil && t.Not:
+		return p.Say("not %s", subject)
+	case t.Equals == nil:
+		return subject
+	}
+	is := t.Equals.String()
+	if meaning := t.Meaning(); meaning != "" {
+		is += " (" + oneLine(meaning) + ")"
+	}
+	if t.Not {
+		return p.Say("%s is not %s", subject, is)
+	}
+	return p.Say("%s is %s", subject, is)
 }
 
 // places finds what goes where: by conventions, kinds and endings, and what stands beside.
@@ -186,7 +231,7 @@ func (p *Page) places(t *template.Template, own *tree.Node) {
 				add(conv.Name, where, note(p.Say("named as below")))
 			}
 			for _, kind := range l.Kinds {
-				add(kind, where, note(p.Say("files such as %s", strings.Join(few(template.FileKinds[kind]), ", "))))
+				add(p.Say(kind), where, note(p.Say("files such as %s", strings.Join(few(template.FileKinds[kind]), ", "))))
 			}
 			for _, ending := range l.Endings {
 				add(p.Say("files that end in .%s", ending), where, note(""))
@@ -324,7 +369,7 @@ func (m *maker) meaning(field string) string {
 	if f == nil {
 		return field
 	}
-	text := strings.TrimSuffix(oneLine(f.Ask), "?")
+	text := strings.TrimSpace(strings.Trim(oneLine(f.Ask), "?¿"))
 	unasked := text == "" || strings.EqualFold(text, f.Name)
 	if unasked {
 		text = strings.ReplaceAll(f.Name, "-", " ")

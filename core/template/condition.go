@@ -64,6 +64,18 @@ func (t Test) String() string {
 	return field + " is " + not + t.Equals.String()
 }
 
+// Meaning is what the code that the test asks for stands for; empty where it has none.
+func (t Test) Meaning() string {
+	if t.Equals != nil && t.typ != nil {
+		for _, o := range t.typ.Of {
+			if o.Code == t.Equals.String() {
+				return o.Meaning
+			}
+		}
+	}
+	return ""
+}
+
 // Holds reports whether the condition is true for values. A test of an unknown value
 // counts as true, so that a tree shown without values shows all that there is.
 func (c Condition) holds(env []value.Value) bool {
@@ -156,7 +168,9 @@ func (c *compiler) test(s *scope, at outline.Pos, text string) (Test, bool) {
 	f, ok := c.find(s, t.Field)
 	if !ok {
 		help := "write a field, `not` and a field, or `field is value`; join them with `and` or `or`"
-		if near := outline.Nearest(t.Field, c.visible(s)); near != "" {
+		if other, not := strings.CutPrefix(t.Field, "not "); not && compares {
+			help = fmt.Sprintf("write `%s is not %s`", other, want)
+		} else if near := outline.Nearest(t.Field, c.visible(s)); near != "" {
 			help = fmt.Sprintf("did you mean %s?", near)
 		}
 		c.fail(at, width, fmt.Sprintf(noField+" \"%s\"", t.Field), help)

@@ -169,10 +169,11 @@ fields:
 		assert.Equal(t, want, x.Root.Child("A") != nil, condition)
 	}
 	for condition, at := range map[string]string{
-		"yes and nope":      "11:19: there is no field named \"nope\"",
-		"yes and kind is X": "11:19: this can never hold: \"kind\" \"X\" is not one of BK (book), large box (box)",
-		"kind":              "11:11: \"kind\" is a choice: it is neither true nor false (write `kind is …`)",
-		"n is seven":        "11:11: this can never hold: \"n\" \"seven\" is not a whole number",
+		"yes and nope":       "11:19: there is no field named \"nope\"",
+		"yes and kind is X":  "11:19: this can never hold: \"kind\" \"X\" is not one of BK (book), large box (box)",
+		"kind":               "11:11: \"kind\" is a choice: it is neither true nor false (write `kind is …`)",
+		"n is seven":         "11:11: this can never hold: \"n\" \"seven\" is not a whole number",
+		"yes and not n is 7": "11:19: there is no field named \"not n\" (write `n is not 7`)",
 	} {
 		_, err := Parse("t", header+"A | when: "+condition+"\n", nil)
 		assert.ErrorContains(t, err, at, condition)
