@@ -226,7 +226,12 @@ func TestAFullMediumLosesNothing(t *testing.T) {
 		d.write(fmt.Sprintf("C/Job %02d/Letters/a.bin", i), strings.Repeat(fmt.Sprint(i%10), 12_000))
 	}
 	before := d.whole("C")
-	out, status := d.run("archive", "C", "--where", "n=..55", "--into", medium, "--yes")
+	for _, how := range []string{"--yes", "--preview"} {
+		out, status := d.run("archive", "C", "--where", "n=..55", "--into", medium, how)
+		assert.Equal(t, 1, status)
+		assert.Regexp(t, `Nothing was changed: 685\.\d kB are needed on the disk of .*, and 524\.\d kB are free there`, out)
+	}
+	out, status := d.run("archive", "C", "--where", "n=..41", "--into", medium, "--yes") // it fits, but for what files and folders take beside
 	assert.Equal(t, 1, status)
 	assert.Contains(t, out, "the disk is full")
 	assert.Contains(t, out, "nothing of yours was touched")

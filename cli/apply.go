@@ -228,10 +228,13 @@ func (u *undertaking) told(err error) error {
 		inTheWay  *disk.BlockedError
 		unwritten *journal.Error
 		failed    *disk.ApplyError
+		full      *disk.FullError
 	)
 	switch {
 	case err == nil:
 		return nil
+	case errors.As(err, &full):
+		return refused("make room there, or do it for a part at a time", "Nothing was changed: %s are needed on the disk of %s, and %s are free there.", term.Size(full.Need), fromHere(full.Path), term.Size(full.Free))
 	case errors.As(err, &busy):
 		return refused("wait until it has ended, and try again", "%v", busy)
 	case errors.As(err, &inTheWay):

@@ -109,7 +109,7 @@ func (p *Plan) Drop() {
 }
 
 // Prepare looks at all that a set touches, and puts its changes into order. The
-// error is that of a place which cannot be opened or read.
+// error is that of a place which cannot be opened or read, or a [FullError].
 func Prepare(set *change.Set) (*Plan, error) {
 	p := &Plan{Work: change.WorkName + token()}
 	places, err := p.open(set.Places)
@@ -135,6 +135,9 @@ func Prepare(set *change.Set) (*Plan, error) {
 		if c := &p.List[i]; err == nil && c.Op == change.Replace && c.Sum == "" {
 			c.Sum, err = journal.SumOf(&tree.Node{Content: c.Content})
 		}
+	}
+	if err == nil && len(p.Blocked) == 0 {
+		err = p.room(places)
 	}
 	return p, err
 }
