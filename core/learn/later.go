@@ -10,23 +10,26 @@ import (
 const fewOf = 4
 
 // seldom keeps for later what few projects have, instead of asking for it by a field of its
-// own.
+// own. A field that is still asked for is named after a folder that depends on it, where
+// there is one, rather than after a file.
 func (l *learner) seldom(root *line) {
-	users := map[string][]*line{}
-	twice := map[*line]bool{} // a file and a folder share the name
-	var walk func(ln *line)
-	walk = func(ln *line) {
-		for _, k := range ln.kids {
-			for _, c := range k.clauses {
-				if name, ok := strings.CutPrefix(c, "when: "); ok {
-					users[name] = append(users[name], k)
+	users := map[string][]*line{} // from the top down
+	twice := map[*line]bool{}     // a file and a folder share the name
+	for level := []*line{root}; len(level) > 0; {
+		var deeper []*line
+		for _, ln := range level {
+			for _, k := range ln.kids {
+				for _, c := range k.clauses {
+					if name, ok := strings.CutPrefix(c, "when: "); ok {
+						users[name] = append(users[name], k)
+					}
 				}
+				twice[k] = slices.ContainsFunc(ln.kids, func(o *line) bool { return o != k && o.name == k.name })
 			}
-			twice[k] = slices.ContainsFunc(ln.kids, func(o *line) bool { return o != k && o.name == k.name })
-			walk(k)
+			deeper = append(deeper, ln.kids...)
 		}
+		level = deeper
 	}
-	walk(root)
 	l.fields = slices.DeleteFunc(l.fields, func(f *field) bool {
 		with := 0
 		for _, v := range f.values {
@@ -34,11 +37,26 @@ func (l *learner) seldom(root *line) {
 				with++
 			}
 		}
-		if f.kind != "yes-no" || f.told || with*fewOf > len(l.samples) || len(users[f.name]) != 1 || !users[f.name][0].folder || twice[users[f.name][0]] {
+		list := users[f.name]
+		if f.kind != "yes-no" || f.told || len(list) == 0 {
 			return false
 		}
-		ln := users[f.name][0]
-		ln.clauses[slices.Index(ln.clauses, "when: "+f.name)] = "later"
-		return true
+		if len(list) == 1 && list[0].folder && with*fewOf <= len(l.samples) && !twice[list[0]] {
+			list[0].ask(f.name, "later")
+			return true
+		}
+		if at := slices.IndexFunc(list, func(ln *line) bool { return ln.folder && !ln.many }); at > 0 {
+			name := l.free(slugOf(list[at].name))
+			for _, ln := range list {
+				ln.ask(f.name, "when: "+name)
+			}
+			f.name = name
+		}
+		return false
 	})
+}
+
+// ask has another clause stand in place of the one that asks for a field.
+func (ln *line) ask(field, clause string) {
+	ln.clauses[slices.Index(ln.clauses, "when: "+field)] = clause
 }

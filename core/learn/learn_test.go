@@ -103,12 +103,19 @@ func TestWhatFoldersShare(t *testing.T) {
 `},
 		"series that few have, and their numbers": {samples: []Sample{
 			sample("Ola", "Sheets/Sheet 1/Sheet 1.pdf", "Sheets/Sheet 2/Sheet 2.pdf", "Sheets/Sheet 3/Sheet 3.pdf"), sample("Jun", "Sheets/Sheet 1/Sheet 1.pdf", "Sheets/Sheet 2/Sheet 2.pdf", "Sheets/Sheet 3/Sheet 3.pdf"), sample("Ida", "Sheets/Blatt 01/", "Sheets/Blatt 02/", "Sheets/Blatt 03/"),
-		}, fields: []string{"name text", "sheet-2 yes-no", "blatt-2 yes-no"}, outline: `
+		}, fields: []string{"name text", "sheets yes-no", "blatts yes-no"}, outline: `
 <name> | project
     Sheets
-        Blatt <blatt:00> | each: blatt in 1..3 | when: blatt-2
-        Sheet <sheet:0>  | each: sheet in 1..3 | when: sheet-2
+        Blatt <blatt:00> | each: blatt in 1..3 | when: blatts
+        Sheet <sheet:0>  | each: sheet in 1..3 | when: sheets
             Sheet <sheet:0>.pdf
+`},
+		"series beyond nine": {samples: []Sample{
+			sample("Ola", "Box 8/", "Box 9/", "Box 10/", "Box 11/", "Bay 09/", "Bay 10/", "Bay 11/"), sample("Jun", "Box 8/", "Box 9/", "Box 10/", "Bay 09/", "Bay 10/", "Bay 11/"),
+		}, fields: []string{"name text", "boxes number"}, outline: `
+<name>
+    Bay <bay:00> | each: bay in 9..11
+    Box <box:0>  | each: box in 8..boxes
 `},
 		"a text of which a part is told": {samples: []Sample{
 			sample("2027 Wedding Brandt", "Brandt.pdf", "Album/"), sample("2026 Wedding Holm Ek", "Holm Ek.pdf", "Album/"), sample("2025 Portrait Lind", "Lind.pdf"), sample("2024 Portrait Orr", "Orr.pdf"),
@@ -125,10 +132,10 @@ func TestWhatFoldersShare(t *testing.T) {
 `},
 		"days that begin with the project's month": {samples: []Sample{
 			sample("2027-03 Oriel Pask", "Scans/2027-03-09 a 001.tif", "Scans/2027-03-10 b 002.tif"), sample("2026-11 Jun Teague", "Scans/2026-11-02 c 001.tif"), sample("2026-12 Ida", "Scans/2026-12-05 a 001.tif", "2026-12 x.md", "By/2026/"),
-		}, fields: []string{"month month", "name text", "x yes-no"}, outline: `
+		}, fields: []string{"month month", "name text", "by yes-no"}, outline: `
 <month> <name>
-    <month> x.md | when: x
-    By           | when: x
+    <month> x.md | when: by
+    By           | when: by
         <month:yyyy>
     Scans        | holds: scan
 `},

@@ -258,7 +258,11 @@ func (m *meeting) condition(ln *line, with map[int]bool, instances []*instance) 
 			return
 		}
 	}
-	f := m.field(slugOf(ln.name), "yes-no")
+	name := slugOf(ln.name)
+	if ln.many {
+		name = plural(singular(name))
+	}
+	f := m.field(name, "yes-no")
 	for s := range m.samples {
 		f.values[s] = "no"
 		if with[s] {

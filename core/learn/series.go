@@ -46,16 +46,16 @@ func (m *meeting) series(few bool) {
 						continue
 					}
 					r := run{before: join(list[:k]), after: join(list[k+1:]), kind: kind, picture: t.picture, folder: n.Kind == tree.Folder}
+					pictures := []string{t.picture}
 					if kind == "number" {
-						r.picture = strings.Repeat("0", len(t.text))
-						if t.text[0] != '0' && len(t.text) == 1 {
-							r.picture = "0"
+						pictures = widths(t.text)
+					}
+					for _, r.picture = range pictures {
+						if runs[r] == nil {
+							runs[r] = make([][]member, len(m.instances))
 						}
+						runs[r][i] = append(runs[r][i], member{ordinal(kind, t), t.text, t.value, n})
 					}
-					if runs[r] == nil {
-						runs[r] = make([][]member, len(m.instances))
-					}
-					runs[r][i] = append(runs[r][i], member{ordinal(kind, t), t.text, t.value, n})
 				}
 			}
 		}
@@ -69,6 +69,18 @@ func (m *meeting) series(few bool) {
 			return
 		}
 	}
+}
+
+// widths are the pictures that write a number such: 10 counts on from 9 and from 09.
+func widths(text string) (list []string) {
+	least := 1
+	if text[0] == '0' {
+		least = len(text)
+	}
+	for n := least; n <= len(text); n++ {
+		list = append(list, strings.Repeat("0", n))
+	}
+	return list
 }
 
 // countable reports whether there may be something in a name that counts on: a digit, or
@@ -86,7 +98,7 @@ func countable(name string) bool {
 }
 
 func less(a, b run) bool {
-	return cmp.Or(strings.Compare(a.before, b.before), strings.Compare(a.after, b.after), strings.Compare(a.kind, b.kind), strings.Compare(a.picture, b.picture)) < 0
+	return cmp.Or(strings.Compare(a.before, b.before), strings.Compare(a.after, b.after), strings.Compare(a.kind, b.kind), len(b.picture)-len(a.picture), strings.Compare(a.picture, b.picture)) < 0
 }
 
 // ordinal is what a token counts.
