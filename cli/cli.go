@@ -13,6 +13,7 @@ import (
 	"os/signal"
 	"runtime"
 	"runtime/debug"
+	"slices"
 	"strings"
 	"sync/atomic"
 	"syscall"
@@ -156,14 +157,12 @@ func collectSeldom() {
 func Command() *cobra.Command {
 	a := &app{in: os.Stdin, out: os.Stdout, err: os.Stderr, version: Version}
 	a.prepare()
-	return a.root()
+	return a.root(nil)
 }
 
 func (a *app) run(args []string) int {
 	a.prepare()
-	root := a.root()
-	root.SetArgs(args)
-	c, err := root.ExecuteC()
+	c, err := a.root(args).ExecuteC()
 	if failed := a.screen.Err(); failed != nil && !errors.Is(failed, syscall.EPIPE) {
 		err = unwritten(failed)
 	}
@@ -218,7 +217,9 @@ func (a *app) prepare() {
 	a.side = term.NewScreen(a.err, a.env, a.noColor)
 }
 
-func (a *app) root() *cobra.Command {
+// root returns the command line that reads a call: with one command alone where the call
+// begins with its name, else with all.
+func (a *app) root(args []string) *cobra.Command {
 	root := &cobra.Command{
 		Use:   "vestibula",
 		Short: "Design, check and build the folders that you set up again and again.",
@@ -256,11 +257,54 @@ that exists is ever overwritten or removed.`,
 		a.help(c)
 	})
 	root.SetFlagErrorFunc(badOption)
+	root.SetArgs(args)
+	commands := a.commands()
+	if len(args) > 0 {
+		if i := slices.IndexFunc(commands, func(c command) bool { return c.name == args[0] }); i >= 0 {
+			root.AddCommand(commands[i].make())
+			return root
+		}
+	}
+	for _, c := range commands {
+		root.AddCommand(c.make())
+	}
 	help := a.helpCommand(root)
 	root.SetHelpCommand(help)
 	root.AddCommand(help, a.completionCommand(root))
-	root.AddCommand(a.showCommand(), a.checkCommand(), a.compareCommand(), a.buildCommand(), a.addCommand(), a.upgradeCommand(), a.nextCommand(), a.archiveCommand(), a.backupCommand(), a.doneCommand(), a.projectsCommand(), a.applyCommand(), a.historyCommand(), a.undoCommand(), a.putCommand(), a.renameCommand(), a.nameCommand(), a.readCommand(), a.draftCommand(), a.guideCommand(), a.templatesCommand(), a.demoCommand())
 	return root
+}
+
+// A command is known by its name before it is made: with all its options, that is work.
+type command struct {
+	name string
+	make func() *cobra.Command
+}
+
+func (a *app) commands() []command {
+	return []command{
+		{"show", a.showCommand},
+		{"check", a.checkCommand},
+		{"compare", a.compareCommand},
+		{"build", a.buildCommand},
+		{"add", a.addCommand},
+		{"upgrade", a.upgradeCommand},
+		{"next", a.nextCommand},
+		{"archive", a.archiveCommand},
+		{"backup", a.backupCommand},
+		{"done", a.doneCommand},
+		{"projects", a.projectsCommand},
+		{"apply", a.applyCommand},
+		{"history", a.historyCommand},
+		{"undo", a.undoCommand},
+		{"put", a.putCommand},
+		{"rename", a.renameCommand},
+		{"name", a.nameCommand},
+		{"read", a.readCommand},
+		{"draft", a.draftCommand},
+		{"guide", a.guideCommand},
+		{"templates", a.templatesCommand},
+		{"demo", a.demoCommand},
+	}
 }
 
 // interactive reports whether a person can be asked.

@@ -145,10 +145,8 @@ func (a *app) demo(dir string, fast bool) error {
 		if len(s.args) > 0 {
 			a.screen.Text(term.Strong.Render(term.Sprintf("$ vestibula %s", shellLine(s.args))))
 			a.screen.Line()
-			root := a.root()
-			root.SetArgs(s.args)
 			var told *stop
-			if err := root.Execute(); err != nil && (!errors.As(err, &told) || told.message != "") {
+			if err := a.root(s.args).Execute(); err != nil && (!errors.As(err, &told) || told.message != "") {
 				return err
 			}
 		}
@@ -175,9 +173,7 @@ func (a *app) unseen(args ...string) error {
 	out := a.out
 	a.out = &strings.Builder{}
 	defer func() { a.out = out }()
-	root := a.root()
-	root.SetArgs(args)
-	return root.Execute()
+	return a.root(args).Execute()
 }
 
 // rewrite changes the template of the demo, as somebody does in an editor.

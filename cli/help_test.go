@@ -135,3 +135,18 @@ func TestNamesOfOthersCannotMakeLinesOfTheirOwn(t *testing.T) {
 	_, err := os.Stat("a")
 	assert.Error(t, err)
 }
+
+// A command that is made alone is the one that its word names, and knows all of its options.
+func TestACallMakesTheCommandThatItNames(t *testing.T) {
+	a := &app{in: strings.NewReader(""), out: &bytes.Buffer{}, err: &bytes.Buffer{}}
+	a.prepare()
+	for _, c := range Command().Commands() {
+		if c.Name() == "help" || c.Name() == "completion" {
+			continue
+		}
+		list := a.root([]string{c.Name()}).Commands()
+		require.Len(t, list, 1, c.Name())
+		assert.Equal(t, c.Name(), list[0].Name())
+		assert.Equal(t, c.Flags().FlagUsages(), list[0].Flags().FlagUsages())
+	}
+}

@@ -2,12 +2,14 @@ package cli
 
 import (
 	"fmt"
-	"io"
 	"sync"
 	"time"
 
-	"github.com/schollz/progressbar/v3"
+	"charm.land/bubbles/v2/progress"
+	"charm.land/lipgloss/v2"
+	"github.com/charmbracelet/x/ansi"
 
+	"vestibula/cli/term"
 	"vestibula/core/tree"
 )
 
@@ -30,32 +32,36 @@ func (a *app) progress(what string, total int) (done func(n int), end func()) {
 	}
 	var mutex sync.Mutex
 	begun, count := clock(), 0
-	screen := &late{a.err, begun.Add(patience)}
-	bar := progressbar.NewOptions(total, progressbar.OptionSetWriter(screen), progressbar.OptionSetWidth(30),
-		progressbar.OptionShowCount(), progressbar.OptionShowIts(), progressbar.OptionSetItsString("steps"), progressbar.OptionSetPredictTime(false),
-		progressbar.OptionClearOnFinish(),
-		progressbar.OptionSetTheme(progressbar.Theme{Saucer: "━", SaucerHead: "━", SaucerPadding: "╌", BarStart: " ", BarEnd: " "}))
-	told := begun
+	drawn := begun.Add(patience - often)
+	shown := false
+	bar := progress.New(progress.WithWidth(30), progress.WithFillCharacters('━', '╌'))
+	bar.FullColor, bar.EmptyColor = lipgloss.NoColor{}, lipgloss.NoColor{}
 	done = func(n int) {
 		mutex.Lock()
 		defer mutex.Unlock()
 		count += n
-		if clock().Sub(told) < often {
+		now := clock()
+		if now.Sub(drawn) < often {
 			return
 		}
-		told = clock()
-		if total < 0 {
-			bar.Describe(what)
-		} else {
-			left := time.Duration(float64(told.Sub(begun)) / float64(max(count, 1)) * float64(total-count))
-			bar.Describe(fmt.Sprintf("%s, %s left", what, left.Round(time.Second)))
+		drawn, shown = now, true
+		rate := float64(count) / now.Sub(begun).Seconds()
+		text := fmt.Sprintf("%s  %s", what, term.Number(count))
+		if total > 0 {
+			text = fmt.Sprintf("%s  %s  %s of %s", what, bar.ViewAs(float64(count)/float64(total)), term.Number(count), term.Number(total))
 		}
-		_ = bar.Set(count)
+		text += fmt.Sprintf(", %s a second", term.Number(int(rate)))
+		if total > 0 && rate > 0 {
+			text += fmt.Sprintf(", %s left", time.Duration(float64(total-count)/rate*float64(time.Second)).Round(time.Second))
+		}
+		fmt.Fprint(a.err, "\r"+ansi.Truncate(text, max(a.side.Width-1, 0), "…")+ansi.EraseLineRight)
 	}
 	return done, func() {
 		mutex.Lock()
 		defer mutex.Unlock()
-		_ = bar.Finish()
+		if shown {
+			fmt.Fprint(a.err, "\r"+ansi.EraseLineRight)
+		}
 	}
 }
 
@@ -64,17 +70,4 @@ func (a *app) reading(dir string) (*tree.Node, []tree.Unread, error) {
 	done, end := a.progress("reading", -1)
 	defer end()
 	return tree.Read(dir, nil, done)
-}
-
-// late lets nothing through before a moment.
-type late struct {
-	io.Writer
-	after time.Time
-}
-
-func (l *late) Write(b []byte) (int, error) {
-	if clock().Before(l.after) {
-		return len(b), nil
-	}
-	return l.Writer.Write(b)
 }

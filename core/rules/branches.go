@@ -7,8 +7,8 @@ import (
 	"vestibula/core/tree"
 )
 
-func init() {
-	register(&rule{
+func branchRules() []*rule {
+	return []*rule{{
 		name:  "single-child",
 		about: "No chain of folders that each hold one folder only.",
 		why:   "Each such folder is a click that decides nothing.",
@@ -17,8 +17,7 @@ func init() {
 		good:  "Commission\n    Repair photographs",
 
 		schema: warnSchema, configure: singleChild,
-	})
-	register(&rule{
+	}, {
 		name:  "repeats",
 		about: "No folder name stands in two branches without being one part.",
 		why:   "Two folders of one name in different places make people ask which is the right one. What is meant to repeat is written once, as a part.",
@@ -27,7 +26,7 @@ func init() {
 		good:  "pictures:\n    Photographs\nCommission\n    Work      | use: pictures\n    Survey    | use: pictures",
 
 		schema: warnSchema, configure: repeats,
-	})
+	}}
 }
 
 // onlyFolder returns the one folder that n holds, if it holds nothing else.

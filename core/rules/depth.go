@@ -6,8 +6,8 @@ import (
 	"vestibula/core/tree"
 )
 
-func init() {
-	register(&rule{
+func depthRules() []*rule {
+	return []*rule{{
 		name:  "depth",
 		about: "At most so many folders lie inside each other, counted below the place where it is built.",
 		why:   "Each level is one more click, and one more name in the path.",
@@ -16,7 +16,7 @@ func init() {
 		good:  "# depth: 2\nCommission\n    Repair",
 
 		schema: limitsSchema(1), standard: "8", configure: depth,
-	})
+	}}
 }
 
 func depth(c *context) (check, error) {

@@ -16,8 +16,8 @@ import (
 	"vestibula/core/tree"
 )
 
-func init() {
-	register(&rule{
+func diskRules() []*rule {
+	return []*rule{{
 		name:  "links",
 		about: "No link whose target is gone.",
 		why:   "A link looks like what it leads to until somebody opens it.",
@@ -26,8 +26,7 @@ func init() {
 		good:  "Commission\n    Prices",
 
 		real: true, schema: warnSchema, standard: "on", configure: links,
-	})
-	register(&rule{
+	}, {
 		name:  "waiting",
 		about: "In a passing place nothing lies longer than so many days, counted from when it was changed last.",
 		why:   "What comes in is meant to go on. After two weeks nobody knows any more what it was.",
@@ -36,8 +35,7 @@ func init() {
 		good:  "# waiting: { Arrivals: 14 }\nCommission\n    Arrivals",
 
 		real: true, schema: map[string]any{"type": "object", "additionalProperties": map[string]any{"type": "integer", "minimum": 0}}, configure: waiting,
-	})
-	register(&rule{
+	}, {
 		name:  "twice",
 		about: "No two files of one project have the same content; empty files and untouched starters aside.",
 		why:   "Of two copies one is changed, and the other one is sent. It reads the contents of files of one size, so it is off until it is asked for.",
@@ -46,7 +44,7 @@ func init() {
 		good:  "# twice: warn\nLetters\nOffers",
 
 		real: true, schema: warnSchema, configure: twice,
-	})
+	}}
 }
 
 func links(c *context) (check, error) {

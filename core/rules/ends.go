@@ -9,9 +9,9 @@ import (
 	"vestibula/core/tree"
 )
 
-func init() {
+func endRules() []*rule {
 	name := map[string]any{"type": "string", "minLength": 1}
-	register(&rule{
+	return []*rule{{
 		name:  "first",
 		about: "The folder of this name is the first of its siblings, wherever it occurs, in every list.",
 		why:   "What is looked at first belongs at the top, and a sign in front of a name leads in some lists only.",
@@ -20,8 +20,7 @@ func init() {
 		good:  "# first: Arrivals\nCommission\n    00 Arrivals\n    01 Work",
 
 		schema: name, configure: func(c *context) (check, error) { return end(c, "first", -1) },
-	})
-	register(&rule{
+	}, {
 		name:  "last",
 		about: "The folder of this name is the last of its siblings, wherever it occurs, in every list.",
 		why:   "What is settled belongs at the end of every list, where it is in nobody's way.",
@@ -30,7 +29,7 @@ func init() {
 		good:  "# last: Settled\nCommission\n    01 Work\n    90 Settled",
 
 		schema: name, configure: func(c *context) (check, error) { return end(c, "last", 1) },
-	})
+	}}
 }
 
 // end holds a folder to one end of its siblings: the first, with side -1, or the last, with 1.

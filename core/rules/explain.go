@@ -41,7 +41,7 @@ func Explain(name string) (Page, bool) {
 	if page, ok := always[name]; ok {
 		return page, true
 	}
-	r := all[name]
+	r := all()[name]
 	if r == nil {
 		return Page{}, false
 	}

@@ -17,9 +17,9 @@ import (
 	"vestibula/core/value"
 )
 
-func init() {
+func levelRules() []*rule {
 	yesNo := map[string]any{"enum": []any{"yes", "no", true, false}}
-	register(&rule{
+	return []*rule{{
 		name:  "levels",
 		about: "Each level holds only what belongs there: files, folders, names of a pattern, names that begin with their parent's letter. What lies in the project's own folder is level 1.",
 		why:   "Where each level has one meaning, such as year, then month, then files, nobody has to ask where a thing belongs.",
@@ -32,7 +32,7 @@ func init() {
 				"files": yesNo, "folders": yesNo, "name": map[string]any{"type": "string"}, "initial": map[string]any{"enum": []string{"parent"}},
 			}}},
 		configure: levels,
-	})
+	}}
 }
 
 // A level says what may lie at one level.

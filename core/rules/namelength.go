@@ -10,8 +10,8 @@ import (
 	"vestibula/core/tree"
 )
 
-func init() {
-	register(&rule{
+func nameLengthRules() []*rule {
+	return []*rule{{
 		name:  "name-length",
 		about: "A name has at most so many characters.",
 		why:   "Long names are cut in lists, wrap in mails, and add up to paths that systems refuse.",
@@ -20,8 +20,7 @@ func init() {
 		good:  "# name-length: 20\nCommission\n    Agreement",
 
 		schema: limitsSchema(1), configure: nameLength,
-	})
-	register(&rule{
+	}, {
 		name:  "name-words",
 		about: "A name has at most so many words, numbering aside.",
 		why:   "A short name is read at a glance.",
@@ -30,7 +29,7 @@ func init() {
 		good:  "# name-words: 3\nCommission\n    02 First survey notes",
 
 		schema: limitsSchema(1), configure: nameWords,
-	})
+	}}
 }
 
 // eachName calls do for the children that naming rules are about: not for those

@@ -12,9 +12,9 @@ import (
 	"vestibula/core/tree"
 )
 
-func init() {
+func nameStyleRules() []*rule {
 	pictures := map[string]any{"enum": pattern.TextPictures()}
-	register(&rule{
+	return []*rule{{
 		name:  "name-style",
 		about: "Names look like this picture, numbering and sort marks aside.",
 		why:   "One style is easier to type, to search and to guess; a web address wants small letters and hyphens.",
@@ -26,7 +26,7 @@ func init() {
 			"type": "object", "additionalProperties": false, "properties": map[string]any{"folders": pictures, "files": pictures},
 		}}},
 		configure: nameStyle,
-	})
+	}}
 }
 
 // styles reads the pictures for folders and for files; "" means any.

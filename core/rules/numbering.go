@@ -14,8 +14,8 @@ import (
 	"vestibula/core/tree"
 )
 
-func init() {
-	register(&rule{
+func numberingRules() []*rule {
+	return []*rule{{
 		name:  "numbering",
 		about: "Numbered siblings have one width, no number twice and no hole, and keep reserved numbers for what they are reserved for; a number that counts on (`next`) comes once where it counts.",
 		why:   "A number that comes twice or is missing makes people ask what was lost; two widths sort wrongly; and a number that is kept for one thing helps only if nothing else takes it.",
@@ -29,7 +29,7 @@ func init() {
 			"reserved": map[string]any{"type": "object", "additionalProperties": map[string]any{"type": "string"}},
 		}}}},
 		standard: "counted", configure: numbering,
-	})
+	}}
 }
 
 // A numberingSetting is the setting of the rule numbering.

@@ -9,8 +9,8 @@ import (
 	"vestibula/core/template"
 )
 
-func init() {
-	register(&rule{
+func pathLengthRules() []*rule {
+	return []*rule{{
 		name:  "path-length",
 		about: "A whole path has at most so many characters.",
 		why: "Windows and many programs stop at 260 characters, some sync services earlier, and a web address of more than 80 is cut in mails. " +
@@ -24,7 +24,7 @@ func init() {
 			"properties": map[string]any{"limit": wholeSchema, "under": map[string]any{"type": "string"}, "as": map[string]any{"enum": []string{"url"}}},
 		}}},
 		configure: pathLength,
-	})
+	}}
 }
 
 func pathLength(c *context) (check, error) {

@@ -6,9 +6,9 @@ import (
 	"vestibula/core/tree"
 )
 
-func init() {
+func placeRules() []*rule {
 	name := map[string]any{"type": "string", "minLength": 1}
-	register(&rule{
+	return []*rule{{
 		name:  "catch-all",
 		about: "Every folder with subfolders has one of this name, for what fits nowhere else.",
 		why:   "What has no place is put down anywhere. One place for it on every level keeps the rest clean.",
@@ -17,7 +17,7 @@ func init() {
 		good:  "# catch-all: Arrivals\nCommission\n    Arrivals\n    Agreement\n    Work",
 
 		schema: name, configure: catchAll,
-	})
+	}}
 }
 
 func catchAll(c *context) (check, error) {

@@ -217,8 +217,8 @@ func onOff(c *context, standard Severity) (Severity, error) {
 	return warn(c.setting)
 }
 
-// realRule registers a rule that tells the things of one kind.
-func realRule(r rule, standard Severity, kind match.Kind, tell func(t *match.Thing) (message, help string)) {
+// realRule is a rule that tells the things of one kind.
+func realRule(r rule, standard Severity, kind match.Kind, tell func(t *match.Thing) (message, help string)) *rule {
 	r.real, r.thing, r.schema, r.standard = true, true, warnSchema, "on"
 	if standard == Warning {
 		r.standard = "warn"
@@ -241,7 +241,7 @@ func realRule(r rule, standard Severity, kind match.Kind, tell func(t *match.Thi
 			}
 		}}, err
 	}
-	register(&r)
+	return &r
 }
 
 // folderOf names the folder that something lies in.
@@ -254,13 +254,13 @@ func folderOf(p string) string {
 
 // NeedsDisk reports whether a rule asks for more than names.
 func NeedsDisk(name string) bool {
-	r := all[name]
+	r := all()[name]
 	return r != nil && r.real && !r.thing
 }
 
 // NeedsTemplate reports whether a rule can only be held with a template.
 func NeedsTemplate(name string) bool {
-	r := all[name]
+	r := all()[name]
 	return r != nil && r.real && r.thing
 }
 

@@ -136,12 +136,22 @@ type context struct {
 	others   map[string]*template.Node // the settings of the template, by the names of the rules
 }
 
-var all = map[string]*rule{}
-
-func register(r *rule) { all[r.name] = r }
+// all are the rules, by their names. They are made when the first is asked for: many commands
+// ask for none.
+var all = sync.OnceValue(func() map[string]*rule {
+	known := map[string]*rule{}
+	for _, list := range [][]*rule{
+		branchRules(), depthRules(), diskRules(), endRules(), levelRules(), nameLengthRules(), nameStyleRules(), numberingRules(), pathLengthRules(), placeRules(), sortingRules(), systemRules(), thingRules(), unseenRules(), vagueRules(), widthRules(),
+	} {
+		for _, r := range list {
+			known[r.name] = r
+		}
+	}
+	return known
+})
 
 // Names returns the names of the rules that can be set.
-func Names() []string { return slices.Sorted(maps.Keys(all)) }
+func Names() []string { return slices.Sorted(maps.Keys(all())) }
 
 // An active rule is one that is on, with its setting.
 type active struct {
@@ -206,7 +216,7 @@ func Configure(t *template.Template, asked ...string) (*Set, outline.Errors) {
 	}
 	own := map[string]template.Setting{}
 	for _, s := range t.Rules {
-		if all[s.Name] == nil {
+		if all()[s.Name] == nil {
 			help := "the rules are " + strings.Join(Names(), ", ")
 			if near := outline.Nearest(s.Name, Names()); near != "" {
 				help = fmt.Sprintf("did you mean `%s`?", near)
@@ -220,7 +230,7 @@ func Configure(t *template.Template, asked ...string) (*Set, outline.Errors) {
 		settings[name] = s.Value
 	}
 	for _, name := range Names() {
-		r := all[name]
+		r := all()[name]
 		s, given := own[name]
 		c := &context{setting: s.Value, severity: Error, given: given, template: t, others: settings}
 		switch {

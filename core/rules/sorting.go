@@ -13,8 +13,8 @@ import (
 	"vestibula/core/tree"
 )
 
-func init() {
-	register(&rule{
+func sortingRules() []*rule {
+	return []*rule{{
 		name:  "sorting",
 		about: "In each of these lists, siblings stand in the order in which the template has them.",
 		why: "A list shows what its program thinks is first. One compares digit by digit and puts 10 before 2; one begins with signs and another passes them by; one takes capitals first. " +
@@ -27,7 +27,7 @@ func init() {
 		schema: map[string]any{"anyOf": []any{map[string]any{"enum": order.Names()},
 			map[string]any{"type": "array", "items": map[string]any{"enum": order.Names()}, "minItems": 1}}},
 		standard: "[code-point, alphabetical, natural, dictionary, desktop]", configure: sorting,
-	})
+	}}
 }
 
 // A sorter holds the rule sorting against folders.

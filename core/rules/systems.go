@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"sync"
 	"unicode"
 	"unicode/utf8"
 
@@ -13,8 +14,8 @@ import (
 	"vestibula/core/tree"
 )
 
-func init() {
-	register(&rule{
+func systemRules() []*rule {
+	return []*rule{{
 		name:  "systems",
 		about: "Every name can exist on each of these systems.",
 		why: "A name that another system refuses stops a copy in the middle, or comes out changed: reserved characters, names of devices, dots and spaces at the end, " +
@@ -25,7 +26,7 @@ func init() {
 
 		schema:   map[string]any{"type": "array", "items": map[string]any{"enum": systemNames}, "minItems": 1, "uniqueItems": true},
 		standard: "[windows, mac, linux]", configure: systems,
-	})
+	}}
 }
 
 var systemNames = []string{"windows", "mac", "linux", "web"}
@@ -109,20 +110,20 @@ func windowsName(c *tree.Node, fail func(Severity, string, string)) {
 
 // devices are the names that Windows keeps for itself, with any ending. The
 // digits of serial and parallel ports may be superscript.
-var devices = func() map[string]bool {
+var devices = sync.OnceValue(func() map[string]bool {
 	m := map[string]bool{"CON": true, "PRN": true, "AUX": true, "NUL": true, "CONIN$": true, "CONOUT$": true}
 	for _, d := range "0123456789¹²³" {
 		m["COM"+string(d)], m["LPT"+string(d)] = true, true
 	}
 	return m
-}()
+})
 
 func deviceName(name string) string {
 	if len(name) < 3 || !strings.ContainsRune("CPANLcpanl", rune(name[0])) {
 		return ""
 	}
 	stem, _, _ := strings.Cut(name, ".")
-	if stem = strings.ToUpper(strings.TrimRight(stem, " ")); devices[stem] {
+	if stem = strings.ToUpper(strings.TrimRight(stem, " ")); devices()[stem] {
 		return stem
 	}
 	return ""

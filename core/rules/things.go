@@ -9,51 +9,53 @@ import (
 	"vestibula/core/tree"
 )
 
-func init() {
-	realRule(rule{
-		name:  "missing",
-		about: "All that the template makes for the project's values is there.",
-		why:   "A folder that is not there is not missed until something that belongs into it lies somewhere else.",
-		bad:   "Commission\n    01 Agreement",
-		good:  "Commission\n    01 Agreement\n    02 Work",
-	}, Error, match.Missing, missing)
-	realRule(rule{
-		name:  "misnamed",
-		about: "Nothing stands under a former, renumbered or misspelled name of what is missing.",
-		why:   "Under another name a thing is not found by those who know where it should be, nor by the program.",
-		bad:   "Commission\n    01 Agreement\n    04 Work",
-		good:  "Commission\n    01 Agreement\n    02 Work",
-	}, Error, match.Misnamed, misnamed)
-	realRule(rule{
-		name:  "misplaced",
-		about: "No file lies where its name or kind says that it does not belong, and no name contradicts its place.",
-		why:   "A sheet of March in the folder of February is lost for both months.",
-		bad:   "Books\n    Months\n        2027-02\n            2027-03 leather.txt\n        2027-03",
-		good:  "# names: { sheet: \"<month:yyyy-mm> <what>\" }\nBooks\n    Months\n        <month:yyyy-mm>   | each: month in 2027-02..2027-03 | holds: sheet",
-	}, Error, match.Misplaced, misplaced)
-	realRule(rule{
-		name:  "holds",
-		about: "Files in a folder with `holds` are what it holds: named by one of its conventions, or of one of its kinds.",
-		why:   "A convention that is written down but not followed sorts nothing and finds nothing.",
-		bad:   "Scans\n    first.tif",
-		good:  "# names: { scan: \"<n:000>\" }\nScans   | holds: scan",
-	}, Error, match.Unfit, unfit)
-	realRule(rule{
-		name:  "strays",
-		about: "In a folder whose subfolders the template lists there are no others and, where only subfolders are listed, no loose files.",
-		why:   "Each folder beside the known ones is one more place to look in. Inside a folder that the template leaves empty, everything is its owner's.",
-		bad:   "Commission\n    01 Agreement\n    02 Work\n    Misc notes",
-		good:  "Commission\n    01 Agreement\n    02 Work",
-	}, Warning, match.Stray, strayed)
-	realRule(rule{
-		name:  "overdue",
-		about: "What is `due` and whose day has passed is there.",
-		why:   "What nobody handed in is seen when it is too late, if nobody looks.",
-		bad:   "Course\n    Notes",
-		good:  "Course\n    Notes\n    Essay   | due: 2025-02-01",
-	}, Error, match.Overdue, func(t *match.Thing) (string, string) {
-		return fmt.Sprintf("%s was due on %s, and is not there", shown(t.Node.Name), t.Day), ""
-	})
+func thingRules() []*rule {
+	return []*rule{
+		realRule(rule{
+			name:  "missing",
+			about: "All that the template makes for the project's values is there.",
+			why:   "A folder that is not there is not missed until something that belongs into it lies somewhere else.",
+			bad:   "Commission\n    01 Agreement",
+			good:  "Commission\n    01 Agreement\n    02 Work",
+		}, Error, match.Missing, missing),
+		realRule(rule{
+			name:  "misnamed",
+			about: "Nothing stands under a former, renumbered or misspelled name of what is missing.",
+			why:   "Under another name a thing is not found by those who know where it should be, nor by the program.",
+			bad:   "Commission\n    01 Agreement\n    04 Work",
+			good:  "Commission\n    01 Agreement\n    02 Work",
+		}, Error, match.Misnamed, misnamed),
+		realRule(rule{
+			name:  "misplaced",
+			about: "No file lies where its name or kind says that it does not belong, and no name contradicts its place.",
+			why:   "A sheet of March in the folder of February is lost for both months.",
+			bad:   "Books\n    Months\n        2027-02\n            2027-03 leather.txt\n        2027-03",
+			good:  "# names: { sheet: \"<month:yyyy-mm> <what>\" }\nBooks\n    Months\n        <month:yyyy-mm>   | each: month in 2027-02..2027-03 | holds: sheet",
+		}, Error, match.Misplaced, misplaced),
+		realRule(rule{
+			name:  "holds",
+			about: "Files in a folder with `holds` are what it holds: named by one of its conventions, or of one of its kinds.",
+			why:   "A convention that is written down but not followed sorts nothing and finds nothing.",
+			bad:   "Scans\n    first.tif",
+			good:  "# names: { scan: \"<n:000>\" }\nScans   | holds: scan",
+		}, Error, match.Unfit, unfit),
+		realRule(rule{
+			name:  "strays",
+			about: "In a folder whose subfolders the template lists there are no others and, where only subfolders are listed, no loose files.",
+			why:   "Each folder beside the known ones is one more place to look in. Inside a folder that the template leaves empty, everything is its owner's.",
+			bad:   "Commission\n    01 Agreement\n    02 Work\n    Misc notes",
+			good:  "Commission\n    01 Agreement\n    02 Work",
+		}, Warning, match.Stray, strayed),
+		realRule(rule{
+			name:  "overdue",
+			about: "What is `due` and whose day has passed is there.",
+			why:   "What nobody handed in is seen when it is too late, if nobody looks.",
+			bad:   "Course\n    Notes",
+			good:  "Course\n    Notes\n    Essay   | due: 2025-02-01",
+		}, Error, match.Overdue, func(t *match.Thing) (string, string) {
+			return fmt.Sprintf("%s was due on %s, and is not there", shown(t.Node.Name), t.Day), ""
+		}),
+	}
 }
 
 func missing(t *match.Thing) (message, help string) {

@@ -9,8 +9,8 @@ import (
 	"vestibula/core/tree"
 )
 
-func init() {
-	register(&rule{
+func unseenRules() []*rule {
+	return []*rule{{
 		name:  "unseen",
 		about: "No name holds characters that nobody sees, such as direction marks and spaces of no width, and no two neighbours look alike.",
 		why:   "Two names that look the same and are not hide one thing behind the other; a direction mark can make an ending look like another one.",
@@ -19,7 +19,7 @@ func init() {
 		good:  "Commission\n    Agreement",
 
 		schema: warnSchema, standard: "on", configure: unseen,
-	})
+	}}
 }
 
 func unseen(c *context) (check, error) {

@@ -11,8 +11,8 @@ import (
 	"vestibula/core/tree"
 )
 
-func init() {
-	register(&rule{
+func vagueRules() []*rule {
+	return []*rule{{
 		name:  "vague-names",
 		about: "No name says nothing.",
 		why:   "Nobody looks into a folder called Misc, and everybody puts something there. A list of your own takes the place of the built-in one: " + strings.Join(vagueWords, ", ") + ".",
@@ -22,7 +22,7 @@ func init() {
 
 		schema:   map[string]any{"anyOf": []any{map[string]any{"const": "on"}, map[string]any{"type": "array", "items": map[string]any{"type": "string"}}}},
 		standard: "on", configure: vagueNames,
-	})
+	}}
 }
 
 // vagueWords are names that say nothing about what they hold.

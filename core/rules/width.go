@@ -7,8 +7,8 @@ import (
 	"vestibula/core/tree"
 )
 
-func init() {
-	register(&rule{
+func widthRules() []*rule {
+	return []*rule{{
 		name:  "width",
 		about: "At most so many folders lie directly in one folder.",
 		why:   "A list that does not fit on the screen has to be searched instead of seen.",
@@ -17,8 +17,7 @@ func init() {
 		good:  "# width: 3\nCommission\n    <#> Stage   | each: n in 1..3",
 
 		schema: limitsSchema(1), standard: "99", configure: width,
-	})
-	register(&rule{
+	}, {
 		name:  "loose-files",
 		about: "At most so many files lie directly in one folder.",
 		why:   "Loose files are the beginning of disorder: from a handful on, a subfolder is clearer.",
@@ -27,7 +26,7 @@ func init() {
 		good:  "# loose-files: 1\nCommission\n    notes.md\n    Prices\n        prices.csv",
 
 		schema: limitsSchema(0), configure: looseFiles,
-	})
+	}}
 }
 
 // crowded counts the children of a kind, and returns the first one too many and
