@@ -52,7 +52,7 @@ func (m *meeting) conventions(counting bool) {
 				}
 				stem := stemOf(n.Name)
 				seen := map[string]bool{}
-				for _, reading := range m.readingsOf(m.instances[i], stem) {
+				for _, reading := range m.readings(m.instances[i], stem) {
 					if key := shapeOf(reading); key != "" && !seen[key] {
 						seen[key] = true
 						clusters[key] = append(clusters[key], found{i, n, reading})

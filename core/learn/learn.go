@@ -20,6 +20,7 @@ import (
 	"time"
 	"unicode"
 
+	"vestibula/core/pattern"
 	"vestibula/core/template"
 	"vestibula/core/tree"
 	"vestibula/core/value"
@@ -61,7 +62,8 @@ func Of(title string, samples []Sample, given map[string]string, read Contents) 
 	if len(samples) == 0 {
 		return nil, fmt.Errorf("there is nothing to learn from")
 	}
-	l := &learner{samples: samples, given: given, taken: map[string]bool{}, items: map[string]bool{}, own: map[string]bool{}, cache: map[*tree.Node][]string{}, itemsSeen: map[binding][]form{}, unfit: map[string]bool{}}
+	l := newLearner(samples)
+	l.given = given
 	root := l.root()
 	l.forms = make([][]form, len(samples))
 	for i := range samples {
@@ -139,11 +141,12 @@ type learner struct {
 	samples   []Sample
 	given     map[string]string
 	fields    []*field
-	taken     map[string]bool // names of fields and items
-	items     map[string]bool // those of items, which others may have elsewhere
-	own       map[string]bool // those of fields of conventions, which no other field may have
-	forms     [][]form        // how the values of each sample may be written
-	cache     map[*tree.Node][]string
+	taken     map[string]bool                // names of fields and items
+	items     map[string]bool                // those of items, which others may have elsewhere
+	own       map[string]bool                // those of fields of conventions, which no other field may have
+	forms     [][]form                       // how the values of each sample may be written
+	seen      []map[string]seenName          // names that were read, of each sample
+	pictures  map[[2]string]*pattern.Picture // by kind and text; nil for one that a kind has not
 	names     []*convention
 	noisy     bool
 	common    bool // only what all have is learned, and no field is added
@@ -151,6 +154,14 @@ type learner struct {
 	itemsSeen map[binding][]form
 	unfit     map[string]bool         // slots that some value cannot be written in
 	paths     []map[*tree.Node]string // of what lies in each sample, once they were asked for
+}
+
+func newLearner(samples []Sample) *learner {
+	l := &learner{samples: samples, taken: map[string]bool{}, items: map[string]bool{}, own: map[string]bool{}, itemsSeen: map[binding][]form{}, unfit: map[string]bool{}, pictures: map[[2]string]*pattern.Picture{}}
+	for range samples {
+		l.seen = append(l.seen, map[string]seenName{})
+	}
+	return l
 }
 
 // A field is what differs.
@@ -442,7 +453,7 @@ func (l *learner) single(name string) string {
 		f := l.field(k.field, kindOf(k.value))
 		f.values[0], f.told = k.value, true
 		for _, p := range picturesOf(f.kind) {
-			text := written(f.kind, nil, k.value, p)
+			text := l.written(f.kind, nil, k.value, p)
 			if at := strings.Index(rest, text); text != "" && at >= 0 && bounded(rest, at, at+len(text)) {
 				mark := fmt.Sprintf("\x00%d\x00", len(slots))
 				slots[mark] = slot(f.name, p)
@@ -529,13 +540,18 @@ func (l *learner) measureNoise(tops []*instance) {
 	count := map[string]int{}
 	in := map[string]int{} // the sample in which each was seen last
 	for _, t := range tops {
-		for at, n := range t.node.All() {
-			if n.Kind == tree.Folder {
-				at = l.masked(t.sample, at)
-				count[at]++
-				in[at] = t.sample
+		var walk func(n *tree.Node, above string)
+		walk = func(n *tree.Node, above string) {
+			for _, c := range n.Children {
+				if c.Kind == tree.Folder {
+					at := above + l.masked(t.sample, c.Name)
+					count[at]++
+					in[at] = t.sample
+					walk(c, at+"/")
+				}
 			}
 		}
+		walk(t.node, "")
 	}
 	above := func(at string) string { return at[:max(strings.LastIndexByte(at, '/'), 0)] }
 	lone := map[string]map[int]bool{} // by what they lie in, the samples that have some
@@ -566,11 +582,11 @@ func (l *learner) measureNoise(tops []*instance) {
 	l.noisy = all > len(tops) && 2*len(spread) > len(tops) // what one project alone has is its own
 }
 
-// masked is a path with the values of its sample and all digits taken out.
-func (l *learner) masked(sample int, at string) string {
+// masked is a name with the values of its sample and all digits taken out.
+func (l *learner) masked(sample int, name string) string {
 	for _, f := range l.forms[sample] {
 		if len(f.text) > 2 {
-			at = strings.ReplaceAll(at, f.text, "\x00")
+			name = strings.ReplaceAll(name, f.text, "\x00")
 		}
 	}
 	return strings.Map(func(r rune) rune {
@@ -578,5 +594,5 @@ func (l *learner) masked(sample int, at string) string {
 			return '0'
 		}
 		return r
-	}, at)
+	}, name)
 }

@@ -429,7 +429,7 @@ func TestNamesAreReadApart(t *testing.T) {
 func TestReadingsGiveTheNameAgain(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		client := rapid.SampledFrom([]string{"Oriel Pask", "Jun", "Åsa Ek", "O'Hara & Co"}).Draw(t, "client")
-		l := &learner{samples: make([]Sample, 1), taken: map[string]bool{}, items: map[string]bool{}, own: map[string]bool{}, cache: map[*tree.Node][]string{}, itemsSeen: map[binding][]form{}}
+		l := newLearner(make([]Sample, 1))
 		l.field("client", "text").values[0] = client
 		l.field("day", "date").values[0] = "2027-03-09"
 		l.forms = [][]form{l.formsOf(0)}
@@ -442,7 +442,7 @@ func TestReadingsGiveTheNameAgain(t *testing.T) {
 		for range rapid.IntRange(1, 4).Draw(t, "parts") {
 			name += rapid.SampledFrom([]string{" ", "-", "x", "1", forms[rapid.IntRange(0, len(forms)-1).Draw(t, "form")].text}).Draw(t, "part")
 		}
-		list := l.readingsOf(&instance{}, name)
+		list := l.readings(&instance{}, name)
 		assert.Equal(t, name, list[0], "the plain name is the first")
 		for _, reading := range list {
 			out := reading
@@ -547,7 +547,7 @@ func TestWhatOneHasCanBeWrittenForAll(t *testing.T) {
 			for range rapid.IntRange(0, 4).Draw(t, "entries") {
 				as := own
 				if rapid.Bool().Draw(t, "styled") {
-					as = written("text", nil, own, rapid.SampledFrom(pattern.TextPictures()).Draw(t, "picture"))
+					as = newLearner(nil).written("text", nil, own, rapid.SampledFrom(pattern.TextPictures()).Draw(t, "picture"))
 				}
 				if as != "" {
 					paths = append(paths, rapid.SampledFrom([]string{"", "Lid/", "Week 01/", word.Draw(t, "above") + "/"}).Draw(t, "in")+as+rapid.SampledFrom([]string{"/", ".md"}).Draw(t, "ending"))

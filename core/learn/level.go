@@ -153,7 +153,7 @@ func (m *meeting) shared(least int, later bool) {
 	had := map[candidate]*seen{}
 	for i, rest := range m.rest {
 		for _, n := range rest {
-			for _, name := range m.readings(m.instances[i], n) {
+			for _, name := range m.readings(m.instances[i], n.Name) {
 				c := candidate{name, n.Kind == tree.Folder}
 				s := had[c]
 				if s == nil {
@@ -186,7 +186,7 @@ func (m *meeting) shared(least int, later bool) {
 		var where []int
 		for i, rest := range m.rest {
 			for _, n := range rest {
-				if (n.Kind == tree.Folder) == c.folder && slices.Contains(m.readings(m.instances[i], n), c.name) {
+				if (n.Kind == tree.Folder) == c.folder && slices.Contains(m.readings(m.instances[i], n.Name), c.name) {
 					inside, where = append(inside, &instance{m.instances[i].sample, n, m.instances[i].env}), append(where, i)
 					break
 				}

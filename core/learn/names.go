@@ -11,7 +11,6 @@ import (
 	"unicode/utf8"
 
 	"vestibula/core/pattern"
-	"vestibula/core/tree"
 	"vestibula/core/value"
 )
 
@@ -185,15 +184,12 @@ func picturesOf(kind string) []string {
 }
 
 // written is a value as a picture has it; empty where it cannot be.
-func written(kind string, of []string, text, picture string) string {
+func (l *learner) written(kind string, of []string, text, picture string) string {
 	k, known := value.KindNamed(kind)
-	if !known || text == "" {
+	if !known || text == "" || kind == "term" && len(of) == 0 {
 		return ""
 	}
 	t := &value.Type{Kind: k}
-	if kind == "term" && len(of) == 0 {
-		return ""
-	}
 	for _, code := range of {
 		t.Of = append(t.Of, value.Option{Code: code})
 	}
@@ -201,12 +197,21 @@ func written(kind string, of []string, text, picture string) string {
 	if err != nil {
 		return ""
 	}
-	p := pattern.Plain(t)
-	if picture != "" {
-		var bad *pattern.Error
-		if p, bad = pattern.ParsePicture(picture, t); bad != nil {
-			return ""
+	p, parsed := l.pictures[[2]string{kind, picture}]
+	if !parsed || len(of) > 0 {
+		p = pattern.Plain(t)
+		if picture != "" {
+			var bad *pattern.Error
+			if p, bad = pattern.ParsePicture(picture, t); bad != nil {
+				p = nil
+			}
 		}
+		if len(of) == 0 {
+			l.pictures[[2]string{kind, picture}] = p
+		}
+	}
+	if p == nil {
+		return ""
 	}
 	out, err := p.Append(nil, v)
 	if err != nil {
@@ -249,7 +254,7 @@ func longestFirst(list []form) {
 func (l *learner) formsFor(name, kind string, of []string, text string) (list []form) {
 	seen := map[string]bool{}
 	for _, p := range picturesOf(kind) {
-		as := written(kind, of, text, p)
+		as := l.written(kind, of, text, p)
 		if as == "" && text != "" {
 			l.unfit[slot(name, p)] = true
 		}
@@ -276,25 +281,30 @@ func bounded(name string, from, to int) bool {
 // maxForms is how many ways a name is read in.
 const maxForms = 64
 
-// readings are the ways in which the name of something in an instance may come from values:
-// with slots in it, the plain name first.
-func (l *learner) readings(in *instance, n *tree.Node) []string {
-	list, known := l.cache[n]
-	if !known {
-		list = l.readingsOf(in, n.Name)
-		l.cache[n] = list
-	}
-	return list
+// A seenName is a name of a sample: the ways in which the values of the sample stand in it, and
+// those in which it may come from them. Most names come again and again.
+type seenName struct {
+	forms    []form
+	readings []string
 }
 
-func (l *learner) readingsOf(in *instance, name string) []string {
-	forms := l.within(nil, l.forms[in.sample], name)
+// readings are the ways in which a name in an instance may come from values: with slots in it,
+// the plain name first.
+func (l *learner) readings(in *instance, name string) []string {
+	known, seen := l.seen[in.sample][name]
+	if !seen {
+		known.forms = l.within(nil, l.forms[in.sample], name)
+		known.readings = readings(known.forms, name)
+		l.seen[in.sample][name] = known
+	}
+	forms := slices.Clip(known.forms)
 	for _, b := range in.env {
 		forms = l.within(forms, l.itemForms(b), name)
 	}
-	if len(in.env) > 0 {
-		longestFirst(forms)
+	if len(forms) == len(known.forms) {
+		return known.readings
 	}
+	longestFirst(forms)
 	return readings(forms, name)
 }
 

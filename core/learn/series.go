@@ -24,8 +24,6 @@ type member struct {
 	node  *tree.Node
 }
 
-var letter = lazily(`^[A-Z]$`)
-
 // series finds what only counts on: weeks, months, boxes. Few are those of which most
 // instances have none.
 func (m *meeting) series(few bool) {
@@ -39,7 +37,7 @@ func (m *meeting) series(few bool) {
 				list := tokens(n.Name)
 				for k, t := range list {
 					kind := t.kind
-					if letter().MatchString(t.text) {
+					if len(t.text) == 1 && t.text[0] >= 'A' && t.text[0] <= 'Z' {
 						kind = "letter"
 					}
 					if kind != "number" && kind != "letter" && !calendar(kind) {

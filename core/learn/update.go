@@ -30,7 +30,8 @@ func Beyond(t *template.Template, samples []Sample, known []template.Values, lim
 	if len(samples) < 2 {
 		return "", nil, errors.New("what one folder has beyond the template may be its own: name two or more")
 	}
-	l := &learner{samples: samples, taken: map[string]bool{}, items: map[string]bool{}, own: map[string]bool{}, cache: map[*tree.Node][]string{}, itemsSeen: map[binding][]form{}, unfit: map[string]bool{}, common: true}
+	l := newLearner(samples)
+	l.common = true
 	for _, f := range t.Fields {
 		if kind := f.Type.Kind.String(); !f.Made() {
 			one := &field{name: f.Name, kind: kind, values: make([]string, len(samples)), lists: make([][]string, len(samples))}
