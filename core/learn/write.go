@@ -112,6 +112,8 @@ func body(b *strings.Builder, list []*line, depth int) {
 func (ln *line) written() string {
 	ending := template.Extension(strings.ReplaceAll(ln.name, "\x00", ""))
 	switch {
+	case ln.folder && ln.name == "---": // would be the fence of a header
+		return ln.name + "/"
 	case ln.folder && (len(ln.kids) == 0 && !slices.ContainsFunc(ln.clauses, func(c string) bool { return strings.HasPrefix(c, "use:") }) && (ending != "" || ambiguous(ln.name))):
 		return ln.name + "/"
 	case !ln.folder && ending == "" && !slices.Contains(ln.clauses, "blank"):
