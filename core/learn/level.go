@@ -99,7 +99,7 @@ func (m *meeting) most() int {
 
 // writable reports whether a name can stand in an outline as it is.
 func writable(name string) bool {
-	fits := strings.Trim(name, ".") != "" && len(name) <= 200 && !strings.ContainsAny(name, "<>|/:\"*?\\\uFFFD") && !strings.ContainsFunc(name, unicode.IsControl) && strings.TrimSpace(name) == name && strings.ToValidUTF8(name, "") == name && !strings.Contains(name, "  ")
+	fits := strings.Trim(name, ". ") != "" && len(name) <= 200 && !strings.ContainsAny(name, "<>|/:\"*?\\\uFFFD") && !strings.ContainsFunc(name, unicode.IsControl) && strings.TrimSpace(name) == name && strings.ToValidUTF8(name, "") == name && !strings.Contains(name, "  ")
 	if !fits {
 		return false
 	}

@@ -68,14 +68,19 @@ func (m *meeting) lists() {
 		return
 	}
 	lists := make([][]string, len(m.samples))
-	first, consecutive, prefixed := 0, true, true
+	first, consecutive, prefixed, joint := 0, true, true, "\x00" // none yet
 	for i, list := range folders {
 		for k, c := range list {
 			parts := numbered().FindStringSubmatch(c.Name)
-			if parts == nil || parts[1] != "" {
+			if parts == nil || parts[1] != "" || bare(parts[3]) == "" {
 				prefixed = false
 				break
 			}
+			sign := strings.TrimSuffix(parts[3], bare(parts[3]))
+			if joint == "\x00" {
+				joint = sign
+			}
+			prefixed = prefixed && sign == joint
 			at, _ := strconv.Atoi(parts[2])
 			if first == 0 && k == 0 && i == slices.IndexFunc(folders, func(f []*tree.Node) bool { return len(f) > 0 }) {
 				first = at
@@ -90,8 +95,8 @@ func (m *meeting) lists() {
 			name := c.Name
 			if prefixed && consecutive && first > 0 {
 				parts := numbered().FindStringSubmatch(name)
-				name = strings.TrimLeft(parts[3], " ._-")
-				ln.name, ln.number, ln.width = "\x00"+parts[3][:len(parts[3])-len(name)]+"\x01", first, len(parts[2])
+				name = bare(parts[3])
+				ln.name, ln.number, ln.width = "\x00"+joint+"\x01", first, len(parts[2])
 			}
 			if ln.order == "" {
 				ln.order = c.Name
@@ -113,6 +118,9 @@ func (m *meeting) lists() {
 	ln.clauses = append(ln.clauses, "each: "+item+" in "+field.name)
 	m.add(ln, inside)
 }
+
+// bare is what follows a number, without the signs between.
+func bare(after string) string { return strings.TrimLeft(after, " ._-") }
 
 // listField is the list that has these items in each sample: one that is known already,
 // else a new one.
