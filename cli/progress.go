@@ -52,9 +52,12 @@ func (a *app) progress(what string, total int) (done func(n int), end func()) {
 		}
 		text += fmt.Sprintf(", %s a second", term.Number(int(rate)))
 		if total > 0 && rate > 0 {
-			text += fmt.Sprintf(", %s left", time.Duration(float64(total-count)/rate*float64(time.Second)).Round(time.Second))
+			text += fmt.Sprintf(", %s left", time.Duration(float64(max(total-count, 0))/rate*float64(time.Second)).Round(time.Second))
 		}
-		fmt.Fprint(a.err, "\r"+ansi.Truncate(text, max(a.side.Width-1, 0), "…")+ansi.EraseLineRight)
+		if a.side.Width > 0 {
+			text = ansi.Truncate(text, a.side.Width-1, "…")
+		}
+		fmt.Fprint(a.err, "\r"+text+ansi.EraseLineRight)
 	}
 	return done, func() {
 		mutex.Lock()
