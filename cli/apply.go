@@ -149,7 +149,7 @@ type undertaking struct {
 	plan      *disk.Plan
 	head      journal.Head
 	doing     string // what the bar says
-	total     int    // how many things are made or changed, for the bar
+	total     int    // how much the bar below counts
 	again     string // what to do after a failure that left something
 	noJournal bool
 	keep      bool                   // what was done stays where it fails
@@ -161,7 +161,7 @@ const undoes = "vestibula undo takes it back"
 
 // A proposal is a set of changes that a person sees, and that is carried out with a yes.
 type proposal struct {
-	undertaking // its plan and total are filled in, where there is no plan yet
+	undertaking // its plan is filled in, where there is none yet
 	set         *change.Set
 	draw        func()
 	question    string                // that asks for the yes
@@ -183,9 +183,6 @@ func (a *app) propose(c consent, p proposal) (err error) {
 	}
 	goes, err := a.agreed(c, p.draw, p.question, p.how)
 	if err == nil && goes {
-		if p.total == 0 {
-			p.total = len(p.set.Changes)
-		}
 		_, err = a.carryOut(p.undertaking)
 	}
 	switch {
@@ -202,6 +199,9 @@ func (a *app) propose(c consent, p proposal) (err error) {
 // carryOut carries a plan out, with a bar, until somebody stops it. The error ends
 // the command.
 func (a *app) carryOut(u undertaking) (*journal.Record, error) {
+	if u.bar == nil {
+		u.total = u.plan.Steps()
+	}
 	done, end := a.progress(u.doing, u.total)
 	a.catching.Add(1)
 	defer a.catching.Add(-1)
@@ -346,7 +346,7 @@ func (a *app) makeFiles(what, title string, files []newFile, noJournal bool) err
 	if err != nil {
 		return err
 	}
-	_, err = a.carryOut(undertaking{plan: plan, doing: "writing", total: len(files), noJournal: noJournal,
+	_, err = a.carryOut(undertaking{plan: plan, doing: "writing", noJournal: noJournal,
 		again: "vestibula undo takes it back", head: journal.Head{What: what, Title: title, Project: title, Roots: roots}})
 	return err
 }

@@ -402,13 +402,10 @@ func (r *backupRun) carryOut(into string) error {
 }
 
 // steps is how many things the bar counts, where they go into files: each is written and
-// read back. 0 leaves it to the set.
+// read back.
 func (r *backupRun) steps() (n int) {
 	for _, b := range r.copies {
 		n += 2 * len(b.note.Entries)
-	}
-	if !r.zip {
-		n = 0
 	}
 	return n
 }

@@ -575,11 +575,11 @@ func (b *buildRun) carryOut() error {
 	}
 	b.reported = b.table.report != ""
 	if len(plan.List) > 0 || len(plan.Continues) > 0 {
-		u := undertaking{plan: plan, doing: "building", total: len(b.plan.Steps), noJournal: b.noJournal,
+		u := undertaking{plan: plan, doing: "building", noJournal: b.noJournal,
 			again: "the same build again finishes it; vestibula undo takes it back",
 			head:  journal.Head{What: b.what, Title: b.t.Heading(), Project: b.project(), Roots: b.roots}}
 		if b.archive.plan != nil {
-			u.bar = func(done func(int)) { b.archive.done = done }
+			u.total, u.bar = len(b.plan.Steps), func(done func(int)) { b.archive.done = done }
 		}
 		if _, err := b.app.carryOut(u); err != nil {
 			return err

@@ -201,7 +201,7 @@ func (a *app) rewrite(s scene) error {
 	if err != nil {
 		return err
 	}
-	_, err = a.carryOut(undertaking{plan: plan, doing: "writing", total: 1, noJournal: true, head: journal.Head{What: "demo", Title: file}})
+	_, err = a.carryOut(undertaking{plan: plan, doing: "writing", noJournal: true, head: journal.Head{What: "demo", Title: file}})
 	return err
 }
 

@@ -109,7 +109,7 @@ func (a *app) tick(at, item, day string, not, asJSON bool) error {
 		return err
 	}
 	name := filepath.Base(s.Dir)
-	record, err := a.carryOut(undertaking{plan: plan, doing: "writing", total: 1, again: "vestibula undo takes it back", head: journal.Head{What: "done", Title: due.Path, Project: name, Roots: []journal.Root{{Path: ".", ID: is.label.ID}}}})
+	record, err := a.carryOut(undertaking{plan: plan, doing: "writing", again: "vestibula undo takes it back", head: journal.Head{What: "done", Title: due.Path, Project: name, Roots: []journal.Root{{Path: ".", ID: is.label.ID}}}})
 	if err != nil {
 		return err
 	}

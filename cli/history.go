@@ -374,7 +374,7 @@ func (a *app) undo(args []string, ask consent) error {
 		}
 		return err
 	}
-	record, err := a.carryOut(undertaking{plan: u.Plan, doing: "undoing", total: len(u.List), again: fmt.Sprintf("vestibula undo %d goes on with it", r.Number),
+	record, err := a.carryOut(undertaking{plan: u.Plan, doing: "undoing", again: fmt.Sprintf("vestibula undo %d goes on with it", r.Number),
 		head: journal.Head{What: "undo", Title: r.Title, Project: r.Project, Roots: u.Roots}})
 	if err != nil {
 		return err

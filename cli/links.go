@@ -112,7 +112,7 @@ func (r *readRun) makeLinks() error {
 		if err != nil {
 			return err
 		}
-		if _, err := r.carryOut(undertaking{plan: plan, doing: "linking", total: len(set.Changes), again: "vestibula undo takes it back",
+		if _, err := r.carryOut(undertaking{plan: plan, doing: "linking", again: "vestibula undo takes it back",
 			head: journal.Head{What: "links", Title: base, Project: base, Roots: []journal.Root{{Path: change.Text(base)}}}}); err != nil {
 			return err
 		}

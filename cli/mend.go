@@ -55,7 +55,7 @@ func (r *checkRun) mend(src *source) error {
 	if goes, err := r.agreed(r.ask, show, fmt.Sprintf("Change %s in %s?", term.Count(len(mended), "line"), src.name), "write it"); !goes {
 		return err
 	}
-	_, err = r.carryOut(undertaking{plan: plan, doing: "mending", total: 1, again: "vestibula undo takes it back",
+	_, err = r.carryOut(undertaking{plan: plan, doing: "mending", again: "vestibula undo takes it back",
 		head: journal.Head{What: "mend", Title: src.name, Project: src.name, Roots: []journal.Root{{Path: change.Text(filepath.Base(at))}}}})
 	if err != nil {
 		return err

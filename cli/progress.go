@@ -31,9 +31,9 @@ func (a *app) progress(what string, total int) (done func(n int), end func()) {
 		return func(int) {}, func() {}
 	}
 	var mutex sync.Mutex
-	begun, count := clock(), 0
-	drawn := begun.Add(patience - often)
-	shown := false
+	drawn, shown := clock().Add(patience-often), false
+	var first time.Time // when the first things were done, so many
+	before, count := 0, 0
 	bar := progress.New(progress.WithWidth(30), progress.WithFillCharacters('━', '╌'))
 	bar.FullColor, bar.EmptyColor = lipgloss.NoColor{}, lipgloss.NoColor{}
 	done = func(n int) {
@@ -41,18 +41,26 @@ func (a *app) progress(what string, total int) (done func(n int), end func()) {
 		defer mutex.Unlock()
 		count += n
 		now := clock()
+		if first.IsZero() {
+			first, before = now, count
+		}
 		if now.Sub(drawn) < often {
 			return
 		}
 		drawn, shown = now, true
-		rate := float64(count) / now.Sub(begun).Seconds()
-		text := fmt.Sprintf("%s  %s", what, term.Number(count))
+		text := what + "  "
 		if total > 0 {
-			text = fmt.Sprintf("%s  %s  %s of %s", what, bar.ViewAs(float64(count)/float64(total)), term.Number(count), term.Number(total))
+			text += bar.ViewAs(float64(count)/float64(total)) + "  "
 		}
-		text += fmt.Sprintf(", %s a second", term.Number(int(rate)))
-		if total > 0 && rate > 0 {
-			text += fmt.Sprintf(", %s left", time.Duration(float64(max(total-count, 0))/rate*float64(time.Second)).Round(time.Second))
+		text += string(term.Number(count))
+		if total > 0 {
+			text += fmt.Sprintf(" of %s", term.Number(total))
+		}
+		if rate := float64(count-before) / now.Sub(first).Seconds(); now.Sub(first) >= patience/2 && rate >= 1 {
+			text += fmt.Sprintf(", %s a second", term.Number(int(rate)))
+			if left := float64(total-count) / rate; left >= 0 {
+				text += fmt.Sprintf(", %s left", (time.Duration(left * float64(time.Second))).Round(time.Second))
+			}
 		}
 		if a.side.Width > 0 {
 			text = ansi.Truncate(text, a.side.Width-1, "…")

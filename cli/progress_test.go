@@ -27,6 +27,6 @@ func TestABarIsShownForLongWorkOnATerminalOnly(t *testing.T) {
 			assert.Empty(t, out.String())
 			continue
 		}
-		assert.Regexp(t, `^\rchecking  ━+╌+  67%  200 of 300, 487 a second, 0s left\x1b\[K\r\x1b\[K$`, out.String(), "and it is taken away at the end")
+		assert.Regexp(t, `^\rchecking  ━+╌+  67%  200 of 300, 243 a second, 0s left\x1b\[K\r\x1b\[K$`, out.String(), "and it is taken away at the end")
 	}
 }

@@ -161,7 +161,7 @@ func (r *checkRun) repair(paths []string, reports []*inspect.Report) error {
 			roots = append(roots, root)
 		}
 	}
-	if _, err := r.carryOut(undertaking{plan: plan, doing: "mending", total: len(set.Changes), again: "vestibula undo takes it back",
+	if _, err := r.carryOut(undertaking{plan: plan, doing: "mending", again: "vestibula undo takes it back",
 		head: journal.Head{What: "mend", Title: name, Project: name, Roots: roots}}); err != nil {
 		return err
 	}

@@ -60,6 +60,17 @@ type Plan struct {
 	release    func()          // gives the places back, where the plan was made while they were held
 }
 
+// Steps is how many things [Writer.Done] is told of when the plan is carried out: each folder
+// and file that is made, and each other change.
+func (p *Plan) Steps() (n int) {
+	for i := range p.List {
+		if n++; p.List[i].Op == change.Make {
+			n += p.List[i].Node.Count()
+		}
+	}
+	return n
+}
+
 // A Blocked path is one that something is in the way of.
 type Blocked struct {
 	Path string

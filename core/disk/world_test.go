@@ -10,6 +10,7 @@ import (
 	"path/filepath"
 	"slices"
 	"strings"
+	"sync/atomic"
 	"testing"
 	"time"
 
@@ -424,7 +425,13 @@ func (w *world) apply() (*journal.Record, error) {
 	if len(p.Blocked) > 0 {
 		return nil, &BlockedError{p.Blocked}
 	}
-	return w.writer().Apply(p, journal.Head{What: "test", When: time.Unix(0, 0), Title: "world", Roots: []journal.Root{{Path: "."}}})
+	writer, told := w.writer(), atomic.Int64{}
+	writer.Done = func(n int) { told.Add(int64(n)) }
+	r, err := writer.Apply(p, journal.Head{What: "test", When: time.Unix(0, 0), Title: "world", Roots: []journal.Root{{Path: "."}}})
+	if err == nil {
+		require.EqualValues(w.t, p.Steps(), told.Load(), "all steps are told of")
+	}
+	return r, err
 }
 
 // undo takes the newest record back, or an undo that is not undone.
