@@ -33,6 +33,10 @@ func (p *Plan) room(places []*place.Place) error {
 		if c.Op != change.Move && c.Op != change.Copy || c.Was.Kind != tree.File || c.Was.Size == 0 {
 			continue
 		}
+		from := cmp.Or(c.Was.Dev, p.identities[c.FromIn][0])
+		if from == p.identities[c.In][0] {
+			continue
+		}
 		dir := filepath.Join(p.Places[c.In], filepath.FromSlash(c.Path), "..")
 		to, known := devices[dir]
 		if !known {
@@ -44,7 +48,7 @@ func (p *Plan) room(places []*place.Place) error {
 			to = cmp.Or(e.Dev, p.identities[c.In][0])
 			devices[dir], on[to] = to, cmp.Or(on[to], filepath.Join(p.Places[c.In], filepath.FromSlash(at)))
 		}
-		if from := cmp.Or(c.Was.Dev, p.identities[c.FromIn][0]); from != to {
+		if from != to {
 			need[to] += c.Was.Size
 		}
 	}
