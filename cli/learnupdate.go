@@ -32,12 +32,14 @@ func (r *learning) update(name string, args []string) error {
 		return err
 	}
 	known := make([]template.Values, len(r.samples))
+	var projects []string // that go by the template as it was
 	for i, dir := range r.dirs {
 		known[i] = template.Values{}
 		var l readLabel
 		if l.read(dir); dir == "" || l.err != nil {
 			continue
 		}
+		projects = append(projects, filepath.ToSlash(dir))
 		for field, raw := range l.label.Raw() {
 			if f := t.Field(field); f != nil && !f.Made() {
 				if v, err := f.Parse(raw, r.now); err == nil {
@@ -53,9 +55,6 @@ func (r *learning) update(name string, args []string) error {
 	if len(added) == 0 {
 		r.screen.Text(term.Good.Render("Nothing to do:") + term.Sprintf(" these folders have nothing in common beyond %s.", src.name))
 		return nil
-	}
-	if _, err := template.Parse(src.name, text, src.starters); err != nil {
-		return r.tellErrors(src.name, text, err, statusFound)
 	}
 	at, err := place.Real(src.path)
 	if err != nil {
@@ -83,6 +82,10 @@ func (r *learning) update(name string, args []string) error {
 			}{done, lines})
 		},
 		told: func() term.Shown {
-			return term.Good.Render("Written") + term.Sprintf(": %s in %s. %s.", term.Count(len(added), "line"), src.name, undoes)
+			text := term.Good.Render("Written") + term.Sprintf(": %s in %s. %s.", term.Count(len(added), "line"), src.name, undoes)
+			if len(projects) > 0 {
+				text += "\n" + term.Dim.Render("The projects go by it when they are brought to it: ") + term.Accent.Render(term.Sprintf("vestibula upgrade %s", shellWord(fromHere(filepath.FromSlash(common(projects))))))
+			}
+			return text
 		}})
 }

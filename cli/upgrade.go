@@ -453,12 +453,16 @@ func (r *upgradeRun) carryOut() error {
 	if len(r.jobs) > 1 {
 		title = string(term.Count(len(r.jobs), "project"))
 	}
-	things := term.Count(count, "thing")
-	return r.propose(r.consent, proposal{set: set, draw: func() { r.draw(chosen) }, question: fmt.Sprintf("Do %s in %s?", things, term.Count(len(r.jobs), "project")), how: "do what is sure",
+	what := term.Count(count, "change")
+	question := fmt.Sprintf("Make %s in %s?", what, term.Count(len(r.jobs), "project"))
+	if count == 0 {
+		what, question = "no folder and no file changes", fmt.Sprintf("Hold %s to the template of today?", term.Count(len(r.jobs), "project"))
+	}
+	return r.propose(r.consent, proposal{set: set, draw: func() { r.draw(chosen) }, question: question, how: "do what is sure",
 		report:      func(done bool) error { return r.report(chosen, done) },
 		undertaking: undertaking{doing: "upgrading", again: undoes, head: journal.Head{What: "upgrade", Title: title, Project: title, Roots: roots}},
 		told: func() term.Shown {
-			return term.Good.Render("Upgraded") + term.Sprintf(" %s: %s. %s.", title, things, undoes)
+			return term.Good.Render("Upgraded") + term.Sprintf(" %s: %s. %s.", title, what, undoes)
 		}})
 }
 
@@ -494,9 +498,7 @@ func (r *upgradeRun) set(chosen map[*upgrade.Step]bool) (set *change.Set, roots 
 		count += len(changes)
 		if len(u.relabel) > 0 {
 			changes = append(changes, u.relabel...)
-			if u.alone = len(changes) == 1; u.alone {
-				count++
-			}
+			u.alone = len(changes) == 1
 		}
 		if len(changes) == 0 {
 			continue

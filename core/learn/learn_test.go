@@ -496,6 +496,41 @@ func TestWhatProjectsHaveBeyondTheirTemplate(t *testing.T) {
 	assert.ErrorContains(t, err, "two or more")
 }
 
+// A number of a line that is added counts on behind a list, and stays in the name where the
+// template has it already: it can be built, and has nothing left beyond it.
+func TestNumbersBeyondATemplateFitAmongItsOwn(t *testing.T) {
+	text := "---\nfields: { client: Who?, stages: { type: list, default: [sew, case] } }\n---\n<client>\n    <#> Work\n        <#> <s> | each: s in stages\n    <#> Settled | number: 90\n"
+	tpl, err := template.Parse("t", text, nil)
+	require.NoError(t, err)
+	known, wrong := tpl.ParseValues(map[string]template.Raw{"stages": {Items: []string{"sew", "case"}, List: true}}, now)
+	require.Empty(t, wrong)
+	beyond := func(t require.TestingT, tpl *template.Template, samples ...Sample) (string, []Addition) {
+		out, added, err := Beyond(tpl, samples, []template.Values{known, known}, 1000, now)
+		require.NoError(t, err, tpl.Text)
+		return out, added
+	}
+	rapid.Check(t, func(t *rapid.T) {
+		more := rapid.SliceOfDistinct(rapid.Custom(func(t *rapid.T) string {
+			return rapid.SampledFrom([]string{"", "01 Work/"}).Draw(t, "in") + fmt.Sprintf("%02d %s", rapid.IntRange(0, 99).Draw(t, "number"), rapid.SampledFrom([]string{"Loans/", "Notes/", "Sheet.md", "% %/"}).Draw(t, "name"))
+		}), rapid.ID[string]).Draw(t, "more")
+		var samples []Sample
+		for _, client := range []string{"Oriel Pask", "Jun Teague"} {
+			samples = append(samples, sample(client, slices.Concat([]string{"01 Work/01 sew/", "01 Work/02 case/", "90 Settled/"}, more)...))
+		}
+		out, added := beyond(t, tpl, samples...)
+		require.Len(t, added, len(more), out)
+		edited, err := tpl.Edited(out)
+		require.NoError(t, err, out)
+		_, added = beyond(t, edited, samples...)
+		require.Empty(t, added, out)
+	})
+	both := func(client string) Sample {
+		return sample(client, "01 Work/01 sew/", "01 Work/02 case/", "01 Work/03 Gilding/", "90 Settled/", "90 Notes/")
+	}
+	out, _ := beyond(t, tpl, both("Oriel Pask"), both("Jun Teague"))
+	assert.Equal(t, strings.Replace(text, "in stages\n", "in stages\n        <#> Gilding\n", 1)+"    90 Notes\n", out)
+}
+
 // Whatever folders are called, what is learned is a template, and nothing is said to be
 // explained that is not.
 func FuzzOf(f *testing.F) {

@@ -43,12 +43,14 @@ func Beyond(t *template.Template, samples []Sample, known []template.Values, lim
 	}
 	extras := map[int][]*instance{} // by the number of the line that they lie below
 	asked := map[int]int{}          // how many folders there are of each such line
+	all := make([]template.Values, len(samples))
 	for i, s := range samples {
 		values, err := match.Values(t, known[i], []string{s.Name}, s.Root, limit, now)
 		if err != nil {
 			return "", nil, err
 		}
 		values = t.Complete(values, now)
+		all[i] = values
 		for _, f := range l.fields {
 			if v := values[f.name]; v.Given() && f.kind != "list" && f.kind != "yes-no" {
 				f.values[i] = v.String()
@@ -65,7 +67,100 @@ func Beyond(t *template.Template, samples []Sample, known []template.Values, lim
 	for i := range samples {
 		l.forms[i] = l.formsOf(i)
 	}
-	file, err := outline.Parse(t.Text)
+	lines := map[int][]*line{}
+	for _, number := range slices.Sorted(maps.Keys(extras)) {
+		if len(extras[number]) == asked[number] { // else some have nothing beyond it
+			lines[number] = l.level(extras[number], &line{})
+		}
+	}
+	e := &edit{t: t, samples: samples, values: all, limit: limit, lines: lines, how: map[*line]numbering{}}
+	left, err := e.left()
+	if err != nil {
+		return "", nil, err
+	}
+	// A number counts with those of the template where that gives the same names.
+	for _, parent := range t.Lines {
+		if parent.Syntax == nil {
+			continue
+		}
+		number := parent.Syntax.Number
+		if !slices.ContainsFunc(parent.Syntax.Children, counts) {
+			continue
+		}
+		for _, ln := range lines[number][:min(len(lines[number]), maxCounted)] {
+			if numberOf(ln) < 0 {
+				continue
+			}
+			for _, e.how[ln] = range []numbering{countsOn, fixed, kept} {
+				if n, err := e.left(); err == nil && n <= left {
+					break
+				}
+			}
+		}
+	}
+	return e.written()
+}
+
+// A numbering is what becomes of the number in front of the name of a line.
+type numbering int
+
+const (
+	kept     numbering = iota // it stays in the name
+	countsOn                  // it is the next one of those in front of it
+	fixed                     // it is one of them, and stands behind the line
+)
+
+// maxCounted is for how many lines in a folder is tried what their numbers can be.
+const maxCounted = 50
+
+// numberOf is the number in front of the name of a line that could count with others, or -1.
+func numberOf(ln *line) int {
+	if parts := numbered().FindStringSubmatch(ln.name); parts != nil && parts[1] == "" && len(parts[2]) == 2 {
+		n, _ := strconv.Atoi(parts[2])
+		return n
+	}
+	return -1
+}
+
+// counts reports whether a line is numbered among its siblings.
+func counts(ln *outline.Line) bool { return strings.HasPrefix(ln.Name, "<#") }
+
+// An edit puts lines into a template, by the numbers of those that they lie below.
+type edit struct {
+	t       *template.Template
+	samples []Sample
+	values  []template.Values
+	limit   int
+	lines   map[int][]*line
+	how     map[*line]numbering
+}
+
+// left is how many entries of the samples the edited template does not explain.
+func (e *edit) left() (n int, err error) {
+	text, _, err := e.written()
+	if err != nil {
+		return 0, err
+	}
+	edited, err := e.t.Edited(text)
+	for i := 0; err == nil && i < len(e.samples); i++ {
+		var x *template.Expansion
+		if x, err = edited.Tree(e.values[i], e.limit); err == nil {
+			_, own := edited.Own(x.Root)
+			extras := map[int][]*instance{}
+			beyond(edited, own, e.samples[i].Root, i, extras, map[int]int{})
+			for _, list := range extras {
+				for _, in := range list {
+					n += in.node.Count()
+				}
+			}
+		}
+	}
+	return n, err
+}
+
+// written is the text of the template with the lines, and these.
+func (e *edit) written() (text string, added []Addition, err error) {
+	file, err := outline.Parse(e.t.Text)
 	if err != nil {
 		return "", nil, err
 	}
@@ -73,18 +168,13 @@ func Beyond(t *template.Template, samples []Sample, known []template.Values, lim
 	for _, ln := range file.Lines {
 		parents[ln.Number] = ln
 	}
-	for _, number := range slices.Sorted(maps.Keys(extras)) {
-		parent := parents[number]
-		if len(extras[number]) < asked[number] || parent == nil {
-			continue // some have nothing beyond it
-		}
-		under := &line{name: parent.Name}
-		for _, ln := range l.level(extras[number], under) {
-			put(file, parent, ln, &added)
+	for _, number := range slices.Sorted(maps.Keys(e.lines)) {
+		for _, ln := range e.lines[number] {
+			e.put(file, parents[number], ln, &added)
 		}
 	}
 	if len(added) == 0 {
-		return t.Text, nil, nil
+		return e.t.Text, nil, nil
 	}
 	for i := range added { // their numbers are known only now
 		a := &added[i]
@@ -121,20 +211,18 @@ func beyond(t *template.Template, wanted, real *tree.Node, sample int, extras ma
 }
 
 // put adds a line, with those in it, below another one of the file.
-func put(file *outline.File, parent *outline.Line, ln *line, added *[]Addition) {
+func (e *edit) put(file *outline.File, parent *outline.Line, ln *line, added *[]Addition) {
 	name, clause := ln.name, ""
 	var before *outline.Line
-	if parts := numbered().FindStringSubmatch(name); parts != nil && parts[1] == "" && len(parts[2]) == 2 {
-		at, _ := strconv.Atoi(parts[2])
-		last, counts := 0, false
+	if at, how := numberOf(ln), e.how[ln]; how != kept {
+		last := 0
 		for _, c := range parent.Children {
-			if !strings.HasPrefix(c.Name, "<#") {
+			if !counts(c) {
 				continue
 			}
-			counts = true
 			next := last + 1
-			if fixed, ok := c.Clause("number"); ok {
-				next, _ = strconv.Atoi(fixed.Text)
+			if given, ok := c.Clause("number"); ok {
+				next, _ = strconv.Atoi(given.Text)
 			}
 			if next > at {
 				before = c
@@ -142,10 +230,8 @@ func put(file *outline.File, parent *outline.Line, ln *line, added *[]Addition) 
 			}
 			last = next
 		}
-		if counts {
-			if name = "<#>" + parts[3]; at != last+1 {
-				clause = fmt.Sprint(at)
-			}
+		if name = "<#>" + name[2:]; how == fixed {
+			clause = fmt.Sprint(at)
 		}
 	}
 	if ending := template.Extension(name); ln.folder && len(ln.kids) == 0 && ending != "" {
@@ -160,6 +246,6 @@ func put(file *outline.File, parent *outline.Line, ln *line, added *[]Addition) 
 	}
 	*added = append(*added, Addition{line: one})
 	for _, k := range ln.kids {
-		put(file, one, k, added)
+		e.put(file, one, k, added)
 	}
 }

@@ -49,6 +49,10 @@ type Template struct {
 	spare      sync.Pool  // expanders to be used again: trees may be made by the hundred thousand
 }
 
+// Edited returns the template with another text, and the same starters. The error is an
+// [outline.Errors].
+func (t *Template) Edited(text string) (*Template, error) { return Parse(t.Name, text, t.starters) }
+
 // A Setting is one entry under "rules:" of a header.
 type Setting struct {
 	Name  string
