@@ -74,29 +74,8 @@ func Beyond(t *template.Template, samples []Sample, known []template.Values, lim
 		}
 	}
 	e := &edit{t: t, samples: samples, values: all, limit: limit, lines: lines, how: map[*line]numbering{}}
-	left, err := e.left()
-	if err != nil {
+	if err := e.number(); err != nil {
 		return "", nil, err
-	}
-	// A number counts with those of the template where that gives the same names.
-	for _, parent := range t.Lines {
-		if parent.Syntax == nil {
-			continue
-		}
-		number := parent.Syntax.Number
-		if !slices.ContainsFunc(parent.Syntax.Children, counts) {
-			continue
-		}
-		for _, ln := range lines[number][:min(len(lines[number]), maxCounted)] {
-			if numberOf(ln) < 0 {
-				continue
-			}
-			for _, e.how[ln] = range []numbering{countsOn, fixed, kept} {
-				if n, err := e.left(); err == nil && n <= left {
-					break
-				}
-			}
-		}
 	}
 	return e.written()
 }
@@ -135,6 +114,32 @@ type edit struct {
 	how     map[*line]numbering
 }
 
+// number has the numbers of the lines count with those of the template, where that gives the
+// same names.
+func (e *edit) number() error {
+	left, err := e.left()
+	if err != nil {
+		return err
+	}
+	for _, parent := range e.t.Lines {
+		if parent.Syntax == nil || !slices.ContainsFunc(parent.Syntax.Children, counts) {
+			continue
+		}
+		lines := e.lines[parent.Syntax.Number]
+		for _, ln := range lines[:min(len(lines), maxCounted)] {
+			if numberOf(ln) < 0 {
+				continue
+			}
+			for _, e.how[ln] = range []numbering{countsOn, fixed, kept} {
+				if n, err := e.left(); err == nil && n <= left {
+					break
+				}
+			}
+		}
+	}
+	return nil
+}
+
 // left is how many entries of the samples the edited template does not explain.
 func (e *edit) left() (n int, err error) {
 	text, _, err := e.written()
@@ -170,7 +175,9 @@ func (e *edit) written() (text string, added []Addition, err error) {
 	}
 	for _, number := range slices.Sorted(maps.Keys(e.lines)) {
 		for _, ln := range e.lines[number] {
-			e.put(file, parents[number], ln, &added)
+			if parents[number] != nil {
+				e.put(file, parents[number], ln, &added)
+			}
 		}
 	}
 	if len(added) == 0 {
