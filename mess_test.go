@@ -233,7 +233,7 @@ func TestAMessIsSeenMendedAndTakenBack(t *testing.T) {
 	w := d.window(200, d.environment(), "check", "Workshop 2025", "--fix")
 	w.answer("Lettres → 02 Clients/Jun Teague/Letters?", "y")
 	w.answer("Photgraphs → 02 Clients/Runa Vik/Photographs?", "y")
-	w.answer("Do 2 things?", "y")
+	w.answer("Make 2 changes?", "y")
 	_, status = w.end()
 	assert.Equal(t, 1, status, "a person is needed for the rest")
 	var left []string

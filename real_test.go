@@ -222,7 +222,7 @@ func TestWhatWouldBeMendedIsToldAsJSON(t *testing.T) {
 	// A no changes nothing.
 	w := d.window(120, d.environment(), "check", at, "--fix")
 	w.answer("03 Wrok → 03 Work?", "n")
-	w.answer("Do 1 thing?", "n")
+	w.answer("Make 1 change?", "n")
 	out, status = w.end()
 	assert.Equal(t, 1, status)
 	assert.Contains(t, out, "Nothing was changed.")

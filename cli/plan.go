@@ -154,8 +154,8 @@ func (r *planRun) run() error {
 	if r.followed, err = r.follow(set, r.consent, set.Places, nil, nil); err != nil {
 		return err
 	}
-	n, title := term.Count(len(r.rows), "thing"), filepath.Base(r.file)
-	return r.propose(r.consent, proposal{set: set, draw: r.draw, question: fmt.Sprintf("Do %s in %s?", n, filepath.Base(set.Places[0])), how: "carry it out", report: r.report,
+	n, title := term.Count(len(r.rows), "change"), filepath.Base(r.file)
+	return r.propose(r.consent, proposal{set: set, draw: r.draw, question: fmt.Sprintf("Make %s in %s?", n, filepath.Base(set.Places[0])), how: "carry it out", report: r.report,
 		undertaking: undertaking{doing: "applying", again: undoes, head: journal.Head{What: "apply", Title: title, Project: title, Roots: []journal.Root{{Path: "."}}}},
 		told: func() term.Shown {
 			return term.Good.Render("Applied") + term.Sprintf(" %s: %s. %s.", title, n, undoes)

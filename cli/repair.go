@@ -144,7 +144,7 @@ func (r *checkRun) repair(paths []string, reports []*inspect.Report) error {
 	if r.ask.yes && !r.asJSON {
 		show()
 	}
-	if goes, err := r.agreed(r.ask, show, fmt.Sprintf("Do %s?", term.Count(len(mended), "thing")), "do what is sure"); !goes {
+	if goes, err := r.agreed(r.ask, show, fmt.Sprintf("Make %s?", term.Count(len(mended), "change")), "do what is sure"); !goes {
 		if err == nil && r.asJSON {
 			return r.tellReports(reports)
 		}
