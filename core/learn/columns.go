@@ -72,7 +72,7 @@ func infer(names []string) []piece {
 			pieces = append(pieces, typed(c))
 			i++
 			continue
-		case code(i) && mixedCase(columns, i):
+		case code(i) && mixedCase(columns, i) && apart(distinct(c.cells)):
 			p := piece{kind: "choice", values: c.cells, texts: c.cells, of: distinct(c.cells)}
 			pieces = append(pieces, p)
 			i++

@@ -169,7 +169,7 @@ func (m *meeting) addConvention(list []found) {
 			single := !slices.ContainsFunc(of, func(s string) bool {
 				return s == "" || strings.ContainsFunc(s, func(r rune) bool { return !isLetter(r) })
 			})
-			if single && len(of)*3 <= len(stems) && len(of) <= 12 {
+			if single && len(of)*3 <= len(stems) && len(of) <= 12 && apart(of) {
 				own := ownField{name: free("kind", "part", "what"), of: of}
 				c.own = append(c.own, own)
 				c.pattern += slot(own.name, "")
@@ -193,6 +193,16 @@ func (m *meeting) addConvention(list []found) {
 	c.name = m.conventionName(pieces)
 	m.names = append(m.names, c)
 	m.hold(c.name)
+}
+
+// apart reports whether no two codes differ in capitals alone.
+func apart(codes []string) bool {
+	for i, code := range codes {
+		if slices.ContainsFunc(codes[:i], func(o string) bool { return strings.EqualFold(o, code) }) {
+			return false
+		}
+	}
+	return true
 }
 
 // usualPictures are how days and periods are written by themselves. In a convention the type

@@ -370,7 +370,7 @@ func (l *learner) split(list []piece) (out []piece) {
 			continue
 		}
 		for _, q := range []*piece{&first, &second} {
-			if of := distinct(q.values); len(of)*2 <= len(q.values) && !slices.ContainsFunc(of, func(s string) bool { return strings.ContainsFunc(s, func(r rune) bool { return !isLetter(r) }) }) {
+			if of := distinct(q.values); len(of)*2 <= len(q.values) && apart(of) && !slices.ContainsFunc(of, func(s string) bool { return strings.ContainsFunc(s, func(r rune) bool { return !isLetter(r) }) }) {
 				q.kind, q.of = "choice", of
 			}
 			q.texts = q.values

@@ -537,6 +537,7 @@ func FuzzOf(f *testing.F) {
 	f.Add("2027-03 Oriel Pask\x01A/B/\x01c.md\x02Jun\x01A/\x01c 01.md\x01c 02.md\x01c 03.md")
 	f.Add("<x>\x01a: b/\x01--- \x01//x\x01.y\x02\x01x:/y")
 	f.Add("---")
+	f.Add("Oriel Pask\x01C 01.md\x01c 02.md\x01C 03.md\x01c 04.md\x01C 05.md\x01c 06.md")
 	f.Fuzz(func(t *testing.T, text string) {
 		var samples []Sample
 		for one := range strings.SplitSeq(text, "\x02") {

@@ -327,6 +327,9 @@ func (c *compiler) fieldSamples(f *Field, def *Node) {
 		} else if q.Key != "default" {
 			continue
 		}
+		if raw == nil { // it follows from a mistake that is told, and was not read
+			continue
+		}
 		if q.Key == "default" && (q.Value.Kind == Null || q.Value.Kind == Scalar && strings.TrimSpace(raw.Text) == "") {
 			f.Optional = true
 			continue

@@ -95,6 +95,8 @@ func TestErrorsOfTheWholeTemplate(t *testing.T) {
 		"bad header":        {header("title: a: b"), "2:9: a text that holds a colon needs quotes"},
 		"unknown key":       {header("tilte: a"), "2:1: there is no key \"tilte\" in a header (did you mean `title`?)"},
 		"unknown field key": {header("fields: {client: {aks: Who?}}"), "2:19: there is no key \"aks\" in a field (did you mean `ask`?)"},
+		"default in braces": {header("fields: {a: {type: list, default: x, y}}"), "between braces a comma ends a text (write default: [x, y])"},
+		"example in braces": {header("fields: {a: {example: x, y}}"), "between braces a comma ends a text (write example: [x, y])"},
 		"unknown type":      {header("fields:\n  client: {type: dat}"), "3:18: there is no type \"dat\" (did you mean `date`?)"},
 		"default misfit":    {header("fields:\n  client: {type: number, max: 3, default: 4}"), "3:43: the default of \"client\" 4 is too large: at most 3"},
 		"min over max":      {header("fields: {client: {type: number, min: 3, max: 2}}"), "`min` is larger than `max`"},
