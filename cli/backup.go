@@ -158,7 +158,7 @@ func backupsOf(dir, id string) (list []madeBackup) {
 func backupHead(dir string) *bag.Backup {
 	for _, name := range []string{bag.BackupName, bag.BagName} {
 		if at := filepath.Join(dir, name); isFile(at) {
-			f, err := os.Open(at)
+			f, err := place.OpenFile(at)
 			if err != nil {
 				return nil
 			}
@@ -193,9 +193,13 @@ func backupNote(dir string) (*bag.Backup, error) {
 		return note, err
 	}
 	for _, name := range []string{bag.BackupName, bag.BagName} {
-		data, err := place.ReadFile(filepath.Join(dir, name), bag.MaxBackup)
-		if err != nil {
+		at := filepath.Join(dir, name)
+		if !isThere(at) {
 			continue
+		}
+		data, err := place.ReadFile(at, bag.MaxBackup)
+		if err != nil {
+			return nil, fmt.Errorf("its list, %s, cannot be read: %s", name, place.Reason(err))
 		}
 		return bag.ParseBackup(data)
 	}

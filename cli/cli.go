@@ -55,6 +55,7 @@ type app struct {
 	revising bool              // the last answers are to be changed
 	*interrupts
 	told map[string]bool // files that were said to be drawn, and no templates
+	jsonRun
 }
 
 // interrupts are what is to be known when somebody stops the program.
@@ -168,12 +169,15 @@ func (a *app) run(args []string) int {
 	}
 	if err == nil {
 		a.tellSame(c, args)
-		return statusDone
+		return a.endJSON(nil)
 	}
 	var s *stop
 	if !errors.As(err, &s) {
 		// Cobra's own errors are about the call.
 		s = &stop{statusUnclear, err.Error(), "vestibula --help lists the commands"}
+	}
+	if slices.Contains(args, "--json") { // also where the call could not be read that far
+		a.inJSON()
 	}
 	if s.status == statusUnclear {
 		for _, arg := range args { // what is not there may have been archived
@@ -197,7 +201,7 @@ func (a *app) run(args []string) int {
 			}
 		}
 	}
-	return s.status
+	return a.endJSON(s)
 }
 
 // unwritten is the stop for a result that could not be written; where the reader
@@ -231,10 +235,15 @@ that exists is ever overwritten or removed.`,
 		Example: `  vestibula demo
   vestibula show commission client="Oriel Pask"
   vestibula build commission --into . client="Oriel Pask" received=2027-03-09`,
-		Version:           a.version,
-		SilenceUsage:      true,
-		SilenceErrors:     true,
-		PersistentPreRun:  func(*cobra.Command, []string) { a.prepare() },
+		Version:       a.version,
+		SilenceUsage:  true,
+		SilenceErrors: true,
+		PersistentPreRun: func(c *cobra.Command, _ []string) {
+			a.prepare()
+			if f := c.Flags().Lookup("json"); f != nil && f.Changed {
+				a.inJSON()
+			}
+		},
 		CompletionOptions: cobra.CompletionOptions{DisableDefaultCmd: true},
 		Args:              cobra.ArbitraryArgs,
 	}
@@ -353,6 +362,7 @@ func (a *app) tellErrors(file, text string, err error, status int) error {
 	switch {
 	case errors.As(err, &errs):
 		a.side.Errors(file, text, errs)
+		a.mistakes = append(a.mistakes, mistake{file, errs})
 		return &stop{status: status}
 	case errors.As(err, &limit):
 		if limit.Count == math.MaxInt {

@@ -13,6 +13,7 @@ import (
 	"vestibula/cli/term"
 	"vestibula/core/change"
 	"vestibula/core/journal"
+	"vestibula/core/outline"
 	"vestibula/core/place"
 	"vestibula/core/tree"
 	"vestibula/examples"
@@ -129,7 +130,7 @@ func (a *app) demo(dir string, fast bool) error {
 			return err
 		}
 		if s.shows != "" {
-			data, err := os.ReadFile(s.shows)
+			data, err := place.ReadFile(s.shows, outline.MaxBytes)
 			if err != nil {
 				return refused("", "%s", place.Reason(err))
 			}
@@ -182,7 +183,7 @@ func (a *app) rewrite(s scene) error {
 		return nil
 	}
 	const file = "binding.folders"
-	was, err := os.ReadFile(file)
+	was, err := place.ReadFile(file, outline.MaxBytes)
 	if err != nil {
 		return refused("", "%s", place.Reason(err))
 	}

@@ -256,7 +256,7 @@ func (r *putRun) find() error {
 	done, end := r.progress("comparing", -1)
 	put.Same(r.outcomes, r.held(), func(at string) (io.ReadCloser, error) {
 		done(1)
-		return os.Open(filepath.FromSlash(at))
+		return place.OpenFile(filepath.FromSlash(at))
 	})
 	end()
 	if r.convention != "" {

@@ -234,7 +234,7 @@ func (r *putRun) made(f *put.File) (time.Time, string) {
 	if f.At == "" || f.Entry.Kind != tree.File {
 		return changed, made.Changed
 	}
-	file, err := os.Open(filepath.FromSlash(f.At))
+	file, err := place.OpenFile(filepath.FromSlash(f.At))
 	if err != nil {
 		return changed, made.Changed
 	}

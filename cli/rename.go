@@ -415,7 +415,7 @@ func (r *renameRun) days(conv *template.Convention, f *rename.File, ofFile map[s
 		changed := time.Unix(0, f.Entry.Time).Local()
 		day, from := changed, made.Changed
 		if word == "made" {
-			if file, err := os.Open(filepath.FromSlash(f.At())); err == nil {
+			if file, err := place.OpenFile(filepath.FromSlash(f.At())); err == nil {
 				_, ending := naming.Split(f.Name)
 				day, from = made.Of(file, ending, f.Entry.Size, changed, r.now)
 				file.Close()

@@ -13,6 +13,7 @@ import (
 	"strings"
 	"sync"
 
+	"vestibula/core/folder"
 	"vestibula/core/tree"
 )
 
@@ -48,14 +49,11 @@ func Open(file string) (*Contents, error) { return open(file, false) }
 func OpenKnown(file string) (*Contents, error) { return open(file, true) }
 
 func open(file string, ours bool) (*Contents, error) {
-	f, err := os.Open(file)
+	f, err := folder.OpenFile(file)
 	if err != nil {
 		return nil, err
 	}
 	info, err := f.Stat()
-	if err == nil && !info.Mode().IsRegular() {
-		err = errors.New("it is no ordinary file")
-	}
 	c := &Contents{file: f, name: file, ours: ours}
 	if err == nil {
 		c.size = info.Size()

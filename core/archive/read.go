@@ -7,10 +7,10 @@ import (
 	"errors"
 	"fmt"
 	"io"
-	"os"
 	"slices"
 	"strings"
 
+	"vestibula/core/folder"
 	"vestibula/core/tree"
 )
 
@@ -35,7 +35,7 @@ type Listing struct {
 // List reads what a ZIP or tar archive holds. The error says, for a person, why that
 // cannot be told.
 func List(file string) (*Listing, error) {
-	f, err := os.Open(file)
+	f, err := folder.OpenFile(file)
 	if err != nil {
 		return nil, err
 	}
@@ -43,9 +43,6 @@ func List(file string) (*Listing, error) {
 	info, err := f.Stat()
 	if err != nil {
 		return nil, err
-	}
-	if !info.Mode().IsRegular() {
-		return nil, errors.New("it is no ordinary file")
 	}
 	return list(f, info.Size(), FormatOf(file), false)
 }

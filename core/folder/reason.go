@@ -3,8 +3,8 @@ package folder
 import (
 	"errors"
 	"fmt"
+	"io"
 	"io/fs"
-	"os"
 	"syscall"
 )
 
@@ -26,11 +26,19 @@ var reasons = []struct {
 	{syscall.EROFS, "this medium can only be read"},
 	{syscall.EIO, "the medium does not answer"},
 	{syscall.ENAMETOOLONG, "the name or the path is too long for this system"},
-	{syscall.ENOTDIR, "something on the way to it is no folder"},
+	{syscall.ENOTDIR, "it, or something on the way to it, is no folder"},
 	{syscall.EISDIR, "it is a folder"},
 	{syscall.ELOOP, "it is a link"},
 	{syscall.ENOTEMPTY, "it is not empty"},
 	{syscall.EPIPE, "the reader went away"},
+	{syscall.EBUSY, "something else is using it"},
+	{syscall.EXDEV, "it lies on another disk"},
+	{syscall.EMFILE, "too many files are open at once"},
+	{syscall.EINVAL, "this system does not take such a name or call"},
+	{syscall.ESTALE, "the medium was taken away meanwhile"},
+	{syscall.EDQUOT, "no more room is allowed to you there"},
+	{io.ErrUnexpectedEOF, "it ends too early"},
+	{io.EOF, "it ends too early"},
 }
 
 // Reason says, for a person, why a system call failed, without the path that it
@@ -41,13 +49,13 @@ func Reason(err error) string {
 			return r.says
 		}
 	}
+	var code syscall.Errno
+	if errors.As(err, &code) {
+		return fmt.Sprintf("the system refuses it (error %d)", int(code))
+	}
 	var pathErr *fs.PathError
 	if errors.As(err, &pathErr) {
 		return pathErr.Err.Error()
-	}
-	var linkErr *os.LinkError
-	if errors.As(err, &linkErr) {
-		return linkErr.Err.Error()
 	}
 	return err.Error()
 }

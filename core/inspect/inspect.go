@@ -326,7 +326,7 @@ func labelledBelow(root *tree.Node, visit func(n *tree.Node, at string)) {
 	var walk func(n *tree.Node, at string)
 	walk = func(n *tree.Node, at string) {
 		for _, c := range n.Children {
-			if c.Kind != tree.Folder || has(c, bag.BackupName) || has(c, bag.BagName) && has(c, bag.Declaration) {
+			if c.Kind != tree.Folder || find(c, bag.BackupName) != nil || has(c, bag.BagName) && has(c, bag.Declaration) {
 				continue // a backup is no project, though it holds all of one
 			}
 			if below := path.Join(at, c.Name); has(c, label.FileName) {
@@ -341,8 +341,16 @@ func labelledBelow(root *tree.Node, visit func(n *tree.Node, at string)) {
 
 // has reports whether an ordinary file of that name lies in a folder.
 func has(n *tree.Node, name string) bool {
-	i, there := slices.BinarySearchFunc(n.Children, name, func(c *tree.Node, name string) int { return strings.Compare(c.Name, name) })
-	return there && n.Children[i].Kind == tree.File && n.Children[i].Marks&tree.Link == 0
+	c := find(n, name)
+	return c != nil && c.Kind == tree.File && c.Marks&tree.Link == 0
+}
+
+// find returns what bears a name in a folder that was read from a disk, or nil.
+func find(n *tree.Node, name string) *tree.Node {
+	if i, there := slices.BinarySearchFunc(n.Children, name, func(c *tree.Node, name string) int { return strings.Compare(c.Name, name) }); there {
+		return n.Children[i]
+	}
+	return nil
 }
 
 func readLabel(dir string) (*label.Label, error) {

@@ -163,8 +163,11 @@ func (r *Reader) Read(name string) (*template.Convention, []value.Value, *patter
 			best = misfit
 		}
 	}
-	if first != nil {
+	switch {
+	case first != nil:
 		return first.convention, first.values, nil
+	case best == nil:
+		best = &pattern.Misfit{Message: "no naming convention speaks of it"}
 	}
 	return nil, nil, best
 }

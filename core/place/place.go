@@ -11,6 +11,7 @@ import (
 	"os"
 	"path/filepath"
 	"runtime"
+	"syscall"
 	"unicode/utf8"
 
 	"vestibula/core/folder"
@@ -74,10 +75,14 @@ func Real(path string) (string, error) {
 	if err != nil {
 		return "", err
 	}
-	return filepath.EvalSymlinks(path)
+	real, err := filepath.EvalSymlinks(path)
+	var code syscall.Errno
+	if err != nil && !errors.As(err, &code) && !errors.Is(err, fs.ErrNotExist) { // links that lead in a circle have a text of their own
+		err = &fs.PathError{Op: "follow", Path: path, Err: syscall.ELOOP}
+	}
+	return real, err
 }
 
-// Close gives the folder.Folder on the folder back.
 // Root is the open folder itself, for who may change it.
 func (p *Place) Root() folder.Folder { return p.root }
 
@@ -216,6 +221,9 @@ func ReadFile(path string, most int64) ([]byte, error) {
 	}
 	return folder.Read(f, filepath.Base(real), most)
 }
+
+// OpenFile opens an ordinary file to be read, as [folder.OpenFile] does.
+func OpenFile(path string) (*os.File, error) { return folder.OpenFile(path) }
 
 // Reason says, for a person, why a system call failed, without the path that it
 // was about.

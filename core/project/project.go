@@ -12,6 +12,7 @@ import (
 	"strings"
 	"time"
 
+	"vestibula/core/bag"
 	"vestibula/core/label"
 	"vestibula/core/place"
 	"vestibula/core/template"
@@ -41,6 +42,9 @@ func Find(dir string) (own string, l *label.Label, err error) {
 	for {
 		data, err := place.ReadFile(filepath.Join(own, label.FileName), label.MaxBytes)
 		if err == nil {
+			if by := Kept(own); by != "" {
+				return own, nil, &KeptError{by}
+			}
 			if l, err = label.Parse(data); err != nil {
 				err = fmt.Errorf("%s: %w", own, err)
 			}
@@ -56,6 +60,31 @@ func Find(dir string) (own string, l *label.Label, err error) {
 		own = up
 	}
 }
+
+// Kept returns the backup or the bag that a folder is, or lies in, by its path; empty where
+// it lies in none. What is kept so is a copy, and no project, whatever its label says.
+func Kept(dir string) string {
+	for {
+		has := func(name string) bool { // also where it is a link, or cannot be read
+			_, err := os.Lstat(filepath.Join(dir, name))
+			return err == nil
+		}
+		if has(bag.BackupName) || has(bag.Declaration) && (has(bag.BagName) || !has(label.FileName)) {
+			return dir
+		}
+		up := filepath.Dir(dir)
+		if up == dir {
+			return ""
+		}
+		dir = up
+	}
+}
+
+// A KeptError says that what looks as a project is kept in a backup or a bag.
+type KeptError struct{ By string } // the path of that
+
+// Error says so.
+func (e *KeptError) Error() string { return e.By + " is a backup, and no project" }
 
 // Inside returns the own folder of the project that a folder only leads to: the one
 // with a label below it, if on the way each folder holds one folder and nothing else

@@ -10,6 +10,7 @@ import (
 	"slices"
 	"strings"
 	"sync"
+	"syscall"
 )
 
 // Link marks a link to somewhere else. It is never followed, so that circles of
@@ -33,7 +34,7 @@ func Read(dir string, skip func(path string, folder bool) bool, done func(n int)
 		return nil, nil, err
 	}
 	if !info.IsDir() {
-		return nil, nil, &fs.PathError{Op: "read", Path: dir, Err: errors.New("not a folder")}
+		return nil, nil, &fs.PathError{Op: "read", Path: dir, Err: syscall.ENOTDIR}
 	}
 	r := &reader{skip: skip, done: done, free: make(chan struct{}, 2*runtime.GOMAXPROCS(0))}
 	root := &Node{}
