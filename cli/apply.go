@@ -7,7 +7,9 @@ import (
 	"io/fs"
 	"os"
 	"os/signal"
+	"os/user"
 	"path/filepath"
+	"runtime"
 	"strings"
 	"time"
 
@@ -138,6 +140,22 @@ func (a *app) stateDir() string {
 		return a.state
 	}
 	return filepath.Join(xdg.StateHome, "vestibula")
+}
+
+// settle finds out where the home of the person is, if nothing in the environment says it:
+// what is to be remembered would be kept in the root of the disk otherwise.
+func (a *app) settle() error {
+	if a.getenv("HOME") != "" || runtime.GOOS == "windows" {
+		return nil
+	}
+	if account, err := user.Current(); err == nil && filepath.IsAbs(account.HomeDir) && account.HomeDir != "/" {
+		if err = os.Setenv("HOME", account.HomeDir); err == nil {
+			a.env = append(a.env, "HOME="+account.HomeDir)
+			xdg.Reload()
+			return nil
+		}
+	}
+	return unclear("set the variable HOME to your own folder", "where your home is cannot be told, and so not where to keep what was done")
 }
 
 func (a *app) writer() *disk.Writer {

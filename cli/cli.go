@@ -79,8 +79,13 @@ type severalLines string
 // message makes the text of a stop: what came from elsewhere stays in one line.
 func message(format string, args []any) string {
 	for i, arg := range args {
-		if text, ok := arg.(string); ok && strings.ContainsAny(text, "\n\r") {
-			args[i] = string(term.Visible(text))
+		switch arg := arg.(type) {
+		case string:
+			if strings.ContainsAny(arg, "\n\r") {
+				args[i] = string(term.Visible(arg))
+			}
+		case error:
+			args[i] = place.Plain(arg)
 		}
 	}
 	return fmt.Sprintf(format, args...)
@@ -163,7 +168,11 @@ func Command() *cobra.Command {
 
 func (a *app) run(args []string) int {
 	a.prepare()
-	c, err := a.root(args).ExecuteC()
+	root := a.root(args)
+	c, err := root, a.settle()
+	if err == nil {
+		c, err = root.ExecuteC()
+	}
 	if failed := a.screen.Err(); failed != nil && !errors.Is(failed, syscall.EPIPE) {
 		err = unwritten(failed)
 	}

@@ -68,7 +68,7 @@ func Make(dir string) (*Journal, error) {
 	return Open(dir)
 }
 
-// Close gives the folder.Folder on the journal's folder back.
+// Close gives the handle on the journal's folder back.
 func (j *Journal) Close() error { return j.root.Close() }
 
 // An Error says that something could not be written down. Where nothing
@@ -268,7 +268,7 @@ func (j *Journal) Records() ([]*Record, error) {
 			continue // it was forgotten meanwhile
 		}
 		if err != nil {
-			return nil, err
+			continue // no file, or one that may not be read
 		}
 		first, last, err := ends(f)
 		f.Close()
@@ -375,6 +375,9 @@ func (j *Journal) Changes(r *Record) (list []change.Change, places []string, err
 		first, _, _ := bytes.Cut(data, []byte("\n"))
 		if head := parseHead(first, nil); head != nil {
 			changes, _ := parseChanges(data)
+			if err := placed(changes, len(head.Places)); err != nil {
+				return nil, nil, err
+			}
 			list = append(list, InPlaces(changes, head.PlacePaths(), &places)...)
 		}
 	}

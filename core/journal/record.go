@@ -4,6 +4,7 @@ import (
 	"bufio"
 	"bytes"
 	"encoding/json"
+	"errors"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -124,7 +125,37 @@ func parseHead(first, last []byte) *Record {
 			r.Roots = e.Roots
 		}
 	}
+	if !r.sound() {
+		return nil
+	}
 	return r
+}
+
+// sound reports whether a head is one that this program can have written; what of its roots
+// lies in no place is taken out.
+func (r *Record) sound() bool {
+	for _, p := range r.Places {
+		if !filepath.IsAbs(string(p)) {
+			return false
+		}
+	}
+	r.Roots = slices.DeleteFunc(r.Roots, func(root Root) bool { return root.In < 0 || root.In >= len(r.Places) })
+	later := func(n int) bool { return n < 1 || n >= r.Number }
+	return len(r.Places) > 0 && r.Kept >= 0 && (r.Work == "" || r.Work == filepath.Base(r.Work) && strings.HasPrefix(r.Work, change.WorkName)) &&
+		(r.Undoes == 0 || !later(r.Undoes)) && !slices.ContainsFunc(r.Continues, later)
+}
+
+// errDamaged says that a record was changed, or cut off.
+var errDamaged = errors.New("the record is damaged: it was changed or cut off")
+
+// placed returns an error where changes are in places that their record does not have.
+func placed(list []change.Change, places int) error {
+	for i := range list {
+		if c := &list[i]; c.In < 0 || c.In >= places || c.FromIn < 0 || c.FromIn >= places {
+			return errDamaged
+		}
+	}
+	return nil
 }
 
 // An allLine ends the changes of a record, and says how many they are.
@@ -170,9 +201,7 @@ func (r *Record) Name() string {
 func (r *Record) Paths() []string {
 	paths := make([]string, 0, len(r.Roots))
 	for _, root := range r.Roots {
-		if root.In < len(r.Places) {
-			paths = append(paths, filepath.Join(string(r.Places[root.In]), filepath.FromSlash(string(root.Path))))
-		}
+		paths = append(paths, filepath.Join(string(r.Places[root.In]), filepath.FromSlash(string(root.Path))))
 	}
 	return paths
 }

@@ -11,6 +11,7 @@ import (
 	"os"
 	"path/filepath"
 	"runtime"
+	"strings"
 	"syscall"
 	"unicode/utf8"
 
@@ -228,6 +229,20 @@ func OpenFile(path string) (*os.File, error) { return folder.OpenFile(path) }
 // Reason says, for a person, why a system call failed, without the path that it
 // was about.
 func Reason(err error) string { return folder.Reason(err) }
+
+// Plain is the text of an error in which what the system said stands in words for people.
+func Plain(err error) string {
+	text := err.Error()
+	var path *fs.PathError
+	if errors.As(err, &path) {
+		text = strings.Replace(text, path.Error(), Reason(path), 1)
+	}
+	var code syscall.Errno
+	if errors.As(err, &code) {
+		text = strings.Replace(text, code.Error(), Reason(code), 1)
+	}
+	return text
+}
 
 // A TooLargeError says that a file holds more than is read of one.
 type TooLargeError = folder.TooLargeError
