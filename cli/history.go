@@ -290,15 +290,16 @@ func (a *app) forget(records []*journal.Record, number string, ask consent) erro
 func (a *app) undoCommand() *cobra.Command {
 	var ask consent
 	c := &cobra.Command{
-		Use:   "undo [NUMBER]",
+		Use:   "undo [NUMBER [PROJECT]]",
 		Short: "Take back what was built or changed.",
 		Long: `Take back what was built or changed: the newest change of something at or below the
 current folder, or the one with that number in the history. Only what is still as it was
 made goes; what somebody has changed, or put something into, stays and is told.
-What goes is kept, so that an undo can itself be undone by its number.`,
+What goes is kept, so that an undo can itself be undone by its number. A project that was
+moved to another disk is named behind the number: what looks like it may be a copy.`,
 		Example: `  vestibula undo
   vestibula undo 3 --yes`,
-		Args: atMost(1),
+		Args: atMost(2),
 		RunE: func(_ *cobra.Command, args []string) error { return a.undo(args, ask) },
 	}
 	ask.addYes(c, "undo without asking")
@@ -310,7 +311,7 @@ What goes is kept, so that an undo can itself be undone by its number.`,
 
 // toUndo returns the record that is to be taken back.
 func (a *app) toUndo(records []*journal.Record, args []string, here string, ask consent) (*journal.Record, error) {
-	if len(args) == 1 {
+	if len(args) > 0 {
 		return findRecord(records, args[0])
 	}
 	var newest *journal.Record
@@ -355,10 +356,16 @@ func (a *app) undo(args []string, ask consent) error {
 	case r.End == journal.Forgotten:
 		return refused("", "%d was forgotten, and cannot be undone any more", r.Number)
 	}
+	where := disk.Where{Here: here}
+	if len(args) > 1 {
+		if where.Named, err = place.Real(args[1]); err != nil {
+			return unreadable(args[1], err)
+		}
+	}
 	var u *disk.Undo
 	err = a.journal(func(j *journal.Journal) error {
-		u, err = disk.PlanUndo(j, records, r, here, unmarking)
-		return a.toldUndo(err)
+		u, err = disk.PlanUndo(j, records, r, where, unmarking)
+		return a.toldUndo(r, err)
 	})
 	if err != nil {
 		return err
@@ -454,7 +461,7 @@ var unmarking = disk.Revise{
 }
 
 // toldUndo says, for a person, why an undo cannot be planned.
-func (a *app) toldUndo(err error) error {
+func (a *app) toldUndo(r *journal.Record, err error) error {
 	var newer *disk.NewerError
 	var gone *disk.GoneError
 	switch {
@@ -462,6 +469,9 @@ func (a *app) toldUndo(err error) error {
 		return nil
 	case errors.As(err, &newer):
 		return refused(fmt.Sprintf("undo that first: vestibula undo %d", newer.Newer.Number), "%v", newer)
+	case errors.As(err, &gone) && len(gone.Maybe) > 0:
+		at := fromHere(gone.Maybe[0])
+		return refused(fmt.Sprintf("if that is the project itself: vestibula undo %d %s", r.Number, shellWord(at)), "%v; %s says that it is that project, and may be a copy of it. Nothing was changed.", gone, at)
 	case errors.As(err, &gone):
 		return refused("if you have moved it, go there and run the same command again", "%v; nothing was changed", gone)
 	}

@@ -230,7 +230,12 @@ func (b *buildRun) compareKept(template string) error {
 		if err == nil {
 			for i := range found.Projects {
 				var l readLabel
-				if l.read(found.Projects[i].Dir); l.label != nil && known[l.label.ID] == "" {
+				if l.read(found.Projects[i].Dir); l.label == nil {
+					continue
+				}
+				if _, twice := known[l.label.ID]; twice {
+					known[l.label.ID] = "" // one of them is a copy, and nobody knows which
+				} else {
 					known[l.label.ID] = found.Projects[i].Dir
 				}
 			}
@@ -315,6 +320,10 @@ func (b *buildRun) bringUp(by string) error {
 	up.project, up.each = b.opener(), map[string]map[string]template.Raw{}
 	for _, k := range b.batch.Kept {
 		if k.Standing != batch.Changed {
+			continue
+		}
+		if k.Moved() && k.Marking.Where != "" { // a label is no proof
+			b.batch.Problems = append(b.batch.Problems, batch.Problem{Row: k.Row, Message: fmt.Sprintf("it was built in %s; %s says that it is that project, and may be a copy of it: bring that up to date by itself", b.fromPlace(k.Marking.Where), b.fromPlace(k.Dir))})
 			continue
 		}
 		raw := map[string]template.Raw{}

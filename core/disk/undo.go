@@ -14,6 +14,7 @@ import (
 	"vestibula/core/journal"
 	"vestibula/core/label"
 	"vestibula/core/place"
+	"vestibula/core/project"
 	"vestibula/core/tree"
 )
 
@@ -43,10 +44,21 @@ func (e *NewerError) Error() string {
 }
 
 // A GoneError says that nothing of what a record made is where it was made.
-type GoneError struct{ Path string }
+type GoneError struct {
+	Path string
+	// Maybe are folders that say that they are it. Each may as well be a copy: it is for the
+	// person to name one.
+	Maybe []string
+}
 
 // Error says what is not there.
 func (e *GoneError) Error() string { return fmt.Sprintf("%s is not there any more", e.Path) }
+
+// Where says where things may be that were moved by hand.
+type Where struct {
+	Here  string // the folder of the person, absolute
+	Named string // the folder that a person says a project is by now, absolute; "" for none
+}
 
 // A Revise takes out of a file what a record wrote into it, where others have written in
 // it as well since then.
@@ -60,9 +72,8 @@ type Revise struct {
 }
 
 // PlanUndo looks at what a record did and is still as it was made. Records are all
-// of the journal; here is the folder of the person, where a project may be that
-// was moved by hand. The error may be a [NewerError] or a [GoneError].
-func PlanUndo(j *journal.Journal, records []*journal.Record, r *journal.Record, here string, revise Revise) (*Undo, error) {
+// of the journal. The error may be a [NewerError] or a [GoneError].
+func PlanUndo(j *journal.Journal, records []*journal.Record, r *journal.Record, in Where, revise Revise) (*Undo, error) {
 	changes, places, err := j.Changes(r)
 	if err != nil {
 		return nil, err
@@ -90,7 +101,7 @@ func PlanUndo(j *journal.Journal, records []*journal.Record, r *journal.Record, 
 		}
 	}
 	ours := len(changes)
-	changes, places, err = u.find(append(changes, unfinished...), places, here)
+	changes, places, err = u.find(append(changes, unfinished...), places, in)
 	if err != nil {
 		return nil, err
 	}
@@ -219,11 +230,12 @@ func eachPath(changes []change.Change, places []string, stop func(p string) bool
 	return false
 }
 
-// find follows roots that were moved or renamed by hand: to where something with
-// their identity lies beside their old place or where the person is, or to the
-// project there whose label says that it is the same.
-func (u *Undo) find(changes []change.Change, places []string, here string) ([]change.Change, []string, error) {
-	gone := ""
+// find follows roots that were moved or renamed by hand: to where something with their
+// identity on the disk lies beside their old place or where the person is, or to the
+// project that the person names. That a label says the same is not enough: a copy has
+// the same label.
+func (u *Undo) find(changes []change.Change, places []string, in Where) ([]change.Change, []string, error) {
+	gone := &GoneError{}
 	found := 0
 	u.Roots = slices.Clone(u.Record.Roots)
 	for i, root := range u.Roots {
@@ -232,13 +244,14 @@ func (u *Undo) find(changes []change.Change, places []string, here string) ([]ch
 			continue
 		}
 		old := filepath.Join(places[root.In], filepath.FromSlash(string(root.Path)))
-		now := whereabouts(&root, old, here)
+		now := whereabouts(&root, old, in)
 		if now == old {
 			found++
 			continue
 		}
 		if now == "" {
-			gone = old
+			gone.Path = old
+			gone.Maybe = append(gone.Maybe, labelled(&root, candidates(old, in.Here))...)
 			continue
 		}
 		found++
@@ -246,8 +259,8 @@ func (u *Undo) find(changes []change.Change, places []string, here string) ([]ch
 		changes, places = relocate(changes, places, root, now)
 		u.Roots[i].In, u.Roots[i].Path = len(places)-1, change.Text(filepath.Base(now))
 	}
-	if found == 0 && gone != "" {
-		return nil, nil, &GoneError{gone}
+	if found == 0 && gone.Path != "" {
+		return nil, nil, gone
 	}
 	return changes, places, nil
 }
@@ -266,7 +279,7 @@ func Reaches(r *journal.Record, here string) bool {
 		if root.Ino == 0 && root.ID == "" {
 			continue
 		}
-		if now := whereabouts(&root, paths[i], here); now != "" && journal.Within(now, here) {
+		if now := whereabouts(&root, paths[i], Where{Here: here}); now != "" && journal.Within(now, here) {
 			return true
 		}
 	}
@@ -274,12 +287,15 @@ func Reaches(r *journal.Record, here string) bool {
 }
 
 // whereabouts returns where a root is now that was at an old path, or nothing.
-func whereabouts(root *journal.Root, old, here string) string {
-	if same(root, old) || root.Ino == 0 && exists(old) {
+func whereabouts(root *journal.Root, old string, in Where) string {
+	if same(root, old) || root.Ino == 0 && exists(old) || len(labelled(root, []string{old})) > 0 {
 		return old
 	}
-	if now := search(root, old, here); now != "" {
+	if now := search(root, old, in.Here); now != "" {
 		return now
+	}
+	if in.Named != "" && (same(root, in.Named) || len(labelled(root, []string{in.Named})) > 0) {
+		return in.Named
 	}
 	// A file is another one whenever a program has saved it: what it holds is looked at.
 	if info, err := os.Lstat(old); err == nil && !info.IsDir() {
@@ -299,14 +315,50 @@ func exists(at string) bool {
 	return err == nil
 }
 
-// search looks for a root that is no longer at its old path: it, or a folder that
-// it lies in, has another name or lies where the person is.
+// search looks for a root that is no longer at its old path, by its identity on the disk:
+// it, or a folder that it lies in, has another name or lies where the person is.
 func search(root *journal.Root, old, here string) string {
-	// What is beside the first folder on the way that is no longer there.
-	beside, rests := old, []string{""}
+	_, rests := above(old)
+	for _, dir := range candidates(old, here) {
+		for _, rest := range rests {
+			if at := filepath.Join(dir, rest); same(root, at) {
+				return at
+			}
+		}
+	}
+	return ""
+}
+
+// labelled are those of some folders that a label says are a root; what is kept in a backup
+// is none.
+func labelled(root *journal.Root, dirs []string) (list []string) {
+	for _, dir := range dirs {
+		if root.ID == "" {
+			break
+		}
+		if data, err := place.ReadFile(filepath.Join(dir, label.FileName), label.MaxBytes); err == nil {
+			if l, err := label.Parse(data); err == nil && l.ID == root.ID && project.Kept(dir) == "" {
+				list = append(list, dir)
+			}
+		}
+	}
+	return list
+}
+
+// above returns the innermost folder on the way to an old path of which something is still
+// there, by the path of what is missing in it; and how the way goes on from each step.
+func above(old string) (beside string, rests []string) {
+	beside, rests = old, []string{""}
 	for ; !exists(beside) && beside != filepath.Dir(beside); beside = filepath.Dir(beside) {
 		rests = append(rests, filepath.Join(filepath.Base(beside), rests[len(rests)-1]))
 	}
+	return beside, rests
+}
+
+// candidates are the folders in which something may be that lay at an old path.
+func candidates(old, here string) []string {
+	// What is beside the first folder on the way that is no longer there.
+	beside, _ := above(old)
 	if beside == old {
 		beside = filepath.Dir(old) // something else has taken its name
 	}
@@ -320,32 +372,12 @@ func search(root *journal.Root, old, here string) string {
 			}
 		}
 	}
-	var above []string
 	for up := here; ; up = filepath.Dir(up) {
-		above = append(above, up)
+		dirs = append(dirs, up)
 		if up == filepath.Dir(up) {
-			break
+			return dirs
 		}
 	}
-	dirs = append(dirs, above...)
-	for _, dir := range dirs {
-		for _, rest := range rests {
-			if at := filepath.Join(dir, rest); same(root, at) {
-				return at
-			}
-		}
-	}
-	for _, dir := range dirs {
-		if root.ID == "" {
-			break
-		}
-		if data, err := place.ReadFile(filepath.Join(dir, label.FileName), label.MaxBytes); err == nil {
-			if l, err := label.Parse(data); err == nil && l.ID == root.ID {
-				return dir
-			}
-		}
-	}
-	return ""
 }
 
 // relocate returns the changes with all that lies in a root where it is now.

@@ -449,7 +449,7 @@ func (w *world) undo(what string) ([]Stay, error) {
 		if r.What != what || r.Undone() {
 			continue
 		}
-		u, err := PlanUndo(j, records, r, w.top, Revise{})
+		u, err := PlanUndo(j, records, r, Where{Here: w.top}, Revise{})
 		if err != nil {
 			return nil, err
 		}

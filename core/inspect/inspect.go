@@ -173,7 +173,7 @@ func (l *Look) At(at string) (*Report, error) {
 		return nil, err
 	}
 	own, found, err := project.Find(dir)
-	if err != nil && own == "" {
+	if kept := (*project.KeptError)(nil); errors.As(err, &kept) || err != nil && own == "" {
 		return nil, err
 	}
 	if found != nil || err != nil {

@@ -34,17 +34,17 @@ type Project struct {
 // folder of that project. It climbs no further than the folders of the person who
 // asks: a label in a folder of somebody else says nothing about what lies in it. There
 // may be none, and then the label is nil. The error is that of a label which cannot
-// be read.
+// be read, or a [KeptError].
 func Find(dir string) (own string, l *label.Label, err error) {
 	if own, err = place.Real(dir); err != nil {
 		return "", nil, err
 	}
+	if by := Kept(own); by != "" {
+		return own, nil, &KeptError{by}
+	}
 	for {
 		data, err := place.ReadFile(filepath.Join(own, label.FileName), label.MaxBytes)
 		if err == nil {
-			if by := Kept(own); by != "" {
-				return own, nil, &KeptError{by}
-			}
 			if l, err = label.Parse(data); err != nil {
 				err = fmt.Errorf("%s: %w", own, err)
 			}

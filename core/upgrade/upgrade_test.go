@@ -275,7 +275,7 @@ func TestAfterAnUpgradeTheProjectIsWhatTheTemplateMakes(t *testing.T) {
 			defer j.Close()
 			records, err := j.Records()
 			require.NoError(t, err)
-			undo, err := disk.PlanUndo(j, records, records[len(records)-1], top, disk.Revise{})
+			undo, err := disk.PlanUndo(j, records, records[len(records)-1], disk.Where{Here: top}, disk.Revise{})
 			require.NoError(t, err)
 			_, err = writer.Apply(undo.Plan, journal.Head{What: "undo"})
 			require.NoError(t, err)
