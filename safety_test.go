@@ -406,3 +406,61 @@ func TestForgettingFreesWhatIsKept(t *testing.T) {
 	assert.False(t, kept("other"))
 	assert.True(t, kept("away"))
 }
+
+// Names that are no text come back from an archive, its list, a label and a table's marks.
+func TestNamesThatAreNoTextComeBack(t *testing.T) {
+	t.Parallel()
+	d := newDesk(t, "t.folders", "---\nfields: { client: Who? }\n---\n<client>\n    Letters\n        hello.md\n    More\n", "C/x", "", "c.csv", "client\nOne\n")
+	odd := "Regal-\xe4"
+	if os.Mkdir(filepath.Join(d.dir, odd), 0o777) != nil {
+		t.Skip("this disk takes no such names")
+	}
+	d.must("build", "t", "--into", "C", "client=Two", "--yes")
+	d.write("C/Two/Letters/\xfe.md", "mine")
+	d.must("put", "C/Two/Letters/hello.md", "--into", "C/Two", "--json")
+	before := d.whole("C/Two")
+	d.must("archive", "C/Two", "--into", odd, "--yes")
+	out, _ := d.run("projects", "C")
+	assert.Contains(t, out, "Two")
+	d.must("archive", "--back", "C/Two", "--yes")
+	assert.Equal(t, before, d.whole("C/Two"))
+	require.NoError(t, os.Mkdir(filepath.Join(d.dir, odd, "In\xff"), 0o777))
+	d.must("build", "t", "--into", odd+"/In\xff", "--table", "c.csv", "--mark", "--yes")
+	out, status := d.run("build", "t", "--into", odd+"/In\xff", "--table", "c.csv", "--yes")
+	assert.Zero(t, status, out)
+	assert.Contains(t, out, "left alone: 1 row")
+	assert.NotContains(t, out, "lies there now")
+}
+
+// A key of a label that this version does not know stays, whatever rewrites the label.
+func TestALabelKeepsWhatANewerVersionWrote(t *testing.T) {
+	t.Parallel()
+	d := newDesk(t, "t.folders", "---\nfields: { client: Who? }\n---\n<client>\n    Letters\n    Essay | due: 2027-01-01\n    Later | later\n", "C/x", "", "S/x", "")
+	d.must("build", "t", "--into", "C", "client=Two", "--yes")
+	label := "C/Two/.vestibula.json"
+	d.write("C/Two/Drafts/a.md", "x")
+	_, _ = d.run("check", "C/Two", "--accept", "Drafts", "--why", "so")
+	text := d.read(label)
+	require.Contains(t, text, `"path": "Drafts"`)
+	text = strings.Replace(text, `"path": "Drafts"`, `"until": "2031", "path": "Drafts"`, 1)
+	d.write(label, strings.Replace(text, `"id":`, `"mood": {"b": [1, 2.50], "a": "ä"}, "id":`, 1))
+	kept := func(at string) {
+		t.Helper()
+		assert.Regexp(t, `(?s)"mood":\s*{\s*"b":\s*\[\s*1,\s*2.50\s*\],\s*"a":\s*"ä"`, d.read(at))
+		assert.Contains(t, d.read(at), `"until": "2031"`)
+	}
+	for _, call := range [][]string{{"done", "C/Two", "Essay"}, {"add", "C/Two", "Later", "--yes"}, {"upgrade", "C/Two", "client=Three", "--yes"}} {
+		d.must(call...)
+		if call[0] == "upgrade" {
+			label = "C/Three/.vestibula.json"
+		}
+		kept(label)
+	}
+	d.must("build", "t", "--into", "C", "client=Three", "--yes")
+	kept(label)
+	d.must("archive", "C/Three", "--into", "S", "--yes")
+	kept("S/Three/.vestibula.json")
+	assert.Contains(t, d.read("C/.vestibula-away.json"), `"mood"`)
+	d.must("archive", "--back", "C/Three", "--yes")
+	kept(label)
+}

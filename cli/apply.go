@@ -17,6 +17,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"vestibula/cli/term"
+	"vestibula/core/address"
 	"vestibula/core/change"
 	"vestibula/core/digest"
 	"vestibula/core/disk"
@@ -342,7 +343,7 @@ func fileSet(files []newFile) (*change.Set, []journal.Root, error) {
 		}
 		set.Changes = append(set.Changes, change.Change{Op: change.Make, In: in, Path: rel, Node: node})
 		if len(roots) < manyRoots {
-			roots = append(roots, journal.Root{In: in, Path: change.Text(rel)})
+			roots = append(roots, journal.Root{In: in, Path: address.Text(rel)})
 		}
 	}
 	return set, roots, nil

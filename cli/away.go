@@ -14,6 +14,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"vestibula/cli/term"
+	"vestibula/core/address"
 	"vestibula/core/archive"
 	"vestibula/core/away"
 	"vestibula/core/bag"
@@ -404,7 +405,7 @@ func (r *awayRun) roots(set *change.Set) (roots []journal.Root) {
 	}
 	for _, dir := range dirs {
 		if in, below, err := placeOf(set, filepath.ToSlash(dir)+"/."); err == nil && len(roots) < manyRoots {
-			roots = append(roots, journal.Root{In: in, Path: change.Text(path.Clean(below))})
+			roots = append(roots, journal.Root{In: in, Path: address.Text(path.Clean(below))})
 		}
 	}
 	return roots

@@ -13,6 +13,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"vestibula/cli/term"
+	"vestibula/core/address"
 	"vestibula/core/away"
 	"vestibula/core/batch"
 	"vestibula/core/build"
@@ -485,16 +486,16 @@ func (b *buildRun) placeNumber(dir string) int {
 // as they are few.
 func (b *buildRun) nameRoots(labels []*labelling) (roots []journal.Root) {
 	if b.archive.name != "" {
-		return []journal.Root{{Path: change.Text(b.archive.name)}}
+		return []journal.Root{{Path: address.Text(b.archive.name)}}
 	}
 	if len(labels) == 0 || len(labels) > manyRoots {
 		if top := b.tree.Root.Children; len(top) == 1 {
-			return []journal.Root{{Path: change.Text(top[0].Name)}}
+			return []journal.Root{{Path: address.Text(top[0].Name)}}
 		}
 		return []journal.Root{{Path: "."}}
 	}
 	for _, l := range labels {
-		roots = append(roots, journal.Root{Path: change.Text(l.folder), ID: l.identity()})
+		roots = append(roots, journal.Root{Path: address.Text(l.folder), ID: l.identity()})
 	}
 	return roots
 }

@@ -238,9 +238,9 @@ func (f *followed) writeAddresses(set *change.Set, moves *reference.Moves, roots
 			if file.Kind == tree.Folder || !stays || !inside || below == at {
 				continue
 			}
-			rows = append(rows, []string{address(at), address(below)})
+			rows = append(rows, []string{webPath(at), webPath(below)})
 			if base := strings.ToLower(path.Base(at)); base == "index.html" || base == "index.htm" {
-				rows = append(rows, []string{address(path.Dir(at)) + "/", address(path.Dir(below)) + "/"})
+				rows = append(rows, []string{webPath(path.Dir(at)) + "/", webPath(path.Dir(below)) + "/"})
 			}
 		}
 	}
@@ -266,8 +266,8 @@ func (f *followed) writeAddresses(set *change.Set, moves *reference.Moves, roots
 	return nil
 }
 
-// address is a path as it stands in a web address.
-func address(p string) string {
+// webPath is a path as it stands in a web address.
+func webPath(p string) string {
 	if p == "." {
 		return ""
 	}

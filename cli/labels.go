@@ -55,10 +55,7 @@ func (l *labelling) data() ([]byte, error) {
 		if l.known.Format == label.Format && l.known.Same(&next.Build) {
 			return nil, nil
 		}
-		next.Built, next.Accepted, next.Done, next.Closed, next.Handed = l.known.Built, l.known.Accepted, l.known.Done, l.known.Closed, l.known.Handed
-		for at, sum := range l.known.Given {
-			next.Given[at] = sum // what it was given at first
-		}
+		next = l.known.Rebuilt(next)
 	}
 	return next.Encode()
 }

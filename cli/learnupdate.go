@@ -5,6 +5,7 @@ import (
 	"strings"
 
 	"vestibula/cli/term"
+	"vestibula/core/address"
 	"vestibula/core/change"
 	"vestibula/core/journal"
 	"vestibula/core/learn"
@@ -70,7 +71,7 @@ func (r *learning) update(name string, args []string) error {
 	}
 	ask := consent{yes: r.yes, preview: r.preview, asJSON: r.asJSON}
 	return r.propose(ask, proposal{set: set, draw: draw, question: "Put " + string(term.Count(len(added), "line")) + " into " + src.name + "?", how: "write it",
-		undertaking: undertaking{doing: "writing", again: undoes, head: journal.Head{What: "draft", Title: src.name, Project: src.name, Roots: []journal.Root{{Path: change.Text(filepath.Base(at))}}}},
+		undertaking: undertaking{doing: "writing", again: undoes, head: journal.Head{What: "draft", Title: src.name, Project: src.name, Roots: []journal.Root{{Path: address.Text(filepath.Base(at))}}}},
 		report: func(done bool) error {
 			lines := []string{}
 			for _, a := range added {

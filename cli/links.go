@@ -13,6 +13,7 @@ import (
 	"strings"
 
 	"vestibula/cli/term"
+	"vestibula/core/address"
 	"vestibula/core/catalog"
 	"vestibula/core/change"
 	"vestibula/core/digest"
@@ -113,7 +114,7 @@ func (r *readRun) makeLinks() error {
 			return err
 		}
 		if _, err := r.carryOut(undertaking{plan: plan, doing: "linking", again: "vestibula undo takes it back",
-			head: journal.Head{What: "links", Title: base, Project: base, Roots: []journal.Root{{Path: change.Text(base)}}}}); err != nil {
+			head: journal.Head{What: "links", Title: base, Project: base, Roots: []journal.Root{{Path: address.Text(base)}}}}); err != nil {
 			return err
 		}
 	}

@@ -5,6 +5,7 @@ import (
 	"path/filepath"
 
 	"vestibula/cli/term"
+	"vestibula/core/address"
 	"vestibula/core/change"
 	"vestibula/core/journal"
 	"vestibula/core/place"
@@ -56,7 +57,7 @@ func (r *checkRun) mend(src *source) error {
 		return err
 	}
 	_, err = r.carryOut(undertaking{plan: plan, doing: "mending", again: "vestibula undo takes it back",
-		head: journal.Head{What: "mend", Title: src.name, Project: src.name, Roots: []journal.Root{{Path: change.Text(filepath.Base(at))}}}})
+		head: journal.Head{What: "mend", Title: src.name, Project: src.name, Roots: []journal.Root{{Path: address.Text(filepath.Base(at))}}}})
 	if err != nil {
 		return err
 	}

@@ -13,6 +13,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"vestibula/cli/term"
+	"vestibula/core/address"
 	"vestibula/core/archive"
 	"vestibula/core/change"
 	"vestibula/core/disk"
@@ -442,7 +443,7 @@ func (r *putRun) carryOut() error {
 	for _, pr := range r.projects {
 		if len(roots) < manyRoots && slices.ContainsFunc(r.outcomes, func(o *put.Outcome) bool { return o.Kind == put.Goes && o.Spots[0].Project == pr }) {
 			if in, rel, err := placeOf(set, filepath.ToSlash(pr.Dir)+"/x"); err == nil {
-				roots = append(roots, journal.Root{In: in, Path: change.Text(path.Dir(rel)), ID: pr.Label.ID})
+				roots = append(roots, journal.Root{In: in, Path: address.Text(path.Dir(rel)), ID: pr.Label.ID})
 			}
 		}
 	}

@@ -431,7 +431,7 @@ func (b *buildRun) marksOf(labels []*labelling) map[int]table.Mark {
 	marks := map[int]table.Mark{}
 	for _, build := range b.batch.Builds {
 		folder := build.Folder()
-		marks[build.Row] = table.Mark{When: b.now, Where: valid(filepath.Join(b.place.Real, b.archive.name, filepath.FromSlash(folder))), ID: ids[folder]}
+		marks[build.Row] = table.Mark{When: b.now, Where: filepath.Join(b.place.Real, b.archive.name, filepath.FromSlash(folder)), ID: ids[folder]}
 	}
 	becomes := map[string]string{}
 	if b.table.up != nil {
@@ -445,13 +445,11 @@ func (b *buildRun) marksOf(labels []*labelling) map[int]table.Mark {
 			dir = to
 		}
 		if dir != "" && (dir != k.Marking.Where || k.ID != "" && k.ID != k.Marking.As) {
-			marks[k.Row] = table.Mark{Where: valid(dir), ID: k.ID}
+			marks[k.Row] = table.Mark{Where: dir, ID: k.ID}
 		}
 	}
 	return marks
 }
-
-func valid(text string) string { return strings.ToValidUTF8(text, "\uFFFD") }
 
 // openIn is the file by which a spreadsheet program says that it has a table open, or "".
 func openIn(at string) string {

@@ -16,6 +16,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"vestibula/cli/term"
+	"vestibula/core/address"
 	"vestibula/core/change"
 	"vestibula/core/disk"
 	"vestibula/core/inspect"
@@ -514,7 +515,7 @@ func (r *upgradeRun) set(chosen map[*upgrade.Step]bool) (set *change.Set, roots 
 			set.Changes = append(set.Changes, c)
 		}
 		if len(roots) < manyRoots {
-			roots = append(roots, journal.Root{In: in, Path: change.Text(u.plan.Becomes), ID: u.project.Label.ID})
+			roots = append(roots, journal.Root{In: in, Path: address.Text(u.plan.Becomes), ID: u.project.Label.ID})
 		}
 	}
 	for _, u := range r.jobs {
@@ -581,7 +582,7 @@ func rebase(set *change.Set, top string, roots []journal.Root) []journal.Root {
 	}
 	for i := range roots {
 		in, p := moved(roots[i].In, string(roots[i].Path))
-		roots[i].In, roots[i].Path = in, change.Text(p)
+		roots[i].In, roots[i].Path = in, address.Text(p)
 	}
 	return roots
 }

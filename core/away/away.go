@@ -14,6 +14,7 @@ import (
 	"strings"
 	"time"
 
+	"vestibula/core/address"
 	"vestibula/core/label"
 	"vestibula/core/tree"
 )
@@ -44,6 +45,34 @@ type Project struct {
 	Size  int64        `json:"size"` // of all its files, in bytes
 	Label *label.Label `json:"label"`
 	Files []string     `json:"files"` // paths of all that lies in it; folders end in a slash
+}
+
+type plainProject Project
+
+// projectJSON is a project in the file: paths, which need not be text, stand in the place
+// of those of the project.
+type projectJSON struct {
+	*plainProject
+	Name  address.Text   `json:"name"`
+	Part  address.Text   `json:"part,omitempty"`
+	To    address.Text   `json:"to"`
+	File  address.Text   `json:"file,omitempty"`
+	Files []address.Text `json:"files"`
+}
+
+// MarshalJSON writes a project.
+func (p *Project) MarshalJSON() ([]byte, error) {
+	return json.Marshal(projectJSON{(*plainProject)(p), address.Text(p.Name), address.Text(p.Part), address.Text(p.To), address.Text(p.File), address.Texts(p.Files)})
+}
+
+// UnmarshalJSON reads a project.
+func (p *Project) UnmarshalJSON(data []byte) error {
+	in := projectJSON{plainProject: (*plainProject)(p)}
+	if err := json.Unmarshal(data, &in); err != nil {
+		return err
+	}
+	p.Name, p.Part, p.To, p.File, p.Files = string(in.Name), string(in.Part), string(in.To), string(in.File), address.Strings(in.Files)
+	return nil
 }
 
 // Parse reads the file. The error says, for a person, what is wrong with it.

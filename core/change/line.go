@@ -12,6 +12,7 @@ import (
 	"strings"
 	"unicode/utf8"
 
+	"vestibula/core/address"
 	"vestibula/core/tree"
 )
 
@@ -28,19 +29,19 @@ import (
 // named in it: an empty folder by its name, one with something in it by a list
 // that begins with its name, a file by its name and its checksum.
 type line struct {
-	Op     string  `json:"op"`
-	In     int     `json:"in,omitempty"`
-	Path   Text    `json:"path"`
-	FromIn int     `json:"fromIn,omitempty"`
-	From   Text    `json:"from,omitempty"`
-	Link   bool    `json:"link,omitempty"` // it is a symbolic link
-	Loose  bool    `json:"loose,omitempty"`
-	Sum    string  `json:"sum,omitempty"`
-	Holds  []any   `json:"holds,omitempty"`
-	Via    Text    `json:"via,omitempty"`
-	Was    *was    `json:"was,omitempty"`
-	As     *was    `json:"as,omitempty"`
-	Old    *[]byte `json:"old,omitempty"`
+	Op     string       `json:"op"`
+	In     int          `json:"in,omitempty"`
+	Path   address.Text `json:"path"`
+	FromIn int          `json:"fromIn,omitempty"`
+	From   address.Text `json:"from,omitempty"`
+	Link   bool         `json:"link,omitempty"` // it is a symbolic link
+	Loose  bool         `json:"loose,omitempty"`
+	Sum    string       `json:"sum,omitempty"`
+	Holds  []any        `json:"holds,omitempty"`
+	Via    address.Text `json:"via,omitempty"`
+	Was    *was         `json:"was,omitempty"`
+	As     *was         `json:"as,omitempty"`
+	Old    *[]byte      `json:"old,omitempty"`
 }
 
 type was struct {
@@ -50,26 +51,6 @@ type was struct {
 	Dev  uint64      `json:"dev,omitempty"`
 	Ino  uint64      `json:"ino,omitempty"`
 	Sum  string      `json:"sum,omitempty"`
-}
-
-// A Text is written as JSON text where it is UTF-8, and else as the bytes that it
-// is: names on a disk need not be text.
-type Text string
-
-func (t Text) MarshalJSON() ([]byte, error) {
-	if utf8.ValidString(string(t)) {
-		return json.Marshal(string(t))
-	}
-	return json.Marshal([][]byte{[]byte(t)})
-}
-
-func (t *Text) UnmarshalJSON(data []byte) error {
-	var raw [][]byte
-	if json.Unmarshal(data, &raw) == nil && len(raw) == 1 {
-		*t = Text(raw[0])
-		return nil
-	}
-	return json.Unmarshal(data, (*string)(t))
 }
 
 // WriteLine writes the line of a change, with its line break. Sums returns the
@@ -150,7 +131,7 @@ func appendName(dst []byte, name, mark string) []byte {
 	if plain(name) {
 		return append(append(append(append(dst, '"'), name...), mark...), '"')
 	}
-	data, _ := Text(name + mark).MarshalJSON() // text or bytes can always be written
+	data, _ := address.Text(name + mark).MarshalJSON() // text or bytes can always be written
 	return append(dst, data...)
 }
 
@@ -191,7 +172,7 @@ func (c *Change) append(dst []byte) []byte {
 		}
 		return append(dst, "}\n"...)
 	}
-	l := line{Op: c.Op.String(), In: c.In, Path: Text(c.Path + mark), FromIn: c.FromIn, From: Text(c.From), Link: c.Kind() == tree.Symlink, Loose: c.Loose, Sum: c.Sum, Via: Text(c.Via)}
+	l := line{Op: c.Op.String(), In: c.In, Path: address.Text(c.Path + mark), FromIn: c.FromIn, From: address.Text(c.From), Link: c.Kind() == tree.Symlink, Loose: c.Loose, Sum: c.Sum, Via: address.Text(c.Via)}
 	if w := (was{c.Was.Mode, c.Was.Size, c.Was.Time, c.Was.Dev, c.Was.Ino, c.Was.Sum}); w != (was{}) {
 		l.Was = &w
 	}

@@ -15,6 +15,7 @@ import (
 	"sync"
 	"sync/atomic"
 
+	"vestibula/core/address"
 	"vestibula/core/change"
 	"vestibula/core/folder"
 	"vestibula/core/journal"
@@ -245,7 +246,7 @@ func (w *Writer) Apply(p *Plan, head journal.Head) (record *journal.Record, err 
 	}()
 	head.Work, head.Places, head.Count, head.Kept = p.Work, nil, change.Count(p.List, Own), journal.Kept(p.List)
 	for _, place := range p.Places {
-		head.Places = append(head.Places, change.Text(place))
+		head.Places = append(head.Places, address.Text(place))
 	}
 	if p.undoes != nil {
 		head.Undoes = p.undoes.Number

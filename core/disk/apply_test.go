@@ -288,7 +288,7 @@ func TestThePlaceItselfMayBeAnotherOne(t *testing.T) {
 	assert.Empty(t, w.now())
 }
 
-func TestALabelFindsAProjectOnAnotherDisk(t *testing.T) {
+func TestALabelOnlyOffersAProjectOnAnotherDisk(t *testing.T) {
 	w := newWorld(t, 1, 0)
 	text := `{"vestibula":2,"id":"4kq2","template":"a","text":"A"}`
 	set(w, change.Change{Op: change.Make, Path: "P", Node: &tree.Node{Children: []*tree.Node{file("a.txt", "a"), file(label.FileName, text)}}})
@@ -304,6 +304,10 @@ func TestALabelFindsAProjectOnAnotherDisk(t *testing.T) {
 	var gone *GoneError
 	require.ErrorAs(t, err, &gone, "from elsewhere it is not found")
 	w.top = away
+	_, err = w.undo("test")
+	require.ErrorAs(t, err, &gone)
+	assert.Equal(t, []string{away}, gone.Maybe, "it may be a copy")
+	w.named = away
 	stays, err := w.undo("test")
 	require.NoError(t, err)
 	assert.Empty(t, stays)

@@ -8,6 +8,7 @@ import (
 	"slices"
 	"strings"
 
+	"vestibula/core/address"
 	"vestibula/core/change"
 	"vestibula/core/digest"
 	"vestibula/core/folder"
@@ -257,7 +258,7 @@ func (u *Undo) find(changes []change.Change, places []string, in Where) ([]chang
 		found++
 		u.Moved = append(u.Moved, now)
 		changes, places = relocate(changes, places, root, now)
-		u.Roots[i].In, u.Roots[i].Path = len(places)-1, change.Text(filepath.Base(now))
+		u.Roots[i].In, u.Roots[i].Path = len(places)-1, address.Text(filepath.Base(now))
 	}
 	if found == 0 && gone.Path != "" {
 		return nil, nil, gone

@@ -28,6 +28,7 @@ import (
 type world struct {
 	t      *testing.T
 	rand   *rand.Rand
+	named  string // what a person says that the project is
 	top    string
 	places []string
 	state  string
@@ -449,7 +450,7 @@ func (w *world) undo(what string) ([]Stay, error) {
 		if r.What != what || r.Undone() {
 			continue
 		}
-		u, err := PlanUndo(j, records, r, Where{Here: w.top}, Revise{})
+		u, err := PlanUndo(j, records, r, Where{w.top, w.named}, Revise{})
 		if err != nil {
 			return nil, err
 		}

@@ -14,6 +14,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"vestibula/core/address"
 	"vestibula/core/change"
 	"vestibula/core/tree"
 )
@@ -29,7 +30,7 @@ func made(names ...string) (list []change.Change) {
 func begun(t *testing.T, j *Journal, head Head, list []change.Change) *Record {
 	t.Helper()
 	if head.Places == nil {
-		head.Places = []change.Text{change.Text(t.TempDir())}
+		head.Places = []address.Text{address.Text(t.TempDir())}
 	}
 	_, err := j.Begin(&head, list)
 	require.NoError(t, err)
@@ -134,7 +135,7 @@ func TestRunsAtOneTimeHaveNumbersOfTheirOwn(t *testing.T) {
 		group.Go(func() {
 			own, err := Open(dir)
 			if assert.NoError(t, err) {
-				head := Head{What: "build", Places: []change.Text{"/"}}
+				head := Head{What: "build", Places: []address.Text{"/"}}
 				_, err = own.Begin(&head, made(fmt.Sprint(i)))
 				assert.NoError(t, err)
 				numbers[i] = head.Number
@@ -166,7 +167,7 @@ func TestWhatCannotBeReadStopsARecordBeforeItBegins(t *testing.T) {
 }
 
 func TestARecordIsUnderTheFoldersThatItChanged(t *testing.T) {
-	r := Record{Head: Head{Places: []change.Text{"/home/o/Clients", "/home/o"}, Roots: []Root{{Path: "Oriel"}, {Path: "Jun"}}, Title: "Commission"}}
+	r := Record{Head: Head{Places: []address.Text{"/home/o/Clients", "/home/o"}, Roots: []Root{{Path: "Oriel"}, {Path: "Jun"}}, Title: "Commission"}}
 	for dir, want := range map[string]bool{"/home/o/Clients": true, "/home/o": true, "/": true, "/home/o/Clients/Oriel": false, "/home/o/Client": false} {
 		assert.Equal(t, want, r.Under(dir), dir)
 	}

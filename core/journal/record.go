@@ -10,21 +10,22 @@ import (
 	"strings"
 	"time"
 
+	"vestibula/core/address"
 	"vestibula/core/change"
 )
 
 // A Head says what a record is about.
 type Head struct {
-	Format  int           `json:"vestibula"`
-	Number  int           `json:"number"`
-	What    string        `json:"what"` // "build", "undo", "add", …
-	When    time.Time     `json:"when"`
-	Title   string        `json:"title"`             // of the template, or of what was written
-	Project string        `json:"project,omitempty"` // the names of what came about or was changed
-	Places  []change.Text `json:"places"`            // the folders that paths are relative to, absolute
-	Roots   []Root        `json:"roots"`             // what was changed, at most a few
-	Work    string        `json:"work"`              // the hidden folder of the run, in each place
-	Undoes  int           `json:"undoes,omitempty"`  // the record that an undo takes back
+	Format  int            `json:"vestibula"`
+	Number  int            `json:"number"`
+	What    string         `json:"what"` // "build", "undo", "add", …
+	When    time.Time      `json:"when"`
+	Title   string         `json:"title"`             // of the template, or of what was written
+	Project string         `json:"project,omitempty"` // the names of what came about or was changed
+	Places  []address.Text `json:"places"`            // the folders that paths are relative to, absolute
+	Roots   []Root         `json:"roots"`             // what was changed, at most a few
+	Work    string         `json:"work"`              // the hidden folder of the run, in each place
+	Undoes  int            `json:"undoes,omitempty"`  // the record that an undo takes back
 	// Continues are records that were cut short, and of which this one does what
 	// was left: who takes it back takes them back as well.
 	Continues []int         `json:"continues,omitempty"`
@@ -44,11 +45,11 @@ func Kept(list []change.Change) (n int64) {
 
 // A Root is a project, or a file or folder, that a record is about.
 type Root struct {
-	In   int         `json:"in,omitempty"` // its place
-	Path change.Text `json:"path"`         // "." for all of the place
-	Dev  uint64      `json:"dev,omitempty"`
-	Ino  uint64      `json:"ino,omitempty"`
-	ID   string      `json:"id,omitempty"` // of the project's label
+	In   int          `json:"in,omitempty"` // its place
+	Path address.Text `json:"path"`         // "." for all of the place
+	Dev  uint64       `json:"dev,omitempty"`
+	Ino  uint64       `json:"ino,omitempty"`
+	ID   string       `json:"id,omitempty"` // of the project's label
 }
 
 // The ends of records.

@@ -68,6 +68,8 @@ type Label struct {
 	// Others are the builds of a label of the first form that held several: Build is
 	// the last of them.
 	Others []*Build `json:"-"`
+
+	more more // keys that this version does not know
 }
 
 // A Build says what was built.
@@ -84,6 +86,8 @@ type Accepted struct {
 	Path string `json:"path"`
 	Rule string `json:"rule,omitempty"` // empty for whatever is found there
 	Why  string `json:"why"`
+
+	more more
 }
 
 // Handed is what was handed over once.
@@ -92,6 +96,8 @@ type Handed struct {
 	To    string   `json:"to"`    // where the copy was put
 	For   string   `json:"for,omitempty"`
 	Day   string   `json:"day"`
+
+	more more
 }
 
 // NewBuild describes a build.
@@ -132,28 +138,32 @@ func (b *Build) Raw() map[string]template.Raw {
 // Parse reads a label of either form.
 func Parse(data []byte) (*Label, error) {
 	damaged := errors.New(FileName + " is damaged: it was changed or cut off")
-	var l struct {
-		Label
-		Builds []*Build `json:"builds"`
-	}
-	if err := json.Unmarshal(data, &l); err != nil {
+	l := &Label{}
+	if l.UnmarshalJSON(data) != nil {
 		return nil, damaged
+	}
+	var old []*Build
+	if l.Format == 1 {
+		if json.Unmarshal(l.more["builds"], &old) != nil {
+			return nil, damaged
+		}
+		delete(l.more, "builds")
 	}
 	switch {
 	case l.Format > Format:
 		return nil, fmt.Errorf("%s was written by a newer version of this program", FileName)
 	case l.Format < 1:
 		return nil, errors.New(FileName + " is not a label of this program")
-	case l.Format == 1 && (len(l.Builds) == 0 || slices.Contains(l.Builds, nil)):
+	case l.Format == 1 && (len(old) == 0 || slices.Contains(old, nil)):
 		return nil, damaged
 	case l.Format == 1:
-		last := len(l.Builds) - 1
-		l.Build, l.Others = *l.Builds[last], l.Builds[:last]
+		last := len(old) - 1
+		l.Build, l.Others = *old[last], old[:last]
 	}
 	if l.Text == "" || l.Template == "" {
 		return nil, damaged
 	}
-	return &l.Label, nil
+	return l, nil
 }
 
 // NewID returns an identity that no other label has.

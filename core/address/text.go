@@ -1,0 +1,72 @@
+// Package address holds what names and paths of a disk are written as, so that none is lost.
+package address
+
+import (
+	"encoding/json"
+	"net/url"
+	"strings"
+	"unicode/utf8"
+)
+
+// A Text is a name or a path of a disk, which need not be text: systems take any bytes. It
+// can be written and read back whatever it holds. In JSON it is a text where it is UTF-8,
+// and else a list that holds its bytes. As a key of JSON, and in the cell of a table, what
+// is no UTF-8 is written with percent signs behind "file:", as URLs write it (RFC 8089).
+type Text string
+
+// bytesLead begins a text that is written with percent signs.
+const bytesLead = "file:"
+
+// MarshalJSON writes a text, or its bytes.
+func (t Text) MarshalJSON() ([]byte, error) {
+	if utf8.ValidString(string(t)) {
+		return json.Marshal(string(t))
+	}
+	return json.Marshal([][]byte{[]byte(t)})
+}
+
+// UnmarshalJSON reads what [Text.MarshalJSON] writes.
+func (t *Text) UnmarshalJSON(data []byte) error {
+	var raw [][]byte
+	if json.Unmarshal(data, &raw) == nil && len(raw) == 1 {
+		*t = Text(raw[0])
+		return nil
+	}
+	return json.Unmarshal(data, (*string)(t))
+}
+
+// MarshalText writes a text, with percent signs where it has to be. It never fails.
+func (t Text) MarshalText() ([]byte, error) {
+	if utf8.ValidString(string(t)) && !strings.HasPrefix(string(t), bytesLead) {
+		return []byte(t), nil
+	}
+	return []byte(bytesLead + (&url.URL{Path: string(t)}).EscapedPath()), nil
+}
+
+// UnmarshalText reads what [Text.MarshalText] writes. It never fails: a text that was not
+// written by it stands for itself.
+func (t *Text) UnmarshalText(data []byte) error {
+	*t = Text(data)
+	if escaped, is := strings.CutPrefix(string(data), bytesLead); is {
+		if plain, err := url.PathUnescape(escaped); err == nil {
+			*t = Text(plain)
+		}
+	}
+	return nil
+}
+
+// Texts are paths as they are written.
+func Texts(paths []string) (list []Text) {
+	for _, p := range paths {
+		list = append(list, Text(p))
+	}
+	return list
+}
+
+// Strings are paths as they were read.
+func Strings(list []Text) (paths []string) {
+	for _, t := range list {
+		paths = append(paths, string(t))
+	}
+	return paths
+}
