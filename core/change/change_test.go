@@ -88,6 +88,7 @@ func TestChangesArePutIntoAnOrderThatWorks(t *testing.T) {
 	for why, lines := range map[string][]string{
 		"another change makes this as well, from “a”": {"move a c", "move b c"},
 		"another change takes this away as well":      {"move a b", "move a c"},
+		"another change writes this as well":          {"replace a", "replace a"},
 		"leads out of its place":                      {"move a ../b"},
 	} {
 		_, bad := set(lines...).Order("w")
@@ -218,6 +219,51 @@ func TestAllThatIsInTheWayIsFoundAtOnce(t *testing.T) {
 	}
 	_, bad := set("move a z", "make z/y", "move z/x z/w", "remove b/").Order("w")
 	assert.Equal(t, []Obstacle{{2, "it is not there"}}, bad, "old paths mean the disk as it is")
+}
+
+// What was planned of a thing holds only while that is as it was; on another disk a file is
+// known by its size and time.
+func TestWhatHasChangedSinceItWasPlannedStays(t *testing.T) {
+	place := memory{".": "/", "c": "text", "f": "/"}
+	planned := State{Entry: tree.Entry{Kind: tree.File, Size: 4, Time: 1, Ino: 1}}
+	with := func(change func(s *State)) State { s := planned; change(&s); return s }
+	folder := State{Entry: tree.Entry{Kind: tree.Folder, Size: 9, Time: 9, Ino: 1}}
+	for what, tt := range map[string]struct {
+		from    string
+		was     State
+		lenient bool
+		stays   bool
+	}{
+		"as it was":                    {"c", planned, false, false},
+		"longer":                       {"c", with(func(s *State) { s.Size = 3 }), false, true},
+		"later":                        {"c", with(func(s *State) { s.Time = 2 }), false, true},
+		"another one":                  {"c", with(func(s *State) { s.Ino = 2 }), false, true},
+		"longer, and it is moved back": {"c", with(func(s *State) { s.Size = 3 }), true, false},
+		"the same contents":            {"c", with(func(s *State) { s.Sum = digest.Bytes([]byte("text")) }), false, false},
+		"other contents":               {"c", with(func(s *State) { s.Sum = digest.Bytes([]byte("test")) }), false, true},
+		"other contents, to move back": {"c", with(func(s *State) { s.Sum = digest.Bytes([]byte("test")) }), true, true},
+		"nothing is known of it":       {"c", State{Entry: tree.Entry{Kind: tree.File}}, false, false},
+		"a folder somebody wrote into": {"f", folder, false, false},
+		"a folder, and it is another":  {"f", State{Entry: tree.Entry{Kind: tree.Folder, Time: 1, Ino: 2}}, false, true},
+	} {
+		list := []Change{{Op: Move, From: tt.from, Path: "d", Was: tt.was}}
+		_, obstacles, err := (&Check{Places: []tree.Place{place}, Work: "w", Lenient: tt.lenient}).Run(list)
+		require.NoError(t, err)
+		if assert.Equal(t, tt.stays, len(obstacles) == 1, what) && tt.stays {
+			assert.Equal(t, "it has been changed since", obstacles[0].Why, what)
+		}
+	}
+	there := func(change func(e *tree.Entry)) tree.Entry {
+		e := planned.Entry
+		e.Dev, e.Ino = 7, 5
+		change(&e)
+		return e
+	}
+	assert.True(t, planned.moved(there(func(*tree.Entry) {})))
+	assert.False(t, planned.moved(there(func(e *tree.Entry) { e.Size = 5 })))
+	assert.False(t, planned.moved(there(func(e *tree.Entry) { e.Time = 2 })))
+	assert.True(t, folder.moved(there(func(e *tree.Entry) { e.Kind = tree.Folder })))
+	assert.False(t, planned.moved(there(func(e *tree.Entry) { e.Dev = 0 })), "another thing of this disk")
 }
 
 // Every line is read back as it was written, whatever the names are, and inverting

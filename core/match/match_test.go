@@ -118,6 +118,7 @@ func TestWhatIsNotAsItShouldBeIsTold(t *testing.T) {
 		{"and one came", "-02 Buoys/, +Bouy shed/", "missing 02 Buoys; stray Bouy shed"},
 		{"another number", "02 Buoys/ > 07 Buoys/", "misnamed 07 Buoys > 02 Buoys (number)"},
 		{"numbers were swapped", "02 Buoys/ > 01 Buoys/, 01 Tides/ > 02 Tides/", "misnamed 01 Buoys > 02 Buoys (number); misnamed 02 Tides > 01 Tides (number)"},
+		{"two that could be it", "-02 Buoys/, +05 Buoys/, +07 Buoys/", "missing 02 Buoys; stray 05 Buoys; stray 07 Buoys"},
 		{"two numbers are the same", "+02 Tides/, -03 Months/", "stray 02 Tides (double); missing 03 Months"},
 		{"capitals and joints", "02 Buoys/ > 02_buoys/, 04 People/Jun Teague/ > 04 People/jun-teague/", "misnamed 02_buoys > 02 Buoys (spelling); misnamed 04 People/jun-teague > 04 People/Jun Teague (spelling)"},
 		{"a slip", "02 Buoys/ > 02 Bouys/", "misnamed 02 Bouys > 02 Buoys (slip) ?"},
@@ -162,6 +163,27 @@ func TestWhatIsNotAsItShouldBeIsTold(t *testing.T) {
 		require.NoError(t, err)
 		got := said(Compare(w, treetest.Of(paths...)))
 		assert.Equal(t, tt.want, strings.Join(got, "; "), tt.what)
+	}
+}
+
+// A slip counts only where one thing alone can be meant, on either side.
+func TestASlipIsMeantInOneWayOnly(t *testing.T) {
+	tpl := parse(t, "Desk\n    Plans\n    Plant\n    Letters\n")
+	for real, want := range map[string]string{
+		"Plans Plant Lettres":        "misnamed Lettres > Letters (slip) ?",
+		"Plano Letters":              "missing Plans; missing Plant; stray Plano",
+		"Plans Plant Lettesr Leters": "missing Letters; stray Leters; stray Lettesr",
+	} {
+		w, err := Of(tpl, nil, 1000, now)
+		require.NoError(t, err)
+		root := &tree.Node{}
+		for name := range strings.FieldsSeq(real) {
+			root.Children = append(root.Children, &tree.Node{Name: name})
+		}
+		sorted(root)
+		got := said(Compare(w, root))
+		slices.Sort(got)
+		assert.Equal(t, want, strings.Join(got, "; "), real)
 	}
 }
 

@@ -277,6 +277,30 @@ func TestFilesAreNamedInTheOrderInWhichTheyCameAbout(t *testing.T) {
 	}
 }
 
+// A number that counts on in the project is given once, whatever folders the names of one
+// run go to; one that counts in its folder begins in each.
+func TestNumbersOfOneRunCountOnWhereTheyAreCounted(t *testing.T) {
+	for next, want := range map[string][]string{"project": {"05", "06", "07"}, "everywhere": {"05", "06", "07"}, "yes": {"05", "01", "02"}} {
+		tpl, err := template.Parse("b.folders", "---\nfields: { client: Who? }\nnames: { bill: { pattern: \"<day:yyyy-mm> bill <n:00>\", fields: { day: { type: date }, n: { type: number, next: "+next+" } } } }\n---\n<client>\n    Notes\n    Bills\n        <day:yyyy-mm> | later | holds: bill\n", nil)
+		require.NoError(t, err)
+		values, errs := tpl.ParseValues(map[string]template.Raw{"client": {Text: "Ola"}}, now)
+		require.Empty(t, errs)
+		root := &tree.Node{}
+		treetest.Add(root, "Bills/2027-03/2027-03 bill 04.pdf", "Notes/")
+		sorted(root)
+		l, err := (&project.Project{Dir: "/Ola", Label: &label.Label{}, Template: tpl, Values: values}).Layout(root, 1000, now)
+		require.NoError(t, err)
+		days := map[string]time.Time{"a.pdf": now, "b.pdf": now.AddDate(0, 1, 0), "c.pdf": now.AddDate(0, 1, 1)}
+		n := &Namer{Convention: "bill", Now: now, Made: func(f *File) (time.Time, string) { return days[f.Path], "" }, Wrong: func(*Project, string) string { return "" }}
+		files := []*File{{Path: "a.pdf"}, {Path: "b.pdf"}, {Path: "c.pdf"}}
+		got, err := n.Name(NewPlanner([]*Project{{Layout: l, Shown: "Ola"}}), files)
+		require.NoError(t, err)
+		for i, f := range files {
+			assert.Contains(t, said(got[f]), "bill "+want[i]+".pdf", next)
+		}
+	}
+}
+
 func TestFoldersAreMadeForTheFirstFile(t *testing.T) {
 	p := NewPlanner(shelf(t, nil, "Ola"))
 	var outcomes []*Outcome

@@ -15,6 +15,7 @@ import (
 
 	"vestibula/core/change"
 	"vestibula/core/match"
+	"vestibula/core/digest"
 	"vestibula/core/template"
 	"vestibula/core/tree"
 	"vestibula/core/treetest"
@@ -115,6 +116,25 @@ func TestRulesAboutRealFolders(t *testing.T) {
 		}
 		assert.Equal(t, tt.want, got, tt.what)
 	}
+}
+
+// Starters that nobody has touched are the same in many folders, and no finding.
+func TestUntouchedStartersAreNotThereTwice(t *testing.T) {
+	tpl, err := template.Parse("t", rulesHeader("twice: warn")+"A\n", nil)
+	require.NoError(t, err)
+	set, errs := Configure(tpl)
+	require.Empty(t, errs)
+	starter := digest.Bytes([]byte("starter"))
+	for want, given := range map[int]map[string]string{
+		2: nil,
+		1: {"a/x.md": starter},
+		0: {"a/x.md": starter, "b/x.md": starter},
+	} {
+		root, disk := realOf("a/x.md||starter", "b/x.md||starter", "c/x.md||starter")
+		assert.Len(t, set.CheckReal(&Real{Root: root, Disk: disk, Now: today, Given: given}), want)
+	}
+	root, disk := realOf("a/x.md||written", "b/x.md||written")
+	assert.Len(t, set.CheckReal(&Real{Root: root, Disk: disk, Now: today, Given: map[string]string{"a/x.md": starter, "b/x.md": starter}}), 1, "somebody wrote into both")
 }
 
 // Whichever findings are chosen, the changes that mend them lead from what is there,
