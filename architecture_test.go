@@ -54,6 +54,7 @@ var (
 )
 
 func TestLowerFloorsKnowNothingOfHigherOnes(t *testing.T) {
+	t.Parallel()
 	floors := floors(t)
 	require.Greater(t, len(floors), 20)
 	seen := map[string]bool{".": true, "examples": true}

@@ -47,6 +47,7 @@ func mediums(t *testing.T, d *desk) []string {
 }
 
 func TestWhatIsArchivedIsStillKnown(t *testing.T) {
+	t.Parallel()
 	d := jobsDesk(t)
 	before := d.whole("C")
 	for _, medium := range mediums(t, d) {
@@ -106,6 +107,7 @@ func TestWhatIsArchivedIsStillKnown(t *testing.T) {
 }
 
 func TestWhatCannotBeArchivedStays(t *testing.T) {
+	t.Parallel()
 	d := jobsDesk(t)
 	before := d.whole("C")
 	d.write("Old/2025-03 Ola", "a file of that name")
@@ -148,6 +150,7 @@ func TestWhatCannotBeArchivedStays(t *testing.T) {
 // Parts of a project are archived and handed over by themselves: nothing asks for what is
 // away, what is private stays, and what was given to whom is remembered.
 func TestPartsAreArchivedAndHandedOver(t *testing.T) {
+	t.Parallel()
 	d := jobsDesk(t)
 	before := map[string]map[string]string{"C": d.whole("C"), "Old": d.whole("Old")}
 	has, label := d.has("C"), d.read("C/2025-03 Ola/.vestibula.json")
@@ -209,6 +212,7 @@ func TestPartsAreArchivedAndHandedOver(t *testing.T) {
 
 // A medium that fills up half way: all stays here, and nothing is left there.
 func TestAFullMediumLosesNothing(t *testing.T) {
+	t.Parallel()
 	medium := t.TempDir()
 	if out, err := exec.Command("mount", "-t", "tmpfs", "-o", "size=512k", "tmpfs", medium).CombinedOutput(); err != nil {
 		t.Skipf("no small disk can be made here: %s", out)

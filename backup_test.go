@@ -18,6 +18,7 @@ import (
 )
 
 func TestABackupIsAllOfAProject(t *testing.T) {
+	t.Parallel()
 	d := jobsDesk(t)
 	require.NoError(t, os.Mkdir(filepath.Join(d.dir, "B"), 0o777))
 	old := time.Date(2020, 1, 2, 3, 4, 5, 0, time.UTC)
@@ -131,6 +132,7 @@ func TestABackupIsAllOfAProject(t *testing.T) {
 // Ten bags of a project that changes are whole to an implementation that is not ours, and
 // spoiled ones are not. It reads no names with spaces.
 func TestBagsAreBagsToOthers(t *testing.T) {
+	t.Parallel()
 	d := newDesk(t, "job.folders", "---\nfields: { client: Who? }\n---\n<client>\n    Letters\n    Invoices\n")
 	require.NoError(t, os.Mkdir(filepath.Join(d.dir, "B"), 0o777))
 	_, status := d.run("build", "job", "client=Ola", "--into", ".", "--yes")
@@ -168,6 +170,7 @@ func TestBagsAreBagsToOthers(t *testing.T) {
 }
 
 func TestBackupsShareWhatIsAsItWas(t *testing.T) {
+	t.Parallel()
 	d := jobsDesk(t)
 	require.NoError(t, os.Mkdir(filepath.Join(d.dir, "B"), 0o777))
 	old := time.Date(2020, 1, 2, 3, 4, 5, 6789, time.UTC)
@@ -247,6 +250,7 @@ func TestBackupsShareWhatIsAsItWas(t *testing.T) {
 
 // Bags of others are known as well; nothing in them leads out.
 func TestBagsOfOthersAreChecked(t *testing.T) {
+	t.Parallel()
 	d := newDesk(t, "bag/bagit.txt", "BagIt-Version: 0.97\nTag-File-Character-Encoding: UTF-8\n", "bag/data/a.txt", "one\n",
 		"bag/manifest-md5.txt", "5bbf5a52328e7439ae6e719dfe712200  data/a.txt\r\n", "secret.txt", "one\n")
 	out, status := d.run("check", "bag")

@@ -14,6 +14,7 @@ import (
 )
 
 func TestAnyTwoAreCompared(t *testing.T) {
+	t.Parallel()
 	d := jobsDesk(t)
 	ola := "C/2025-03 Ola"
 	require.NoError(t, os.RemoveAll(filepath.Join(d.dir, ola, ".hidden")))

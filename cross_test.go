@@ -16,6 +16,7 @@ const levels = "---\nfields: { land: Where?, area: { ask: Which area?, default: 
 // moves with all that is in it, what is missing on the way is made, and what it leaves empty
 // goes.
 func TestAProjectMovesToWhereItsValuesSay(t *testing.T) {
+	t.Parallel()
 	for name, tt := range map[string]struct {
 		values string
 		here   []string // beside the project, before
@@ -71,6 +72,7 @@ func TestAProjectMovesToWhereItsValuesSay(t *testing.T) {
 
 // A folder on the way that somebody has renamed says that they mean it otherwise.
 func TestAProjectWhoseFoldersWereRenamedStays(t *testing.T) {
+	t.Parallel()
 	d := newDesk(t, "levels.folders", levels, "out/own.txt", "mine")
 	_, status := d.run("build", "levels", "--into", "out", "land=Norland", "area=Hill", "town=Askel", "--yes")
 	require.Zero(t, status)
@@ -84,6 +86,7 @@ func TestAProjectWhoseFoldersWereRenamedStays(t *testing.T) {
 
 // Two projects of one plan may take each other's places, over folders.
 func TestProjectsChangePlacesOverFolders(t *testing.T) {
+	t.Parallel()
 	d := newDesk(t, "levels.folders", levels, "out/own.txt", "mine", "t.csv", "land,area,town\nNorland,Hill,Askel\nNorland,Bay,Birk\n")
 	_, status := d.run("build", "levels", "--into", "out", "--table", "t.csv", "--mark", "--yes")
 	require.Zero(t, status)

@@ -16,6 +16,7 @@ import (
 )
 
 func TestAGuideIsWrittenAndFollows(t *testing.T) {
+	t.Parallel()
 	d := newDesk(t, "job.folders", "---\ntitle: Jobs\nfields: { client: Who? }\nnames: { letter: \"<day:yyyy-mm-dd> <client:like-this>\" }\n---\n<client>\n    Letters | holds: letter | note: what was written\n    Guide.md | guide\n")
 	for _, form := range []string{"", "guide.html", "guide.md", "guide.txt"} {
 		args := []string{"guide", "job", "client=Oriel Pask"}
@@ -56,6 +57,7 @@ func TestAGuideIsWrittenAndFollows(t *testing.T) {
 // Pages are valid HTML, whatever stands in names and texts: by a validator that is not ours,
 // where CI has put it.
 func TestPagesAreValid(t *testing.T) {
+	t.Parallel()
 	validator := os.Getenv("VESTIBULA_VNU")
 	if validator == "" {
 		t.Skip("VESTIBULA_VNU names no validator")
@@ -83,6 +85,7 @@ func TestPagesAreValid(t *testing.T) {
 }
 
 func TestOfficeDocumentsAreFilled(t *testing.T) {
+	t.Parallel()
 	d := newDesk(t, "job.folders", "---\nfields: { client: Who?, day: { type: date, default: 2027-03-09 } }\n---\n<client>\n    Agreement.docx | fill: agreement.docx\n    Locked.docx | when: no\n")
 	d.write("job.folders", strings.Replace(d.read("job.folders"), "    Locked.docx | when: no\n", "", 1))
 	var doc bytes.Buffer

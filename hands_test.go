@@ -39,6 +39,7 @@ func partsOf(t *testing.T, data string) map[string]string {
 // Tables are in the hands of others as well: open in their program, protected, with macros,
 // where nothing can be written, and marked by two people at once.
 func TestTablesThatOthersHaveInHand(t *testing.T) {
+	t.Parallel()
 	d := newDesk(t, "people.folders", peopleTemplate, "p.csv", "who\nOla\nJun\n", "out/own.txt", "mine")
 	for _, lock := range []string{".~lock.p.csv#", "~$p.csv"} {
 		d.write(lock, "Ola")
@@ -131,11 +132,12 @@ func TestTablesThatOthersHaveInHand(t *testing.T) {
 
 // How a day is meant is asked once, and never guessed.
 func TestDaysInATableAreAskedAbout(t *testing.T) {
+	t.Parallel()
 	d := newDesk(t, "people.folders", peopleTemplate, "p.csv", "who,since\nOla,03/04/2027\nJun,12/11/2027\nIda,2027-05-06\n", "out/own.txt", "mine")
 	out, status := d.run("build", "people", "--into", "out", "--table", "p.csv", "--yes")
 	assert.Equal(t, 2, status)
 	assert.Contains(t, out, `row 2, column "since": is 03/04/2027 meant as 3 April 2027 or as 4 March 2027?`)
-	assert.Contains(t, out, "say it with --dates d/m/yyyy or --dates m/d/yyyy")
+	assert.Contains(t, out, "3 April 2027: vestibula build people --into out --table p.csv --yes --dates d/m/yyyy\n  4 March 2027: ")
 	assert.Equal(t, []string{"own.txt"}, d.has("out"))
 	w := d.window(120, d.environment(), "build", "people", "--into", "out", "--table", "p.csv")
 	w.waitFor("how is 03/04/2027 meant?")
@@ -154,6 +156,7 @@ func TestDaysInATableAreAskedAbout(t *testing.T) {
 // What became of each row is written in the form that the ending says, whatever stands in
 // the rows.
 func TestReportsOfTables(t *testing.T) {
+	t.Parallel()
 	d := newDesk(t, "people.folders", peopleTemplate, "p.csv", "who,since\nOla,2027-01-02\n=1+1,2027-01-03\nJun,soon\n\u202eIda,2027-01-04\n", "out/own.txt", "mine")
 	for _, file := range []string{"r.csv", "r.xlsx", "r.html", "r.md", "r.txt", "r.json"} {
 		out, status := d.run("build", "people", "--into", "out", "--table", "p.csv", "--only-good", "--preview", "--report", file)

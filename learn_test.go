@@ -17,6 +17,7 @@ import (
 )
 
 func TestATemplateIsLearnedFromFolders(t *testing.T) {
+	t.Parallel()
 	d := newDesk(t)
 	for _, at := range []string{"C/2027-03 Oriel Pask/01 Letters/oriel-pask 01.md", "C/2027-03 Oriel Pask/02 Plans/x.pdf", "C/2026-11 Jun Teague/01 Letters/jun-teague 01.md", "C/2026-11 Jun Teague/02 Plans/y.pdf", "C/2026-11 Jun Teague/90 Settled/secret-7.txt", "C/2026-10 Ida Vig/01 Letters/ida-vig 01.md", "C/2026-10 Ida Vig/02 Plans/z.pdf", "C/2026-10 Ida Vig/90 Settled/z.txt"} {
 		d.write(at, "what is in it: hunter2 "+at)
@@ -96,6 +97,7 @@ func hidden(t *testing.T, out string) int {
 }
 
 func TestATemplateIsMadeOfAText(t *testing.T) {
+	t.Parallel()
 	d := newDesk(t, "tree.txt", "Course <name>/\n├── Handouts  # given out\n│   └── In: now?\n└── notes.md\n", "letter.txt", "This is a letter to somebody, and it says at some length what is to be said.\n")
 	out, status := d.run("draft", "course", "tree.txt")
 	require.Zero(t, status, out)
@@ -110,7 +112,7 @@ func TestATemplateIsMadeOfAText(t *testing.T) {
 	d.write("drawn.folders", "├── A\n└── B\n")
 	for _, command := range [][]string{{"check"}, {"show"}} {
 		out, _ = d.run(append(command, "drawn.folders")...)
-		assert.Contains(t, out, "vestibula draft NAME drawn.folders makes a template of it")
+		assert.Contains(t, out, "to make a template of it: vestibula draft drawn-template drawn.folders")
 	}
 	d.in = "- Letters\n  - In\n"
 	out, status = d.run("build", "-", "--into", ".", "--yes")
@@ -119,6 +121,7 @@ func TestATemplateIsMadeOfAText(t *testing.T) {
 }
 
 func TestATemplateTakesWhatItsProjectsHaveInCommon(t *testing.T) {
+	t.Parallel()
 	d := newDesk(t, "c.folders", "---\nfields: { client: Who? }\n---\n// Our own list.\n<client>\n    Letters  | note: by post\n    Plans\n")
 	for _, client := range []string{"Ola", "Jun"} {
 		_, status := d.run("build", "c", "client="+client, "--into", ".", "--yes")

@@ -26,6 +26,7 @@ Com <client>
 `
 
 func TestLinksAreMadeKeptAndTakenBack(t *testing.T) {
+	t.Parallel()
 	d := newDesk(t, "l.folders", linked)
 	out, status := d.run("show", "l")
 	assert.Zero(t, status)
@@ -83,6 +84,7 @@ func TestLinksAreMadeKeptAndTakenBack(t *testing.T) {
 }
 
 func TestLinksThatCannotBe(t *testing.T) {
+	t.Parallel()
 	for text, want := range map[string]string{
 		"A\n    b | link: c\n    d\n":                "there is no “c” in this project",
 		"A\n    b | link: ~/forms\n":                 "a link cannot begin with ~",

@@ -34,6 +34,7 @@ func TestMain(m *testing.M) {
 		os.Exit(1)
 	}
 	code := m.Run()
+	tellFollowed()
 	os.RemoveAll(dir)
 	os.Exit(code)
 }
@@ -43,6 +44,8 @@ type desk struct {
 	t   *testing.T
 	dir string
 	in  string // standard input
+	// following says that an advice is being followed just now.
+	following bool
 }
 
 func newDesk(t *testing.T, files ...string) *desk {
@@ -105,7 +108,9 @@ func (d *desk) whole(folder string) map[string]string {
 // run runs the program and returns all that it printed, and its status.
 func (d *desk) run(args ...string) (out string, status int) {
 	d.t.Helper()
-	return d.exec(program, args...)
+	out, status = d.exec(program, args...)
+	d.follow(args, out)
+	return out, status
 }
 
 func (d *desk) exec(name string, args ...string) (string, int) {
@@ -143,6 +148,7 @@ var fence = regexp.MustCompile("(?ms)^```([^\n]+)\n(.*?)^```$")
 // as that file, and in a block ```console each line behind a $ is run in a
 // shell and must print the lines below it. A line of … stands for any lines.
 func TestTheDocumentsAreTrue(t *testing.T) {
+	t.Parallel()
 	docs, _ := filepath.Glob("docs/*.md")
 	commands := 0
 	for _, doc := range append(docs, "README.md") {
@@ -175,6 +181,8 @@ func TestTheDocumentsAreTrue(t *testing.T) {
 	assert.Greater(t, commands, 10)
 }
 
+var undoneNumber = regexp.MustCompile(`(vestibula (?:undo|history --forget)) \d+`)
+
 // likeOutput turns the output that a document shows into an expression.
 func likeOutput(want string) string {
 	var b strings.Builder
@@ -184,7 +192,8 @@ func likeOutput(want string) string {
 			b.WriteString(`(?:.*\n)*?`)
 			continue
 		}
-		b.WriteString(regexp.QuoteMeta(strings.TrimRight(line, " ")) + ` *\n`)
+		// The numbers of what was done are any.
+		b.WriteString(undoneNumber.ReplaceAllString(regexp.QuoteMeta(strings.TrimRight(line, " ")), `$1 \d+`) + ` *\n`)
 	}
 	return b.String() + `\z`
 }

@@ -14,6 +14,7 @@ import (
 // it there, and neither check nor build asks for it where it was; the others keep their
 // numbers.
 func TestAPieceMovesOn(t *testing.T) {
+	t.Parallel()
 	text := "---\nfields: { client: Who?, pieces: { type: list, default: [Box, Case, Map] }, name: Which piece? }\n---\n<client>\n    <#> In work\n        <#> <piece> | each: piece in pieces\n            Notes\n    <#> Done\n        <name> | later\n            Notes\n            Photographs\n            Bill.md | blank\n    <#> Settled | number: 90\n"
 	d := newDesk(t, "shop.folders", text, "C/own.txt", "mine")
 	_, status := d.run("build", "shop", "--into", "C", "client=Ola", "--yes")
@@ -67,6 +68,7 @@ func TestAPieceMovesOn(t *testing.T) {
 }
 
 func TestMovingOnIsTakenBack(t *testing.T) {
+	t.Parallel()
 	d := newDesk(t, "shop.folders", "---\nfields: { client: Who? }\n---\n<client>\n    Pieces\n        Box\n        Case\n    Done\n", "C/own.txt", "mine")
 	_, status := d.run("build", "shop", "--into", "C", "client=Ola", "--yes")
 	require.Zero(t, status)

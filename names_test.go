@@ -29,6 +29,7 @@ func commissionDesk(t *testing.T) (*desk, string) {
 }
 
 func TestNamesCountOnInTheirFolder(t *testing.T) {
+	t.Parallel()
 	d, project := commissionDesk(t)
 	photographs := project + "/02 Condition survey/Photographs"
 	name := func(args ...string) (string, int) {
@@ -77,6 +78,7 @@ func TestNamesCountOnInTheirFolder(t *testing.T) {
 
 // What the place says is not asked for, and not contradicted.
 func TestNamesKnowTheirPlace(t *testing.T) {
+	t.Parallel()
 	d := newDesk(t, "clients/x", "")
 	d.write("job.folders", `---
 fields: { client: Who? }
@@ -131,6 +133,7 @@ rules: { name-words: 2 }
 }
 
 func TestConventionsAreCompleted(t *testing.T) {
+	t.Parallel()
 	d, project := commissionDesk(t)
 	for _, args := range [][]string{{"put", "x", "--convention", ""}, {"rename", ""}, {"rename", "commission", ""}, {"read", "--convention", ""}, {"name", ""}} {
 		out, status := d.exec("sh", "-c", "cd '"+project+"' && vestibula __complete "+strings.Join(args[:len(args)-1], " ")+" ''")
@@ -140,6 +143,7 @@ func TestConventionsAreCompleted(t *testing.T) {
 }
 
 func TestAFolderOfNamesIsReadBack(t *testing.T) {
+	t.Parallel()
 	d, project := commissionDesk(t)
 	for i := 1; i <= 28; i++ {
 		d.write(fmt.Sprintf("%s/05 Invoices/2027-%02d-01 AO2703 deposit-%02d.pdf", project, i%12+1, i), "")
@@ -183,7 +187,7 @@ func TestAFolderOfNamesIsReadBack(t *testing.T) {
 		}
 	}
 	out, _ = d.run("read", "t", "--in", "many", "--convention", "b")
-	assert.Contains(t, out, "and 10 more; --json lists all")
+	assert.Contains(t, out, "… and 10 more; all of them: vestibula read t --in many --convention b --json")
 	out, status = d.run("read", "t", "--in", "many", "--where", "colour=red")
 	assert.Equal(t, 2, status)
 	assert.Contains(t, out, `no naming convention here has a field "colour"`)
@@ -207,13 +211,14 @@ invoice
 due  n  file
 jun  7  Invoices/jun 07.md
 
-fit two alike: --convention says by which to read
+fit two conventions alike
 jun 08.md
 ^ it fits both “letter” and “invoice”, and neither better
 `, out)
 }
 
 func TestCheckProvesConventions(t *testing.T) {
+	t.Parallel()
 	d := newDesk(t, "t.folders", "---\nnames:\n  note: \"<day:d.m.yyyy> <client> <topic>\"\n  other: \"<x:like-this> <y:00>\"\n---\nA | holds: note, other\n")
 	out, status := d.run("check", "t")
 	assert.Equal(t, 1, status)
@@ -235,6 +240,7 @@ func TestCheckProvesConventions(t *testing.T) {
 }
 
 func TestDraftsAreCleanAndNeverOverwrite(t *testing.T) {
+	t.Parallel()
 	d := newDesk(t)
 	for _, args := range [][]string{{"my clients"}, {"kurs", "--like", "evening-course"}, {"deep/c", "--like", "commission"}} {
 		out, status := d.run(append([]string{"draft"}, args...)...)
@@ -263,6 +269,7 @@ func readExample(t *testing.T, name string) string {
 }
 
 func TestDocumentsThatAreMadeFromTheCodeAreCurrent(t *testing.T) {
+	t.Parallel()
 	fresh := t.TempDir()
 	out, err := exec.Command("go", "run", "./docs/generate", fresh).CombinedOutput()
 	require.NoError(t, err, "%s", out)
@@ -289,6 +296,7 @@ func TestDocumentsThatAreMadeFromTheCodeAreCurrent(t *testing.T) {
 }
 
 func TestTheSchemaFitsTheHeaders(t *testing.T) {
+	t.Parallel()
 	text, err := os.ReadFile("docs/header.schema.json")
 	require.NoError(t, err)
 	var schema jsonschema.Schema
@@ -337,6 +345,7 @@ func plainValue(n *template.Node) any {
 
 // All invoices of 50 clients are one table in one command, and one folder of links.
 func TestFilesAreFoundAgainOverProjects(t *testing.T) {
+	t.Parallel()
 	d := newDesk(t, "job.folders", `---
 fields: { client: Who?, term: { type: term, of: [spring, autumn] }, kind: { of: { BK: book, BX: box } } }
 names:

@@ -43,6 +43,7 @@ func (d *desk) walk(steps []step) {
 
 // Somebody who designs gardens has a list in a mail, and has never programmed.
 func TestAGardenDesignerComesToATemplateOfHerOwn(t *testing.T) {
+	t.Parallel()
 	d := newDesk(t, "garden.txt", "- Garden\n  - Site visit\n    - photos\n  - Design\n  - Quotes\n")
 	d.walk([]step{
 		{call: "garden.txt", status: 2, says: []string{"what is to be done with \"garden.txt\"?", "vestibula show garden.txt"}},
@@ -58,13 +59,13 @@ func TestAGardenDesignerComesToATemplateOfHerOwn(t *testing.T) {
 		{call: "build|garden|--into|Clients", status: 2, says: []string{"there is no folder \"Clients\"", "make it first"}},
 		{call: "build|garden|--into|.", status: 2, says: []string{"client-name=…", "Which client name?"}},
 		{call: "build|garden|--into|.|client=Rowan Ash", status: 2, says: []string{"client is not a field of this template, which has client-name"}},
-		{call: "build|garden|--into|.|client-name=Rowan Ash", status: 1, says: []string{"+ Rowan Ash/", "Nothing was changed yet.", "add --yes to build it"}},
+		{call: "build|garden|--into|.|client-name=Rowan Ash", status: 1, says: []string{"+ Rowan Ash/", "Nothing was changed yet.", "to build it: vestibula build garden --into . client-name=\"Rowan Ash\" --yes"}},
 		{call: "build|garden|--into|.|client-name=Rowan Ash|--yes", says: []string{"Built 5 folders in Rowan Ash"}},
 		{call: "check|Rowan Ash", says: []string{"All is well with Rowan Ash"}},
 		{write: "Rowan Ash/03 Quotes/first quote.odt", text: "mine"},
 		{write: "garden.folders", text: "---\nfields:\n  client-name: Which client name?\n---\n<client-name>\n  <#> Site visit\n    photos\n  <#> Survey\n  <#> Design\n  <#> Quotes and bills | was: Quotes\n"},
 		{call: "upgrade|Rowan Ash", status: 1, says: []string{"» 02 Design → 03 Design", "» 03 Quotes → 04 Quotes and bills", "Nothing was changed yet."}},
-		{call: "upgrade|Rowan Ash|--yes", says: []string{"Upgraded Rowan Ash: 3 changes", "vestibula undo takes it back"}},
+		{call: "upgrade|Rowan Ash|--yes", says: []string{"Upgraded Rowan Ash: 3 changes", "To take it back: vestibula undo"}},
 		{call: "check|Rowan Ash", says: []string{"All is well"}},
 		{call: "undo|--yes", says: []string{"Undone: 2 moved, 1 removed"}},
 		{call: "history", says: []string{"build", "upgrade", "undone by"}},
@@ -74,6 +75,7 @@ func TestAGardenDesignerComesToATemplateOfHerOwn(t *testing.T) {
 
 // A teacher has a class list, and numbers that sort wrongly.
 func TestATeacherBuildsForAClass(t *testing.T) {
+	t.Parallel()
 	d := newDesk(t, "class.csv", "First name,Last name,Group\nWren,Abbott,A\nJun,Teague,B\nOla,Marrow,C\n")
 	require.NoError(t, os.Mkdir(filepath.Join(d.dir, "School"), 0o777))
 	header := "---\nfields:\n  first-name: First name?\n  last-name: Last name?\n  group: { of: [A, B] }\n---\n"
@@ -95,6 +97,7 @@ func TestATeacherBuildsForAClass(t *testing.T) {
 
 // A clerk has a shared drive of months that nobody built from anything.
 func TestAClerkBringsASharedDriveIntoOrder(t *testing.T) {
+	t.Parallel()
 	d := newDesk(t)
 	for _, month := range []string{"2027-01", "2027-02", "2027-03"} {
 		for _, day := range []string{"03", "17"} {
@@ -118,6 +121,7 @@ func TestAClerkBringsASharedDriveIntoOrder(t *testing.T) {
 // Whatever is said of a real folder never speaks of a template's text, and the other way
 // round.
 func TestAdviceFitsWhatItIsAbout(t *testing.T) {
+	t.Parallel()
 	d := newDesk(t, "t.folders", "Studio\n    1 a\n    10 b\n    2 c\n    _Old\n    new folder\n    Aux\n    Report.\n    a  b\n")
 	for _, name := range []string{"1 a", "10 b", "2 c", "_Old", "new folder", "Aux", "Report.", "05 x", "05 y"} {
 		require.NoError(t, os.MkdirAll(filepath.Join(d.dir, "Studio", name), 0o777))

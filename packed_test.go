@@ -51,6 +51,7 @@ func (d *desk) spoil(file, text string) {
 }
 
 func TestProjectsGoIntoAFileAndComeBack(t *testing.T) {
+	t.Parallel()
 	d := jobsDesk(t)
 	d.write("C/2025-03 Ola/Invoices/cover.jpg", strings.Repeat("a picture ", 9000))
 	require.NoError(t, os.Chmod(filepath.Join(d.dir, "C/2025-03 Ola/Letters"), 0o750))
@@ -58,7 +59,7 @@ func TestProjectsGoIntoAFileAndComeBack(t *testing.T) {
 	before := d.living("C")
 	out, status := d.run("archive", "C", "--where", "received=..2026", "--into", "Old/years.zip", "--rename", "<client>", "--yes")
 	require.Zero(t, status, out)
-	assert.Contains(t, out, "kept until vestibula history --forget")
+	assert.Contains(t, out, "is kept. To free that room: vestibula history --forget")
 	assert.Equal(t, []string{".vestibula-away.json", "2027-01 Ida/", "2027-01 Ida/.vestibula.json", "2027-01 Ida/Invoices/", "2027-01 Ida/Letters/", "own.txt"}, slices.Sorted(maps.Keys(d.living("C"))))
 	inside := d.unzipped("Old/years.zip")
 	for at, text := range map[string]string{"Ola/Invoices/2025-03-09 invoice 01.pdf": "one", "Ola/.hidden/deep.txt": "hidden", "Ola/link": "Invoices", "Ola/Letters/empty/": "", "Jun/Letters/": ""} {
@@ -110,6 +111,7 @@ func TestProjectsGoIntoAFileAndComeBack(t *testing.T) {
 }
 
 func TestWhatCannotGoIntoAFileStays(t *testing.T) {
+	t.Parallel()
 	d := jobsDesk(t)
 	d.write("there.zip", "mine")
 	before := d.living("C")
@@ -129,6 +131,7 @@ func TestWhatCannotGoIntoAFileStays(t *testing.T) {
 }
 
 func TestPartsGoIntoAFile(t *testing.T) {
+	t.Parallel()
 	d := jobsDesk(t)
 	before := d.living("C")
 	out, status := d.run("archive", "C/2025-03 Ola", "--copy", "--only", "Invoices", "--for", "Ola", "--into", "post.zip", "--yes")
@@ -156,6 +159,7 @@ func TestPartsGoIntoAFile(t *testing.T) {
 }
 
 func TestATermTurnsIntoAFile(t *testing.T) {
+	t.Parallel()
 	d := newDesk(t, "term.folders", "---\nfields: { course: Which?, term: { type: term, of: [winter, spring] } }\n---\n<course> <term:yyyy 0 Name>\n    Handouts | carry\n    Tools | carry: moves\n    Essays\n", "T/own.txt", "mine")
 	_, status := d.run("build", "term", "--into", "T", "course=Casing", "term=2027 winter", "--yes")
 	require.Zero(t, status)
@@ -170,7 +174,7 @@ func TestATermTurnsIntoAFile(t *testing.T) {
 	assert.False(t, moved, "it went along")
 	assert.Equal(t, "Essays/essay.txt", inside["Casing 2027 1 Winter/Essays/essay.txt"])
 	assert.Equal(t, []string{".vestibula-away.json", "Casing 2027 2 Spring/", "Casing 2027 2 Spring/.vestibula.json", "Casing 2027 2 Spring/Essays/", "Casing 2027 2 Spring/Handouts/", "Casing 2027 2 Spring/Handouts/a.txt", "Casing 2027 2 Spring/Tools/", "Casing 2027 2 Spring/Tools/bone.txt", "own.txt"}, d.has("T"))
-	assert.Contains(t, out, "kept until vestibula history --forget")
+	assert.Contains(t, out, "is kept. To free that room: vestibula history --forget")
 	out, status = d.run("check", "winter.zip")
 	assert.Zero(t, status, out)
 	out, status = d.run("undo", "--yes")
@@ -179,6 +183,7 @@ func TestATermTurnsIntoAFile(t *testing.T) {
 }
 
 func TestABackupIsOneFile(t *testing.T) {
+	t.Parallel()
 	d := jobsDesk(t)
 	require.NoError(t, os.Mkdir(filepath.Join(d.dir, "B"), 0o777))
 	d.write("C/2025-03 Ola/Letters/cover.jpg", "a picture")
@@ -216,6 +221,7 @@ func TestABackupIsOneFile(t *testing.T) {
 
 // Whatever names a disk has, what is set aside or archived is all of it, and comes back.
 func TestNamesOfAllKindsAreSetAside(t *testing.T) {
+	t.Parallel()
 	d := newDesk(t, "job.folders", "---\nfields: { client: Who? }\n---\n<client>\n    Letters\n    Plans\n")
 	_, status := d.run("build", "job", "client=Ola", "--into", ".", "--yes")
 	require.Zero(t, status)
@@ -256,6 +262,7 @@ func TestNamesOfAllKindsAreSetAside(t *testing.T) {
 // An archiving that is killed at any moment loses nothing: what was taken away is there
 // again after an undo, and a file that bears its name is a whole archive.
 func TestKilledArchivingsLoseNothing(t *testing.T) {
+	t.Parallel()
 	d := newDesk(t, "job.folders", "---\nfields: { client: Who? }\n---\n<client>\n    Letters\n    Plans\n")
 	_, status := d.run("build", "job", "client=Ola", "--into", "C", "--yes")
 	if status != 0 {

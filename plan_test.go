@@ -17,6 +17,7 @@ import (
 
 // A plan goes through somebody's spreadsheet, and what they changed is what is done.
 func TestAPlanIsEditedAndCarriedOut(t *testing.T) {
+	t.Parallel()
 	d := newDesk(t, "shelf.folders", shelfBefore, "plan.md", "Plan <client>\n")
 	for _, client := range []string{"Oriel Pask", "Jun Teague"} {
 		out, status := d.run("build", "shelf", "--into", ".", "client="+client, "--yes")
@@ -61,7 +62,7 @@ func TestAPlanIsEditedAndCarriedOut(t *testing.T) {
 
 	out, status = d.run("apply", "edited.xlsx")
 	assert.Equal(t, 1, status)
-	assert.Contains(t, out, "add --yes to carry it out")
+	assert.Contains(t, out, "to carry it out: vestibula apply")
 	d.write("Jun Teague/03 Tide tables/x", "in the way")
 	now := state()
 	out, status = d.run("apply", "edited.xlsx", "--yes")
@@ -92,6 +93,7 @@ func TestAPlanIsEditedAndCarriedOut(t *testing.T) {
 
 // What is only probable is marked in the plan of check --fix, which no --yes does.
 func TestAPlanTellsWhatIsProbable(t *testing.T) {
+	t.Parallel()
 	d := newDesk(t, "shelf.folders", shelfBefore, "plan.md", "Plan <client>\n")
 	_, status := d.run("build", "shelf", "--into", ".", "client=Dag Holm", "--yes")
 	require.Zero(t, status)
@@ -123,6 +125,7 @@ func TestAPlanTellsWhatIsProbable(t *testing.T) {
 // become one; the labels of projects know where their files are; and one undo brings all
 // of it back, times of folders included.
 func TestWhatPointsAtWhatMovesFollows(t *testing.T) {
+	t.Parallel()
 	d := newDesk(t, "shelf.folders", shelfBefore, "plan.md", "Plan <client>\n")
 	require.NoError(t, os.Mkdir(filepath.Join(d.dir, "Shop"), 0o777))
 	out, status := d.run("build", "shelf", "--into", "Shop", "client=Dag Holm", "--yes")
@@ -152,7 +155,7 @@ func TestWhatPointsAtWhatMovesFollows(t *testing.T) {
 		"~ Shop/Web/index.md:1   Old/a.html → New/a.html",
 		"~ Shop/Web/Old/a.html:1   ../New/b%20c.html → ../en/b.html",
 		"~ Shop/Web/New/link   ../Old/same.css → same.css",
-		"3 paths in 2 texts and 1 link would lead nowhere (of 9 texts and 1 link looked at). --mend-links changes them as well.",
+		"3 paths in 2 texts and 1 link would lead nowhere (of 9 texts and 1 link looked at); to change them as well: vestibula apply",
 	} {
 		assert.Contains(t, out, want)
 	}

@@ -37,6 +37,7 @@ func clientDesk(t *testing.T) *desk {
 }
 
 func TestAPastedListBuildsInOneCommand(t *testing.T) {
+	t.Parallel()
 	d := newDesk(t, "Desktop/x", "")
 	d.in = "  Commission\n      Agreement\n      Condition survey\n      Photographs\n"
 	out, status := d.run("build", "-", "--into", "Desktop", "--yes", "--no-label")
@@ -46,6 +47,7 @@ func TestAPastedListBuildsInOneCommand(t *testing.T) {
 }
 
 func TestBuildPreviewsBuildsAndLeavesALabel(t *testing.T) {
+	t.Parallel()
 	d := clientDesk(t)
 	args := []string{"build", "client", "--into", "out", "client=Åsgerd / Ölvane", "received=2027-03-09"}
 	out, status := d.run(append(args, "--preview")...)
@@ -54,7 +56,7 @@ func TestBuildPreviewsBuildsAndLeavesALabel(t *testing.T) {
 	assert.Contains(t, out, "A preview: nothing was changed.")
 	out, status = d.run(args...)
 	assert.Equal(t, 1, status, "without a terminal and without --yes nothing is changed")
-	assert.Contains(t, out, "add --yes to build it")
+	assert.Contains(t, out, "to build it: vestibula build")
 	assert.Equal(t, []string{"own.txt"}, d.has("out"))
 
 	out, status = d.run(append(args, "--yes")...)
@@ -85,6 +87,7 @@ func TestBuildPreviewsBuildsAndLeavesALabel(t *testing.T) {
 }
 
 func TestValuesFromAFile(t *testing.T) {
+	t.Parallel()
 	d := clientDesk(t)
 	d.write("v.yaml", "client: Oriel\nreceived: 2027-03-09\nstages: [one, two]\ngilding: yes\n")
 	d.write("v.json", `{"client": "Oriel", "received": "2027-03-09", "stages": ["one", "two"], "gilding": true}`)
@@ -102,6 +105,7 @@ func TestValuesFromAFile(t *testing.T) {
 }
 
 func TestJSONOfEachCommandThatReports(t *testing.T) {
+	t.Parallel()
 	d := clientDesk(t)
 	for _, tt := range []struct {
 		args []string
@@ -128,6 +132,7 @@ func TestJSONOfEachCommandThatReports(t *testing.T) {
 }
 
 func TestBadInputIsToldAndNothingChanges(t *testing.T) {
+	t.Parallel()
 	long := strings.Repeat("x", 300)
 	with := func(more ...string) []string {
 		return append([]string{"build", "client", "--into", "out", "--yes", "received=2027-03-09"}, more...)
@@ -143,10 +148,10 @@ func TestBadInputIsToldAndNothingChanges(t *testing.T) {
 		{[]string{"shwo"}, 2, "there is no command \"shwo\"\n  did you mean show?"},
 		{[]string{"help", "bild"}, 2, "did you mean build?"},
 		{[]string{"create"}, 2, "did you mean build?"},
-		{[]string{"xyzzy"}, 2, "vestibula --help lists the commands"},
-		{[]string{"client.folders"}, 2, "for example: vestibula show client.folders"},
-		{[]string{"ledger"}, 2, "for example: vestibula show ledger"},
-		{[]string{"show", "client", "--frob"}, 2, "there is no option --frob\n  vestibula show --help lists what there is"},
+		{[]string{"xyzzy"}, 2, "the commands: vestibula --help"},
+		{[]string{"client.folders"}, 2, "to look at it: vestibula show client.folders"},
+		{[]string{"ledger"}, 2, "to look at it: vestibula show ledger"},
+		{[]string{"show", "client", "--frob"}, 2, "there is no option --frob\n  what there is: vestibula show --help"},
 		{[]string{"show", "client", "--sort"}, 2, "did you mean --sorted?"},
 		{[]string{"build", "client", "--privew"}, 2, "did you mean --preview?"},
 		{[]string{"show", "client", "-x"}, 2, "there is no option -x"},
@@ -196,6 +201,7 @@ func TestBadInputIsToldAndNothingChanges(t *testing.T) {
 }
 
 func TestConflictsAreToldAllAtOnce(t *testing.T) {
+	t.Parallel()
 	d := clientDesk(t)
 	d.write("out/x/01 notes/own.md", "")
 	d.write("out/x/02 survey", "a file")
@@ -212,12 +218,13 @@ func TestTemplatesAreFoundInTheirOrder(t *testing.T) {
 	t.Setenv("VESTIBULA_TEMPLATES", filepath.Join(d.dir, "shelf"))
 	out, status := d.run("templates")
 	assert.Zero(t, status)
-	for _, want := range []string{"own             First", "ledger          Mine", "broken          has mistakes: vestibula check broken", "commission      Bookbinding commission"} {
+	for _, want := range []string{"own             First", "ledger          Mine", "to see what is wrong: vestibula check broken", "commission      Bookbinding commission"} {
 		assert.Contains(t, out, want)
 	}
 }
 
 func TestTheDemoRunsTheMainJob(t *testing.T) {
+	t.Parallel()
 	d := newDesk(t)
 	out, status := d.run("demo", "bindery")
 	assert.Zero(t, status, out)
@@ -241,6 +248,7 @@ func TestTheDemoRunsTheMainJob(t *testing.T) {
 }
 
 func TestHelpBeginsWithOneSentenceAndShowsExamples(t *testing.T) {
+	t.Parallel()
 	d := newDesk(t)
 	whole, _ := d.run("--help")
 	for _, c := range cli.Command().Commands() {
@@ -283,6 +291,7 @@ func TestHelpBeginsWithOneSentenceAndShowsExamples(t *testing.T) {
 }
 
 func TestACopyOfAProjectIsOneOfItsOwn(t *testing.T) {
+	t.Parallel()
 	d := newDesk(t, "job.folders", "---\nfields: { client: Who? }\n---\n<client>\n    Letters\n", "copies.folders", "---\nfields: { day: { type: date } }\n---\nCopies\n    <day:yyyy-mm-dd> | copy: Ola\n")
 	d.run("build", "job", "--into", ".", "client=Ola", "--yes")
 	d.write("Ola/Letters/mine.txt", "mine")
@@ -296,6 +305,7 @@ func TestACopyOfAProjectIsOneOfItsOwn(t *testing.T) {
 
 // Whatever variable the program reads is written down in one place.
 func TestAllVariablesAreDocumented(t *testing.T) {
+	t.Parallel()
 	d := newDesk(t)
 	places, _ := d.run("help", "places")
 	man, err := os.ReadFile("docs/man/vestibula.1")

@@ -30,6 +30,7 @@ func courseDesk(t *testing.T) *desk {
 }
 
 func TestAllProjectsAreOneScreen(t *testing.T) {
+	t.Parallel()
 	d := courseDesk(t)
 	out, status := d.run("projects", "C")
 	require.Zero(t, status, out)
@@ -82,6 +83,7 @@ func TestAllProjectsAreOneScreen(t *testing.T) {
 }
 
 func TestWhatNoFileShowsIsTicked(t *testing.T) {
+	t.Parallel()
 	d := courseDesk(t)
 	label := d.read("C/Bo/.vestibula.json")
 	out, status := d.run("done", "C/Bo", "talk", "2027-01-02")
@@ -118,6 +120,7 @@ func TestWhatNoFileShowsIsTicked(t *testing.T) {
 
 // A table is begun from what is there, and brought back; a page shows nothing that runs.
 func TestAllProjectsAreATableAndAPage(t *testing.T) {
+	t.Parallel()
 	d := courseDesk(t)
 	for _, file := range []string{"all.csv", "all.xlsx", "all.json", "all.md", "all.txt"} {
 		out, status := d.run("projects", "C", "--out", file)

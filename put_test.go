@@ -34,6 +34,7 @@ names:
 // A card of 400 files of five kinds with 30 duplicates goes to its places in one command;
 // a second run does nothing; one undo takes it back.
 func TestACardIsEmptied(t *testing.T) {
+	t.Parallel()
 	d := newDesk(t, "shoot.folders", shoot)
 	out, status := d.run("build", "shoot", "--into", ".", "job=Marl quarry", "client=Oriel Pask", "--yes")
 	require.Zero(t, status, out)
@@ -83,6 +84,7 @@ func TestACardIsEmptied(t *testing.T) {
 
 // Arrivals of 60 with 12 strangers and 6 ambiguous ones are sorted among 20 projects.
 func TestArrivalsAreSortedAmongProjects(t *testing.T) {
+	t.Parallel()
 	d := newDesk(t, "job.folders", `---
 fields: { client: Who?, number: { type: number } }
 names: { bill: { pattern: "<day:yyyy-mm-dd> <client:like-this> bill <n:00>", fields: { day: { type: date }, n: { type: number, next: yes } }, for: [pdf] } }
@@ -153,6 +155,7 @@ names: { bill: { pattern: "<day:yyyy-mm-dd> <client:like-this> bill <n:00>", fie
 }
 
 func TestSheetsAreSweptIntoTheirMonths(t *testing.T) {
+	t.Parallel()
 	d := newDesk(t, "books.folders", "---\nfields: { shop: Which? }\nnames: { day-sheet: { pattern: \"<day:yyyy-mm-dd> till\", for: [txt] } }\n---\n<shop>\n    Sheets\n        <day:yyyy>/<day:yyyy-mm> | later | holds: day-sheet\n            Sums.md | blank\n    Arrivals\n")
 	out, status := d.run("build", "books", "--into", ".", "shop=Marl", "--yes")
 	require.Zero(t, status, out)
@@ -176,6 +179,7 @@ func TestSheetsAreSweptIntoTheirMonths(t *testing.T) {
 }
 
 func TestArchivesLinksAndWhatIsInTheWay(t *testing.T) {
+	t.Parallel()
 	d := newDesk(t, "shoot.folders", shoot)
 	d.run("build", "shoot", "--into", ".", "job=Marl", "client=x", "--yes")
 	var packed strings.Builder
@@ -247,6 +251,7 @@ func TestArchivesLinksAndWhatIsInTheWay(t *testing.T) {
 // A folder of 300 names in four old shapes is brought to one convention, 11 unreadable
 // ones are listed.
 func TestDriftedNamesComeRight(t *testing.T) {
+	t.Parallel()
 	d := newDesk(t, "job.folders", `---
 fields: { client: Who? }
 names:
@@ -315,6 +320,7 @@ names:
 }
 
 func TestOlderVersionsGoAside(t *testing.T) {
+	t.Parallel()
 	d := newDesk(t)
 	for _, name := range []string{"Offer v1.docx", "Offer v2.docx", "Offer v10.docx", "Offer.docx", "Plan 02.txt", "plan_2.txt", "B/2027-03-01 x.md", "B/2027-03-02 x.md", "B/alone 1.md", "B/Older/kept.md"} {
 		d.write("A/"+name, name)
@@ -342,6 +348,7 @@ func TestOlderVersionsGoAside(t *testing.T) {
 
 // What a card or a mail may hold that is no good, and sources that are odd.
 func TestOddSources(t *testing.T) {
+	t.Parallel()
 	d := newDesk(t, "shoot.folders", shoot)
 	for _, job := range []string{"Marl", "Chalk"} {
 		out, status := d.run("build", "shoot", "--into", "Jobs", "job="+job, "client=x", "--yes")

@@ -17,6 +17,7 @@ import (
 )
 
 func TestWhatIsMeantIsKeptInTheProject(t *testing.T) {
+	t.Parallel()
 	d := newDesk(t)
 	d.run("build", "commission", "--into", ".", "client=Oriel Pask", "received=2027-03-09", "--yes")
 	d.write("2027-03 Oriel Pask BK/Loose ends/x.md", "")
@@ -48,6 +49,7 @@ func TestWhatIsMeantIsKeptInTheProject(t *testing.T) {
 
 // A month of ordinary work, after which nothing is found.
 func TestOrdinaryWorkIsSilent(t *testing.T) {
+	t.Parallel()
 	d := newDesk(t)
 	at := "2027-03 Oriel Pask BK/"
 	silent := func(what string) {
@@ -90,6 +92,7 @@ func TestOrdinaryWorkIsSilent(t *testing.T) {
 }
 
 func TestHandInsAreCheckedAtOnce(t *testing.T) {
+	t.Parallel()
 	d := newDesk(t, "hand-in.folders", "---\nfields: { name: Who? }\nnames: { page: { pattern: \"page <n:00>\", for: [pdf] } }\n---\n<name>\n    Pages  | holds: page\n    Sources/\n    Report.odt\n",
 		"in/Oriel Pask/Pages/page 01.pdf", "", "in/Oriel Pask/Report.odt", "r", "in/Oriel Pask/Sources/x.txt", "",
 		"in/Jun Teague/Pages/one.pdf", "", "in/Jun Teague/report.odt", "r", "in/Jun Teague/Sources/x.txt", "")
@@ -126,6 +129,7 @@ func TestHandInsAreCheckedAtOnce(t *testing.T) {
 }
 
 func TestLabelsOfStrangersAreJudgedWithoutHarm(t *testing.T) {
+	t.Parallel()
 	d := newDesk(t)
 	for _, name := range []string{"Oriel Pask", "Jun Teague"} {
 		d.run("build", "commission", "--into", "work", "client="+name, "received=2027-03-09", "--yes")
@@ -158,6 +162,7 @@ func TestLabelsOfStrangersAreJudgedWithoutHarm(t *testing.T) {
 }
 
 func TestAFolderAndATemplateOfOneNameAreToldApart(t *testing.T) {
+	t.Parallel()
 	d := newDesk(t, "card.folders", "Card\n    Pictures\n", "card/x.md", "")
 	out, status := d.run("check", "card")
 	assert.Equal(t, 2, status)
@@ -169,6 +174,7 @@ func TestAFolderAndATemplateOfOneNameAreToldApart(t *testing.T) {
 }
 
 func TestAPartOfAProjectIsJudgedAsInTheWhole(t *testing.T) {
+	t.Parallel()
 	d := newDesk(t)
 	d.run("build", "commission", "--into", ".", "client=Oriel Pask", "received=2027-03-09", "--yes")
 	at := "2027-03 Oriel Pask BK/"
@@ -183,6 +189,7 @@ func TestAPartOfAProjectIsJudgedAsInTheWhole(t *testing.T) {
 }
 
 func TestTwoValuesThatGiveOneNameAreRefused(t *testing.T) {
+	t.Parallel()
 	d := newDesk(t, "c.folders", "---\nfields: { client: { ask: Who?, max: 10 }, kind: { default: x } }\n---\n<client>\n    Notes <kind>\n    Letters\n")
 	d.run("build", "c", "--into", ".", "client=Oriel Pask Sons", "--yes")
 	out, status := d.run("build", "c", "--into", ".", "client=Oriel Pask Daughters", "--yes")
@@ -190,13 +197,14 @@ func TestTwoValuesThatGiveOneNameAreRefused(t *testing.T) {
 	assert.Contains(t, out, `client "Oriel Pask Daughters" and "Oriel Pask Sons", of the project that is there, give one name: Oriel Pask`)
 	out, status = d.run("build", "c", "--into", ".", "client=Oriel Pask Sons", "kind=y", "--yes")
 	assert.Equal(t, 1, status)
-	assert.Contains(t, out, "“Notes x” is there and would be “Notes y”: vestibula upgrade \"Oriel Pask\" renames it")
+	assert.Contains(t, out, "“Notes x” is there and would be “Notes y”; to rename it: vestibula upgrade \"Oriel Pask\"")
 	out, status = d.run("build", "c", "--into", ".", "client=Oriel Pask Sons", "kind=y", "--add", "--yes")
 	assert.Zero(t, status)
 	assert.Contains(t, out, "this changes the project Oriel Pask: kind from x to y")
 }
 
 func TestWhatWouldBeMendedIsToldAsJSON(t *testing.T) {
+	t.Parallel()
 	d := newDesk(t)
 	d.run("build", "commission", "--into", ".", "client=Oriel Pask", "received=2027-03-09", "--yes")
 	at := "2027-03 Oriel Pask BK"
@@ -230,6 +238,7 @@ func TestWhatWouldBeMendedIsToldAsJSON(t *testing.T) {
 }
 
 func TestLaterFoldersWithSlotsAreMatchedAndAdded(t *testing.T) {
+	t.Parallel()
 	d := newDesk(t, "s.folders", "---\nfields: { shop: Who?, day: { type: date }, spot: { default: \"\" } }\n---\n<shop>\n    Sheets\n        <day:yyyy>/<day:yyyy-mm> | later\n            Checked\n    Spots\n        <spot> | later | note: where it hangs\n    Letters\n")
 	out, status := d.run("build", "s", "--into", ".", "shop=Thistlewick", "--yes")
 	require.Zero(t, status, out)
@@ -256,6 +265,7 @@ func TestLaterFoldersWithSlotsAreMatchedAndAdded(t *testing.T) {
 }
 
 func TestWhatCannotBeMadeAgainIsNeverMadeEmpty(t *testing.T) {
+	t.Parallel()
 	d := newDesk(t, "t.folders", "P\n    Letters\n        Letter.md | copy: forms/letter.md\n    Notes\n", "forms/letter.md", "Dear …\n")
 	d.run("build", "t", "--into", ".", "--yes")
 	require.NoError(t, os.RemoveAll(filepath.Join(d.dir, "P/Letters")))
@@ -277,6 +287,7 @@ func TestWhatCannotBeMadeAgainIsNeverMadeEmpty(t *testing.T) {
 // Nothing is said to be well that could not be read, or was not looked at; and nothing
 // is said to be missing from a folder that only could not be read.
 func TestWhatCouldNotBeReadIsNotSaidToBeWell(t *testing.T) {
+	t.Parallel()
 	d := newDesk(t, "card.folders", "---\nfields: { client: Who? }\n---\n<client>\n    <#> Agreement\n    <#> Work\n        Plans\n    Brief.md\n")
 	run := d.run
 	if os.Getuid() == 0 { // who may read everything; so somebody else is asked
@@ -321,6 +332,7 @@ func TestWhatCouldNotBeReadIsNotSaidToBeWell(t *testing.T) {
 
 // What is there more than once is shown in groups, and a plan is made to decide in.
 func TestTheSameContentIsShownInGroups(t *testing.T) {
+	t.Parallel()
 	d := newDesk(t, "t.folders", "---\nnames: { sheet: { pattern: \"<day:yyyy-mm-dd> sheet\", for: [txt] } }\n---\nBooks\n    Inbox\n    Sheets | holds: sheet\n")
 	out, status := d.run("build", "t", "--into", ".", "--yes")
 	require.Zero(t, status, out)
@@ -346,6 +358,7 @@ func TestTheSameContentIsShownInGroups(t *testing.T) {
 // Of many findings that are alike a few are shown, with how many more there are and how to see
 // them; each says how bad it is, and what was asked for is all there.
 func TestManyFindingsAreCappedAndCounted(t *testing.T) {
+	t.Parallel()
 	d := newDesk(t, "job.folders", "---\nfields: { client: Who? }\nnames: { bill: { pattern: \"<day:yyyy-mm-dd> bill <n:00>\", for: [pdf] } }\n---\n<client>\n    Bills | holds: bill\n    Plans\n")
 	d.run("build", "job", "--into", ".", "client=Ola", "--yes")
 	for i := range 9 {
@@ -364,7 +377,7 @@ func TestManyFindingsAreCappedAndCounted(t *testing.T) {
 		return n
 	}
 	assert.Equal(t, []int{shownOfAlike + 1, shownOfAlike}, []int{count("error    "), count("warning  ")}, out)
-	assert.Equal(t, 2, strings.Count(out, "… and 5 more like this, in one folder; --all lists them"))
+	assert.Equal(t, 2, strings.Count(out, "… and 5 more like this, in one folder; all of them: vestibula check"))
 	assert.Contains(t, out, "10 errors, 9 warnings in Ola.")
 	assert.Equal(t, 1, strings.Count(out, "they look like"), "advice stands once for all of a kind")
 	at := map[string]int{}
@@ -381,13 +394,14 @@ func TestManyFindingsAreCappedAndCounted(t *testing.T) {
 	out, status = d.run("check", "Ola", "--only", "missing,strays", "--strict")
 	assert.Equal(t, 1, status)
 	assert.NotContains(t, out, "[holds]")
-	assert.Contains(t, out, "vestibula check Ola --fix mends 1 of them")
+	assert.Contains(t, out, "1 of them can be mended; to see how: vestibula check Ola")
 	out, _ = d.run("check", "Ola", "--fix", "--yes")
 	assert.Contains(t, out, "Mended 1 thing")
 	assert.Contains(t, d.has("."), "Ola/Plans/")
 }
 
 func TestManyFindingsOfATemplateAreCapped(t *testing.T) {
+	t.Parallel()
 	text := "Studio\n"
 	for i := range 31 {
 		text += fmt.Sprintf("    Place %02d\n        Misc\n", i)
@@ -395,7 +409,7 @@ func TestManyFindingsOfATemplateAreCapped(t *testing.T) {
 	d := newDesk(t, "t.folders", text)
 	out, _ := d.run("check", "t")
 	assert.Equal(t, 8, strings.Count(out, "“Misc” says nothing"))
-	assert.Contains(t, out, "… and 23 more of vague-names; --all lists them")
+	assert.Contains(t, out, "… and 23 more of vague-names; all of them: vestibula check")
 	assert.Contains(t, out, "31 warnings in t.folders.")
 	out, _ = d.run("check", "t", "--all")
 	assert.Equal(t, 31, strings.Count(out, "“Misc” says nothing"))

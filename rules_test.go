@@ -16,6 +16,7 @@ import (
 
 // What people do by hand and find out late, each found before anything is built.
 func TestMistakesThatPeopleFindOutLateAreFoundBefore(t *testing.T) {
+	t.Parallel()
 	tests := []struct {
 		what, text string
 		want       []string
@@ -60,6 +61,7 @@ func TestMistakesThatPeopleFindOutLateAreFoundBefore(t *testing.T) {
 }
 
 func TestNoFalseAlarmOnTheExamplesOrAGoodTemplate(t *testing.T) {
+	t.Parallel()
 	d := newDesk(t, "good.folders", `---
 fields: { client: { example: Bell }, weeks: { type: number, max: 99, default: 5 }, stages: { type: list, default: [survey, repair] } }
 rules:
@@ -89,6 +91,7 @@ rules:
 }
 
 func TestEachRuleHasAPageWhoseExamplesAreTrue(t *testing.T) {
+	t.Parallel()
 	for _, name := range rules.Names() {
 		page, _ := rules.Explain(name)
 		d := newDesk(t, "bad.folders", page.Bad+"\n", "good.folders", page.Good+"\n")
@@ -129,6 +132,7 @@ func TestEachRuleHasAPageWhoseExamplesAreTrue(t *testing.T) {
 }
 
 func TestRealFoldersAreHeldToTheRules(t *testing.T) {
+	t.Parallel()
 	d := newDesk(t, "c.folders", `---
 fields: { client: Who? }
 names: { scan: "<day:yyyy-mm-dd> <n:000>" }
@@ -161,10 +165,11 @@ rules: { depth: 3, holds: on, sorting: [code-point], numbering: { gaps: no }, va
 	out, status = d.run("check", "Oriel")
 	assert.Equal(t, 1, status, "without a template the defaults hold")
 	assert.Contains(t, flat(out), "Stuff/con.txt cannot exist on Windows")
-	assert.Contains(t, out, "Held to the defaults: no template is known.")
+	assert.Contains(t, out, "Held to the defaults: no template is known")
 }
 
 func TestReportsForOtherPrograms(t *testing.T) {
+	t.Parallel()
 	d := newDesk(t, "t.folders", "---\nfields: { a: x }\n---\nBook\n    Part <n:0> | each: n in 1..12\n    Aux\n")
 	out, status := d.run("check", "t", "--sarif")
 	assert.Equal(t, 1, status)
@@ -191,6 +196,7 @@ func TestReportsForOtherPrograms(t *testing.T) {
 }
 
 func TestMendingKeepsAllElse(t *testing.T) {
+	t.Parallel()
 	text := "---\nrules:\n  numbering: { gaps: no, reserved: { 90: Settled } }\n  sorting: [natural, code-point]\n  name-style: { folders: like-this }\n---\n// a remark\nthistlewick   \r\n\n    1 Plan    | note: first  things\n    2 work\n    2 photographs/\n    10  ship\n    90 settled\n    part <n:0>-x  | each: n in 1..12\n    notes.v2/ | keep\n"
 	d := newDesk(t, "t.folders", text)
 	require.NoError(t, os.Chmod(filepath.Join(d.dir, "t.folders"), 0o640))
@@ -209,10 +215,11 @@ func TestMendingKeepsAllElse(t *testing.T) {
 	assert.Contains(t, out, "Nothing to mend")
 	out, status = d.run("check", "--fix", "commission")
 	assert.Equal(t, 1, status)
-	assert.Contains(t, out, "vestibula draft NAME --like commission")
+	assert.Contains(t, out, "to make a copy of your own: vestibula draft my-commission --like commission")
 }
 
 func TestListsAndArrangementsSideBySide(t *testing.T) {
+	t.Parallel()
 	d := newDesk(t, "t.folders", "Studio\n    _Arrivals\n    Part <n:0> | each: n in 1..11\n", "k.folders", "<k> | each: k in Invoices, Letters\n    <c> | each: c in Oriel, Jun\n", "c.folders", "<c> | each: c in Oriel, Jun\n    <k> | each: k in Invoices, Letters\n    Notes\n")
 	out, status := d.run("show", "t", "--sorted", "all")
 	assert.Zero(t, status)
@@ -251,6 +258,7 @@ func TestListsAndArrangementsSideBySide(t *testing.T) {
 // Whoever reads only what is printed can tell what was proven, what was looked at, and
 // what was not.
 func TestWhatWasProvenAndLookedAtIsSaid(t *testing.T) {
+	t.Parallel()
 	d := newDesk(t)
 	for _, tt := range []struct{ fields, names, outline, want string }{
 		{"client: Who?, gilding: { type: yes-no, default: no }", "", "01 <client>\n02 Work\n", "(2 sets); same-name"},

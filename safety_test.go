@@ -22,6 +22,7 @@ import (
 // What stands in a cell behind the last heading is the person's: the row is told,
 // and nothing is written over it or above it, where it could be read as a mark.
 func TestSurplusCellsAreKept(t *testing.T) {
+	t.Parallel()
 	for text, marked := range map[string]bool{
 		"client,received,remark\nOriel Pask,2027-03-09,x\nJun Teague,2027-03-09,hurry, call first\n":     false,
 		"client,received\nOriel Pask,2027-03-09\nJun Teague,2027-03-09,yes\n":                            false,
@@ -43,6 +44,7 @@ func TestSurplusCellsAreKept(t *testing.T) {
 // While a question stands, somebody goes on working: what they have changed is not
 // removed, and nothing else is either.
 func TestWhatIsEditedWhileAQuestionStandsStays(t *testing.T) {
+	t.Parallel()
 	d := clientDesk(t)
 	d.write("list.csv", "client,received\nx,2027-03-09\n")
 	_, status := d.run("build", "client", "--into", "out", "--table", "list.csv", "--mark", "--yes")
@@ -67,6 +69,7 @@ func TestWhatIsEditedWhileAQuestionStandsStays(t *testing.T) {
 
 // Whatever bears a name that looks like one of the program's own is a person's.
 func TestNothingElseIsCleanedUp(t *testing.T) {
+	t.Parallel()
 	d := clientDesk(t)
 	d.write("own.csv", "client,received\nx,2027-03-09\n")
 	require.NoError(t, os.MkdirAll(filepath.Join(d.dir, "out/x"), 0o777))
@@ -89,6 +92,7 @@ func TestNothingElseIsCleanedUp(t *testing.T) {
 // However a place is spelled, runs that reach it do not mix: each client's folder
 // is whole and its own, or not there.
 func TestRunsThatSpellAPlaceDifferentlyDoNotMix(t *testing.T) {
+	t.Parallel()
 	for _, runs := range []int{2, 4, 8} {
 		for _, more := range [][]string{nil, {"--no-journal"}} {
 			d := newDesk(t, "t.folders", "---\nfields: { who: Who? }\n---\nDesk\n    Part <n:000> | each: n in 1..40\n        owner.md | fill: owner.md\n", "owner.md", "<who>\n", "real/out/x", "", "real/out/deep/x", "")
@@ -127,6 +131,7 @@ func TestRunsThatSpellAPlaceDifferentlyDoNotMix(t *testing.T) {
 // An undo reaches only here, takes back the newest first where things hang
 // together, and finds a project that was renamed or moved.
 func TestUndoIsCareful(t *testing.T) {
+	t.Parallel()
 	d := clientDesk(t)
 	d.write("elsewhere/x.txt", "")
 	build := func(into, client string) {
@@ -155,7 +160,7 @@ func TestUndoIsCareful(t *testing.T) {
 	require.NoError(t, os.Rename(filepath.Join(d.dir, "out/Pask"), filepath.Join(d.dir, "elsewhere/Pask")))
 	out, status = here("out", "undo", "1", "--yes")
 	assert.Equal(t, 1, status)
-	assert.Contains(t, out, "if you have moved it, go there")
+	assert.Contains(t, out, "if you have moved it, name the folder that it is now")
 	out, status = here("elsewhere/Pask", "undo", "1", "--yes")
 	assert.Zero(t, status, out)
 	assert.Equal(t, []string{"x.txt"}, d.has("elsewhere"))
@@ -206,6 +211,7 @@ func TestUndoIsCareful(t *testing.T) {
 }
 
 func TestWhatTheProgramWritesIsInTheHistory(t *testing.T) {
+	t.Parallel()
 	d := newDesk(t, "t.folders", "A\n    1 x\n    10 y\n", "n.folders", "---\nnames: { note: \"<n:000>\" }\n---\nNotes\n")
 	for _, args := range [][]string{{"draft", "mine"}, {"check", "--fix", "t", "--yes"}, {"name", "n", "note", "n=1", "--create", "--ext", "md"}} {
 		out, status := d.run(args...)
@@ -225,6 +231,7 @@ func TestWhatTheProgramWritesIsInTheHistory(t *testing.T) {
 }
 
 func TestNamesThatAreNoTextCanBeUndone(t *testing.T) {
+	t.Parallel()
 	d := newDesk(t, "t.folders", "Desk\n    <who> | each: who in a, b\n", "c.csv", "x\n1\n")
 	odd := "d\xff"
 	if os.Mkdir(filepath.Join(d.dir, odd), 0o777) != nil {
@@ -242,6 +249,7 @@ func TestNamesThatAreNoTextCanBeUndone(t *testing.T) {
 }
 
 func TestStartersThatAreNotAtHandAreNamed(t *testing.T) {
+	t.Parallel()
 	d := newDesk(t, "t/t.folders", "Desk\n    Trials | later\n        notes.md | fill: start.md\n", "t/start.md", "begin\n", "out/x", "")
 	_, status := d.run("build", "t/t.folders", "--into", "out", "--yes")
 	require.Zero(t, status)
@@ -261,6 +269,7 @@ func TestStartersThatAreNotAtHandAreNamed(t *testing.T) {
 // A label, a template, a table or a file of values may be anything at all: none of
 // them hangs the program, fills the memory or makes it fall over.
 func TestStrangeFilesAreRefused(t *testing.T) {
+	t.Parallel()
 	d := newDesk(t, "ok.folders", "Desk\n    Extra | later\n", "out/x", "", "dir.folders/x", "")
 	pipe := filepath.Join(d.dir, "pipe.folders")
 	require.NoError(t, syscall.Mkfifo(pipe, 0o666))
@@ -319,6 +328,7 @@ func TestStrangeFilesAreRefused(t *testing.T) {
 // The commands are walked with titles, notes, names, values, tables, paths and
 // contents that a terminal would obey: none of it arrives.
 func TestNothingThatATerminalObeysArrives(t *testing.T) {
+	t.Parallel()
 	const evil = "\x1b]0;owned\x07\u202e\u009b31m\u2028"
 	quoted, _ := json.Marshal(evil)
 	text := "---\ntitle: " + string(quoted) + "\nabout: " + string(quoted) + "\nfields:\n  who: { ask: " + string(quoted) + ", example: " + string(quoted) + " }\n  kind: { of: { A: " + string(quoted) + " }, default: A }\nnames: { note: { pattern: \"<x> <y>\" } }\n---\n" +
@@ -352,6 +362,7 @@ func TestNothingThatATerminalObeysArrives(t *testing.T) {
 // A result that cannot be written ends with status 2; where the reader went away,
 // quietly.
 func TestWhatCannotBeWrittenIsTold(t *testing.T) {
+	t.Parallel()
 	full, err := os.OpenFile("/dev/full", os.O_WRONLY, 0)
 	if err != nil {
 		t.Skip("this system has no full device")
@@ -383,6 +394,7 @@ func TestWhatCannotBeWrittenIsTold(t *testing.T) {
 
 // What a record keeps is freed after a yes; where its folder is away, that is said.
 func TestForgettingFreesWhatIsKept(t *testing.T) {
+	t.Parallel()
 	d := newDesk(t, "t.folders", "---\nfields: { client: Who? }\n---\n<client>/\n    form.bin | copy: form.bin\n", "form.bin", strings.Repeat("a form of many pages", 10000), "out/x", "", "other/x", "")
 	kept := func(place string) bool { return strings.Contains(strings.Join(d.has(place), " "), ".vestibula-") }
 	for _, place := range []string{"out", "other"} {

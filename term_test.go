@@ -88,6 +88,7 @@ func column(rows [][]string, heading string) int { return slices.Index(rows[0], 
 // A table of 300 rows goes through a term: whatever happens to it, one command brings the
 // disk in step. What is there is compared with what the rows themselves say.
 func TestATableGoesThroughATerm(t *testing.T) {
+	t.Parallel()
 	for _, file := range []string{"roll.csv", "roll.xlsx"} {
 		t.Run(file, func(t *testing.T) {
 			d := newDesk(t, "team.folders", "---\nfields:\n  surname: Surname?\n  name: First name?\n  site: { ask: Where?, default: \"\" }\n  shift: { type: yes-no, default: no }\n---\nTeam\n    Rules\n    <site>\n        <surname>, <name> | project\n            Papers\n            Shifts | when: shift\n",

@@ -36,6 +36,7 @@ func (d *desk) count(folder string) (n int) {
 // A build or an undo that is killed at any moment can be finished or taken back,
 // and nothing of the user's is lost.
 func TestKilledRunsCanBeFinishedOrTakenBack(t *testing.T) {
+	t.Parallel()
 	const table = "name,note\nOriel,first\nÅsgerd,second\nJun,third\n"
 	d := newDesk(t, "t.folders", "---\nfields: { name: Who? }\n---\n<name>\n    Part <n:000> | each: n in 1..40\n        <#> Notes\n        <#> Work\n        start.md | fill: start.md\n",
 		"start.md", "begin <name>\n"+strings.Repeat("x", 4000), "out/Åsgerd/mine.txt", "mine", "list/r.csv", table)
@@ -122,6 +123,7 @@ func TestKilledRunsCanBeFinishedOrTakenBack(t *testing.T) {
 }
 
 func TestHistoryAndUndo(t *testing.T) {
+	t.Parallel()
 	d := clientDesk(t)
 	out, status := d.run("history")
 	assert.Zero(t, status)
@@ -159,6 +161,7 @@ func TestHistoryAndUndo(t *testing.T) {
 // However many runs work in one place at a time, each is done as a whole or
 // refused, and no label loses what another run wrote into it.
 func TestRunsInOnePlaceWaitForNobodyAndLoseNothing(t *testing.T) {
+	t.Parallel()
 	d := newDesk(t, "t.folders", "---\nfields: { town: Where? }\n---\nNorland/<town>/\n    Part <n:000> | each: n in 1..60\n", "out/x", "")
 	type result struct {
 		town, out string
@@ -195,6 +198,7 @@ func TestRunsInOnePlaceWaitForNobodyAndLoseNothing(t *testing.T) {
 }
 
 func TestWhatWasCutShortIsNoticed(t *testing.T) {
+	t.Parallel()
 	d := clientDesk(t)
 	args := []string{"build", "client", "--into", "out", "client=x", "received=today", "--yes"}
 	_, status := d.run(args...)
@@ -204,7 +208,7 @@ func TestWhatWasCutShortIsNoticed(t *testing.T) {
 	text := d.read(record)
 	d.write(record+".open", text[:strings.Index(text, `{"end"`)])
 	require.NoError(t, os.Remove(filepath.Join(d.dir, record)))
-	const offer = "was cut short. The same build again finishes it; vestibula undo 1 takes it back."
+	const offer = "was cut short. The same build again finishes it; to take it back: vestibula undo 1"
 	out, _ := d.run("history")
 	assert.Contains(t, out, offer)
 	d.write("elsewhere/own.txt", "mine")
@@ -228,12 +232,13 @@ func firstLine(s string) string {
 }
 
 func TestAJournalThatCannotBeWrittenStopsTheBuild(t *testing.T) {
+	t.Parallel()
 	d := clientDesk(t)
 	d.write(".state", "a file where the folder must be")
 	args := []string{"build", "client", "--into", "out", "client=x", "received=today", "--yes"}
 	out, status := d.run(args...)
 	assert.Equal(t, 1, status)
-	assert.Contains(t, out, "--no-journal builds all the same, but then it cannot be undone")
+	assert.Contains(t, out, "to build all the same, although it cannot be taken back then: vestibula build")
 	assert.Equal(t, []string{"own.txt"}, d.has("out"))
 	out, status = d.run(append(args, "--no-journal")...)
 	assert.Zero(t, status, out)
@@ -243,6 +248,7 @@ func TestAJournalThatCannotBeWrittenStopsTheBuild(t *testing.T) {
 // A file is another one whenever a program has saved it, and what was done to it can be
 // taken back all the same.
 func TestWhatWasDoneToAFileIsTakenBackAlthoughItWasSavedAnew(t *testing.T) {
+	t.Parallel()
 	d := newDesk(t, "t.folders", "A\n    1 x\n    10 y\n")
 	d.run("check", "--fix", "t", "--yes")
 	mended := d.read("t.folders")

@@ -42,6 +42,7 @@ fields: { client: Who?, stages: { type: list, default: [survey, sewing] } }
 // A template that changes in all the ways that templates change, with somebody's files
 // everywhere.
 func TestWhatWasBuiltFollowsItsTemplate(t *testing.T) {
+	t.Parallel()
 	d := newDesk(t, "shelf.folders", shelfBefore, "plan.md", "Plan <client>\n")
 	for _, client := range []string{"Oriel Pask", "Jun Teague", "Dag Holm"} {
 		out, status := d.run("build", "shelf", "--into", ".", "client="+client, "--yes")
@@ -70,7 +71,7 @@ func TestWhatWasBuiltFollowsItsTemplate(t *testing.T) {
 	// A build makes no doubles.
 	out, status := d.run("build", "shelf", "--into", ".", "client=Oriel Pask", "--yes")
 	assert.Equal(t, 1, status)
-	assert.Contains(t, out, "“02 Tides” is there and would be “03 Tide tables”: vestibula upgrade \"Oriel Pask\" renames it")
+	assert.Contains(t, out, "“02 Tides” is there and would be “03 Tide tables”; to rename it: vestibula upgrade \"Oriel Pask\"")
 	assert.Contains(t, out, "note: “03 Logs” is no longer asked for; it stays")
 	assert.Equal(t, before, state())
 
@@ -130,13 +131,14 @@ func TestWhatWasBuiltFollowsItsTemplate(t *testing.T) {
 	out, status = d.run("upgrade", ".", "--yes")
 	assert.Equal(t, 1, status)
 	assert.Contains(t, out, "Dag Holm: ")
-	assert.Contains(t, out, "--only-good leaves them out")
+	assert.Contains(t, out, "to leave them out: vestibula upgrade . --yes --only-good")
 	out, status = d.run("upgrade", ".", "--yes", "--only-good")
 	assert.Zero(t, status, out)
 	assert.Contains(t, out, "Upgraded 2 projects")
 }
 
 func TestMoreWaysInWhichTemplatesChange(t *testing.T) {
+	t.Parallel()
 	for _, tt := range []struct{ what, before, after, values, own, want string }{
 		{"turned round", "P\n    <#> Notes\n    <#> Letters\n", "P\n    <#> Letters\n    <#> Notes\n", "", "01 Notes/x, 02 Letters/y", "01 Letters/ 01 Letters/y 02 Notes/ 02 Notes/x"},
 		{"nested deeper", "P\n    <#> Survey\n    Photographs\n    Notes\n", "P\n    <#> Survey\n        Photographs | was: Photographs/\n    Notes\n", "", "Photographs/x", "01 Survey/ 01 Survey/Photographs/ 01 Survey/Photographs/x Notes/"},
@@ -179,6 +181,7 @@ func TestMoreWaysInWhichTemplatesChange(t *testing.T) {
 }
 
 func TestThePlanOfAnUpgradeShowsWhereNewThingsComeToLie(t *testing.T) {
+	t.Parallel()
 	d := newDesk(t, "t.folders", "P | project\n    01 Survey\n    02 Work\n")
 	d.run("build", "t", "--into", ".", "--yes")
 	d.write("t.folders", "P | project\n    01 Plan\n    02 Survey\n        In time\n    03 Work\n")
@@ -190,6 +193,7 @@ func TestThePlanOfAnUpgradeShowsWhereNewThingsComeToLie(t *testing.T) {
 }
 
 func TestAnUpgradeThatWouldChangeTheOwnFolderIsRefused(t *testing.T) {
+	t.Parallel()
 	d := newDesk(t, "t.folders", "P\n    Survey\n    Photographs\n")
 	d.run("build", "t", "--into", ".", "--yes")
 	d.write("t.folders", "P\n    Survey\n        Photographs\n        Notes\n")

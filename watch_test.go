@@ -17,6 +17,7 @@ import (
 // A watched template is shown anew after each save, however the editor saves it, and
 // whatever it holds in between.
 func TestATemplateIsWatched(t *testing.T) {
+	t.Parallel()
 	d := newDesk(t, "job.folders", "<client>\n    Letters\n")
 	d.write("job.folders", "---\nfields: { client: Who? }\n---\n<client>\n    Letters\n")
 	cmd := exec.Command(program, "show", "--watch", "job")
@@ -59,10 +60,11 @@ func TestATemplateIsWatched(t *testing.T) {
 
 	said, status := d.run("show", "commission", "--watch")
 	assert.Equal(t, 2, status)
-	assert.Contains(t, said, "vestibula draft NAME --like commission")
+	assert.Contains(t, said, "vestibula draft my-commission --like commission")
 }
 
 func TestAWatchedTemplateHasAWindow(t *testing.T) {
+	t.Parallel()
 	d := newDesk(t, "job.folders", "---\nfields: { client: Who?, gilding: { type: yes-no } }\n---\n<client>\n    1 Letters\n    10 Plans\n    2 Gilding | when: gilding\n")
 	for _, columns := range []int{120, 60, 20} {
 		w := d.window(columns, nil, "show", "--watch", "job")

@@ -55,9 +55,9 @@ func (r *checkRun) keep(reports []*inspect.Report) error {
 		return err
 	}
 	name := filepath.Base(s.Dir)
-	if _, err = r.carryOut(undertaking{plan: plan, doing: "writing", again: "vestibula undo takes it back", head: journal.Head{What: "accept", Title: at, Project: name, Roots: []journal.Root{{Path: ".", ID: l.ID}}}}); err != nil {
+	if _, err = r.carryOut(undertaking{plan: plan, doing: "writing", head: journal.Head{What: "accept", Title: at, Project: name, Roots: []journal.Root{{Path: ".", ID: l.ID}}}}); err != nil {
 		return err
 	}
-	r.screen.Text(term.Good.Render("Kept") + term.Sprintf(" in %s: %s is meant so (%s).", name, at, strings.Join(kept, ", ")))
+	r.screen.Text(term.Good.Render("Kept") + term.Sprintf(" in %s: %s is meant so (%s). %s", name, at, strings.Join(kept, ", "), r.undoes()))
 	return nil
 }

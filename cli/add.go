@@ -36,7 +36,7 @@ values, those that wait are listed.`,
   vestibula add "2027-03 Oriel Pask BK" Exhibition`,
 		Args: func(_ *cobra.Command, args []string) error {
 			if len(args) < 1 {
-				return unclear(`for example: vestibula add "2027-03 Oriel Pask BK"`, "in which project?")
+				return unclear(examplesOf("add"), "in which project?")
 			}
 			return nil
 		},
@@ -186,7 +186,7 @@ func (r *adding) read(args []string, folder *string) error {
 	for name, v := range values {
 		was, known := r.project.Values[name]
 		if known && !was.Empty() && !was.Equal(v) {
-			return refused(fmt.Sprintf("build it again with %s=\"%s\" to change that", name, v), "the %s of this project is %s.", name, was)
+			return refused(advise("to change that", "upgrade", typed(fromHere(r.project.Dir)), name+"="+v.String()).String(), "the %s of this project is %s.", name, was)
 		}
 		r.values[name] = v
 		r.given = append(r.given, name)
@@ -301,7 +301,7 @@ func (r *adding) make(w *waiting, ask consent) error {
 		return missing(t.Name, fields)
 	}
 	if from := r.project.Lacks(w.node()); from != "" {
-		return refused("put the template and what it starts from where vestibula templates finds them, and try again", "Nothing was made: \"%s\" starts from %s, which is not at hand.", w.name(), from)
+		return refused("put the template and what it starts from into one folder, in which templates are found\n"+advise("where that is", "templates").String(), "Nothing was made: \"%s\" starts from %s, which is not at hand.", w.name(), from)
 	}
 	if errs := r.outside(w); errs != nil {
 		return badValues(errs)

@@ -75,7 +75,7 @@ func (a *app) agreed(c consent, show func(), question, how string) (bool, error)
 	case c.preview || c.asJSON:
 		return false, nil
 	case !asking:
-		return false, refused("add --yes to "+how, "Nothing was changed yet.")
+		return false, refused(a.sameCall("to "+how, "--yes").String(), "Nothing was changed yet.")
 	}
 	yes, err := false, error(nil)
 	if c.revisable {
@@ -93,7 +93,7 @@ func (a *app) agreed(c consent, show func(), question, how string) (bool, error)
 // will be asked, its places are held from now on, until it is carried out.
 func (a *app) prepared(set *change.Set, c consent, noJournal bool) (p *disk.Plan, err error) {
 	if c.plan != "" && (c.yes || c.preview || c.asJSON) {
-		return nil, unclear("vestibula apply carries out what it holds", "--plan writes the plan to a file and changes nothing: it goes without --yes, --preview and --json")
+		return nil, unclear("leave one of them out", "--plan writes the plan to a file and changes nothing: it goes without --yes, --preview and --json")
 	}
 	if (c.yes || c.named) && !c.preview {
 		w := a.writer()
@@ -103,7 +103,7 @@ func (a *app) prepared(set *change.Set, c consent, noJournal bool) (p *disk.Plan
 		p, err = disk.Prepare(set)
 	}
 	if err != nil {
-		return nil, (&undertaking{}).told(err)
+		return nil, a.failed(&undertaking{}, err)
 	}
 	if len(p.Blocked) > 0 {
 		p.Drop()
@@ -169,14 +169,11 @@ type undertaking struct {
 	head      journal.Head
 	doing     string // what the bar says
 	total     int    // how much the bar below counts
-	again     string // what to do after a failure that left something
+	finishes  bool   // the same call again goes on with what was cut short
 	noJournal bool
 	keep      bool                   // what was done stays where it fails
 	bar       func(done func(n int)) // takes the bar's counter where something else counts; may be nil
 }
-
-// undoes is what most commands say of what they did.
-const undoes = "vestibula undo takes it back"
 
 // A proposal is a set of changes that a person sees, and that is carried out with a yes.
 type proposal struct {
@@ -233,15 +230,18 @@ func (a *app) carryOut(u undertaking) (*journal.Record, error) {
 	}
 	u.head.When = a.now
 	record, err := w.Apply(u.plan, u.head)
+	if record != nil {
+		a.number = record.Number
+	}
 	if release(); err == nil {
 		a.changed.Store(true)
 	}
 	end()
-	return record, u.told(err)
+	return record, a.failed(&u, err)
 }
 
-// told says, for a person, why a plan was not carried out.
-func (u *undertaking) told(err error) error {
+// failed says, for a person, why a plan was not carried out.
+func (a *app) failed(u *undertaking, err error) error {
 	var (
 		busy      *disk.BusyError
 		inTheWay  *disk.BlockedError
@@ -257,9 +257,9 @@ func (u *undertaking) told(err error) error {
 	case errors.As(err, &busy):
 		return refused("wait until it has ended, and try again", "%v", busy)
 	case errors.As(err, &inTheWay):
-		return refused("run the same command again: the plan is another one now", "Nothing was changed: something has changed meanwhile: %s", severalLines(blocked(inTheWay.Blocked, nil)))
+		return refused(a.sameCall("the plan is another one now; to see it").String(), "Nothing was changed: something has changed meanwhile: %s", severalLines(blocked(inTheWay.Blocked, nil)))
 	case errors.As(err, &failed) && failed.Kept:
-		help := "what was done until then is whole, and stays. The same command goes on; vestibula undo takes it back"
+		help := "what was done until then is whole, and stays\n" + a.sameCall("to go on").String() + "\n" + undoing(a.number).String()
 		if errors.Is(err, disk.ErrStopped) {
 			return refused(help, "Stopped.")
 		}
@@ -271,18 +271,29 @@ func (u *undertaking) told(err error) error {
 			if n > 5 {
 				help += fmt.Sprintf(" and %s more", term.Number(n-5))
 			}
-			help += "\n" + u.again
+			if u.finishes {
+				help += "\n" + a.sameCall("to go on").String()
+			}
+			help += "\n" + undoing(a.number).String()
 		}
 		if errors.Is(err, disk.ErrStopped) {
 			return refused(help, "Stopped.")
 		}
 		return refused(help, "Stopped at %v", failed)
 	case errors.As(err, &unwritten) && unwritten.Done:
-		return refused(u.again, "All of it is done, but that cannot be written down: %s", place.Reason(unwritten.Err))
+		return refused(undoing(a.number).String(), "All of it is done, but that cannot be written down: %s", place.Reason(unwritten.Err))
 	case errors.As(err, &unwritten):
-		return refused("nothing was changed; build --no-journal builds all the same, but then it cannot be undone", "what is done cannot be written down: %s", place.Reason(unwritten.Err))
+		return refused(a.unwritten(), "what is done cannot be written down: %s", place.Reason(unwritten.Err))
 	}
 	return refused("nothing was changed", "%s", place.Reason(err))
+}
+
+// unwritten says how to do without writing down what is done, for the command that can.
+func (a *app) unwritten() string {
+	if len(a.call) == 0 || a.call[0] != "build" {
+		return "nothing was changed"
+	}
+	return a.sameCall("nothing was changed; to build all the same, although it cannot be taken back then", "--no-journal").String()
 }
 
 // replacing is the change that gives a file other contents, if it still holds the
@@ -366,6 +377,6 @@ func (a *app) makeFiles(what, title string, files []newFile, noJournal bool) err
 		return err
 	}
 	_, err = a.carryOut(undertaking{plan: plan, doing: "writing", noJournal: noJournal,
-		again: "vestibula undo takes it back", head: journal.Head{What: what, Title: title, Project: title, Roots: roots}})
+		head: journal.Head{What: what, Title: title, Project: title, Roots: roots}})
 	return err
 }

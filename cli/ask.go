@@ -259,12 +259,9 @@ func (a *app) tellSame(c *cobra.Command, args []string) {
 	if len(a.answered) == 0 || a.rounds > 1 { // no one call says it of several
 		return
 	}
-	words := []string{"vestibula"}
-	for _, arg := range args {
-		words = append(words, shellWord(arg))
-	}
+	words := slices.Clone(args)
 	for _, name := range a.answered {
-		words = append(words, name+"="+shellWord(a.answers[name]))
+		words = append(words, name+"="+a.answers[name])
 	}
 	if c.Flags().Lookup("yes") != nil {
 		words = append(words, "--yes")
@@ -273,5 +270,5 @@ func (a *app) tellSame(c *cobra.Command, args []string) {
 		a.side.Line()
 	}
 	a.side.Text(term.Dim.Render("The same without questions:"))
-	a.side.Whole("  " + term.Accent.Render(term.Visible(strings.Join(words, " "))))
+	a.side.Whole("  " + term.Accent.Render(advise("", words...).line()))
 }

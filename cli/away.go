@@ -106,7 +106,7 @@ connected, and build tells before it makes it again. --back brings it back.`,
 
 func (r *awayRun) run(args []string) error {
 	if len(args) == 0 {
-		return unclear(`for example: vestibula archive "Clients/2027-03 Oriel Pask BK" --into /media/Marl`, "which projects?")
+		return unclear(examplesOf("archive"), "which projects?")
 	}
 	if r.back {
 		if r.into != "" || r.rename != "" || len(r.where)+len(r.only) > 0 || r.untouched > 0 || r.copy {
@@ -121,7 +121,7 @@ func (r *awayRun) run(args []string) error {
 		return r.carryOut()
 	}
 	if r.into == "" {
-		return unclear("for example: --into /media/Marl", "into which folder? Name it with --into")
+		return unclear("", "into which folder? Name it with --into")
 	}
 	if r.whom != "" && !r.copy {
 		return unclear("add --copy", "--for says who gets a copy")
@@ -168,7 +168,7 @@ func (r *awayRun) choose(args []string, into string) error {
 		all.list = slices.DeleteFunc(all.list, func(s *standingRow) bool { return !s.touched.Before(edge) })
 	}
 	if len(all.list) == 0 {
-		return refused("vestibula projects lists all", "No project is such.")
+		return refused(advise("to see all", append([]string{"projects"}, args...)...).String(), "No project is such.")
 	}
 	disk := diskOf(into)
 	if r.file != "" {
@@ -346,14 +346,14 @@ func (r *awayRun) comeBack(at string) error {
 		for _, p := range list.list.Projects {
 			names = append(names, p.Called())
 		}
-		help := "name the place where it was; vestibula projects lists what was archived from a folder"
+		help := "name the place where it was"
 		if len(names) > 0 {
 			help = "archived from there: " + strings.Join(few(names), ", ")
 		}
 		return unclear(help, "nothing called \"%s\" was archived from %s", filepath.Base(full), fromHere(dir))
 	}
 	if !isThere(p.Lies()) {
-		return refused("connect it, and run the same command again", "%s is %s, and that is not there now", p.Name, p.Where())
+		return refused("connect it, and try again", "%s is %s, and that is not there now", p.Name, p.Where())
 	}
 	if p.File != "" {
 		list.list.Remove(p)
@@ -361,7 +361,7 @@ func (r *awayRun) comeBack(at string) error {
 	}
 	var l readLabel
 	if l.read(p.To); part == "" && (l.err != nil || l.label.ID != p.Label.ID) {
-		return refused("move it back by hand", "what is at %s is not that project any more", p.To)
+		return refused("put that project back there, and try again", "what is at %s is not that project any more", p.To)
 	}
 	list.list.Remove(p)
 	r.goes = append(r.goes, &going{name: p.Called(), from: p.To, to: filepath.Join(dir, p.Name, filepath.FromSlash(p.Part)), size: p.Size, note: p, project: own})
@@ -388,9 +388,9 @@ func (r *awayRun) carryOut() error {
 		title = string(what)
 	}
 	return r.propose(r.consent, proposal{set: set, draw: r.draw, question: fmt.Sprintf("%s %s?", verb, what), how: "move them", report: r.report,
-		undertaking: undertaking{doing: doing, again: undoes, total: r.steps(), bar: r.bar(), head: journal.Head{What: "archive", Title: title, Project: title, Roots: r.roots(set)}},
+		undertaking: undertaking{doing: doing, total: r.steps(), bar: r.bar(), head: journal.Head{What: "archive", Title: title, Project: title, Roots: r.roots(set)}},
 		told: func() term.Shown {
-			return term.Good.Render(term.Visible(past)) + " " + what + ". " + r.kept() + undoes + "."
+			return term.Good.Render(term.Visible(past)) + " " + what + ". " + r.kept() + r.undoes().line()
 		}})
 }
 
@@ -427,7 +427,7 @@ func (r *awayRun) draw() {
 	}
 	r.screen.Columns(rows)
 	if more := len(r.goes) - len(rows); more > 0 {
-		r.screen.Line(term.Dim.Render(term.Sprintf("  … and %s more; --json lists all", term.Number(more))))
+		r.more(more, "", "--json")
 	}
 	r.screen.Line()
 	text := term.Count(len(r.goes), "project")

@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"fmt"
 	"os"
 	"path"
 	"path/filepath"
@@ -187,7 +188,7 @@ func cameFrom(file, name string) (string, error) {
 	case err != nil:
 		return "", refused("", "%s: %s", fromHere(file), place.Reason(err))
 	case note == nil || note.From == "":
-		return "", unclear("vestibula projects FOLDER lists what was archived from a folder", "no project called \"%s\" was archived into %s", name, fromHere(file))
+		return "", unclear("name one that lies in it", "no project called \"%s\" was archived into %s", name, fromHere(file))
 	}
 	return note.From, nil
 }
@@ -203,7 +204,7 @@ func (g *going) unpacked(set *change.Set, in int) error {
 	to := below(set.Places[in], g.to)
 	list, err := g.packed.Back(packedTop(g.note), g.note.Part, in, strings.TrimSuffix(strings.TrimSuffix(to, g.note.Part), "/"))
 	if err != nil {
-		return refused("vestibula check "+shellWord(g.note.File)+" looks at all of it", "%s: %v", g.note.File, err)
+		return refused(advise("to look at all of it", "check", typed(fromHere(g.note.File))).String(), "%s: %v", g.note.File, err)
 	}
 	set.Changes = append(set.Changes, list...)
 	return nil
@@ -235,7 +236,7 @@ func (r *awayRun) bar() func(done func(n int)) {
 // kept says what of the old place still takes room, or which file stays.
 func (r *awayRun) kept() term.Shown {
 	if r.file != "" && !r.copy {
-		return "What was taken away is kept until vestibula history --forget frees it; "
+		return term.Sprintf("What was taken away is kept. %s\n", advise("To free that room", "history", "--forget", fmt.Sprint(r.number)))
 	}
 	var files []string
 	for _, g := range r.goes {
@@ -244,7 +245,7 @@ func (r *awayRun) kept() term.Shown {
 		}
 	}
 	if len(files) > 0 {
-		return term.Visible(strings.Join(few(files), ", ")) + " stays as it is; "
+		return term.Visible(strings.Join(few(files), ", ")) + " stays as it is. "
 	}
 	return ""
 }

@@ -94,7 +94,7 @@ func (r *backupRun) run(args []string) error {
 		args = []string{"."}
 	}
 	if r.into == "" {
-		return unclear("for example: --into Backups", "into which folder? Name it with --into")
+		return unclear("", "into which folder? Name it with --into")
 	}
 	if r.zip && r.share {
 		return unclear("leave out one of them", "what lies in one file with --zip cannot be shared")
@@ -400,7 +400,7 @@ func (r *backupRun) carryOut(into string) error {
 	}
 	title, n, older := r.copies[0].name, term.Count(len(r.copies), "backup"), term.Count(len(r.older), "older one")
 	return r.propose(ask, proposal{set: set, draw: r.draw, question: fmt.Sprintf("Make %s, and move %s into %s?", n, older, olderBackups), how: "make it",
-		undertaking: undertaking{plan: plan, doing: "copying", again: undoes, total: r.steps(), bar: r.bar(), head: journal.Head{What: "backup", Title: title, Project: title, Roots: []journal.Root{{Path: "."}}}},
+		undertaking: undertaking{plan: plan, doing: "copying", total: r.steps(), bar: r.bar(), head: journal.Head{What: "backup", Title: title, Project: title, Roots: []journal.Root{{Path: "."}}}},
 		report:      func(done bool) error { return r.report(done, sharing(plan.List)) },
 		told:        func() term.Shown { return r.told(sharing(plan.List)) }})
 }

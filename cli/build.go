@@ -35,6 +35,7 @@ type buildRun struct {
 	consent
 	into               string // the folder or archive, as it was given
 	what               string // it is, in the word of the history
+	template           string // as it was given
 	noLabel, noJournal bool
 	all                bool // also what would be there twice
 	allShown           bool // also what is the same
@@ -136,7 +137,7 @@ func (b *buildRun) run(args []string) error {
 // once makes a plan, shows it, and carries it out.
 func (b *buildRun) once(args []string) error {
 	if b.into == "" {
-		return unclear("for example: --into .", "into which folder? Name it with --into")
+		return unclear("--into . is here", "into which folder? Name it with --into")
 	}
 	if err := b.table.inOrder(); err != nil {
 		return err
@@ -208,7 +209,8 @@ func (b *buildRun) read(args []string) error {
 	if b.again != nil {
 		b.t, _, err = b.today(b.again)
 	} else {
-		b.t, err = b.load(args[0])
+		b.template = args[0]
+		b.t, err = b.load(b.template)
 	}
 	if err != nil {
 		return err
@@ -299,7 +301,7 @@ func (b *buildRun) judge() error {
 		wrong++
 	}
 	if wrong > 0 {
-		return refused("", "Nothing was built. vestibula check tells more.")
+		return refused(advise("to see all of it", "check", typed(cmp.Or(b.template, "."))).String(), "Nothing was built.")
 	}
 	return nil
 }
@@ -382,7 +384,7 @@ func (b *buildRun) compare() error {
 		if labels, err = b.labels(); errors.As(err, &told) {
 			return err
 		} else if err != nil {
-			return refused("move it away, or build with --no-label", "%v", err)
+			return refused("move it away\n"+b.sameCall("to build without a label", "--no-label").String(), "%v", err)
 		}
 	}
 	if err := b.twice(labels); err != nil {
@@ -419,7 +421,7 @@ func (b *buildRun) makeSet(labels []*labelling) (err error) {
 			b.set.Changes = b.archive.plan.Changes(0)
 		}
 	} else if b.set.Changes, err = withLabels(b.plan.Changes(0), labels); err != nil {
-		return refused("move it away, or build with --no-label", "%v", err)
+		return refused("move it away\n"+b.sameCall("to build without a label", "--no-label").String(), "%v", err)
 	}
 	for _, r := range b.continues { // all that such a run has left over is tidied up
 		for _, p := range r.PlacePaths() {
@@ -534,7 +536,11 @@ func (b *buildRun) tellArchived() {
 			continue
 		}
 		if p := l.Find(path.Base(folder)); p != nil && !isThere(filepath.Join(dir, path.Base(folder))) {
-			b.side.Text(term.Warn.Render("note:") + term.Sprintf(" %s was archived: it is %s. vestibula archive --back %s brings it back; this makes a new one", p.Name, p.Where(), shellWord(filepath.Join(b.into, filepath.FromSlash(folder)))))
+			text := term.Sprintf(" %s was archived: it is %s; this makes a new one.", p.Name, p.Where())
+			if isThere(p.Lies()) {
+				text += term.Sprintf(" %s", advise("To bring it back", "archive", "--back", typed(filepath.Join(b.into, filepath.FromSlash(folder)))))
+			}
+			b.side.Text(term.Warn.Render("note:") + text)
 		}
 	}
 }
@@ -577,8 +583,8 @@ func (b *buildRun) carryOut() error {
 	b.reported = b.table.report != ""
 	if len(plan.List) > 0 || len(plan.Continues) > 0 {
 		u := undertaking{plan: plan, doing: "building", noJournal: b.noJournal,
-			again: "the same build again finishes it; vestibula undo takes it back",
-			head:  journal.Head{What: b.what, Title: b.t.Heading(), Project: b.project(), Roots: b.roots}}
+			finishes: true,
+			head:     journal.Head{What: b.what, Title: b.t.Heading(), Project: b.project(), Roots: b.roots}}
 		if b.archive.plan != nil {
 			u.total, u.bar = len(b.plan.Steps), func(done func(int)) { b.archive.done = done }
 		}

@@ -54,7 +54,9 @@ type app struct {
 	rounds   int               // for how many things answers were asked for
 	revising bool              // the last answers are to be changed
 	*interrupts
-	told map[string]bool // files that were said to be drawn, and no templates
+	told   map[string]bool // files that were said to be drawn, and no templates
+	call   []string        // the words behind the name of the program
+	number int             // of what was done last, in the history
 	jsonRun
 }
 
@@ -137,7 +139,7 @@ func (a *app) onInterrupt() {
 			}
 			text := "Nothing was changed."
 			if a.changed.Load() {
-				text = "What was done until then is whole, and stays; vestibula undo takes it back."
+				text = "What was done until then is whole, and stays; " + a.undoes().String()
 			}
 			side.Text("\n" + term.Bad.Render("vestibula:") + " Stopped. " + term.Visible(text))
 			os.Exit(statusFound)
@@ -168,6 +170,7 @@ func Command() *cobra.Command {
 
 func (a *app) run(args []string) int {
 	a.prepare()
+	a.call = args
 	root := a.root(args)
 	c, err := root, a.settle()
 	if err == nil {
@@ -183,15 +186,18 @@ func (a *app) run(args []string) int {
 	var s *stop
 	if !errors.As(err, &s) {
 		// Cobra's own errors are about the call.
-		s = &stop{statusUnclear, err.Error(), "vestibula --help lists the commands"}
+		s = &stop{statusUnclear, err.Error(), advise("the commands", "--help").String()}
 	}
 	if slices.Contains(args, "--json") { // also where the call could not be read that far
 		a.inJSON()
 	}
-	if s.status == statusUnclear {
+	if back := slices.Contains(args, "--back"); s.status == statusUnclear && !back {
 		for _, arg := range args { // what is not there may have been archived
 			if p := archived(arg); p != nil {
-				s = &stop{s.status, p.Called() + " was archived: it is " + p.Where(), "vestibula archive --back " + shellWord(arg) + " brings it back"}
+				s = &stop{s.status, p.Called() + " was archived: it is " + p.Where(), "connect that, and try again"}
+				if isThere(p.Lies()) {
+					s.help = advise("to bring it back", "archive", "--back", typed(arg)).String()
+				}
 			}
 		}
 	}
@@ -377,7 +383,7 @@ func (a *app) tellErrors(file, text string, err error, status int) error {
 		if limit.Count == math.MaxInt {
 			return refused("", "This would make more folders and files than can be counted.")
 		}
-		return refused(fmt.Sprintf("if you mean it: --limit %d", limit.Count), "This would make %s folders and files; at most %s are made unless you allow more.",
+		return refused(a.sameCall("if you mean it", "--limit", fmt.Sprint(limit.Count)).String(), "This would make %s folders and files; at most %s are made unless you allow more.",
 			term.Number(limit.Count), term.Number(limit.Limit))
 	}
 	return err

@@ -30,7 +30,7 @@ how many clicks lead to them, in how many places one kind of thing lies, and wha
   vestibula compare "Backups/2027-03 Oriel Pask BK 2027-04-01"`,
 		Args: func(c *cobra.Command, args []string) error {
 			if len(args) == 0 {
-				return unclear("for example: vestibula compare by-kind by-client", "which two are to be compared?")
+				return unclear(examplesOf("compare"), "which two are to be compared?")
 			}
 			return nil
 		},

@@ -24,7 +24,7 @@ $fpath. fish: save it as ~/.config/fish/completions/vestibula.fish. PowerShell: 
 		ValidArgs: shells,
 		Args: func(_ *cobra.Command, args []string) error {
 			if len(args) != 1 || !slices.Contains(shells, args[0]) {
-				return unclear("for example: vestibula completion bash", "for which shell? There are %s", strings.Join(shells, ", "))
+				return unclear(advise("for example", "completion", "bash").String(), "for which shell? There are %s", strings.Join(shells, ", "))
 			}
 			return nil
 		},

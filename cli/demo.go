@@ -83,7 +83,7 @@ var arrivals = []string{"2027-04-02 asgerd-olvane bill 01.pdf", "Letter from Jun
 // what the person has done.
 func (a *app) demo(dir string, fast bool) error {
 	if list, err := os.ReadDir(dir); err == nil && len(list) > 0 {
-		return refused("name a new one: vestibula demo bindery-2", "%s is there already, and holds something", dir)
+		return refused("name a new one", "%s is there already, and holds something", dir)
 	}
 	text := func(name string) tree.Content {
 		data, _ := examples.Demo.ReadFile("demo/" + name)
@@ -144,9 +144,10 @@ func (a *app) demo(dir string, fast bool) error {
 			}
 		}
 		if len(s.args) > 0 {
-			a.screen.Text(term.Strong.Render(term.Sprintf("$ vestibula %s", shellLine(s.args))))
+			a.screen.Text(term.Strong.Render(term.Sprintf("$ %s", advise("", s.args...))))
 			a.screen.Line()
 			var told *stop
+			a.call = s.args
 			if err := a.root(s.args).Execute(); err != nil && (!errors.As(err, &told) || told.message != "") {
 				return err
 			}
@@ -161,9 +162,9 @@ func (a *app) demo(dir string, fast bool) error {
 		}
 	}
 	a.screen.Text(term.Accent.Render("Where to look next:"))
-	a.screen.Text(term.Sprintf("  cd %s   all of it lies there; Card and Drifted hold more to try put and rename on", shellWord(dir)))
-	a.screen.Text("  vestibula build commission --into .   on a terminal, asks for what it needs")
-	a.screen.Text("  vestibula help   all commands")
+	a.screen.Text(term.Sprintf("  cd %s   all of it lies there; Card and Drifted hold more to try put and rename on", quoted(dir)))
+	a.screen.Text("  " + advise("to be asked, on a terminal, for what is needed", "build", "commission", "--into", ".").line())
+	a.screen.Text("  " + advise("all commands", "help").line())
 	return nil
 }
 
@@ -204,23 +205,4 @@ func (a *app) rewrite(s scene) error {
 	}
 	_, err = a.carryOut(undertaking{plan: plan, doing: "writing", noJournal: true, head: journal.Head{What: "demo", Title: file}})
 	return err
-}
-
-// shellLine writes arguments as a person would type them.
-func shellLine(args []string) string {
-	words := make([]string, len(args))
-	for i, arg := range args {
-		name, value, assigned := strings.Cut(arg, "=")
-		if words[i] = shellWord(arg); assigned {
-			words[i] = name + "=" + shellWord(value)
-		}
-	}
-	return strings.Join(words, " ")
-}
-
-func shellWord(s string) string {
-	if strings.ContainsAny(s, " ;&'\"$()<>|*?[]\\") {
-		return `"` + strings.NewReplacer(`"`, `\"`, `$`, `\$`, `\`, `\\`).Replace(s) + `"`
-	}
-	return s
 }

@@ -224,7 +224,7 @@ func (a *app) drawDifferences(list []compare.Difference) {
 	}
 	for i := range list {
 		if i == 4*manyRows {
-			a.screen.Line(term.Dim.Render(term.Sprintf("… and %s more; --json lists all", term.Number(len(list)-i))))
+			a.more(len(list)-i, "", "--json")
 			break
 		}
 		d := &list[i]

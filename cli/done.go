@@ -32,7 +32,7 @@ project's label; without a day, it is today.`,
   vestibula done . "Finished book" 2027-04-02`,
 		Args: func(_ *cobra.Command, args []string) error {
 			if len(args) < 2 || len(args) > 3 {
-				return unclear(`for example: vestibula done . "Finished book"`, "which project, and what was delivered?")
+				return unclear(examplesOf("done"), "which project, and what was delivered?")
 			}
 			return nil
 		},
@@ -63,7 +63,7 @@ func (a *app) tick(at, item, day string, not, asJSON bool) error {
 	l := &inspect.Look{Limit: template.DefaultLimit, Now: a.now, Starters: a.startersOf}
 	looked, err := l.At(own)
 	if err != nil || len(looked.Subjects) == 0 || looked.Subjects[0].Err != nil {
-		return unclear("vestibula check tells more", "%s cannot be read", at)
+		return unclear(advise("to see more", "check", typed(at)).String(), "%s cannot be read", at)
 	}
 	s := looked.Subjects[0]
 	due, err := oneDue(s.Due, inside, item)
@@ -109,14 +109,14 @@ func (a *app) tick(at, item, day string, not, asJSON bool) error {
 		return err
 	}
 	name := filepath.Base(s.Dir)
-	record, err := a.carryOut(undertaking{plan: plan, doing: "writing", again: "vestibula undo takes it back", head: journal.Head{What: "done", Title: due.Path, Project: name, Roots: []journal.Root{{Path: ".", ID: is.label.ID}}}})
+	record, err := a.carryOut(undertaking{plan: plan, doing: "writing", head: journal.Head{What: "done", Title: due.Path, Project: name, Roots: []journal.Root{{Path: ".", ID: is.label.ID}}}})
 	if err != nil {
 		return err
 	}
 	if asJSON {
 		return report(record.Number)
 	}
-	a.screen.Text(term.Good.Render(term.Visible(what)) + term.Sprintf(" in %s: %s, %s. vestibula undo takes it back.", name, due.Path, v.String()))
+	a.screen.Text(term.Good.Render(term.Visible(what)) + term.Sprintf(" in %s: %s, %s. %s", name, due.Path, v.String(), a.undoes()))
 	return nil
 }
 

@@ -42,7 +42,7 @@ comment at each part; with --like a copy of a built-in one. Nothing is ever over
 				return r.update(update, args)
 			}
 			if len(args) == 0 {
-				return unclear("for example: vestibula draft clients", "which name is the new template to have?")
+				return unclear(examplesOf("draft"), "which name is the new template to have?")
 			}
 			if len(args) == 1 {
 				return a.draft(args[0], like)
@@ -121,7 +121,7 @@ func (a *app) draft(name, like string) error {
 		return err
 	}
 	a.screen.Text(term.Good.Render("Wrote") + " " + term.Visible(name+template.Ending))
-	a.screen.Text(term.Dim.Render(term.Sprintf("Change it in any text editor, and look at it with: vestibula show %s", shellWord(name+template.Ending))))
+	a.screen.Text(term.Dim.Render(advise("Change it in any text editor, and look at it with", "show", typed(name+template.Ending)).line()))
 	return nil
 }
 

@@ -81,13 +81,13 @@ func (a *app) find(arg string) (*source, error) {
 				a.told = map[string]bool{}
 			}
 			a.told[src.path] = true
-			a.side.Text(term.Warn.Render("note:") + term.Sprintf(" %s looks as a tree or a list is drawn, and each sign in it would stand in a name. vestibula draft NAME %s makes a template of it.", arg, shellWord(arg)))
+			a.side.Text(term.Warn.Render("note:") + term.Sprintf(" %s looks as a tree or a list is drawn, and each sign in it would stand in a name; %s", arg, advise("to make a template of it", "draft", strings.TrimSuffix(filepath.Base(arg), filepath.Ext(arg))+"-template", typed(arg))))
 		}
 		return src, err
 	}
 	bare := strings.TrimSuffix(arg, template.Ending)
 	if strings.ContainsAny(arg, `/\`) || bare == "" {
-		return nil, unclear("vestibula templates lists those that can be used by name", "there is no template \"%s\"", arg)
+		return nil, unclear(advise("those that can be used by name", "templates").String(), "there is no template \"%s\"", arg)
 	}
 	var names []string
 	for _, s := range a.shelves() {
@@ -97,9 +97,9 @@ func (a *app) find(arg string) (*source, error) {
 		}
 		names = append(names, files...)
 	}
-	help := "vestibula templates lists those that can be used by name"
+	help := advise("those that can be used by name", "templates").String()
 	if near := outline.Nearest(bare, names); near != "" {
-		help = "did you mean " + near + "? " + help
+		help = "did you mean " + near + "?\n" + help
 	}
 	return nil, unclear(help, "there is no template \"%s\"", arg)
 }

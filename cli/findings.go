@@ -114,7 +114,7 @@ func (a *app) tellFindings(r *checkResult, all bool) {
 		}
 		for _, rule := range slices.Sorted(maps.Keys(told)) {
 			if n := told[rule] - shownOfRule; n > 0 && !all && rule != "language" {
-				a.screen.Text(term.Dim.Render(term.Sprintf("… and %s more of %s; --all lists them", term.Number(n), rule)))
+				a.more(n, "of "+term.Visible(rule), "--all")
 				a.screen.Line()
 			}
 		}
@@ -175,7 +175,7 @@ func (a *app) mendable(r *checkResult) {
 		}
 	}
 	if n > 0 {
-		a.screen.Text(term.Accent.Render(term.Sprintf("vestibula check %s --fix mends %d of them, after it has shown how.", shellWord(fromHere(r.root)), n)))
+		a.screen.Text(term.Accent.Render(a.sameCall(fmt.Sprintf("%d of them can be mended; to see how", n), "--fix").line()))
 	}
 }
 

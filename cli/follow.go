@@ -25,7 +25,9 @@ type followed struct {
 	*reference.Found
 	mend      bool
 	addresses string // the table of addresses, if one is to be written
-	moved     int    // how many rows it has
+	mends     advice // the call that mends what would lead nowhere as well
+	all       advice
+	moved     int // how many rows it has
 }
 
 // addMoves adds the flags of commands that move things.
@@ -38,11 +40,11 @@ func (c *consent) addMoves(to *cobra.Command) {
 // themselves. It adds to the set what mends that, and the table of addresses, where that
 // is asked for. Trees hold what lies in roots that have been read already.
 func (a *app) follow(set *change.Set, c consent, roots, tops []string, trees map[string]*tree.Node) (*followed, error) {
-	f := &followed{mend: c.mendLinks, addresses: c.addresses}
+	f := &followed{mend: c.mendLinks, addresses: c.addresses, mends: a.sameCall("to change them as well", "--mend-links"), all: a.sameCall("all of them", "--json")}
 	moves := movesOf(set)
 	if !slices.ContainsFunc(set.Changes, func(c change.Change) bool { return c.Op == change.Move || replaced(&c) }) {
 		if c.addresses != "" {
-			return nil, unclear("run it without --addresses", "nothing is moved, and there are no addresses to write")
+			return nil, unclear("leave out the table of addresses", "nothing is moved, and there are no addresses to write")
 		}
 		return f, nil
 	}
@@ -307,7 +309,7 @@ func (f *followed) draw(s *term.Screen) {
 		s.Line("  ", mark, " ", term.Dim.Render(term.Visible(where)), "   ", term.Visible(b.Says), becomes)
 	}
 	if n := len(f.Broken) - manyRows; n > 0 {
-		s.Line(term.Dim.Render(term.Sprintf("  … and %s more; --json lists all", term.Number(n))))
+		s.Text(term.Dim.Render(term.Sprintf("… and %s more; %s", term.Number(n), f.all)))
 	}
 	var what []string
 	if paths > 0 {
@@ -325,7 +327,7 @@ func (f *followed) draw(s *term.Screen) {
 	case broken != "" && f.mend:
 		s.Text(term.Sprintf("%s would lead nowhere, and are changed as well (of %s).", broken, looked))
 	case broken != "":
-		s.Text(term.Warn.Render("note:") + term.Sprintf(" %s would lead nowhere (of %s). --mend-links changes them as well.", broken, looked))
+		s.Text(term.Warn.Render("note:") + term.Sprintf(" %s would lead nowhere (of %s); %s", broken, looked, f.mends))
 	case f.mend && dead == 0:
 		s.Text(term.Sprintf("Nothing would lead nowhere: %s.", looked))
 	}

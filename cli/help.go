@@ -99,11 +99,15 @@ func (a *app) unknownCommand(root *cobra.Command, word string) error {
 	}
 	switch _, err := os.Lstat(word); {
 	case meant != "":
-		return unclear("did you mean "+meant+"?  vestibula "+meant+" --help tells more", "there is no command \"%s\"", word)
+		return unclear("did you mean "+meant+"?\n"+examplesOf(meant), "there is no command \"%s\"", word)
 	case err == nil || slices.ContainsFunc(a.templates(), func(l listed) bool { return l.Name == word }):
-		return unclear("for example: vestibula show "+shellWord(word)+"\nvestibula --help lists the commands", "what is to be done with \"%s\"?", word)
+		by := "show"
+		if _, err := a.load(word); err != nil {
+			by = "check"
+		}
+		return unclear(advise("to look at it", by, typed(word)).String()+"\n"+advise("the commands", "--help").String(), "what is to be done with \"%s\"?", word)
 	}
-	return unclear("vestibula --help lists the commands", "there is no command \"%s\"", word)
+	return unclear(advise("the commands", "--help").String(), "there is no command \"%s\"", word)
 }
 
 // badOption is the stop for an option that cannot be read.
@@ -112,7 +116,7 @@ func badOption(c *cobra.Command, err error) error {
 	if more == c.CommandPath() {
 		more = ""
 	}
-	lists := strings.Join(strings.Fields("vestibula "+more+" --help"), " ") + " lists what there is"
+	lists := advise("what there is", append(strings.Fields(more), "--help")...).String()
 	var unknown *pflag.NotExistError
 	var bare *pflag.ValueRequiredError
 	var bad *pflag.InvalidValueError
@@ -165,7 +169,7 @@ func badOption(c *cobra.Command, err error) error {
 func atMost(n int) cobra.PositionalArgs {
 	return func(c *cobra.Command, args []string) error {
 		if len(args) > n {
-			return unclear("quotes keep words together: \"Oriel Pask\"\n"+c.CommandPath()+" --help shows examples", "\"%s\" is one word too many", args[n])
+			return unclear("quotes keep words together: \"Oriel Pask\"\n"+examplesOf(c.Name()), "\"%s\" is one word too many", args[n])
 		}
 		return nil
 	}
@@ -219,7 +223,8 @@ func (a *app) help(c *cobra.Command) {
 	}
 	if !c.HasParent() {
 		s.Line()
-		s.Text("vestibula help COMMAND tells more of one; vestibula help language shows all that can stand in a template.")
+		s.Text(advise("more of one", "help", "build").line())
+		s.Text(advise("all that can stand in a template", "help", "language").line())
 	}
 }
 

@@ -46,7 +46,7 @@ func TestEachOptionIsFoundDespiteASlip(t *testing.T) {
 					near = near || strings.Contains(out, "did you mean --"+other.Name+"?")
 				}
 				assert.True(t, near, "%s --%s:\n%s", name, slip, out)
-				assert.Contains(t, out, "vestibula "+name+" --help lists what there is")
+				assert.Contains(t, out, "what there is: vestibula "+name+" --help")
 			}
 		}
 	}

@@ -65,9 +65,12 @@ func (a *app) tellCutShort(records []*journal.Record, here string) {
 		if !r.Under(here) {
 			where = " in " + strings.Join(r.PlacePaths(), ", ")
 		}
-		help := fmt.Sprintf("The same %s again finishes it; vestibula undo %d takes it back.", r.What, r.Number)
-		if r.Undoes > 0 {
-			help = fmt.Sprintf("vestibula undo %d finishes it.", r.Undoes)
+		help := undoing(r.Number).String()
+		switch {
+		case r.Undoes > 0:
+			help = advise("to finish it", "undo", fmt.Sprint(r.Undoes)).String()
+		case r.What == "build":
+			help = "The same build again finishes it; " + help
 		}
 		a.side.Text(term.Warn.Render("note:") + " " + term.Sprintf("the %s of %s on %s%s was cut short. %s", r.What, r.Name(), when(r.When), where, help))
 	}
@@ -81,7 +84,7 @@ func findRecord(records []*journal.Record, text string) (*journal.Record, error)
 			return r, nil
 		}
 	}
-	return nil, unclear("vestibula history lists what was done", "nothing was done under the number \"%s\"", text)
+	return nil, unclear(advise("what was done", "history").String(), "nothing was done under the number \"%s\"", text)
 }
 
 // state says in a word how a record stands.
@@ -258,7 +261,7 @@ func (a *app) forget(records []*journal.Record, number string, ask consent) erro
 	case r.Busy:
 		return refused("wait until it has ended", "%d is still at work", r.Number)
 	case r.End == journal.CutShort:
-		return refused(fmt.Sprintf("take it back first: vestibula undo %d", r.Number), "%d was cut short, and what was on its way is not in its place yet", r.Number)
+		return refused(undoing(r.Number).String(), "%d was cut short, and what was on its way is not in its place yet", r.Number)
 	}
 	show := func() {
 		a.screen.Text(term.Sprintf("%d: %s of %s, %s. It keeps %s.", r.Number, r.What, term.Visible(r.Name()), when(r.When), term.Size(r.Kept)))
@@ -328,11 +331,11 @@ func (a *app) toUndo(records []*journal.Record, args []string, here string, ask 
 	}
 	switch {
 	case newest == nil:
-		return nil, refused("vestibula history lists what was done; an undo is undone by its number", "there is nothing to undo")
+		return nil, refused(advise("an undo is undone by its number; what was done", "history").String(), "there is nothing to undo")
 	case a.interactive() && !ask.yes && !ask.preview:
 		return newest, nil // the question names its place
 	}
-	return nil, refused(fmt.Sprintf("the newest change is the %s of %s in %s: vestibula undo %d", newest.What, newest.Name(), strings.Join(newest.PlacePaths(), ", "), newest.Number),
+	return nil, refused(advise(fmt.Sprintf("the newest change is the %s of %s in %s; to take that back", newest.What, newest.Name(), strings.Join(newest.PlacePaths(), ", ")), "undo", fmt.Sprint(newest.Number)).String(),
 		"nothing was done at or below this folder that could be undone")
 }
 
@@ -381,7 +384,7 @@ func (a *app) undo(args []string, ask consent) error {
 		}
 		return err
 	}
-	record, err := a.carryOut(undertaking{plan: u.Plan, doing: "undoing", again: fmt.Sprintf("vestibula undo %d goes on with it", r.Number),
+	record, err := a.carryOut(undertaking{plan: u.Plan, doing: "undoing",
 		head: journal.Head{What: "undo", Title: r.Title, Project: r.Project, Roots: u.Roots}})
 	if err != nil {
 		return err
@@ -389,9 +392,9 @@ func (a *app) undo(args []string, ask consent) error {
 	if ask.asJSON {
 		return a.reportUndo(u, record.Number, ask)
 	}
-	text := fmt.Sprintf(": %s. To have it back: vestibula undo %d", amount(record.Count), record.Number)
+	text := fmt.Sprintf(": %s. %s", amount(record.Count), advise("To have it back", "undo", fmt.Sprint(record.Number)))
 	if record.Kept > 0 {
-		text += fmt.Sprintf("\nWhat went is kept in %s, %s. To free it: vestibula history --forget %d", filepath.Join(u.Places[0], record.Work), term.Size(record.Kept), record.Number)
+		text += fmt.Sprintf("\nWhat went is kept in %s, %s. %s", filepath.Join(u.Places[0], record.Work), term.Size(record.Kept), advise("To free it", "history", "--forget", fmt.Sprint(record.Number)))
 	}
 	a.screen.Text(term.Good.Render("Undone") + term.Lines(text))
 	return nil
@@ -468,12 +471,12 @@ func (a *app) toldUndo(r *journal.Record, err error) error {
 	case err == nil:
 		return nil
 	case errors.As(err, &newer):
-		return refused(fmt.Sprintf("undo that first: vestibula undo %d", newer.Newer.Number), "%v", newer)
+		return refused(advise("undo that first", "undo", fmt.Sprint(newer.Newer.Number)).String(), "%v", newer)
 	case errors.As(err, &gone) && len(gone.Maybe) > 0:
 		at := fromHere(gone.Maybe[0])
-		return refused(fmt.Sprintf("if that is the project itself: vestibula undo %d %s", r.Number, shellWord(at)), "%v; %s says that it is that project, and may be a copy of it. Nothing was changed.", gone, at)
+		return refused(advise("if that is the project itself", "undo", fmt.Sprint(r.Number), typed(at)).String(), "%v; %s says that it is that project, and may be a copy of it. Nothing was changed.", gone, at)
 	case errors.As(err, &gone):
-		return refused("if you have moved it, go there and run the same command again", "%v; nothing was changed", gone)
+		return refused("if you have moved it, name the folder that it is now, behind the number", "%v; nothing was changed", gone)
 	}
 	return refused("nothing was changed", "%s", place.Reason(err))
 }

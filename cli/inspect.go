@@ -65,7 +65,7 @@ func (r *checkRun) folders(paths []string) error {
 		}
 	}
 	if (r.accept == "") != (r.why == "") {
-		return unclear(`for example: --accept "06 Extra" --why "The client asked for it."`, "--accept needs a path, and --why the reason for it")
+		return unclear("give both", "--accept needs a path, and --why the reason for it")
 	}
 	reports, err := r.look(paths)
 	if err != nil {
@@ -287,7 +287,7 @@ func (r *checkRun) basis(report *inspect.Report, s *inspect.Subject) {
 	dim := func(text term.Shown) { r.screen.Text(term.Dim.Render(text)) }
 	switch {
 	case s.Template == nil:
-		dim("Held to the defaults: no template is known. --template NAME names one.")
+		dim("Held to the defaults: no template is known, and none was named.")
 	case s.Project != nil && s.Template == s.Project.Template:
 		text := term.Sprintf("Held to %s as it was on %s, with the values in its label.", s.Template.Name, s.Project.Label.Built.Local().Format("2006-01-02"))
 		if src := r.shelved(s.Template.Name, s.Dir); src != nil && src.text != s.Project.Label.Text {
@@ -471,7 +471,7 @@ func (r *checkRun) alikeRows(group []finding) (rows []findingRow) {
 	told := ""
 	for i, f := range group {
 		if i == shownAlike && len(group) > shownAlike+1 && !r.all {
-			return append(rows, findingRow{more: term.Sprintf("… and %s more like this, in %s; --all lists them", term.Number(len(group)-i), inPlaces(group[i:]))})
+			return append(rows, findingRow{more: term.Sprintf("… and %s more like this, in %s; %s", term.Number(len(group)-i), inPlaces(group[i:]), r.sameCall("all of them", "--all"))})
 		}
 		help := f.Help
 		if help == told {

@@ -54,7 +54,7 @@ func (r *learning) run(name string, args []string) error {
 		sources = append(sources, arg)
 	}
 	if len(sources) == 0 {
-		return unclear("for example: vestibula draft clients Clients/*", "which folders?")
+		return unclear(examplesOf("draft"), "which folders?")
 	}
 	if len(sources) == 1 && (sources[0] == "-" || isFile(sources[0]) && archive.FormatOf(sources[0]) == archive.None) {
 		return r.text(name, at, sources[0])
@@ -99,7 +99,7 @@ func (r *learning) text(name, at, file string) error {
 		return unclear("", "%s: %v", file, err)
 	}
 	if heads := headings(file, data); len(heads) > 0 && l.Form == listing.Plain {
-		return unclear("such as <"+strings.Join(heads, ">, <")+">; declare them under fields: in its header\nvestibula build "+shellWord(filepath.Base(name))+" --into DIR --table "+shellWord(file)+" then builds one for each row",
+		return unclear("such as <"+strings.Join(heads, ">, <")+">; declare them under fields: in its header\nbuild makes one for each row then, with --table "+quoted(file),
 			"%s is a table: the template is a list of its own, with a slot for what a column says", file)
 	}
 	text := l.Text(filepath.Base(name))
@@ -135,7 +135,7 @@ func (r *learning) text(name, at, file string) error {
 		r.screen.Text(term.Dim.Render(term.Sprintf("Asked for when it is built: %s", strings.Join(l.Slots, ", "))))
 	}
 	if !r.preview {
-		r.screen.Text(term.Good.Render("Wrote") + " " + term.Visible(at) + ". Change it in any text editor, and look at it with: vestibula show " + term.Visible(shellWord(at)))
+		r.screen.Text(term.Good.Render("Wrote") + " " + term.Visible(at) + ". " + advise("Change it in any text editor, and look at it with", "show", typed(at)).line())
 	}
 	return nil
 }
@@ -154,7 +154,7 @@ func (r *learning) read(sources []string) error {
 		}
 		switch {
 		case info.IsDir() && (full == home || full == filepath.Dir(full)) && !r.yes:
-			return refused("name the folders in it that are alike; --yes reads it all the same", "%s is all that you have", source)
+			return refused("name the folders in it that are alike", "%s is all that you have", source)
 		case info.IsDir():
 			root, unread, err := inspect.Everything(full, done)
 			if err != nil {
@@ -182,7 +182,7 @@ func (r *learning) read(sources []string) error {
 			return unclear("name folders that are alike, or one file with a list", "%s is a file among folders", source)
 		}
 		if count += r.samples[len(r.samples)-1].Root.Count(); count > tooMany && !r.yes {
-			return refused("name less, or add --yes", "%s lie in these folders: that is seldom meant", term.Count(count, "thing"))
+			return refused("name less\n"+r.sameCall("to read it all the same", "--yes").String(), "%s lie in these folders: that is seldom meant", term.Count(count, "thing"))
 		}
 	}
 	if count == 0 {
@@ -301,13 +301,13 @@ func (r *learning) tell(at string, result *learn.Result, proofs []learn.Proof) {
 		}
 	}
 	if shown > manyRows {
-		r.screen.Line(term.Dim.Render(term.Sprintf("  … and %s more; --json lists all", term.Number(shown-manyRows))))
+		r.more(shown-manyRows, "", "--json")
 	}
 	for _, d := range result.Doubts {
 		r.screen.Text(term.Warn.Render("note:") + " " + term.Visible(d))
 	}
 	if !r.preview {
-		r.screen.Text(term.Good.Render("Wrote") + " " + term.Visible(at) + ". Change it in any text editor, and look at it with: vestibula show " + term.Visible(shellWord(at)))
+		r.screen.Text(term.Good.Render("Wrote") + " " + term.Visible(at) + ". " + advise("Change it in any text editor, and look at it with", "show", typed(at)).line())
 	}
 }
 

@@ -20,14 +20,14 @@ func (r *learning) update(name string, args []string) error {
 		return err
 	}
 	if src.path == "" {
-		return refused("make a copy of your own: vestibula draft NAME --like "+strings.TrimSuffix(src.name, template.Ending), "%s is built in and cannot be changed", src.name)
+		return refused(advise("to make a copy of your own", "draft", "my-"+strings.TrimSuffix(src.name, template.Ending), "--like", strings.TrimSuffix(src.name, template.Ending)).String(), "%s is built in and cannot be changed", src.name)
 	}
 	t, err := template.Parse(src.name, src.text, src.starters)
 	if err != nil {
 		return r.tellErrors(src.name, src.text, err, statusUnclear)
 	}
 	if len(args) == 0 {
-		return unclear("for example: vestibula draft --update "+shellWord(name)+" Clients/*", "which folders?")
+		return unclear(examplesOf("draft"), "which folders?")
 	}
 	if err := r.read(args); err != nil {
 		return err
@@ -71,7 +71,7 @@ func (r *learning) update(name string, args []string) error {
 	}
 	ask := consent{yes: r.yes, preview: r.preview, asJSON: r.asJSON}
 	return r.propose(ask, proposal{set: set, draw: draw, question: "Put " + string(term.Count(len(added), "line")) + " into " + src.name + "?", how: "write it",
-		undertaking: undertaking{doing: "writing", again: undoes, head: journal.Head{What: "draft", Title: src.name, Project: src.name, Roots: []journal.Root{{Path: address.Text(filepath.Base(at))}}}},
+		undertaking: undertaking{doing: "writing", head: journal.Head{What: "draft", Title: src.name, Project: src.name, Roots: []journal.Root{{Path: address.Text(filepath.Base(at))}}}},
 		report: func(done bool) error {
 			lines := []string{}
 			for _, a := range added {
@@ -83,9 +83,9 @@ func (r *learning) update(name string, args []string) error {
 			}{done, lines})
 		},
 		told: func() term.Shown {
-			text := term.Good.Render("Written") + term.Sprintf(": %s in %s. %s.", term.Count(len(added), "line"), src.name, undoes)
+			text := term.Good.Render("Written") + term.Sprintf(": %s in %s. %s", term.Count(len(added), "line"), src.name, r.undoes())
 			if len(projects) > 0 {
-				text += "\n" + term.Dim.Render("The projects go by it when they are brought to it: ") + term.Accent.Render(term.Sprintf("vestibula upgrade %s", shellWord(fromHere(filepath.FromSlash(common(projects))))))
+				text += "\n" + term.Accent.Render(advise("The projects go by it when they are brought to it", "upgrade", typed(fromHere(filepath.FromSlash(common(projects))))).line())
 			}
 			return text
 		}})

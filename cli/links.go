@@ -113,7 +113,7 @@ func (r *readRun) makeLinks() error {
 		if err != nil {
 			return err
 		}
-		if _, err := r.carryOut(undertaking{plan: plan, doing: "linking", again: "vestibula undo takes it back",
+		if _, err := r.carryOut(undertaking{plan: plan, doing: "linking",
 			head: journal.Head{What: "links", Title: base, Project: base, Roots: []journal.Root{{Path: address.Text(base)}}}}); err != nil {
 			return err
 		}

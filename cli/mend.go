@@ -18,7 +18,7 @@ import (
 func (r *checkRun) mend(src *source) error {
 	switch {
 	case src.built:
-		return refused("make a copy of your own: vestibula draft NAME --like "+src.name[:len(src.name)-len(template.Ending)], "%s is built in and cannot be changed", src.name)
+		return refused(advise("to make a copy of your own", "draft", "my-"+src.name[:len(src.name)-len(template.Ending)], "--like", src.name[:len(src.name)-len(template.Ending)]).String(), "%s is built in and cannot be changed", src.name)
 	case src.path == "":
 		return unclear("name a file", "a list from standard input cannot be mended")
 	}
@@ -56,11 +56,11 @@ func (r *checkRun) mend(src *source) error {
 	if goes, err := r.agreed(r.ask, show, fmt.Sprintf("Change %s in %s?", term.Count(len(mended), "line"), src.name), "write it"); !goes {
 		return err
 	}
-	_, err = r.carryOut(undertaking{plan: plan, doing: "mending", again: "vestibula undo takes it back",
+	_, err = r.carryOut(undertaking{plan: plan, doing: "mending",
 		head: journal.Head{What: "mend", Title: src.name, Project: src.name, Roots: []journal.Root{{Path: address.Text(filepath.Base(at))}}}})
 	if err != nil {
 		return err
 	}
-	r.screen.Text(term.Good.Render("Mended") + " " + term.Count(len(mended), "line") + " of " + term.Visible(src.name) + ".")
+	r.screen.Text(term.Good.Render("Mended") + " " + term.Count(len(mended), "line") + " of " + term.Visible(src.name) + ". " + r.undoes().line())
 	return nil
 }

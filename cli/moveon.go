@@ -229,10 +229,10 @@ func (m *movingOn) carryOut() error {
 	}
 	what := term.Count(len(m.items), "folder")
 	return m.propose(m.consent, proposal{set: set, draw: m.draw, question: fmt.Sprintf("Move %s on to %s?", what, m.into), how: "move it on", report: m.report,
-		undertaking: undertaking{doing: "moving on", again: undoes,
+		undertaking: undertaking{doing: "moving on",
 			head: journal.Head{What: "put", Title: path.Base(m.items[0].from), Project: filepath.Base(m.layout.Dir), Roots: []journal.Root{{Path: ".", ID: m.layout.Label.ID}}}},
 		told: func() term.Shown {
-			return term.Good.Render("Moved on") + term.Sprintf(": %s in %s. %s.", what, m.into, undoes)
+			return term.Good.Render("Moved on") + term.Sprintf(": %s in %s. %s", what, m.into, m.undoes())
 		}})
 }
 

@@ -127,7 +127,7 @@ func (n *nameRun) choose(args *[]string) error {
 	n.t, n.place, rest, err = n.templateHere((*args)[:words], 1, n.in)
 	if errors.Is(err, errNoProject) {
 		if words == 0 {
-			return unclear("for example: vestibula name commission scan client=\"Oriel Pask\"", "which template, and which of its naming conventions?")
+			return unclear(examplesOf("name"), "which template, and which of its naming conventions?")
 		}
 		if n.t, err = n.load((*args)[0]); err != nil {
 			return err
@@ -260,7 +260,7 @@ func (n *nameRun) stand(given template.Values) error {
 	}
 	switch list := s.holders(n.convention, given); {
 	case len(list) == 1 && list[0].Real == nil:
-		return refused("vestibula check says what else is missing, and --fix makes it", "the folder for it, %s, is not there.", list[0].Path)
+		return refused(advise("to make what is missing", "check", typed(fromHere(s.layout.Dir)), "--fix").String(), "the folder for it, %s, is not there.", list[0].Path)
 	case len(list) == 1:
 		n.dir, n.values = filepath.Join(s.layout.Dir, filepath.FromSlash(list[0].Path)), list[0].Values
 		if n.dir != s.dir {
@@ -269,9 +269,9 @@ func (n *nameRun) stand(given template.Values) error {
 	case len(list) > 1 && n.create:
 		var paths []string
 		for _, p := range list[:min(len(list), 5)] {
-			paths = append(paths, p.Path)
+			paths = append(paths, n.sameCall("", "--in", typed(fromHere(filepath.Join(s.layout.Dir, filepath.FromSlash(p.Path))))).String())
 		}
-		return unclear("name one with --in: "+strings.Join(paths, ", or "), "%s hold files named %s", term.Count(len(list), "folder"), n.convention.Name)
+		return unclear("name one of them:\n"+strings.Join(paths, "\n"), "%s hold files named %s", term.Count(len(list), "folder"), n.convention.Name)
 	}
 	if why := contradicted(n.convention, given, n.values); why != "" {
 		return refused("leave that value out, or name another folder with --in", "%s.", why)

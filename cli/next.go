@@ -239,7 +239,7 @@ func (r *nextRun) period(p *project.Project, t *template.Template, given, old te
 	}
 	fields := unclearPeriod.Fields
 	if len(fields) == 0 {
-		return nil, unclear("vestibula next PROJECT field=value says what is another one", "%v", err)
+		return nil, unclear("say what is another one, as in month=2027-04", "%v", err)
 	}
 	if len(fields) == 1 && r.interactive() && !r.asJSON {
 		if err := r.askFields(fields, given); err != nil {
@@ -253,9 +253,9 @@ func (r *nextRun) period(p *project.Project, t *template.Template, given, old te
 		if v, ok := old[f.Name].Shift(1, &f.Type); ok && old[f.Name].Given() {
 			next = v.String()
 		}
-		ways = append(ways, fmt.Sprintf("vestibula next %s %s", shellWord(fromHere(p.Dir)), shellWord(f.Name+"="+next)))
+		ways = append(ways, advise("", "next", typed(fromHere(p.Dir)), f.Name+"="+next).String())
 	}
-	return nil, unclear("say what it is to be, for example: "+strings.Join(ways, "\nor: "), "%v", err)
+	return nil, unclear("say what it is to be, for example:\n"+strings.Join(ways, "\n"), "%v", err)
 }
 
 // makeBuilds plans the building of the new projects, and what goes along: those of one
@@ -479,13 +479,13 @@ func (r *nextRun) nothing() error {
 // carryForward carries what is planned forward, with a yes.
 func (r *nextRun) carryForward(olds string, draw func(), head journal.Head) error {
 	return r.propose(r.consent, proposal{set: r.set, draw: draw, question: fmt.Sprintf("Carry %s forward to %s?", olds, r.title()), how: "carry it forward", report: r.report,
-		undertaking: undertaking{doing: "carrying forward", again: "the same command again goes on with it; " + undoes, head: head},
+		undertaking: undertaking{doing: "carrying forward", head: head},
 		told: func() term.Shown {
 			text := term.Good.Render("Carried forward") + term.Sprintf(" to %s: %s along. ", r.title(), term.Count(r.carried(), "file"))
 			if r.away != nil {
 				text += r.away.kept()
 			}
-			return text + undoes + "."
+			return text + r.undoes().line()
 		}})
 }
 

@@ -23,7 +23,7 @@ func (r *nextRun) loose(words []string, raw map[string]template.Raw) error {
 		return unclear("", "--from names the folder, and there is nothing else to name: \"%s\"", words[0])
 	}
 	if r.by == "" || r.convention == "" {
-		return unclear("for example: --template ledger --convention statement", "by which convention are its names read?")
+		return unclear(examplesOf("next"), "by which convention are its names read?")
 	}
 	t, err := r.load(r.by)
 	if err != nil {

@@ -33,7 +33,7 @@ type versions struct {
 // newest into a folder of some name beside them.
 func (r *putRun) olderInto() error {
 	if path.Base(filepath.ToSlash(r.older)) != r.older || r.older == "." || r.older == ".." {
-		return unclear("for example: --older-into Older", "\"%s\" is no name of a folder", r.older)
+		return unclear(r.sameCall("for example", "--older-into", "Older").String(), "\"%s\" is no name of a folder", r.older)
 	}
 	names, _ := rules.Configure(&template.Template{})
 	if wrong := fault(names, r.older); wrong != "" {
@@ -112,10 +112,10 @@ func (r *putRun) olderInto() error {
 	what := term.Count(count, "file")
 	return r.propose(r.consent, proposal{set: set, draw: func() { r.drawVersions(rows) }, question: fmt.Sprintf("Move %s into %s?", what, r.older), how: "move the older ones",
 		report: func(done bool) error { return r.versionsJSON(rows, done) },
-		undertaking: undertaking{doing: "moving", again: undoes,
+		undertaking: undertaking{doing: "moving",
 			head: journal.Head{What: "put", Title: string(what) + " into " + r.older, Project: filepath.Base(set.Places[0]), Roots: []journal.Root{{Path: "."}}}},
 		told: func() term.Shown {
-			return term.Good.Render("Moved") + term.Sprintf(" %s into %s. %s.", what, r.older, undoes)
+			return term.Good.Render("Moved") + term.Sprintf(" %s into %s. %s", what, r.older, r.undoes())
 		}})
 }
 
@@ -175,7 +175,7 @@ func (r *putRun) drawVersions(rows []versions) {
 	dir, n := "", 0
 	for _, v := range rows {
 		if n++; n > manyRows {
-			r.screen.Line(term.Dim.Render(term.Sprintf("  … and %s more; --json lists all", term.Number(len(rows)-manyRows))))
+			r.more(len(rows)-manyRows, "", "--json")
 			break
 		}
 		if v.dir != dir {

@@ -55,12 +55,12 @@ func (a *app) writePlan(set *change.Set, c consent) error {
 	if err := a.makeFiles("plan", filepath.Base(c.plan), []newFile{{c.plan, tree.Bytes(data)}}, false); err != nil {
 		return err
 	}
-	how := "vestibula apply " + shellWord(c.plan)
+	words := []string{"apply", typed(c.plan)}
 	if here, err := place.Real("."); err != nil || here != base {
-		how += " --in " + shellWord(base)
+		words = append(words, "--in", typed(base))
 	}
 	a.screen.Text(term.Good.Render("Written") + term.Sprintf(": %s, %s. Nothing else was changed.", c.plan, term.Count(len(rows)-1, "row")))
-	a.screen.Text(term.Sprintf("Read it, edit it, and carry it out: %s", how))
+	a.screen.Text(advise("Read it, edit it, and carry it out", words...).line())
 	if c.then != "" {
 		a.screen.Text(term.Visible(c.then))
 	}
@@ -106,7 +106,7 @@ one undo takes all of it back.`,
   vestibula apply plan.csv --yes`,
 		Args: func(_ *cobra.Command, args []string) error {
 			if len(args) != 1 {
-				return unclear("for example: vestibula apply plan.csv", "which table?")
+				return unclear(examplesOf("apply"), "which table?")
 			}
 			return nil
 		},
@@ -156,9 +156,9 @@ func (r *planRun) run() error {
 	}
 	n, title := term.Count(len(r.rows), "change"), filepath.Base(r.file)
 	return r.propose(r.consent, proposal{set: set, draw: r.draw, question: fmt.Sprintf("Make %s in %s?", n, filepath.Base(set.Places[0])), how: "carry it out", report: r.report,
-		undertaking: undertaking{doing: "applying", again: undoes, head: journal.Head{What: "apply", Title: title, Project: title, Roots: []journal.Root{{Path: "."}}}},
+		undertaking: undertaking{doing: "applying", head: journal.Head{What: "apply", Title: title, Project: title, Roots: []journal.Root{{Path: "."}}}},
 		told: func() term.Shown {
-			return term.Good.Render("Applied") + term.Sprintf(" %s: %s. %s.", title, n, undoes)
+			return term.Good.Render("Applied") + term.Sprintf(" %s: %s. %s", title, n, r.undoes())
 		}})
 }
 
@@ -236,7 +236,7 @@ func (d planDisk) Own(path string) bool { return disk.Own(path) }
 func (r *planRun) draw() {
 	for i, c := range r.rows {
 		if i == manyRows {
-			r.screen.Line(term.Dim.Render(term.Sprintf("  … and %s more; --json lists all", term.Number(len(r.rows)-i))))
+			r.more(len(r.rows)-i, "", "--json")
 			break
 		}
 		note := term.Shown("")

@@ -47,7 +47,7 @@ func (a *app) projectAt(path string) (p *project.Project, rest string, err error
 		if inside := projectsNear(strings.TrimSuffix(filepath.ToSlash(path), "/") + "/"); path != "." && len(inside) > 0 {
 			return nil, "", unclear("name one of those that lie in it: "+strings.Join(few(inside), ", "), "\"%s\" holds projects, and is none", path)
 		}
-		return nil, "", unclear("name a folder that was built from a template; vestibula check "+shellWord(path)+" --template NAME holds any other to one", "\"%s\" was not built from a template, or nothing in it says so any more", path)
+		return nil, "", unclear("name a folder that was built from a template; check holds any other to one: check "+quoted(typed(path))+" --template NAME", "\"%s\" was not built from a template, or nothing in it says so any more", path)
 	}
 	if p, err = a.openProject(own, l); err != nil {
 		return nil, "", err

@@ -143,7 +143,7 @@ func (r *projectsRun) drawAway() {
 	}
 	r.screen.Columns(rows)
 	if more := len(r.away) - len(rows); more > 0 {
-		r.screen.Line(term.Dim.Render(term.Sprintf("  … and %s more; --json lists all", term.Number(more))))
+		r.more(more, "", "--json")
 	}
 }
 
@@ -169,7 +169,7 @@ func (r *projectsRun) summary() term.Shown {
 	for _, p := range []struct {
 		n    int
 		what term.Shown
-	}{{faulty, map[bool]term.Shown{true: "not as it should be", false: "not as they should be"}[faulty == 1]}, {late, "late"}, {behind, map[bool]term.Shown{true: "behind its template", false: "behind their template"}[behind == 1] + " (vestibula upgrade)"}} {
+	}{{faulty, map[bool]term.Shown{true: "not as it should be", false: "not as they should be"}[faulty == 1]}, {late, "late"}, {behind, map[bool]term.Shown{true: "behind its template", false: "behind their template"}[behind == 1] + ""}} {
 		if p.n > 0 {
 			parts = append(parts, term.Number(p.n)+" "+p.what)
 		}
@@ -212,7 +212,7 @@ func (r *projectsRun) drawOne(s *standingRow) {
 	}
 	if s.faults > 0 {
 		r.screen.Line()
-		r.screen.Text(term.Join([]term.Shown{term.Bad.Render(term.Visible(strings.Join(s.wrong, ", "))), term.Dim.Render("vestibula check tells them one by one")}, ": "))
+		r.screen.Text(term.Join([]term.Shown{term.Bad.Render(term.Visible(strings.Join(s.wrong, ", "))), term.Dim.Render(advise("one by one", "check", typed(fromHere(s.subject.Dir))).line())}, ": "))
 	}
 }
 

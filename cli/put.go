@@ -109,7 +109,7 @@ func (r *putRun) run(args []string) error {
 	}
 	switch {
 	case len(r.sources) == 0:
-		return unclear("for example: vestibula put Arrivals --into Clients", "which files?")
+		return unclear(examplesOf("put"), "which files?")
 	case ways > 1:
 		return unclear("", "of --move, --copy and --link, one can be meant")
 	case len(values) > 0 && r.convention == "":
@@ -392,7 +392,7 @@ func (r *putRun) leave(set *change.Set, list []disk.Blocked) (left bool) {
 		at := path.Join(base(o.Spots[0].Project), o.Path)
 		for dir := at; len(dir) > len(r.base); dir = path.Dir(dir) {
 			if because, blocked := why[dir]; blocked {
-				o.Kind, o.Why, o.Help, left = put.Nowhere, "it cannot go to "+o.Path+": "+because, "", true
+				o.Kind, o.Why, o.Help, left = put.Nowhere, "it cannot go to "+o.Path+": "+because, put.Remedy{}, true
 				break
 			}
 		}
@@ -418,7 +418,7 @@ func (r *putRun) prepare() (*change.Set, *disk.Plan, error) {
 			return set, p, err
 		}
 		if !r.leave(set, blocked.Blocked) {
-			return nil, nil, (&undertaking{}).told(err)
+			return nil, nil, r.failed(&undertaking{}, err)
 		}
 	}
 }
@@ -448,10 +448,10 @@ func (r *putRun) carryOut() error {
 		}
 	}
 	return r.propose(r.consent, proposal{set: set, draw: r.draw, question: fmt.Sprintf("Put %s where they belong?", what), how: "put what has a place", report: r.report,
-		undertaking: undertaking{plan: p, doing: "putting", keep: true, again: undoes,
+		undertaking: undertaking{plan: p, doing: "putting", keep: true,
 			head: journal.Head{What: "put", Title: string(what) + " into " + title, Project: title, Roots: roots}},
 		told: func() term.Shown {
-			return term.Good.Render("Put") + term.Sprintf(" %s where they belong. %s.", what, undoes)
+			return term.Good.Render("Put") + term.Sprintf(" %s where they belong. %s", what, r.undoes())
 		}})
 }
 

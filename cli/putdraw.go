@@ -1,9 +1,11 @@
 package cli
 
 import (
+	"cmp"
 	"fmt"
 	"path"
 	"path/filepath"
+	"slices"
 	"strings"
 
 	"vestibula/cli/term"
@@ -35,7 +37,7 @@ func (r *putRun) draw() {
 	}
 	for i, f := range order {
 		if i == manyRows {
-			r.screen.Line(term.Dim.Render(term.Sprintf("  … and %s more folders; --json lists all", term.Number(len(order)-i))))
+			r.more(len(order)-i, "folders", "--json")
 			break
 		}
 		list := files[f]
@@ -71,9 +73,9 @@ func (r *putRun) draw() {
 		if n := len(o.Spots) - 3; n > 0 {
 			text += fmt.Sprintf(", and %d more", n)
 		}
-		return text, o.Help
+		return text, r.remedy(o)
 	})
-	r.part(put.Nowhere, "Has no place", func(o *put.Outcome) (string, string) { return o.Why, o.Help })
+	r.part(put.Nowhere, "Has no place", func(o *put.Outcome) (string, string) { return o.Why, r.remedy(o) })
 	r.screen.Line()
 	if r.passed > 0 {
 		r.screen.Line(term.Dim.Render(term.Sprintf("Passed by: %s, hidden or left by programs.", term.Count(r.passed, "thing"))))
@@ -82,6 +84,59 @@ func (r *putRun) draw() {
 		r.screen.Line(term.Dim.Render(term.Sprintf("Passed by: %s in projects, where somebody has put them.", term.Count(r.settled, "file"))))
 	}
 	r.followed.draw(r.screen)
+}
+
+// remedy says, for a person, what would give a file a place.
+func (r *putRun) remedy(o *put.Outcome) string {
+	// into is the advice to put that file alone into one place.
+	into := func(good, dir string) string {
+		if o.File.Content != nil || o.File.At == "" || len(o.Spots) == 0 && o.Help.Kind != put.NamedElse {
+			return good
+		}
+		return advise(good, "put", typed(fromHere(filepath.FromSlash(o.File.At))), "--into", typed(dir)).String()
+	}
+	switch name := o.Help.Name; o.Help.Kind {
+	case put.SayField:
+		return fmt.Sprintf("a name that says the %s would tell", name)
+	case put.NameProject:
+		return into("name the project, for example", r.shownDir(o.Spots[0].Project, ""))
+	case put.NameFolder:
+		return into("name the folder, for example", r.shownDir(o.Spots[0].Project, o.Spots[0].Dir))
+	case put.NamedElse:
+		if len(r.projects) == 1 {
+			return into("to put it there", r.shownDir(r.projects[0], name))
+		}
+	case put.BuildProject:
+		return "build the project that it belongs to, or give it another name"
+	case put.ByConvention:
+		return fmt.Sprintf("it can be named as it comes in, by the convention %s", name)
+	case put.HoldEnding:
+		return r.holdEnding(name)
+	case put.OtherName:
+		return "give one of them another name"
+	case put.SayMore:
+		return "give values, or a convention, by which they are told apart"
+	}
+	return ""
+}
+
+// holdEnding says how a template comes to hold files of an ending: its text, if somebody
+// has it, and the projects by it.
+func (r *putRun) holdEnding(ending string) string {
+	var files []string
+	for _, p := range r.projects {
+		src := r.shelved(p.Label.Template, p.Dir)
+		if src == nil || src.path == "" {
+			return ""
+		}
+		if at := fromHere(src.path); !slices.Contains(files, at) {
+			files = append(files, at)
+		}
+	}
+	if len(files) != 1 {
+		return ""
+	}
+	return advise(fmt.Sprintf("write `holds: *.%s` behind a folder in %s, and then", ending, files[0]), "upgrade", typed(cmp.Or(r.into, "."))).String()
 }
 
 // part draws what is not put anywhere.
@@ -107,7 +162,7 @@ func (r *putRun) part(kind put.Kind, title term.Shown, say func(o *put.Outcome) 
 		}
 	}
 	if n > manyRows/2 {
-		r.screen.Line(term.Dim.Render(term.Sprintf("      … and %s more; --json lists all", term.Number(n-manyRows/2))))
+		r.more(n-manyRows/2, "", "--json")
 	}
 }
 
@@ -193,13 +248,13 @@ func (r *putRun) report(done bool) error {
 			}
 			out.There = append(out.There, t)
 		case put.Several:
-			could := open{File: file, Help: o.Help}
+			could := open{File: file, Help: r.remedy(o)}
 			for _, s := range o.Spots {
 				could.Could = append(could.Could, r.shownDir(s.Project, s.Dir))
 			}
 			out.Several = append(out.Several, could)
 		default:
-			out.Nowhere = append(out.Nowhere, open{file, nil, o.Why, o.Help})
+			out.Nowhere = append(out.Nowhere, open{file, nil, o.Why, r.remedy(o)})
 		}
 	}
 	err := r.printJSON(out)

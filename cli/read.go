@@ -91,7 +91,7 @@ func (r *readRun) run(args []string) error {
 		paths = append(paths, r.in)
 	}
 	if len(paths) == 0 {
-		return unclear("name files, projects or folders: vestibula read Clients", "which names?")
+		return unclear("name files, projects or folders\n"+examplesOf("read"), "which names?")
 	}
 	r.reader = &catalog.Reader{Only: r.only}
 	for _, text := range r.where {
@@ -164,7 +164,7 @@ func (r *readRun) choose(args []string) (paths []string, err error) {
 			return args, nil // names of the project here
 		}
 		if err == nil {
-			err = unclear("vestibula templates lists those that can be used by name", "there is no template \"%s\"", first)
+			err = unclear(advise("those that can be used by name", "templates").String(), "there is no template \"%s\"", first)
 		}
 		return nil, err
 	}
@@ -229,7 +229,7 @@ func (r *readRun) path(p string) error {
 		}
 	}
 	if r.t == nil {
-		return unclear("name the template: vestibula read TEMPLATE "+shellWord(p), "there is no project at or below \"%s\", and no template says how names are read", p)
+		return unclear("name the template in front\n"+advise("those that can be used by name", "templates").String(), "there is no project at or below \"%s\", and no template says how names are read", p)
 	}
 	root, unread, err := inspect.Tree(p, done)
 	if err != nil {
@@ -338,7 +338,7 @@ func (r *readRun) name(p string) error {
 			return err
 		}
 		if s.layout == nil {
-			return unclear("name the template: vestibula read TEMPLATE "+shellWord(p), "\"%s\" lies in no project, and no template says how it is read", p)
+			return unclear("name the template in front\n"+advise("those that can be used by name", "templates").String(), "\"%s\" lies in no project, and no template says how it is read", p)
 		}
 		t, of = s.layout.Template, s.layout.Project
 		if err := r.fits([]*template.Template{t}); err != nil {

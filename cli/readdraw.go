@@ -108,7 +108,7 @@ func (r *readRun) draw() {
 	}
 	if len(r.where) == 0 { // who looks for something is not helped by what has no values
 		r.apart("do not fit", unfit)
-		r.apart("fit two alike: --convention says by which to read", tied)
+		r.apart("fit two conventions alike", tied)
 	}
 	if r.far > 0 {
 		r.screen.Line()
@@ -153,7 +153,7 @@ func (r *readRun) apart(title term.Shown, misfits []*catalog.Entry) {
 			r.screen.Line(term.Bad.Render(title))
 		}
 		if i == shownMisfits {
-			r.screen.Line(term.Dim.Render("and " + term.Number(len(misfits)-i) + " more; --json lists all"))
+			r.more(len(misfits)-i, "", "--json")
 			break
 		}
 		shown := r.shown[m]

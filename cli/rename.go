@@ -121,7 +121,7 @@ func (r *renameRun) run(args []string) error {
 // choose finds the convention, and the paths: the template may be left out in a project.
 func (r *renameRun) choose(words []string) (*template.Convention, error) {
 	if len(words) < 2 {
-		return nil, unclear(`for example: vestibula rename commission scan "02 Condition survey"`, "which convention, and which files?")
+		return nil, unclear(examplesOf("rename"), "which convention, and which files?")
 	}
 	at := words[1]
 	if info, err := os.Stat(at); err != nil || !info.IsDir() {

@@ -70,9 +70,9 @@ func (r *renameRun) carryOut(conv *template.Convention) error {
 	}
 	what, title := term.Count(n, "file"), filepath.Base(set.Places[0])
 	return r.propose(r.consent, proposal{set: set, draw: func() { r.draw(conv) }, question: fmt.Sprintf("Rename %s?", what), how: "rename what can be read", report: r.report,
-		undertaking: undertaking{doing: "renaming", again: undoes,
+		undertaking: undertaking{doing: "renaming",
 			head: journal.Head{What: "rename", Title: string(what) + " in " + title, Project: title, Roots: []journal.Root{{Path: "."}}}},
-		told: func() term.Shown { return term.Good.Render("Renamed") + term.Sprintf(" %s. %s.", what, undoes) }})
+		told: func() term.Shown { return term.Good.Render("Renamed") + term.Sprintf(" %s. %s", what, r.undoes()) }})
 }
 
 // withLabels adds what labels note of the files. A label above the place is noted in a
@@ -135,7 +135,7 @@ func (r *renameRun) draw(conv *template.Convention) {
 		r.screen.Line("  ", term.Accent.Render("»"), " ", term.Moved(o.File.Name, o.Becomes), note)
 	}
 	if n > 2*manyRows {
-		r.screen.Line(term.Dim.Render(term.Sprintf("  … and %s more; --json lists all", term.Number(n-2*manyRows))))
+		r.more(n-2*manyRows, "", "--json")
 	}
 	if n > 0 {
 		r.screen.Line()
@@ -149,7 +149,7 @@ func (r *renameRun) draw(conv *template.Convention) {
 				continue
 			}
 			if told++; told > manyRows {
-				r.screen.Line(term.Dim.Render(term.Sprintf("  … and %s more; --json lists all", term.Number(left-manyRows))))
+				r.more(left-manyRows, "", "--json")
 				break
 			}
 			name := norm.NFC.String(o.File.Name)

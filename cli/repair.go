@@ -161,12 +161,12 @@ func (r *checkRun) repair(paths []string, reports []*inspect.Report) error {
 			roots = append(roots, root)
 		}
 	}
-	if _, err := r.carryOut(undertaking{plan: plan, doing: "mending", again: "vestibula undo takes it back",
+	if _, err := r.carryOut(undertaking{plan: plan, doing: "mending",
 		head: journal.Head{What: "mend", Title: name, Project: name, Roots: roots}}); err != nil {
 		return err
 	}
 	if !r.asJSON {
-		r.screen.Text(term.Good.Render("Mended") + " " + term.Count(len(mended), "thing") + ". vestibula undo takes it back.")
+		r.screen.Text(term.Good.Render("Mended") + " " + term.Count(len(mended), "thing") + ". " + r.undoes().line())
 		r.screen.Line()
 	}
 	return r.after(paths, nil)
@@ -191,7 +191,7 @@ func (r *checkRun) tellProbable(probable []*rules.Finding) {
 		return
 	}
 	r.screen.Line()
-	r.screen.Line(term.Title.Render("Probable"), term.Dim.Render(": each needs an answer of its own, at a terminal without --yes"))
+	r.screen.Line(term.Title.Render("Probable"), term.Dim.Render(": each needs an answer of its own, at a terminal"))
 	for i, f := range probable {
 		if i == manyRows {
 			r.screen.Line(term.Dim.Render(term.Sprintf("  … and %s more", term.Number(len(probable)-i))))

@@ -154,7 +154,7 @@ func (b *buildRun) drawRows(withTree bool) (some bool) {
 	}
 	b.screen.Columns(rows)
 	if more := len(lines) - len(rows); more > 0 {
-		b.screen.Line(term.Dim.Render(term.Sprintf("  … and %s; --report FILE.csv lists all", term.Count(more, "more row"))))
+		b.more(more, map[bool]term.Shown{true: "row", false: "rows"}[more == 1], "--json")
 	}
 	if !withTree {
 		return len(lines) > 0
@@ -269,10 +269,10 @@ func (b *buildRun) drawLeftOut() {
 		b.screen.Text(term.Dim.Render("left alone: " + term.Count(n, "row") + " marked as built"))
 	}
 	if n := count[batch.Changed]; n > 0 && b.table.up == nil {
-		b.screen.Text(term.Warn.Render("changed") + ": " + term.Count(n, "row") + " with other values than the project has; --changed brings that up to date")
+		b.screen.Text(term.Warn.Render("changed") + ": " + term.Count(n, "row") + " with other values than the project has; " + b.sameCall("to bring that up to date", "--changed").line())
 	}
 	if n := count[batch.Gone]; n > 0 {
-		b.screen.Text(term.Warn.Render("gone") + ": " + term.Count(n, "row") + " marked as built, of which nothing is there; --again builds such anew")
+		b.screen.Text(term.Warn.Render("gone") + ": " + term.Count(n, "row") + " marked as built, of which nothing is there; " + b.sameCall("to build such anew", "--again").line())
 	}
 }
 

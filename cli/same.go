@@ -80,7 +80,7 @@ func (r *checkRun) tellTwice(result *checkResult) {
 	}
 	for i, same := range order {
 		if i == manyRows && !r.all {
-			r.screen.Line(term.Dim.Render(term.Sprintf("… and %s more; --all lists them, --plan FILE makes a table to decide in", term.Number(len(order)-i))))
+			r.more(len(order)-i, "", "--all")
 			break
 		}
 		list := groups[same]

@@ -137,7 +137,7 @@ func (b *buildRun) noteTable(unknown []string) {
 	t := b.batch.Table
 	note := func(text string) { b.side.Text(term.Warn.Render("note:") + " " + term.Visible(text)) }
 	if b.table.sheets == nil && len(t.Others) > 0 {
-		note(fmt.Sprintf("the sheet “%s” is read; --sheet names another: %s", t.Sheet, strings.Join(t.Others, ", ")))
+		note(fmt.Sprintf("the sheet “%s” is read, and none of the others: %s", t.Sheet, strings.Join(t.Others, ", ")))
 	}
 	for _, text := range t.Notes {
 		note(text)
@@ -146,7 +146,7 @@ func (b *buildRun) noteTable(unknown []string) {
 		note(fmt.Sprintf("%s, beginning with row %d, %s fewer cells than there are headings: the others count as empty", term.Count(n, "row"), t.Short[0], map[bool]string{true: "has", false: "have"}[n == 1]))
 	}
 	if len(unknown) > 0 {
-		b.side.Text(term.Dim.Render(term.Visible("no field for the columns “" + strings.Join(few(unknown), "”, “") + "”; --column field=Heading joins one")))
+		b.side.Text(term.Dim.Render(term.Visible("no field for the columns “" + strings.Join(few(unknown), "”, “") + "”")))
 	}
 }
 
@@ -162,22 +162,22 @@ func few(names []string) []string {
 // noColumns says once, and not for each row, which fields have no column.
 func (b *buildRun) noColumns(lacking []*template.Field) error {
 	var names, joins []string
-	for _, f := range lacking {
-		names = append(names, f.Name)
-		joins = append(joins, "--column "+f.Name+"=Heading")
-	}
-	last := len(names) - 1
-	text := names[last]
-	if last > 0 {
-		text = strings.Join(names[:last], ", ") + " and " + names[last]
-	}
 	var headings []string
 	for _, h := range b.batch.Table.Headings {
 		if strings.TrimSpace(h) != "" {
 			headings = append(headings, h)
 		}
 	}
-	return unclear("join with "+strings.Join(joins, " ")+", or say one value for all rows: "+names[0]+"=…", "the table %s has no column for %s; its headings are %s", b.table.file, text, strings.Join(few(headings), ", "))
+	for _, f := range lacking {
+		names = append(names, f.Name)
+		joins = append(joins, "--column", f.Name+"=…")
+	}
+	last := len(names) - 1
+	text := names[last]
+	if last > 0 {
+		text = strings.Join(names[:last], ", ") + " and " + names[last]
+	}
+	return unclear(b.sameCall("join a column", joins...).String()+"\nor say one value for all rows: "+names[0]+"=…", "the table %s has no column for %s; its headings are %s", b.table.file, text, strings.Join(few(headings), ", "))
 }
 
 // readDates settles how days are written that are no dates to the spreadsheet. It is asked
@@ -186,7 +186,7 @@ func (b *buildRun) readDates() (err error) {
 	x := b.batch
 	if b.table.dates != "" {
 		if x.Dates, err = batch.ParseDates(b.table.dates); err != nil {
-			return unclear("for example: --dates d.m.yyyy", "%v", err)
+			return unclear("write them as in d.m.yyyy", "%v", err)
 		}
 	}
 	odd := x.OddDates()
@@ -208,12 +208,12 @@ func (b *buildRun) readDates() (err error) {
 	var ways, flags []string
 	for _, p := range odd.Pictures {
 		ways = append(ways, batch.DayShown(p, odd.Example))
-		flags = append(flags, "--dates "+p)
+		flags = append(flags, b.sameCall(batch.DayShown(p, odd.Example), "--dates", p).String())
 	}
 	if len(ways) == 1 {
 		ways = append(ways, "something else")
 	}
-	return unclear("say it with "+strings.Join(flags, " or "), "%s, column \"%s\": is %s meant as %s?", x.Table.RowName(odd.Row), odd.Heading, odd.Example, strings.Join(ways, " or as "))
+	return unclear(strings.Join(flags, "\n"), "%s, column \"%s\": is %s meant as %s?", x.Table.RowName(odd.Row), odd.Heading, odd.Example, strings.Join(ways, " or as "))
 }
 
 // compareKept holds rows that are marked against the disk, and settles what becomes of
@@ -384,7 +384,11 @@ func (b *buildRun) judgeRows() error {
 	var why error
 	switch {
 	case len(rows) > 0 && !b.table.onlyGood:
-		why = refused("mend the table, or build the good rows with --only-good", "Nothing was built: %s cannot be built.", term.Count(len(rows), "row"))
+		help := "mend the table"
+		if len(x.Builds) > 0 {
+			help += "\n" + b.sameCall("to build the good rows", "--only-good").String()
+		}
+		why = refused(help, "Nothing was built: %s cannot be built.", term.Count(len(rows), "row"))
 	case len(x.Builds) == 0 && (len(rows) > 0 || len(x.Kept) == 0):
 		why = refused("", "Nothing was built: there is no row to build.")
 	default:
@@ -409,7 +413,7 @@ func (b *buildRun) markRows(labels []*labelling) (dir string, marked *change.Cha
 		return "", nil, 0, noTable(r.file, err)
 	}
 	if lock := openIn(at); lock != "" {
-		return "", nil, 0, refused("close it there, or build without --mark", "the table %s is open in a spreadsheet program, which would write over the marks: %s is there", r.file, lock)
+		return "", nil, 0, refused("close it there, or leave out --mark", "the table %s is open in a spreadsheet program, which would write over the marks: %s is there", r.file, lock)
 	}
 	data, err := b.batch.Table.WithMarks(marks)
 	if err != nil {

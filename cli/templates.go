@@ -32,6 +32,12 @@ into the program. Of two with one name, the first is used.`,
 				rows[i] = []term.Shown{term.Strong.Render(term.Visible(l.Name)), title, term.Dim.Render(term.Visible(l.Where))}
 			}
 			a.screen.Table([]term.Column{{Name: "name", Whole: true}, {Name: "title"}, {Name: "where", Last: 1}}, rows)
+			for _, l := range list {
+				if l.Problem != "" {
+					a.screen.Text(advise("to see what is wrong", "check", typed(l.Name)).line())
+					break
+				}
+			}
 			return nil
 		},
 	}
@@ -68,7 +74,7 @@ func (a *app) templates() []listed {
 				}
 			}
 			if err != nil {
-				l.Problem = "has mistakes: vestibula check " + name
+				l.Problem = "has mistakes"
 			}
 			list = append(list, l)
 		}

@@ -52,7 +52,7 @@ func (b *buildRun) twice(labels []*labelling) error {
 	if n := len(told) - shownTwice; n > 0 {
 		told = append(told[:shownTwice], fmt.Sprintf("and %s more", term.Number(n)))
 	}
-	return refused("build --add builds what is new all the same, and leaves the old names", "Nothing was built:\n%s", severalLines(strings.Join(told, "\n")))
+	return refused(b.sameCall("to build what is new all the same, and leave the old names", "--add").String(), "Nothing was built:\n%s", severalLines(strings.Join(told, "\n")))
 }
 
 // doubles finds what of a project is there under another number, name or value.
@@ -88,7 +88,7 @@ func (b *buildRun) doubles(l *labelling) (told []string, err error) {
 	for _, s := range plan.Steps {
 		switch {
 		case s.Op == change.Move && s.Sure && made[inOwn(l.folder, s.To)]:
-			told = append(told, fmt.Sprintf("“%s” is there and would be “%s”: vestibula upgrade %s renames it", s.From, s.To, shellWord(shown)))
+			told = append(told, fmt.Sprintf("“%s” is there and would be “%s”; %s", s.From, s.To, advise("to rename it", "upgrade", typed(shown))))
 		case s.Op == change.Remove:
 			b.side.Text(term.Warn.Render("note:") + term.Sprintf(" “%s” is no longer asked for; it stays", s.From))
 		}
@@ -142,7 +142,7 @@ func (b *buildRun) renamed(l *labelling) (told []string) {
 		}
 		// The same values, and another name: it was renamed by hand.
 		shown := fromHere(at)
-		told = append(told, fmt.Sprintf("“%s” is that project already, under another name: vestibula upgrade %s brings it to the template of today", e.Name(), shellWord(shown)))
+		told = append(told, fmt.Sprintf("“%s” is that project already, under another name; %s", e.Name(), advise("to bring it to the template of today", "upgrade", typed(shown))))
 	}
 	return told
 }

@@ -122,7 +122,7 @@ func (r *upgradeRun) run(args []string) error {
 			r.side.Text(term.Bad.Render("vestibula:") + " " + term.Visible(b))
 		}
 		if !r.onlyGood {
-			return refused("--only-good leaves them out", "Nothing was changed: %s in the way.", term.Count(len(r.bad), "thing")+isOrAre(len(r.bad)))
+			return refused(r.sameCall("to leave them out", "--only-good").String(), "Nothing was changed: %s in the way.", term.Count(len(r.bad), "thing")+isOrAre(len(r.bad)))
 		}
 	}
 	return r.carryOut()
@@ -349,7 +349,7 @@ func (r *upgradeRun) template(p *project.Project) (*template.Template, error) {
 	}
 	if file := p.Label.Template; !found && !r.unfound[file] {
 		r.unfound[file] = true
-		r.side.Text(term.Warn.Render("note:") + term.Sprintf(" no %s is found from here: what it was when the project was built is taken. --template names another", file))
+		r.side.Text(term.Warn.Render("note:") + term.Sprintf(" no %s is found from here: what it was when the project was built is taken", file))
 	}
 	r.templates[name] = t
 	return t, nil
@@ -444,7 +444,7 @@ func (r *upgradeRun) carryOut() error {
 		}
 		r.draw(chosen)
 		if probable > 0 {
-			return refused("run it at a terminal without --yes, and answer", "Nothing was changed: what is left is only probable, and is asked for by itself.")
+			return refused("run it at a terminal, and answer", "Nothing was changed: what is left is only probable, and is asked for by itself.")
 		}
 		r.screen.Text(term.Good.Render("Nothing to do:") + " " + asMeant(len(r.jobs)))
 		return nil
@@ -461,9 +461,9 @@ func (r *upgradeRun) carryOut() error {
 	}
 	return r.propose(r.consent, proposal{set: set, draw: func() { r.draw(chosen) }, question: question, how: "do what is sure",
 		report:      func(done bool) error { return r.report(chosen, done) },
-		undertaking: undertaking{doing: "upgrading", again: undoes, head: journal.Head{What: "upgrade", Title: title, Project: title, Roots: roots}},
+		undertaking: undertaking{doing: "upgrading", head: journal.Head{What: "upgrade", Title: title, Project: title, Roots: roots}},
 		told: func() term.Shown {
-			return term.Good.Render("Upgraded") + term.Sprintf(" %s: %s. %s.", title, what, undoes)
+			return term.Good.Render("Upgraded") + term.Sprintf(" %s: %s. %s", title, what, r.undoes())
 		}})
 }
 

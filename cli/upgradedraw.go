@@ -14,7 +14,7 @@ func (r *upgradeRun) draw(chosen map[*upgrade.Step]bool) {
 			continue
 		}
 		if lines > 4*manyRows {
-			r.screen.Line(term.Dim.Render("… and more; --json lists all"))
+			r.screen.Text(term.Dim.Render("… and more; " + r.sameCall("all of them", "--json").line()))
 			break
 		}
 		r.screen.Line(term.Title.Render(term.Visible(fromHere(u.project.Dir))))

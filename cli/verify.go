@@ -178,7 +178,7 @@ func (a *app) tellVerified(at, what string, report *bag.Report, asJSON bool) err
 	}
 	for i, p := range list {
 		if i == 4*manyRows {
-			a.screen.Line(term.Dim.Render(term.Sprintf("… and %s more; --json lists all", term.Number(len(list)-i))))
+			a.more(len(list)-i, "", "--json")
 			break
 		}
 		a.screen.Line(term.Bad.Render(term.Visible(p.Kind)), " ", term.Visible(p.Path), term.Dim.Italic().Render("   "+term.Visible(p.Why)))

@@ -55,7 +55,7 @@ func (a *app) watch(args []string, flags valueFlags) error {
 		return err
 	}
 	if src.path == "" {
-		return unclear("vestibula draft NAME --like "+strings.TrimSuffix(src.name, template.Ending)+" makes a copy of your own", "%s is no file that somebody writes in", args[0])
+		return unclear(advise("to make a copy of your own", "draft", "my-"+strings.TrimSuffix(src.name, template.Ending), "--like", strings.TrimSuffix(src.name, template.Ending)).String(), "%s is no file that somebody writes in", args[0])
 	}
 	w := &watching{app: a, path: src.path, args: args[1:], flags: flags}
 	a.catching.Add(1)

@@ -35,24 +35,23 @@ func (t *Text) UnmarshalJSON(data []byte) error {
 	return json.Unmarshal(data, (*string)(t))
 }
 
-// MarshalText writes a text, with percent signs where it has to be. It never fails.
-func (t Text) MarshalText() ([]byte, error) {
+// Key is the text as it stands in a key or a cell, with percent signs where it has to be.
+func (t Text) Key() string {
 	if utf8.ValidString(string(t)) && !strings.HasPrefix(string(t), bytesLead) {
-		return []byte(t), nil
+		return string(t)
 	}
-	return []byte(bytesLead + (&url.URL{Path: string(t)}).EscapedPath()), nil
+	return bytesLead + (&url.URL{Path: string(t)}).EscapedPath()
 }
 
-// UnmarshalText reads what [Text.MarshalText] writes. It never fails: a text that was not
-// written by it stands for itself.
-func (t *Text) UnmarshalText(data []byte) error {
-	*t = Text(data)
-	if escaped, is := strings.CutPrefix(string(data), bytesLead); is {
+// OfKey is the text that a key or a cell says. What was not written by [Text.Key] stands for
+// itself.
+func OfKey(key string) Text {
+	if escaped, is := strings.CutPrefix(key, bytesLead); is {
 		if plain, err := url.PathUnescape(escaped); err == nil {
-			*t = Text(plain)
+			return Text(plain)
 		}
 	}
-	return nil
+	return Text(key)
 }
 
 // Texts are paths as they are written.

@@ -179,7 +179,7 @@ func (b *Batch) InTheWay(at string, goes func(dir string) bool) {
 		if k == nil {
 			return false
 		}
-		b.Problems = append(b.Problems, Problem{build.Row, "", fmt.Sprintf("“%s” is the folder of %s by now: bring that up to date with --changed", build.Folder(), b.Table.RowName(k.Row))})
+		b.Problems = append(b.Problems, Problem{build.Row, "", fmt.Sprintf("“%s” is the folder of %s by now: bring that up to date first", build.Folder(), b.Table.RowName(k.Row))})
 		return true
 	})
 	b.settleOrder()

@@ -298,8 +298,9 @@ func whereabouts(root *journal.Root, old string, in Where) string {
 	if in.Named != "" && (same(root, in.Named) || len(labelled(root, []string{in.Named})) > 0) {
 		return in.Named
 	}
-	// A file is another one whenever a program has saved it: what it holds is looked at.
-	if info, err := os.Lstat(old); err == nil && !info.IsDir() {
+	// A file is another one whenever a program has saved it, and so is a folder that was
+	// brought back from elsewhere. What they hold is looked at.
+	if info, err := os.Lstat(old); err == nil && (!info.IsDir() || root.ID == "" || !exists(filepath.Join(old, label.FileName))) {
 		return old
 	}
 	return ""

@@ -28,18 +28,18 @@ type (
 // of the label.
 type labelJSON struct {
 	*plainLabel
-	Given  map[address.Text]string       `json:"given,omitempty"`
-	Done   map[address.Text]string       `json:"done,omitempty"`
-	Closed map[address.Text]address.Text `json:"closed,omitempty"`
+	Given  map[string]string       `json:"given,omitempty"`
+	Done   map[string]string       `json:"done,omitempty"`
+	Closed map[string]address.Text `json:"closed,omitempty"`
 }
 
 // MarshalJSON writes a label.
 func (l *Label) MarshalJSON() ([]byte, error) {
 	out := labelJSON{plainLabel: (*plainLabel)(l), Given: keyed(l.Given), Done: keyed(l.Done)}
 	if l.Closed != nil {
-		out.Closed = map[address.Text]address.Text{}
+		out.Closed = map[string]address.Text{}
 		for at, to := range l.Closed {
-			out.Closed[address.Text(at)] = address.Text(to)
+			out.Closed[address.Text(at).Key()] = address.Text(to)
 		}
 	}
 	return l.more.beside(out)
@@ -61,7 +61,7 @@ func (l *Label) UnmarshalJSON(data []byte) error {
 	if in.Closed != nil {
 		l.Closed = map[string]string{}
 		for at, to := range in.Closed {
-			l.Closed[string(at)] = string(to)
+			l.Closed[string(address.OfKey(at))] = string(to)
 		}
 	}
 	if !unknown {
@@ -70,22 +70,22 @@ func (l *Label) UnmarshalJSON(data []byte) error {
 	return l.more.read(data, reflect.TypeFor[plainLabel]())
 }
 
-func keyed(m map[string]string) (out map[address.Text]string) {
-	for at, v := range m {
-		if out == nil {
-			out = make(map[address.Text]string, len(m))
-		}
-		out[address.Text(at)] = v
-	}
-	return out
-}
-
-func unkeyed(m map[address.Text]string) (out map[string]string) {
+func keyed(m map[string]string) (out map[string]string) {
 	for at, v := range m {
 		if out == nil {
 			out = make(map[string]string, len(m))
 		}
-		out[string(at)] = v
+		out[address.Text(at).Key()] = v
+	}
+	return out
+}
+
+func unkeyed(m map[string]string) (out map[string]string) {
+	for at, v := range m {
+		if out == nil {
+			out = make(map[string]string, len(m))
+		}
+		out[string(address.OfKey(at))] = v
 	}
 	return out
 }

@@ -65,7 +65,7 @@ func Same(outcomes []*Outcome, held []Held, open Reader) {
 			}
 		}, func(i int, _ error) {
 			if x := list[i].outcome; x != nil {
-				x.Kind, x.Why, x.Help = Nowhere, "it cannot be read", ""
+				x.Kind, x.Why, x.Help = Nowhere, "it cannot be read", Remedy{}
 			}
 		})
 		for _, part := range parts {
@@ -87,7 +87,7 @@ func Same(outcomes []*Outcome, held []Held, open Reader) {
 				case first[to] == nil:
 					first[to] = x
 				default:
-					x.Kind, x.Spots, x.Path, x.Why, x.Help = There, nil, "", "the same as "+first[to].File.Path, ""
+					x.Kind, x.Spots, x.Path, x.Why, x.Help = There, nil, "", "the same as "+first[to].File.Path, Remedy{}
 				}
 			}
 		}
@@ -104,7 +104,7 @@ func (o *Outcome) project() *Project {
 
 // there notes that a file is in a project already.
 func (o *Outcome) there(p *Project, at, why string) {
-	o.Kind, o.Path, o.Why, o.Help = There, at, why, ""
+	o.Kind, o.Path, o.Why, o.Help = There, at, why, Remedy{}
 	o.Spots = []Spot{{Project: p, Dir: path.Dir(at)}}
 }
 
@@ -167,9 +167,9 @@ func Taken(outcomes []*Outcome, base func(p *Project) string, look func(at strin
 }
 
 // otherName is what to do about a name that something else has.
-func otherName(f *File) string {
+func otherName(f *File) Remedy {
 	if f.Fresh != "" {
-		return "give values, or a convention, by which they are told apart"
+		return Remedy{Kind: SayMore}
 	}
-	return "give one of them another name; --convention names what comes in"
+	return Remedy{Kind: OtherName}
 }

@@ -79,7 +79,7 @@ type Outcome struct {
 	Spots []Spot // one of Goes; of There, where it is; of Several, where it could go
 	Path  string // of Goes and There, from the project's own folder
 	Why   string // what it follows from, or why it has no place
-	Help  string // what would give it one, or would tell the places apart
+	Help  Remedy
 }
 
 // A Planner finds the places of files. It must not be shared between goroutines.
@@ -274,7 +274,7 @@ func (p *Planner) Place(f *File) *Outcome {
 		first := spots[0].Dir
 		spots = slices.DeleteFunc(spots, func(s Spot) bool { return s.Dir != p.Below && !strings.HasPrefix(s.Dir, p.Below+"/") })
 		if len(spots) == 0 {
-			o.Kind, o.Why, o.Help = Nowhere, "it belongs into "+first+", and not below "+p.Below, "leave that folder out of --into"
+			o.Kind, o.Why, o.Help = Nowhere, "it belongs into "+first+", and not below "+p.Below, Remedy{NamedElse, first}
 			return o
 		}
 	}
@@ -442,7 +442,7 @@ func resolved(p *match.Place, values template.Values) (dir string, ok bool) {
 }
 
 // apart says what would tell places apart.
-func apart(spots []Spot) string {
+func apart(spots []Spot) Remedy {
 	if slices.ContainsFunc(spots, func(s Spot) bool { return s.Project != spots[0].Project }) {
 		for _, name := range spots[0].Project.Template.FieldNames() {
 			seen := map[string]bool{}
@@ -450,26 +450,26 @@ func apart(spots []Spot) string {
 				seen[s.Project.Values[name].String()] = true
 			}
 			if len(seen) > 1 {
-				return fmt.Sprintf("a name that says the %s would tell", name)
+				return Remedy{SayField, name}
 			}
 		}
-		return "name the project with --into"
+		return Remedy{Kind: NameProject}
 	}
-	return "name the folder with --into"
+	return Remedy{Kind: NameFolder}
 }
 
 // nowhere says why a file has no place, and what would give it one.
-func (p *Planner) nowhere(name string) (why, help string) {
+func (p *Planner) nowhere(name string) (why string, help Remedy) {
 	stem, ending := naming.Split(name)
 	if g := p.elsewhere(stem, ending); g != nil {
 		for _, list := range g.places {
 			for _, h := range list {
 				if slot := match.Contradiction(g.conv, g.values, h.place.Values); slot != "" {
-					return fmt.Sprintf("its name reads as %s, and says %s %s, which no place here has", g.conv.Name, slot, g.value(slot)), "build the project that it belongs to, or give it another name"
+					return fmt.Sprintf("its name reads as %s, and says %s %s, which no place here has", g.conv.Name, slot, g.value(slot)), Remedy{Kind: BuildProject}
 				}
 			}
 		}
-		return fmt.Sprintf("its name reads as %s, and the folder for it cannot be told from that", g.conv.Name), "name the folder with --into"
+		return fmt.Sprintf("its name reads as %s, and the folder for it cannot be told from that", g.conv.Name), Remedy{}
 	}
 	var closest *pattern.Misfit
 	var conv *template.Convention
@@ -483,9 +483,9 @@ func (p *Planner) nowhere(name string) (why, help string) {
 	}
 	switch {
 	case closest != nil && (len(conv.For) > 0 || closest.At > 0):
-		return fmt.Sprintf("its name does not read as %s: %s", conv.Name, closest.Message), fmt.Sprintf("--convention %s names what comes in; vestibula rename reads names of other shapes", conv.Name)
+		return fmt.Sprintf("its name does not read as %s: %s", conv.Name, closest.Message), Remedy{ByConvention, conv.Name}
 	case ending == "":
-		return "nothing holds files without an ending", ""
+		return "nothing holds files without an ending", Remedy{}
 	}
-	return fmt.Sprintf("nothing holds files that end in .%s", ending), fmt.Sprintf("`holds: *.%s` behind a folder of the template gives them a place", ending)
+	return fmt.Sprintf("nothing holds files that end in .%s", ending), Remedy{HoldEnding, ending}
 }

@@ -85,7 +85,7 @@ func said(o *Outcome) string {
 			dirs = append(dirs, s.Project.Shown+"/"+s.Dir)
 		}
 		slices.Sort(dirs)
-		return "? " + strings.Join(dirs, ", ") + ": " + o.Help
+		return "? " + strings.Join(dirs, ", ") + ": " + fmt.Sprint(o.Help.Kind, o.Help.Name)
 	}
 	return "! " + o.Why
 }

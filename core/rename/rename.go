@@ -195,7 +195,7 @@ func (j *Job) look(older *naming.Older, o *Outcome, place template.Values) templ
 		o.Kind, o.Why, o.Stopped = Left, misfit.Message, misfit.At
 		return nil
 	case read == nil:
-		o.Kind, o.Why = Left, "no older shape is known: --from says one"
+		o.Kind, o.Why = Left, "no older shape is known"
 		return nil
 	}
 	own, spare, note := j.Own(o.File)

@@ -14,8 +14,8 @@ import (
 	"pgregory.net/rapid"
 
 	"vestibula/core/change"
-	"vestibula/core/match"
 	"vestibula/core/digest"
+	"vestibula/core/match"
 	"vestibula/core/template"
 	"vestibula/core/tree"
 	"vestibula/core/treetest"

@@ -66,7 +66,7 @@ func (t *Table) Marking(r *Row) (m Marking) {
 		}
 		return ""
 	}
-	m.Built, m.When, m.Where, m.As = isYes(text(0)), text(1), readPath(text(2)), text(3)
+	m.Built, m.When, m.Where, m.As = isYes(text(0)), text(1), string(address.OfKey(text(2))), text(3)
 	m.Said = m.Built || m.Where != "" || m.As != ""
 	return m
 }
@@ -120,7 +120,7 @@ func (t *Table) WithMarks(marks map[int]Mark) ([]byte, error) {
 		if !marked {
 			continue
 		}
-		texts := []string{"yes", mark.When.Format("2006-01-02 15:04"), writePath(mark.Where), mark.ID}
+		texts := []string{"yes", mark.When.Format("2006-01-02 15:04"), address.Text(mark.Where).Key(), mark.ID}
 		if mark.Clear {
 			texts = []string{"", "", "", ""}
 		}
@@ -144,19 +144,6 @@ func (t *Table) WithMarks(marks map[int]Mark) ([]byte, error) {
 		return t.data, nil
 	}
 	return t.file.with(edits)
-}
-
-// writePath is a path as it stands in a cell, whatever it holds.
-func writePath(at string) string {
-	text, _ := address.Text(at).MarshalText() // it never fails
-	return string(text)
-}
-
-// readPath is the path that stands in a cell.
-func readPath(cell string) string {
-	var at address.Text
-	_ = at.UnmarshalText([]byte(cell)) // it never fails
-	return string(at)
 }
 
 // needs reports whether marks say an identity.
