@@ -92,8 +92,14 @@ func nextStep(said string) string {
 	return ""
 }
 
+// mostCopied is how much a desk may hold that is copied for each advice.
+const mostCopied = 1500
+
 // inACopy does something while a copy of the desk, at its own path, stands in its place.
 func (d *desk) inACopy(do func()) {
+	if len(d.has(".")) > mostCopied {
+		return
+	}
 	away, err := os.MkdirTemp("", "vestibula-aside-") // not beside it, where things that were moved are looked for
 	if err != nil {
 		return

@@ -224,6 +224,7 @@ func TestANameOfTwoWordsIsProposedAsOneInBothPlaces(t *testing.T) {
 func TestALimitCanBeRaised(t *testing.T) {
 	t.Parallel()
 	d := newDesk(t, "t.folders", "Desk\n    <a> | each: a in 1..200\n        <b> | each: b in 1..150\n", "out/x", "")
+	d.following = true // the advice is followed below
 	out, status := d.run("build", "t", "--into", "out", "--yes")
 	assert.Equal(t, 1, status)
 	assert.Contains(t, out, "This would make 30,201 folders and files; at most 20,000 are made unless you allow more.")

@@ -24,7 +24,7 @@ func kills(t *testing.T) int {
 		require.NoError(t, err)
 		return n
 	}
-	return 40
+	return 20
 }
 
 // count counts all that lies below a folder, which may change meanwhile.

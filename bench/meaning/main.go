@@ -21,6 +21,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -138,6 +139,21 @@ func sitesOf(file string) (list []site, err error) {
 	return list, nil
 }
 
+// dependents are the packages of the core that stand on one, or whose tests do.
+func dependents(own string) (list []string) {
+	out, err := exec.Command("go", "list", "-f", `{{.ImportPath}} {{join .Deps " "}} {{join .TestImports " "}}`, "./core/...").Output()
+	if err != nil {
+		return nil
+	}
+	path := "vestibula/" + strings.TrimPrefix(own, "./")
+	for line := range strings.Lines(string(out)) {
+		if words := strings.Fields(line); words[0] != path && slices.Contains(words[1:], path) {
+			list = append(list, words[0])
+		}
+	}
+	return list
+}
+
 // try runs the tests with the change. By says which noticed it first; none did where it is
 // empty. The error says that it does not compile.
 func (s *site) try(whole bool) (by string, err error) {
@@ -175,12 +191,12 @@ func (s *site) try(whole bool) (by string, err error) {
 	if err := run("build", own); err != nil {
 		return "", err
 	}
-	steps := [][]string{{"itself", own}, {"others", "./core/..."}}
+	steps := [][]string{{"itself", own}, append([]string{"others"}, dependents(own)...)}
 	if whole {
 		steps = append(steps, []string{"program", "."})
 	}
 	for _, step := range steps {
-		if run("test", "-count=1", "-failfast", "-vet=off", "-timeout=10m", step[1]) != nil {
+		if len(step) > 1 && run(append([]string{"test", "-count=1", "-failfast", "-vet=off", "-timeout=10m"}, step[1:]...)...) != nil {
 			return step[0], nil
 		}
 	}

@@ -96,7 +96,7 @@ func TestArchivesThatAreHostile(t *testing.T) {
 	_, err = opened(t, "a.txt", nil)
 	assert.ErrorContains(t, err, "no archive that can be read")
 	_, err = Open(t.TempDir())
-	assert.ErrorContains(t, err, "no ordinary file")
+	assert.ErrorContains(t, err, "it is a folder")
 
 	// An entry that says less than it holds.
 	data := zipOf(map[string]string{"a.txt": strings.Repeat("long ", 50)})

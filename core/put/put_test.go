@@ -85,7 +85,7 @@ func said(o *Outcome) string {
 			dirs = append(dirs, s.Project.Shown+"/"+s.Dir)
 		}
 		slices.Sort(dirs)
-		return "? " + strings.Join(dirs, ", ") + ": " + fmt.Sprint(o.Help.Kind, o.Help.Name)
+		return "? " + strings.Join(dirs, ", ") + ": " + map[RemedyKind]string{SayField: "a name that says the " + o.Help.Name + " would tell", NameProject: "name the project", NameFolder: "name the folder"}[o.Help.Kind]
 	}
 	return "! " + o.Why
 }
