@@ -17,12 +17,12 @@ import (
 func buildAgainst(other func(b *bench, into string, folders []string) func() time.Duration) func(b *bench) (ours, theirs measure, err error) {
 	return func(b *bench) (ours, theirs measure, err error) {
 		var text strings.Builder
-		text.WriteString("Projects\n    Project <n:0000> | each: n in 1..5000\n")
+		fmt.Fprintf(&text, "Projects\n    Project <n:0000> | each: n in 1..%d\n", size(5000))
 		folders := []string{"Projects"}
 		for range 19 {
 			text.WriteString("        <#> Stage of work\n")
 		}
-		for n := 1; n <= 5000; n++ {
+		for n := 1; n <= size(5000); n++ {
 			project := fmt.Sprintf("Projects/Project %04d", n)
 			folders = append(folders, project)
 			for i := 1; i <= 19; i++ {
@@ -94,14 +94,14 @@ const nodeBytes = 500
 
 // buildMemory measures the plan of a million nodes.
 func buildMemory(b *bench) (ours, theirs measure, err error) {
-	file, err := projects(b.dir, 50_000)
+	file, err := projects(b.dir, size(50_000))
 	into := filepath.Join(b.dir, "nothing")
 	check(os.MkdirAll(into, 0o777))
 	ours = func() float64 {
 		_, bytes := measured(b.program, "build", file, "--into", into, "--preview", "--limit", "2000000")
 		return bytes
 	}
-	return ours, func() float64 { return nodeBytes * million }, err
+	return ours, func() float64 { return nodeBytes * float64(million) }, err
 }
 
 // table writes a table of so many commissions, each of 12 or 13 nodes.
@@ -127,12 +127,12 @@ func planned(b *bench, file string) (time.Duration, float64) {
 }
 
 func tableTime(b *bench) (ours, theirs measure, err error) {
-	file, _ := table(b, 100_000)
+	file, _ := table(b, size(100_000))
 	ours = seconds(func() time.Duration {
 		took, _ := planned(b, file)
 		return took
 	})
-	return ours, func() float64 { return 2 }, nil
+	return ours, func() float64 { return 2 / float64(shrink) }, nil
 }
 
 func tableGrowth(b *bench) (ours, theirs measure, err error) {
@@ -143,7 +143,7 @@ func tableGrowth(b *bench) (ours, theirs measure, err error) {
 			return took
 		})
 	}
-	return of(100_000), of(10_000), nil
+	return of(size(100_000)), of(size(10_000)), nil
 }
 
 // keptTable builds the rows of a table, with a small template, and marks them; a hundredth
@@ -173,15 +173,15 @@ func keptTable(b *bench, rows int) func() time.Duration {
 }
 
 func tableKept(b *bench) (ours, theirs measure, err error) {
-	return seconds(keptTable(b, 100_000)), func() float64 { return 3 }, nil
+	return seconds(keptTable(b, size(100_000))), func() float64 { return 3 / float64(shrink) }, nil
 }
 
 func keptGrowth(b *bench) (ours, theirs measure, err error) {
-	return seconds(keptTable(b, 100_000)), seconds(keptTable(b, 10_000)), nil
+	return seconds(keptTable(b, size(100_000))), seconds(keptTable(b, size(10_000))), nil
 }
 
 func tableMemory(b *bench) (ours, theirs measure, err error) {
-	file, nodes := table(b, 100_000)
+	file, nodes := table(b, size(100_000))
 	ours = func() float64 {
 		_, bytes := planned(b, file)
 		return bytes

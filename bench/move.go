@@ -17,7 +17,7 @@ import (
 // moveFiles compares moving 100,000 files within one file system, the plan, the
 // journal and the looks at each of them included, with a bare loop of renames.
 func moveFiles(b *bench) (ours, theirs measure, err error) {
-	const folders, files = 1000, 100
+	folders, files := size(1000), 100
 	place := filepath.Join(b.dir, "moving")
 	name := func(folder, file int, suffix string) string {
 		return fmt.Sprintf("Project %04d/2027-03-09 photograph %03d%s.jpg", folder, file, suffix)

@@ -12,7 +12,7 @@ import (
 	"vestibula/core/value"
 )
 
-const million = 1_000_000
+var million = 1_000_000
 
 // sixSlots is a template with a convention of six slots.
 const sixSlots = `---

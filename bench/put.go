@@ -19,7 +19,7 @@ func card(dir string) {
 	for i := range block {
 		block[i] = byte(random.Uint32())
 	}
-	for i := range 10_000 {
+	for i := range size(10_000) {
 		size := 2000 + random.IntN(30_000)
 		if i%100 == 0 {
 			size = len(block) - 8*(i/100)
@@ -62,7 +62,7 @@ func clients(b *bench, dir string) (list string) {
 	list = filepath.Join(b.dir, "client.folders")
 	check(os.WriteFile(list, []byte("---\nfields: { client: Who? }\nnames: { bill: { pattern: \"<day:yyyy-mm-dd> <client:like-this> bill <n:000>\", fields: { day: { type: date }, n: { type: number, next: yes } }, for: [pdf] } }\n---\n<client>\n    Bills | holds: bill\n    Letters | holds: documents\n"), 0o666))
 	table := "client\n"
-	for i := range 1000 {
+	for i := range size(1000) {
 		table += fmt.Sprintf("Client %04d Marrow\n", i)
 	}
 	check(os.WriteFile(filepath.Join(b.dir, "clients.csv"), []byte(table), 0o666))
@@ -80,18 +80,18 @@ func planPut(b *bench) (ours, theirs measure, err error) {
 	dir := filepath.Join(b.dir, "clients")
 	clients(b, dir)
 	in := filepath.Join(b.dir, "arrivals")
-	for i := range 100_000 {
+	for i := range size(100_000) {
 		at := filepath.Join(in, fmt.Sprintf("%03d", i/1000))
 		if i%1000 == 0 {
 			check(os.MkdirAll(at, 0o777))
 		}
-		f, err := os.Create(filepath.Join(at, bill(i%1000, i/1000+1)))
+		f, err := os.Create(filepath.Join(at, bill(i%size(1000), i/size(1000)+1)))
 		check(err)
 		check(f.Truncate(int64(i + 1))) // no two of one size
 		check(f.Close())
 	}
 	ours = seconds(func() time.Duration { return timed(b.program, "put", in, "--into", dir, "--preview") })
-	return ours, func() float64 { return 2 }, nil
+	return ours, func() float64 { return 2 / float64(shrink) }, nil
 }
 
 // renameNames compares renaming 100,000 files by an older shape with a bare loop of
@@ -106,7 +106,7 @@ func renameNames(b *bench) (ours, theirs measure, err error) {
 	newer := func(i int) string {
 		return fmt.Sprintf("%03d/2027-%02d-%02d notes-on-oak %05d.jpg", i/1000, 1+i%12, 1+i%28, i)
 	}
-	for i := range 100_000 {
+	for i := range size(100_000) {
 		if i%1000 == 0 {
 			check(os.MkdirAll(filepath.Join(dir, fmt.Sprintf("%03d", i/1000)), 0o777))
 		}
@@ -114,7 +114,7 @@ func renameNames(b *bench) (ours, theirs measure, err error) {
 	}
 	rename := func(from, to func(i int) string) time.Duration {
 		begin := time.Now()
-		for i := range 100_000 {
+		for i := range size(100_000) {
 			check(os.Rename(filepath.Join(dir, from(i)), filepath.Join(dir, to(i))))
 		}
 		return time.Since(begin)
@@ -136,7 +136,7 @@ func renameNames(b *bench) (ours, theirs measure, err error) {
 func readMany(b *bench) (ours, theirs measure, err error) {
 	dir := filepath.Join(b.dir, "clients-read")
 	clients(b, dir)
-	for c := range 1000 {
+	for c := range size(1000) {
 		for n := range 100 {
 			check(os.WriteFile(filepath.Join(dir, fmt.Sprintf("Client %04d Marrow/Bills", c), bill(c, n+1)), nil, 0o666))
 		}
@@ -150,7 +150,7 @@ func readMany(b *bench) (ours, theirs measure, err error) {
 // one size, with find.
 func sameMany(b *bench) (ours, theirs measure, err error) {
 	dir := filepath.Join(b.dir, "same")
-	for i := range 100_000 {
+	for i := range size(100_000) {
 		at := filepath.Join(dir, fmt.Sprintf("%03d", i/1000))
 		if i%1000 == 0 {
 			check(os.MkdirAll(at, 0o777))

@@ -51,11 +51,11 @@ func projects(dir string, n int) (string, error) {
 // checkTemplate compares a million nodes with a hundred thousand: ten times the
 // work is to cost at most eleven times as much.
 func checkTemplate(b *bench) (ours, theirs measure, err error) {
-	large, err := projects(b.dir, 50_000)
+	large, err := projects(b.dir, size(50_000))
 	if err != nil {
 		return nil, nil, err
 	}
-	small, err := projects(b.dir, 5_000)
+	small, err := projects(b.dir, size(5_000))
 	check := func(file string) measure {
 		return seconds(func() time.Duration { return timed(b.program, "check", file, "--limit", "2000000") })
 	}
@@ -74,7 +74,7 @@ func millionEntries(b *bench, file string) string {
 // checkFolder compares checking a real folder of a million entries with listing
 // it.
 func checkFolder(b *bench) (ours, theirs measure, err error) {
-	file, err := projects(b.dir, 50_000)
+	file, err := projects(b.dir, size(50_000))
 	if err != nil {
 		return nil, nil, err
 	}
@@ -92,7 +92,7 @@ func printed(folder string) measure {
 // matchProject compares holding a project of a million entries against what it was
 // built from with listing it.
 func matchProject(b *bench) (ours, theirs measure, err error) {
-	file, err := projects(b.dir, 50_000)
+	file, err := projects(b.dir, size(50_000))
 	if err != nil {
 		return nil, nil, err
 	}
@@ -112,7 +112,7 @@ func matchMany(b *bench) (ours, theirs measure, err error) {
 		fmt.Fprintf(&outline, "    <#> Place %c\n        <#> <stage> | each: stage in stages\n            Notes/\n            list.md\n        read me.md\n", 'A'+i)
 	}
 	table.WriteString("client\n")
-	for i := range 1000 {
+	for i := range size(1000) {
 		fmt.Fprintf(&table, "Client %04d\n", i)
 	}
 	file, rows, into := filepath.Join(b.dir, "places.folders"), filepath.Join(b.dir, "clients.csv"), filepath.Join(b.dir, "thousand")
@@ -127,7 +127,7 @@ func matchMany(b *bench) (ours, theirs measure, err error) {
 // sortSiblings sorts a hundred thousand names in all orders, against a
 // second for each.
 func sortSiblings(*bench) (ours, theirs measure, err error) {
-	names := make([]string, 100_000)
+	names := make([]string, size(100_000))
 	for i := range names {
 		names[i] = fmt.Sprintf("%d Öriel %s-%d", rand.IntN(1000), []string{"Pask", "teague", "Åsgerd"}[i%3], rand.IntN(100_000))
 	}

@@ -18,7 +18,7 @@ import (
 func upgradeMany(b *bench) (ours, theirs measure, err error) {
 	var table strings.Builder
 	table.WriteString("client\n")
-	for i := range 1000 {
+	for i := range size(1000) {
 		fmt.Fprintf(&table, "Client %04d\n", i)
 	}
 	file, rows, into := filepath.Join(b.dir, "shelf.folders"), filepath.Join(b.dir, "shelf.csv"), filepath.Join(b.dir, "shelves")
@@ -50,12 +50,12 @@ func upgradeMany(b *bench) (ours, theirs measure, err error) {
 			}
 			return err
 		}))
-		for i := range 1000 {
+		for i := range size(1000) {
 			at := filepath.Join(into, fmt.Sprintf("Client %04d", i))
 			check(syscall.Rename(filepath.Join(at, fmt.Sprintf("%d Settled", numbers[0])), filepath.Join(at, fmt.Sprintf("%d Settled", numbers[1]))))
 		}
 		took := time.Since(begin)
-		for i := range 1000 { // as the labels have it
+		for i := range size(1000) { // as the labels have it
 			at := filepath.Join(into, fmt.Sprintf("Client %04d", i))
 			check(syscall.Rename(filepath.Join(at, fmt.Sprintf("%d Settled", numbers[1])), filepath.Join(at, fmt.Sprintf("%d Settled", numbers[0]))))
 		}

@@ -57,21 +57,7 @@ func (b *buildRun) alike(state func(n *tree.Node) *build.Step) func(x, y *tree.N
 
 // drawTree draws a tree with the states of its steps.
 func (b *buildRun) drawTree(root *tree.Node) {
-	// The steps are in the order of the tree, so the next one is mostly at hand.
-	steps, at := b.plan.Steps, 0
-	shared := b.sharedSteps(root)
-	state := func(n *tree.Node) *build.Step {
-		if s := shared[n]; s != nil {
-			return s
-		}
-		for range steps {
-			if steps[at].Node == n {
-				return &steps[at]
-			}
-			at = (at + 1) % len(steps)
-		}
-		return &build.Step{} // a folder in which rows meet, or what goes into an archive
-	}
+	state := b.states(root)
 	b.screen.Tree(root, term.TreeView{
 		Mark: func(n *tree.Node) term.Mark { return planMarks[state(n).State] },
 		Same: b.alike(state), All: allShows,
@@ -90,6 +76,37 @@ func (b *buildRun) drawTree(root *tree.Node) {
 			return ""
 		},
 	})
+}
+
+// states returns what tells the step of a node of a tree.
+func (b *buildRun) states(root *tree.Node) func(n *tree.Node) *build.Step {
+	shared := b.sharedSteps(root)
+	// The steps are in the order of the tree, so the next one is mostly at hand; neighbours
+	// that are held against each other lie apart.
+	steps, at := b.plan.Steps, 0
+	var of map[*tree.Node]int32
+	return func(n *tree.Node) *build.Step {
+		if s := shared[n]; s != nil {
+			return s
+		}
+		for i := at; i < min(at+2, len(steps)); i++ {
+			if steps[i].Node == n {
+				at = i
+				return &steps[i]
+			}
+		}
+		if of == nil {
+			of = make(map[*tree.Node]int32, len(steps))
+			for i := range steps {
+				of[steps[i].Node] = int32(i)
+			}
+		}
+		if i, known := of[n]; known {
+			at = int(i)
+			return &steps[i]
+		}
+		return &build.Step{} // a folder in which rows meet, or what goes into an archive
+	}
 }
 
 // sharedSteps are the steps of the folders of a row's tree in which other rows meet it.

@@ -65,7 +65,7 @@ func (a *app) templates() []listed {
 			}
 			taken[name] = true
 			l := listed{Name: name, Where: s.where}
-			src, err := a.find(name)
+			src, err := s.source(name)
 			if err == nil {
 				l.Path = src.path
 				var t *template.Template

@@ -32,6 +32,33 @@ const format = 1
 type List struct {
 	Format   int        `json:"vestibula-away"`
 	Projects []*Project `json:"projects"`
+
+	// keys are those of so many of the projects; there may be a great many.
+	keys    map[string]bool
+	counted int
+}
+
+// keysOf are those by which a project is told from others: its identity, and its name.
+func keysOf(p *Project) []string {
+	part := "\x00" + tree.Folded(p.Part)
+	keys := []string{"name\x00" + tree.Folded(p.Name) + part}
+	if p.Label.ID != "" {
+		keys = append(keys, "id\x00"+p.Label.ID+part)
+	}
+	return keys
+}
+
+// has reports whether a project of that identity or name is in the list.
+func (l *List) has(p *Project) bool {
+	if l.keys == nil || l.counted != len(l.Projects) {
+		l.keys, l.counted = make(map[string]bool, 2*len(l.Projects)), len(l.Projects)
+		for _, o := range l.Projects {
+			for _, k := range keysOf(o) {
+				l.keys[k] = true
+			}
+		}
+	}
+	return slices.ContainsFunc(keysOf(p), func(k string) bool { return l.keys[k] })
 }
 
 // A Project is one that was archived.
@@ -122,12 +149,21 @@ func (l *List) FindPart(name, part string) *Project {
 
 // Add adds a project, in the place of one with the same identity or name.
 func (l *List) Add(p *Project) {
-	l.Remove(p)
+	if l.has(p) {
+		l.Remove(p)
+	}
 	l.Projects = append(l.Projects, p)
+	if l.keys != nil {
+		l.counted++
+		for _, k := range keysOf(p) {
+			l.keys[k] = true
+		}
+	}
 }
 
 // Remove takes a project out.
 func (l *List) Remove(p *Project) {
+	l.keys = nil
 	l.Projects = slices.DeleteFunc(l.Projects, func(o *Project) bool {
 		return tree.Folded(o.Part) == tree.Folded(p.Part) && (o.Label.ID != "" && o.Label.ID == p.Label.ID || tree.Folded(o.Name) == tree.Folded(p.Name))
 	})

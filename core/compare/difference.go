@@ -73,30 +73,13 @@ func (d *differ) folders(a, b *tree.Node, at, other string) {
 	if d.owns != nil && d.owns(a) {
 		return
 	}
-	left, right := slices.Clone(a.Children), slices.Clone(b.Children)
-	for _, alike := range []func(x, y *tree.Node) (why string, is bool){exactly, byNumber, byStyle, bySlip, byContents} {
-		for i := 0; i < len(left); i++ {
-			x := left[i]
-			partner, why := -1, ""
-			for j, y := range right {
-				if y.Kind != x.Kind {
-					continue
-				}
-				if reason, is := alike(x, y); is {
-					if partner >= 0 { // either could be meant
-						partner = -2
-						break
-					}
-					partner, why = j, reason
-				}
-			}
-			if partner < 0 {
-				continue
-			}
-			y := right[partner]
-			left, right = slices.Delete(left, i, i+1), slices.Delete(right, partner, partner+1)
-			i--
-			d.pair(x, y, path.Join(at, x.Name), path.Join(other, y.Name), why)
+	left, right := a.Children, b.Children
+	for _, key := range []func(n *tree.Node) (key, why string){exactly, byNumber, byStyle} {
+		left, right = d.alike(left, right, at, other, key)
+	}
+	for _, alike := range []func(x, y *tree.Node) (why string, is bool){bySlip, byContents} {
+		if len(left)*len(right) <= maxCompared {
+			left, right = d.near(left, right, at, other, alike)
 		}
 	}
 	for _, x := range left {
@@ -105,6 +88,66 @@ func (d *differ) folders(a, b *tree.Node, at, other string) {
 	for _, y := range right {
 		d.lone[1] = append(d.lone[1], lonely{y, path.Join(other, y.Name)})
 	}
+}
+
+// maxCompared bounds the pairs of names that are held against each other in one folder.
+const maxCompared = 250_000
+
+// alike pairs those that have one key, each with the only one that has it on the other side.
+// It returns what is left.
+func (d *differ) alike(left, right []*tree.Node, at, other string, key func(n *tree.Node) (key, why string)) (restLeft, restRight []*tree.Node) {
+	of := map[string][]*tree.Node{}
+	for _, y := range right {
+		if k, _ := key(y); k != "" {
+			of[y.Kind.String()+k] = append(of[y.Kind.String()+k], y)
+		}
+	}
+	paired := map[*tree.Node]bool{}
+	for _, x := range left {
+		k, why := key(x)
+		if list := of[x.Kind.String()+k]; k != "" && len(list) == 1 {
+			y := list[0]
+			delete(of, x.Kind.String()+k)
+			paired[y] = true
+			d.pair(x, y, path.Join(at, x.Name), path.Join(other, y.Name), why)
+			continue
+		}
+		restLeft = append(restLeft, x)
+	}
+	for _, y := range right {
+		if !paired[y] {
+			restRight = append(restRight, y)
+		}
+	}
+	return restLeft, restRight
+}
+
+// near pairs those that come near to each other, each with the only one that it is near to.
+// It returns what is left.
+func (d *differ) near(left, right []*tree.Node, at, other string, near func(x, y *tree.Node) (why string, is bool)) (restLeft, restRight []*tree.Node) {
+	for _, x := range left {
+		partner, why := -1, ""
+		for j, y := range right {
+			if y.Kind != x.Kind {
+				continue
+			}
+			if reason, is := near(x, y); is {
+				if partner >= 0 { // either could be meant
+					partner = -2
+					break
+				}
+				partner, why = j, reason
+			}
+		}
+		if partner < 0 {
+			restLeft = append(restLeft, x)
+			continue
+		}
+		y := right[partner]
+		right = slices.Delete(slices.Clone(right), partner, partner+1)
+		d.pair(x, y, path.Join(at, x.Name), path.Join(other, y.Name), why)
+	}
+	return restLeft, right
 }
 
 // pair notes how two things that are the same differ, and compares what lies in them.
@@ -120,16 +163,14 @@ func (d *differ) pair(x, y *tree.Node, at, other, why string) {
 	}
 }
 
-func exactly(x, y *tree.Node) (string, bool) { return "", x.Name == y.Name }
+func exactly(n *tree.Node) (key, why string) { return n.Name, "" }
 
 var number = regexp.MustCompile(`^\d+[ ._-]*`)
 
 // bare is a name without the number in front of it.
 func bare(name string) string { return number.ReplaceAllString(name, "") }
 
-func byNumber(x, y *tree.Node) (string, bool) {
-	return "another number", bare(x.Name) != "" && bare(x.Name) == bare(y.Name)
-}
+func byNumber(n *tree.Node) (key, why string) { return bare(n.Name), "another number" }
 
 // plainly is a name in small letters, without its number and signs.
 func plainly(name string) string {
@@ -141,9 +182,7 @@ func plainly(name string) string {
 	}, tree.Folded(bare(name)))
 }
 
-func byStyle(x, y *tree.Node) (string, bool) {
-	return "written otherwise", plainly(x.Name) != "" && plainly(x.Name) == plainly(y.Name)
-}
+func byStyle(n *tree.Node) (key, why string) { return plainly(n.Name), "written otherwise" }
 
 func bySlip(x, y *tree.Node) (string, bool) {
 	return "one letter apart", len([]rune(x.Name)) > 4 && outline.OneLetterApart(strings.ToLower(x.Name), strings.ToLower(y.Name))

@@ -291,9 +291,13 @@ func all(*match.Thing) bool { return true }
 // dropped plans what becomes of what is no longer asked for: it goes where it is empty,
 // or holds only what the project was given.
 func (p *Plan) dropped(seen, full *tree.Node, at string) error {
+	named := make(map[string]*tree.Node, len(full.Children))
+	for _, n := range full.Children {
+		named[n.Name] = n
+	}
 	for _, n := range seen.Children {
 		here := path.Join(at, n.Name)
-		whole := full.Child(n.Name)
+		whole := named[n.Name]
 		switch {
 		case whole == nil:
 		case p.stands(n):
