@@ -27,9 +27,7 @@ type growth struct {
 
 // known are the growths that are over what is allowed today: none may get worse.
 const (
-	draftGrows    = 60
-	upgradeGrows  = 22
-	putWiderGrows = 22
+	draftGrows = 25
 )
 
 var growths = []growth{
@@ -67,21 +65,21 @@ var growths = []growth{
 	{"read, files, --json", 3000, 0, onFiles("read", "@", "--json")},
 	{"read --newest", 3000, 0, onFiles("read", "@", "--newest")},
 	{"put, files", 1000, 0, onArrivals(1)},
-	{"put, projects", 100, putWiderGrows, onArrivals(-1)},
+	{"put, projects", 300, 0, onArrivals(-1)},
 	{"put --json, files", 1000, 0, onArrivals(1, "--json")},
 	{"rename", 3000, 0, onFiles("rename", "note", "@/Ola/Notes", "--from", "old <day:d.m.yyyy> <n:0>", "--preview")},
 	{"rename --json", 3000, 0, onFiles("rename", "note", "@/Ola/Notes", "--from", "old <day:d.m.yyyy> <n:0>", "--preview", "--json")},
 	{"name", 3000, 0, onFiles("name", "note", "--in", "@/Ola/Notes", "day=2027-03-09")},
 	{"add", 3000, 0, onFiles("add", "@/Ola")},
-	{"upgrade, projects", 100, upgradeGrows, onProjects("upgrade", "@", "--preview")},
-	{"upgrade --json", 100, upgradeGrows, onProjects("upgrade", "@", "--preview", "--json")},
+	{"upgrade, projects", 300, 0, onProjects("upgrade", "@", "--preview")},
+	{"upgrade --json", 300, 0, onProjects("upgrade", "@", "--preview", "--json")},
 	{"upgrade, files", 3000, 0, onFiles("upgrade", "@/Ola", "client=Other", "--preview")},
 	{"next", 3000, 0, onFiles("next", "@/Ola", "month=2027-04", "--preview")},
 	{"archive, projects", 300, 0, onProjects("archive", "@", "--where", "client~Client", "--into", "!", "--preview")},
 	{"archive, files", 3000, 0, onFiles("archive", "@/Ola", "--into", "!", "--preview")},
 	{"backup", 3000, 0, onFiles("backup", "@/Ola", "--into", "!", "--preview")},
 	{"draft, files", 3000, draftGrows, onFiles("draft", "!/new", "@/Ola", "--preview")},
-	{"draft, folders", 100, draftGrows, onProjects("draft", "!/new", "@/*", "--preview")},
+	{"draft, folders", 300, 0, onProjects("draft", "!/new", "@/*", "--preview")},
 	{"apply", 1000, 0, onPlan("apply", "@/plan.csv", "--in", "@", "--preview")},
 	{"apply --json", 1000, 0, onPlan("apply", "@/plan.csv", "--in", "@", "--preview", "--json")},
 	{"undo", 3000, 0, onRecord("undo", "--preview")},

@@ -27,6 +27,7 @@ type comparand struct {
 	dir      string            // of a real folder, absolute
 	sums     map[string]string // of what lies in a backup, by paths
 	from     string            // where the project of a backup lies
+	open     *place.Place      // dir, once something was read in it
 }
 
 // comparand opens a side. What lies here is a folder, an archive or a backup; all else is a
@@ -97,12 +98,14 @@ func (c *comparand) sum(at string) string {
 	if c.dir == "" {
 		return ""
 	}
-	in, err := place.Open(c.dir)
-	if err != nil {
-		return ""
+	if c.open == nil {
+		in, err := place.Open(c.dir)
+		if err != nil {
+			return ""
+		}
+		c.open = in
 	}
-	defer in.Close()
-	f, err := in.Open(at)
+	f, err := c.open.Open(at)
 	if err != nil {
 		return ""
 	}
@@ -186,6 +189,11 @@ func (a *app) compareReal(sides [2]*comparand, raw map[string]template.Raw, limi
 		}
 	}
 	list := compare.Differences(first.root, second.root, same, owns)
+	for _, c := range sides {
+		if c.open != nil {
+			c.open.Close()
+		}
+	}
 	end()
 	if swapped {
 		for i := range list {

@@ -8,12 +8,18 @@ import (
 	"encoding/hex"
 	"hash"
 	"io"
+	"sync"
 )
+
+// buffers are read into: of many small files, each would have one of its own.
+var buffers = sync.Pool{New: func() any { b := make([]byte, 64<<10); return &b }}
 
 // Of returns the checksum of all that r holds.
 func Of(r io.Reader) (string, error) {
 	h := sha256.New()
-	if _, err := io.Copy(h, r); err != nil {
+	buffer := buffers.Get().(*[]byte)
+	defer buffers.Put(buffer)
+	if _, err := io.CopyBuffer(h, struct{ io.Reader }{r}, *buffer); err != nil {
 		return "", err
 	}
 	return hex.EncodeToString(h.Sum(nil)), nil

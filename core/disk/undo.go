@@ -246,6 +246,9 @@ func (u *Undo) find(changes []change.Change, places []string, in Where) ([]chang
 		}
 		old := filepath.Join(places[root.In], filepath.FromSlash(string(root.Path)))
 		now := whereabouts(&root, old, in)
+		if now == "" && root.Ino == 0 && u.Record.End == journal.CutShort {
+			now = old // it never came so far as to be known by more than its path
+		}
 		if now == old {
 			found++
 			continue
