@@ -18,6 +18,9 @@ import (
 // program is the built program that the tests in this folder drive.
 var program string
 
+// coverage is the folder in which the built program notes what of it was run; "" for none.
+var coverage = os.Getenv("VESTIBULA_COVER")
+
 func TestMain(m *testing.M) {
 	dir, err := os.MkdirTemp("", "vestibula-test-")
 	if err != nil {
@@ -27,7 +30,11 @@ func TestMain(m *testing.M) {
 		panic(err)
 	}
 	program = filepath.Join(dir, "vestibula")
-	cmd := exec.Command("go", "build", "-o", program, ".")
+	build := []string{"build", "-o", program}
+	if coverage != "" {
+		build = append(build, "-cover", "-coverpkg=./...")
+	}
+	cmd := exec.Command("go", append(build, ".")...)
 	cmd.Env = append(os.Environ(), "CGO_ENABLED=0")
 	if out, err := cmd.CombinedOutput(); err != nil {
 		fmt.Fprintf(os.Stderr, "the program does not build: %v\n%s", err, out)
@@ -137,7 +144,7 @@ func (d *desk) execAs(who *syscall.SysProcAttr, name string, args ...string) (st
 }
 
 func (d *desk) environment() []string {
-	return append(os.Environ(), "HOME="+d.dir, "XDG_DATA_HOME="+filepath.Join(d.dir, ".data"), "XDG_STATE_HOME="+filepath.Join(d.dir, ".state"),
+	return append(os.Environ(), "GOCOVERDIR="+coverage, "HOME="+d.dir, "XDG_DATA_HOME="+filepath.Join(d.dir, ".data"), "XDG_STATE_HOME="+filepath.Join(d.dir, ".state"),
 		"PATH="+filepath.Dir(program)+string(filepath.ListSeparator)+os.Getenv("PATH"))
 }
 

@@ -149,6 +149,15 @@ func TestRunsAtOneTimeHaveNumbersOfTheirOwn(t *testing.T) {
 	assert.Len(t, endings(t, j), 16)
 }
 
+// Only a number and the endings of records make the name of one.
+func TestOtherFilesAreNoRecords(t *testing.T) {
+	for name, want := range map[string]int{"000001.jsonl": 1, "000012.jsonl.open": 12, "000001.json": 0, "000001": 0, "x.jsonl": 0, "0.jsonl": 0, "-1.jsonl": 0, "7": 0} {
+		number, open := numberOf(name)
+		assert.Equal(t, want, number, name)
+		assert.Equal(t, want > 0 && strings.HasSuffix(name, ".open"), open, name)
+	}
+}
+
 type unreadable struct{}
 
 func (unreadable) Open() (io.ReadCloser, error) { return nil, errors.New("the medium is gone") }

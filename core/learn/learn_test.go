@@ -192,6 +192,31 @@ north:
 	}
 }
 
+// One folder under two numbers says that they are a list, where most of the folders have it;
+// where few have, there is none.
+func TestNumbersThatDisagreeAreThoseOfAList(t *testing.T) {
+	for name, c := range map[string]struct {
+		stages [4][]string
+		list   bool
+	}{
+		"in most":         {[4][]string{{"01 Survey", "02 Repair"}, {"01 Repair", "02 Survey"}, {"01 Survey", "02 Repair"}}, true},
+		"in half of them": {[4][]string{{"01 Survey", "02 Repair"}, {"01 Repair", "02 Survey"}}, false},
+		"and they agree":  {[4][]string{{"01 Survey", "02 Repair"}, {"01 Survey", "02 Repair"}, {"01 Survey", "02 Repair"}}, false},
+	} {
+		var samples []Sample
+		for i, client := range []string{"Oriel Pask", "Jun Teague", "Ida Vig", "Dag Holm"} {
+			paths := []string{"Letters/", "Work/"}
+			for _, s := range c.stages[i] {
+				paths = append(paths, "Work/"+s+"/")
+			}
+			samples = append(samples, sample(client, paths...))
+		}
+		r, err := Of("x", samples, nil, nil)
+		require.NoError(t, err)
+		assert.Equal(t, c.list, strings.Contains(r.Text, "each:"), "%s:\n%s", name, r.Text)
+	}
+}
+
 // What a template builds is learned so that it is built again, from whatever values.
 func TestWhatWasBuiltIsLearned(t *testing.T) {
 	for _, file := range []string{"commission", "evening-course", "ledger"} {

@@ -61,7 +61,7 @@ func (m *meeting) lists() {
 		if !alikeShapes(folders[0]) {
 			return
 		}
-	case conflict:
+	case conflict && with*2 > n: // one name under two numbers, in most: the numbers are those of a list
 	case own*2 < total || with*10 < n*6:
 		return
 	case total*2 < with*3 && !alikeShapes(slices.Concat(folders...)):

@@ -166,6 +166,21 @@ func TestWhatIsNotAsItShouldBeIsTold(t *testing.T) {
 	}
 }
 
+// Of several places that take a kind, the one beside that where a file lies is meant.
+func TestTheKindOfAFileMeansThePlaceBeside(t *testing.T) {
+	tpl := parse(t, "Desk\n    One\n        Pictures | holds: pictures\n        Sound | holds: sound\n    Two\n        Pictures | holds: pictures\n        Sound | holds: sound\n    Tables | holds: tables\n")
+	for real, want := range map[string]string{
+		"One/Pictures/waves.wav": "misplaced One/Pictures/waves.wav > One/Sound/waves.wav (kind)",
+		"Two/Pictures/waves.wav": "misplaced Two/Pictures/waves.wav > Two/Sound/waves.wav (kind)",
+		"Tables/waves.wav":       "unfit Tables/waves.wav",
+	} {
+		w, err := Of(tpl, nil, 1000, now)
+		require.NoError(t, err)
+		root := treetest.Of("One/Pictures/", "One/Sound/", "Two/Pictures/", "Two/Sound/", "Tables/", real)
+		assert.Equal(t, want, strings.Join(said(Compare(w, root)), "; "), real)
+	}
+}
+
 // A slip counts only where one thing alone can be meant, on either side.
 func TestASlipIsMeantInOneWayOnly(t *testing.T) {
 	tpl := parse(t, "Desk\n    Plans\n    Plant\n    Letters\n")
