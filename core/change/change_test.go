@@ -266,6 +266,33 @@ func TestWhatHasChangedSinceItWasPlannedStays(t *testing.T) {
 	assert.False(t, planned.moved(there(func(e *tree.Entry) { e.Dev = 0 })), "another thing of this disk")
 }
 
+// After the power went, a file that is in both places with the same contents is one of the
+// list's own; whatever else lies there is in the way.
+func TestOnlyTheSameFileIsTwiceThereAfterACut(t *testing.T) {
+	place := memory{".": "/", "a": "text", "same": "text", "other": "test", "f": "/", "g": "/", "dir": "/"}
+	for what, tt := range map[string]struct {
+		from, to string
+		was      State
+		op       string // what is done about it; "" where it is in the way
+	}{
+		"the same file":                 {"a", "same", State{Entry: tree.Entry{Kind: tree.File}}, "remove a"},
+		"a file with other contents":    {"a", "other", State{Entry: tree.Entry{Kind: tree.File}}, ""},
+		"a folder under that name":      {"a", "dir", State{Entry: tree.Entry{Kind: tree.File}}, ""},
+		"two folders":                   {"f", "g", State{Entry: tree.Entry{Kind: tree.Folder}}, ""},
+		"a file of which more is known": {"a", "same", State{Entry: tree.Entry{Kind: tree.File}, Sum: digest.Bytes([]byte("text"))}, ""},
+	} {
+		list := []Change{{Op: Move, From: tt.from, Path: tt.to, Was: tt.was}}
+		done, bad, err := (&Check{Places: []tree.Place{place}, Work: "w", CutShort: 1}).Run(list)
+		require.NoError(t, err)
+		if tt.op == "" {
+			assert.Len(t, bad, 1, what)
+			continue
+		}
+		require.Empty(t, bad, what)
+		assert.Equal(t, []string{tt.op}, written(done), what)
+	}
+}
+
 // Every line is read back as it was written, whatever the names are, and inverting
 // twice changes nothing but what only a disk can tell.
 func TestLinesAreReadBack(t *testing.T) {

@@ -669,3 +669,17 @@ func TestWhatIsSeldomIsForLater(t *testing.T) {
 		}
 	})
 }
+
+// Names of one convention have one shape, however many words stand where one of them has one.
+func TestNamesOfOneConventionHaveOneShape(t *testing.T) {
+	for _, names := range [][]string{{"oak leaf 01", "tide 02", "old oak leaf 12"}, {"2027-03-09 oak leaf", "2027-04-01 tide"}, {"01_oak leaf_x", "02_tide_y"}} {
+		for _, name := range names[1:] {
+			assert.Equal(t, shapeOf(names[0]), shapeOf(name), name)
+		}
+		assert.NotEmpty(t, shapeOf(names[0]))
+	}
+	for _, pair := range [][2]string{{"oak 01", "01 oak"}, {"oak-01", "oak 01"}, {"oak 01", "oak 01 leaf"}, {"oak 01", "2027-03-09 oak"}} {
+		assert.NotEqual(t, shapeOf(pair[0]), shapeOf(pair[1]), pair)
+	}
+	assert.Empty(t, shapeOf("only words"))
+}
