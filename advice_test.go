@@ -15,6 +15,7 @@ import (
 	"testing"
 
 	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
 )
 
 // advised is a command that the program tells a person to type: it ends its line.
@@ -147,4 +148,64 @@ func tellFollowed() {
 	n := 0
 	different.Range(func(any, any) bool { n++; return true })
 	fmt.Fprintf(os.Stderr, "%d pieces of advice were printed, %d of them followed\n", followed.Load(), n)
+}
+
+// Places are taken as they are listed, also those whose names wait for a value.
+func TestPlacesAreTakenAsTheyAreListed(t *testing.T) {
+	t.Parallel()
+	d := newDesk(t, "t.folders", "---\nfields: { client: Who?, people: { type: list, default: [Ann, Bo] }, topic: What? }\nnames: { memo: \"<topic> memo\" }\n---\n<client>\n    Rooms\n        <person> | each: person in people\n            Trips | later\n            <topic> | later | holds: memo\n    Extra | later\n", "C/x", "")
+	d.must("build", "t", "client=Kay", "--into", "C", "--yes")
+	out, status := d.run("add", "C/Kay")
+	require.Zero(t, status, out)
+	listed := 0
+	for line := range strings.Lines(out) {
+		place, needs, _ := strings.Cut(strings.TrimSpace(line), "/   ")
+		args := []string{"add", "C/Kay", place, "--preview"}
+		if strings.HasPrefix(needs, "needs topic") {
+			args = append(args, "topic=tax")
+		}
+		out, status := d.run(args...)
+		assert.Zero(t, status, "%q: %s", args, out)
+		listed++
+	}
+	assert.Equal(t, 5, listed)
+	for _, args := range [][]string{{"add", "C/Kay", "Trips", "--yes"}, {"add", "C/Kay", "topic=tax", "--yes"}} {
+		out, status := d.run(args...) // what it advises is followed
+		assert.Equal(t, 2, status, out)
+		assert.Contains(t, out, "2 folders can be meant")
+	}
+}
+
+// An edit of a template that is advised does what was said of it, with the upgrade behind it.
+func TestAnEditThatIsAdvisedWorks(t *testing.T) {
+	t.Parallel()
+	d := newDesk(t, "t.folders", "---\nfields: { client: Who? }\n---\n<client>\n    Letters | holds: documents\n    Drawings\n", "C/x", "", "In/plan.svg", "<svg/>")
+	d.must("build", "t", "client=Kay", "--into", "C", "--yes")
+	out, status := d.run("put", "In", "--into", "C")
+	require.Zero(t, status, out)
+	edit := regexp.MustCompile("write `(holds: [^`]*)` behind a folder in (.*), and then: vestibula (.*)").FindStringSubmatch(out)
+	require.NotNil(t, edit, out)
+	d.write(edit[2], strings.Replace(d.read(edit[2]), "    Drawings\n", "    Drawings | "+edit[1]+"\n", 1))
+	out, status = d.exec(shell, "-c", "vestibula "+edit[3]+" --yes")
+	require.Zero(t, status, out)
+	out, status = d.run("put", "In", "--into", "C", "--yes")
+	assert.Zero(t, status, out)
+	assert.Contains(t, d.has("C"), "Kay/Drawings/plan.svg")
+}
+
+// Words are quoted so that a shell gives them back, whatever they hold.
+func TestWhatIsAdvisedSurvivesTheShell(t *testing.T) {
+	t.Parallel()
+	for _, name := range []string{"a b", "it's", `say "x"`, "$HOME", "`id`", "a\\b", "!x", "~", "-rf", "a*b?[c]", "x=y z", "#1", "a;b|c&d", "(x)", "ä ö", "no\xfftext", "new\nline", "\u202e", "tab\t", "{a,b}"} {
+		d := newDesk(t, name+"/t.folders", "A\n", "C/x", "")
+		_, err := os.Lstat(filepath.Join(d.dir, name))
+		require.NoError(t, err)
+		// Its plan ends with the call that carries it out.
+		out, _ := d.run("build", "./"+name+"/t.folders", "--into", "./"+name)
+		next := nextStep(out)
+		require.NotEmpty(t, next, out)
+		out, status := d.exec(shell, "-c", "vestibula "+next)
+		assert.Zero(t, status, "%q: %s\n%s", name, next, out)
+		assert.DirExists(t, filepath.Join(d.dir, name, "A"))
+	}
 }

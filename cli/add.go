@@ -194,11 +194,33 @@ func (r *adding) read(args []string, folder *string) error {
 	return nil
 }
 
+// listed is the path of a folder as it stands in the list of those that wait: with the slots
+// of its name, where their values may be any.
+func (r *adding) listed(w *waiting) string {
+	line := r.project.Template.LineOf(w.node())
+	if w.node().Marks&tree.Open == 0 && len(r.slots(w.node())) == 0 || line == nil || len(line.Names) == 0 {
+		return w.path
+	}
+	return path.Join(path.Dir(w.path), line.Names[len(line.Names)-1].Pattern.Source)
+}
+
+// adding is the advice to make the same call for one folder.
+func (r *adding) adding(at, folder string) advice {
+	words := []string{"add", typed(at), folder}
+	for _, w := range r.call {
+		if strings.Contains(w, "=") || strings.HasPrefix(w, "-") && w != "--preview" && w != "--json" {
+			words = append(words, w)
+		}
+	}
+	return advise("", words...)
+}
+
 // choose finds the one folder that is meant: its exact name goes before a part of
 // it, and without a name the values tell.
 func (r *adding) choose(folder, at string) (*waiting, error) {
 	ways := []func(w *waiting) bool{
 		func(w *waiting) bool { return w.path == folder || w.name() == folder },
+		func(w *waiting) bool { return r.listed(w) == folder }, // as it was listed before its values were known
 		func(w *waiting) bool { return strings.HasSuffix(w.path, "/"+folder) },
 		func(w *waiting) bool { return strings.EqualFold(unnumbered(w.name()), unnumbered(folder)) },
 	}
@@ -225,11 +247,11 @@ func (r *adding) choose(folder, at string) (*waiting, error) {
 		case len(found) == 1:
 			return found[0], nil
 		case len(found) > 1:
-			paths := make([]string, len(found))
+			calls := make([]string, len(found))
 			for i, w := range found {
-				paths[i] = w.path
+				calls[i] = r.adding(at, r.listed(w)).String()
 			}
-			return nil, unclear("write more of its path: "+strings.Join(paths, ", or "), "%s folders can be meant", term.Number(len(found)))
+			return nil, unclear(strings.Join(few(calls), "\n"), "%s folders can be meant", term.Number(len(found)))
 		}
 	}
 	help := "nothing waits there"

@@ -21,6 +21,7 @@ import (
 	"vestibula/core/disk"
 	"vestibula/core/journal"
 	"vestibula/core/label"
+	"vestibula/core/outline"
 	"vestibula/core/place"
 	"vestibula/core/project"
 	"vestibula/core/rules"
@@ -93,8 +94,10 @@ and those that you give.`,
   vestibula build evening-course --into course.zip course="Case Binding" term="2027 spring" people="Oriel Pask; Jun Teague"`,
 		ValidArgsFunction: a.completeTemplate,
 		RunE: func(c *cobra.Command, args []string) error {
-			if len(args) > 0 && !strings.Contains(args[0], "=") {
-				return b.run(args)
+			if len(args) > 0 {
+				if name, _, isValue := strings.Cut(args[0], "="); !isValue || !outline.IsWord(name) {
+					return b.run(args)
+				}
 			}
 			if err := b.inProject(); err != nil {
 				return err

@@ -101,7 +101,7 @@ func alikeUnless(all bool) func(a, b *tree.Node) bool {
 // templateArgs asks for a template in front of the values.
 func templateArgs(c *cobra.Command, args []string) error {
 	if len(args) == 0 {
-		return unclear("for example: vestibula "+c.Name()+" commission", "which template?")
+		return unclear(examplesOf(c.Name())+"\n"+advise("those that can be used by name", "templates").String(), "which template?")
 	}
 	return nil
 }

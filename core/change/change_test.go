@@ -275,7 +275,7 @@ func TestOnlyTheSameFileIsTwiceThereAfterACut(t *testing.T) {
 		was      State
 		op       string // what is done about it; "" where it is in the way
 	}{
-		"the same file":                 {"a", "same", State{Entry: tree.Entry{Kind: tree.File}}, "remove a"},
+		"the same file":                 {"a", "same", State{Entry: tree.Entry{Kind: tree.File}}, "remove w/gone-1 a"},
 		"a file with other contents":    {"a", "other", State{Entry: tree.Entry{Kind: tree.File}}, ""},
 		"a folder under that name":      {"a", "dir", State{Entry: tree.Entry{Kind: tree.File}}, ""},
 		"two folders":                   {"f", "g", State{Entry: tree.Entry{Kind: tree.Folder}}, ""},

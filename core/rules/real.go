@@ -55,7 +55,7 @@ func (s *Set) CheckReal(r *Real) []Finding {
 	}
 	if r.Wanted != "" && slices.Contains(s.Names(), "misnamed") {
 		report(Finding{Rule: "misnamed", Severity: Warning, Path: ".", Message: fmt.Sprintf("the project's own folder is called %s; by its values it would be %s", shown(r.Way[len(r.Way)-1]), shown(r.Wanted)),
-			Help: "if that is meant, it can be accepted; else give it that name"})
+			Help: "if that is meant, it can be accepted; if a value is another one by now, upgrade takes it; else give it that name"})
 	}
 	for i := range s.rules {
 		if s.rules[i].check.real != nil {

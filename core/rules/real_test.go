@@ -89,6 +89,7 @@ func TestRulesAboutRealFolders(t *testing.T) {
 		{"the better name is taken", "", []string{"spring /", "Spring/"}, []string{"error systems spring "}},
 		{"what Windows refuses, mended with an answer", "systems: [windows]", []string{"what?.md"}, []string{"error systems what?.md ? what-.md"}},
 		{"a width of numbers", "numbering: { digits: 2 }, sorting: off", []string{"1 a/", "02 b/"}, []string{"error numbering 1 a > 01 a"}},
+		{"days in two forms", "", []string{"2027-09-25 offer.pdf", "27-10-03 offer.pdf"}, []string{"warning sorting 2027-09-25 offer.pdf"}},
 		{"a style", "name-style: { files: like-this }", []string{"My Notes.md", "my-list.md"}, []string{"error name-style My Notes.md > my-notes.md"}},
 		{"names of devices and programs", "", []string{"IMG_2044.jpg", "Scan0012.pdf", "report (1).md", "Copy of plan.md", "Your name.md", "TBD.md", "Document1.docx", "Page 3.md", "2027 (2).md", "Images.md", "2027-03-09 recto 001.tif", "doc.md", "Tbilisi.md"},
 			[]string{"warning vague-names 2027 (2).md", "warning vague-names Copy of plan.md", "warning vague-names Document1.docx", "warning vague-names IMG_2044.jpg", "warning vague-names Scan0012.pdf", "warning vague-names TBD.md", "warning vague-names Your name.md", "warning vague-names report (1).md"}},

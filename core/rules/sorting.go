@@ -2,9 +2,11 @@ package rules
 
 import (
 	"fmt"
+	"regexp"
 	"slices"
 	"strconv"
 	"strings"
+	"sync"
 
 	"vestibula/core/naming"
 	"vestibula/core/order"
@@ -254,8 +256,23 @@ func lists(orders []order.Order) string {
 	return parts[0]
 }
 
+// aDay is a day, or a month, at the begin of a name.
+var aDay = sync.OnceValue(func() *regexp.Regexp { return regexp.MustCompile(`^(\d{4}|\d{2})-\d{2}(-\d{2})?\b`) })
+
+// beginsWithDay is how many digits the year has of the day or month that a name begins with;
+// 0 where it begins with none.
+func beginsWithDay(name string) int {
+	if found := aDay().FindStringSubmatch(name); found != nil && (len(found[1]) == 4 || found[2] != "") {
+		return len(found[1])
+	}
+	return 0
+}
+
 // remedyFor says what to write so that a comes before b everywhere.
 func remedyFor(f *Folder, a, b *tree.Node) string {
+	if long, short := beginsWithDay(a.Name), beginsWithDay(b.Name); long != short && long+short == 4+2 {
+		return "these are days in two forms: give all of them one, as in 2027-03-09"
+	}
 	x, okA := naming.NumberIn(a.Name)
 	y, okB := naming.NumberIn(b.Name)
 	if okA && okB && x.Front == y.Front && len(x.Digits) != len(y.Digits) {

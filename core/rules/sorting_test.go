@@ -134,6 +134,20 @@ func TestOrderWithSlotsIsDecidedForAllValues(t *testing.T) {
 	})
 }
 
+// A number that counts by itself grows as wide as it has to be: it is not written out.
+func TestMendingLeavesWhatWidensByItself(t *testing.T) {
+	for text, want := range map[string]string{
+		"Desk\n    1 Notes\n    <#> Letters | number: 2\n    10 Settled\n":   "Desk\n    01 Notes\n    <#> Letters | number: 2\n    10 Settled\n",
+		"Desk\n    1 Notes\n    <#:0> Letters | number: 2\n    10 Settled\n": "Desk\n    01 Notes\n    <#:00> Letters | number: 2\n    10 Settled\n",
+	} {
+		tpl, err := template.Parse("t", text, nil)
+		require.NoError(t, err)
+		out, _, err := Mend(tpl, time.Time{})
+		require.NoError(t, err)
+		assert.Equal(t, want, out)
+	}
+}
+
 // Mending comes to an end, and what it leaves can be read.
 func TestMendingTwiceChangesNothingMore(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
