@@ -181,6 +181,16 @@ func TestTheKindOfAFileMeansThePlaceBeside(t *testing.T) {
 	}
 }
 
+// A former place counts for sure, whoever has that folder now.
+func TestAFormerPlaceIsSure(t *testing.T) {
+	tpl := parse(t, "Desk\n    Own/\n    New\n        Sheet.md | was: Own/Sheet.md\n        Kept | was: Old/Kept\n")
+	w, err := Of(tpl, nil, 1000, now)
+	require.NoError(t, err)
+	got := said(Compare(w, treetest.Of("Own/Sheet.md", "Own/mine.md", "New/", "Old/Kept/", "Old/x.md")))
+	slices.Sort(got)
+	assert.Equal(t, []string{"misnamed Old/Kept > New/Kept (former)", "misnamed Own/Sheet.md > New/Sheet.md (former)", "stray Old"}, got)
+}
+
 // A slip counts only where one thing alone can be meant, on either side.
 func TestASlipIsMeantInOneWayOnly(t *testing.T) {
 	tpl := parse(t, "Desk\n    Plans\n    Plant\n    Letters\n")

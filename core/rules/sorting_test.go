@@ -182,6 +182,13 @@ func TestIgnoredPaths(t *testing.T) {
 		}
 		assert.Equal(t, want, ignored.passes(dir, name, folder), path)
 	}
+	root := treetest.Of("a/x.tmp", "b/drafts/y.md", "b/notes.md", "old/z.md")
+	ignored.Prune(root)
+	var left []string
+	for at := range root.All() {
+		left = append(left, strings.Clone(at))
+	}
+	assert.Equal(t, []string{"a", "b", "b/notes.md", "old"}, left)
 	for _, bad := range []string{"", "/", "[a", "!"} {
 		_, err := Ignore([]string{bad})
 		assert.Error(t, err, bad)
