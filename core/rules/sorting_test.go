@@ -16,6 +16,7 @@ import (
 
 	"vestibula/core/order"
 	"vestibula/core/template"
+	"vestibula/core/treetest"
 )
 
 var names = rapid.Custom(func(t *rapid.T) string {
