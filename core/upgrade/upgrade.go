@@ -200,7 +200,7 @@ func (p *Plan) names(old, w *match.Wanted) {
 	switch is, will := path.Base(before), path.Base(after); {
 	case is == p.Name && w.Own.Marks&tree.Open == 0:
 		p.Becomes = will
-	case is != will:
+	case is != will && will != p.Name: // by hand it got the name that its values say by now
 		p.Stays = append(p.Stays, Stay{".", "it was renamed by hand, and keeps that name; by its values it would be “" + will + "”"})
 	}
 	if path.Dir(before) == path.Dir(after) || w.Own.Marks&tree.Open != 0 {
