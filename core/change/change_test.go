@@ -317,6 +317,9 @@ func TestLinesAreReadBack(t *testing.T) {
 			c.Was = State{Entry: tree.Entry{Size: 3, Time: 4, Dev: 5, Ino: 6}}
 		case Remove:
 			c.Old, c.HasOld = rapid.SliceOf(rapid.Byte()).Draw(t, "old"), kind == tree.File
+			if rapid.IntRange(0, 3).Draw(t, "nothing") == 0 {
+				c.Old = nil // it held nothing, and that is known
+			}
 			if !c.HasOld {
 				c.Old = nil
 			}

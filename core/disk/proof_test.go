@@ -6,12 +6,14 @@ import (
 	"path/filepath"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"vestibula/core/change"
+	"vestibula/core/digest"
 	"vestibula/core/folder"
 	"vestibula/core/journal"
 	"vestibula/core/tree"
@@ -127,4 +129,52 @@ func TestACopyIsReadBackAndItsSourceStays(t *testing.T) {
 			assert.Contains(t, now["1:a.txt"], "text")
 		})
 	}
+}
+
+// A run that cannot open its own hidden folder, or the folder of a source, ends there, and
+// changes nothing.
+func TestFoldersThatCannotBeOpenedEndARun(t *testing.T) {
+	for name, refused := range map[string]string{"its own": "work", "of a source": "from"} {
+		t.Run(name, func(t *testing.T) {
+			w := newWorld(t, 1, 0)
+			require.NoError(t, os.MkdirAll(filepath.Join(w.places[1], "from"), 0o777))
+			require.NoError(t, os.WriteFile(filepath.Join(w.places[1], "from/a.txt"), []byte("text"), 0o666))
+			sum := digest.Bytes([]byte("text"))
+			set(w, change.Change{Op: change.Copy, FromIn: 1, From: "from/a.txt", Path: "b.txt", Shared: sum, Sum: sum})
+			p, err := Prepare(w.set)
+			require.NoError(t, err)
+			require.Empty(t, p.Blocked)
+			p.Drop()
+			armed := &atomic.Bool{}
+			folder.Between = func(open func() (folder.Folder, error)) (folder.Folder, error) {
+				h, err := open()
+				return closed{h, p.Work, refused, armed}, err
+			}
+			t.Cleanup(func() { folder.Between = nil })
+			before := w.now()
+			armed.Store(true)
+			_, err = w.writer().Apply(p, journal.Head{What: "test", Roots: []journal.Root{{Path: "."}}})
+			armed.Store(false)
+			folder.Between = nil
+			require.Error(t, err)
+			assert.Equal(t, before, withoutKept(w.now()))
+		})
+	}
+}
+
+// A closed folder cannot be entered by a run.
+type closed struct {
+	inner
+	work, refused string
+	armed         *atomic.Bool
+}
+
+func (h closed) Behind() folder.Folder { return h.inner }
+
+func (h closed) Folder(name string) (folder.Folder, error) {
+	if h.armed.Load() && (h.refused == "work" && name == h.work || h.refused == name) {
+		return nil, fs.ErrPermission
+	}
+	below, err := h.inner.Folder(name)
+	return closed{below, h.work, h.refused, h.armed}, err
 }

@@ -670,6 +670,19 @@ func TestWhatIsSeldomIsForLater(t *testing.T) {
 	})
 }
 
+// A day ends where its digits end: more of them are a number.
+func TestLongNumbersAreNoDays(t *testing.T) {
+	for text, day := range map[string]string{"2027-03-09 x": "date", "2027-03-0912 x": "month", "2027-03 x": "month", "2027-039 x": "year", "2027 x": "year", "20270 x": ""} {
+		kinds := ""
+		for _, token := range tokens(text) {
+			if calendar(token.kind) {
+				kinds += token.kind
+			}
+		}
+		assert.Equal(t, day, kinds, text)
+	}
+}
+
 // Names of one convention have one shape, however many words stand where one of them has one.
 func TestNamesOfOneConventionHaveOneShape(t *testing.T) {
 	for _, names := range [][]string{{"oak leaf 01", "tide 02", "old oak leaf 12"}, {"2027-03-09 oak leaf", "2027-04-01 tide"}, {"01_oak leaf_x", "02_tide_y"}} {

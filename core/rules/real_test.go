@@ -119,6 +119,13 @@ func TestRulesAboutRealFolders(t *testing.T) {
 	}
 }
 
+// What rules ask for is said by them.
+func TestRulesSayWhatTheyNeed(t *testing.T) {
+	for name, want := range map[string][2]bool{"twice": {true, false}, "waiting": {true, false}, "links": {true, false}, "missing": {false, true}, "strays": {false, true}, "depth": {false, false}, "none": {false, false}} {
+		assert.Equal(t, want, [2]bool{NeedsDisk(name), NeedsTemplate(name)}, name)
+	}
+}
+
 // Starters that nobody has touched are the same in many folders, and no finding.
 func TestUntouchedStartersAreNotThereTwice(t *testing.T) {
 	tpl, err := template.Parse("t", rulesHeader("twice: warn")+"A\n", nil)

@@ -349,12 +349,13 @@ func TestProofsOfConventionsBecomeFindings(t *testing.T) {
 }
 
 func TestConventionsOfOneFolderAreHeldApart(t *testing.T) {
-	header := "---\nnames:\n  scan: { pattern: \"<n:000>\", for: [tif] }\n  page: { pattern: \"<m:000> <what:like-this>\", for: [tif, jpg] }\n  any:  \"<x:like-this>\"\n---\n"
+	header := "---\nnames:\n  scan: { pattern: \"<n:000>\", for: [tif] }\n  page: { pattern: \"<m:000> <what:like-this>\", for: [tif, jpg] }\n  any:  \"<x:like-this>\"\n  bill: { pattern: \"<n:000>\", for: [pdf] }\n---\n"
 	for outline, want := range map[string]int{
 		"A | holds: scan, page":           0,
 		"A | holds: scan, any":            1,
 		"A | holds: page, any":            0,
 		"A | holds: scan\nB | holds: any": 0,
+		"A | holds: scan, bill":           0,
 	} {
 		tpl, err := template.Parse("t", header+outline+"\n", nil)
 		require.NoError(t, err)

@@ -269,6 +269,16 @@ func TestAfterAnUpgradeTheProjectIsWhatTheTemplateMakes(t *testing.T) {
 				assert.Fail(t, "it is not what the template makes", "%v %s of\n%s\n%s", thing.Kind, thing.Path, old.Text, next.Text)
 			}
 		}
+		// What nobody has touched says what the template says by now.
+		for at, n := range w.Own.Built().All() {
+			if n.Kind != tree.File || n.Content == nil {
+				continue
+			}
+			var text strings.Builder
+			require.NoError(t, tree.Copy(&text, n.Content))
+			is := after[filepath.Join(plan.Becomes, at)]
+			assert.True(t, is == text.String() || strings.HasPrefix(is, "mine "), "%s says %q, and is to say %q by\n%s\n%s", at, is, text.String(), old.Text, next.Text)
+		}
 		if record.Number > 0 {
 			j, err := journal.Open(writer.Dir)
 			require.NoError(t, err)
