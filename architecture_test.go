@@ -106,3 +106,29 @@ func TestLowerFloorsKnowNothingOfHigherOnes(t *testing.T) {
 		assert.True(t, seen[pkg], "%s stands in docs/architecture.md, and is not there", pkg)
 	}
 }
+
+// What a person is told to type is an advice: no other text holds a command. Help and the
+// manual show commands as well.
+func TestCommandsAreToldAsAdvice(t *testing.T) {
+	t.Parallel()
+	told := regexp.MustCompile(`\bvestibula (--help|[a-z]+)`)
+	files, err := filepath.Glob("cli/*.go")
+	require.NoError(t, err)
+	for _, file := range files {
+		if base := filepath.Base(file); strings.HasSuffix(base, "_test.go") || base == "advice.go" || base == "topics.go" {
+			continue
+		}
+		parsed, err := parser.ParseFile(token.NewFileSet(), file, nil, 0)
+		require.NoError(t, err)
+		ast.Inspect(parsed, func(n ast.Node) bool {
+			switch n := n.(type) {
+			case *ast.KeyValueExpr:
+				key, _ := n.Key.(*ast.Ident)
+				return key == nil || key.Name != "Long" && key.Name != "Example" && key.Name != "Use"
+			case *ast.BasicLit:
+				assert.NotRegexp(t, told, n.Value, "%s: say it with advise", file)
+			}
+			return true
+		})
+	}
+}

@@ -89,6 +89,14 @@ func (d *desk) instead(path string, make func(full string) error) {
 	require.NoError(d.t, make(full))
 }
 
+// at is the place that is looked at, where it was made below a folder.
+func (p *gridPlace) at(below string) string {
+	if filepath.IsAbs(p.path) {
+		return p.path
+	}
+	return filepath.Join(below, p.path)
+}
+
 func fifo(full string) error     { return syscall.Mkfifo(full, 0o666) }
 func dangling(full string) error { return os.Symlink("gone", full) }
 func aFolder(full string) error  { return os.Mkdir(full, 0o777) }
@@ -96,7 +104,7 @@ func aFolder(full string) error  { return os.Mkdir(full, 0o777) }
 // inTheWay puts something that is no file in the place of one.
 var inTheWay = map[string]func(string) error{"a fifo": fifo, "a dangling link": dangling, "a folder": aFolder, "a loop": func(full string) error { return os.Symlink(filepath.Base(full), full) }}
 
-func gridPlaces() []gridPlace {
+func gridPlaces(t *testing.T) []gridPlace {
 	// What many places begin with is made once, and copied.
 	once := func(name string, make func(d *desk, at string)) func(d *desk, at string) {
 		return func(d *desk, at string) {
@@ -292,6 +300,14 @@ func gridPlaces() []gridPlace {
 			require.NoError(d.t, os.Chmod(filepath.Join(d.dir, at, "own.folders"), 0))
 		}},
 	}
+	if other, err := os.MkdirTemp("/dev/shm", "vestibula-grid-"); err == nil {
+		t.Cleanup(func() { os.RemoveAll(other) })
+		require.NoError(t, os.Chmod(other, 0o755))
+		places = append(places, gridPlace{name: "another disk", path: filepath.Join(other, p), make: func(d *desk, at string) {
+			named(d, at)
+			require.NoError(t, os.CopyFS(other, os.DirFS(filepath.Join(d.dir, at))))
+		}})
+	}
 	for kind, make := range inTheWay {
 		for file, of := range map[string]func(d *desk, at string){p + "/.vestibula.json": named, list: backup(), "backup/manifest-sha256.txt": backup("--bag"), ".vestibula-away.json": archived("")} {
 			path := filepath.Dir(file)
@@ -323,7 +339,7 @@ func TestNoPlaceIsTooMuch(t *testing.T) {
 	d.project("named", ".", "client=Good", "month=2027-01")
 	require.NoError(t, os.Rename(filepath.Join(d.dir, "2027-01 Good"), filepath.Join(d.dir, "Good")))
 	cells := 0
-	places := gridPlaces()
+	places := gridPlaces(t)
 	for i, p := range places {
 		at := fmt.Sprintf("P%02d", i)
 		require.NoError(t, os.Mkdir(filepath.Join(d.dir, at), 0o777))
@@ -344,7 +360,7 @@ func TestNoPlaceIsTooMuch(t *testing.T) {
 				for k, call := range gridCalls {
 					for n, asJSON := range []bool{false, true} {
 						if os.Getenv("VESTIBULA_GRID") == "all" || (2*i+k)%3 == n {
-							gridCell(t, d, p, filepath.Join(at, p.path), call, asJSON)
+							gridCell(t, d, p, p.at(at), call, asJSON)
 						}
 					}
 				}
@@ -475,7 +491,10 @@ func gridCell(t *testing.T, d *desk, p gridPlace, at, call string, asJSON bool) 
 		if args[i] == "--in-place" {
 			args = append(args[:i], args[i+1:]...)
 			i--
-			if dir = filepath.Join(d.dir, at); !isDir(dir) {
+			if dir = at; !filepath.IsAbs(at) {
+				dir = filepath.Join(d.dir, at)
+			}
+			if !isDir(dir) {
 				return
 			}
 		}

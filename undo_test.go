@@ -268,3 +268,24 @@ func TestWhatWasDoneToAFileIsTakenBackAlthoughItWasSavedAnew(t *testing.T) {
 	assert.Contains(t, out, "stays: it has been changed since")
 	assert.Equal(t, "edited", d.read("t.folders"))
 }
+
+// A run that was cut short is taken back, and what somebody has put in the place of what it
+// moved stays, and is told.
+func TestWhatTookThePlaceOfWhatWasMovedStays(t *testing.T) {
+	t.Parallel()
+	d := newDesk(t, "moves.csv", "from,to\n./a.txt,./b.txt\n./c.txt,./d.txt\n", "a.txt", "a", "c.txt", "c")
+	d.following = true
+	d.must("apply", "moves.csv", "--yes")
+	record := ".state/vestibula/journal/000001.jsonl"
+	text := d.read(record)
+	d.write(record+".open", text[:strings.Index(text, "\n{\"end\"")]+"\n")
+	require.NoError(t, os.Remove(filepath.Join(d.dir, record)))
+	require.NoError(t, os.Remove(filepath.Join(d.dir, "b.txt")))
+	d.write("keep.txt", "the inode is taken")
+	d.write("b.txt", "mine by now")
+	out, status := d.run("undo", "1", "--yes")
+	assert.Zero(t, status, out)
+	assert.Equal(t, "mine by now", d.read("b.txt"), out)
+	assert.Equal(t, "c", d.read("c.txt"))
+	assert.NotContains(t, d.has("."), "d.txt")
+}

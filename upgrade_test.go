@@ -3,7 +3,9 @@
 package main
 
 import (
+	"encoding/json"
 	"os"
+	"path"
 	"path/filepath"
 	"strings"
 	"testing"
@@ -206,4 +208,44 @@ func TestAnUpgradeThatWouldChangeTheOwnFolderIsRefused(t *testing.T) {
 	out, status = d.run("upgrade", "P", "--yes")
 	assert.Zero(t, status, out)
 	assert.Contains(t, d.has("P"), "Survey/Photographs/")
+}
+
+// What upgrade and rename do is told to programs as well, before and after.
+func TestUpgradeAndRenameSpeakJSON(t *testing.T) {
+	t.Parallel()
+	d := newDesk(t, "t.folders", "---\nfields: { client: Who? }\nnames: { note: { pattern: \"<day:yyyy-mm-dd> note <n:00>\", fields: { n: { type: number, next: yes } } } }\n---\n<client>\n    Letters\n    Notes/ | holds: note\n", "C/x", "")
+	d.must("build", "t", "client=Kay", "--into", "C", "--yes")
+	d.write("C/Kay/Notes/old 9.3.2027 4.txt", "x")
+	d.write("C/Kay/Notes/other.txt", "x")
+	type step struct{ Op, From, To, File, Why string }
+	for _, yes := range []bool{false, true} {
+		var got struct {
+			Done     bool
+			Projects []struct {
+				Project, Becomes string
+				Steps            []step
+			}
+			Steps, Left []step
+			Fits, Other int
+		}
+		call := func(args ...string) {
+			t.Helper()
+			if yes {
+				args = append(args, "--yes")
+			}
+			out, status := d.run(append(args, "--json")...)
+			require.Less(t, status, 2, out)
+			require.NoError(t, json.Unmarshal([]byte(out), &got), out)
+			assert.Equal(t, yes, got.Done, out)
+		}
+		call("rename", "note", "C/Kay/Notes", "--from", "old <day:d.m.yyyy> <n:0>")
+		require.Len(t, got.Steps, 1)
+		assert.Equal(t, "2027-03-09 note 04.txt", path.Base(got.Steps[0].To))
+		require.Len(t, got.Left, 1)
+		assert.Equal(t, "other.txt", path.Base(got.Left[0].File))
+		call("upgrade", "C/Kay", "client=Kim")
+		require.Len(t, got.Projects, 1)
+		assert.Equal(t, "Kim", path.Base(got.Projects[0].Becomes))
+	}
+	assert.Contains(t, d.has("C"), "Kim/Notes/2027-03-09 note 04.txt")
 }

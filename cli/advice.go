@@ -36,19 +36,6 @@ func (d advice) String() string {
 // line is the advice as it is drawn behind or below what was told.
 func (d advice) line() term.Shown { return term.Visible(d.String()) }
 
-// with is the advice to call a command, by the template that the call at hand named.
-func (a *app) with(good string, words ...string) advice {
-	if i := slices.Index(a.call, "--template"); i >= 0 && i+1 < len(a.call) {
-		words = append(words, "--template", a.call[i+1])
-	}
-	for _, w := range a.call {
-		if strings.HasPrefix(w, "--template=") {
-			words = append(words, w)
-		}
-	}
-	return advise(good, words...)
-}
-
 // sameCall is the advice to make the call at hand once more, with some words behind it: what
 // only looked at it, and what asked for a program's reading, is left out.
 func (a *app) sameCall(good string, more ...string) advice {
