@@ -1,5 +1,3 @@
-//go:build unix
-
 package main
 
 import (
@@ -98,7 +96,7 @@ const mostCopied = 1500
 
 // inACopy does something while a copy of the desk, at its own path, stands in its place.
 func (d *desk) inACopy(do func()) {
-	if len(d.has(".")) > mostCopied {
+	if _, err := exec.LookPath("cp"); err != nil || len(d.has(".")) > mostCopied {
 		return
 	}
 	away, err := os.MkdirTemp("", "vestibula-aside-") // not beside it, where things that were moved are looked for

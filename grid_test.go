@@ -77,11 +77,6 @@ func (d *desk) project(template, into string, values ...string) {
 	require.Zero(d.t, status, out)
 }
 
-func (d *desk) must(args ...string) {
-	out, status := d.run(args...)
-	require.Zero(d.t, status, "%v: %s", args, out)
-}
-
 func (d *desk) instead(path string, make func(full string) error) {
 	full := filepath.Join(d.dir, path)
 	require.NoError(d.t, os.RemoveAll(full))

@@ -120,6 +120,12 @@ func (d *desk) run(args ...string) (out string, status int) {
 	return out, status
 }
 
+// must runs the program, which has to do what it was told.
+func (d *desk) must(args ...string) {
+	out, status := d.run(args...)
+	require.Zero(d.t, status, "%v: %s", args, out)
+}
+
 func (d *desk) exec(name string, args ...string) (string, int) {
 	d.t.Helper()
 	return d.execAs(nil, name, args...)
