@@ -138,14 +138,15 @@ func TestAdviceIsFound(t *testing.T) {
 	}
 }
 
-// tellFollowed prints how much advice was followed, for bench/README.md.
+// tellFollowed writes how much advice was followed into the file that is asked for.
 func tellFollowed() {
-	if os.Getenv("VESTIBULA_COUNT") == "" {
+	file := os.Getenv("VESTIBULA_COUNT")
+	if file == "" {
 		return
 	}
 	n := 0
 	different.Range(func(any, any) bool { n++; return true })
-	fmt.Fprintf(os.Stderr, "%d pieces of advice were printed, %d of them followed\n", followed.Load(), n)
+	_ = os.WriteFile(file, fmt.Appendf(nil, "%d pieces of advice were printed, %d of them followed\n", followed.Load(), n), 0o666)
 }
 
 // Places are taken as they are listed, also those whose names wait for a value.
