@@ -455,7 +455,7 @@ func TestSomebodyWithoutAHome(t *testing.T) {
 	d := newDesk(t)
 	for _, args := range [][]string{{"history"}, {"templates"}, {"undo"}} {
 		cmd := exec.Command(program, args...)
-		cmd.Dir, cmd.Env = d.dir, []string{"PATH=" + os.Getenv("PATH")}
+		cmd.Dir, cmd.Env = d.dir, []string{"GOCOVERDIR=" + coverage, "PATH=" + os.Getenv("PATH")}
 		out, _ := cmd.CombinedOutput()
 		assert.NotRegexp(t, goWords, string(out))
 	}
@@ -469,7 +469,7 @@ func TestSomebodyWithoutAHome(t *testing.T) {
 		require.NoError(t, os.Chmod(at, 0o777))
 	}
 	cmd := exec.Command(program, "draft", "mine", "--like", "commission")
-	cmd.Dir, cmd.Env = d.dir, []string{"PATH=" + os.Getenv("PATH")}
+	cmd.Dir, cmd.Env = d.dir, []string{"GOCOVERDIR=" + coverage, "PATH=" + os.Getenv("PATH")}
 	cmd.SysProcAttr = &syscall.SysProcAttr{Credential: &syscall.Credential{Uid: 54321, Gid: 54321}} // an account that nobody has
 	out, err := cmd.CombinedOutput()
 	assert.Error(t, err)

@@ -67,6 +67,46 @@ func TestAPieceMovesOn(t *testing.T) {
 	assert.Contains(t, out, "+         02 Case/", out)
 }
 
+// What is meant so in a piece is meant so where it moves on to, and one undo takes both back.
+func TestWhatIsMeantSoMovesOn(t *testing.T) {
+	t.Parallel()
+	d := newDesk(t, "shop.folders", "---\nfields: { client: Who? }\n---\n<client>\n    Pieces\n        Box\n            Proof\n        Case\n    Done\n", "C/own.txt", "mine")
+	for i, args := range []string{"build shop --into C client=Ola --yes", "check C/Ola --accept Pieces/Box/scraps --why so"} {
+		_, status := d.run(strings.Fields(args)...)
+		require.Zero(t, status, args)
+		if i == 0 {
+			d.write("C/Ola/Pieces/Box/scraps/x.md", "mine")
+		}
+	}
+	before := d.whole("C")
+	out, status := d.run("put", "C/Ola/Pieces/Box", "--into", "C/Ola/Done", "--yes")
+	require.Zero(t, status, out)
+	label := d.read("C/Ola/.vestibula.json")
+	assert.Contains(t, label, `"Done/Box/scraps"`)
+	assert.Contains(t, label, `"Pieces/Box": "Done/Box"`)
+	out, status = d.run("check", "C/Ola")
+	assert.Zero(t, status, out)
+	_, status = d.run("undo", "--yes")
+	require.Zero(t, status)
+	assert.Equal(t, before, d.whole("C"))
+}
+
+// A table's rows whose projects have moved a piece on want nothing where it was.
+func TestATableKnowsWhatMovedOn(t *testing.T) {
+	t.Parallel()
+	d := newDesk(t, "shop.folders", "---\nfields: { client: Who? }\n---\n<client>\n    Pieces\n        Box\n        Case\n    Done\n", "jobs.csv", "client\nOla\nJun\n", "C/own.txt", "mine")
+	args := []string{"build", "shop", "--into", "C", "--table", "jobs.csv", "--yes"}
+	_, status := d.run(args...)
+	require.Zero(t, status)
+	_, status = d.run("put", "C/Ola/Pieces/Box", "--into", "C/Ola/Done", "--yes")
+	require.Zero(t, status)
+	before := d.whole("C")
+	out, status := d.run(args...)
+	require.Zero(t, status)
+	assert.Contains(t, out, "Nothing to do")
+	assert.Equal(t, before, d.whole("C"))
+}
+
 func TestMovingOnIsTakenBack(t *testing.T) {
 	t.Parallel()
 	d := newDesk(t, "shop.folders", "---\nfields: { client: Who? }\n---\n<client>\n    Pieces\n        Box\n        Case\n    Done\n", "C/own.txt", "mine")

@@ -11,6 +11,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"strconv"
 	"strings"
 	"testing"
 
@@ -271,7 +272,9 @@ func readExample(t *testing.T, name string) string {
 func TestDocumentsThatAreMadeFromTheCodeAreCurrent(t *testing.T) {
 	t.Parallel()
 	fresh := t.TempDir()
-	out, err := exec.Command("go", "run", "./docs/generate", fresh).CombinedOutput()
+	generate := exec.Command("go", "run", "-cover="+strconv.FormatBool(coverage != ""), "-coverpkg=./...", "./docs/generate", fresh)
+	generate.Env = append(os.Environ(), "GOCOVERDIR="+coverage)
+	out, err := generate.CombinedOutput()
 	require.NoError(t, err, "%s", out)
 	made := 0
 	require.NoError(t, filepath.WalkDir(fresh, func(path string, e os.DirEntry, err error) error {

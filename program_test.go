@@ -307,6 +307,8 @@ func TestACopyOfAProjectIsOneOfItsOwn(t *testing.T) {
 func TestAllVariablesAreDocumented(t *testing.T) {
 	t.Parallel()
 	d := newDesk(t)
+	shells, _ := d.run("help", "shells")
+	assert.Contains(t, shells, `client="Oriel Pask"`)
 	places, _ := d.run("help", "places")
 	man, err := os.ReadFile("docs/man/vestibula.1")
 	require.NoError(t, err)

@@ -6,6 +6,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"regexp"
 	"strings"
 	"testing"
 	"time"
@@ -27,6 +28,22 @@ func courseDesk(t *testing.T) *desk {
 	require.NoError(t, os.Rename(filepath.Join(d.dir, "C/Ida/Notes"), filepath.Join(d.dir, "C/Ida/notes")))
 	require.NoError(t, os.RemoveAll(filepath.Join(d.dir, "C/Ola/Notes")))
 	return d
+}
+
+func TestWhatIsDueFirstStandsFirst(t *testing.T) {
+	t.Parallel()
+	d := newDesk(t, "talk.folders", "---\nfields: { person: Who?, end: { type: date } }\n---\n<person>\n    Talk | due: <end>\n    Notes | later\n", "plain.folders", "---\nfields: { person: Who? }\n---\n<person>\n    Notes\n", "C/own.txt", "mine")
+	for _, p := range []string{"plain person=Ada", "talk person=Ann end=2099-01-03", "talk person=Bob end=2099-01-01", "talk person=Cid end=2020-01-01"} {
+		_, status := d.run(append(append([]string{"build"}, strings.Fields(p)...), "--into", "C", "--yes")...)
+		require.Zero(t, status)
+	}
+	out, status := d.run("projects", "C", "--sort", "due", "--json")
+	require.Zero(t, status)
+	var order []string
+	for _, m := range regexp.MustCompile(`"project": "C/(\w+)"`).FindAllStringSubmatch(out, -1) {
+		order = append(order, m[1])
+	}
+	assert.Equal(t, []string{"Cid", "Bob", "Ann", "Ada"}, order)
 }
 
 func TestAllProjectsAreOneScreen(t *testing.T) {

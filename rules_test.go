@@ -7,7 +7,6 @@ import (
 	"strings"
 	"testing"
 
-	"github.com/google/jsonschema-go/jsonschema"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
@@ -168,23 +167,16 @@ rules: { depth: 3, holds: on, sorting: [code-point], numbering: { gaps: no }, va
 	assert.Contains(t, out, "Held to the defaults: no template is known")
 }
 
-func TestReportsForOtherPrograms(t *testing.T) {
+func TestFindingsForOtherPrograms(t *testing.T) {
 	t.Parallel()
 	d := newDesk(t, "t.folders", "---\nfields: { a: x }\n---\nBook\n    Part <n:0> | each: n in 1..12\n    Aux\n")
-	out, status := d.run("check", "t", "--sarif")
+	out, status := d.run("check", "t", "--json")
 	assert.Equal(t, 1, status)
-	text, err := os.ReadFile("testdata/sarif-2.1.0.schema.json")
-	require.NoError(t, err)
-	// The standard's schema says draft 4, of which it uses what draft 7 has too.
-	later := strings.NewReplacer("http://json-schema.org/draft-04/schema#", "http://json-schema.org/draft-07/schema#", `"id": "https`, `"$id": "https`)
-	var schema jsonschema.Schema
-	require.NoError(t, json.Unmarshal([]byte(later.Replace(string(text))), &schema))
-	resolved, err := schema.Resolve(nil)
-	require.NoError(t, err)
-	var report map[string]any
+	var report struct {
+		Findings []struct{ Rule, Severity, Message string }
+	}
 	require.NoError(t, json.Unmarshal([]byte(out), &report))
-	assert.NoError(t, resolved.Validate(report))
-	assert.Len(t, report["runs"].([]any)[0].(map[string]any)["results"], 3)
+	assert.Len(t, report.Findings, 3)
 
 	_, status = d.run("check", "t", "--only", "sorting")
 	assert.Zero(t, status, "warnings alone")

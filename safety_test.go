@@ -340,7 +340,7 @@ func TestNothingThatATerminalObeysArrives(t *testing.T) {
 	d.write("Labelled/.vestibula.json", strings.Replace(label, "plain.folders", strings.Trim(string(quoted), `"`), 1))
 	require.NoError(t, os.Rename(filepath.Join(d.dir, "out/Desk"), filepath.Join(d.dir, "out/Desk "+evil)))
 	for _, args := range [][]string{
-		{"show", "evil"}, {"show", "plain", "who=" + evil}, {"show", "plain", "--values", "values.yaml"}, {"check", "evil"}, {"check", "evil", "--json"}, {"check", "evil", "--sarif"}, {"check", "--fix", "evil", "--yes"},
+		{"show", "evil"}, {"show", "plain", "who=" + evil}, {"show", "plain", "--values", "values.yaml"}, {"check", "evil"}, {"check", "evil", "--json"}, {"check", "--fix", "evil", "--yes"},
 		{"templates"}, {"templates", "--json"}, {"check", "Real", "--template", "plain"}, {"check", "Real", "--template", "plain", "--json"}, {"build", "evil", "--into", "out2", "--yes"}, {"build", "plain", "--into", "out2"},
 		{"build", "plain", "--into", "out2", "--table", "t.csv"}, {"build", "plain", "--into", "out2", "--table", "t.csv", "--only-good", "--preview"}, {"build", "plain", "--into", "out2", "--table", "t.csv", "--json"}, {"build", evil, "--into", evil},
 		{"name", "plain", "note", "day=2027-03-09", "x=" + evil}, {"read", "plain", "--in", "Real"}, {"read", "plain", "--in", "Real", "--json"}, {"add", "Labelled"}, {"add", "Labelled", "Later"}, {"add", "out/Desk " + evil},

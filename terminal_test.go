@@ -34,7 +34,7 @@ func (d *desk) window(columns int, env []string, args ...string) *window {
 	d.t.Helper()
 	cmd := exec.Command(program, args...)
 	cmd.Dir = d.dir
-	cmd.Env = append([]string{"TERM=xterm-256color", "COLORTERM=truecolor", "HOME=" + d.dir, "PATH=" + os.Getenv("PATH")}, env...)
+	cmd.Env = append([]string{"TERM=xterm-256color", "COLORTERM=truecolor", "GOCOVERDIR=" + coverage, "HOME=" + d.dir, "PATH=" + os.Getenv("PATH")}, env...)
 	f, err := pty.StartWithSize(cmd, &pty.Winsize{Rows: 40, Cols: uint16(columns)})
 	require.NoError(d.t, err)
 	w := &window{t: d.t, pty: f, cmd: cmd}

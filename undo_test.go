@@ -226,6 +226,28 @@ func TestWhatWasCutShortIsNoticed(t *testing.T) {
 	assert.Equal(t, []string{"own.txt"}, d.has("out"), "one undo takes back what both have made")
 }
 
+// The power goes after a table's rows were built and marked: the same build once more, for which
+// nothing of them is left to do, finishes the run.
+func TestATableThatWasCutShortIsFinished(t *testing.T) {
+	t.Parallel()
+	d := newDesk(t, "job.folders", "---\nfields: { client: Who? }\n---\n<client>\n    Letters\n", "jobs.csv", "client\nOla\nJun\n", "C/own.txt", "mine")
+	args := []string{"build", "job", "--into", "C", "--table", "jobs.csv", "--mark", "--yes"}
+	_, status := d.run(args...)
+	require.Zero(t, status)
+	const record = ".state/vestibula/journal/000001.jsonl"
+	text := d.read(record)
+	d.write(record+".open", text[:strings.Index(text, `{"end"`)])
+	require.NoError(t, os.Remove(filepath.Join(d.dir, record)))
+	d.write("jobs.csv", d.read("jobs.csv")+"Ida\n")
+	out, status := d.run(args...)
+	require.Zero(t, status, out)
+	out, _ = d.run("history")
+	assert.Contains(t, out, "continued later")
+	_, status = d.run("undo", "--yes")
+	require.Zero(t, status)
+	assert.Equal(t, []string{"own.txt"}, d.has("C"), "one undo takes back what both have made")
+}
+
 func firstLine(s string) string {
 	line, _, _ := strings.Cut(s, "\n")
 	return line + "\n"

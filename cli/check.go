@@ -18,18 +18,18 @@ import (
 // A checkRun is one call of check.
 type checkRun struct {
 	*app
-	flags           valueFlags
-	asJSON, asSARIF bool
-	all             bool // also what is alike
-	only            []string
-	strict          bool
-	explain, by     string
-	ignore          []string
-	fix             bool
-	ask             consent
-	accept, why     string
-	given           []string               // values that go with --template
-	set             func(flag string) bool // it stands in the call
+	flags       valueFlags
+	asJSON      bool
+	all         bool // also what is alike
+	only        []string
+	strict      bool
+	explain, by string
+	ignore      []string
+	fix         bool
+	ask         consent
+	accept, why string
+	given       []string               // values that go with --template
+	set         func(flag string) bool // it stands in the call
 }
 
 func (a *app) checkCommand() *cobra.Command {
@@ -69,7 +69,6 @@ where there are errors; with --strict, warnings count too.`,
 	r.flags.add(c)
 	c.Flags().BoolVar(&r.asJSON, "json", false, "print JSON")
 	c.Flags().BoolVar(&r.all, "all", false, "list all that is found, also what is alike")
-	c.Flags().BoolVar(&r.asSARIF, "sarif", false, "print SARIF 2.1.0, for a team's checks")
 	c.Flags().StringSliceVar(&r.only, "only", nil, "hold only these `RULES` against it, with commas between")
 	c.Flags().BoolVar(&r.strict, "strict", false, "warnings fail as well")
 	c.Flags().StringVar(&r.explain, "explain", "", "say what a `RULE` means, and why it matters")
@@ -155,8 +154,6 @@ func (r *checkRun) wanted(rule string) bool {
 func (r *checkRun) tell(result *checkResult) error {
 	var err error
 	switch {
-	case r.asSARIF:
-		err = r.printJSON(sarif(result, r.version))
 	case r.asJSON:
 		err = r.printJSON(result)
 	default:

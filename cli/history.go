@@ -315,7 +315,13 @@ moved to another disk is named behind the number: what looks like it may be a co
 // toUndo returns the record that is to be taken back.
 func (a *app) toUndo(records []*journal.Record, args []string, here string, ask consent) (*journal.Record, error) {
 	if len(args) > 0 {
-		return findRecord(records, args[0])
+		r, err := findRecord(records, args[0])
+		for _, later := range records { // which took on what it left over
+			if err == nil && slices.Contains(later.Continues, r.Number) {
+				r = later
+			}
+		}
+		return r, err
 	}
 	var newest *journal.Record
 	for _, r := range slices.Backward(records) {

@@ -202,8 +202,6 @@ func (r *checkRun) tellReports(reports []*inspect.Report) error {
 	}
 	var err error
 	switch {
-	case r.asSARIF:
-		err = r.printJSON(sarif(joined(results), r.version))
 	case r.asJSON && len(results) == 1:
 		err = r.printJSON(results[0])
 	case r.asJSON:
@@ -218,21 +216,6 @@ func (r *checkRun) tellReports(reports []*inspect.Report) error {
 		return found
 	}
 	return err
-}
-
-// joined puts results together into one, with paths from where the call was.
-func joined(results []*checkResult) *checkResult {
-	if len(results) == 1 {
-		return results[0]
-	}
-	all := &checkResult{Subject: ".", real: true}
-	for _, one := range results {
-		for _, f := range one.Findings {
-			f.Path = filepath.Join(one.Subject, f.Path)
-			all.Findings = append(all.Findings, f)
-		}
-	}
-	return all
 }
 
 // tellSubject tells what was found in one folder.

@@ -179,7 +179,6 @@ func TestSeveralMovesMayBeHalfDone(t *testing.T) {
 		list = append(list, Change{Op: Move, From: name, In: 1, Path: name, Loose: true, Was: State{Entry: tree.Entry{Kind: tree.File, Size: 1, Time: 1, Ino: 1}}})
 	}
 	p := Look(list, []tree.Place{memory{".": "/", "both": "b", "late": "l", "twin": "t"}, otherDisk{memory{".": "/", "both": "b", "done": "d", "twin": "t"}}})
-	assert.True(t, p.Sure)
 	assert.Equal(t, []string{"done", "both", "twin"}, paths(p.Done))
 	assert.Equal(t, 2, p.Half)
 	assert.Equal(t, []string{"late"}, paths(p.Rest))
@@ -193,7 +192,7 @@ func paths(list []Change) (all []string) {
 }
 
 func TestAllThatIsInTheWayIsFoundAtOnce(t *testing.T) {
-	place := memory{"a": "/", "a/x": "1", "b": "/", "c": "c", "sealed": "/", "é": "1", "deep": "/", "deep/" + strings.Repeat("n", 30): "1"}
+	place := memory{"a": "/", "a/x": "1", "b": "/", "c": "c", "sealed": "/", "é": "1", "deep": "/", "deep/" + strings.Repeat("n", 30): "1", "far": "/", "far/in": "/", "far/in/" + strings.Repeat("n", 30): "1"}
 	for why, lines := range map[string]string{
 		"something of that name is there already":                    "move c b",
 		"it is not there":                                            "move none d",
@@ -208,6 +207,7 @@ func TestAllThatIsInTheWayIsFoundAtOnce(t *testing.T) {
 		"its path would have 45 characters, and this system takes 4": "make " + strings.Repeat("m", 45),
 		"a path in it would be too long for this system":             "move deep deepest-of-all",
 		"it is a folder":                                             "copy a d",
+		"a path in it would be too long for this":                    "move far furthest-of-all",
 	} {
 		list, bad := set(lines).Order("w")
 		require.Empty(t, bad)

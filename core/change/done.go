@@ -12,11 +12,9 @@ type Progress struct {
 	Done []Change // in their order
 	Rest []Change // what was not
 	// Half is how many of the last changes of Done may be done in part, as a file
-	// that was copied to another disk and not yet removed.
+	// that was copied to another disk and not yet removed. Where somebody changed the
+	// disk since, so that the end of what was done is not found, that is all of the list.
 	Half int
-	// Sure says that the end of what was done was found. Somebody may have changed
-	// the disk since, and then Done is all of the list, and so is Rest.
-	Sure bool
 }
 
 // Look finds how far a run came that was cut short. A list is carried out from its
@@ -41,13 +39,13 @@ func Look(list []Change, places []tree.Place) Progress {
 		if !before && !half || !w.all(list[:end]) {
 			continue
 		}
-		p := Progress{Done: list[:end], Rest: list[end:], Sure: true}
+		p := Progress{Done: list[:end], Rest: list[end:]}
 		if half {
 			p.Done, p.Rest, p.Half = list[:end+1], list[end+1:], 1
 		}
 		return p
 	}
-	return Progress{list, list, 0, false}
+	return Progress{Done: list, Half: len(list)}
 }
 
 // among finds how far a run came in several changes in a row that are carried out at
@@ -60,7 +58,7 @@ func (w witness) among(list []Change, at int) (Progress, bool) {
 	if first > 0 && !w.after(&list[first-1]) {
 		return Progress{}, false
 	}
-	p := Progress{Done: list[:first:first], Sure: true}
+	p := Progress{Done: list[:first:first]}
 	var halves []Change
 	for i := first; i < last; i++ {
 		switch before, half := w.before(&list[i]); {

@@ -83,10 +83,7 @@ func (s *Set) inOrder(work string) ([]Change, []Obstacle) {
 		return nil, bad
 	}
 	if len(o.sources) == 0 && o.parentsFirst() {
-		if len(o.copies) == 0 {
-			return s.Changes, nil // nothing moves, as in every build
-		}
-		for i := range s.Changes {
+		for i := range s.Changes { // nothing moves, as in every build
 			c := &s.Changes[i]
 			c.Loose = c.Op == Copy && !c.given() // nothing goes that a copy waits for
 		}

@@ -1,9 +1,11 @@
 package change
 
 import (
+	"cmp"
 	"errors"
 	"fmt"
 	"io/fs"
+	"path"
 	"strings"
 
 	"vestibula/core/tree"
@@ -31,10 +33,8 @@ func (k *Check) find(in int, at string) (s *spot, err error) {
 	if at == "." {
 		return k.roots[in], nil
 	}
-	dir, name := ".", at
-	if i := strings.LastIndexByte(at, '/'); i >= 0 {
-		dir, name = at[:i], at[i+1:]
-	}
+	dir, name := path.Split(at)
+	dir = cmp.Or(strings.TrimSuffix(dir, "/"), ".")
 	// Changes to one folder mostly follow each other.
 	if k.lastDir == nil || k.lastKey != (key{in, dir}) {
 		if k.lastDir, err = k.walk(in, dir); err != nil || k.lastDir == nil {

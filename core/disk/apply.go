@@ -460,7 +460,7 @@ func (r *run) all() (at string, err error) {
 		switch c := &list[i]; {
 		case c.Op == change.Make:
 			at, err = r.makeAll(list[i:n])
-		case c.Op == change.Copy && n-i > 1:
+		case c.Op == change.Copy && c.Loose:
 			n = i + r.copiesFrom(list[i:n])
 			at, err = r.copyAll(i, n)
 		case n-i > enough || n-i > 1 && c.In != c.FromIn:

@@ -55,21 +55,17 @@ var copiesTogether = 1024
 
 // copiesFrom is how many copies at the begin of a list are made before it is noted that they
 // are: of those that may share what they hold, first one, to see whether that can be cloned.
-// Where it cannot, they only get another name, and nothing is to be noted.
 func (r *run) copiesFrom(list []change.Change) int {
-	alike := func(c *change.Change) bool { return (c.Shared != "") == (list[0].Shared != "") }
+	shared := list[0].Shared != ""
+	if shared && !r.cloned {
+		r.cloned = true
+		return 1
+	}
 	n := 1
-	for n < len(list) && alike(&list[n]) {
+	for n < min(len(list), copiesTogether) && (list[n].Shared != "") == shared {
 		n++
 	}
-	switch {
-	case list[0].Shared == "", r.cloned && !r.noClones.Load():
-		return min(n, copiesTogether)
-	case r.cloned:
-		return n
-	}
-	r.cloned = true
-	return 1
+	return n
 }
 
 // nextCopies is how many copies one takes at a time that only get another name: mostly

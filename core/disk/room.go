@@ -30,7 +30,7 @@ func (p *Plan) room(places []*place.Place) error {
 	devices := map[string]uint64{} // by the folders that something comes to lie in
 	for i := range p.List {
 		c := &p.List[i]
-		if c.Op != change.Move && c.Op != change.Copy || c.Was.Kind != tree.File || c.Was.Size == 0 {
+		if c.Op != change.Move && c.Op != change.Copy || c.Was.Kind != tree.File {
 			continue
 		}
 		from := cmp.Or(c.Was.Dev, p.identities[c.FromIn][0])

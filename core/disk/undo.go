@@ -127,10 +127,7 @@ func PlanUndo(j *journal.Journal, records []*journal.Record, r *journal.Record, 
 		list = change.WithContents(p.Rest, list)
 	case r.End == journal.CutShort:
 		p := change.Look(changes, check.Places)
-		list = change.Invert(p.Done)
-		if check.CutShort = len(list); p.Sure {
-			check.CutShort = p.Half
-		}
+		list, check.CutShort = change.Invert(p.Done), p.Half
 	}
 	if revise.Knows != nil {
 		u.revise(list, changes, open, revise)

@@ -108,6 +108,21 @@ func TestARecordThatWasCutOff(t *testing.T) {
 	require.NoError(t, err, "what is no record is left alone")
 }
 
+// A record of which nothing was begun is as if it had never been, and its number is free.
+func TestARecordIsDropped(t *testing.T) {
+	j, dir := newJournal(t)
+	r := begun(t, j, Head{}, made("a"))
+	require.NoError(t, j.Drop(r.Number))
+	assert.Empty(t, endings(t, j))
+	assert.Equal(t, r.Number, begun(t, j, Head{}, made("b")).Number)
+	require.NoError(t, os.RemoveAll(dir))
+	_, err := j.Begin(&Head{}, made("c"))
+	var unwritten *Error
+	require.ErrorAs(t, err, &unwritten)
+	assert.EqualError(t, err, "the journal: it is not there")
+	assert.False(t, unwritten.Done)
+}
+
 func TestUndosAreFollowed(t *testing.T) {
 	j, _ := newJournal(t)
 	finish := func(r *Record) { require.NoError(t, j.Finish(r.Number, Done, nil)) }

@@ -307,7 +307,7 @@ func (l *learner) terms(list []piece) []piece {
 				year.values = append(year.values, parts[2])
 			}
 			pieces := slices.Concat(list[:i:i], []piece{{literal: parts[1]}, year, {literal: " "}}, list[i+1:])
-			if len(l.terms(pieces[i+1:])) < len(pieces)-i-1 {
+			if rest := pieces[i+1:]; len(l.terms(rest)) < len(rest) {
 				list = slices.DeleteFunc(pieces, func(p piece) bool { return p.kind == "" && p.literal == "" })
 			}
 			break
@@ -572,7 +572,7 @@ func (l *learner) measureNoise(tops []*instance) {
 	all, spread := 0, map[int]bool{}
 	for dir, n := range singles {
 		// In a list most projects have an item that no other one has, or none is in all of them.
-		most := len(lone[dir])*10 >= 6*min(len(tops), max(count[dir], 1))
+		most := len(lone[dir])*10 >= 6*min(len(tops), count[dir])
 		varied := total[dir] >= 2*count[dir] && often[dir]*4 <= count[dir]*3
 		if isList := dir != "" && (most || varied); !isList {
 			all += n

@@ -94,12 +94,28 @@ func TestWhatFoldersShare(t *testing.T) {
 <name> <term:yyyy 0 Name> | project
     Work
 `},
+		"a year that all have is no term's": {samples: []Sample{sample("Casing 2027 Winter", "Work/"), sample("Casing 2027 Spring", "Work/")}, fields: []string{"name text"}, outline: `
+Casing 2027 <name> | project
+    Work
+`},
 		"conventions": {samples: []Sample{
 			sample("Oriel Pask", "Scans/2027-03-09 oriel-pask recto 001.tif", "Scans/2027-03-09 oriel-pask verso 002.tif", "Scans/2027-03-10 oriel-pask recto 003.tif", "Scans/2027-03-10 oriel-pask verso 004.tif"),
 			sample("Jun Teague", "Scans/2026-01-02 jun-teague recto 001.jpg", "Scans/2026-01-02 jun-teague verso 002.jpg"),
 		}, fields: []string{"name text"}, outline: `
 <name> | project
     Scans | holds: scan
+`},
+		"two conventions in a folder": {samples: []Sample{
+			sample("Oriel Pask", "Post/2027-03-09 invoice 001.pdf", "Post/2027-03-10 invoice 002.pdf", "Post/letter to recto 2027.md", "Post/letter to verso 2028.md", "Post/letter to dyer 2027.md"),
+			sample("Jun Teague", "Post/2026-01-02 invoice 001.pdf", "Post/2026-01-03 invoice 002.pdf", "Post/letter to binder 2026.md", "Post/letter to tanner 2026.md"),
+		}, fields: []string{"name text"}, outline: `
+<name> | project
+    Post | holds: letter, invoice
+`},
+		"two series alike": {samples: []Sample{sample("Oriel Pask", "Box 1/", "Box 2/", "Box 3/", "Bay 1/", "Bay 2/", "Bay 3/"), sample("Jun Teague", "Box 1/", "Box 2/", "Box 3/", "Bay 1/", "Bay 2/", "Bay 3/")}, fields: []string{"name text"}, outline: `
+<name>
+    Bay <bay:0> | each: bay in 1..3
+    Box <box:0> | each: box in 1..3
 `},
 		"series that few have, and their numbers": {samples: []Sample{
 			sample("Ola", "Sheets/Sheet 1/Sheet 1.pdf", "Sheets/Sheet 2/Sheet 2.pdf", "Sheets/Sheet 3/Sheet 3.pdf"), sample("Jun", "Sheets/Sheet 1/Sheet 1.pdf", "Sheets/Sheet 2/Sheet 2.pdf", "Sheets/Sheet 3/Sheet 3.pdf"), sample("Ida", "Sheets/Blatt 01/", "Sheets/Blatt 02/", "Sheets/Blatt 03/"),
@@ -407,6 +423,71 @@ func TestWhatIsUncertainIsSaid(t *testing.T) {
 	}
 	_, err := Of("x", nil, nil, nil)
 	assert.Error(t, err)
+}
+
+// Noise is what lies in one project alone, where there is more of it than projects, in more
+// than half of them. What lies in a list is none: where six projects of ten have what no other
+// one has, or each has two and nothing is in more than three of four.
+func TestNoiseIsWhatIsChance(t *testing.T) {
+	for _, c := range []struct {
+		of, lone, all int // so many of the projects have, together, so many folders of their own
+		common        int // so many have this one
+		noisy         bool
+	}{
+		{9, 5, 10, 9, true},
+		{9, 5, 9, 9, false},
+		{8, 4, 12, 8, false},
+		{5, 3, 6, 5, false},
+		{10, 6, 12, 10, false},
+		{11, 6, 12, 11, true},
+		{12, 7, 14, 12, true},
+		{12, 8, 16, 12, false},
+		{12, 7, 15, 9, false},
+		{12, 7, 14, 9, true},
+		{12, 7, 15, 10, true},
+	} {
+		var samples []Sample
+		var tops []*instance
+		for i := range c.of {
+			paths := []string{"People/"}
+			if i < c.common {
+				paths = append(paths, "People/All/")
+			}
+			for k := i; k < c.all && i < c.lone; k += c.lone {
+				paths = append(paths, "People/"+strings.Repeat(string(rune('a'+i)), 2+k)+"/")
+			}
+			samples = append(samples, sample("P", paths...))
+			tops = append(tops, &instance{sample: i, node: samples[i].Root})
+		}
+		l := newLearner(samples)
+		l.forms = make([][]form, len(samples))
+		l.measureNoise(tops)
+		assert.Equal(t, c.noisy, l.noisy, "%+v", c)
+	}
+}
+
+// Where much is of one project alone, a series goes from the lowest to the highest that most of
+// them have.
+func TestASeriesIsSeenThroughNoise(t *testing.T) {
+	weeks := func(days ...string) (paths []string) {
+		for i, d := range days {
+			for _, day := range strings.Split(d, "") {
+				paths = append(paths, fmt.Sprintf("Weeks/Week %d/Day %s/", i+1, day))
+			}
+		}
+		return paths
+	}
+	r, err := Of("x", []Sample{
+		sample("Oriel Pask", append(weeks("234", "1234", "123"), "Loan/", "Prints/")...),
+		sample("Jun Teague", append(weeks("123", "234", "1234"), "Fair/", "Barter/")...),
+		sample("Ida Vig", append(weeks("1234", "123", "234"), "Moulds/", "Wages/")...),
+		sample("Dag Holm", append(weeks("1234", "1234", "1234"), "Rents/", "Tools/")...),
+		sample("Wren Abbott", append(weeks("1234", "1234", "1234"), "Work/")...),
+		sample("Tove Lind", append(weeks("1234", "1234", "1234"), "Work/")...),
+	}, nil, nil)
+	require.NoError(t, err)
+	assert.Contains(t, r.Text, "Week <week:0> | each: week in 1..3")
+	assert.Contains(t, r.Text, "Day <day:0> | each: day in 1..4")
 }
 
 func TestNamesAreReadApart(t *testing.T) {

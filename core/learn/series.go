@@ -106,15 +106,15 @@ func ordinal(kind string, t token) int {
 	case "number":
 		return num(t.text)
 	case "letter":
-		return int(t.text[0]-'A') + 1
+		return int(t.text[0])
 	case "year":
 		return num(t.value)
 	case "month":
-		return num(t.value[:4])*12 + num(t.value[5:]) - 1
+		return num(t.value[:4])*12 + num(t.value[5:])
 	case "quarter":
-		return num(t.value[:4])*4 + num(t.value[6:]) - 1
+		return num(t.value[:4])*4 + num(t.value[6:])
 	case "week":
-		return num(t.value[:4])*53 + num(t.value[6:]) - 1
+		return num(t.value[:4])*53 + num(t.value[6:])
 	}
 	return num(strings.ReplaceAll(t.value, "-", "")) // days of one month count on
 }

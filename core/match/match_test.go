@@ -61,7 +61,7 @@ func said(list []*Thing) []string {
 			text += " > " + t.Target(func(*Thing) bool { return true })
 		}
 		if t.Reason != NoReason {
-			text += " (" + []string{"", "former", "number", "spelling", "slip", "value", "contents", "name", "convention", "kind", "copy", "double", "in the way", "another"}[t.Reason] + ")"
+			text += " (" + []string{"", "former", "number", "spelling", "slip", "value", "contents", "name", "convention", "kind", "copy", "double", "in the way", "another", "followed"}[t.Reason] + ")"
 		}
 		if !t.Sure && (t.Kind == Misnamed || t.Kind == Misplaced && t.to != "") {
 			text += " ?"
@@ -134,6 +134,7 @@ func TestWhatIsNotAsItShouldBeIsTold(t *testing.T) {
 		{"another month", "+03 Months/2027-02/2027-02-03 sheet.pdf, +03 Months/2027-02/2027-03-03 sheet.pdf", "misplaced 03 Months/2027-02/2027-03-03 sheet.pdf > 03 Months/2027-03/2027-03-03 sheet.pdf (convention)"},
 		{"no convention's name", "+03 Months/2027-02/stuff.pdf", "unfit 03 Months/2027-02/stuff.pdf"},
 		{"another kind", "+01 Tides/Photographs/waves.wav", "misplaced 01 Tides/Photographs/waves.wav > 01 Tides/Sound/waves.wav (kind)"},
+		{"another kind, and its folder is missing", "-01 Tides/Sound/, +01 Tides/Photographs/waves.wav", "misplaced 01 Tides/Photographs/waves.wav > 01 Tides/Sound/waves.wav (kind); missing 01 Tides/Sound"},
 		{"a wrong name of the right kind", "+01 Tides/Photographs/waves.tif", "unfit 01 Tides/Photographs/waves.tif"},
 		{"another's", "+01 Tides/Photographs/dag-holm 001.tif", "misplaced 01 Tides/Photographs/dag-holm 001.tif >  (convention)"},
 		{"one more", "+04 People/Runa Vik/", "stray 04 People/Runa Vik (another)"},

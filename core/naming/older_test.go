@@ -50,6 +50,14 @@ func TestWhatOlderNamesLackComesFromElsewhere(t *testing.T) {
 	assert.True(t, o.Fits("2027-03-09 oriel-pask R 007"))
 	assert.True(t, o.Fork().Fits("2027-03-09 oriel-pask R 007"))
 
+	two, _ := older(t, "<client> <side> scan <n:0>", "<side> <client> scan <n:0>")
+	_, misfit = two.Read("R V scan 7")
+	require.NotNil(t, misfit)
+	assert.Equal(t, "two of the older shapes fit, and say other things", misfit.Message)
+	read, misfit = two.Read("V V scan 7")
+	require.Nil(t, misfit, "both say the same")
+	assert.Equal(t, "V", read.Values["client"].String())
+
 	nothing, _ := older(t)
 	read, misfit = nothing.Read("anything")
 	assert.Nil(t, read)

@@ -17,9 +17,6 @@ type Picture struct {
 	tokens []token
 }
 
-// String returns the picture as it was written, without the colon.
-func (p *Picture) String() string { return p.text }
-
 // englishMonths are the names of the months where a field gives none.
 var englishMonths = []string{"January", "February", "March", "April", "May", "June",
 	"July", "August", "September", "October", "November", "December"}

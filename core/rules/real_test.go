@@ -88,6 +88,7 @@ func TestRulesAboutRealFolders(t *testing.T) {
 		{"dots and spaces at the end", "", []string{"spring /", "v1./"}, []string{"error systems spring  > spring", "error systems v1. > v1"}},
 		{"the better name is taken", "", []string{"spring /", "Spring/"}, []string{"error systems spring "}},
 		{"what Windows refuses, mended with an answer", "systems: [windows]", []string{"what?.md"}, []string{"error systems what?.md ? what-.md"}},
+		{"as long as Windows takes", "systems: [windows]", []string{strings.Repeat("𝛑", 127) + "/", strings.Repeat("é", 255) + "/", strings.Repeat("𝛑", 128) + "/", strings.Repeat("é", 256) + "/"}, []string{"error systems " + strings.Repeat("é", 256), "error systems " + strings.Repeat("𝛑", 128)}},
 		{"a width of numbers", "numbering: { digits: 2 }, sorting: off", []string{"1 a/", "02 b/"}, []string{"error numbering 1 a > 01 a"}},
 		{"days in two forms", "", []string{"2027-09-25 offer.pdf", "27-10-03 offer.pdf"}, []string{"warning sorting 2027-09-25 offer.pdf"}},
 		{"a style", "name-style: { files: like-this }", []string{"My Notes.md", "my-list.md"}, []string{"error name-style My Notes.md > my-notes.md"}},

@@ -170,6 +170,11 @@ func TestHeadersWithMistakes(t *testing.T) {
 		"ignore: { a: b }":                             "`ignore` needs a list, not keys with values",
 		"names: x":                                     "`names` needs keys with values, not a text",
 		"names: { 1: x }":                              "\"1\" cannot name a convention",
+		"fields: { a: { type: date, without: x } }":    "`without` goes with a text, and \"a\" is a date",
+		"fields: { a: { without: \"  \" } }":           "`without` needs a text",
+		"fields: { a: { without: \" - \" } }":          "",
+		"names: { x: { pattern: \"<n> <b>\", fields: { n: { type: number, next: yes, per: \"<c>\" } } } }": "name one of b",
+		"names: { x: { pattern: \"<n> <b>\", fields: { n: { type: number, next: yes, per: \"<n>\" } } } }": "cannot count apart for itself",
 	}
 	for header, want := range tests {
 		_, err := Parse("t", "---\n"+header+"\n---\nA <a>\n", nil)

@@ -158,6 +158,9 @@ fields:
 		"not no and kind is not box":     true,
 		"yes   and   kind   is   BK":     true,
 		"word is gold leaf and not note": true,
+		"n + 1 is 8":                     true,
+		"day - 9 is 2027-02-28":          true,
+		"day + 1 is not 2027-03-10":      false,
 	}
 	for condition, want := range tests {
 		tpl, err := Parse("t", header+"A | when: "+condition+"\nB\n", nil)
@@ -167,6 +170,14 @@ fields:
 		x, err := tpl.Tree(tpl.Complete(nil, now), 10)
 		require.NoError(t, err)
 		assert.Equal(t, want, x.Root.Child("A") != nil, condition)
+
+		written := tpl.Lines[0].When.String()
+		again, err := Parse("t", header+"A | when: "+written+"\nB\n", nil)
+		require.NoError(t, err, "%s is written %s", condition, written)
+		assert.Equal(t, written, again.Lines[0].When.String())
+		x, err = again.Tree(again.Complete(nil, now), 10)
+		require.NoError(t, err)
+		assert.Equal(t, want, x.Root.Child("A") != nil, "%s is written %s", condition, written)
 	}
 	for condition, at := range map[string]string{
 		"yes and nope":       "11:19: there is no field named \"nope\"",

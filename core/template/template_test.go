@@ -55,6 +55,7 @@ func TestTreesThatTemplatesMake(t *testing.T) {
 		"  gilding: {type: yes-no, default: no}\n  kind: {of: {BK: book, BX: box}, default: BK}\n  extra: {default: \"\"}\n  year: {type: year, default: 2027}\n---\n"
 	tests := map[string]struct{ text, args, want string }{
 		"plain list":            {"A\n    B\n    c.txt\n", "", "A/ A/B/ A/c.txt"},
+		"parts in place":        {"work:\n    W\n        V\nend:\n    E\nA\n    <#> B\n    | use: work, end\n", "", "A/ A/01_B/ A/W/ A/W/V/ A/E/"},
 		"what is a file":        {"x/\nnotes.md\n1. Notes\nv1.2\n.hidden\nterms.docx/\nx.y | later\nLICENSE | blank\nx .md\na.b c\n", "", "x/ notes.md 1._Notes/ v1.2/ .hidden/ terms.docx/ x.y/ LICENSE x_.md a.b_c/"},
 		"number field as end":   {fields + "E<i> | each: i in 1..n", "n=3", "E1/ E2/ E3/"},
 		"none at all":           {fields + "E\n  E<i> | each: i in 1..n", "n=0", "E/"},
