@@ -302,8 +302,7 @@ func TestWhatTookThePlaceOfWhatWasMovedStays(t *testing.T) {
 	text := d.read(record)
 	d.write(record+".open", text[:strings.Index(text, "\n{\"end\"")]+"\n")
 	require.NoError(t, os.Remove(filepath.Join(d.dir, record)))
-	require.NoError(t, os.Remove(filepath.Join(d.dir, "b.txt")))
-	d.write("keep.txt", "the inode is taken")
+	require.NoError(t, os.Rename(filepath.Join(d.dir, "b.txt"), filepath.Join(d.dir, "keep.txt"))) // what is removed would leave its number to the next
 	d.write("b.txt", "mine by now")
 	out, status := d.run("undo", "1", "--yes")
 	assert.Zero(t, status, out)
