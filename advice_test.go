@@ -22,6 +22,7 @@ var advised = regexp.MustCompile(`(?m)(?:^|[\s:])vestibula ((?:--help|[a-z]+)(?:
 // followed counts the pieces of advice that were followed, and different ones of them.
 var (
 	followed  atomic.Int64
+	takenBack atomic.Int64 // whole desks that were as before
 	different sync.Map
 )
 
@@ -60,10 +61,15 @@ func (d *desk) follow(args []string, out string) {
 
 // do types an advice, and what it says next.
 func (d *desk) do(args []string, out, command string) {
+	back := d.before != nil && strings.HasPrefix(command, "undo ") && strings.Contains(out, "To take it back: vestibula "+command)
 	for range 3 {
 		said, status := d.exec(shell, "-c", "vestibula "+command)
 		switch {
 		case status == 0, status == 1 && strings.HasPrefix(command, "check "), status == 1 && strings.HasPrefix(command, "projects "):
+			if back {
+				takenBack.Add(1)
+				assert.Empty(d.t, differing(d.before, d.own()), "%q is not taken back by %s: %s\n%s", args, command, out, said)
+			}
 			return // it did, or showed, what it is for
 		case status == 1 && strings.HasSuffix(command, "--json") && strings.ContainsAny(said, "{["):
 			return // a list of all
@@ -146,7 +152,7 @@ func tellFollowed() {
 	}
 	n := 0
 	different.Range(func(any, any) bool { n++; return true })
-	_ = os.WriteFile(file, fmt.Appendf(nil, "%d pieces of advice were printed, %d of them followed\n", followed.Load(), n), 0o666)
+	_ = os.WriteFile(file, fmt.Appendf(nil, "%d pieces of advice were printed, %d of them followed; %d changes were so taken back, and all was as before\n", followed.Load(), n, takenBack.Load()), 0o666)
 }
 
 // Places are taken as they are listed, also those whose names wait for a value.
@@ -207,4 +213,43 @@ func TestWhatIsAdvisedSurvivesTheShell(t *testing.T) {
 		assert.Zero(t, status, "%q: %s\n%s", name, next, out)
 		assert.DirExists(t, filepath.Join(d.dir, name, "A"))
 	}
+}
+
+// own is what people have on a desk: their files, and what these hold.
+func (d *desk) own() map[string]string {
+	all := map[string]string{}
+	for _, at := range d.has(".") {
+		full := filepath.Join(d.dir, at)
+		if strings.HasPrefix(at, ".state") || strings.Contains("/"+at, "/.vestibula-") {
+			continue
+		}
+		target, _ := os.Readlink(full)
+		if all[at] = target; target == "" && !strings.HasSuffix(at, "/") {
+			if info, err := os.Lstat(full); err == nil && info.Mode().IsRegular() {
+				all[at] = fmt.Sprint(info.Size())
+				if info.Size() < 1<<20 {
+					text, _ := os.ReadFile(full)
+					all[at] = string(text)
+				}
+			}
+		}
+	}
+	return all
+}
+
+// differing are the paths at which two desks differ.
+func differing(a, b map[string]string) (list []string) {
+	for at, text := range a {
+		if other, there := b[at]; !there {
+			list = append(list, "- "+at)
+		} else if other != text {
+			list = append(list, "~ "+at+": "+other)
+		}
+	}
+	for at := range b {
+		if _, there := a[at]; !there {
+			list = append(list, "+ "+at)
+		}
+	}
+	return list
 }

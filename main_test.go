@@ -7,6 +7,7 @@ import (
 	"os/exec"
 	"path/filepath"
 	"regexp"
+	"slices"
 	"strings"
 	"syscall"
 	"testing"
@@ -54,6 +55,8 @@ type desk struct {
 	t   *testing.T
 	dir string
 	in  string // standard input
+	// before is what people had on the desk before the change that is being made.
+	before map[string]string
 	// following says that an advice is being followed just now.
 	following bool
 }
@@ -118,6 +121,9 @@ func (d *desk) whole(folder string) map[string]string {
 // run runs the program and returns all that it printed, and its status.
 func (d *desk) run(args ...string) (out string, status int) {
 	d.t.Helper()
+	if d.before = nil; !d.following && slices.Contains(args, "--yes") && len(d.has(".")) <= mostCopied {
+		d.before = d.own()
+	}
 	out, status = d.exec(program, args...)
 	d.follow(args, out)
 	return out, status

@@ -214,42 +214,6 @@ func lay(t *testing.T, name string, list []keptThing) *desk {
 	return d
 }
 
-// own is what people have on a desk: their files, and what these hold.
-func (d *desk) own() map[string]string {
-	all := map[string]string{}
-	for _, at := range d.has(".") {
-		full := filepath.Join(d.dir, at)
-		if strings.HasPrefix(at, ".state") || strings.Contains("/"+at, "/.vestibula-") {
-			continue
-		}
-		if target, err := os.Readlink(full); err == nil {
-			all[at] = target
-		} else if strings.HasSuffix(at, "/") {
-			all[at] = ""
-		} else {
-			all[at] = d.read(at)
-		}
-	}
-	return all
-}
-
-// differing are the paths at which two desks differ.
-func differing(a, b map[string]string) (list []string) {
-	for at, text := range a {
-		if other, there := b[at]; !there {
-			list = append(list, "- "+at)
-		} else if other != text {
-			list = append(list, "~ "+at+": "+other)
-		}
-	}
-	for at := range b {
-		if _, there := a[at]; !there {
-			list = append(list, "+ "+at)
-		}
-	}
-	return list
-}
-
 // Records and labels outlive versions: those that earlier ones have written, finished and cut
 // short, are read, and taken back. VESTIBULA_RECORDS=write writes those of this version,
 // which is done once for each form of records.
