@@ -79,6 +79,7 @@ func TestRulesAboutRealFolders(t *testing.T) {
 		{"as wide as a place may be", "width: { at-most: 2, in: { Letters: 4 } }", []string{"Letters/a/", "Letters/b/", "Letters/c/", "Work/a/", "Work/b/", "Work/c/"}, []string{"error width Work"}},
 		{"as deep as a place may be", "depth: { at-most: 4, in: { Work: 1 } }", []string{"Work/a/b/", "Letters/a/b/"}, []string{"error depth Work/a/b"}},
 		{"words in a place", "name-words: { in: { Letters: 2 } }", []string{"Letters/one two three.md", "Work/one two three.md"}, []string{"error name-words Letters/one two three.md"}},
+		{"one word, and two in places", "name-words: { at-most: 3, in: { Letters: 1, Work: 2 } }", []string{"Letters/one.md", "Letters/one two.md", "Work/one two.md", "Work/one two three.md", "Bills/one two three.md"}, []string{"error name-words Letters/one two.md", "error name-words Work/one two three.md"}},
 		{"the same twice", "twice: warn", []string{"a/x.pdf||same", "b/y.pdf||same", "c/z.pdf||other", "e.md", "f.md"}, []string{"warning twice b/y.pdf"}},
 		{"nobody sees it", "", []string{"pa\u200bge.md", "so\u00adft.md", "r\u202ecod.md"}, []string{"error unseen pa\u200bge.md > page.md", "error unseen r\u202ecod.md > rcod.md", "error unseen so\u00adft.md > soft.md"}},
 		{"joiners of emoji, and of scripts that need them", "", []string{"👩\u200d🎨 colours.md", "می\u200cخواهم.md", "❤\ufe0f.md"}, nil},

@@ -267,6 +267,8 @@ func TestSettingsOfTheWrongKindAreTold(t *testing.T) {
 		"loose-files: many":                      "`loose-files` needs a whole number from 0 on, or off",
 		"name-length: 0":                         "`name-length` needs a whole number",
 		"name-words: [3]":                        "`name-words` needs a whole number",
+		"name-words: 0":                          "`name-words` needs a whole number from 1 on",
+		"name-words: { in: { Work: some } }":     "`name-words` needs a whole number from 1 on",
 		"name-style: like-that":                  "`name-style` knows no style \"like-that\"; did you mean like-this?",
 		"name-style: LT":                         "`name-style` knows no style \"LT\"",
 		"name-style: { drawers: like-this }":     "has styles for folders and for files, not for \"drawers\"",
