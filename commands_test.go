@@ -92,7 +92,7 @@ func TestUndoAndDoneAreToldToProgramsToo(t *testing.T) {
 		Project, Item, Day string
 		Number             int
 	}
-	out, status := d.run("done", "Ola", "Talk", "2027-03-09", "--json")
+	out, status := d.run("tick", "Ola", "Talk", "2027-03-09", "--json")
 	require.NoError(t, json.Unmarshal([]byte(out), &done), out)
 	assert.Equal(t, []any{0, "Ola", "Talk", "2027-03-09", 2}, []any{status, done.Project, done.Item, done.Day, done.Number})
 	d.write("Ola/Letters/mine.txt", "mine")

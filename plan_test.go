@@ -37,7 +37,7 @@ func TestAPlanIsEditedAndCarriedOut(t *testing.T) {
 	out, status := d.run("upgrade", ".", "--plan", "to do.xlsx")
 	require.Zero(t, status, out)
 	assert.Contains(t, out, "Nothing else was changed.")
-	assert.Contains(t, out, `vestibula apply "to do.xlsx"`)
+	assert.Contains(t, out, `vestibula do "to do.xlsx"`)
 	assert.Equal(t, before, state())
 	out, status = d.run("upgrade", ".", "--plan", "to do.xlsx")
 	assert.Equal(t, 1, status)
@@ -60,19 +60,19 @@ func TestAPlanIsEditedAndCarriedOut(t *testing.T) {
 	require.Equal(t, 1, found)
 	require.NoError(t, book.SaveAs(filepath.Join(d.dir, "edited.xlsx")))
 
-	out, status = d.run("apply", "edited.xlsx")
+	out, status = d.run("do", "edited.xlsx")
 	assert.Equal(t, 1, status)
-	assert.Contains(t, out, "to carry it out: vestibula apply")
+	assert.Contains(t, out, "to carry it out: vestibula do")
 	d.write("Jun Teague/03 Tide tables/x", "in the way")
 	now := state()
-	out, status = d.run("apply", "edited.xlsx", "--yes")
+	out, status = d.run("do", "edited.xlsx", "--yes")
 	assert.Equal(t, 1, status)
 	assert.Regexp(t, `row \d+: “Jun Teague/03 Tide tables” is there already; to put the two folders together, write merge`, out)
 	assert.Equal(t, now, state())
 	require.NoError(t, os.RemoveAll(filepath.Join(d.dir, "Jun Teague/03 Tide tables")))
 
 	now = state()
-	out, status = d.run("apply", "edited.xlsx", "--yes")
+	out, status = d.run("do", "edited.xlsx", "--yes")
 	require.Zero(t, status, out)
 	assert.Equal(t, "mine", d.read("Oriel Pask/03 Tables of tides/own.txt"))
 	assert.Equal(t, []string{"03 Tide tables/", "03 Tide tables/Plan for Jun Teague.md"}, d.has("Jun Teague")[4:6])
@@ -83,7 +83,7 @@ func TestAPlanIsEditedAndCarriedOut(t *testing.T) {
 	// Nothing is done by halves, and each row is told.
 	d.write("hand.csv", "from,to\nOriel Pask/02 Tides,Elsewhere/Tides\ngone,x\n../y,z\n")
 	now = state()
-	out, status = d.run("apply", "hand.csv", "--yes")
+	out, status = d.run("do", "hand.csv", "--yes")
 	assert.Equal(t, 1, status)
 	for _, want := range []string{"row 3: there is no “gone”", "row 4: “../y” leads out", "2 rows of hand.csv cannot be carried out"} {
 		assert.Contains(t, out, want)
@@ -106,7 +106,7 @@ func TestAPlanTellsWhatIsProbable(t *testing.T) {
 	text := d.read("plan.csv")
 	assert.Regexp(t, `move,./Dag Holm/07 Logs/,./Dag Holm/03 Logs/,.*,sure`, text)
 	assert.Regexp(t, `move,./Dag Holm/02 Tidse/,./Dag Holm/02 Tides/,.*,probable`, text)
-	out, status = d.run("apply", "plan.csv", "--yes", "--json")
+	out, status = d.run("do", "plan.csv", "--yes", "--json")
 	require.Zero(t, status, out)
 	assert.Contains(t, out, `"done": true`)
 	out, status = d.run("check", "Dag Holm", "--strict")
@@ -146,7 +146,7 @@ func TestWhatPointsAtWhatMovesFollows(t *testing.T) {
 	before := d.whole("Shop")
 	d.write("plan.csv", "what,from,to\n,Dag Holm/02 Tides,Dag Holm/Tide tables\nmerge,Web/Old,Web/New\n,Web/New/b c.html,Web/en/b.html\n")
 
-	out, status = d.run("apply", "plan.csv", "--in", "Shop", "--preview")
+	out, status = d.run("do", "plan.csv", "--in", "Shop", "--preview")
 	require.Zero(t, status, out)
 	for _, want := range []string{
 		"- Web/Old/same.css   the same is there",
@@ -155,16 +155,16 @@ func TestWhatPointsAtWhatMovesFollows(t *testing.T) {
 		"~ Shop/Web/index.md:1   Old/a.html → New/a.html",
 		"~ Shop/Web/Old/a.html:1   ../New/b%20c.html → ../en/b.html",
 		"~ Shop/Web/New/link   ../Old/same.css → same.css",
-		"3 paths in 2 texts and 1 link would lead nowhere (of 9 texts and 1 link looked at); to change them as well: vestibula apply",
+		"3 paths in 2 texts and 1 link would lead nowhere (of 9 texts and 1 link looked at); to change them as well: vestibula do",
 	} {
 		assert.Contains(t, out, want)
 	}
 	assert.Equal(t, before, d.whole("Shop"))
-	out, status = d.run("apply", "plan.csv", "--in", "Shop", "--json")
+	out, status = d.run("do", "plan.csv", "--in", "Shop", "--json")
 	assert.Equal(t, 1, status)
 	assert.Contains(t, out, `"file": "Shop/Web/index.md"`)
 
-	out, status = d.run("apply", "plan.csv", "--in", "Shop", "--mend-links", "--addresses", "moved.csv", "--yes")
+	out, status = d.run("do", "plan.csv", "--in", "Shop", "--mend-links", "--addresses", "moved.csv", "--yes")
 	require.Zero(t, status, out)
 	assert.Contains(t, out, "would lead nowhere, and are changed as well")
 	assert.Equal(t, "[plan](<../Dag Holm/Tide tables/Plan for Dag Holm.md>) and [old](New/a.html)\n", d.read("Shop/Web/index.md"))

@@ -103,7 +103,7 @@ func TestWhatNoFileShowsIsTicked(t *testing.T) {
 	t.Parallel()
 	d := courseDesk(t)
 	label := d.read("C/Bo/.vestibula.json")
-	out, status := d.run("done", "C/Bo", "talk", "2027-01-02")
+	out, status := d.run("tick", "C/Bo", "talk", "2027-01-02")
 	require.Zero(t, status, out)
 	out, _ = d.run("projects", "C/Bo")
 	assert.Regexp(t, `✓ Talk +done 2027-01-02 +2099-01-01 +20 points`, out)
@@ -111,7 +111,7 @@ func TestWhatNoFileShowsIsTicked(t *testing.T) {
 	assert.Contains(t, out, "Pieces  1 of 3, 33 %, 20 of 50 points")
 	_, status = d.run("check", "C/Bo")
 	assert.Equal(t, 1, status)
-	_, status = d.run("done", "C/Bo", "Pieces/Essay")
+	_, status = d.run("tick", "C/Bo", "Pieces/Essay")
 	require.Zero(t, status)
 	out, status = d.run("check", "C/Bo")
 	assert.Zero(t, status, "what was ticked is not overdue: %s", out)
@@ -127,11 +127,11 @@ func TestWhatNoFileShowsIsTicked(t *testing.T) {
 	}
 	assert.Equal(t, label, d.read("C/Bo/.vestibula.json"))
 	for args, want := range map[string]string{"C/Bo Tolk": "did you mean", "C/Bo Talk 2027-02-30": "that month has 28 days", "C Talk": "holds projects, and is none"} {
-		out, status := d.run(append([]string{"done"}, strings.Fields(args)...)...)
+		out, status := d.run(append([]string{"tick"}, strings.Fields(args)...)...)
 		assert.NotZero(t, status)
 		assert.Contains(t, out, want)
 	}
-	out, _ = d.run("done", "C/Bo", "Talk", "--not")
+	out, _ = d.run("tick", "C/Bo", "Talk", "--not")
 	assert.Contains(t, out, "Nothing to do")
 }
 

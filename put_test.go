@@ -405,7 +405,7 @@ func TestOddSources(t *testing.T) {
 	out, status = d.run("put", "in/deep", "--into", "Jobs/Chalk", "--plan", "plan.csv")
 	require.Zero(t, status, out)
 	assert.Contains(t, d.read("plan.csv"), "copy,./in/deep/er/b.wav,./Jobs/Chalk/Sound/b.wav,\"by its kind, .wav\",sure")
-	out, status = d.run("apply", "plan.csv", "--yes")
+	out, status = d.run("do", "plan.csv", "--yes")
 	require.Zero(t, status, out)
 	assert.Equal(t, "b", d.read("Jobs/Chalk/Sound/b.wav"))
 	out, status = d.run("put", "in/deep", "--into", "Jobs/Chalk")

@@ -346,7 +346,7 @@ func TestTheSameContentIsShownInGroups(t *testing.T) {
 	out, status = d.run("check", "Books", "--only", "twice", "--plan", "same.csv")
 	require.Zero(t, status, out)
 	d.write("same.csv", strings.Join(slices.DeleteFunc(strings.Split(d.read("same.csv"), "\n"), func(row string) bool { return strings.Contains(row, "c.txt") }), "\n"))
-	out, status = d.run("apply", "same.csv", "--yes")
+	out, status = d.run("do", "same.csv", "--yes")
 	require.Zero(t, status, out)
 	assert.Equal(t, "one", d.read("Books/Twice/Inbox/a.txt"))
 	assert.Equal(t, "two", d.read("Books/Inbox/c.txt"), "that row was taken out")

@@ -461,7 +461,7 @@ func TestALabelKeepsWhatANewerVersionWrote(t *testing.T) {
 		assert.Regexp(t, `(?s)"mood":\s*{\s*"b":\s*\[\s*1,\s*2.50\s*\],\s*"a":\s*"ä"`, d.read(at))
 		assert.Contains(t, d.read(at), `"until": "2031"`)
 	}
-	for _, call := range [][]string{{"done", "C/Two", "Essay"}, {"add", "C/Two", "Later", "--yes"}, {"upgrade", "C/Two", "client=Three", "--yes"}} {
+	for _, call := range [][]string{{"tick", "C/Two", "Essay"}, {"add", "C/Two", "Later", "--yes"}, {"upgrade", "C/Two", "client=Three", "--yes"}} {
 		d.must(call...)
 		if call[0] == "upgrade" {
 			label = "C/Three/.vestibula.json"

@@ -297,7 +297,7 @@ func TestWhatTookThePlaceOfWhatWasMovedStays(t *testing.T) {
 	t.Parallel()
 	d := newDesk(t, "moves.csv", "from,to\n./a.txt,./b.txt\n./c.txt,./d.txt\n", "a.txt", "a", "c.txt", "c")
 	d.following = true
-	d.must("apply", "moves.csv", "--yes")
+	d.must("do", "moves.csv", "--yes")
 	record := ".state/vestibula/journal/000001.jsonl"
 	text := d.read(record)
 	d.write(record+".open", text[:strings.Index(text, "\n{\"end\"")]+"\n")

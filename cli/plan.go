@@ -55,7 +55,7 @@ func (a *app) writePlan(set *change.Set, c consent) error {
 	if err := a.makeFiles("plan", filepath.Base(c.plan), []newFile{{c.plan, tree.Bytes(data)}}, false); err != nil {
 		return err
 	}
-	words := []string{"apply", typed(c.plan)}
+	words := []string{"do", typed(c.plan)}
 	if here, err := place.Real("."); err != nil || here != base {
 		words = append(words, "--in", typed(base))
 	}
@@ -87,10 +87,10 @@ type planRun struct {
 	followed        *followed
 }
 
-func (a *app) applyCommand() *cobra.Command {
+func (a *app) doCommand() *cobra.Command {
 	r := &planRun{app: a}
 	c := &cobra.Command{
-		Use:   "apply FILE",
+		Use:   "do FILE",
 		Short: "Carry out a plan that stands in a table: moves, copies, new folders.",
 		Long: `Carry out a plan that stands in a table: moves, copies, new folders. FILE is one that
 --plan has written, or one of your own: a CSV or XLSX file with the columns from and to.
@@ -102,11 +102,11 @@ does not matter. An empty from makes a folder. Under what, “copy” copies a f
 others lie side by side. All rows are checked before the first change, nothing is ever overwritten, and
 one undo takes all of it back.`,
 		Example: `  vestibula check Clients --fix --plan plan.csv
-  vestibula apply plan.csv --preview
-  vestibula apply plan.csv --yes`,
+  vestibula do plan.csv --preview
+  vestibula do plan.csv --yes`,
 		Args: func(_ *cobra.Command, args []string) error {
 			if len(args) != 1 {
-				return unclear(examplesOf("apply"), "which table?")
+				return unclear(examplesOf("do"), "which table?")
 			}
 			return nil
 		},
@@ -156,7 +156,7 @@ func (r *planRun) run() error {
 	}
 	n, title := term.Count(len(r.rows), "change"), filepath.Base(r.file)
 	return r.propose(r.consent, proposal{set: set, draw: r.draw, question: fmt.Sprintf("Make %s in %s?", n, filepath.Base(set.Places[0])), how: "carry it out", report: r.report,
-		undertaking: undertaking{doing: "applying", head: journal.Head{What: "apply", Title: title, Project: title, Roots: []journal.Root{{Path: "."}}}},
+		undertaking: undertaking{doing: "applying", head: journal.Head{What: "plan", Title: title, Project: title, Roots: []journal.Root{{Path: "."}}}},
 		told: func() term.Shown {
 			return term.Good.Render("Applied") + term.Sprintf(" %s: %s. %s", title, n, r.undoes())
 		}})

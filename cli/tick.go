@@ -20,19 +20,19 @@ import (
 	"vestibula/core/value"
 )
 
-func (a *app) doneCommand() *cobra.Command {
+func (a *app) tickCommand() *cobra.Command {
 	var not, asJSON bool
 	c := &cobra.Command{
-		Use:   "done PROJECT ITEM [DAY]",
+		Use:   "tick PROJECT ITEM [DAY]",
 		Short: "Tick what was delivered and no file can show.",
 		Long: `Tick what was delivered and no file can show: a talk that was held, a book that was
 handed over. ITEM is the name of a line with “due”, or its path. It is kept in the
 project's label; without a day, it is today.`,
-		Example: `  vestibula done "Case Binding 2027 2 Spring/04 Participants/Oriel Pask" "Finished book"
-  vestibula done . "Finished book" 2027-04-02`,
+		Example: `  vestibula tick "Case Binding 2027 2 Spring/04 Participants/Oriel Pask" "Finished book"
+  vestibula tick . "Finished book" 2027-04-02`,
 		Args: func(_ *cobra.Command, args []string) error {
 			if len(args) < 2 || len(args) > 3 {
-				return unclear(examplesOf("done"), "which project, and what was delivered?")
+				return unclear(examplesOf("tick"), "which project, and what was delivered?")
 			}
 			return nil
 		},
@@ -109,7 +109,7 @@ func (a *app) tick(at, item, day string, not, asJSON bool) error {
 		return err
 	}
 	name := filepath.Base(s.Dir)
-	record, err := a.carryOut(undertaking{plan: plan, doing: "writing", head: journal.Head{What: "done", Title: due.Path, Project: name, Roots: []journal.Root{{Path: ".", ID: is.label.ID}}}})
+	record, err := a.carryOut(undertaking{plan: plan, doing: "writing", head: journal.Head{What: "tick", Title: due.Path, Project: name, Roots: []journal.Root{{Path: ".", ID: is.label.ID}}}})
 	if err != nil {
 		return err
 	}
