@@ -133,7 +133,7 @@ func TestAdviceIsFound(t *testing.T) {
 		"to bring it back: vestibula archive --back \"C/Two\"\n": `archive --back "C/Two"`,
 		"  vestibula check Cat --fix\n":                          "check Cat --fix",
 		"vestibula: that is wrong\n":                             "",
-		"vestibula check Cat --fix mends it, after all.\nx":      "check Cat --fix mends it, after all.",
+		"vestibula check Cat --fix fixes it, after all.\nx":      "check Cat --fix fixes it, after all.",
 		"the commands: vestibula --help":                         "--help",
 	} {
 		got := ""

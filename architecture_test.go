@@ -18,7 +18,7 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
-// floors are those of the picture in docs/architecture.md: which packages a
+// floors are those of the plan in docs/architecture.md: which packages a
 // package may stand on, those of lower floors.
 func floors(t *testing.T) map[string]int {
 	text, err := os.ReadFile("docs/architecture.md")

@@ -55,7 +55,7 @@ func TestShellsCompleteWhatIsThere(t *testing.T) {
 		"archive|":                 {"Ola BK"},
 		"put|--into|":              {"Ola BK"},
 		"add|Ola BK|":              {"Extra"},
-		"done|Ola BK|":             {"Offer"},
+		"tick|Ola BK|":             {"Offer"},
 		"undo|":                    {"2\tbuild of Ida BX", "1\tbuild of Ola BK"},
 		"history|--forget|":        {"2\tbuild of Ida BX"},
 		"check|--only|":            {"sorting", "width"},

@@ -150,7 +150,7 @@ func TestDaysInATableAreAskedAbout(t *testing.T) {
 	assert.Contains(t, d.read("out/Jun/.vestibula.json"), `"since": "2027-12-11"`)
 	assert.Contains(t, d.read("out/Ida/.vestibula.json"), `"since": "2027-05-06"`)
 	out, _ = d.run("build", "people", "--into", "out", "--table", "p.csv", "--dates", "day first")
-	assert.Contains(t, out, `"day first" is no picture of a day`)
+	assert.Contains(t, out, `"day first" is no form of a day`)
 }
 
 // What became of each row is written in the form that the ending says, whatever stands in

@@ -210,7 +210,7 @@ func foundIn(t *testing.T, d *desk, folder string) (lines []string) {
 	return lines
 }
 
-func TestAMessIsSeenMendedAndTakenBack(t *testing.T) {
+func TestAMessIsSeenFixedAndTakenBack(t *testing.T) {
 	t.Parallel()
 	d := aYear(t)
 	require.Empty(t, foundIn(t, d, "Workshop 2025"), "a year of ordinary work is silent")

@@ -85,7 +85,7 @@ func TestATeacherBuildsForAClass(t *testing.T) {
 		{call: "check|class", status: 1, says: []string{"write first-name: here, and <first-name>", "between braces a comma ends a text", "write of: [A, B]", "2 errors"}},
 		{write: "class.folders", text: header + "<group>\n    <last-name>, <first-name>\n        Week 1\n        Week 2\n        Week 10\n"},
 		{call: "check|class", says: []string{"warning", "“Week 10” would stand before “Week 2”", "1 warning"}},
-		{call: "check|class|--fix|--yes", says: []string{"Week 01", "Mended 2 lines"}},
+		{call: "check|class|--fix|--yes", says: []string{"Week 01", "Fixed 2 lines"}},
 		{call: "check|class", says: []string{"All is well"}},
 		{call: "build|class|--into|School|--table|class.csv|--yes", status: 1, says: []string{"row 4", "\"C\" is not one of A, B", "Nothing was built: 1 row cannot be built", "--only-good"}},
 		{call: "build|class|--into|School|--table|class.csv|--only-good|--mark|--yes", says: []string{"Built 2 rows: 10 folders in School", "left out: row 4, which cannot be built", "Marked 2 rows"}},

@@ -164,7 +164,7 @@ func TestWhatPointsAtWhatMovesFollows(t *testing.T) {
 	assert.Equal(t, 1, status)
 	assert.Contains(t, out, `"file": "Shop/Web/index.md"`)
 
-	out, status = d.run("do", "plan.csv", "--in", "Shop", "--mend-links", "--addresses", "moved.csv", "--yes")
+	out, status = d.run("do", "plan.csv", "--in", "Shop", "--fix-links", "--addresses", "moved.csv", "--yes")
 	require.Zero(t, status, out)
 	assert.Contains(t, out, "would lead nowhere, and are changed as well")
 	assert.Equal(t, "[plan](<../Dag Holm/Tide tables/Plan for Dag Holm.md>) and [old](New/a.html)\n", d.read("Shop/Web/index.md"))
@@ -183,17 +183,17 @@ func TestWhatPointsAtWhatMovesFollows(t *testing.T) {
 	assert.Equal(t, before, d.whole("Shop"))
 	assert.NotContains(t, d.has("."), "moved.csv")
 
-	// check --fix and upgrade tell and mend as well; a name is needed twice over.
+	// check --fix and upgrade tell and fix as well; a name is needed twice over.
 	require.NoError(t, os.Rename(filepath.Join(d.dir, "Shop/Dag Holm/03 Logs"), filepath.Join(d.dir, "Shop/Dag Holm/07 Logs")))
 	d.write("Shop/Dag Holm/07 Logs/a.txt", "see ../02 Tides/none.txt and ../07 Logs/a.txt")
-	d.run("check", "Shop/Dag Holm", "--fix", "--mend-links", "--yes")
+	d.run("check", "Shop/Dag Holm", "--fix", "--fix-links", "--yes")
 	assert.Equal(t, "see ../02 Tides/none.txt and a.txt", d.read("Shop/Dag Holm/03 Logs/a.txt"))
 	d.write("shelf.folders", strings.Replace(shelfBefore, "<#> Logs", "<#> Maps\n    <#> Log books | was: Logs", 1))
 	d.write("Shop/beside.txt", "Dag Holm/03 Logs/a.txt")
-	out, status = d.run("upgrade", "Shop/Dag Holm", "client=Runa Vik", "--mend-links", "--yes")
+	out, status = d.run("upgrade", "Shop/Dag Holm", "client=Runa Vik", "--fix-links", "--yes")
 	require.Zero(t, status, out)
 	assert.Equal(t, "Runa Vik/04 Log books/a.txt", d.read("Shop/beside.txt"))
-	for _, args := range [][]string{{"check", "Shop", "--mend-links"}, {"upgrade", "Shop", "--addresses", "x.doc"}} {
+	for _, args := range [][]string{{"check", "Shop", "--fix-links"}, {"upgrade", "Shop", "--addresses", "x.doc"}} {
 		out, status = d.run(args...)
 		assert.Equal(t, 2, status, out)
 	}

@@ -125,7 +125,7 @@ func TestHandInsAreCheckedAtOnce(t *testing.T) {
 	assert.Contains(t, out, "it is damaged")
 	out, status = d.run("check", "in/dag.zip", "--template", "hand-in", "--fix", "--yes")
 	assert.Equal(t, 2, status)
-	assert.Contains(t, out, "is an archive, and cannot be mended")
+	assert.Contains(t, out, "is an archive, and cannot be fixed")
 }
 
 func TestLabelsOfStrangersAreJudgedWithoutHarm(t *testing.T) {
@@ -203,7 +203,7 @@ func TestTwoValuesThatGiveOneNameAreRefused(t *testing.T) {
 	assert.Contains(t, out, "this changes the project Oriel Pask: kind from x to y")
 }
 
-func TestWhatWouldBeMendedIsToldAsJSON(t *testing.T) {
+func TestWhatWouldBeFixedIsToldAsJSON(t *testing.T) {
 	t.Parallel()
 	d := newDesk(t)
 	d.run("build", "commission", "--into", ".", "client=Oriel Pask", "received=2027-03-09", "--yes")
@@ -223,10 +223,10 @@ func TestWhatWouldBeMendedIsToldAsJSON(t *testing.T) {
 	out, status = d.run("check", at, "--fix")
 	assert.Equal(t, 1, status)
 	assert.Contains(t, out, "Nothing was changed yet.")
-	// Without a finding that can be mended, nothing is asked.
+	// Without a finding that can be fixed, nothing is asked.
 	out, status = d.run("check", at, "--only", "unseen", "--fix")
 	assert.Zero(t, status)
-	assert.Contains(t, out, "Nothing to mend in 2027-03 Oriel Pask BK without a person.")
+	assert.Contains(t, out, "Nothing to fix in 2027-03 Oriel Pask BK without a person.")
 	// A no changes nothing.
 	w := d.window(120, d.environment(), "check", at, "--fix")
 	w.answer("03 Wrok → 03 Work?", "n")
@@ -394,9 +394,9 @@ func TestManyFindingsAreCappedAndCounted(t *testing.T) {
 	out, status = d.run("check", "Ola", "--only", "missing,strays", "--strict")
 	assert.Equal(t, 1, status)
 	assert.NotContains(t, out, "[holds]")
-	assert.Contains(t, out, "1 of them can be mended; to see how: vestibula check Ola")
+	assert.Contains(t, out, "1 of them can be fixed; to see how: vestibula check Ola")
 	out, _ = d.run("check", "Ola", "--fix", "--yes")
-	assert.Contains(t, out, "Mended 1 thing")
+	assert.Contains(t, out, "Fixed 1 thing")
 	assert.Contains(t, d.has("."), "Ola/Plans/")
 }
 

@@ -62,7 +62,7 @@ var recordStories = map[string][]string{
 	"upgrade-text": {"upgrade C/Ola-2027-03 --template other --yes"},
 	"next":         {"next C/Ola-2027-03 month=2027-04 --yes"},
 	"next-archive": {"next|C/Ola-2027-03|month=2027-04|--archive|S|--yes"},
-	"tick":         {"tick C/Ola-2027-03 Essay"},
+	"done":         {"tick C/Ola-2027-03 Essay"},
 	"accept":       {"check|C/Ola-2027-03|--accept|Drafts|--why|so"},
 	"fix":          {"check C/Ola-2027-03 --fix --yes"},
 	"fix-template": {"check drifted.folders --fix --yes"},
@@ -73,7 +73,7 @@ var recordStories = map[string][]string{
 	"rename":       {"rename|note|C/Ola-2027-03/Notes|--from|old <day:d.m.yyyy> <n:0>|--yes"},
 	"name":         {"name note --in C/Ola-2027-03/Notes day=2027-03-20 --create --ext md"},
 	"links":        {"read|C|--convention|note|--links|All"},
-	"do":           {"do moves.csv --mend-links --yes"},
+	"apply":        {"do moves.csv --fix-links --yes"},
 	"draft":        {"draft mine --like commission"},
 	"undo":         {"upgrade C/Ola-2027-03 client=Oriel --yes", "undo --yes"},
 }

@@ -187,7 +187,7 @@ func TestFindingsForOtherPrograms(t *testing.T) {
 	assert.Contains(t, out, "did you mean systems?")
 }
 
-func TestMendingKeepsAllElse(t *testing.T) {
+func TestFixingKeepsAllElse(t *testing.T) {
 	t.Parallel()
 	text := "---\nrules:\n  numbering: { gaps: no, reserved: { 90: Settled } }\n  sorting: [natural, code-point]\n  name-style: { folders: like-this }\n---\n// a remark\nthistlewick   \r\n\n    1 Plan    | note: first  things\n    2 work\n    2 photographs/\n    10  ship\n    90 settled\n    part <n:0>-x  | each: n in 1..12\n    notes.v2/ | keep\n"
 	d := newDesk(t, "t.folders", text)
@@ -204,7 +204,7 @@ func TestMendingKeepsAllElse(t *testing.T) {
 	assert.Equal(t, os.FileMode(0o640), info.Mode().Perm())
 	assert.NotContains(t, strings.Join(d.has("."), " "), ".vestibula-", "no other file is left behind")
 	out, _ = d.run("check", "--fix", "t", "--yes")
-	assert.Contains(t, out, "Nothing to mend")
+	assert.Contains(t, out, "Nothing to fix")
 	out, status = d.run("check", "--fix", "commission")
 	assert.Equal(t, 1, status)
 	assert.Contains(t, out, "to make a copy of your own: vestibula draft my-commission --like commission")

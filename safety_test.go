@@ -218,7 +218,7 @@ func TestWhatTheProgramWritesIsInTheHistory(t *testing.T) {
 		require.Zero(t, status, out)
 	}
 	out, _ := d.run("history")
-	for _, want := range []string{"draft  mine.folders", "mend   t.folders", "name   001.md"} {
+	for _, want := range []string{"draft  mine.folders", "fix    t.folders", "name   001.md"} {
 		assert.Contains(t, out, want)
 	}
 	for range 3 {

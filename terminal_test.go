@@ -180,7 +180,7 @@ func TestANoChangesNothing(t *testing.T) {
 	assert.Equal(t, []string{"own.txt"}, d.has("out"))
 }
 
-func TestMendingAsksFirst(t *testing.T) {
+func TestFixingAsksFirst(t *testing.T) {
 	t.Parallel()
 	d := newDesk(t, "t.folders", "A\n    1 x\n    10 y\n")
 	w := d.window(100, nil, "check", "--fix", "t")
@@ -436,7 +436,7 @@ func TestNarrowWindowsKeepWhatDecides(t *testing.T) {
 	d.run("build", "job", "--into", ".", "client=Ida", "--yes")
 	d.write("Ida/01 Letters and what else was written/mine.odt", "mine")
 	for call, decides := range map[string][]string{
-		"check|Jun Teague":                     {"error", "80 Settled", "it is to be “90 Settled”", "[misnamed]", "1 of them can be mended", "--fix"},
+		"check|Jun Teague":                     {"error", "80 Settled", "it is to be “90 Settled”", "[misnamed]", "1 of them can be fixed", "--fix"},
 		"check|.":                              {"Jun Teague", "1 error", "Oriel Pask and Daughters", "well"},
 		"check|Oriel Pask and Daughters":       {"bill of some day.pdf", "is not named as files in", "they look like"},
 		"put|In|--into|.|--preview":            {"its name reads as bill", "a name that says the client would tell", "nothing holds files that end in .wav"},

@@ -273,10 +273,10 @@ func TestWhatWasDoneToAFileIsTakenBackAlthoughItWasSavedAnew(t *testing.T) {
 	t.Parallel()
 	d := newDesk(t, "t.folders", "A\n    1 x\n    10 y\n")
 	d.run("check", "--fix", "t", "--yes")
-	mended := d.read("t.folders")
-	require.Equal(t, "A\n    01 x\n    10 y\n", mended)
+	fixed := d.read("t.folders")
+	require.Equal(t, "A\n    01 x\n    10 y\n", fixed)
 	for range 3 { // as editors do
-		d.write("t.new", mended)
+		d.write("t.new", fixed)
 		require.NoError(t, os.Rename(filepath.Join(d.dir, "t.new"), filepath.Join(d.dir, "t.folders")))
 	}
 	out, status := d.run("undo", "--yes")

@@ -34,9 +34,9 @@ type consent struct {
 	named bool
 	// plan is the file that the plan is written to instead.
 	plan string
-	// mendLinks has what would lead nowhere changed as well, and addresses is the file
+	// fixLinks has what would lead nowhere changed as well, and addresses is the file
 	// for a table of web addresses.
-	mendLinks bool
+	fixLinks  bool
 	addresses string
 	// probable holds the changes of the plan that need an answer of their own.
 	probable map[string]bool

@@ -176,7 +176,7 @@ func (r *awayRun) choose(args []string, into string) error {
 	}
 	for _, s := range all.list {
 		if s.subject.Project == nil {
-			return refused("mend it first, or name the others", "%s cannot be read: %v", s.name, s.subject.Err)
+			return refused("fix it first, or name the others", "%s cannot be read: %v", s.name, s.subject.Err)
 		}
 		from := s.subject.Dir
 		if into == from || strings.HasPrefix(into, from+string(filepath.Separator)) {

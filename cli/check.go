@@ -43,7 +43,7 @@ the text, and what its rules say about every tree that it can make.
 Or hold real folders to what they were built from: what is missing, under another
 name, in the wrong place, not wanted, or overdue. Folders and archives that no
 template made are held to the one that you name with --template, and to the
-defaults without. --fix mends what can be mended, and undo takes that back.
+defaults without. --fix fixes what can be fixed, and undo takes that back.
 
 The exit status is 0 where nothing is found or there are warnings only, and 1
 where there are errors; with --strict, warnings count too.`,
@@ -74,7 +74,7 @@ where there are errors; with --strict, warnings count too.`,
 	c.Flags().StringVar(&r.explain, "explain", "", "say what a `RULE` means, and why it matters")
 	c.Flags().StringVar(&r.by, "template", "", "check a folder by the rules of this `TEMPLATE`")
 	c.Flags().StringArrayVar(&r.ignore, "ignore", nil, "in a folder, pass by paths that fit this `PATTERN`")
-	c.Flags().BoolVar(&r.fix, "fix", false, "mend what can be mended, in the template or in the folder")
+	c.Flags().BoolVar(&r.fix, "fix", false, "fix what can be fixed, in the template or in the folder")
 	r.ask.addYes(c, "with --fix: do what is sure without asking")
 	r.ask.addMoves(c)
 	r.ask.addPlan(c)
@@ -101,8 +101,8 @@ func (r *checkRun) run(args []string) error {
 	if r.ask.plan != "" && !r.fix && !r.sameOnly() {
 		return unclear("", "--plan goes with --fix, or with --only twice")
 	}
-	if (r.ask.mendLinks || r.ask.addresses != "") && !r.fix {
-		return unclear("", "--mend-links and --addresses go with --fix")
+	if (r.ask.fixLinks || r.ask.addresses != "") && !r.fix {
+		return unclear("", "--fix-links and --addresses go with --fix")
 	}
 	if r.explain != "" {
 		return r.explainRule()
@@ -136,7 +136,7 @@ func (r *checkRun) run(args []string) error {
 		return err
 	}
 	if r.fix {
-		return r.mend(src)
+		return r.fixText(src)
 	}
 	result := &checkResult{Subject: src.name, Findings: []finding{}, path: src.path}
 	if err := r.template(result, src, args[1:]); err != nil {

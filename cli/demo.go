@@ -25,7 +25,7 @@ func (a *app) demoCommand() *cobra.Command {
 		Use:   "demo [DIR]",
 		Short: "Show the main job from end to end, with the templates of a small bindery.",
 		Long: `Show the main job from end to end, at Thistlewick Bindery, a made-up workshop of two
-people: a list with mistakes is checked, mended and built, it changes, and what was built
+people: a list with mistakes is checked, fixed and built, it changes, and what was built
 follows; files find their places, a month is turned, and all of it can be taken back.
 
 All happens in DIR, a new folder, or in one among the temporary files; every command is
@@ -59,12 +59,12 @@ type scene struct {
 	args    []string
 }
 
-// scenes are the story: wrong, checked, mended, built; and what follows in the years.
+// scenes are the story: wrong, checked, fixed, built; and what follows in the years.
 var scenes = []scene{
 	{say: "A list of folders is a template. This one was written in a hurry:", shows: "binding.folders"},
 	{say: "Before anything is built, have it checked:", args: []string{"check", "binding"}},
 	{say: "“clint” was a slip. With that put right, the next mistake shows: 10 stands before 2.", edit: [2]string{"<clint>", "<client>"}, args: []string{"check", "binding"}},
-	{say: "What follows from the rules can be mended without you:", args: []string{"check", "binding", "--fix", "--yes"}},
+	{say: "What follows from the rules can be fixed without you:", args: []string{"check", "binding", "--fix", "--yes"}},
 	{say: "Look at what it makes, with values of your own:", args: []string{"show", "binding", "client=Åsgerd Ölvane"}},
 	{say: "And build it. Nothing is ever overwritten:", args: []string{"build", "binding", "--into", "Clients", "client=Åsgerd Ölvane", "received=2027-03-09", "--yes"}},
 	{say: "Or once for each row of a table:", args: []string{"build", "binding", "--into", "Clients", "--table", "clients.csv", "--yes"}},

@@ -24,7 +24,7 @@ type finding struct {
 	Help     string `json:"help,omitempty"`
 	Proof    string `json:"proof,omitempty"` // what shows that it is so
 	More     int    `json:"more,omitempty"`  // findings of the same kind at the same line
-	Fix      string `json:"fix,omitempty"`   // sure or probable, where --fix can mend it
+	Fix      string `json:"fix,omitempty"`   // sure or probable, where --fix can fix it
 	To       string `json:"to,omitempty"`    // and where that leads
 	Meant    string `json:"meant,omitempty"`
 	Same     string `json:"same,omitempty"` // what holds the same, and is to stay
@@ -145,7 +145,7 @@ func (a *app) verdict(r *checkResult) {
 		a.screen.Text(term.Good.Render("All is well") + " with " + term.Visible(r.Subject) + ".")
 	}
 	if r.real && r.root != "" {
-		a.mendable(r)
+		a.fixable(r)
 	}
 	if len(r.Checked) == 0 {
 		return
@@ -166,8 +166,8 @@ func (a *app) verdict(r *checkResult) {
 	}
 }
 
-// mendable says how to mend what can be mended.
-func (a *app) mendable(r *checkResult) {
+// fixable says how to fix what can be fixed.
+func (a *app) fixable(r *checkResult) {
 	n := 0
 	for _, f := range r.Findings {
 		if f.Fix != "" && f.Meant == "" {
@@ -175,7 +175,7 @@ func (a *app) mendable(r *checkResult) {
 		}
 	}
 	if n > 0 {
-		a.screen.Text(term.Accent.Render(a.sameCall(fmt.Sprintf("%d of them can be mended; to see how", n), "--fix").line()))
+		a.screen.Text(term.Accent.Render(a.sameCall(fmt.Sprintf("%d of them can be fixed; to see how", n), "--fix").line()))
 	}
 }
 

@@ -23,24 +23,24 @@ import (
 // A followed plan knows what points at what it moves.
 type followed struct {
 	*reference.Found
-	mend      bool
+	fix       bool
 	addresses string // the table of addresses, if one is to be written
-	mends     advice // the call that mends what would lead nowhere as well
+	fixes     advice // the call that fixes what would lead nowhere as well
 	all       advice
 	moved     int // how many rows it has
 }
 
 // addMoves adds the flags of commands that move things.
 func (c *consent) addMoves(to *cobra.Command) {
-	to.Flags().BoolVar(&c.mendLinks, "mend-links", false, "change links, and paths in texts, that would lead nowhere")
+	to.Flags().BoolVar(&c.fixLinks, "fix-links", false, "change links, and paths in texts, that would lead nowhere")
 	to.Flags().StringVar(&c.addresses, "addresses", "", "write a table of old and new web addresses into a new `FILE`, CSV or XLSX")
 }
 
 // follow looks for what points at what a set moves: in roots, and among the files of tops
-// themselves. It adds to the set what mends that, and the table of addresses, where that
+// themselves. It adds to the set what fixes that, and the table of addresses, where that
 // is asked for. Trees hold what lies in roots that have been read already.
 func (a *app) follow(set *change.Set, c consent, roots, tops []string, trees map[string]*tree.Node) (*followed, error) {
-	f := &followed{mend: c.mendLinks, addresses: c.addresses, mends: a.sameCall("to change them as well", "--mend-links"), all: a.sameCall("all of them", "--json")}
+	f := &followed{fix: c.fixLinks, addresses: c.addresses, fixes: a.sameCall("to change them as well", "--fix-links"), all: a.sameCall("all of them", "--json")}
 	moves := movesOf(set)
 	if !slices.ContainsFunc(set.Changes, func(c change.Change) bool { return c.Op == change.Move || replaced(&c) }) {
 		if c.addresses != "" {
@@ -65,7 +65,7 @@ func (a *app) follow(set *change.Set, c consent, roots, tops []string, trees map
 	if f.Found, err = search.Find(); err != nil {
 		return nil, refused("", "%s", place.Reason(err))
 	}
-	if c.mendLinks {
+	if c.fixLinks {
 		if err := f.addTo(set, moves); err != nil {
 			return nil, err
 		}
@@ -189,7 +189,7 @@ func placeOf(set *change.Set, at string) (in int, rel string, err error) {
 	return in, rel, nil
 }
 
-// addTo adds to a set what mends broken references.
+// addTo adds to a set what fixes broken references.
 func (f *followed) addTo(set *change.Set, moves *reference.Moves) error {
 	done := map[string]bool{}
 	for _, b := range f.Broken {
@@ -213,7 +213,7 @@ func (f *followed) addTo(set *change.Set, moves *reference.Moves) error {
 				change.Change{Op: change.Make, In: in, Path: rel, Node: &tree.Node{Name: path.Base(rel), Kind: tree.Symlink, Content: tree.Target(filepath.FromSlash(b.Becomes))}, Why: "it leads to what is moved"})
 			continue
 		}
-		if now, becomes, changed := f.Mended(b.File); changed {
+		if now, becomes, changed := f.Fixed(b.File); changed {
 			done[b.File] = true
 			c := replacing(in, rel, []byte(now), []byte(becomes))
 			c.Why = "it names what is moved"
@@ -278,7 +278,7 @@ func webPath(p string) string {
 
 // draw says what points at what is moved.
 func (f *followed) draw(s *term.Screen) {
-	if f == nil || f.Found == nil || len(f.Broken)+len(f.Passed) == 0 && !f.mend && f.addresses == "" {
+	if f == nil || f.Found == nil || len(f.Broken)+len(f.Passed) == 0 && !f.fix && f.addresses == "" {
 		return
 	}
 	texts, paths, links, dead := map[string]bool{}, 0, 0, 0
@@ -303,7 +303,7 @@ func (f *followed) draw(s *term.Screen) {
 			becomes = term.Dim.Render(" → ") + term.Visible(b.Becomes)
 		}
 		mark := term.Warn.Render("~")
-		if f.mend && b.Becomes != "" {
+		if f.fix && b.Becomes != "" {
 			mark = term.Warn.Render("←")
 		}
 		s.Line("  ", mark, " ", term.Dim.Render(term.Visible(where)), "   ", term.Visible(b.Says), becomes)
@@ -324,11 +324,11 @@ func (f *followed) draw(s *term.Screen) {
 	}
 	looked += " looked at"
 	switch broken := strings.Join(what, " and "); {
-	case broken != "" && f.mend:
+	case broken != "" && f.fix:
 		s.Text(term.Sprintf("%s would lead nowhere, and are changed as well (of %s).", broken, looked))
 	case broken != "":
-		s.Text(term.Warn.Render("note:") + term.Sprintf(" %s would lead nowhere (of %s); %s", broken, looked, f.mends))
-	case f.mend && dead == 0:
+		s.Text(term.Warn.Render("note:") + term.Sprintf(" %s would lead nowhere (of %s); %s", broken, looked, f.fixes))
+	case f.fix && dead == 0:
 		s.Text(term.Sprintf("Nothing would lead nowhere: %s.", looked))
 	}
 	if dead > 0 {
@@ -363,7 +363,7 @@ type brokenJSON struct {
 	Line    int    `json:"line,omitempty"` // of a text
 	Says    string `json:"says"`
 	Becomes string `json:"becomes,omitempty"`
-	Mended  bool   `json:"mended"`
+	Fixed   bool   `json:"fixed"`
 }
 
 // json describes them all.
@@ -373,7 +373,7 @@ func (f *followed) json() []brokenJSON {
 		return list
 	}
 	for _, b := range f.Broken {
-		list = append(list, brokenJSON{fromHere(filepath.FromSlash(b.File)), b.Line, b.Says, b.Becomes, f.mend && b.Becomes != ""})
+		list = append(list, brokenJSON{fromHere(filepath.FromSlash(b.File)), b.Line, b.Says, b.Becomes, f.fix && b.Becomes != ""})
 	}
 	return list
 }

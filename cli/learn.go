@@ -236,7 +236,7 @@ func (r *learning) learn(title string) (*learn.Result, []learn.Proof, error) {
 	}
 	proofs, err := result.Prove(title, r.samples, r.now)
 	if err != nil {
-		// What was learned is no template: that is ours to mend.
+		// What was learned is no template: that is ours to fix.
 		return nil, nil, refused("give the folders other names, or name fewer of them", "What these folders have in common cannot be written as a template: %v", err)
 	}
 	return result, proofs, nil

@@ -193,7 +193,7 @@ func (r *planRun) read() error {
 		}
 		r.side.Text(term.Bad.Render("error:") + term.Sprintf(" row %d: %s", p.Row, p.Message))
 	}
-	return refused("mend them in the table; nothing is done by halves", "Nothing was changed: %s of %s cannot be carried out.", term.Count(len(problems), "row"), r.file)
+	return refused("fix them in the table; nothing is done by halves", "Nothing was changed: %s of %s cannot be carried out.", term.Count(len(problems), "row"), r.file)
 }
 
 // A planDisk is the place of a plan.

@@ -16,7 +16,7 @@ import (
 	"vestibula/core/tree"
 )
 
-// repair mends what can be mended in real folders: what is sure together, and what is
+// repair fixes what can be fixed in real folders: what is sure together, and what is
 // probable each with its own yes.
 func (r *checkRun) repair(paths []string, reports []*inspect.Report) error {
 	r.ask.asJSON = r.asJSON
@@ -25,7 +25,7 @@ func (r *checkRun) repair(paths []string, reports []*inspect.Report) error {
 	type job struct {
 		s        *inspect.Subject
 		findings []rules.Finding
-		mended   []*rules.Finding
+		fixed    []*rules.Finding
 	}
 	var jobs []job
 	for _, report := range reports {
@@ -34,7 +34,7 @@ func (r *checkRun) repair(paths []string, reports []*inspect.Report) error {
 				continue // it is told afterwards
 			}
 			if s.Dir == "" {
-				return unclear("unpack it first", "%s is an archive, and cannot be mended as it is", report.Path)
+				return unclear("unpack it first", "%s is an archive, and cannot be fixed as it is", report.Path)
 			}
 			jobs = append(jobs, job{s: s, findings: s.Findings})
 			for i := range s.Findings {
@@ -52,7 +52,7 @@ func (r *checkRun) repair(paths []string, reports []*inspect.Report) error {
 		if r.asJSON {
 			return r.tellReports(reports)
 		}
-		r.screen.Text(term.Good.Render("Nothing to mend") + " in " + term.Visible(strings.Join(paths, ", ")) + " without a person.")
+		r.screen.Text(term.Good.Render("Nothing to fix") + " in " + term.Visible(strings.Join(paths, ", ")) + " without a person.")
 		return r.tellReports(reports)
 	}
 	chosen := map[*rules.Finding]bool{}
@@ -77,11 +77,11 @@ func (r *checkRun) repair(paths []string, reports []*inspect.Report) error {
 			chosen[f] = yes
 		}
 	}
-	var mended []*rules.Finding
+	var fixed []*rules.Finding
 	for i := range jobs {
 		j := &jobs[i]
 		changes, done := rules.Plan(j.findings, func(f *rules.Finding) bool { return chosen[f] })
-		j.mended, mended = done, append(mended, done...)
+		j.fixed, fixed = done, append(fixed, done...)
 		for k, f := range done {
 			if c := changes[k]; !f.Fix.Sure {
 				c.In = len(set.Places)
@@ -123,10 +123,10 @@ func (r *checkRun) repair(paths []string, reports []*inspect.Report) error {
 		r.screen.Line(term.Title.Render("Sure"), term.Dim.Render(": it follows from the template, its values and the names"))
 		shown := 0
 		for _, j := range jobs {
-			if len(jobs) > 1 && len(j.mended) > 0 && shown < manyRows {
+			if len(jobs) > 1 && len(j.fixed) > 0 && shown < manyRows {
 				r.screen.Line(term.Strong.Render(term.Visible(fromHere(j.s.Dir))))
 			}
-			for _, f := range j.mended {
+			for _, f := range j.fixed {
 				if shown++; shown <= manyRows {
 					r.screen.Line(fixLine(f))
 				}
@@ -144,7 +144,7 @@ func (r *checkRun) repair(paths []string, reports []*inspect.Report) error {
 	if r.ask.yes && !r.asJSON {
 		show()
 	}
-	if goes, err := r.agreed(r.ask, show, fmt.Sprintf("Make %s?", term.Count(len(mended), "change")), "do what is sure"); !goes {
+	if goes, err := r.agreed(r.ask, show, fmt.Sprintf("Make %s?", term.Count(len(fixed), "change")), "do what is sure"); !goes {
 		if err == nil && r.asJSON {
 			return r.tellReports(reports)
 		}
@@ -161,12 +161,12 @@ func (r *checkRun) repair(paths []string, reports []*inspect.Report) error {
 			roots = append(roots, root)
 		}
 	}
-	if _, err := r.carryOut(undertaking{plan: plan, doing: "mending",
-		head: journal.Head{What: "mend", Title: name, Project: name, Roots: roots}}); err != nil {
+	if _, err := r.carryOut(undertaking{plan: plan, doing: "fixing",
+		head: journal.Head{What: "fix", Title: name, Project: name, Roots: roots}}); err != nil {
 		return err
 	}
 	if !r.asJSON {
-		r.screen.Text(term.Good.Render("Mended") + " " + term.Count(len(mended), "thing") + ". " + r.undoes().line())
+		r.screen.Text(term.Good.Render("Fixed") + " " + term.Count(len(fixed), "thing") + ". " + r.undoes().line())
 		r.screen.Line()
 	}
 	return r.after(paths, nil)
@@ -201,7 +201,7 @@ func (r *checkRun) tellProbable(probable []*rules.Finding) {
 	}
 }
 
-// after looks again, when something was mended, and tells what is left.
+// after looks again, when something was fixed, and tells what is left.
 func (r *checkRun) after(paths []string, reports []*inspect.Report) error {
 	if reports == nil {
 		var err error

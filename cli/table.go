@@ -195,7 +195,7 @@ func (b *buildRun) readDates() (err error) {
 	}
 	if b.interactive() && !b.yes && !b.asJSON {
 		var list []huh.Option[string]
-		for _, p := range odd.Pictures {
+		for _, p := range odd.Forms {
 			list = append(list, huh.NewOption(p+"   "+batch.DayShown(p, odd.Example), p))
 		}
 		title := fmt.Sprintf("%s, column “%s”: how is %s meant?", x.Table.RowName(odd.Row), odd.Heading, odd.Example)
@@ -206,7 +206,7 @@ func (b *buildRun) readDates() (err error) {
 		return err
 	}
 	var ways, flags []string
-	for _, p := range odd.Pictures {
+	for _, p := range odd.Forms {
 		ways = append(ways, batch.DayShown(p, odd.Example))
 		flags = append(flags, b.sameCall(batch.DayShown(p, odd.Example), "--dates", p).String())
 	}
@@ -384,7 +384,7 @@ func (b *buildRun) judgeRows() error {
 	var why error
 	switch {
 	case len(rows) > 0 && !b.table.onlyGood:
-		help := "mend the table"
+		help := "fix the table"
 		if len(x.Builds) > 0 {
 			help += "\n" + b.sameCall("to build the good rows", "--only-good").String()
 		}

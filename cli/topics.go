@@ -47,7 +47,7 @@ func (a *app) helpLanguage() {
 		[2]string{"<#>", "the line's own number; <#:000> with three digits"},
 		[2]string{"Name/", "a folder, also where it looks like a file"},
 		[2]string{"// text", "a line for people"})
-	a.lines("Pictures, examples of what comes out",
+	a.lines("Forms, examples of what comes out",
 		[2]string{"00", "a number, 07"},
 		[2]string{"yyyy-mm-dd", "a day, 2027-03-09; yyyy-mm a month, yyyy-Qq a quarter, yyyy-Www a week"},
 		[2]string{"like-this", "a text, oriel-pask; Like This, LIKE_THIS, likeThis and so on; LT its initials"})

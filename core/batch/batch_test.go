@@ -167,17 +167,17 @@ func TestListsMayHaveSeveralColumns(t *testing.T) {
 func TestDaysAreReadAsItWasSaid(t *testing.T) {
 	layouts := map[string]string{"d.m.yyyy": "2.1.2006", "dd.mm.yyyy": "02.01.2006", "m/d/yyyy": "1/2/2006", "mm-dd-yy": "01-02-06", "yyyy/m/d": "2006/1/2"}
 	rapid.Check(t, func(t *rapid.T) {
-		picture := rapid.SampledFrom([]string{"d.m.yyyy", "dd.mm.yyyy", "m/d/yyyy", "mm-dd-yy", "yyyy/m/d"}).Draw(t, "picture")
+		form := rapid.SampledFrom([]string{"d.m.yyyy", "dd.mm.yyyy", "m/d/yyyy", "mm-dd-yy", "yyyy/m/d"}).Draw(t, "form")
 		day := time.Date(2000, 1, rapid.IntRange(1, 30000).Draw(t, "day"), 0, 0, 0, 0, time.UTC)
-		d, err := ParseDates(picture)
+		d, err := ParseDates(form)
 		require.NoError(t, err)
-		read, is := d.read(day.Format(layouts[picture]))
+		read, is := d.read(day.Format(layouts[form]))
 		require.True(t, is)
 		require.Equal(t, day, read)
 	})
 	for _, bad := range []string{"", "d.m", "dmy", "d.m.y", "d.d.yyyy", "m.yyyy.yyyy"} {
 		_, err := ParseDates(bad)
-		assert.ErrorContains(t, err, "is no picture of a day", bad)
+		assert.ErrorContains(t, err, "is no form of a day", bad)
 	}
 	d, err := ParseDates("d.m.yyyy")
 	require.NoError(t, err)
@@ -198,7 +198,7 @@ func TestOddDatesAreAskedFor(t *testing.T) {
 			continue
 		}
 		require.NotNil(t, odd, cell)
-		assert.Equal(t, want, odd.Pictures)
+		assert.Equal(t, want, odd.Forms)
 		b.Dates, err = ParseDates(want[0])
 		require.NoError(t, err)
 		assert.Nil(t, b.OddDates(), "it was said")

@@ -18,24 +18,24 @@ type Dates struct {
 	short bool   // years have two digits
 }
 
-// ParseDates reads a picture of a day such as d.m.yyyy or mm/dd/yy. Which sign stands
+// ParseDates reads a form of a day such as d.m.yyyy or mm/dd/yy. Which sign stands
 // between its parts, and whether a zero stands in front of them, does not matter.
-func ParseDates(picture string) (*Dates, error) {
+func ParseDates(form string) (*Dates, error) {
 	d := &Dates{}
-	for _, part := range strings.FieldsFunc(strings.ToLower(picture), func(r rune) bool { return strings.ContainsRune("./- ", r) }) {
+	for _, part := range strings.FieldsFunc(strings.ToLower(form), func(r rune) bool { return strings.ContainsRune("./- ", r) }) {
 		switch part {
 		case "d", "dd", "m", "mm", "yyyy":
 		case "yy":
 			d.short = true
 		default:
-			return nil, fmt.Errorf("\"%s\" is no picture of a day: write it with d, m and yyyy", picture)
+			return nil, fmt.Errorf("\"%s\" is no form of a day: write it with d, m and yyyy", form)
 		}
 		d.order += part[:1]
 	}
 	sorted := []byte(d.order)
 	slices.Sort(sorted)
 	if string(sorted) != "dmy" {
-		return nil, fmt.Errorf("\"%s\" is no picture of a day: write it with d, m and yyyy", picture)
+		return nil, fmt.Errorf("\"%s\" is no form of a day: write it with d, m and yyyy", form)
 	}
 	return d, nil
 }
@@ -94,7 +94,7 @@ func threeNumbers(text string) []string {
 // A DateColumn is one with days that could be meant in more than one way.
 type DateColumn struct {
 	Heading, Example string
-	Pictures         []string // in which they may be written
+	Forms            []string // in which they may be written
 	Row              int
 }
 
@@ -127,10 +127,10 @@ func (b *Batch) OddDates() *DateColumn {
 						continue
 					}
 					if _, is := d.read(cell.Text); is {
-						odd.Pictures = append(odd.Pictures, order)
+						odd.Forms = append(odd.Forms, order)
 					}
 				}
-				if len(odd.Pictures) > 0 && b.Dates == nil {
+				if len(odd.Forms) > 0 && b.Dates == nil {
 					return odd
 				}
 			}
@@ -139,9 +139,9 @@ func (b *Batch) OddDates() *DateColumn {
 	return nil
 }
 
-// DayShown is a text as a day by a picture, or "".
-func DayShown(picture, text string) string {
-	d, err := ParseDates(picture)
+// DayShown is a text as a day by a form, or "".
+func DayShown(form, text string) string {
+	d, err := ParseDates(form)
 	if err != nil {
 		return ""
 	}

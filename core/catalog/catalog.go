@@ -28,7 +28,7 @@ type Entry struct {
 }
 
 // Value returns what an entry says of a field: its name or, where that says nothing, its
-// project; and the project too where the name says the same, and its picture may have kept
+// project; and the project too where the name says the same, and its form may have kept
 // less of it.
 func (e *Entry) Value(field string) value.Value {
 	var known value.Value

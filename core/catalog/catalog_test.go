@@ -57,8 +57,8 @@ func said(found *Found) (lines []string) {
 	return append(lines, fmt.Sprintf("%d others, %d dropped", found.Others, found.Dropped))
 }
 
-// What a picture has kept of a text stands for the whole, where the project knows it.
-func TestTheProjectKnowsWhatAPictureLeftOut(t *testing.T) {
+// What a form has kept of a text stands for the whole, where the project knows it.
+func TestTheProjectKnowsWhatAFormLeftOut(t *testing.T) {
 	s := source(t, true)
 	who, errs := template.Parse("t", "---\nfields: { client: Who? }\nnames: { who: \"<client:like-this> <n:00>\" }\n---\nA\n", nil)
 	require.NoError(t, errs)

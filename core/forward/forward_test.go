@@ -101,6 +101,32 @@ func TestADayStaysAsFarIntoItsMonth(t *testing.T) {
 	assert.Equal(t, "2027-01-07", got.String(), "the same day of the week, from week 53 into week 1")
 }
 
+// A period in a longer one lies as far into that as before; what has no next one stays.
+func TestAPeriodStaysAsFarIntoItsLongerOne(t *testing.T) {
+	parsed := func(kind value.Kind, text string) value.Value {
+		v, err := (&value.Type{Kind: kind}).Parse(text, time.Time{})
+		require.NoError(t, err)
+		return v
+	}
+	for _, c := range []struct {
+		kind             value.Kind
+		v, was, is, want string
+		longer           value.Kind
+	}{
+		{value.Month, "2027-03", "2027", "2028", "2028-03", value.Year},
+		{value.Month, "2027-03", "2027-Q1", "2027-Q3", "2027-09", value.Quarter},
+		{value.Quarter, "2027-Q2", "2027", "2029", "2029-Q2", value.Year},
+		{value.Week, "2027-W05", "2027-02", "2027-03", "2027-W09", value.Month},
+		{value.Number, "7", "2027", "2028", "7", value.Year},
+		{value.Month, "9999-03", "9998", "9999", "9999-03", value.Year},
+		{value.Quarter, "9999-Q2", "9998", "9999", "9999-Q2", value.Year},
+		{value.Week, "9999-W20", "9998", "9999", "9999-W20", value.Year},
+	} {
+		got := Shifted(parsed(c.kind, c.v), parsed(c.longer, c.was), parsed(c.longer, c.is), &value.Type{Kind: c.kind})
+		assert.Equal(t, c.want, got.String(), "%+v", c)
+	}
+}
+
 func TestOnlyOnePeriodGoesOn(t *testing.T) {
 	for header, want := range map[string]string{
 		"month: { type: month }": "month", "a: { type: week }, b: { type: date }, c: { type: number }": "a", "t: { type: term, of: [x, y] }": "t",

@@ -9,7 +9,7 @@ import (
 type piece struct {
 	literal string
 	kind    string // of what differs; empty for a literal
-	picture string
+	form    string
 	of      []string // the codes of a choice
 	values  []string // in each name, as a build takes them
 	texts   []string // in each name, as they stand there
@@ -172,15 +172,15 @@ func trimmed(list []piece) []piece {
 func typed(c *column) piece {
 	p := piece{kind: c.kind, texts: c.cells}
 	if c.kind == "number" {
-		p.picture = widthOf(c.cells)
+		p.form = widthOf(c.cells)
 		for _, t := range c.cells {
 			p.values = append(p.values, unpadded(t))
 		}
 		return p
 	}
-	p.picture = c.tokens[0].picture
+	p.form = c.tokens[0].form
 	for _, t := range c.tokens {
-		if t.picture != p.picture {
+		if t.form != p.form {
 			return piece{kind: "text", values: c.cells, texts: c.cells}
 		}
 		p.values = append(p.values, t.value)
@@ -195,7 +195,7 @@ func unpadded(t string) string {
 	return t
 }
 
-// widthOf is the picture of numbers that are written such.
+// widthOf is the form of numbers that are written such.
 func widthOf(texts []string) string {
 	least := len(texts[0])
 	padded := false

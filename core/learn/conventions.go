@@ -36,7 +36,7 @@ type found struct {
 // leastNames is how many names tell a convention.
 const leastNames = 3
 
-// conventions finds the forms in which names of files are written that no line stands for:
+// conventions finds the spellings in which names of files are written that no line stands for:
 // counting are those alone of which there are more in one folder than in another, which
 // cannot be names that all have.
 func (m *meeting) conventions(counting bool) {
@@ -113,7 +113,7 @@ func shapeOf(stem string) string {
 	for _, t := range tokens(stem) {
 		switch {
 		case calendar(t.kind):
-			b.WriteString("{" + t.kind + t.picture + "}")
+			b.WriteString("{" + t.kind + t.form + "}")
 			narrow = true
 		case t.kind == "number":
 			b.WriteString("{number}")
@@ -161,9 +161,9 @@ func (m *meeting) addConvention(list []found) {
 		case p.kind == "number":
 			own := ownField{name: free("n", "number", "count"), next: i == len(pieces)-1}
 			c.own = append(c.own, own)
-			c.pattern += slot(own.name, p.picture)
+			c.pattern += slot(own.name, p.form)
 		case calendar(p.kind):
-			c.pattern += slot(free(map[string][]string{"date": {"day", "date", "on"}, "month": {"month", "of"}, "quarter": {"quarter", "of"}, "week": {"week", "of"}, "year": {"year", "of"}}[p.kind]...), cmp.Or(p.picture, usualPictures[p.kind]))
+			c.pattern += slot(free(map[string][]string{"date": {"day", "date", "on"}, "month": {"month", "of"}, "quarter": {"quarter", "of"}, "week": {"week", "of"}, "year": {"year", "of"}}[p.kind]...), cmp.Or(p.form, usualForms[p.kind]))
 		default:
 			of := distinct(p.values)
 			single := !slices.ContainsFunc(of, func(s string) bool {
@@ -205,9 +205,9 @@ func apart(codes []string) bool {
 	return true
 }
 
-// usualPictures are how days and periods are written by themselves. In a convention the type
-// of a slot follows from its picture, so that it cannot be left out.
-var usualPictures = map[string]string{"date": "yyyy-mm-dd", "month": "yyyy-mm", "quarter": "yyyy-Qq", "week": "yyyy-Www", "year": "yyyy"}
+// usualForms are how days and periods are written by themselves. In a convention the type
+// of a slot follows from its form, so that it cannot be left out.
+var usualForms = map[string]string{"date": "yyyy-mm-dd", "month": "yyyy-mm", "quarter": "yyyy-Qq", "week": "yyyy-Www", "year": "yyyy"}
 
 // hold has the folder of the meeting hold what a convention names.
 func (m *meeting) hold(name string) {
@@ -243,7 +243,7 @@ func (m *meeting) conventionName(pieces []piece) string {
 	return as
 }
 
-// styleOf is the picture in which all texts are written; empty where there is none, or
+// styleOf is the form in which all texts are written; empty where there is none, or
 // where they could be written in several.
 func styleOf(texts []string) string {
 	joined := slices.ContainsFunc(texts, func(s string) bool { return strings.ContainsAny(s, "-_") })

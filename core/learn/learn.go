@@ -6,7 +6,7 @@
 // The names of the folders themselves give the first fields. In each folder, from the top
 // down, what lies there in all projects is brought together: series that only count on
 // (`each`), names that are the same once known values are taken out of them, lists of alike
-// folders, and at last files whose names have one form (naming conventions). What only some
+// folders, and at last files whose names have one spelling (naming conventions). What only some
 // projects have gets a condition; what few have is kept for later.
 package learn
 
@@ -65,9 +65,9 @@ func Of(title string, samples []Sample, given map[string]string, read Contents) 
 	l := newLearner(samples)
 	l.given = given
 	root := l.root()
-	l.forms = make([][]form, len(samples))
+	l.spellings = make([][]spelling, len(samples))
 	for i := range samples {
-		l.forms[i] = l.formsOf(i)
+		l.spellings[i] = l.spellingsOf(i)
 	}
 	var tops []*instance
 	for i, s := range samples {
@@ -141,23 +141,23 @@ type learner struct {
 	samples   []Sample
 	given     map[string]string
 	fields    []*field
-	taken     map[string]bool                // names of fields and items
-	items     map[string]bool                // those of items, which others may have elsewhere
-	own       map[string]bool                // those of fields of conventions, which no other field may have
-	forms     [][]form                       // how the values of each sample may be written
-	seen      []map[string]seenName          // names that were read, of each sample
-	pictures  map[[2]string]*pattern.Picture // by kind and text; nil for one that a kind has not
+	taken     map[string]bool             // names of fields and items
+	items     map[string]bool             // those of items, which others may have elsewhere
+	own       map[string]bool             // those of fields of conventions, which no other field may have
+	spellings [][]spelling                // how the values of each sample may be written
+	seen      []map[string]seenName       // names that were read, of each sample
+	forms     map[[2]string]*pattern.Form // by kind and text; nil for one that a kind has not
 	names     []*convention
 	noisy     bool
 	common    bool // only what all have is learned, and no field is added
 	doubts    []string
-	itemsSeen map[binding][]form
+	itemsSeen map[binding][]spelling
 	unfit     map[string]bool         // slots that some value cannot be written in
 	paths     []map[*tree.Node]string // of what lies in each sample, once they were asked for
 }
 
 func newLearner(samples []Sample) *learner {
-	l := &learner{samples: samples, taken: map[string]bool{}, items: map[string]bool{}, own: map[string]bool{}, itemsSeen: map[binding][]form{}, unfit: map[string]bool{}, pictures: map[[2]string]*pattern.Picture{}}
+	l := &learner{samples: samples, taken: map[string]bool{}, items: map[string]bool{}, own: map[string]bool{}, itemsSeen: map[binding][]spelling{}, unfit: map[string]bool{}, forms: map[[2]string]*pattern.Form{}}
 	for range samples {
 		l.seen = append(l.seen, map[string]seenName{})
 	}
@@ -292,7 +292,7 @@ func (l *learner) root() *line {
 		}
 		f := l.field(l.nameFor(p), p.kind)
 		f.values, f.of = p.values, p.of
-		root.name += slot(f.name, p.picture)
+		root.name += slot(f.name, p.form)
 	}
 	l.addGiven(names)
 	return root
@@ -315,7 +315,7 @@ func (l *learner) terms(list []piece) []piece {
 	}
 	for i := 0; i+4 < len(list); i++ {
 		year, place, name := list[i], list[i+2], list[i+4]
-		if year.kind != "year" || place.kind != "number" || place.picture != "0" || name.kind != "text" || list[i+1].literal != " " || list[i+3].literal != " " {
+		if year.kind != "year" || place.kind != "number" || place.form != "0" || name.kind != "text" || list[i+1].literal != " " || list[i+3].literal != " " {
 			continue
 		}
 		called := map[int]string{}
@@ -329,7 +329,7 @@ func (l *learner) terms(list []piece) []piece {
 		if !fits || len(called) < 2 {
 			continue
 		}
-		p := piece{kind: "term", picture: "yyyy 0 Name"}
+		p := piece{kind: "term", form: "yyyy 0 Name"}
 		for at := 1; at <= most; at++ {
 			if called[at] == "" {
 				called[at] = fmt.Sprintf("term%d", at)
@@ -452,7 +452,7 @@ func (l *learner) single(name string) string {
 	for _, k := range known {
 		f := l.field(k.field, kindOf(k.value))
 		f.values[0], f.told = k.value, true
-		for _, p := range picturesOf(f.kind) {
+		for _, p := range formsOf(f.kind) {
 			text := l.written(f.kind, nil, k.value, p)
 			if at := strings.Index(rest, text); text != "" && at >= 0 && bounded(rest, at, at+len(text)) {
 				mark := fmt.Sprintf("\x00%d\x00", len(slots))
@@ -481,7 +481,7 @@ func (l *learner) single(name string) string {
 		case calendar(t.kind):
 			f := l.field(defaultNames[t.kind], t.kind)
 			f.values[0] = t.value
-			out += slot(f.name, t.picture)
+			out += slot(f.name, t.form)
 		default:
 			out += t.text
 		}
@@ -584,7 +584,7 @@ func (l *learner) measureNoise(tops []*instance) {
 
 // masked is a name with the values of its sample and all digits taken out.
 func (l *learner) masked(sample int, name string) string {
-	for _, f := range l.forms[sample] {
+	for _, f := range l.spellings[sample] {
 		if len(f.text) > 2 {
 			name = strings.ReplaceAll(name, f.text, "\x00")
 		}

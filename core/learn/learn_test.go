@@ -94,6 +94,14 @@ func TestWhatFoldersShare(t *testing.T) {
 <name> <term:yyyy 0 Name> | project
     Work
 `},
+		"numbers and names that are no terms": {samples: []Sample{sample("Casing 2027 1 winter", "Work/"), sample("Dyeing 2028 2 spring", "Work/")}, fields: []string{"name text", "year year", "number number", "name-2 text"}, outline: `
+<name> <year> <number:0> <name-2> | project
+    Work
+`},
+		"one number, two names": {samples: []Sample{sample("Casing 2027 1 Winter", "Work/"), sample("Dyeing 2028 1 Spring", "Work/")}, fields: []string{"name text", "year year", "name-2 text"}, outline: `
+<name> <year> 1 <name-2> | project
+    Work
+`},
 		"a year that all have is no term's": {samples: []Sample{sample("Casing 2027 Winter", "Work/"), sample("Casing 2027 Spring", "Work/")}, fields: []string{"name text"}, outline: `
 Casing 2027 <name> | project
     Work
@@ -362,7 +370,7 @@ func TestWhatIsToldOfWhatWasLearnedIsSo(t *testing.T) {
 	})
 }
 
-// A slot without a picture would be any text.
+// A slot without a form would be any text.
 func TestDaysInConventionsAreDays(t *testing.T) {
 	r, err := Of("x", []Sample{
 		sample("Oriel", "Bills/2027-03-09 bill 1.pdf", "Bills/2027-03-10 bill 2.pdf", "Bills/2027-04-01 bill 3.pdf"),
@@ -460,7 +468,7 @@ func TestNoiseIsWhatIsChance(t *testing.T) {
 			tops = append(tops, &instance{sample: i, node: samples[i].Root})
 		}
 		l := newLearner(samples)
-		l.forms = make([][]form, len(samples))
+		l.spellings = make([][]spelling, len(samples))
 		l.measureNoise(tops)
 		assert.Equal(t, c.noisy, l.noisy, "%+v", c)
 	}
@@ -538,15 +546,15 @@ func TestReadingsGiveTheNameAgain(t *testing.T) {
 		l := newLearner(make([]Sample, 1))
 		l.field("client", "text").values[0] = client
 		l.field("day", "date").values[0] = "2027-03-09"
-		l.forms = [][]form{l.formsOf(0)}
+		l.spellings = [][]spelling{l.spellingsOf(0)}
 		by := map[string]string{}
-		for _, f := range l.forms[0] {
+		for _, f := range l.spellings[0] {
 			by[f.slot] = f.text
 		}
-		forms := l.forms[0]
+		spellings := l.spellings[0]
 		name := ""
 		for range rapid.IntRange(1, 4).Draw(t, "parts") {
-			name += rapid.SampledFrom([]string{" ", "-", "x", "1", forms[rapid.IntRange(0, len(forms)-1).Draw(t, "form")].text}).Draw(t, "part")
+			name += rapid.SampledFrom([]string{" ", "-", "x", "1", spellings[rapid.IntRange(0, len(spellings)-1).Draw(t, "spelling")].text}).Draw(t, "part")
 		}
 		list := l.readings(&instance{}, name)
 		assert.Equal(t, name, list[0], "the plain name is the first")
@@ -690,7 +698,7 @@ func TestWhatOneHasCanBeWrittenForAll(t *testing.T) {
 			for range rapid.IntRange(0, 4).Draw(t, "entries") {
 				as := own
 				if rapid.Bool().Draw(t, "styled") {
-					as = newLearner(nil).written("text", nil, own, rapid.SampledFrom(pattern.TextPictures()).Draw(t, "picture"))
+					as = newLearner(nil).written("text", nil, own, rapid.SampledFrom(pattern.TextForms()).Draw(t, "form"))
 				}
 				if as != "" {
 					paths = append(paths, rapid.SampledFrom([]string{"", "Lid/", "Week 01/", word.Draw(t, "above") + "/"}).Draw(t, "in")+as+rapid.SampledFrom([]string{"/", ".md"}).Draw(t, "ending"))

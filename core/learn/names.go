@@ -17,20 +17,20 @@ import (
 // A token is a part of a name that stands for itself: a word, a number, signs, or something
 // that can be nothing but a day or a period.
 type token struct {
-	text    string
-	kind    string // one of value's kinds, or word, sign
-	value   string // of a calendar kind, as a build takes it
-	picture string // how it is written, where that is not the usual way
+	text  string
+	kind  string // one of value's kinds, or word, sign
+	value string // of a calendar kind, as a build takes it
+	form  string // how it is written, where that is not the usual way
 }
 
 const word, sign, mixed = "word", "sign", "mixed"
 
-// calendars are the forms in which days and periods stand in names, the longest first. The
-// pictures are those of the language; none is the usual one.
+// calendars are the spellings in which days and periods stand in names, the longest first. The
+// forms are those of the language; none is the usual one.
 var calendars = []struct {
-	form    func() *regexp.Regexp
-	kind    string
-	picture string
+	spelling func() *regexp.Regexp
+	kind     string
+	form     string
 }{
 	{lazily(`^(?:19|20)\d\d-\d\d-\d\d`), "date", ""},
 	{lazily(`^\d\d\.\d\d\.(?:19|20)\d\d`), "date", "dd.mm.yyyy"},
@@ -73,12 +73,12 @@ func next(s string, inside bool) token {
 	first := rune(s[0])
 	if isDigit(first) && !inside {
 		for _, c := range calendars {
-			text := c.form().FindString(s)
+			text := c.spelling().FindString(s)
 			if text == "" || len(text) < len(s) && isDigit(rune(s[len(text)])) {
 				continue
 			}
-			if v, ok := read(c.kind, c.picture, text); ok {
-				return token{text, c.kind, v, c.picture}
+			if v, ok := read(c.kind, c.form, text); ok {
+				return token{text, c.kind, v, c.form}
 			}
 		}
 	}
@@ -114,17 +114,17 @@ func join(list []token) string {
 	return b.String()
 }
 
-// read reads a text of a kind by a picture; empty is the usual one.
-func read(kind, picture, text string) (as string, ok bool) {
+// read reads a text of a kind by a form; empty is the usual one.
+func read(kind, form, text string) (as string, ok bool) {
 	k, known := value.KindNamed(kind)
 	if !known {
 		return "", false
 	}
 	t := &value.Type{Kind: k}
 	p := pattern.Plain(t)
-	if picture != "" {
+	if form != "" {
 		var err *pattern.Error
-		if p, err = pattern.ParsePicture(picture, t); err != nil {
+		if p, err = pattern.ParseForm(form, t); err != nil {
 			return "", false
 		}
 	}
@@ -137,32 +137,32 @@ func read(kind, picture, text string) (as string, ok bool) {
 
 // kindOf is the kind of a value that a person gave.
 func kindOf(text string) string {
-	if list := tokens(text); len(list) == 1 && calendar(list[0].kind) && list[0].picture == "" {
+	if list := tokens(text); len(list) == 1 && calendar(list[0].kind) && list[0].form == "" {
 		return list[0].kind
 	}
 	return "text"
 }
 
 // slot is how a field stands in a name.
-func slot(name, picture string) string {
-	if picture == "" {
+func slot(name, form string) string {
+	if form == "" {
 		return "<" + name + ">"
 	}
-	return "<" + name + ":" + picture + ">"
+	return "<" + name + ":" + form + ">"
 }
 
-// A form is a way in which a value may be written in a name.
-type form struct {
+// A spelling is a way in which a value may be written in a name.
+type spelling struct {
 	text string
 	slot string
 	near bool // only beside another slot: too short to be looked for alone
 }
 
-// picturesOf are the pictures in which values of a kind are looked for, the likeliest first.
-func picturesOf(kind string) []string {
+// formsOf are the forms in which values of a kind are looked for, the likeliest first.
+func formsOf(kind string) []string {
 	switch kind {
 	case "text":
-		return append([]string{""}, pattern.TextPictures()...)
+		return append([]string{""}, pattern.TextForms()...)
 	case "choice":
 		return []string{"", "like-this", "LIKE_THIS"}
 	case "date":
@@ -183,8 +183,8 @@ func picturesOf(kind string) []string {
 	return nil
 }
 
-// written is a value as a picture has it; empty where it cannot be.
-func (l *learner) written(kind string, of []string, text, picture string) string {
+// written is a value as a form has it; empty where it cannot be.
+func (l *learner) written(kind string, of []string, text, form string) string {
 	k, known := value.KindNamed(kind)
 	if !known || text == "" || kind == "term" && len(of) == 0 {
 		return ""
@@ -197,17 +197,17 @@ func (l *learner) written(kind string, of []string, text, picture string) string
 	if err != nil {
 		return ""
 	}
-	p, parsed := l.pictures[[2]string{kind, picture}]
+	p, parsed := l.forms[[2]string{kind, form}]
 	if !parsed || len(of) > 0 {
 		p = pattern.Plain(t)
-		if picture != "" {
+		if form != "" {
 			var bad *pattern.Error
-			if p, bad = pattern.ParsePicture(picture, t); bad != nil {
+			if p, bad = pattern.ParseForm(form, t); bad != nil {
 				p = nil
 			}
 		}
 		if len(of) == 0 {
-			l.pictures[[2]string{kind, picture}] = p
+			l.forms[[2]string{kind, form}] = p
 		}
 	}
 	if p == nil {
@@ -220,9 +220,9 @@ func (l *learner) written(kind string, of []string, text, picture string) string
 	return string(out)
 }
 
-// formsOf are the ways in which the values of a sample may stand in names, the longest
+// spellingsOf are the ways in which the values of a sample may stand in names, the longest
 // first.
-func (l *learner) formsOf(sample int) (list []form) {
+func (l *learner) spellingsOf(sample int) (list []spelling) {
 	for _, f := range l.fields {
 		if f.kind != "list" && f.kind != "yes-no" {
 			list = append(list, l.formsFor(f.name, f.kind, f.of, f.values[sample])...)
@@ -233,7 +233,7 @@ func (l *learner) formsOf(sample int) (list []form) {
 }
 
 // itemForms are the ways in which an item may stand in names.
-func (l *learner) itemForms(b binding) []form {
+func (l *learner) itemForms(b binding) []spelling {
 	list, known := l.itemsSeen[b]
 	if !known {
 		list = l.formsFor(b.name, b.kind, nil, b.value)
@@ -245,15 +245,15 @@ func (l *learner) itemForms(b binding) []form {
 	return list
 }
 
-func longestFirst(list []form) {
-	slices.SortStableFunc(list, func(a, b form) int { return len(b.text) - len(a.text) })
+func longestFirst(list []spelling) {
+	slices.SortStableFunc(list, func(a, b spelling) int { return len(b.text) - len(a.text) })
 }
 
 // formsFor are the ways in which a value may stand in names. It notes those in which the
 // value cannot be written: a line with such a slot could not be built for it.
-func (l *learner) formsFor(name, kind string, of []string, text string) (list []form) {
+func (l *learner) formsFor(name, kind string, of []string, text string) (list []spelling) {
 	seen := map[string]bool{}
-	for _, p := range picturesOf(kind) {
+	for _, p := range formsOf(kind) {
 		as := l.written(kind, of, text, p)
 		if as == "" && text != "" {
 			l.unfit[slot(name, p)] = true
@@ -262,7 +262,7 @@ func (l *learner) formsFor(name, kind string, of []string, text string) (list []
 			continue
 		}
 		seen[as+"\x00"+p] = true
-		list = append(list, form{as, slot(name, p), len(as) < 2 || p == "yy" || p == "mm" || kind == "number" && len(as) < 2})
+		list = append(list, spelling{as, slot(name, p), len(as) < 2 || p == "yy" || p == "mm" || kind == "number" && len(as) < 2})
 	}
 	return list
 }
@@ -284,8 +284,8 @@ const maxForms = 64
 // A seenName is a name of a sample: the ways in which the values of the sample stand in it, and
 // those in which it may come from them. Most names come again and again.
 type seenName struct {
-	forms    []form
-	readings []string
+	spellings []spelling
+	readings  []string
 }
 
 // readings are the ways in which a name in an instance may come from values: with slots in it,
@@ -293,25 +293,25 @@ type seenName struct {
 func (l *learner) readings(in *instance, name string) []string {
 	known, seen := l.seen[in.sample][name]
 	if !seen {
-		known.forms = l.within(nil, l.forms[in.sample], name)
-		known.readings = readings(known.forms, name)
+		known.spellings = l.within(nil, l.spellings[in.sample], name)
+		known.readings = readings(known.spellings, name)
 		l.seen[in.sample][name] = known
 	}
-	forms := slices.Clip(known.forms)
+	spellings := slices.Clip(known.spellings)
 	for _, b := range in.env {
-		forms = l.within(forms, l.itemForms(b), name)
+		spellings = l.within(spellings, l.itemForms(b), name)
 	}
-	if len(forms) == len(known.forms) {
+	if len(spellings) == len(known.spellings) {
 		return known.readings
 	}
-	longestFirst(forms)
-	return readings(forms, name)
+	longestFirst(spellings)
+	return readings(spellings, name)
 }
 
-// within adds those of some forms that stand in a name, and in which all other values can be
+// within adds those of some spellings that stand in a name, and in which all other values can be
 // written as well.
-func (l *learner) within(list, forms []form, name string) []form {
-	for _, f := range forms {
+func (l *learner) within(list, spellings []spelling, name string) []spelling {
+	for _, f := range spellings {
 		if strings.Contains(name, f.text) && !l.unfit[f.slot] {
 			list = append(list, f)
 		}
@@ -319,8 +319,8 @@ func (l *learner) within(list, forms []form, name string) []form {
 	return list
 }
 
-func readings(forms []form, name string) []string {
-	if len(forms) == 0 {
+func readings(spellings []spelling, name string) []string {
+	if len(spellings) == 0 {
 		return []string{name}
 	}
 	type part struct {
@@ -345,14 +345,14 @@ func readings(forms []form, name string) []string {
 		return !slices.ContainsFunc(days, func(d [2]int) bool { return d[0] < to && from < d[1] && (from > d[0] || to < d[1]) })
 	}
 	for _, near := range []bool{false, true} {
-		for i := 0; i < len(forms); {
+		for i := 0; i < len(spellings); {
 			end := i + 1
-			for end < len(forms) && forms[end].text == forms[i].text {
+			for end < len(spellings) && spellings[end].text == spellings[i].text {
 				end++
 			}
-			text := forms[i].text
+			text := spellings[i].text
 			var slots []string
-			for _, f := range forms[i:end] {
+			for _, f := range spellings[i:end] {
 				if f.near == near {
 					slots = append(slots, f.slot)
 				}

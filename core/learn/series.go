@@ -12,8 +12,8 @@ import (
 
 // A run is a name but for one token, which counts on.
 type run struct {
-	before, after, kind, picture string
-	folder                       bool
+	before, after, kind, form string
+	folder                    bool
 }
 
 // A member is one thing of a run.
@@ -43,12 +43,12 @@ func (m *meeting) series(few bool) {
 					if kind != "number" && kind != "letter" && !calendar(kind) {
 						continue
 					}
-					r := run{before: join(list[:k]), after: join(list[k+1:]), kind: kind, picture: t.picture, folder: n.Kind == tree.Folder}
-					pictures := []string{t.picture}
+					r := run{before: join(list[:k]), after: join(list[k+1:]), kind: kind, form: t.form, folder: n.Kind == tree.Folder}
+					forms := []string{t.form}
 					if kind == "number" {
-						pictures = widths(t.text)
+						forms = widths(t.text)
 					}
-					for _, r.picture = range pictures {
+					for _, r.form = range forms {
 						if runs[r] == nil {
 							runs[r] = make([][]member, len(m.instances))
 						}
@@ -69,7 +69,7 @@ func (m *meeting) series(few bool) {
 	}
 }
 
-// widths are the pictures that write a number such: 10 counts on from 9 and from 09.
+// widths are the forms that write a number such: 10 counts on from 9 and from 09.
 func widths(text string) (list []string) {
 	least := 1
 	if text[0] == '0' {
@@ -96,7 +96,7 @@ func countable(name string) bool {
 }
 
 func less(a, b run) bool {
-	return cmp.Or(strings.Compare(a.before, b.before), strings.Compare(a.after, b.after), strings.Compare(a.kind, b.kind), len(b.picture)-len(a.picture), strings.Compare(a.picture, b.picture)) < 0
+	return cmp.Or(strings.Compare(a.before, b.before), strings.Compare(a.after, b.after), strings.Compare(a.kind, b.kind), len(b.form)-len(a.form), strings.Compare(a.form, b.form)) < 0
 }
 
 // ordinal is what a token counts.
@@ -183,7 +183,7 @@ func (m *meeting) addRun(r run, list [][]member) bool {
 	if !ok {
 		return false
 	}
-	picture := r.picture
+	form := r.form
 	var same []string
 	for _, members := range list {
 		for _, t := range members {
@@ -191,14 +191,14 @@ func (m *meeting) addRun(r run, list [][]member) bool {
 		}
 	}
 	if r.kind == "number" {
-		if picture = widthOf(same); picture == "0" && len(same[0]) > 1 {
-			picture = r.picture
+		if form = widthOf(same); form == "0" && len(same[0]) > 1 {
+			form = r.form
 		}
 	}
 	if r.kind == "letter" {
-		picture = ""
+		form = ""
 	}
-	ln := &line{name: r.before + slot(item, picture) + r.after, folder: r.folder, clauses: []string{"each: " + item + " in " + source}, order: list[slices.IndexFunc(list, func(l []member) bool { return len(l) > 0 })][0].node.Name, number: -1, many: true}
+	ln := &line{name: r.before + slot(item, form) + r.after, folder: r.folder, clauses: []string{"each: " + item + " in " + source}, order: list[slices.IndexFunc(list, func(l []member) bool { return len(l) > 0 })][0].node.Name, number: -1, many: true}
 	var inside []*instance
 	with := map[int]bool{}
 	kind := r.kind

@@ -93,11 +93,11 @@ func (l *learner) filled(from []*instance, texts []string) (string, bool) {
 	of := make([]map[string]string, len(from)) // what slots give, in each sample
 	for i, in := range from {
 		of[i] = map[string]string{}
-		for _, f := range l.forms[in.sample] {
+		for _, f := range l.spellings[in.sample] {
 			of[i][f.slot] = f.text
 		}
 	}
-	for _, reading := range readings(l.within(nil, l.forms[from[0].sample], texts[0]), texts[0]) {
+	for _, reading := range readings(l.within(nil, l.spellings[from[0].sample], texts[0]), texts[0]) {
 		fits := reading != texts[0]
 		for i := range texts {
 			out := reading

@@ -63,9 +63,9 @@ func Beyond(t *template.Template, samples []Sample, known []template.Values, lim
 		_, own := t.Own(x.Root)
 		beyond(t, own, s.Root, i, extras, asked)
 	}
-	l.forms = make([][]form, len(samples))
+	l.spellings = make([][]spelling, len(samples))
 	for i := range samples {
-		l.forms[i] = l.formsOf(i)
+		l.spellings[i] = l.spellingsOf(i)
 	}
 	lines := map[int][]*line{}
 	for _, number := range slices.Sorted(maps.Keys(extras)) {

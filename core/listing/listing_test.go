@@ -117,7 +117,7 @@ func FuzzRead(f *testing.F) {
 		out := l.Text("x")
 		tpl, err := template.Parse("x", out, nil)
 		if err != nil {
-			if len(l.Slots) > 0 { // a picture may be no picture
+			if len(l.Slots) > 0 { // what stands behind the colon may be no form
 				return
 			}
 			t.Fatalf("%v\n%s", err, out)

@@ -214,8 +214,8 @@ func TestConventionsThatCannotBe(t *testing.T) {
 	for text, want := range map[string]string{
 		names(`  a: "no slot"`):                        "4:7: this convention has no slot",
 		names(`  a: "<x:00"`):                          "this slot is not closed",
-		names(`  a: "<x:lik-this>"`):                   "4:10: the picture \"lik-this\" does not suit a text",
-		names(`  a: "<client:00>"`):                    "the picture \"00\" does not suit a text",
+		names(`  a: "<x:lik-this>"`):                   "4:10: the form \"lik-this\" does not suit a text",
+		names(`  a: "<client:00>"`):                    "the form \"00\" does not suit a text",
 		names(`  a: "<l> <n:00>"`):                     "\"l\" is a list",
 		names(`  a: {fields: {n: x}}`):                 "the convention \"a\" has no pattern",
 		names(`  a: {pattern: "<n>", feilds: {n: x}}`): "no key \"feilds\" in a convention (did you mean `fields`?)",

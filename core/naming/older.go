@@ -148,7 +148,7 @@ func (o *Older) Anew(read *Reading, spare template.Values, others ...template.Va
 				return nil, fmt.Errorf("its name says %s %s, and that is known to be %s", f.Name, v, k)
 			}
 			if !whole || f.Type.Kind == value.Text {
-				v, whole = k, true // a picture may have kept less than is known
+				v, whole = k, true // a form may have kept less than is known
 			}
 			break
 		}

@@ -144,7 +144,7 @@ func (f Filter) terms(t *value.Type) (func(value.Value) bool, error) {
 	}, nil
 }
 
-// Plainly makes texts comparable that pictures write in different ways: the
+// Plainly makes texts comparable that forms write in different ways: the
 // same words in other cases, with other signs between, or without accents.
 func Plainly(s string) string {
 	return cases.Fold().String(pattern.Words(s))

@@ -23,14 +23,14 @@ type Name struct {
 	slots   bool // there are any
 }
 
-// A bound is a run of text, or a slot with its field and picture.
+// A bound is a run of text, or a slot with its field and form.
 type bound struct {
-	text    string // as written in the pattern
-	name    string // of the field; empty for a run of text
-	field   Field
-	picture *Picture
-	step    int
-	bare    bool // <#> without a picture
+	text  string // as written in the pattern
+	name  string // of the field; empty for a run of text
+	field Field
+	form  *Form
+	step  int
+	bare  bool // <#> without a form
 }
 
 // Bind joins the pattern to fields. Lookup returns the field of that name, or
@@ -51,13 +51,13 @@ func (p *Pattern) Bind(lookup func(name string) (Field, *Error)) (*Name, []*Erro
 			errs = append(errs, &Error{piece.At, width(piece.Text), err.Message, err.Help})
 			continue
 		}
-		b.field, b.picture, b.step = f, Plain(f.Type), piece.Step
+		b.field, b.form, b.step = f, Plain(f.Type), piece.Step
 		if b.step != 0 && (!f.Type.Kind.Steps() && f.Type.Kind != value.Unknown || piece.Field == OwnNumber) {
 			errs = append(errs, &Error{piece.At, width(piece.Text), fmt.Sprintf("a %s has no next one and none before it", f.Type.Kind), "leave the step out"})
 		}
-		if piece.Picture != "" && f.Type.Kind != value.Unknown {
-			if b.picture, err = ParsePicture(piece.Picture, f.Type); err != nil {
-				err.At += piece.At + width(piece.Text) - width(piece.Picture) - 1
+		if piece.Form != "" && f.Type.Kind != value.Unknown {
+			if b.form, err = ParseForm(piece.Form, f.Type); err != nil {
+				err.At += piece.At + width(piece.Text) - width(piece.Form) - 1
 				errs = append(errs, err)
 			}
 		} else if f.Type.Kind == value.List {
@@ -68,7 +68,7 @@ func (p *Pattern) Bind(lookup func(name string) (Field, *Error)) (*Name, []*Erro
 			if n.own >= 0 {
 				errs = append(errs, &Error{piece.At, width(piece.Text), "a name has one <#> only", ""})
 			}
-			n.own, b.bare = len(n.parts), piece.Picture == ""
+			n.own, b.bare = len(n.parts), piece.Form == ""
 		}
 		n.parts = append(n.parts, b)
 	}
@@ -142,10 +142,10 @@ func (n *Name) append(dst []byte, f *Filling, end int) ([]byte, error) {
 		}
 		from := len(dst)
 		var err error
-		if dst, err = b.picture.append(dst, v); err != nil {
+		if dst, err = b.form.append(dst, v); err != nil {
 			return dst, fmt.Errorf("%s \"%s\" %w", b.name, v, err)
 		}
-		if f.Changed != nil && v.Kind == value.Text && b.picture.keepsSigns() {
+		if f.Changed != nil && v.Kind == value.Text && b.form.keepsSigns() {
 			if clean, _ := Clean(v.Text); clean != was {
 				f.Changed(b.name, was, string(dst[from:]))
 			}

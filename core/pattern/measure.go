@@ -17,8 +17,8 @@ func (n *Name) Longest(usual int) int {
 			total += width(b.text)
 			continue
 		}
-		for k := range b.picture.tokens {
-			total += b.picture.tokens[k].longest(b.field.Type, usual)
+		for k := range b.form.tokens {
+			total += b.form.tokens[k].longest(b.field.Type, usual)
 		}
 	}
 	return total
@@ -70,7 +70,7 @@ func (n *Name) Sorts(constant func(field string) bool) *Disorder {
 		}
 		k := b.field.Type.Kind
 		if k == value.Number || k.Calendar() {
-			if d := b.picture.disorder(b.name); d != nil {
+			if d := b.form.disorder(b.name); d != nil {
 				return d
 			}
 			if before != "" {
@@ -89,9 +89,9 @@ func (n *Name) Sorts(constant func(field string) bool) *Disorder {
 // rank is the size of the time that a part of a date tells.
 var rank = map[part]int{partYear: 1, partYearShort: 1, partQuarter: 2, partPlace: 2, partMonth: 3, partWeek: 3, partDay: 4, partWeekday: 4}
 
-// disorder says why a picture does not sort by its value.
-func (p *Picture) disorder(name string) *Disorder {
-	last, better := 0, fmt.Sprintf("write <%s:%s>", name, plainPictures[p.typ.Kind])
+// disorder says why a form does not sort by its value.
+func (p *Form) disorder(name string) *Disorder {
+	last, better := 0, fmt.Sprintf("write <%s:%s>", name, plainForms[p.typ.Kind])
 	for i := range p.tokens {
 		t := &p.tokens[i]
 		switch {
@@ -118,7 +118,7 @@ func (p *Picture) disorder(name string) *Disorder {
 	return nil
 }
 
-func (p *Picture) hasYear() bool {
+func (p *Form) hasYear() bool {
 	for i := range p.tokens {
 		if rank[p.tokens[i].part] == 1 {
 			return true

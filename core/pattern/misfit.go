@@ -89,7 +89,7 @@ func (r *Reader) expected(i int) string {
 	}
 	like := ""
 	if t.style != nil {
-		like = ", which is written " + t.style.picture
+		like = ", which is written " + t.style.form
 	}
 	if r.far < len(r.s) {
 		c, _ := utf8.DecodeRuneInString(r.s[r.far:])

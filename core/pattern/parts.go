@@ -40,7 +40,7 @@ func (p *parts) add(t *token, n int, s string) {
 	p.known |= 1 << t.part
 }
 
-// initials and letter are the styles of the pictures LT and L.
+// initials and letter are the styles of the forms LT and L.
 var initials, letter = styleNamed("LT"), styleNamed("L")
 
 // undo turns a text written in the style into words with spaces between.

@@ -1,7 +1,7 @@
 // Package pattern handles names with slots: `<received:yyyy-mm-dd> <client>`.
 //
 // A pattern is text and slots. A slot names a field and may say, behind a
-// colon, how the value is to look: that is its picture, an example of what
+// colon, how the value is to look: that is its form, an example of what
 // comes out. [Parse] takes a pattern apart, [Pattern.Bind] joins it to fields
 // and their types, and the [Name] that results writes values as names and
 // reads names back.
@@ -45,11 +45,11 @@ func (e *Error) Error() string {
 
 // A Piece is a run of text or a slot.
 type Piece struct {
-	Text    string // as written; of a slot, with its angle brackets
-	Field   string // empty for text
-	Picture string // empty where the slot has none
-	Step    int    // how many steps after its value: <month - 1>
-	At      int    // in characters from the start of the pattern
+	Text  string // as written; of a slot, with its angle brackets
+	Field string // empty for text
+	Form  string // empty where the slot has none
+	Step  int    // how many steps after its value: <month - 1>
+	At    int    // in characters from the start of the pattern
 }
 
 // A Pattern is a name with slots, parsed.
@@ -92,15 +92,15 @@ func Parse(text string) (*Pattern, []*Error) {
 				continue
 			}
 			piece = Piece{Text: rest[:end+2], At: at}
-			field, picture, colon := strings.Cut(rest[1:end+1], ":")
-			piece.Field, piece.Picture = strings.TrimSpace(field), picture
+			field, form, colon := strings.Cut(rest[1:end+1], ":")
+			piece.Field, piece.Form = strings.TrimSpace(field), form
 			piece.Field, piece.Step = Stepped(piece.Field)
 			switch {
 			case piece.Field == "":
 				errs = append(errs, &Error{at, width(piece.Text), "this slot names no field", "write the field's name between < and >"})
 				piece.Field = " "
-			case colon && strings.TrimSpace(picture) == "":
-				errs = append(errs, &Error{at, width(piece.Text), "there is no picture behind the colon", fmt.Sprintf("write <%s> alone, or an example of how it is to look", piece.Field)})
+			case colon && strings.TrimSpace(form) == "":
+				errs = append(errs, &Error{at, width(piece.Text), "there is no form behind the colon", fmt.Sprintf("write <%s> alone, or an example of how it is to look", piece.Field)})
 			}
 		} else {
 			end := strings.IndexByte(rest, '<')

@@ -27,10 +27,10 @@ var (
 	german = &value.Type{Kind: value.Month, Months: []string{"Januar", "Februar", "März", "April", "Mai", "Juni", "Juli", "August", "September", "Oktober", "November", "Dezember"}}
 )
 
-func TestPicturesOfTheLanguageTable(t *testing.T) {
+func TestFormsOfTheLanguageTable(t *testing.T) {
 	tests := []struct {
-		typ                  *value.Type
-		value, picture, want string
+		typ               *value.Type
+		value, form, want string
 	}{
 		{number, "7", "0", "7"}, {number, "7", "00", "07"}, {number, "7", "000", "007"}, {number, "1234", "00", "1234"},
 		{number, "1", "A", "A"}, {number, "26", "A", "Z"}, {number, "27", "A", "AA"}, {number, "702", "a", "zz"}, {number, "703", "A", "AAA"},
@@ -52,46 +52,46 @@ func TestPicturesOfTheLanguageTable(t *testing.T) {
 	}
 	for _, tt := range tests {
 		p, err := Plain(tt.typ), (*Error)(nil)
-		if tt.picture != "" {
-			p, err = ParsePicture(tt.picture, tt.typ)
-			require.Nil(t, err, tt.picture)
+		if tt.form != "" {
+			p, err = ParseForm(tt.form, tt.typ)
+			require.Nil(t, err, tt.form)
 		}
 		out, appendErr := p.Append(nil, mustParse(t, tt.typ, tt.value))
 		require.NoError(t, appendErr)
-		assert.Equal(t, tt.want, string(out), "%s as %q", tt.value, tt.picture)
+		assert.Equal(t, tt.want, string(out), "%s as %q", tt.value, tt.form)
 	}
 }
 
-func TestPicturesThatDoNotSuit(t *testing.T) {
+func TestFormsThatDoNotSuit(t *testing.T) {
 	tests := []struct {
-		typ           *value.Type
-		picture, want string
-		at            int
+		typ        *value.Type
+		form, want string
+		at         int
 	}{
-		{number, "#0", `the picture "#0" does not suit a number`, 0},
+		{number, "#0", `the form "#0" does not suit a number`, 0},
 		{date, "yyyy/mm", "a name cannot hold / (write - instead: yyyy-mm)", 4},
-		{date, "yyyy-mm-jj", `"jj" in this picture stands for nothing`, 8},
-		{date, "X", `the picture "X" does not suit a date`, 0},
+		{date, "yyyy-mm-jj", `"jj" in this form stands for nothing`, 8},
+		{date, "X", `the form "X" does not suit a date`, 0},
 		{&value.Type{Kind: value.Year}, "yyyy-mm", `a year cannot fill "mm"`, 5},
-		{text, "like-that", `the picture "like-that" does not suit a text`, 0},
+		{text, "like-that", `the form "like-that" does not suit a text`, 0},
 		{text, "LIKE_this", "did you mean", 0},
-		{terms, "term yy", `"t" in this picture stands for nothing`, 0},
+		{terms, "term yy", `"t" in this form stands for nothing`, 0},
 		{&value.Type{Kind: value.Choice, Of: []value.Option{{Code: "a b"}, {Code: "A-B"}}}, "like-this", `"a b" and "A-B" would both be "a-b"`, 0},
-		{&value.Type{Kind: value.List}, "like-this", "a list has no picture", 0},
+		{&value.Type{Kind: value.List}, "like-this", "a list has no form", 0},
 	}
 	for _, tt := range tests {
-		_, err := ParsePicture(tt.picture, tt.typ)
-		if assert.NotNil(t, err, tt.picture) {
+		_, err := ParseForm(tt.form, tt.typ)
+		if assert.NotNil(t, err, tt.form) {
 			assert.ErrorContains(t, err, tt.want)
-			assert.Equal(t, tt.at, err.At, tt.picture)
+			assert.Equal(t, tt.at, err.At, tt.form)
 		}
 	}
 }
 
-// datePictures hold the whole date, each in another way.
-var datePictures = []string{"yyyy-mm-dd", "yyyymmdd", "d.m.yyyy", "dd mmm yyyy", "ddd d mmmm yyyy", "yyyy-Www dddd", "Qq yyyy mm dd", "yyyy-mm-dd Www", "mmmm d yyyy"}
+// dateForms hold the whole date, each in another way.
+var dateForms = []string{"yyyy-mm-dd", "yyyymmdd", "d.m.yyyy", "dd mmm yyyy", "ddd d mmmm yyyy", "yyyy-Www dddd", "Qq yyyy mm dd", "yyyy-mm-dd Www", "mmmm d yyyy"}
 
-func TestWhatAPictureHoldsWholeReadsBack(t *testing.T) {
+func TestWhatAFormHoldsWholeReadsBack(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		n := value.OfNumber(rapid.IntRange(1, value.MaxNumber).Draw(t, "number"))
 		if rapid.Bool().Draw(t, "small") {
@@ -99,39 +99,39 @@ func TestWhatAPictureHoldsWholeReadsBack(t *testing.T) {
 		}
 		d := value.OfDate(time.Date(rapid.IntRange(1, 9998).Draw(t, "year"), 1, rapid.IntRange(1, 366).Draw(t, "day"), 0, 0, 0, 0, time.UTC))
 		words := value.Of(rapid.StringMatching(`[a-z0-9ωж]{1,6}( [a-z0-9ωж]{1,6}){0,3}`).Draw(t, "words"))
-		check := func(typ *value.Type, picture string, v value.Value) {
-			p, perr := ParsePicture(picture, typ)
+		check := func(typ *value.Type, form string, v value.Value) {
+			p, perr := ParseForm(form, typ)
 			require.Nil(t, perr)
 			out, err := p.Append(nil, v)
 			require.NoError(t, err)
 			back, ok := p.Read(string(out))
-			assert.True(t, ok && back.Equal(v), "%s as %q is %q, read back as %s", v, picture, out, back)
+			assert.True(t, ok && back.Equal(v), "%s as %q is %q, read back as %s", v, form, out, back)
 		}
-		for _, picture := range []string{"0", "00", "000000", "A", "a"} {
-			check(number, picture, n)
+		for _, form := range []string{"0", "00", "000000", "A", "a"} {
+			check(number, form, n)
 		}
-		for _, picture := range datePictures {
-			check(date, picture, d)
+		for _, form := range dateForms {
+			check(date, form, d)
 		}
-		for _, picture := range []string{"like this", "like-this", "like_this", "like.this"} {
-			check(text, picture, words)
+		for _, form := range []string{"like this", "like-this", "like_this", "like.this"} {
+			check(text, form, words)
 		}
 	})
 }
 
-func TestReadingRefusesWhatAPictureNeverWrites(t *testing.T) {
+func TestReadingRefusesWhatAFormNeverWrites(t *testing.T) {
 	for _, tt := range []struct {
-		typ           *value.Type
-		picture, name string
+		typ        *value.Type
+		form, name string
 	}{
 		{number, "00", "7"}, {number, "00", "007"}, {number, "0", ""}, {&value.Type{Kind: value.Number, Max: ptr(14)}, "00", "15"},
 		{date, "yyyy-mm-dd", "2027-02-30"}, {date, "yyyy-mm-dd", "2027-3-9"}, {date, "ddd yyyy-mm-dd", "Mon 2027-03-09"}, {date, "m", "03"},
 		{text, "like-this", "Oriel"}, {text, "like-this", "oriel--pask"}, {text, "like-this", "-oriel"}, {text, "like-this", "åsgerd"}, {text, "Like This", "oriel Pask"},
 	} {
-		p, err := ParsePicture(tt.picture, tt.typ)
+		p, err := ParseForm(tt.form, tt.typ)
 		require.Nil(t, err)
 		_, ok := p.Read(tt.name)
-		assert.False(t, ok, "%q as %q", tt.name, tt.picture)
+		assert.False(t, ok, "%q as %q", tt.name, tt.form)
 	}
 }
 
@@ -171,7 +171,7 @@ func FuzzParse(f *testing.F) {
 		}
 		for _, typ := range []*value.Type{text, number, date, terms} {
 			for _, piece := range p.Pieces {
-				if pic, err := ParsePicture(piece.Picture, typ); err == nil {
+				if pic, err := ParseForm(piece.Form, typ); err == nil {
 					pic.Read(s)
 				}
 			}

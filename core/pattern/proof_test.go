@@ -39,7 +39,7 @@ func bindTo(t require.TestingT, source string) *Name {
 var slotsOf = []string{"<n%d>", "<n%d:00>", "<m%d:00>", "<n%d:A>", "<d%d>", "<d%d:yyyymmdd>", "<d%d:d.m.yy>", "<d%d:mmm d yyyy>", "<d%d:yyyy-Www ddd>", "<s%d>", "<s%d:LIKE THIS>",
 	"<t%d>", "<t%d:like-this>", "<t%d:like this>", "<t%d:Like_This>", "<t%d:LikeThis>", "<t%d:LIKETHIS>", "<w%d>", "<y%d>"}
 
-// drawValue draws a value and brings it into the form in which its picture
+// drawValue draws a value and brings it into what its form
 // shows it.
 func drawValue(t *rapid.T, b *bound) value.Value {
 	typ := b.field.Type
@@ -59,9 +59,9 @@ func drawValue(t *rapid.T, b *bound) value.Value {
 	default:
 		v = value.Of(rapid.StringMatching(`[a-dA-D1Öж]{1,4}([ -][a-c1é]{1,3}){0,2}`).Draw(t, "text"))
 	}
-	out, err := b.picture.Append(nil, v)
+	out, err := b.form.Append(nil, v)
 	require.NoError(t, err)
-	shown, ok := b.picture.Read(string(out))
+	shown, ok := b.form.Read(string(out))
 	require.True(t, ok, "%s of %q reads back", out, b.text)
 	return shown
 }

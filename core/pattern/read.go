@@ -62,7 +62,7 @@ func (n *Name) Reader() *Reader {
 			continue
 		}
 		owner := slices.IndexFunc(r.fields, func(f readField) bool { return f.name == b.name && f.step == b.step })
-		tokens := b.picture.tokens
+		tokens := b.form.tokens
 		if b.bare {
 			// As wide as its siblings need: any number of zeros in front.
 			tokens = []token{{op: digits, part: partNumber, hi: value.MaxNumber, width: 2}}
@@ -98,7 +98,7 @@ func (n *Name) readFields(r *Reader) {
 	r.fields = append(r.fields, more...)
 }
 
-func (p *Picture) reader() *Reader {
+func (p *Form) reader() *Reader {
 	r := &Reader{fields: []readField{{typ: p.typ, base: -1}}, shown: 1}
 	for _, t := range p.tokens {
 		r.add(0, t)
@@ -169,11 +169,11 @@ func (r *Reader) Read(name string, values []value.Value) *Misfit {
 	return r.misfit()
 }
 
-// Read reads back a value from all of s. Where the picture does not hold the
+// Read reads back a value from all of s. Where the form does not hold the
 // whole value, the result is the part that it holds: of a date shown by its
 // year and month, the month. It is not ok where s does not look like the
-// picture, or names a day that does not exist.
-func (p *Picture) Read(s string) (v value.Value, ok bool) {
+// form, or names a day that does not exist.
+func (p *Form) Read(s string) (v value.Value, ok bool) {
 	var values [1]value.Value
 	ok = p.reader().Read(s, values[:]) == nil
 	return values[0], ok

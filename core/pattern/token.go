@@ -38,7 +38,7 @@ const (
 	partLetter
 )
 
-// A token is the smallest unit of a picture: it writes one part of a value,
+// A token is the smallest unit of a form: it writes one part of a value,
 // and it reads that part back.
 type token struct {
 	op     op
@@ -59,11 +59,11 @@ func digitsToken(p part, width, lo, hi int) token {
 	return token{op: digits, part: p, width: width, lo: lo, hi: hi}
 }
 
-// Append writes a value behind dst. The value is of the picture's kind. The
+// Append writes a value behind dst. The value is of the form's kind. The
 // error is a clause that can stand behind the value.
-func (p *Picture) Append(dst []byte, v value.Value) ([]byte, error) { return p.append(dst, &v) }
+func (p *Form) Append(dst []byte, v value.Value) ([]byte, error) { return p.append(dst, &v) }
 
-func (p *Picture) append(dst []byte, v *value.Value) ([]byte, error) {
+func (p *Form) append(dst []byte, v *value.Value) ([]byte, error) {
 	for i := range p.tokens {
 		t := &p.tokens[i]
 		switch t.op {
@@ -97,9 +97,9 @@ func (p *Picture) append(dst []byte, v *value.Value) ([]byte, error) {
 	return dst, nil
 }
 
-// keepsSigns reports whether the picture leaves the signs in a text, so that a
+// keepsSigns reports whether the form leaves the signs in a text, so that a
 // sign that no name can hold has to be replaced.
-func (p *Picture) keepsSigns() bool {
+func (p *Form) keepsSigns() bool {
 	st := p.tokens[0].style
 	return st == nil || st.spaced()
 }

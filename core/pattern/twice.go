@@ -178,7 +178,7 @@ func (n *Name) with(field string, v value.Value) *Name {
 				return nil
 			}
 		}
-		text, err := b.picture.Append(nil, shown)
+		text, err := b.form.Append(nil, shown)
 		if err != nil || len(text) == 0 {
 			return nil
 		}

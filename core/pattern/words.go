@@ -19,14 +19,14 @@ const (
 
 // A style is how the words of a text are written and joined.
 type style struct {
-	picture      string
+	form         string
 	first, other letterCase // of the first word and of those that follow
 	joint        string     // stands between the words
 	initials     bool       // only the first letter of each word
 	letter       bool       // only the first letter of the first one
 }
 
-// styles are the pictures of texts: the words "like this", written the way
+// styles are the forms of texts: the words "like this", written the way
 // the value is to look.
 var styles = []style{
 	{"like this", small, small, " ", false, false},
@@ -48,7 +48,7 @@ var styles = []style{
 	{"L", capital, capital, "", true, true},
 }
 
-// spaced reports whether words keep the signs inside them: only a picture that
+// spaced reports whether words keep the signs inside them: only a form that
 // joins with a space leaves a text's signs and accents as they are.
 func (st *style) spaced() bool { return st.joint == " " }
 
@@ -202,7 +202,7 @@ const (
 )
 
 // step returns the state after r, and whether r can stand there. The nil style
-// is that of a text without a picture: any words with single spaces between.
+// is that of a text without a form: any words with single spaces between.
 func (st *style) step(state uint8, r rune) (uint8, bool) {
 	switch {
 	case strings.ContainsRune(Reserved, r) || unicode.IsControl(r):
@@ -246,27 +246,27 @@ func (st *style) fits(s string) bool {
 	return st.accepts(state)
 }
 
-// Looks reports whether s is written like the picture, one of [TextPictures];
-// a picture that is none of them looks like nothing.
-func Looks(s, picture string) bool {
-	st := styleNamed(picture)
+// Looks reports whether s is written like the form, one of [TextForms];
+// a form that is none of them looks like nothing.
+func Looks(s, form string) bool {
+	st := styleNamed(form)
 	return st != nil && st.fits(s)
 }
 
-func styleNamed(picture string) *style {
+func styleNamed(form string) *style {
 	for i := range styles {
-		if styles[i].picture == picture {
+		if styles[i].form == form {
 			return &styles[i]
 		}
 	}
 	return nil
 }
 
-// TextPictures returns the pictures of texts.
-func TextPictures() []string {
+// TextForms returns the forms of texts.
+func TextForms() []string {
 	names := make([]string, len(styles))
 	for i, st := range styles {
-		names[i] = st.picture
+		names[i] = st.form
 	}
 	return names
 }
@@ -277,9 +277,9 @@ func Words(s string) string {
 	return strings.Join(styleNamed("like-this").words(s), " ")
 }
 
-// Restyle writes a text like the picture, one of [TextPictures].
-func Restyle(s, picture string) string {
-	if st := styleNamed(picture); st != nil {
+// Restyle writes a text like the form, one of [TextForms].
+func Restyle(s, form string) string {
+	if st := styleNamed(form); st != nil {
 		return st.apply(s)
 	}
 	return s

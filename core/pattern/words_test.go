@@ -23,19 +23,19 @@ var texts = rapid.Custom(func(t *rapid.T) string {
 func TestWhatAStyleWritesLooksLikeIt(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		s := texts.Draw(t, "text")
-		for _, picture := range TextPictures() {
-			styled := Restyle(s, picture)
+		for _, form := range TextForms() {
+			styled := Restyle(s, form)
 			if styled == "" {
 				continue // nothing but signs
 			}
-			assert.True(t, Looks(styled, picture), "%q as %s is %q", s, picture, styled)
-			st := styleNamed(picture)
-			assert.Equal(t, styled, string(st.append(nil, s)), "both ways to write %q as %s", s, picture)
+			assert.True(t, Looks(styled, form), "%q as %s is %q", s, form, styled)
+			st := styleNamed(form)
+			assert.Equal(t, styled, string(st.append(nil, s)), "both ways to write %q as %s", s, form)
 			if !st.initials && st.joint != "" {
-				assert.Equal(t, styled, Restyle(styled, picture), "writing %q twice changes nothing", s)
+				assert.Equal(t, styled, Restyle(styled, form), "writing %q twice changes nothing", s)
 			}
 			if !st.initials && (st.joint != "" || st.other != title) {
-				assert.Equal(t, styled, Restyle(st.undo(styled), picture), "undoing %q and writing it again", styled)
+				assert.Equal(t, styled, Restyle(st.undo(styled), form), "undoing %q and writing it again", styled)
 			}
 			_, errs := Parse(styled)
 			assert.Empty(t, errs, "%q can be a name", styled)
@@ -45,8 +45,8 @@ func TestWhatAStyleWritesLooksLikeIt(t *testing.T) {
 
 func TestLooks(t *testing.T) {
 	tests := []struct {
-		text, picture string
-		want          bool
+		text, form string
+		want       bool
 	}{
 		{"case binding", "like this", true},
 		{"Case binding", "like this", false},
@@ -74,10 +74,10 @@ func TestLooks(t *testing.T) {
 		{"мария-本", "like-this", true},
 		{"Мария", "like-this", false},
 		{"", "like-this", false},
-		{"anything", "no picture", false},
+		{"anything", "no form", false},
 	}
 	for _, tt := range tests {
-		assert.Equal(t, tt.want, Looks(tt.text, tt.picture), "%q as %s", tt.text, tt.picture)
+		assert.Equal(t, tt.want, Looks(tt.text, tt.form), "%q as %s", tt.text, tt.form)
 	}
 }
 
@@ -139,8 +139,8 @@ func TestCleanTextsCanBeNames(t *testing.T) {
 	})
 }
 
-// The automaton of a number accepts exactly what the picture writes.
-func TestTheAutomatonOfANumberAcceptsWhatThePictureWrites(t *testing.T) {
+// The automaton of a number accepts exactly what the form writes.
+func TestTheAutomatonOfANumberAcceptsWhatTheFormWrites(t *testing.T) {
 	accepts := func(a *automaton, s string) bool {
 		states := map[int]bool{a.start: true}
 		for _, r := range s {
@@ -165,7 +165,7 @@ func TestTheAutomatonOfANumberAcceptsWhatThePictureWrites(t *testing.T) {
 		lo := rapid.IntRange(0, 300).Draw(t, "lo")
 		hi := lo + rapid.IntRange(0, 1500).Draw(t, "more")
 		typ := &value.Type{Kind: value.Number, Min: &lo, Max: &hi}
-		p, bad := ParsePicture(strings.Repeat("0", rapid.IntRange(1, 4).Draw(t, "width")), typ)
+		p, bad := ParseForm(strings.Repeat("0", rapid.IntRange(1, 4).Draw(t, "width")), typ)
 		require.Nil(t, bad)
 		a := p.reader().automaton()
 		for range 40 {
@@ -203,7 +203,7 @@ func TestParsingTakesAPatternApart(t *testing.T) {
 		"a <b <c": "2: this slot is not closed (write <b>)",
 		"a > b":   "2: this > closes a slot that was never opened (write < in front of the field's name)",
 		"é<>":     "1: this slot names no field (write the field's name between < and >)",
-		"<a: >":   "0: there is no picture behind the colon (write <a> alone, or an example of how it is to look)",
+		"<a: >":   "0: there is no form behind the colon (write <a> alone, or an example of how it is to look)",
 		`a\b`:     `1: a name cannot hold \ (a hyphen works everywhere)`,
 		"a\tb":    "1: a name cannot hold the control character U+0009 (remove it)",
 	} {

@@ -46,8 +46,8 @@ func (n *Name) Agrees(slot string, read, known value.Value) bool {
 		if limit := b.field.Type.Max; limit != nil && known.Kind == value.Text {
 			known.Text = Cut(known.Text, *limit)
 		}
-		x, err := b.picture.Append(nil, read)
-		y, otherErr := b.picture.Append(nil, known)
+		x, err := b.form.Append(nil, read)
+		y, otherErr := b.form.Append(nil, known)
 		if otherErr == nil && read.Kind == value.Text && string(y) == read.Text {
 			continue // of initials, nothing more is read
 		}
@@ -62,8 +62,8 @@ func (n *Name) Agrees(slot string, read, known value.Value) bool {
 func (n *Name) Shows(slot string, v, w value.Value) bool {
 	for i := range n.parts {
 		if b := &n.parts[i]; b.name == slot {
-			x, err := b.picture.Append(nil, v)
-			y, otherErr := b.picture.Append(nil, w)
+			x, err := b.form.Append(nil, v)
+			y, otherErr := b.form.Append(nil, w)
 			if err != nil || otherErr != nil || string(x) != string(y) {
 				return false
 			}
@@ -79,7 +79,7 @@ func (n *Name) TextOf(slot string, v value.Value, read bool) (text string, ok bo
 	only := read && v.Kind == value.Text
 	for i := range n.parts {
 		if b := &n.parts[i]; b.name == slot {
-			only = only && len(b.picture.tokens) == 1 && b.picture.tokens[0].style != nil && b.picture.tokens[0].style.initials
+			only = only && len(b.form.tokens) == 1 && b.form.tokens[0].style != nil && b.form.tokens[0].style.initials
 		}
 	}
 	for i := range n.parts {
@@ -95,7 +95,7 @@ func (n *Name) TextOf(slot string, v value.Value, read bool) (text string, ok bo
 			v.Text = Cut(v.Text, *limit)
 		}
 		var err error
-		if out, err = b.picture.Append(append(out, 0), v); err != nil {
+		if out, err = b.form.Append(append(out, 0), v); err != nil {
 			return "", false
 		}
 	}

@@ -93,10 +93,10 @@ type Found struct {
 	texts map[string]string // of files with broken references
 }
 
-// Mended returns a text with its broken references as they are to be, and what it holds
+// Fixed returns a text with its broken references as they are to be, and what it holds
 // now. Those that lead to what goes stay as they are. Changed is false where there is
-// nothing to mend.
-func (f *Found) Mended(file string) (now, becomes string, changed bool) {
+// nothing to fix.
+func (f *Found) Fixed(file string) (now, becomes string, changed bool) {
 	now = f.texts[file]
 	var b strings.Builder
 	at := 0

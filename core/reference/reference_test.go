@@ -71,7 +71,7 @@ func TestPathsInTextsFollow(t *testing.T) {
 		m.Add(dir+"/Tides/log.txt", dir+"/Water/Tide tables/list 1.txt")
 		found, err := (&Search{Moves: m, Roots: []string{dir}}).Find()
 		require.NoError(t, err)
-		if _, becomes, changed := found.Mended(dir + "/" + x.file); changed {
+		if _, becomes, changed := found.Fixed(dir + "/" + x.file); changed {
 			assert.Equal(t, x.becomes, becomes, "in %s", x.file)
 		} else {
 			assert.Equal(t, x.becomes, x.says, "in %s", x.file)
@@ -96,7 +96,7 @@ func TestLinksFollowAndWhatGoesIsTold(t *testing.T) {
 	assert.Equal(t, []string{"D/Buoys/abs:0 D/Tides > D/Deep/Tides", "D/Buoys/rel:0 ../Tides/log.txt > ../Deep/Tides/log.txt", "D/Tides/up:0 ../Buoys > ../../Buoys", "D/a.md:2 gone.md > "}, told)
 	assert.Equal(t, 5, found.Links)
 	assert.Equal(t, []Passed{{dir + "/latin.txt", "it is written in another encoding than UTF-8"}}, found.Passed)
-	_, _, changed := found.Mended(dir + "/a.md")
+	_, _, changed := found.Fixed(dir + "/a.md")
 	assert.False(t, changed)
 	found, err = (&Search{Moves: m, Tops: []string{dir}}).Find()
 	require.NoError(t, err)
@@ -191,11 +191,11 @@ func TestWhateverMovesLinksLeadToTheSameFiles(t *testing.T) {
 		if !strings.HasSuffix(after, kind) {
 			after += kind // it got another name, for this test alone
 		}
-		mended := source.String()
-		if _, becomes, changed := found.Mended(path.Join(dir, page)); changed {
-			mended = becomes
+		fixed := source.String()
+		if _, becomes, changed := found.Fixed(path.Join(dir, page)); changed {
+			fixed = becomes
 		}
-		assert.Equal(t, want, leads(t, after, mended), "%s\n%s", source.String(), mended)
+		assert.Equal(t, want, leads(t, after, fixed), "%s\n%s", source.String(), fixed)
 	})
 }
 

@@ -83,7 +83,7 @@ func readLevels(n *template.Node) (map[int]*level, error) {
 }
 
 // levelPattern binds a pattern whose slots are fields of its own, with types
-// that follow from their pictures.
+// that follow from their forms.
 func levelPattern(source string) (*pattern.Name, error) {
 	p, errs := pattern.Parse(source)
 	if len(errs) == 0 {
@@ -112,11 +112,11 @@ func inWords(n *pattern.Name) string {
 		return (&value.Type{Kind: kind}).Specimen(slot, value.Value{Kind: value.Date, Year: 2027, Part: 3, Day: 9})
 	}, 2)
 	alone := len(slots) == 1 && source[0] == '<' && strings.IndexByte(source, '>') == len(source)-1
-	_, picture, _ := strings.Cut(strings.Trim(source, "<>"), ":")
+	_, form, _ := strings.Cut(strings.Trim(source, "<>"), ":")
 	switch {
-	case alone && picture == "A":
+	case alone && form == "A":
 		return "one capital letter"
-	case alone && picture == "a":
+	case alone && form == "a":
 		return "one small letter"
 	case err != nil || example == "":
 		return "like " + source

@@ -72,10 +72,10 @@ func ambiguity(c *template.Convention, found *[]Finding) {
 	case pattern.Unproven:
 		if twice := c.Pattern.Twice(); twice != "" {
 			report(Error, fmt.Sprintf("names of “%s” can be split in two ways, and whether <%s>, which stands twice, tells them apart is not decided", c.Name, twice),
-				fmt.Sprintf("let <%s> stand once, or give it a picture without spaces, such as <%s:like-this>, with a space behind it", twice, twice))
+				fmt.Sprintf("let <%s> stand once, or give it a form without spaces, such as <%s:like-this>, with a space behind it", twice, twice))
 			return
 		}
-		report(Warning, fmt.Sprintf("it could not be decided whether names of “%s” can be read in one way only", c.Name), "let each text stand once, or give it a picture")
+		report(Warning, fmt.Sprintf("it could not be decided whether names of “%s” can be read in one way only", c.Name), "let each text stand once, or give it a form")
 	}
 }
 

@@ -13,25 +13,25 @@ import (
 )
 
 func nameStyleRules() []*rule {
-	pictures := map[string]any{"enum": pattern.TextPictures()}
+	forms := map[string]any{"enum": pattern.TextForms()}
 	return []*rule{{
 		name:  "name-style",
-		about: "Names look like this picture, numbering and sort marks aside.",
+		about: "Names look like this form, numbering and sort marks aside.",
 		why:   "One style is easier to type, to search and to guess; a web address wants small letters and hyphens.",
 		set:   "name-style: like-this\nname-style: { folders: Like this, files: like-this }",
 		bad:   "# name-style: like-this\nthistlewick\n    01-Case Binding",
 		good:  "# name-style: like-this\nthistlewick\n    01-case-binding",
 
-		schema: map[string]any{"anyOf": []any{pictures, map[string]any{
-			"type": "object", "additionalProperties": false, "properties": map[string]any{"folders": pictures, "files": pictures},
+		schema: map[string]any{"anyOf": []any{forms, map[string]any{
+			"type": "object", "additionalProperties": false, "properties": map[string]any{"folders": forms, "files": forms},
 		}}},
 		configure: nameStyle,
 	}}
 }
 
-// styles reads the pictures for folders and for files; "" means any.
+// styles reads the forms for folders and for files; "" means any.
 func styles(n *template.Node) (folders, files string, err error) {
-	known := pattern.TextPictures()
+	known := pattern.TextForms()
 	read := func(n *template.Node) (string, error) {
 		if n.Kind == template.Scalar && slices.Contains(known, n.Text) && n.Text != "LT" && n.Text != "L" {
 			return n.Text, nil
@@ -79,9 +79,9 @@ func nameStyle(c *context) (check, error) {
 			}
 			finding := f.finding("name-style", c.severity, n)
 			finding.Message = fmt.Sprintf("%s is not written %s", shown(n.Name), style)
-			if mended := restyled(n, style); mended != n.Name {
-				finding.Help = f.advice("write ", "rename it to ") + mended
-				finding.Fix = f.renaming(n, mended, true)
+			if fixed := restyled(n, style); fixed != n.Name {
+				finding.Help = f.advice("write ", "rename it to ") + fixed
+				finding.Fix = f.renaming(n, fixed, true)
 			}
 			report(finding)
 		})

@@ -36,7 +36,7 @@ type Disk interface {
 	Leads(path string) bool
 }
 
-// A Fix is what mends a finding in a real folder.
+// A Fix is what fixes a finding in a real folder.
 type Fix struct {
 	Sure  bool // it follows from what is known; else it is probable
 	thing *match.Thing
@@ -105,9 +105,9 @@ func (s *Set) alone(f *Folder, report func(Finding)) {
 	}
 }
 
-// Plan returns the changes that mend findings, and of those the places: paths are
+// Plan returns the changes that fix findings, and of those the places: paths are
 // from the folder that was judged. Chosen says which fixes are carried out.
-func Plan(findings []Finding, chosen func(*Finding) bool) (changes []change.Change, mended []*Finding) {
+func Plan(findings []Finding, chosen func(*Finding) bool) (changes []change.Change, fixed []*Finding) {
 	things := map[*match.Thing]bool{}
 	for i := range findings {
 		if f := &findings[i]; f.Fix != nil && f.Fix.thing != nil && chosen(f) {
@@ -139,7 +139,7 @@ func Plan(findings []Finding, chosen func(*Finding) bool) (changes []change.Chan
 		}
 		made[c.Path], gone[c.From] = true, true
 		c.Why = f.Message
-		changes, mended = append(changes, c), append(mended, f)
+		changes, fixed = append(changes, c), append(fixed, f)
 	}
 	// Where a thing belongs goes before a better name for it where it lies.
 	order := make([]*Finding, 0, len(findings))
@@ -166,7 +166,7 @@ func Plan(findings []Finding, chosen func(*Finding) bool) (changes []change.Chan
 			add(f, change.Change{Op: change.Move, From: t.Path, Path: t.Target(taken), Was: change.State{Entry: tree.Entry{Kind: kind}}})
 		}
 	}
-	return changes, mended
+	return changes, fixed
 }
 
 // To is the path at which the fix brings about, when it is the only one.

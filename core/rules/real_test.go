@@ -88,7 +88,7 @@ func TestRulesAboutRealFolders(t *testing.T) {
 		{"a word of another script alone", "", []string{"Работа.md"}, nil},
 		{"dots and spaces at the end", "", []string{"spring /", "v1./"}, []string{"error systems spring  > spring", "error systems v1. > v1"}},
 		{"the better name is taken", "", []string{"spring /", "Spring/"}, []string{"error systems spring "}},
-		{"what Windows refuses, mended with an answer", "systems: [windows]", []string{"what?.md"}, []string{"error systems what?.md ? what-.md"}},
+		{"what Windows refuses, fixed with an answer", "systems: [windows]", []string{"what?.md"}, []string{"error systems what?.md ? what-.md"}},
 		{"as long as Windows takes", "systems: [windows]", []string{strings.Repeat("𝛑", 127) + "/", strings.Repeat("é", 255) + "/", strings.Repeat("𝛑", 128) + "/", strings.Repeat("é", 256) + "/"}, []string{"error systems " + strings.Repeat("é", 256), "error systems " + strings.Repeat("𝛑", 128)}},
 		{"a width of numbers", "numbering: { digits: 2 }, sorting: off", []string{"1 a/", "02 b/"}, []string{"error numbering 1 a > 01 a"}},
 		{"days in two forms", "", []string{"2027-09-25 offer.pdf", "27-10-03 offer.pdf"}, []string{"warning sorting 2027-09-25 offer.pdf"}},
@@ -147,7 +147,7 @@ func TestUntouchedStartersAreNotThereTwice(t *testing.T) {
 	assert.Len(t, set.CheckReal(&Real{Root: root, Disk: disk, Now: today, Given: map[string]string{"a/x.md": starter, "b/x.md": starter}}), 1, "somebody wrote into both")
 }
 
-// Whichever findings are chosen, the changes that mend them lead from what is there,
+// Whichever findings are chosen, the changes that fix them lead from what is there,
 // each from a place that something lies at, and no two to one place.
 func TestPlansOfFixesFitTogether(t *testing.T) {
 	tpl, err := template.Parse("t", "---\nfields: { people: { type: list } }\nnames: { photo: \"<person:like-this> <n:000>\" }\n---\nShop\n    <#> Tides\n        Deep\n            Deeper\n    <#> People\n        <person> | each: person in people\n            Photos | holds: photo\n    <#> Buoys\n", nil)
@@ -168,8 +168,8 @@ func TestPlansOfFixesFitTogether(t *testing.T) {
 		for i := range found {
 			chosen[&found[i]] = found[i].Fix != nil && rapid.Bool().Draw(t, "chosen")
 		}
-		changes, mended := Plan(found, func(f *Finding) bool { return chosen[f] })
-		require.Len(t, mended, len(changes))
+		changes, fixed := Plan(found, func(f *Finding) bool { return chosen[f] })
+		require.Len(t, fixed, len(changes))
 		targets := map[string]bool{}
 		for _, c := range changes {
 			assert.False(t, targets[c.Path], "two to %s", c.Path)

@@ -45,7 +45,7 @@ type Finding struct {
 	Proof    string // what shows that it is so, on lines of its own; or empty
 	Marks    []Mark // the places in the line that it is about, where they are several
 	Same     string // of twice: the path of the one that is to stay
-	Fix      *Fix   // what mends it in a real folder; nil where a person is needed
+	Fix      *Fix   // what fixes it in a real folder; nil where a person is needed
 	More     int    // how many findings of the same kind at the same line are left out
 }
 

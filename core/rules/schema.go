@@ -47,7 +47,7 @@ func Schema() map[string]any {
 			"about":  m{"type": "string", "description": "What it is for, in a sentence."},
 			"fields": m{"type": "object", "propertyNames": m{"pattern": word}, "additionalProperties": field("A field: what must be known to build. A text alone is the question to ask."), "description": "What must be known to build."},
 			"names": m{"type": "object", "propertyNames": m{"pattern": word}, "description": "Naming conventions for files.", "additionalProperties": m{"anyOf": []m{
-				{"type": "string", "description": "The pattern: text and slots. Pictures of texts are " + pattern.TextPictures()[0] + ", …"},
+				{"type": "string", "description": "The pattern: text and slots. Forms of texts are " + pattern.TextForms()[0] + ", …"},
 				{"type": "object", "additionalProperties": false, "required": []string{"pattern"}, "properties": m{
 					"pattern": m{"type": "string", "description": "Text and slots; the ending of the file stands outside."},
 					"fields":  m{"type": "object", "additionalProperties": own, "description": "Fields of this convention alone."},

@@ -88,7 +88,7 @@ func TestOrderWithSlotsIsDecidedForAllValues(t *testing.T) {
 			}
 			x, err := tpl.Tree(values, 100)
 			if err != nil {
-				return nil, false // a text that a picture cannot write
+				return nil, false // a text that a form cannot write
 			}
 			a, b := x.Root.Children[0].Name, x.Root.Children[1].Name
 			for _, o := range order.All() {
@@ -136,37 +136,37 @@ func TestOrderWithSlotsIsDecidedForAllValues(t *testing.T) {
 }
 
 // A number that counts by itself grows as wide as it has to be: it is not written out.
-func TestMendingLeavesWhatWidensByItself(t *testing.T) {
+func TestFixingLeavesWhatWidensByItself(t *testing.T) {
 	for text, want := range map[string]string{
 		"Desk\n    1 Notes\n    <#> Letters | number: 2\n    10 Settled\n":   "Desk\n    01 Notes\n    <#> Letters | number: 2\n    10 Settled\n",
 		"Desk\n    1 Notes\n    <#:0> Letters | number: 2\n    10 Settled\n": "Desk\n    01 Notes\n    <#:00> Letters | number: 2\n    10 Settled\n",
 	} {
 		tpl, err := template.Parse("t", text, nil)
 		require.NoError(t, err)
-		out, _, err := Mend(tpl, time.Time{})
+		out, _, err := FixText(tpl, time.Time{})
 		require.NoError(t, err)
 		assert.Equal(t, want, out)
 	}
 }
 
-// Mending comes to an end, and what it leaves can be read.
-func TestMendingTwiceChangesNothingMore(t *testing.T) {
+// Fixing comes to an end, and what it leaves can be read.
+func TestFixingTwiceChangesNothingMore(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		list := rapid.SliceOfNDistinct(names, 2, 8, func(s string) string { return s }).Draw(t, "names")
 		text := "---\nrules: { sorting: [natural, code-point], numbering: { gaps: no }, name-style: { folders: like-this } }\n---\nx\n"
 		for _, name := range list {
 			text += "    " + name + "/   \n"
 		}
-		mend := func(text string) (string, []Mended) {
+		fix := func(text string) (string, []Fixed) {
 			tpl, err := template.Parse("t", text, nil)
 			require.NoError(t, err)
-			out, mended, err := Mend(tpl, time.Time{})
+			out, fixed, err := FixText(tpl, time.Time{})
 			require.NoError(t, err)
-			return out, mended
+			return out, fixed
 		}
-		once, _ := mend(text)
+		once, _ := fix(text)
 		assert.Equal(t, strings.Count(text, "\n"), strings.Count(once, "\n"), "no line is lost")
-		twice, again := mend(once)
+		twice, again := fix(once)
 		assert.Equal(t, once, twice, "%v", again)
 	})
 }

@@ -212,21 +212,21 @@ func (c *compiler) nearField(text *Node, p *pattern.Pattern, name string) {
 	}
 }
 
-// InferredKind is the kind of value that all pictures of an undeclared slot suit:
+// InferredKind is the kind of value that all forms of an undeclared slot suit:
 // the narrowest of number, text and the calendar kinds.
 func InferredKind(p *pattern.Pattern, name string) value.Kind {
-	var pictures []string
+	var forms []string
 	for _, piece := range p.Pieces {
-		if piece.Field == name && piece.Picture != "" {
-			pictures = append(pictures, piece.Picture)
+		if piece.Field == name && piece.Form != "" {
+			forms = append(forms, piece.Form)
 		}
 	}
-	if len(pictures) == 0 {
+	if len(forms) == 0 {
 		return value.Text
 	}
 	for _, k := range []value.Kind{value.Number, value.Text, value.Year, value.Quarter, value.Week, value.Month, value.Date} {
-		if !slices.ContainsFunc(pictures, func(pic string) bool {
-			_, err := pattern.ParsePicture(pic, &value.Type{Kind: k})
+		if !slices.ContainsFunc(forms, func(pic string) bool {
+			_, err := pattern.ParseForm(pic, &value.Type{Kind: k})
 			return err != nil
 		}) {
 			return k

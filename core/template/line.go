@@ -114,7 +114,7 @@ type block struct {
 	entries  []*Line
 	numbered bool // some name holds <#>
 	fixed    bool // some line has a number of its own
-	bare     bool // some <#> has no picture
+	bare     bool // some <#> has no form
 	chained  bool // some line is a chain
 }
 

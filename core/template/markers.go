@@ -11,13 +11,13 @@ import (
 )
 
 // Markers stand for texts that nobody knows yet: a tree that is made with them
-// shows where the values of fields will be, and with which picture, so that what
+// shows where the values of fields will be, and with which form, so that what
 // holds for all values can be told from what holds for some.
 type Markers struct{ list []marker }
 
 // A marker is the text for one field, or for one item of a list: two words of
-// two letters in both cases, from a script that no template uses. Each picture
-// writes it in a way of its own, which tells the picture.
+// two letters in both cases, from a script that no template uses. Each form
+// writes it in a way of its own, which tells the form.
 type marker struct {
 	name  string      // of the field
 	typ   *value.Type // of the text, or of an item
@@ -25,10 +25,10 @@ type marker struct {
 	forms []markerForm // the longest first
 }
 
-// A markerForm is how a picture writes a marker.
+// A markerForm is how a form writes a marker.
 type markerForm struct {
-	text    string
-	picture string // empty for none
+	text string
+	form string // empty for none
 }
 
 // The Deseret alphabet (Unicode U+10400 to U+1044F) has forty letters with case.
@@ -67,8 +67,8 @@ func (m *Markers) add(name string, typ *value.Type) {
 		written = pattern.Cut(written, *typ.Max)
 	}
 	mk.forms = append(mk.forms, markerForm{written, ""})
-	for _, picture := range pattern.TextPictures() {
-		mk.forms = append(mk.forms, markerForm{pattern.Restyle(written, picture), picture})
+	for _, form := range pattern.TextForms() {
+		mk.forms = append(mk.forms, markerForm{pattern.Restyle(written, form), form})
 	}
 	slices.SortStableFunc(mk.forms, func(a, b markerForm) int { return len(b.text) - len(a.text) })
 	m.list = append(m.list, mk)
@@ -121,24 +121,24 @@ func (m *Markers) Of(names ...string) []int {
 	return list
 }
 
-// Fill writes the name as it is with values for markers, each with the picture
+// Fill writes the name as it is with values for markers, each with the form
 // of its slot; a marker without a value becomes "x".
 func (m *Markers) Fill(name string, values map[int]string) string {
-	return m.replace(name, func(i int, picture string) string {
+	return m.replace(name, func(i int, form string) string {
 		v, ok := values[i]
 		if !ok {
 			v = "x"
 		}
-		if picture == "" {
+		if form == "" {
 			v, _ = pattern.Clean(v)
 			return v
 		}
-		return pattern.Restyle(v, picture)
+		return pattern.Restyle(v, form)
 	})
 }
 
 // A Part of a name with markers is a text, or a slot: the same for the same field with the
-// same picture.
+// same form.
 type Part struct {
 	Text string
 	Slot int // from 1; 0 of a text
@@ -195,8 +195,8 @@ func (m *Markers) Takes(i int, text string, names ...string) bool {
 				return
 			}
 			var written string
-			if picture := m.list[i].forms[form].picture; picture != "" {
-				written = pattern.Restyle(text, picture)
+			if form := m.list[i].forms[form].form; form != "" {
+				written = pattern.Restyle(text, form)
 			} else {
 				written, _ = pattern.Clean(text)
 			}
@@ -208,20 +208,20 @@ func (m *Markers) Takes(i int, text string, names ...string) bool {
 
 // Show returns a name as the template has it, with slots for the markers.
 func (m *Markers) Show(name string) string {
-	return m.replace(name, func(i int, picture string) string {
-		if picture == "" {
+	return m.replace(name, func(i int, form string) string {
+		if form == "" {
 			return "<" + m.list[i].name + ">"
 		}
-		return "<" + m.list[i].name + ":" + picture + ">"
+		return "<" + m.list[i].name + ":" + form + ">"
 	})
 }
 
 // Name returns the slot that a marker stands for.
 func (m *Markers) Name(i int) string { return "<" + m.list[i].name + ">" }
 
-func (m *Markers) replace(name string, with func(i int, picture string) string) string {
+func (m *Markers) replace(name string, with func(i int, form string) string) string {
 	var b strings.Builder
-	m.scan(name, func(s string) { b.WriteString(s) }, func(i, form int) { b.WriteString(with(i, m.list[i].forms[form].picture)) })
+	m.scan(name, func(s string) { b.WriteString(s) }, func(i, form int) { b.WriteString(with(i, m.list[i].forms[form].form)) })
 	return b.String()
 }
 

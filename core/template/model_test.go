@@ -308,7 +308,7 @@ fields:
 	assert.Equal(t, []string{"combinations of more than two of the 8 yes-no fields"}, left)
 }
 
-func TestMarkersTellTheFieldAndThePicture(t *testing.T) {
+func TestMarkersTellTheFieldAndTheForm(t *testing.T) {
 	tpl, err := Parse("t", "---\nfields: { a: x, l: { type: list }, b: { max: 30 } }\n---\n<a> - <a:like-this> <b:LT> + <b:LIKETHIS>\n    <i:Like_This> | each: i in l\n", nil)
 	require.NoError(t, err)
 	m := tpl.Markers()

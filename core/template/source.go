@@ -286,8 +286,8 @@ func (c *compiler) rangeEnd(s *scope, l *loop, e *end, text string) (*value.Type
 				continue
 			}
 			f, _ := c.find(s, piece.Field)
-			b, _ := pattern.ParsePicture(piece.Picture, f.Type)
-			if piece.Picture == "" {
+			b, _ := pattern.ParseForm(piece.Form, f.Type)
+			if piece.Form == "" {
 				b = pattern.Plain(f.Type)
 			}
 			if out, err := b.Append(nil, specimen(f.Type)); err == nil {
@@ -350,7 +350,7 @@ func (c *compiler) due(s *scope, line *outline.Line, clause outline.Clause) *loo
 	return nil
 }
 
-// specimen returns some value of a type, to see what a picture makes of it.
+// specimen returns some value of a type, to see what a form makes of it.
 func specimen(t *value.Type) value.Value {
 	switch t.Kind {
 	case value.Number:

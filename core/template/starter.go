@@ -146,10 +146,10 @@ type fill struct {
 
 // A run is a stretch of text, or the slot of a known field.
 type run struct {
-	text    string
-	index   int // of the value, or -1 for text
-	picture *pattern.Picture
-	edit    office.Edit // where it stands in a document
+	text  string
+	index int // of the value, or -1 for text
+	form  *pattern.Form
+	edit  office.Edit // where it stands in a document
 }
 
 // takeDocumentApart finds the slots of known fields in the texts of a document.
@@ -194,7 +194,7 @@ func (t *Template) takeApart(s *scope, text string) *fill {
 		r := run{text: text[i : i+1+end+1], index: field.Index}
 		if pic != "" {
 			var err *pattern.Error
-			if r.picture, err = pattern.ParsePicture(pic, field.Type); err != nil {
+			if r.form, err = pattern.ParseForm(pic, field.Type); err != nil {
 				continue
 			}
 		}
@@ -207,7 +207,7 @@ func (t *Template) takeApart(s *scope, text string) *fill {
 	return f
 }
 
-// write fills the text with the values of its slots. A value without a picture
+// write fills the text with the values of its slots. A value without a form
 // stands as it was given.
 func (f *fill) write(values []value.Value) ([]byte, error) {
 	var out []byte
@@ -219,11 +219,11 @@ func (f *fill) write(values []value.Value) ([]byte, error) {
 		}
 		v, from := values[0], len(out)
 		values = values[1:]
-		if r.picture == nil || v.Empty() || v.Kind == value.Pending {
+		if r.form == nil || v.Empty() || v.Kind == value.Pending {
 			out = append(out, asGiven(v)...)
 		} else {
 			var err error
-			if out, err = r.picture.Append(out, v); err != nil {
+			if out, err = r.form.Append(out, v); err != nil {
 				return nil, err
 			}
 		}

@@ -3,7 +3,7 @@
 //
 // A [Type] says what is allowed and reads a value from what a person wrote; a
 // [Value] is one such value. How a value looks in a name is not decided here
-// but by a picture (package pattern).
+// but by a form (package pattern).
 package value
 
 import (

@@ -141,7 +141,7 @@ echo "about glue" > "shop/Post/Glue.txt"
 printf '# The shop\n\nPrices: [the list](Letters/2027/Prices.odt). Glue: Post/Glue.txt.\n' > "shop/Read me.md"
 ln -s "../Letters/2027" "shop/Post/This year"
 printf 'what,from,to\n,Letters/2027,Prices\nmerge,Post,Letters\n' > moves.csv
-shot do 'vestibula do moves.csv --in shop --mend-links'
+shot do 'vestibula do moves.csv --in shop --fix-links'
 
 # What came in by mail, and goes to its places.
 cat > orders.folders <<'T'

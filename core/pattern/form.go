@@ -10,8 +10,8 @@ import (
 	"vestibula/core/value"
 )
 
-// A Picture says how a value looks in a name. It is parsed once, into tokens.
-type Picture struct {
+// A Form says how a value looks in a name. It is parsed once, into tokens.
+type Form struct {
 	text   string
 	typ    *value.Type
 	tokens []token
@@ -24,7 +24,7 @@ var englishMonths = []string{"January", "February", "March", "April", "May", "Ju
 // weekdays begin with Monday, as ISO 8601 weeks do.
 var weekdays = []string{"Monday", "Tuesday", "Wednesday", "Thursday", "Friday", "Saturday", "Sunday"}
 
-// calendarCodes are the codes of calendar pictures.
+// calendarCodes are the codes of calendar forms.
 var calendarCodes = []string{"yyyy", "yy", "mm", "m", "dd", "d", "q", "ww", "mmm", "mmmm", "ddd", "dddd"}
 
 // calendarParts says which codes a kind of value can fill.
@@ -37,25 +37,25 @@ var calendarParts = map[value.Kind]string{
 	value.Term:    "yyyy yy 0 name Name NAME",
 }
 
-// plainPictures are how values without a picture are written.
-var plainPictures = map[value.Kind]string{
+// plainForms are how values without a form are written.
+var plainForms = map[value.Kind]string{
 	value.Date: "yyyy-mm-dd", value.Month: "yyyy-mm", value.Quarter: "yyyy-Qq",
 	value.Week: "yyyy-Www", value.Year: "yyyy",
 }
 
-// Plain returns the picture of a slot that has none.
-func Plain(t *value.Type) *Picture {
-	if text, ok := plainPictures[t.Kind]; ok {
+// Plain returns the form of a slot that has none.
+func Plain(t *value.Type) *Form {
+	if text, ok := plainForms[t.Kind]; ok {
 		p, _ := calendar(text, t)
 		p.text = ""
 		return p
 	}
-	p := &Picture{typ: t}
+	p := &Form{typ: t}
 	switch t.Kind {
 	case value.Number:
 		p.tokens = []token{numberToken(1, t)}
 		if t.Letter != 0 {
-			p, _ = numberPicture(string(t.Letter), t)
+			p, _ = numberForm(string(t.Letter), t)
 			p.text = ""
 		}
 	case value.Choice:
@@ -70,22 +70,22 @@ func Plain(t *value.Type) *Picture {
 	return p
 }
 
-// ParsePicture reads a picture for values of a type. The place of the error is
-// counted from the start of the picture.
-func ParsePicture(pic string, t *value.Type) (*Picture, *Error) {
+// ParseForm reads a form for values of a type. The place of the error is
+// counted from the start of the form.
+func ParseForm(pic string, t *value.Type) (*Form, *Error) {
 	switch t.Kind {
 	case value.Number:
-		return numberPicture(pic, t)
+		return numberForm(pic, t)
 	case value.Text, value.Choice, value.YesNo:
-		return wordsPicture(pic, t)
+		return wordsForm(pic, t)
 	case value.List:
-		return nil, &Error{0, width(pic), "a list has no picture", "use the slot of `each: … in` this list"}
+		return nil, &Error{0, width(pic), "a list has no form", "use the slot of `each: … in` this list"}
 	}
 	return calendar(pic, t)
 }
 
-func numberPicture(pic string, t *value.Type) (*Picture, *Error) {
-	p := &Picture{text: pic, typ: t}
+func numberForm(pic string, t *value.Type) (*Form, *Error) {
+	p := &Form{text: pic, typ: t}
 	switch {
 	case pic == "A" || pic == "a":
 		lo, hi := bounds(t)
@@ -93,7 +93,7 @@ func numberPicture(pic string, t *value.Type) (*Picture, *Error) {
 	case strings.Trim(pic, "0") == "" && len(pic) <= 12:
 		p.tokens = []token{numberToken(len(pic), t)}
 	default:
-		return nil, &Error{0, width(pic), fmt.Sprintf("the picture \"%s\" does not suit a number", pic), "write 0, 00 or 000 for as many digits, or A or a for letters"}
+		return nil, &Error{0, width(pic), fmt.Sprintf("the form \"%s\" does not suit a number", pic), "write 0, 00 or 000 for as many digits, or A or a for letters"}
 	}
 	return p, nil
 }
@@ -114,15 +114,15 @@ func numberToken(width int, t *value.Type) token {
 	return digitsToken(partNumber, width, lo, hi)
 }
 
-func wordsPicture(pic string, t *value.Type) (*Picture, *Error) {
-	p := &Picture{text: pic, typ: t}
+func wordsForm(pic string, t *value.Type) (*Form, *Error) {
+	p := &Form{text: pic, typ: t}
 	st := styleNamed(pic)
 	if st == nil {
 		help := "write the words like this as they are to look: like-this, Like This, LIKE_THIS, LT, L …"
 		if near := nearestStyle(pic); near != "" {
 			help = "did you mean " + near + "?"
 		}
-		return nil, &Error{0, width(pic), fmt.Sprintf("the picture \"%s\" does not suit a %s", pic, t.Kind), help}
+		return nil, &Error{0, width(pic), fmt.Sprintf("the form \"%s\" does not suit a %s", pic, t.Kind), help}
 	}
 	switch t.Kind {
 	case value.Text:
@@ -140,7 +140,7 @@ func wordsPicture(pic string, t *value.Type) (*Picture, *Error) {
 		seen := map[string]int{}
 		for i, w := range words {
 			if j, twice := seen[w]; twice {
-				return nil, &Error{0, width(pic), fmt.Sprintf("with this picture \"%s\" and \"%s\" would both be \"%s\"", t.Of[j].Code, t.Of[i].Code, w), "leave the picture out, or choose other codes"}
+				return nil, &Error{0, width(pic), fmt.Sprintf("with this form \"%s\" and \"%s\" would both be \"%s\"", t.Of[j].Code, t.Of[i].Code, w), "leave the form out, or choose other codes"}
 			}
 			seen[w] = i
 		}
@@ -153,8 +153,8 @@ func wordsPicture(pic string, t *value.Type) (*Picture, *Error) {
 func nearestStyle(pic string) string {
 	for _, st := range styles {
 		if strings.EqualFold(strings.Join(strings.FieldsFunc(pic, func(r rune) bool { return !unicode.IsLetter(r) }), ""), "likethis") &&
-			strings.ContainsAny(pic, st.joint) == strings.ContainsAny(st.picture, "-_. ") && strings.Contains(pic, st.joint) {
-			return st.picture
+			strings.ContainsAny(pic, st.joint) == strings.ContainsAny(st.form, "-_. ") && strings.Contains(pic, st.joint) {
+			return st.form
 		}
 	}
 	return ""
@@ -171,9 +171,9 @@ func codes(t *value.Type, st *style) []string {
 	return words
 }
 
-// calendar reads a picture of a date, or of a stretch of days.
-func calendar(pic string, t *value.Type) (*Picture, *Error) {
-	p := &Picture{text: pic, typ: t}
+// calendar reads a form of a date, or of a stretch of days.
+func calendar(pic string, t *value.Type) (*Form, *Error) {
+	p := &Form{text: pic, typ: t}
 	allowed := strings.Fields(calendarParts[t.Kind])
 	has := map[part]bool{}
 	at := 0
@@ -194,11 +194,11 @@ func calendar(pic string, t *value.Type) (*Picture, *Error) {
 			continue
 		}
 		if !slices.Contains(allowed, code) {
-			help := fmt.Sprintf("the picture of a %s is made of %s", t.Kind, strings.Join(allowed, ", "))
+			help := fmt.Sprintf("the form of a %s is made of %s", t.Kind, strings.Join(allowed, ", "))
 			if slices.Contains(calendarCodes, code) {
 				return nil, &Error{at, width(code), fmt.Sprintf("a %s cannot fill \"%s\"", t.Kind, code), help}
 			}
-			return nil, &Error{at, width(code), fmt.Sprintf("\"%s\" in this picture stands for nothing", code), help}
+			return nil, &Error{at, width(code), fmt.Sprintf("\"%s\" in this form stands for nothing", code), help}
 		}
 		tok := calendarToken(code, t)
 		has[tok.part] = true
@@ -206,7 +206,7 @@ func calendar(pic string, t *value.Type) (*Picture, *Error) {
 		rest, at = rest[len(code):], at+width(code)
 	}
 	if len(has) == 0 {
-		return nil, &Error{0, width(pic), fmt.Sprintf("the picture \"%s\" does not suit a %s", pic, t.Kind), fmt.Sprintf("it is made of %s", strings.Join(allowed, ", "))}
+		return nil, &Error{0, width(pic), fmt.Sprintf("the form \"%s\" does not suit a %s", pic, t.Kind), fmt.Sprintf("it is made of %s", strings.Join(allowed, ", "))}
 	}
 	// A week belongs to the ISO year; beside a month or a day, the year is that
 	// of the calendar.
@@ -220,7 +220,7 @@ func calendar(pic string, t *value.Type) (*Picture, *Error) {
 	return p, nil
 }
 
-// codeLen returns the length of the run of small letters (in a term's picture,
+// codeLen returns the length of the run of small letters (in a term's form,
 // also of a zero or of the word name) that rest begins with.
 func codeLen(rest string, kind value.Kind) int {
 	if kind == value.Term {

@@ -14,18 +14,18 @@ import (
 	"vestibula/core/tree"
 )
 
-// A Mended line is one that was changed.
-type Mended struct {
+// A Fixed line is one that was changed.
+type Fixed struct {
 	Line          int
 	Before, After string // without the line break
 }
 
-// Mend mends in the text of a template what can be mended without asking:
+// FixText puts right in the text of a template what can be without asking:
 // spaces at the end of lines and double ones in names, numbers of siblings that
 // are too narrow, come twice or stand in the wrong order, and names that are
 // not written in the style that the rules ask for. Comments, layout and all
-// else stay as they are. Rules that are off mend nothing.
-func Mend(t *template.Template, now time.Time) (string, []Mended, error) {
+// else stay as they are. Rules that are off fix nothing.
+func FixText(t *template.Template, now time.Time) (string, []Fixed, error) {
 	set, errs := Configure(t)
 	if len(errs) > 0 {
 		return "", nil, errs
@@ -34,7 +34,7 @@ func Mend(t *template.Template, now time.Time) (string, []Mended, error) {
 	if err != nil {
 		return "", nil, err
 	}
-	m := &mender{t: t, lines: map[int]*outline.Line{}, settings: map[string]*template.Node{}}
+	m := &fixer{t: t, lines: map[int]*outline.Line{}, settings: map[string]*template.Node{}}
 	for _, l := range file.Lines {
 		m.lines[l.Number] = l
 	}
@@ -50,30 +50,30 @@ func Mend(t *template.Template, now time.Time) (string, []Mended, error) {
 	}
 	m.styles()
 	text := file.String()
-	var mended []Mended
+	var fixed []Fixed
 	for i, after := range strings.Split(text, "\n") {
 		if after != before[i] {
-			mended = append(mended, Mended{i + 1, strings.TrimRight(before[i], "\r"), strings.TrimRight(after, "\r")})
+			fixed = append(fixed, Fixed{i + 1, strings.TrimRight(before[i], "\r"), strings.TrimRight(after, "\r")})
 		}
 	}
-	return text, mended, nil
+	return text, fixed, nil
 }
 
-type mender struct {
+type fixer struct {
 	t        *template.Template
 	lines    map[int]*outline.Line
 	settings map[string]*template.Node // of the rules that are on; nil where a rule has none
 }
 
 // line returns the line that a node comes from, or nil.
-func (m *mender) line(n *tree.Node) *outline.Line {
+func (m *fixer) line(n *tree.Node) *outline.Line {
 	if l := m.t.LineOf(n); l != nil {
 		return m.lines[l.Syntax.Number]
 	}
 	return nil
 }
 
-func (m *mender) spaces(l *outline.Line) {
+func (m *fixer) spaces(l *outline.Line) {
 	if end := strings.TrimLeft(l.End, " \t\u00a0"); l.Kind == outline.Entry {
 		l.End = end
 		for strings.Contains(l.Name, "  ") {
@@ -83,7 +83,7 @@ func (m *mender) spaces(l *outline.Line) {
 }
 
 // numbers looks at the series in the largest tree that the template makes.
-func (m *mender) numbers(now time.Time) error {
+func (m *fixer) numbers(now time.Time) error {
 	_, sorts := m.settings["sorting"]
 	node, counts := m.settings["numbering"]
 	if !sorts && !counts {
@@ -123,8 +123,8 @@ func (m *mender) numbers(now time.Time) error {
 	return nil
 }
 
-// series mends one series of numbered siblings.
-func (m *mender) series(row []member, setting numberingSetting) {
+// series fixes one series of numbered siblings.
+func (m *fixer) series(row []member, setting numberingSetting) {
 	width, uneven, wrong := max(setting.digits, 1), false, false
 	for i, r := range row {
 		width = max(width, len(strconv.Itoa(r.Value)))
@@ -161,8 +161,8 @@ func (m *mender) series(row []member, setting numberingSetting) {
 }
 
 // renumber writes the number of a member into its line: as digits where it is
-// written out, else as the picture of the slot that makes it.
-func (m *mender) renumber(l *outline.Line, r member, number, width int) {
+// written out, else as the form of the slot that makes it.
+func (m *fixer) renumber(l *outline.Line, r member, number, width int) {
 	if l == nil || l.Kind != outline.Entry {
 		return
 	}
@@ -180,9 +180,9 @@ func (m *mender) renumber(l *outline.Line, r member, number, width int) {
 			if n, ok := naming.NumberIn(text); ok && n.Value == r.Value {
 				text, changed = n.Front+fmt.Sprintf("%0*d", width, number)+n.Rest, true
 			}
-		case piece.Field == pattern.OwnNumber && piece.Picture == "":
+		case piece.Field == pattern.OwnNumber && piece.Form == "":
 			changed = true // it widens by itself
-		case strings.Trim(piece.Picture, "0") == "" && m.counts(l, piece.Field):
+		case strings.Trim(piece.Form, "0") == "" && m.counts(l, piece.Field):
 			text, changed = "<"+piece.Field+":"+zeros+">", true
 		}
 		out += text
@@ -194,7 +194,7 @@ func (m *mender) renumber(l *outline.Line, r member, number, width int) {
 
 // counts reports whether a slot of a line is its own number, or the item of a
 // loop over numbers.
-func (m *mender) counts(l *outline.Line, field string) bool {
+func (m *fixer) counts(l *outline.Line, field string) bool {
 	if field == pattern.OwnNumber {
 		return true
 	}
@@ -209,7 +209,7 @@ func (m *mender) counts(l *outline.Line, field string) bool {
 }
 
 // styles brings names without slots into the style that the rules ask for.
-func (m *mender) styles() {
+func (m *fixer) styles() {
 	node := m.settings["name-style"]
 	if node == nil {
 		return
@@ -236,8 +236,8 @@ func (m *mender) styles() {
 			if part == "" || style == "" || pattern.Looks(naming.Bare(n), style) {
 				continue
 			}
-			if mended := restyled(n, style); pattern.Looks(naming.Bare(&tree.Node{Name: mended, Kind: n.Kind}), style) {
-				parts[i] = mended
+			if fixed := restyled(n, style); pattern.Looks(naming.Bare(&tree.Node{Name: fixed, Kind: n.Kind}), style) {
+				parts[i] = fixed
 			}
 		}
 		l.Name = strings.Join(slices.Clip(parts), "/")

@@ -13,25 +13,25 @@ import (
 	"vestibula/core/template"
 )
 
-// mend mends a template in its own file: it shows what will change, and writes
-// only with a yes.
-func (r *checkRun) mend(src *source) error {
+// fixText puts a template right in its own file: it shows what will change, and
+// writes only with a yes.
+func (r *checkRun) fixText(src *source) error {
 	switch {
 	case src.built:
 		return refused(advise("to make a copy of your own", "draft", "my-"+src.name[:len(src.name)-len(template.Ending)], "--like", src.name[:len(src.name)-len(template.Ending)]).String(), "%s is built in and cannot be changed", src.name)
 	case src.path == "":
-		return unclear("name a file", "a list from standard input cannot be mended")
+		return unclear("name a file", "a list from standard input cannot be fixed")
 	}
 	t, err := template.Parse(src.name, src.text, src.starters)
 	if err != nil {
 		return r.tellErrors(src.name, src.text, err, statusFound)
 	}
-	text, mended, err := rules.Mend(t, r.now)
+	text, fixed, err := rules.FixText(t, r.now)
 	if err != nil {
 		return r.tellErrors(src.name, src.text, err, statusFound)
 	}
-	if len(mended) == 0 {
-		r.screen.Text(term.Good.Render("Nothing to mend") + " without asking in " + term.Visible(src.name) + ".")
+	if len(fixed) == 0 {
+		r.screen.Text(term.Good.Render("Nothing to fix") + " without asking in " + term.Visible(src.name) + ".")
 		return nil
 	}
 	at, err := place.Real(src.path)
@@ -44,23 +44,23 @@ func (r *checkRun) mend(src *source) error {
 		return err
 	}
 	show := func() {
-		for _, m := range mended {
+		for _, m := range fixed {
 			r.screen.Line(term.Dim.Render(term.Sprintf("%4d ", m.Line)), term.Bad.Render("- "), term.Visible(m.Before))
 			r.screen.Line("     ", term.Good.Render("+ "), term.Visible(m.After))
 		}
 		r.screen.Line()
 	}
 	if r.ask.yes {
-		show() // what is mended is a part of the answer
+		show() // what is fixed is a part of the answer
 	}
-	if goes, err := r.agreed(r.ask, show, fmt.Sprintf("Change %s in %s?", term.Count(len(mended), "line"), src.name), "write it"); !goes {
+	if goes, err := r.agreed(r.ask, show, fmt.Sprintf("Change %s in %s?", term.Count(len(fixed), "line"), src.name), "write it"); !goes {
 		return err
 	}
-	_, err = r.carryOut(undertaking{plan: plan, doing: "mending",
-		head: journal.Head{What: "mend", Title: src.name, Project: src.name, Roots: []journal.Root{{Path: address.Text(filepath.Base(at))}}}})
+	_, err = r.carryOut(undertaking{plan: plan, doing: "fixing",
+		head: journal.Head{What: "fix", Title: src.name, Project: src.name, Roots: []journal.Root{{Path: address.Text(filepath.Base(at))}}}})
 	if err != nil {
 		return err
 	}
-	r.screen.Text(term.Good.Render("Mended") + " " + term.Count(len(mended), "line") + " of " + term.Visible(src.name) + ". " + r.undoes().line())
+	r.screen.Text(term.Good.Render("Fixed") + " " + term.Count(len(fixed), "line") + " of " + term.Visible(src.name) + ". " + r.undoes().line())
 	return nil
 }
