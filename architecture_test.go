@@ -132,3 +132,56 @@ func TestCommandsAreToldAsAdvice(t *testing.T) {
 		})
 	}
 }
+
+// Core knows of no command and of no option, and decides nothing by what a text says: what a
+// caller has to know is a type, or a value of its own.
+func TestCoreSpeaksOfNoCommandAndEnglishDecidesNothing(t *testing.T) {
+	t.Parallel()
+	told := regexp.MustCompile(`\bvestibula [a-z-]|(^|[ "“(\x60])--[a-z]`)
+	decides := map[string]bool{"Contains": true, "HasPrefix": true, "HasSuffix": true, "Index": true, "ContainsAny": true, "EqualFold": true}
+	texts := map[string]bool{"Message": true, "Why": true, "Help": true, "Error": true}
+	said := func(n ast.Expr) bool { // it is a text for a person
+		if call, is := n.(*ast.CallExpr); is {
+			n = call.Fun
+		}
+		selector, is := n.(*ast.SelectorExpr)
+		return is && texts[selector.Sel.Name]
+	}
+	looked := 0
+	for _, floor := range []string{"core", "cli"} {
+		require.NoError(t, filepath.WalkDir(floor, func(file string, e os.DirEntry, err error) error {
+			if err != nil || !strings.HasSuffix(file, ".go") || strings.HasSuffix(file, "_test.go") {
+				return err
+			}
+			parsed, err := parser.ParseFile(token.NewFileSet(), file, nil, 0)
+			require.NoError(t, err)
+			looked++
+			ast.Inspect(parsed, func(n ast.Node) bool {
+				switch n := n.(type) {
+				case *ast.BasicLit:
+					if floor == "core" && n.Kind == token.STRING {
+						assert.NotRegexp(t, told, n.Value, file)
+					}
+				case *ast.CallExpr:
+					f, is := n.Fun.(*ast.SelectorExpr)
+					if pkg, named := f, is; named && len(n.Args) > 0 {
+						if in, known := pkg.X.(*ast.Ident); known && in.Name == "strings" && decides[pkg.Sel.Name] && said(n.Args[0]) {
+							assert.Fail(t, "a text decides", "%s: strings.%s", file, pkg.Sel.Name)
+						}
+					}
+				case *ast.BinaryExpr:
+					if (n.Op == token.EQL || n.Op == token.NEQ) && (said(n.X) || said(n.Y)) {
+						for _, side := range []ast.Expr{n.X, n.Y} {
+							if text, is := side.(*ast.BasicLit); is && text.Value != `""` {
+								assert.Fail(t, "a text decides", "%s: %s", file, text.Value)
+							}
+						}
+					}
+				}
+				return true
+			})
+			return nil
+		}))
+	}
+	assert.Greater(t, looked, 200)
+}

@@ -178,7 +178,7 @@ func (r *checkRun) language(result *checkResult, text string, errs outline.Error
 
 // template checks a template: its text, and the trees that it makes.
 func (r *checkRun) template(result *checkResult, src *source, args []string) error {
-	t, err := template.Parse(src.name, src.text, src.starters)
+	t, err := src.parse()
 	var errs outline.Errors
 	if errors.As(err, &errs) {
 		r.language(result, src.text, errs, "error")

@@ -38,7 +38,7 @@ func (a *app) completeTemplate(_ *cobra.Command, args []string, typed string) ([
 	if err != nil || args[0] == "-" {
 		return nil, cobra.ShellCompDirectiveDefault
 	}
-	t, err := template.Parse(src.name, src.text, src.starters)
+	t, err := src.parse()
 	if err != nil {
 		return nil, cobra.ShellCompDirectiveDefault
 	}

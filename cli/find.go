@@ -169,13 +169,18 @@ func readTemplate(path, where string) (*source, error) {
 	return &source{name: filepath.Base(path), where: where, text: string(text), starters: root.FS(), path: path}, nil
 }
 
+// parse reads the template.
+func (s *source) parse() (*template.Template, error) {
+	return template.Parse(s.name, s.text, s.starters)
+}
+
 // load finds and reads a template; its errors are told.
 func (a *app) load(arg string) (*template.Template, error) {
 	src, err := a.find(arg)
 	if err != nil {
 		return nil, err
 	}
-	t, err := template.Parse(src.name, src.text, src.starters)
+	t, err := src.parse()
 	if err != nil {
 		return nil, a.tellErrors(src.name, src.text, err, statusUnclear)
 	}

@@ -71,7 +71,7 @@ func (r *checkResult) put(f finding) {
 // placed gives a finding the place of its line's name.
 func placed(t *template.Template, f rules.Finding) finding {
 	out := finding{Rule: f.Rule, Severity: f.Severity.String(), Line: f.Line, Column: f.Column, Width: f.Width, Path: f.Path,
-		Message: f.Message, Help: f.Help, Proof: f.Proof, More: f.More}
+		Message: f.Message.String(), Help: f.Help, Proof: f.Proof, More: f.More}
 	for _, m := range f.Marks {
 		out.marks = append(out.marks, term.Span(m))
 	}

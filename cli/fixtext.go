@@ -22,7 +22,7 @@ func (r *checkRun) fixText(src *source) error {
 	case src.path == "":
 		return unclear("name a file", "a list from standard input cannot be fixed")
 	}
-	t, err := template.Parse(src.name, src.text, src.starters)
+	t, err := src.parse()
 	if err != nil {
 		return r.tellErrors(src.name, src.text, err, statusFound)
 	}

@@ -22,7 +22,7 @@ func (r *learning) update(name string, args []string) error {
 	if src.path == "" {
 		return refused(advise("to make a copy of your own", "draft", "my-"+strings.TrimSuffix(src.name, template.Ending), "--like", strings.TrimSuffix(src.name, template.Ending)).String(), "%s is built in and cannot be changed", src.name)
 	}
-	t, err := template.Parse(src.name, src.text, src.starters)
+	t, err := src.parse()
 	if err != nil {
 		return r.tellErrors(src.name, src.text, err, statusUnclear)
 	}

@@ -394,7 +394,7 @@ func (n *nameRun) names(values template.Values) (names []string, changes []templ
 			if f.Severity == rules.Error {
 				return nil, nil, refused("the rules of "+n.t.Name+" ask for it: use shorter or other values", "%s.", f.Message)
 			}
-			n.note(term.Visible(f.Message))
+			n.note(term.Visible(f.Message.String()))
 		}
 		names = append(names, name+ext)
 	}
@@ -463,7 +463,7 @@ func (n *nameRun) complete(c *cobra.Command, args []string, typed string) ([]str
 	if err != nil {
 		return nil, cobra.ShellCompDirectiveNoFileComp
 	}
-	t, err := template.Parse(src.name, src.text, src.starters)
+	t, err := src.parse()
 	if err != nil {
 		return nil, cobra.ShellCompDirectiveNoFileComp
 	}
@@ -478,7 +478,7 @@ func (n *nameRun) completeFields(args []string, typed string) ([]string, cobra.S
 	if s, err := n.standingIn(".", nil); err == nil && s.layout != nil && s.layout.Template.Convention(name) != nil {
 		t = s.layout.Template
 	} else if src, err := n.find(args[0]); err == nil && len(args) > 1 {
-		if t, err = template.Parse(src.name, src.text, src.starters); err != nil {
+		if t, err = src.parse(); err != nil {
 			return nil, cobra.ShellCompDirectiveNoFileComp
 		}
 		name = args[1]

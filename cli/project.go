@@ -97,7 +97,7 @@ func (a *app) today(p *project.Project) (t *template.Template, found bool, err e
 	case src.text == p.Label.Text:
 		return p.Template, true, nil
 	}
-	if t, err = template.Parse(src.name, src.text, src.starters); err != nil {
+	if t, err = src.parse(); err != nil {
 		return nil, true, a.tellErrors(src.name, src.text, err, statusUnclear)
 	}
 	return t, true, nil

@@ -162,7 +162,7 @@ func (s *standingRow) cell(part string, is bool) page.Cell {
 		other := f.Fix != nil && f.Fix.Node() != nil && f.Fix.Node().Name == part && !strings.Contains(f.Path, "/")
 		if below(f.Path) || other {
 			wrong++
-			says = append(says, f.Path+": "+f.Message)
+			says = append(says, f.Path+": "+f.Message.String())
 		}
 	}
 	for _, d := range s.subject.Due {

@@ -371,7 +371,7 @@ func (r *renameRun) plan(conv *template.Convention) error {
 func fault(set *rules.Set, name string) string {
 	for _, f := range set.CheckName(name) {
 		if f.Severity == rules.Error {
-			return f.Message
+			return f.Message.String()
 		}
 	}
 	return ""

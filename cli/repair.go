@@ -69,7 +69,7 @@ func (r *checkRun) repair(paths []string, reports []*inspect.Report) error {
 	if asking && len(probable) > 0 {
 		r.screen.Line(term.Title.Render("Probable"), term.Dim.Render(": each is asked for by itself"))
 		for _, f := range probable {
-			r.screen.Line("  ", term.Warn.Render("?"), " ", term.Visible(f.Message))
+			r.screen.Line("  ", term.Warn.Render("?"), " ", term.Visible(f.Message.String()))
 			yes, err := r.confirm(fmt.Sprintf("%s → %s?", f.Path, f.Fix.To()))
 			if err != nil {
 				return err
@@ -176,7 +176,7 @@ func (r *checkRun) repair(paths []string, reports []*inspect.Report) error {
 func fixLine(f *rules.Finding) term.Shown {
 	why := f.Fix.Why()
 	if why == "" {
-		why = f.Message
+		why = f.Message.String()
 	}
 	note := term.Dim.Italic().Render("   " + term.Visible(why))
 	if f.Fix.Makes() {

@@ -142,7 +142,7 @@ func (a *app) templateHere(words []string, own int, dir string) (t *template.Tem
 func (a *app) conventionsHere(_ *cobra.Command, args []string, _ string) ([]string, cobra.ShellCompDirective) {
 	if len(args) > 0 {
 		if src, err := a.find(args[0]); err == nil && args[0] != "-" {
-			if t, err := template.Parse(src.name, src.text, src.starters); err == nil {
+			if t, err := src.parse(); err == nil {
 				return harmlessWords(t.ConventionNames()), cobra.ShellCompDirectiveNoFileComp
 			}
 		}

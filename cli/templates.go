@@ -69,7 +69,7 @@ func (a *app) templates() []listed {
 			if err == nil {
 				l.Path = src.path
 				var t *template.Template
-				if t, err = template.Parse(src.name, src.text, src.starters); err == nil {
+				if t, err = src.parse(); err == nil {
 					l.Title, l.About = t.Title, t.About
 				}
 			}

@@ -94,7 +94,7 @@ func (b *buildRun) doubles(l *labelling) (told []string, err error) {
 		}
 	}
 	for _, s := range plan.Stays {
-		if strings.HasPrefix(s.Why, "it is no longer") {
+		if s.Unasked {
 			b.side.Text(term.Warn.Render("note:") + term.Sprintf(" “%s” is no longer asked for; it stays", s.Path))
 		}
 	}

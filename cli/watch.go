@@ -199,7 +199,7 @@ func (w *watching) sight(columns int) *sight {
 		}
 	})
 	s.findings = slices.DeleteFunc(s.findings, func(line term.Shown) bool { return line == "" && len(result.Findings) == 0 })
-	t, err := template.Parse(src.name, src.text, src.starters)
+	t, err := src.parse()
 	if err == nil {
 		s.made = true
 		s.tree = draw(func(a *app) {

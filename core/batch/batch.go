@@ -300,7 +300,7 @@ func (b *Batch) grow(set *rules.Set, raw map[string]template.Raw, row *table.Row
 	}
 	for _, f := range set.Check(x.Root) {
 		if f.Severity == rules.Error {
-			tell("", f.Message)
+			tell("", f.Message.String())
 		}
 	}
 	x.Root.Share()

@@ -43,6 +43,7 @@ type Error struct {
 	Width   int    // how many characters are meant, at least 1
 	Message string // what is wrong
 	Help    string // what to write instead, or empty
+	Lacks   string // the field or convention that is named and that no header has; else empty
 }
 
 // Error returns place and message in one line.

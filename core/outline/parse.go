@@ -46,7 +46,7 @@ type parser struct {
 }
 
 func (p *parser) fail(at Pos, width int, message, help string, args ...any) {
-	p.errs = append(p.errs, &Error{at, max(width, 1), fmt.Sprintf(message, args...), help})
+	p.errs = append(p.errs, &Error{Pos: at, Width: max(width, 1), Message: fmt.Sprintf(message, args...), Help: help})
 }
 
 // split takes header and lines apart.

@@ -48,12 +48,13 @@ func (p *Pattern) Bind(lookup func(name string) (Field, *Error)) (*Name, []*Erro
 		n.slots = true
 		f, err := lookup(piece.Field)
 		if err != nil {
-			errs = append(errs, &Error{piece.At, width(piece.Text), err.Message, err.Help})
+			err.At, err.Width = piece.At, width(piece.Text)
+			errs = append(errs, err)
 			continue
 		}
 		b.field, b.form, b.step = f, Plain(f.Type), piece.Step
 		if b.step != 0 && (!f.Type.Kind.Steps() && f.Type.Kind != value.Unknown || piece.Field == OwnNumber) {
-			errs = append(errs, &Error{piece.At, width(piece.Text), fmt.Sprintf("a %s has no next one and none before it", f.Type.Kind), "leave the step out"})
+			errs = append(errs, &Error{At: piece.At, Width: width(piece.Text), Message: fmt.Sprintf("a %s has no next one and none before it", f.Type.Kind), Help: "leave the step out"})
 		}
 		if piece.Form != "" && f.Type.Kind != value.Unknown {
 			if b.form, err = ParseForm(piece.Form, f.Type); err != nil {
@@ -61,12 +62,11 @@ func (p *Pattern) Bind(lookup func(name string) (Field, *Error)) (*Name, []*Erro
 				errs = append(errs, err)
 			}
 		} else if f.Type.Kind == value.List {
-			errs = append(errs, &Error{piece.At, width(piece.Text), fmt.Sprintf("\"%s\" is a list, and a name holds one value", piece.Field),
-				fmt.Sprintf("repeat the line: | each: item in %s, and write <item>", piece.Field)})
+			errs = append(errs, &Error{At: piece.At, Width: width(piece.Text), Message: fmt.Sprintf("\"%s\" is a list, and a name holds one value", piece.Field), Help: fmt.Sprintf("repeat the line: | each: item in %s, and write <item>", piece.Field)})
 		}
 		if piece.Field == OwnNumber {
 			if n.own >= 0 {
-				errs = append(errs, &Error{piece.At, width(piece.Text), "a name has one <#> only", ""})
+				errs = append(errs, &Error{At: piece.At, Width: width(piece.Text), Message: "a name has one <#> only", Help: ""})
 			}
 			n.own, b.bare = len(n.parts), piece.Form == ""
 		}

@@ -79,7 +79,7 @@ func ParseForm(pic string, t *value.Type) (*Form, *Error) {
 	case value.Text, value.Choice, value.YesNo:
 		return wordsForm(pic, t)
 	case value.List:
-		return nil, &Error{0, width(pic), "a list has no form", "use the slot of `each: … in` this list"}
+		return nil, &Error{At: 0, Width: width(pic), Message: "a list has no form", Help: "use the slot of `each: … in` this list"}
 	}
 	return calendar(pic, t)
 }
@@ -93,7 +93,7 @@ func numberForm(pic string, t *value.Type) (*Form, *Error) {
 	case strings.Trim(pic, "0") == "" && len(pic) <= 12:
 		p.tokens = []token{numberToken(len(pic), t)}
 	default:
-		return nil, &Error{0, width(pic), fmt.Sprintf("the form \"%s\" does not suit a number", pic), "write 0, 00 or 000 for as many digits, or A or a for letters"}
+		return nil, &Error{At: 0, Width: width(pic), Message: fmt.Sprintf("the form \"%s\" does not suit a number", pic), Help: "write 0, 00 or 000 for as many digits, or A or a for letters"}
 	}
 	return p, nil
 }
@@ -122,7 +122,7 @@ func wordsForm(pic string, t *value.Type) (*Form, *Error) {
 		if near := nearestStyle(pic); near != "" {
 			help = "did you mean " + near + "?"
 		}
-		return nil, &Error{0, width(pic), fmt.Sprintf("the form \"%s\" does not suit a %s", pic, t.Kind), help}
+		return nil, &Error{At: 0, Width: width(pic), Message: fmt.Sprintf("the form \"%s\" does not suit a %s", pic, t.Kind), Help: help}
 	}
 	switch t.Kind {
 	case value.Text:
@@ -140,7 +140,7 @@ func wordsForm(pic string, t *value.Type) (*Form, *Error) {
 		seen := map[string]int{}
 		for i, w := range words {
 			if j, twice := seen[w]; twice {
-				return nil, &Error{0, width(pic), fmt.Sprintf("with this form \"%s\" and \"%s\" would both be \"%s\"", t.Of[j].Code, t.Of[i].Code, w), "leave the form out, or choose other codes"}
+				return nil, &Error{At: 0, Width: width(pic), Message: fmt.Sprintf("with this form \"%s\" and \"%s\" would both be \"%s\"", t.Of[j].Code, t.Of[i].Code, w), Help: "leave the form out, or choose other codes"}
 			}
 			seen[w] = i
 		}
@@ -196,9 +196,9 @@ func calendar(pic string, t *value.Type) (*Form, *Error) {
 		if !slices.Contains(allowed, code) {
 			help := fmt.Sprintf("the form of a %s is made of %s", t.Kind, strings.Join(allowed, ", "))
 			if slices.Contains(calendarCodes, code) {
-				return nil, &Error{at, width(code), fmt.Sprintf("a %s cannot fill \"%s\"", t.Kind, code), help}
+				return nil, &Error{At: at, Width: width(code), Message: fmt.Sprintf("a %s cannot fill \"%s\"", t.Kind, code), Help: help}
 			}
-			return nil, &Error{at, width(code), fmt.Sprintf("\"%s\" in this form stands for nothing", code), help}
+			return nil, &Error{At: at, Width: width(code), Message: fmt.Sprintf("\"%s\" in this form stands for nothing", code), Help: help}
 		}
 		tok := calendarToken(code, t)
 		has[tok.part] = true
@@ -206,7 +206,7 @@ func calendar(pic string, t *value.Type) (*Form, *Error) {
 		rest, at = rest[len(code):], at+width(code)
 	}
 	if len(has) == 0 {
-		return nil, &Error{0, width(pic), fmt.Sprintf("the form \"%s\" does not suit a %s", pic, t.Kind), fmt.Sprintf("it is made of %s", strings.Join(allowed, ", "))}
+		return nil, &Error{At: 0, Width: width(pic), Message: fmt.Sprintf("the form \"%s\" does not suit a %s", pic, t.Kind), Help: fmt.Sprintf("it is made of %s", strings.Join(allowed, ", "))}
 	}
 	// A week belongs to the ISO year; beside a month or a day, the year is that
 	// of the calendar.

@@ -33,6 +33,7 @@ type Error struct {
 	Width   int // in characters
 	Message string
 	Help    string
+	Lacks   string // the field that a slot names and that is not there; else empty
 }
 
 // Error returns the message.
@@ -87,7 +88,7 @@ func Parse(text string) (*Pattern, []*Error) {
 				if end >= 0 {
 					slot = rest[:1+end]
 				}
-				errs = append(errs, &Error{at, width(slot), "this slot is not closed", fmt.Sprintf("write %s>", strings.TrimRight(slot, " "))})
+				errs = append(errs, &Error{At: at, Width: width(slot), Message: "this slot is not closed", Help: fmt.Sprintf("write %s>", strings.TrimRight(slot, " "))})
 				rest, at = rest[len(slot):], at+width(slot)
 				continue
 			}
@@ -97,10 +98,10 @@ func Parse(text string) (*Pattern, []*Error) {
 			piece.Field, piece.Step = Stepped(piece.Field)
 			switch {
 			case piece.Field == "":
-				errs = append(errs, &Error{at, width(piece.Text), "this slot names no field", "write the field's name between < and >"})
+				errs = append(errs, &Error{At: at, Width: width(piece.Text), Message: "this slot names no field", Help: "write the field's name between < and >"})
 				piece.Field = " "
 			case colon && strings.TrimSpace(form) == "":
-				errs = append(errs, &Error{at, width(piece.Text), "there is no form behind the colon", fmt.Sprintf("write <%s> alone, or an example of how it is to look", piece.Field)})
+				errs = append(errs, &Error{At: at, Width: width(piece.Text), Message: "there is no form behind the colon", Help: fmt.Sprintf("write <%s> alone, or an example of how it is to look", piece.Field)})
 			}
 		} else {
 			end := strings.IndexByte(rest, '<')
@@ -141,13 +142,13 @@ func refused(text string, at int) []*Error {
 	for _, r := range text {
 		switch {
 		case r == '>':
-			errs = append(errs, &Error{at, 1, "this > closes a slot that was never opened", "write < in front of the field's name"})
+			errs = append(errs, &Error{At: at, Width: 1, Message: "this > closes a slot that was never opened", Help: "write < in front of the field's name"})
 		case strings.ContainsRune(Reserved, r):
-			errs = append(errs, &Error{at, 1, fmt.Sprintf("a name cannot hold %c", r), "a hyphen works everywhere"})
+			errs = append(errs, &Error{At: at, Width: 1, Message: fmt.Sprintf("a name cannot hold %c", r), Help: "a hyphen works everywhere"})
 		case unicode.IsControl(r):
-			errs = append(errs, &Error{at, 1, fmt.Sprintf("a name cannot hold the control character U+%04X", r), "remove it"})
+			errs = append(errs, &Error{At: at, Width: 1, Message: fmt.Sprintf("a name cannot hold the control character U+%04X", r), Help: "remove it"})
 		case r == utf8.RuneError:
-			errs = append(errs, &Error{at, 1, "this character is not valid text", "save the file as UTF-8"})
+			errs = append(errs, &Error{At: at, Width: 1, Message: "this character is not valid text", Help: "save the file as UTF-8"})
 		}
 		at++
 	}

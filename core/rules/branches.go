@@ -58,7 +58,7 @@ func singleChild(c *context) (check, error) {
 			return
 		}
 		finding := Finding{Rule: "single-child", Severity: severity, Line: f.line(f.Node), Path: f.Path(nil)}
-		finding.Message = fmt.Sprintf("%s: each of these folders holds one folder only", shown(chain))
+		finding.Message = say("%s: each of these folders holds one folder only", shown(chain))
 		finding.Help = fmt.Sprintf("leave out those between %s and %s", shown(f.Node.Name), shown(end.Name))
 		report(finding)
 	}}, err
@@ -97,7 +97,7 @@ func repeats(c *context) (check, error) {
 				}
 				first.told = true
 				finding := f.finding("repeats", severity, n)
-				finding.Message = fmt.Sprintf("%s stands in two branches: here and as %s", shown(n.Name), shown(first.path))
+				finding.Message = say("%s stands in two branches: here and as %s", shown(n.Name), shown(first.path))
 				finding.Help = f.advice("write it once as a part, and `use` it in both; or give one of them another name", "give one of them another name")
 				report(finding)
 			}

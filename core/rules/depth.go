@@ -1,8 +1,6 @@
 package rules
 
 import (
-	"fmt"
-
 	"vestibula/core/tree"
 )
 
@@ -35,7 +33,7 @@ func depth(c *context) (check, error) {
 		for _, n := range f.Node.Children {
 			if n.Kind == tree.Folder {
 				finding := f.finding("depth", c.severity, n)
-				finding.Message = fmt.Sprintf("%s lies %d folders deep; at most %d are allowed", shown(n.Name), limit+1, limit)
+				finding.Message = say("%s lies %d folders deep; at most %d are allowed", shown(n.Name), limit+1, limit)
 				finding.Help = "move it up, or join two of the folders above it"
 				report(finding)
 			}

@@ -55,7 +55,7 @@ func links(c *context) (check, error) {
 		}
 		for at, n := range r.Root.All() {
 			if n.Marks&tree.Link != 0 && !r.Disk.Leads(at) {
-				report(Finding{Rule: "links", Severity: severity, Path: at, Message: fmt.Sprintf("%s is a link to something that is not there", shown(n.Name)), Help: "make it anew, or remove it"})
+				report(Finding{Rule: "links", Severity: severity, Path: at, Message: say("%s is a link to something that is not there", shown(n.Name)), Help: "make it anew, or remove it"})
 			}
 		}
 	}}, err
@@ -89,7 +89,7 @@ func waiting(c *context) (check, error) {
 				}
 				if lies := int(r.Now.Sub(time.Unix(0, e.Time)).Hours() / 24); lies > limit {
 					report(Finding{Rule: "waiting", Severity: c.severity, Path: path.Join(at, it.Name),
-						Message: fmt.Sprintf("%s waits in %s for %d days; at most %d are meant", shown(it.Name), shown(n.Name), lies, limit), Help: "move it to where it belongs"})
+						Message: say("%s waits in %s for %d days; at most %d are meant", shown(it.Name), shown(n.Name), lies, limit), Help: "move it to where it belongs"})
 				}
 			}
 		}
@@ -173,7 +173,7 @@ func twice(c *context) (check, error) {
 				for _, i := range part {
 					if i != stays {
 						found = append(found, Finding{Rule: "twice", Severity: severity, Path: list[i].at, Same: list[stays].at, Help: help,
-							Message: fmt.Sprintf("%s holds the same as %s", shown(path.Base(list[i].at)), shown(list[stays].at))})
+							Message: say("%s holds the same as %s", shown(path.Base(list[i].at)), shown(list[stays].at))})
 					}
 				}
 			}

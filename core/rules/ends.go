@@ -60,7 +60,7 @@ func end(c *context, rule string, side int) (check, error) {
 		}
 		finding := f.finding(rule, c.severity, it)
 		if !f.Real && it != edge {
-			finding.Message = fmt.Sprintf("%s is to be the %s, but %s comes %s it", shown(it.Name), rule, shown(edge.Name), beyond)
+			finding.Message = say("%s is to be the %s, but %s comes %s it", shown(it.Name), rule, shown(edge.Name), beyond)
 			finding.Help = map[int]string{-1: "move its line to the begin", 1: "move its line to the end"}[side]
 			report(finding)
 			return
@@ -84,7 +84,7 @@ func end(c *context, rule string, side int) (check, error) {
 		if worst == nil || it.Marks&tree.Open != 0 {
 			return
 		}
-		finding.Message = fmt.Sprintf("%s is to be the %s, but %s comes %s it in %s", shown(it.Name), rule, shown(worst.Name), beyond, lists(where))
+		finding.Message = say("%s is to be the %s, but %s comes %s it in %s", shown(it.Name), rule, shown(worst.Name), beyond, lists(where))
 		bare := strings.TrimSpace(naming.Bare(it))
 		finding.Help = map[int]string{-1: "give it a number that comes before all others, such as 00 " + bare, 1: "give it a number that no other reaches, such as 99 " + bare}[side]
 		if own, numbered := naming.NumberIn(it.Name); numbered && own.Front == "" { // the other one is not

@@ -136,7 +136,7 @@ func levels(c *context) (check, error) {
 			return
 		}
 		for _, n := range f.Node.Children {
-			tell := func(message, help string) {
+			tell := func(message Message, help string) {
 				finding := f.finding("levels", c.severity, n)
 				finding.Message, finding.Help = message, help
 				report(finding)
@@ -144,14 +144,14 @@ func levels(c *context) (check, error) {
 			at := fmt.Sprintf("level %d", f.level)
 			switch {
 			case n.Kind == tree.File && l.noFiles:
-				tell(fmt.Sprintf("%s is a file, and %s is for folders only", shown(n.Name), at), "move it into one of the folders")
+				tell(say("%s is a file, and %s is for folders only", shown(n.Name), at), "move it into one of the folders")
 			case n.Kind == tree.Folder && l.noFolders:
-				tell(fmt.Sprintf("%s is a folder, and %s is for files only", shown(n.Name), at), "move what it holds up")
+				tell(say("%s is a folder, and %s is for files only", shown(n.Name), at), "move what it holds up")
 			case n.Marks&(tree.Keep|tree.Open) != 0 || n.Kind == tree.File:
 			case l.reader != nil && l.reader.Read(n.Name, l.values) != nil:
-				tell(fmt.Sprintf("%s must be %s, as names of %s are", shown(n.Name), l.like, at), "")
+				tell(say("%s must be %s, as names of %s are", shown(n.Name), l.like, at), "")
 			case l.initial && f.Parent != nil && initialOf(naming.Bare(n)) != initialOf(naming.Bare(f.Node)):
-				tell(fmt.Sprintf("%s lies in %s, but begins with another letter", shown(n.Name), shown(f.Node.Name)),
+				tell(say("%s lies in %s, but begins with another letter", shown(n.Name), shown(f.Node.Name)),
 					fmt.Sprintf("move it into the folder of the letter %s", strings.ToUpper(initialOf(naming.Bare(n)))))
 			}
 		}

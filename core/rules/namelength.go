@@ -1,7 +1,6 @@
 package rules
 
 import (
-	"fmt"
 	"strings"
 	"unicode/utf8"
 
@@ -55,7 +54,7 @@ func nameLength(c *context) (check, error) {
 			}
 			if length := utf8.RuneCountInString(n.Name); length > limit {
 				finding := f.finding("name-length", c.severity, n)
-				finding.Message = fmt.Sprintf("%s has %d characters; at most %d are allowed", shown(n.Name), length, limit)
+				finding.Message = say("%s has %d characters; at most %d are allowed", shown(n.Name), length, limit)
 				finding.Help = "shorten it"
 				report(finding)
 			}
@@ -73,7 +72,7 @@ func nameWords(c *context) (check, error) {
 		eachName(f, func(n *tree.Node) {
 			if words := strings.Fields(pattern.Words(naming.Bare(n))); len(words) > limit {
 				finding := f.finding("name-words", c.severity, n)
-				finding.Message = fmt.Sprintf("%s has %d words; at most %d are allowed", shown(n.Name), len(words), limit)
+				finding.Message = say("%s has %d words; at most %d are allowed", shown(n.Name), len(words), limit)
 				finding.Help = "leave out what the folder above says already"
 				report(finding)
 			}

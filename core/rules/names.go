@@ -22,7 +22,7 @@ const usualText = 80
 func Conventions(t *template.Template) []Finding {
 	var found []Finding
 	for _, c := range t.Names {
-		report := func(severity Severity, message, help string) {
+		report := func(severity Severity, message Message, help string) {
 			found = append(found, Finding{Rule: "names", Severity: severity, Line: c.Pos.Line, Column: c.Pos.Column, Width: c.Width, Message: message, Help: help})
 		}
 		ambiguity(c, &found)
@@ -31,10 +31,10 @@ func Conventions(t *template.Template) []Finding {
 			if order.Grouped {
 				severity = Advice
 			}
-			report(severity, order.Message, order.Help)
+			report(severity, say("%s", order.Message), order.Help)
 		}
 		if n := c.Pattern.Longest(usualText); n > 255 {
-			report(Warning, fmt.Sprintf("a name of “%s” can have %d characters; systems take 255", c.Name, n), "give the long texts a `max`")
+			report(Warning, say("a name of “%s” can have %d characters; systems take 255", c.Name, n), "give the long texts a `max`")
 		}
 	}
 	for _, row := range t.Shared() {
@@ -49,7 +49,7 @@ func Conventions(t *template.Template) []Finding {
 
 func ambiguity(c *template.Convention, found *[]Finding) {
 	at := Finding{Rule: "names", Line: c.Pos.Line, Column: c.Pos.Column, Width: c.Width}
-	report := func(severity Severity, message, help string) {
+	report := func(severity Severity, message Message, help string) {
 		f := at
 		f.Severity, f.Message, f.Help = severity, message, help
 		*found = append(*found, f)
@@ -67,15 +67,15 @@ func ambiguity(c *template.Convention, found *[]Finding) {
 		}
 		slices.SortFunc(at.Marks, func(a, b Mark) int { return a.Column - b.Column })
 		at.Proof = fmt.Sprintf("%s\n  is %s\n  or %s", proof.Name, one, other)
-		report(Error, fmt.Sprintf("names of “%s” can be read in two ways", c.Name), remedy(c, proof))
+		report(Error, say("names of “%s” can be read in two ways", c.Name), remedy(c, proof))
 		at.Marks, at.Proof = nil, ""
 	case pattern.Unproven:
 		if twice := c.Pattern.Twice(); twice != "" {
-			report(Error, fmt.Sprintf("names of “%s” can be split in two ways, and whether <%s>, which stands twice, tells them apart is not decided", c.Name, twice),
+			report(Error, say("names of “%s” can be split in two ways, and whether <%s>, which stands twice, tells them apart is not decided", c.Name, twice),
 				fmt.Sprintf("let <%s> stand once, or give it a form without spaces, such as <%s:like-this>, with a space behind it", twice, twice))
 			return
 		}
-		report(Warning, fmt.Sprintf("it could not be decided whether names of “%s” can be read in one way only", c.Name), "let each text stand once, or give it a form")
+		report(Warning, say("it could not be decided whether names of “%s” can be read in one way only", c.Name), "let each text stand once, or give it a form")
 	}
 }
 
@@ -152,11 +152,11 @@ func overlap(c, d *template.Convention, report func(Finding)) {
 		return
 	case pattern.Unproven:
 		report(Finding{Rule: "names", Severity: Warning, Line: d.Pos.Line, Column: d.Pos.Column, Width: d.Width,
-			Message: fmt.Sprintf("it could not be decided whether a name can fit both “%s” and “%s”, which lie in one folder", c.Name, d.Name),
+			Message: say("it could not be decided whether a name can fit both “%s” and “%s”, which lie in one folder", c.Name, d.Name),
 			Help:    "begin each with a word of its own, or keep them in different folders"})
 		return
 	}
 	report(Finding{Rule: "names", Severity: Error, Line: d.Pos.Line, Column: d.Pos.Column, Width: d.Width,
-		Message: fmt.Sprintf("“%s” fits both “%s” and “%s”, which lie in one folder", proof.Name, c.Name, d.Name),
+		Message: say("“%s” fits both “%s” and “%s”, which lie in one folder", proof.Name, c.Name, d.Name),
 		Help:    "begin each with a word of its own, or keep them in different folders"})
 }

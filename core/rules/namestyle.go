@@ -78,7 +78,7 @@ func nameStyle(c *context) (check, error) {
 				return
 			}
 			finding := f.finding("name-style", c.severity, n)
-			finding.Message = fmt.Sprintf("%s is not written %s", shown(n.Name), style)
+			finding.Message = say("%s is not written %s", shown(n.Name), style)
 			if fixed := restyled(n, style); fixed != n.Name {
 				finding.Help = f.advice("write ", "rename it to ") + fixed
 				finding.Fix = f.renaming(n, fixed, true)

@@ -112,7 +112,7 @@ func numbering(c *context) (check, error) {
 	counted := func(r *Real, report func(Finding)) {
 		for _, t := range r.Things {
 			if t.Kind == match.Recounted {
-				report(Finding{Rule: "numbering", Severity: c.severity, Path: t.Path, Message: fmt.Sprintf("%s has the same number as %s", shown(path.Base(t.Path)), shown(t.Other)),
+				report(Finding{Rule: "numbering", Severity: c.severity, Path: t.Path, Message: say("%s has the same number as %s", shown(path.Base(t.Path)), shown(t.Other)),
 					Help: "give one of them the next free number"})
 			}
 		}
@@ -135,7 +135,7 @@ func numbering(c *context) (check, error) {
 
 // judge looks at one series.
 func (s *numberingSetting) judge(f *Folder, row []member, severity Severity, report func(Finding)) {
-	tell := func(m member, message, help string, name ...string) {
+	tell := func(m member, message Message, help string, name ...string) {
 		finding := f.finding("numbering", severity, m.node)
 		finding.Message, finding.Help = message, help
 		if len(name) > 0 {
@@ -153,15 +153,15 @@ func (s *numberingSetting) judge(f *Folder, row []member, severity Severity, rep
 	for _, m := range row {
 		want := fmt.Sprintf("%0*d", width, m.Value)
 		if before, twice := first[m.Value]; twice {
-			tell(m, fmt.Sprintf("the number %s stands twice: %s and %s", m.Digits, shown(before.node.Name), shown(m.node.Name)), f.advice("count on, or write <#> and let the program number them", "give one of them the next free number"))
+			tell(m, say("the number %s stands twice: %s and %s", m.Digits, shown(before.node.Name), shown(m.node.Name)), f.advice("count on, or write <#> and let the program number them", "give one of them the next free number"))
 			continue
 		}
 		first[m.Value] = m
 		switch {
 		case len(want) > width && s.digits > 0:
-			tell(m, fmt.Sprintf("%s does not fit into %d digits", shown(m.node.Name), width), f.advice(fmt.Sprintf("write `digits: %d`", len(want)), "give it a smaller number"))
+			tell(m, say("%s does not fit into %d digits", shown(m.node.Name), width), f.advice(fmt.Sprintf("write `digits: %d`", len(want)), "give it a smaller number"))
 		case m.Digits != want:
-			tell(m, fmt.Sprintf("%s has %s, and this series %d", shown(m.node.Name), digitCount(len(m.Digits)), width), f.advice("write ", "rename it to ")+m.Front+want+m.Rest, strings.Replace(m.node.Name, m.Front+m.Digits+m.Rest, m.Front+want+m.Rest, 1))
+			tell(m, say("%s has %s, and this series %d", shown(m.node.Name), digitCount(len(m.Digits)), width), f.advice("write ", "rename it to ")+m.Front+want+m.Rest, strings.Replace(m.node.Name, m.Front+m.Digits+m.Rest, m.Front+want+m.Rest, 1))
 		}
 	}
 	if s.gaps {
@@ -177,7 +177,7 @@ func (s *numberingSetting) judge(f *Folder, row []member, severity Severity, rep
 		if n > before+2 {
 			missing += fmt.Sprintf(" to %0*d", width, n-1)
 		}
-		tell(first[n], fmt.Sprintf("%s is missing between %s and %s", missing, shown(first[before].node.Name), shown(first[n].node.Name)), f.advice("close the gap, or write <#> and let the program number them", "close the gap, or look for what is gone"))
+		tell(first[n], say("%s is missing between %s and %s", missing, shown(first[before].node.Name), shown(first[n].node.Name)), f.advice("close the gap, or write <#> and let the program number them", "close the gap, or look for what is gone"))
 	}
 }
 
@@ -191,14 +191,14 @@ func (s *numberingSetting) keepReserved(f *Folder, n *tree.Node, severity Severi
 	name := strings.TrimLeft(m.Rest, " .-_)")
 	finding := f.finding("numbering", severity, n)
 	if kept && !strings.EqualFold(naming.Bare(n), owner) && !strings.EqualFold(name, owner) {
-		finding.Message = fmt.Sprintf("%s takes the number %d, which is reserved for %s", shown(n.Name), m.Value, shown(owner))
+		finding.Message = say("%s takes the number %d, which is reserved for %s", shown(n.Name), m.Value, shown(owner))
 		finding.Help = "give it another number"
 		report(finding)
 		return
 	}
 	for number, owner := range s.reserved {
 		if strings.EqualFold(name, owner) && m.Value != number {
-			finding.Message = fmt.Sprintf("%s has the number %d reserved for it", shown(owner), number)
+			finding.Message = say("%s has the number %d reserved for it", shown(owner), number)
 			finding.Help = fmt.Sprintf("%s%d %s", f.advice("write ", "rename it to "), number, name)
 			report(finding)
 		}

@@ -48,7 +48,7 @@ func pathLength(c *context) (check, error) {
 				continue
 			}
 			finding := f.finding("path-length", c.severity, n)
-			finding.Message = fmt.Sprintf("the path of %s has %d characters; at most %d are allowed", shown(n.Name), length, limit)
+			finding.Message = say("the path of %s has %d characters; at most %d are allowed", shown(n.Name), length, limit)
 			finding.Help = "shorten the names above it, or move it up"
 			report(finding)
 		}

@@ -1,8 +1,6 @@
 package rules
 
 import (
-	"fmt"
-
 	"vestibula/core/tree"
 )
 
@@ -43,7 +41,7 @@ func catchAll(c *context) (check, error) {
 		if f.Parent == nil {
 			name, finding.Path = "this folder", "."
 		}
-		finding.Message = fmt.Sprintf("%s has subfolders, but none called %s for what fits nowhere else", shown(name), shown(want))
+		finding.Message = say("%s has subfolders, but none called %s for what fits nowhere else", shown(name), shown(want))
 		finding.Help = f.advice("add it below this line", "make one")
 		report(finding)
 	}}, err

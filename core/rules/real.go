@@ -54,8 +54,8 @@ func (s *Set) CheckReal(r *Real) []Finding {
 		found = append(found, f)
 	}
 	if r.Wanted != "" && slices.Contains(s.Names(), "misnamed") {
-		report(Finding{Rule: "misnamed", Severity: Warning, Path: ".", Message: fmt.Sprintf("the project's own folder is called %s; by its values it would be %s", shown(r.Way[len(r.Way)-1]), shown(r.Wanted)),
-			Help: "if that is meant, it can be accepted; if a value is another one by now, upgrade takes it; else give it that name"})
+		report(Finding{Rule: "misnamed", Severity: Warning, Path: ".", Message: say("the project's own folder is called %s; by its values it would be %s", shown(r.Way[len(r.Way)-1]), shown(r.Wanted)),
+			Help: "if that is meant, it can be accepted; if a value is another one by now, give the project that one; else give the folder that name"})
 	}
 	for i := range s.rules {
 		if s.rules[i].check.real != nil {
@@ -138,7 +138,7 @@ func Plan(findings []Finding, chosen func(*Finding) bool) (changes []change.Chan
 			return
 		}
 		made[c.Path], gone[c.From] = true, true
-		c.Why = f.Message
+		c.Why = f.Message.String()
 		changes, fixed = append(changes, c), append(fixed, f)
 	}
 	// Where a thing belongs goes before a better name for it where it lies.
@@ -190,7 +190,7 @@ func (f *Fix) Why() string {
 	case t == nil:
 		return ""
 	case t.Kind == match.Missing:
-		return "missing: " + whatIsMissing(t)
+		return "missing: a " + t.Node.Kind.String() + whatIsIn(t).text
 	case t.Slot != "":
 		return fmt.Sprintf("it says %s %s", t.Slot, t.Says)
 	default:
@@ -218,7 +218,7 @@ func onOff(c *context, standard Severity) (Severity, error) {
 }
 
 // realRule is a rule that tells the things of one kind.
-func realRule(r rule, standard Severity, kind match.Kind, tell func(t *match.Thing) (message, help string)) *rule {
+func realRule(r rule, standard Severity, kind match.Kind, tell func(t *match.Thing) (message Message, help string)) *rule {
 	r.real, r.thing, r.schema, r.standard = true, true, warnSchema, "on"
 	if standard == Warning {
 		r.standard = "warn"

@@ -8,7 +8,6 @@ import (
 	"fmt"
 	"hash/maphash"
 	"maps"
-	"regexp"
 	"slices"
 	"strconv"
 	"strings"
@@ -40,7 +39,7 @@ type Finding struct {
 	Column   int    // 0 means the name of the line
 	Width    int    // in characters
 	Path     string // in the tree, or empty
-	Message  string
+	Message  Message
 	Help     string // what to do, or empty
 	Proof    string // what shows that it is so, on lines of its own; or empty
 	Marks    []Mark // the places in the line that it is about, where they are several
@@ -48,6 +47,18 @@ type Finding struct {
 	Fix      *Fix   // what fixes it in a real folder; nil where a person is needed
 	More     int    // how many findings of the same kind at the same line are left out
 }
+
+// A Message is what a finding says, to a person.
+type Message struct {
+	words string // what it has in common with others: all but what they are about
+	text  string
+}
+
+// String is the whole of it.
+func (m Message) String() string { return m.text }
+
+// say puts what a message is about between its words.
+func say(words string, about ...any) Message { return Message{words, fmt.Sprintf(words, about...)} }
 
 // A Mark is a place in a line.
 type Mark struct{ Column, Width int }
@@ -346,17 +357,15 @@ func fingerprint(seed maphash.Seed, n *tree.Node) uint64 {
 type kind struct {
 	rule         string
 	line, column int
-	shape        string // the message without the names in it
+	words        string
 }
 
 // Kind is equal for findings that say the same of several names.
 func (f *Finding) Kind() any { return f.kind() }
 
 func (f *Finding) kind() kind {
-	return kind{f.Rule, f.Line, f.Column, quoted().ReplaceAllString(f.Message, "")}
+	return kind{f.Rule, f.Line, f.Column, f.Message.words}
 }
-
-var quoted = sync.OnceValue(func() *regexp.Regexp { return regexp.MustCompile(`“[^”]*”|[0-9]+`) })
 
 // merge tells findings of one kind once, with how many there are, and sorts
 // them: the worst first, then by their place.

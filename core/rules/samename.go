@@ -27,13 +27,13 @@ func sameName(f *Folder, report func(Finding)) {
 		finding := Finding{Rule: "same-name", Line: f.line(c), Path: f.Path(c)}
 		switch where := f.otherLine(first, c); {
 		case first.Name == c.Name:
-			finding.Message = fmt.Sprintf("“%s” would be made twice in one place%s", c.Name, where)
+			finding.Message = say("“%s” would be made twice in one place%s", c.Name, where)
 			finding.Help = "give one of them another name"
 		case norm.NFC.String(first.Name) == norm.NFC.String(c.Name):
-			finding.Message = fmt.Sprintf("“%s” is written with two different codes that look the same%s: on many systems that is one name", c.Name, where)
+			finding.Message = say("“%s” is written with two different codes that look the same%s: on many systems that is one name", c.Name, where)
 			finding.Help = "type both names anew, in the same way"
 		default:
-			finding.Message = fmt.Sprintf("“%s” and “%s” differ only in capitals%s: on Windows and macOS that is one name", first.Name, c.Name, where)
+			finding.Message = say("“%s” and “%s” differ only in capitals%s: on Windows and macOS that is one name", first.Name, c.Name, where)
 			finding.Help = "give one of them another word"
 		}
 		report(finding)

@@ -109,7 +109,7 @@ func (s *sorter) twice(f *Folder, row []member, report func(Finding)) {
 			continue
 		}
 		finding := f.finding("sorting", s.severity, m.node)
-		finding.Message = fmt.Sprintf("the number %s stands twice: %s and %s", m.Digits, shown(before.node.Name), shown(m.node.Name))
+		finding.Message = say("the number %s stands twice: %s and %s", m.Digits, shown(before.node.Name), shown(m.node.Name))
 		finding.Help = "give one of them the next free number"
 		report(finding)
 	}
@@ -233,10 +233,11 @@ func (s *sorter) pair(f *Folder, a, b *tree.Node) (Finding, bool) {
 	if len(wrong) == 0 {
 		return finding, false
 	}
-	finding.Message = fmt.Sprintf("%s would stand before %s in %s", shown(b.Name), shown(a.Name), lists(wrong))
+	stands := "would stand"
 	if f.Real {
-		finding.Message = strings.Replace(finding.Message, " would stand ", " stands ", 1)
+		stands = "stands"
 	}
+	finding.Message = say("%s %s before %s in %s", shown(b.Name), stands, shown(a.Name), lists(wrong))
 	finding.Help = remedyFor(f, a, b)
 	return finding, true
 }
@@ -348,11 +349,11 @@ func (s *sorter) symbolic(finding Finding, a, b *tree.Node) (Finding, bool) {
 	finding.Help = "write <#> in front of each, and they stay in this order everywhere"
 	switch broken, example := s.breaks(a, b, open); {
 	case len(never) > 0:
-		finding.Message = fmt.Sprintf("%s would stand before %s in %s, whatever the values are", second, first, named(never))
+		finding.Message = say("%s would stand before %s in %s, whatever the values are", second, first, named(never))
 	case len(broken) > 0:
-		finding.Message = fmt.Sprintf("whether %s stands before %s depends on the values: with %s it does not, in %s", first, second, example, named(broken))
+		finding.Message = say("whether %s stands before %s depends on the values: with %s it does not, in %s", first, second, example, named(broken))
 	default:
-		finding.Message = fmt.Sprintf("whether %s stands before %s depends on the values, in %s", first, second, named(open))
+		finding.Message = say("whether %s stands before %s depends on the values, in %s", first, second, named(open))
 	}
 	return finding, true
 }

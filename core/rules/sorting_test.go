@@ -78,7 +78,7 @@ func TestOrderWithSlotsIsDecidedForAllValues(t *testing.T) {
 		found := set.Select(func(rule string) bool { return rule == "sorting" }).Check(marked.Root)
 		message := ""
 		if len(found) > 0 {
-			message = found[0].Message
+			message = found[0].Message.String()
 		}
 		// order returns the two names with values, and in which lists they stand otherwise.
 		turned := func(raw map[string]template.Raw) (wrong []string, ok bool) {

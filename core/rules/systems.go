@@ -51,7 +51,7 @@ func systems(c *context) (check, error) {
 	windows, mac, linux, web := on("windows"), on("mac"), on("linux"), on("web")
 	return check{folder: func(f *Folder, report func(Finding)) {
 		for _, c := range f.Node.Children {
-			fail := func(severity Severity, message, help string) {
+			fail := func(severity Severity, message Message, help string) {
 				finding := Finding{Rule: "systems", Severity: severity, Line: f.line(c), Path: f.Path(c), Message: message, Help: help}
 				if name := strings.TrimRight(c.Name, ". "); name != c.Name {
 					finding.Fix = f.renaming(c, name, true)
@@ -62,20 +62,20 @@ func systems(c *context) (check, error) {
 				report(finding)
 			}
 			if !utf8.ValidString(c.Name) {
-				fail(Error, fmt.Sprintf("%s holds bytes that are no text (UTF-8): other systems show it garbled, or refuse it", shown(c.Name)), "rename it")
+				fail(Error, say("%s holds bytes that are no text (UTF-8): other systems show it garbled, or refuse it", shown(c.Name)), "rename it")
 				continue
 			}
 			if windows {
 				windowsName(c, fail)
 			}
 			if (mac || linux) && strings.ContainsAny(c.Name, "/:") && c.Marks&tree.Open == 0 {
-				fail(Error, fmt.Sprintf("“%s” holds a slash or a colon, which macOS or Linux refuse", c.Name), "use a hyphen")
+				fail(Error, say("“%s” holds a slash or a colon, which macOS or Linux refuse", c.Name), "use a hyphen")
 			}
 			if linux && len(c.Name) > 255 {
-				fail(Error, fmt.Sprintf("“%s” has %d bytes; Linux takes 255", c.Name, len(c.Name)), "shorten it")
+				fail(Error, say("“%s” has %d bytes; Linux takes 255", c.Name, len(c.Name)), "shorten it")
 			}
 			if (windows || mac) && len(c.Name) > 255 && utf16Len(c.Name) > 255 {
-				fail(Error, fmt.Sprintf("“%s” has %d characters; Windows and macOS take 255", c.Name, utf16Len(c.Name)), "shorten it")
+				fail(Error, say("“%s” has %d characters; Windows and macOS take 255", c.Name, utf16Len(c.Name)), "shorten it")
 			}
 			if web && c.Marks&tree.Open == 0 {
 				webName(c.Name, fail)
@@ -86,25 +86,25 @@ func systems(c *context) (check, error) {
 
 // windowsName finds what Windows refuses (Microsoft, "Naming Files, Paths, and
 // Namespaces").
-func windowsName(c *tree.Node, fail func(Severity, string, string)) {
+func windowsName(c *tree.Node, fail func(Severity, Message, string)) {
 	name := c.Name
 	if c.Marks&tree.Open == 0 {
 		if i := strings.IndexAny(name, pattern.Reserved); i >= 0 {
-			fail(Error, fmt.Sprintf("“%s” holds %c, which Windows refuses", name, name[i]), "use a hyphen")
+			fail(Error, say("“%s” holds %c, which Windows refuses", name, name[i]), "use a hyphen")
 		}
 	}
 	if i := strings.IndexFunc(name, unicode.IsControl); i >= 0 {
 		r, _ := utf8.DecodeRuneInString(name[i:])
-		fail(Error, fmt.Sprintf("“%s” holds the control character U+%04X, which Windows refuses", name, r), "remove it")
+		fail(Error, say("“%s” holds the control character U+%04X, which Windows refuses", name, r), "remove it")
 	}
 	switch name[len(name)-1] {
 	case '.':
-		fail(Error, fmt.Sprintf("“%s” ends in a dot, which Windows drops without a word", name), "leave the dot out")
+		fail(Error, say("“%s” ends in a dot, which Windows drops without a word", name), "leave the dot out")
 	case ' ':
-		fail(Error, fmt.Sprintf("“%s” ends in a space, which Windows drops without a word", name), "leave the space out")
+		fail(Error, say("“%s” ends in a space, which Windows drops without a word", name), "leave the space out")
 	}
 	if device := deviceName(name); device != "" {
-		fail(Error, fmt.Sprintf("“%s” cannot exist on Windows: %s is the name of a device there", name, device), "add a word to it, or choose another")
+		fail(Error, say("“%s” cannot exist on Windows: %s is the name of a device there", name, device), "add a word to it, or choose another")
 	}
 }
 
@@ -131,7 +131,7 @@ func deviceName(name string) string {
 
 // webName finds what a web address shows as a percent sign and digits: all but
 // the unreserved characters of RFC 3986.
-func webName(name string, fail func(Severity, string, string)) {
+func webName(name string, fail func(Severity, Message, string)) {
 	for _, r := range name {
 		if r < 0x80 && (unicode.IsLetter(r) || unicode.IsDigit(r) || strings.ContainsRune("-._~", r)) {
 			continue
@@ -140,7 +140,7 @@ func webName(name string, fail func(Severity, string, string)) {
 		if r == ' ' {
 			what = "a space"
 		}
-		fail(Warning, fmt.Sprintf("“%s” holds %s, which a web address can only show as a code", name, what), "use plain letters, digits and hyphens")
+		fail(Warning, say("“%s” holds %s, which a web address can only show as a code", name, what), "use plain letters, digits and hyphens")
 		return
 	}
 }

@@ -344,7 +344,7 @@ func TestProofsOfConventionsBecomeFindings(t *testing.T) {
 		}
 		if assert.NotEmpty(t, found, tt.names) {
 			f := found[0]
-			assert.Contains(t, f.Severity.String()+fmt.Sprintf(" 3:%d ", f.Column)+f.Message, tt.want[0])
+			assert.Contains(t, f.Severity.String()+fmt.Sprintf(" 3:%d ", f.Column)+f.Message.String(), tt.want[0])
 			assert.Contains(t, f.Help, tt.want[1])
 		}
 	}
@@ -365,7 +365,7 @@ func TestConventionsOfOneFolderAreHeldApart(t *testing.T) {
 		for _, f := range Conventions(tpl) {
 			if f.Severity == Error {
 				found++
-				assert.Contains(t, f.Message, "fits both “scan” and “any”, which lie in one folder")
+				assert.Contains(t, f.Message.String(), "fits both “scan” and “any”, which lie in one folder")
 			}
 		}
 		assert.Equal(t, want, found, outline)
@@ -384,7 +384,7 @@ func TestRealFoldersHaveNoOrderOfTheirOwn(t *testing.T) {
 		}
 		var got []string
 		for _, f := range set.CheckReal(&Real{Root: root}) {
-			got = append(got, f.Rule+": "+f.Message)
+			got = append(got, f.Rule+": "+f.Message.String())
 		}
 		return got
 	}

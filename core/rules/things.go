@@ -52,72 +52,76 @@ func thingRules() []*rule {
 			why:   "What nobody handed in is seen when it is too late, if nobody looks.",
 			bad:   "Course\n    Notes",
 			good:  "Course\n    Notes\n    Essay   | due: 2025-02-01",
-		}, Error, match.Overdue, func(t *match.Thing) (string, string) {
-			return fmt.Sprintf("%s was due on %s, and is not there", shown(t.Node.Name), t.Day), ""
+		}, Error, match.Overdue, func(t *match.Thing) (Message, string) {
+			return say("%s was due on %s, and is not there", shown(t.Node.Name), t.Day), ""
 		}),
 	}
 }
 
-func missing(t *match.Thing) (message, help string) {
+func missing(t *match.Thing) (message Message, help string) {
 	if t.Reason == match.InTheWay {
-		return fmt.Sprintf("%s is to be %s here, and something else has that name", shown(t.Node.Name), t.Node.Kind.Article()), "give what is there another name"
+		return say("%s is to be %s here, and something else has that name", shown(t.Node.Name), t.Node.Kind.Article()), "give what is there another name"
 	}
-	return fmt.Sprintf("%s is missing (%s)", shown(t.Node.Name), whatIsMissing(t)), ""
+	what, with := "a "+t.Node.Kind.String(), whatIsIn(t)
+	if with.text == "" {
+		return say("%s is missing ("+what+")", shown(t.Node.Name)), ""
+	}
+	return Message{"%s is missing (" + what + with.words + ")", fmt.Sprintf("%s is missing (%s%s)", shown(t.Node.Name), what, with)}, ""
 }
 
-func whatIsMissing(t *match.Thing) string {
-	what := "a " + t.Node.Kind.String()
-	switch {
-	case t.Count == 1:
-		what += " with 1 thing in it"
-	case t.Count > 1:
-		what += fmt.Sprintf(" with %d things in it", t.Count)
+// whatIsIn says how much is to lie in what is missing.
+func whatIsIn(t *match.Thing) Message {
+	switch t.Count {
+	case 0:
+		return Message{}
+	case 1:
+		return say(" with 1 thing in it")
 	}
-	return what
+	return say(" with %d things in it", t.Count)
 }
 
-func misnamed(t *match.Thing) (message, help string) {
+func misnamed(t *match.Thing) (message Message, help string) {
 	is := path.Base(t.Path)
 	if t.Reason == match.Former && t.Says != "" {
-		return fmt.Sprintf("%s would be called %s now, and that name is taken", shown(is), shown(t.Says)), "look which of them is to stay"
+		return say("%s would be called %s now, and that name is taken", shown(is), shown(t.Says)), "look which of them is to stay"
 	}
 	to := shown(path.Base(t.Final()))
 	switch t.Reason {
 	case match.Former:
-		message = fmt.Sprintf("%s is called %s now", shown(is), to)
+		message = say("%s is called %s now", shown(is), to)
 	case match.Number:
-		message = fmt.Sprintf("%s has another number or mark in front: it is to be %s", shown(is), to)
+		message = say("%s has another number or mark in front: it is to be %s", shown(is), to)
 	case match.Spelling:
-		message = fmt.Sprintf("%s is spelled otherwise: it is to be %s", shown(is), to)
+		message = say("%s is spelled otherwise: it is to be %s", shown(is), to)
 	case match.Slip:
-		message = fmt.Sprintf("%s is %s with a slip of the pen, it seems", shown(is), to)
+		message = say("%s is %s with a slip of the pen, it seems", shown(is), to)
 	case match.Value:
-		message = fmt.Sprintf("%s stands where %s is to be: it says another value", shown(is), to)
+		message = say("%s stands where %s is to be: it says another value", shown(is), to)
 	case match.Contents:
-		message = fmt.Sprintf("%s holds what %s is to hold, it seems", shown(is), to)
+		message = say("%s holds what %s is to hold, it seems", shown(is), to)
 	case match.Copied:
-		message = fmt.Sprintf("%s is called a copy, and %s is not there", shown(is), to)
+		message = say("%s is called a copy, and %s is not there", shown(is), to)
 	default:
-		message = fmt.Sprintf("%s belongs into %s", shown(is), folderOf(t.Final()))
+		message = say("%s belongs into %s", shown(is), folderOf(t.Final()))
 	}
 	return message, ""
 }
 
-func misplaced(t *match.Thing) (message, help string) {
+func misplaced(t *match.Thing) (message Message, help string) {
 	name := path.Base(t.Path)
 	switch {
 	case t.Slot != "":
-		message = fmt.Sprintf("%s says %s %s; here it is %s", shown(name), t.Slot, t.Says, t.Holds)
+		message = say("%s says %s %s; here it is %s", shown(name), t.Slot, t.Says, t.Holds)
 		if t.Within {
-			message = fmt.Sprintf("%s says %s %s, which does not lie in %s", shown(name), t.Slot, t.Says, t.Holds)
+			message = say("%s says %s %s, which does not lie in %s", shown(name), t.Slot, t.Says, t.Holds)
 		}
 		if !t.Movable() {
 			help = "rename it, or move it to where it belongs"
 		}
 	case t.Reason == match.Convention:
-		message = fmt.Sprintf("%s is named as those in %s are", shown(name), shown(t.Holds))
+		message = say("%s is named as those in %s are", shown(name), shown(t.Holds))
 	default:
-		message = fmt.Sprintf("%s is of a kind that lies in %s", shown(name), shown(t.Holds))
+		message = say("%s is of a kind that lies in %s", shown(name), shown(t.Holds))
 	}
 	if !t.Movable() && help == "" {
 		help = "it cannot be moved there as it is: a file of that name is there"
@@ -125,26 +129,26 @@ func misplaced(t *match.Thing) (message, help string) {
 	return message, help
 }
 
-func unfit(t *match.Thing) (message, help string) {
+func unfit(t *match.Thing) (message Message, help string) {
 	name := path.Base(t.Path)
 	if t.Says == "" {
-		return fmt.Sprintf("%s is not of the kinds that %s holds", shown(name), folderOf(t.Path)), ""
+		return say("%s is not of the kinds that %s holds", shown(name), folderOf(t.Path)), ""
 	}
-	return fmt.Sprintf("%s is not named as files in %s are", shown(name), folderOf(t.Path)), "they look like " + t.Says
+	return say("%s is not named as files in %s are", shown(name), folderOf(t.Path)), "they look like " + t.Says
 }
 
-func strayed(t *match.Thing) (message, help string) {
+func strayed(t *match.Thing) (message Message, help string) {
 	name := path.Base(t.Path)
 	switch t.Reason {
 	case match.Copied:
-		return fmt.Sprintf("%s is called a copy of %s, which is there", shown(name), shown(t.Other)), "look which of them is to stay"
+		return say("%s is called a copy of %s, which is there", shown(name), shown(t.Other)), "look which of them is to stay"
 	case match.Doubled:
-		return fmt.Sprintf("%s is %s once more, under another number or spelling", shown(name), shown(t.Other)), "look which of them is to stay"
+		return say("%s is %s once more, under another number or spelling", shown(name), shown(t.Other)), "look which of them is to stay"
 	case match.Another:
-		return fmt.Sprintf("%s is not among the %s of this project", shown(name), t.Other), ""
+		return say("%s is not among the %s of this project", shown(name), t.Other), ""
 	}
 	if t.Node.Kind == tree.File {
-		return fmt.Sprintf("%s lies loose in %s, where only folders are meant to be", shown(name), folderOf(t.Path)), ""
+		return say("%s lies loose in %s, where only folders are meant to be", shown(name), folderOf(t.Path)), ""
 	}
-	return fmt.Sprintf("%s is not one of the folders that belong into %s", shown(name), folderOf(t.Path)), strings.TrimSpace(help)
+	return say("%s is not one of the folders that belong into %s", shown(name), folderOf(t.Path)), strings.TrimSpace(help)
 }

@@ -1,7 +1,6 @@
 package rules
 
 import (
-	"fmt"
 	"strings"
 	"unicode"
 
@@ -32,7 +31,7 @@ func unseen(c *context) (check, error) {
 			}
 			if hidden, clean := unseenIn(n.Name); hidden != 0 {
 				finding := f.finding("unseen", severity, n)
-				finding.Message = fmt.Sprintf("%s holds a character that nobody sees (U+%04X)", shown(clean), hidden)
+				finding.Message = say("%s holds a character that nobody sees (U+%04X)", shown(clean), hidden)
 				finding.Help = f.advice("type the name anew", "rename it to "+clean)
 				finding.Fix = f.renaming(n, clean, true)
 				report(finding)
@@ -54,7 +53,7 @@ func unseen(c *context) (check, error) {
 					continue // the other one tells
 				}
 				finding := f.finding("unseen", severity, n)
-				finding.Message = fmt.Sprintf("%s looks like its neighbour %s, and is written with another character (%c is U+%04X)", shown(n.Name), shown(other.Name), letter, letter)
+				finding.Message = say("%s looks like its neighbour %s, and is written with another character (%c is U+%04X)", shown(n.Name), shown(other.Name), letter, letter)
 				finding.Help = "give one of them another word"
 				report(finding)
 				break

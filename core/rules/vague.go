@@ -51,7 +51,7 @@ func vagueNames(c *context) (check, error) {
 		eachName(f, func(n *tree.Node) {
 			if given && byMachine(n.Name) {
 				finding := f.finding("vague-names", severity, n)
-				finding.Message = fmt.Sprintf("%s is a name that a device or a program gave, or one to be filled in", shown(n.Name))
+				finding.Message = say("%s is a name that a device or a program gave, or one to be filled in", shown(n.Name))
 				finding.Help = "name what is in it"
 				report(finding)
 				return
@@ -63,7 +63,7 @@ func vagueNames(c *context) (check, error) {
 			name := strings.TrimRight(naming.Bare(n), " 0123456789()-_")
 			if vague[tree.Folded(name)] {
 				finding := f.finding("vague-names", severity, n)
-				finding.Message = fmt.Sprintf("%s says nothing about what it holds", shown(n.Name))
+				finding.Message = say("%s says nothing about what it holds", shown(n.Name))
 				finding.Help = "name what is in it; whatever has no home yet can go into a folder for arrivals"
 				report(finding)
 			}

@@ -68,15 +68,15 @@ func crowd(c *context, rule string, kind tree.Kind, least int, help string) (che
 		}
 		finding := f.finding(rule, c.severity, extra)
 		finding.Path = f.Path(nil)
-		finding.Message = fmt.Sprintf("%s would hold %d %ss; at most %d are allowed", where, count, kind, limit)
+		finding.Message = say("%s would hold %d %ss; at most %d are allowed", where, count, kind, limit)
 		finding.Help = help
 		switch {
 		case f.Real:
-			finding.Message = fmt.Sprintf("it holds %d %ss; at most %d are allowed", count, kind, limit)
+			finding.Message = say("it holds %d %ss; at most %d are allowed", count, kind, limit)
 		case series > limit && c.given && c.setting.Kind == template.Scalar:
 			// A series that cannot fit contradicts the setting, in each folder
 			// in which it stands: it is told once, and there.
-			finding.Message = fmt.Sprintf("`%s: %d` and line %d contradict each other: that line alone makes %d %ss", rule, limit, line, series, kind)
+			finding.Message = say("`%s: %d` and line %d contradict each other: that line alone makes %d %ss", rule, limit, line, series, kind)
 			finding.Line, finding.Column, finding.Width, finding.Path = c.setting.Line, c.setting.Column, len(c.setting.Text), ""
 			finding.Help = fmt.Sprintf("write `%s: %d`, or shorten the series", rule, series)
 		}

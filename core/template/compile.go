@@ -31,7 +31,7 @@ type compiler struct {
 	used     map[string]bool
 	inSource bool     // a slot found now decides how often something is repeated
 	later    int      // how many lines around are for later
-	misnamed []string // messages on fields whose names were told to be none
+	misnamed []string // names of fields that were told to be none
 	blind    bool     // the header cannot be read: its fields are not known
 }
 
@@ -66,12 +66,9 @@ func Parse(name, text string, starters fs.FS) (*Template, error) {
 			}
 		}
 	}
-	c.errs = slices.DeleteFunc(c.errs, func(e *outline.Error) bool { return slices.Contains(c.misnamed, e.Message) })
-	if c.blind { // what the header would have said is no mistake of the outline
-		c.errs = slices.DeleteFunc(c.errs, func(e *outline.Error) bool {
-			return strings.HasPrefix(e.Message, noField) || strings.HasPrefix(e.Message, noConvention)
-		})
-	}
+	c.errs = slices.DeleteFunc(c.errs, func(e *outline.Error) bool { // what the header would have said is no mistake of the outline
+		return e.Lacks != "" && (c.blind || slices.Contains(c.misnamed, e.Lacks))
+	})
 	if len(c.errs) > 0 {
 		return nil, c.errs.Sorted()
 	}
@@ -79,11 +76,13 @@ func Parse(name, text string, starters fs.FS) (*Template, error) {
 	return c.t, nil
 }
 
-// noField and noConvention begin messages that follow from a header that cannot be read.
-const noField, noConvention = "there is no field named", "there is no naming convention"
-
 func (c *compiler) fail(at outline.Pos, width int, message, help string) {
 	c.errs = append(c.errs, &outline.Error{Pos: at, Width: max(width, 1), Message: message, Help: help})
+}
+
+// failLacking tells that something is named that the header does not have.
+func (c *compiler) failLacking(at outline.Pos, width int, what, name, help string) {
+	c.errs = append(c.errs, &outline.Error{Pos: at, Width: max(width, 1), Message: fmt.Sprintf("there is no %s \"%s\"", what, name), Help: help, Lacks: name})
 }
 
 func (c *compiler) warn(at outline.Pos, width int, message, help string) {
@@ -480,7 +479,7 @@ func (c *compiler) name(s *scope, l *outline.Line, seg outline.Segment) *pattern
 
 func (c *compiler) patternErrors(at outline.Pos, errs []*pattern.Error) {
 	for _, e := range errs {
-		c.fail(outline.Pos{Line: at.Line, Column: at.Column + e.At}, e.Width, e.Message, e.Help)
+		c.errs = append(c.errs, &outline.Error{Pos: outline.Pos{Line: at.Line, Column: at.Column + e.At}, Width: max(e.Width, 1), Message: e.Message, Help: e.Help, Lacks: e.Lacks})
 	}
 }
 
@@ -683,7 +682,7 @@ func (c *compiler) lookup(s *scope, name string) (pattern.Field, *pattern.Error)
 	if f, ok := c.find(s, name); ok {
 		return f, nil
 	}
-	err := &pattern.Error{Message: fmt.Sprintf(noField+" \"%s\"", name)}
+	err := noField(name)
 	near := outline.Nearest(name, c.visible(s))
 	if slices.Contains(c.visible(s), joined(name)) {
 		near = joined(name)
@@ -705,6 +704,10 @@ func (c *compiler) lookup(s *scope, name string) (pattern.Field, *pattern.Error)
 		err.Help = fmt.Sprintf("add it to the header: fields: { %s: … }", name)
 	}
 	return pattern.Field{}, err
+}
+
+func noField(name string) *pattern.Error {
+	return &pattern.Error{Message: fmt.Sprintf("there is no field named \"%s\"", name), Lacks: name}
 }
 
 // joined writes a name of several words as one, with hyphens.

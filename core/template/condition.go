@@ -173,7 +173,7 @@ func (c *compiler) test(s *scope, at outline.Pos, text string) (Test, bool) {
 		} else if near := outline.Nearest(t.Field, c.visible(s)); near != "" {
 			help = fmt.Sprintf("did you mean %s?", near)
 		}
-		c.fail(at, width, fmt.Sprintf(noField+" \"%s\"", t.Field), help)
+		c.failLacking(at, width, "field named", t.Field, help)
 		return t, false
 	}
 	t.index, t.typ = f.Index, f.Type

@@ -263,7 +263,7 @@ func (c *compiler) holds(e *Line, clause outline.Clause) {
 			if near := outline.Nearest(what, known); near != "" {
 				help = fmt.Sprintf("did you mean %s?", near)
 			}
-			c.fail(pos, width, fmt.Sprintf(noConvention+" \"%s\"", what), help)
+			c.failLacking(pos, width, "naming convention", what, help)
 		}
 	}
 }

@@ -99,7 +99,7 @@ func (c *compiler) fields(n *Node) {
 			help := "use letters, digits and hyphens, beginning with a letter; the words and, or, not, is, in are taken"
 			if one := joined(p.Key); one != p.Key && outline.IsWord(one) {
 				help = fmt.Sprintf("the name of a field is one word: write %s: here, and <%s> where it stands", one, one)
-				c.misnamed = append(c.misnamed, fmt.Sprintf(noField+" \"%s\"", p.Key))
+				c.misnamed = append(c.misnamed, p.Key)
 			}
 			c.fail(p.KeyPos, p.KeyWidth, fmt.Sprintf("\"%s\" cannot name a field", p.Key), help)
 			continue

@@ -3,6 +3,7 @@ package template
 import (
 	"errors"
 	"fmt"
+	"slices"
 	"strings"
 	"unicode/utf8"
 
@@ -75,21 +76,21 @@ func ParseYAML(text string, first int) (*Node, outline.Errors) {
 	if r.overspent(text) {
 		return nil, r.errs
 	}
-	file, err := parser.ParseBytes([]byte(text), 0)
+	file, err := parser.ParseBytes([]byte(text), 0, parser.AllowDuplicateMapKey())
 	if err != nil {
 		if e := mistake(text); e != nil {
 			e.Line += first - 1
 			return nil, outline.Errors{e}
 		}
-		at, message := outline.Pos{Line: first, Column: 1}, err.Error()
+		at, message := outline.Pos{Line: first, Column: 1}, "this line is not written as a key with a value, or not indented as its neighbours are"
 		var syntax yaml.Error
-		if errors.As(err, &syntax) {
-			message = syntax.GetMessage()
-			if t := syntax.GetToken(); t != nil {
-				at = r.pos(t)
+		if errors.As(err, &syntax) && syntax.GetToken() != nil {
+			at = r.pos(syntax.GetToken())
+			if notClosed(syntax.GetToken()) {
+				message = "a quotation mark or a bracket is not closed"
 			}
 		}
-		r.fail(at, 1, plainYAML(message), "each line is `key: value`, indented as its neighbours are; put a text that holds a sign in quotes")
+		r.fail(at, 1, message, "each line is `key: value`, indented as its neighbours are; put a text that holds a sign in quotes")
 		return nil, r.errs
 	}
 	switch {
@@ -154,18 +155,16 @@ func (r *yamlReader) overspent(text string) bool {
 	return false
 }
 
-// plainYAML puts the parser's messages into words for people who have not met YAML: those
-// that [mistake] does not find by itself.
-func plainYAML(message string) string {
-	switch {
-	case strings.Contains(message, "already defined"):
-		return "this key stands here a second time"
-	case strings.Contains(message, "non-map value is specified"):
-		return "a key and a colon are missing in this line"
-	case strings.Contains(message, "could not find"):
-		return "a quotation mark or a bracket is not closed"
+// notClosed are the tokens at which the parser stands where a quotation mark or a bracket is
+// not closed.
+func notClosed(t *token.Token) bool {
+	switch t.Type {
+	case token.SequenceStartType, token.MappingStartType:
+		return true
+	case token.InvalidType:
+		return strings.ContainsAny(strings.TrimLeft(t.Value, " ")[:1], `"'`)
 	}
-	return "this line is not written as a key with a value, or not indented as its neighbours are"
+	return false
 }
 
 type yamlReader struct {
@@ -221,6 +220,10 @@ func (r *yamlReader) pair(out *Node, v *ast.MappingValueNode) {
 	at := r.pos(t)
 	if v.Key.IsMergeKey() {
 		r.fail(at, 2, "this sign has a meaning of its own in YAML that is not used here", "")
+		return
+	}
+	if slices.ContainsFunc(out.Pairs, func(p Pair) bool { return p.Key == t.Value }) {
+		r.fail(at, utf8.RuneCountInString(t.Value), "this key stands here a second time", "give it another name, or take one of them out")
 		return
 	}
 	out.Pairs = append(out.Pairs, Pair{t.Value, at, utf8.RuneCountInString(t.Value), r.node(v.Value)})

@@ -2,7 +2,6 @@ package template
 
 import (
 	"errors"
-	"fmt"
 	"slices"
 
 	"vestibula/core/pattern"
@@ -23,7 +22,7 @@ func (t *Template) Named(text string, values Values) (string, error) {
 		if i := slices.IndexFunc(t.Fields, func(f *Field) bool { return f.Name == slot }); i >= 0 && slot != pattern.OwnNumber {
 			return pattern.Field{Index: i, Type: &t.Fields[i].Type}, nil
 		}
-		return pattern.Field{}, &pattern.Error{Message: fmt.Sprintf(noField+" \"%s\"", slot)}
+		return pattern.Field{}, noField(slot)
 	})
 	if errs = append(errs, more...); len(errs) > 0 {
 		return "", errors.New(errs[0].Message)

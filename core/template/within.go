@@ -36,7 +36,7 @@ func (c *compiler) within() {
 			if near := outline.Nearest(f.Within, known); near != "" {
 				help = fmt.Sprintf("did you mean %s?", near)
 			}
-			c.fail(f.withinAt, utf8.RuneCountInString(f.Within), fmt.Sprintf(noField+" \"%s\"", f.Within), help)
+			c.failLacking(f.withinAt, utf8.RuneCountInString(f.Within), "field named", f.Within, help)
 		case !f.Type.Kind.Calendar(), timeless[f.Within]:
 			help := ""
 			if slices.Contains(items, f.Within) {

@@ -160,7 +160,7 @@ func (p *Plan) together(list []double) (some bool) {
 		m := &merge.Merger{Sum: func(at string) (string, error) { return j.Sum(p.lies(at)) }, Own: j.Own}
 		changes, err := m.Put(from, d.at, into, d.there, d.there)
 		if err != nil {
-			if told := (Stay{p.lies(d.at), err.Error()}); !slices.Contains(p.apart, told) {
+			if told := (Stay{Path: p.lies(d.at), Why: err.Error()}); !slices.Contains(p.apart, told) {
 				p.apart = append(p.apart, told)
 			}
 			continue

@@ -49,7 +49,10 @@ type Step struct {
 }
 
 // A Stay is something that is left as it is, and why.
-type Stay struct{ Path, Why string }
+type Stay struct {
+	Path, Why string
+	Unasked   bool // it is no longer asked for
+}
 
 // A Plan is what an upgrade will do.
 type Plan struct {
@@ -201,13 +204,13 @@ func (p *Plan) names(old, w *match.Wanted) {
 	case is == p.Name && w.Own.Marks&tree.Open == 0:
 		p.Becomes = will
 	case is != will && will != p.Name: // by hand it got the name that its values say by now
-		p.Stays = append(p.Stays, Stay{".", "it was renamed by hand, and keeps that name; by its values it would be “" + will + "”"})
+		p.Stays = append(p.Stays, Stay{Path: ".", Why: "it was renamed by hand, and keeps that name; by its values it would be “" + will + "”"})
 	}
 	if path.Dir(before) == path.Dir(after) || w.Own.Marks&tree.Open != 0 {
 		return
 	}
 	if way := path.Join(real[:len(real)-1]...); way != path.Dir(before) && (way != "" || path.Dir(before) != ".") {
-		p.Stays = append(p.Stays, Stay{".", "by its values it would lie in “" + path.Dir(after) + "”: the folders that it lies in were renamed by hand, so move it there yourself"})
+		p.Stays = append(p.Stays, Stay{Path: ".", Why: "by its values it would lie in “" + path.Dir(after) + "”: the folders that it lies in were renamed by hand, so move it there yourself"})
 		return
 	}
 	p.Name, p.Becomes = path.Join(path.Dir(before), p.Name), path.Join(path.Dir(after), p.Becomes)
@@ -217,10 +220,10 @@ func (p *Plan) names(old, w *match.Wanted) {
 func (p *Plan) thing(t *match.Thing) {
 	switch {
 	case t.Kind == match.Missing && t.Reason == match.InTheWay:
-		p.Stays = append(p.Stays, Stay{t.Path, "something else has the name of what is to be made here"})
+		p.Stays = append(p.Stays, Stay{Path: t.Path, Why: "something else has the name of what is to be made here"})
 	case t.Kind == match.Missing:
 		if from := p.lacks(t.Node); from != "" {
-			p.Stays = append(p.Stays, Stay{t.Path, "it is not made: it starts from " + from + ", which is not at hand"})
+			p.Stays = append(p.Stays, Stay{Path: t.Path, Why: "it is not made: it starts from " + from + ", which is not at hand"})
 			return
 		}
 		p.Steps = append(p.Steps, &Step{Op: change.Make, Sure: true, To: t.Final(), Kind: t.Node.Kind, Why: "new", thing: t, node: t.Node.Built(), final: t.Target})
@@ -272,7 +275,7 @@ func (p *Plan) update(t target) error {
 	case is == want:
 		p.given[to] = want
 	case is != given:
-		p.Stays = append(p.Stays, Stay{lies, untouched[t.want.Kind].edited})
+		p.Stays = append(p.Stays, Stay{Path: lies, Why: untouched[t.want.Kind].edited})
 	default:
 		p.given[to] = want
 		p.Steps = append(p.Steps, &Step{Op: change.Replace, Sure: true, From: lies, To: to, Kind: t.want.Kind, Why: untouched[t.want.Kind].why, node: t.want, sum: given, final: t.to})
@@ -315,7 +318,7 @@ func (p *Plan) dropped(seen, full *tree.Node, at string) error {
 				continue // it was put there, and that is told
 			}
 			if holds != "" {
-				p.Stays = append(p.Stays, Stay{p.lies(here), "it is no longer asked for, and stays: " + holds})
+				p.Stays = append(p.Stays, Stay{p.lies(here), "it is no longer asked for, and stays: " + holds, true})
 				continue
 			}
 			p.Steps = append(p.Steps, steps...)
