@@ -6,7 +6,6 @@ import (
 	"strings"
 
 	"vestibula/cli/term"
-	"vestibula/core/change"
 	"vestibula/core/inspect"
 	"vestibula/core/journal"
 	"vestibula/core/label"
@@ -48,7 +47,7 @@ func (r *checkRun) keep(reports []*inspect.Report) error {
 	if err != nil {
 		return err
 	}
-	set := &change.Set{Places: []string{s.Dir}, Changes: []change.Change{replacing(0, label.FileName, is.data, data)}}
+	set := rewriting(filepath.Join(s.Dir, label.FileName), is.data, data)
 	ask := consent{named: true}
 	plan, err := r.prepared(set, ask, false)
 	if err != nil {

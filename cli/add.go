@@ -14,6 +14,7 @@ import (
 
 	"vestibula/cli/term"
 	"vestibula/core/batch"
+	"vestibula/core/change"
 	"vestibula/core/label"
 	"vestibula/core/outline"
 	"vestibula/core/place"
@@ -451,6 +452,6 @@ func (r *adding) remember(b *buildRun) error {
 	if err != nil {
 		return err
 	}
-	b.set.Changes = append(b.set.Changes, replacing(0, file, old, data))
+	b.set.Write(change.At{Path: file}, old, data, "")
 	return nil
 }

@@ -8,6 +8,7 @@ import (
 	"os"
 	"os/signal"
 	"os/user"
+	"path"
 	"path/filepath"
 	"runtime"
 	"strings"
@@ -19,7 +20,6 @@ import (
 	"vestibula/cli/term"
 	"vestibula/core/address"
 	"vestibula/core/change"
-	"vestibula/core/digest"
 	"vestibula/core/disk"
 	"vestibula/core/journal"
 	"vestibula/core/place"
@@ -296,11 +296,11 @@ func (a *app) unwritten() string {
 	return a.sameCall("nothing was changed; to build all the same, although it cannot be taken back then", "--no-journal").String()
 }
 
-// replacing is the change that gives a file other contents, if it still holds the
-// old ones.
-func replacing(in int, path string, old, data []byte) change.Change {
-	return change.Change{Op: change.Replace, In: in, Path: path, Content: tree.Bytes(data), Sum: digest.Bytes(data),
-		Was: change.State{Entry: tree.Entry{Kind: tree.File}, Sum: digest.Bytes(old)}}
+// rewriting is what gives a file other contents, if it still holds the old ones.
+func rewriting(file string, was, is []byte) *change.Set {
+	set := &change.Set{Places: []string{filepath.Dir(file)}}
+	set.Write(change.At{Path: filepath.Base(file)}, was, is, "")
+	return set
 }
 
 // A newFile is a file that a command makes, by its path from here.
@@ -313,8 +313,7 @@ type newFile struct {
 // not there yet, and what a record names of it.
 func fileSet(files []newFile) (*change.Set, []journal.Root, error) {
 	set := &change.Set{}
-	places := map[string]int{}
-	made := map[string]bool{}
+	way := set.Way(func(change.At) bool { return false })
 	var roots []journal.Root
 	for _, f := range files {
 		full, err := filepath.Abs(f.path)
@@ -336,25 +335,15 @@ func fileSet(files []newFile) (*change.Set, []journal.Root, error) {
 		if top, err = place.Real(top); err != nil {
 			return nil, nil, err
 		}
-		in, known := places[top]
-		if !known {
-			in = len(set.Places)
-			places[top] = in
-			set.Places = append(set.Places, top)
+		at := change.At{In: set.Place(top), Path: rel}
+		way.To(change.At{In: at.In, Path: path.Dir(rel)}, "")
+		if f.content == nil {
+			set.MakeFolder(at, "")
+		} else {
+			set.MakeFile(at, f.content, "")
 		}
-		for i := range rel {
-			if dir := rel[:i]; rel[i] == '/' && !made[top+"\x00"+dir] {
-				made[top+"\x00"+dir] = true
-				set.Changes = append(set.Changes, change.Change{Op: change.Make, In: in, Path: dir, Node: &tree.Node{Name: filepath.Base(dir)}})
-			}
-		}
-		node := &tree.Node{Name: filepath.Base(rel)}
-		if f.content != nil {
-			node.Kind, node.Content = tree.File, f.content
-		}
-		set.Changes = append(set.Changes, change.Change{Op: change.Make, In: in, Path: rel, Node: node})
 		if len(roots) < manyRoots {
-			roots = append(roots, journal.Root{In: in, Path: address.Text(rel)})
+			roots = append(roots, journal.Root{In: at.In, Path: address.Text(rel)})
 		}
 	}
 	return set, roots, nil

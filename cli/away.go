@@ -404,8 +404,8 @@ func (r *awayRun) roots(set *change.Set) (roots []journal.Root) {
 		}
 	}
 	for _, dir := range dirs {
-		if in, below, err := placeOf(set, filepath.ToSlash(dir)+"/."); err == nil && len(roots) < manyRoots {
-			roots = append(roots, journal.Root{In: in, Path: address.Text(path.Clean(below))})
+		if at, err := set.Find(dir + "/."); err == nil && len(roots) < manyRoots {
+			roots = append(roots, journal.Root{In: at.In, Path: address.Text(path.Clean(at.Path))})
 		}
 	}
 	return roots

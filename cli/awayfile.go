@@ -13,7 +13,6 @@ import (
 	"vestibula/core/away"
 	"vestibula/core/bag"
 	"vestibula/core/change"
-	"vestibula/core/digest"
 	"vestibula/core/label"
 	"vestibula/core/pack"
 	"vestibula/core/place"
@@ -93,10 +92,10 @@ func (r *awayRun) pack(set *change.Set) error {
 			return err
 		}
 		if !r.copy {
-			packing.Changes = append(packing.Changes, change.Change{Op: change.Make, Path: path.Join(top, bag.BackupName), Node: &tree.Node{Kind: tree.File, Content: tree.Bytes(data)}})
+			packing.MakeFile(change.At{Path: path.Join(top, bag.BackupName)}, tree.Bytes(data), "")
 		}
 	}
-	set.Changes = append(set.Changes, pack.Into(placeIn(set, filepath.Dir(r.file)), filepath.Base(r.file), packing, r.now, func(n int) {
+	set.Changes = append(set.Changes, pack.Into(set.Place(filepath.Dir(r.file)), filepath.Base(r.file), packing, r.now, func(n int) {
 		if r.packs != nil {
 			r.packs(n)
 		}
@@ -106,54 +105,53 @@ func (r *awayRun) pack(set *change.Set) error {
 
 // packOne has a project or a part of it go into the file, and away from here.
 func (r *awayRun) packOne(set, packing *change.Set, g *going, inside string, note *bag.Backup) {
-	from := placeIn(packing, g.from)
-	here, base := placeIn(set, filepath.Dir(g.from)), filepath.Base(g.from)
+	from, to := change.At{In: packing.Place(g.from)}, change.At{Path: inside}
+	here := change.At{In: set.Place(filepath.Dir(g.from)), Path: filepath.Base(g.from)}
+	remove := func(at change.At, was change.State) {
+		if !r.copy {
+			set.Remove(at, was, "archive")
+		}
+	}
 	if g.whole == nil {
-		from = placeIn(packing, filepath.Dir(g.from))
+		from.In = packing.Place(filepath.Dir(g.from))
 	} else {
 		own := bag.Entry{Path: "./"}
 		if in, err := place.Open(g.from); err == nil { // without its time it is made now
 			_ = lookAt(in, &own, nil)
 			in.Close()
 		}
-		packing.Changes = append(packing.Changes, change.Change{Op: change.Make, Path: inside, Node: &tree.Node{}, As: change.Dress{Mode: own.Permissions(), Time: own.Time}})
+		packing.MakeFolder(to, "").As = change.Dress{Mode: own.Permissions(), Time: own.Time}
 		if part := g.note.Part; part != "" {
 			own.Path = part + "/"
 			note.Entries = append(note.Entries, own)
 		} else {
 			note.Own = &own
 		}
-		if !r.copy {
-			set.Changes = append(set.Changes, change.Change{Op: change.Remove, In: here, Path: base, Was: change.State{Entry: tree.Entry{Kind: tree.Folder}}, Why: "archive"})
-		}
+		remove(here, change.Is(tree.Folder))
 	}
 	for _, e := range g.entries {
-		at, whole := strings.TrimSuffix(e.Path, "/"), path.Join(inside, e.Path)
+		at := strings.TrimSuffix(e.Path, "/")
 		if r.moved[filepath.Join(g.from, filepath.FromSlash(at))] || r.copy && at == label.FileName && g.note.Part == "" {
 			continue
 		}
-		gone := change.Change{Op: change.Remove, In: here, Path: path.Join(base, at), Was: change.State{Entry: tree.Entry{Kind: tree.File}, Sum: e.Sum}, Why: "archive"}
-		in := change.Change{Op: change.Make, Path: whole, Node: &tree.Node{}, As: change.Dress{Mode: e.Permissions(), Time: e.Time}}
-		noted := e
+		noted, inside, gone := e, to.Below(at), here.Below(at)
 		if noted.Path = path.Join(g.note.Part, e.Path); g.whole == nil {
-			noted.Path, gone.Path, in.Path = g.note.Part, base, inside
+			noted.Path, inside, gone = g.note.Part, to, here
 		}
+		dress := change.Dress{Mode: e.Permissions(), Time: e.Time}
 		switch {
 		case at != e.Path:
-			gone.Was = change.State{Entry: tree.Entry{Kind: tree.Folder}}
 			noted.Path += "/"
+			packing.MakeFolder(inside, "").As = dress
+			remove(gone, change.Is(tree.Folder))
 		case e.Sum == "":
-			gone.Was = change.State{Entry: tree.Entry{Kind: tree.Symlink}, Sum: digest.Bytes([]byte(e.To))}
-			in.Node = &tree.Node{Kind: tree.Symlink, Content: tree.Target(e.To)}
+			packing.MakeLink(inside, e.To, "").As = dress
+			remove(gone, change.Holds(tree.Symlink, []byte(e.To)))
 		default:
-			in.Op, in.FromIn, in.From, in.Node = change.Copy, from, e.Path, nil
-			in.Was = change.State{Entry: tree.Entry{Kind: tree.File, Mode: e.Permissions(), Time: e.Time}, Sum: e.Sum}
+			packing.Copy(from.Below(e.Path), inside, change.State{Entry: tree.Entry{Kind: tree.File, Mode: dress.Mode, Time: dress.Time}, Sum: e.Sum}, "").As = dress
+			remove(gone, change.State{Entry: tree.Entry{Kind: tree.File}, Sum: e.Sum})
 		}
-		packing.Changes = append(packing.Changes, in)
 		note.Entries = append(note.Entries, noted)
-		if !r.copy {
-			set.Changes = append(set.Changes, gone)
-		}
 	}
 }
 

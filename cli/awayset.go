@@ -2,7 +2,6 @@ package cli
 
 import (
 	"os"
-	"path"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -10,7 +9,6 @@ import (
 
 	"vestibula/core/away"
 	"vestibula/core/change"
-	"vestibula/core/digest"
 	"vestibula/core/journal"
 	"vestibula/core/label"
 	"vestibula/core/place"
@@ -20,8 +18,11 @@ import (
 // set is what is to be done: the moves, and the lists.
 func (r *awayRun) set() (*change.Set, error) {
 	set := &change.Set{}
-	in := func(dir string) int { return placeIn(set, dir) }
-	made := map[string]bool{}
+	at := func(full string) change.At {
+		base := r.base(full)
+		return change.At{In: set.Place(base), Path: below(base, full)}
+	}
+	way := set.Way(func(at change.At) bool { return isThere(filepath.Join(set.Places[at.In], filepath.FromSlash(at.Path))) })
 	if r.file != "" {
 		if err := r.pack(set); err != nil {
 			return nil, err
@@ -31,17 +32,17 @@ func (r *awayRun) set() (*change.Set, error) {
 		if r.file != "" {
 			break
 		}
-		if err := r.onTheWay(set, in, made, filepath.Dir(g.to)); err != nil {
-			return nil, err
+		if up := filepath.Dir(g.to); !isThere(up) {
+			way.To(at(up), "on the way")
 		}
 		if g.packed != nil {
-			if err := g.unpacked(set, in(r.base(g.to))); err != nil {
+			if err := g.unpacked(set, at(g.to).In); err != nil {
 				return nil, err
 			}
 			continue
 		}
 		if r.copy {
-			if err := g.copied(set, in, made); err != nil {
+			if err := g.copied(set, at(g.from), at(g.to), way); err != nil {
 				return nil, err
 			}
 			continue
@@ -52,10 +53,9 @@ func (r *awayRun) set() (*change.Set, error) {
 		} else if info, err := os.Lstat(g.from); err == nil && !info.IsDir() {
 			kind = tree.File
 		}
-		set.Changes = append(set.Changes, change.Change{Op: change.Move, FromIn: in(filepath.Dir(g.from)), From: filepath.Base(g.from), In: in(r.base(g.to)), Path: below(r.base(g.to), g.to),
-			Was: change.State{Entry: tree.Entry{Kind: kind}}, Why: "archive"})
+		set.Move(at(g.from), at(g.to), change.Is(kind), "archive")
 	}
-	if err := r.relabel(set, in); err != nil {
+	if err := r.relabel(set); err != nil {
 		return nil, err
 	}
 	for dir, l := range r.lists {
@@ -63,26 +63,13 @@ func (r *awayRun) set() (*change.Set, error) {
 		if err != nil {
 			return nil, err
 		}
-		switch {
-		case l.data == nil:
-			set.Changes = append(set.Changes, change.Change{Op: change.Make, In: in(dir), Path: away.FileName, Node: &tree.Node{Name: away.FileName, Kind: tree.File, Content: tree.Bytes(data)}})
-		case len(l.list.Projects) == 0:
-			set.Changes = append(set.Changes, change.Change{Op: change.Remove, In: in(dir), Path: away.FileName, Was: change.State{Entry: tree.Entry{Kind: tree.File}, Sum: digest.Bytes(l.data)}})
-		default:
-			set.Changes = append(set.Changes, replacing(in(dir), away.FileName, l.data, data))
+		if len(l.list.Projects) == 0 && l.data != nil {
+			data = nil
 		}
+		set.Write(change.At{In: set.Place(dir), Path: away.FileName}, l.data, data, "")
 	}
 	apartFrom(set, nil)
 	return set, nil
-}
-
-// placeIn is the number of a folder among the places of a set.
-func placeIn(set *change.Set, dir string) int {
-	if i := slices.Index(set.Places, dir); i >= 0 {
-		return i
-	}
-	set.Places = append(set.Places, dir)
-	return len(set.Places) - 1
 }
 
 // apartFrom has no two places of a set lie in each other. It returns the roots with the
@@ -106,56 +93,35 @@ func (r *awayRun) base(at string) string {
 	}
 }
 
-// onTheWay adds the folders that are to be made for what goes into them.
-func (r *awayRun) onTheWay(set *change.Set, in func(dir string) int, made map[string]bool, dir string) error {
-	if made[dir] || isThere(dir) {
-		return nil
-	}
-	if err := r.onTheWay(set, in, made, filepath.Dir(dir)); err != nil {
-		return err
-	}
-	made[dir] = true
-	base := r.base(dir)
-	set.Changes = append(set.Changes, change.Change{Op: change.Make, In: in(base), Path: below(base, dir), Node: &tree.Node{Name: filepath.Base(dir)}, Why: "on the way"})
-	return nil
-}
-
 // copied adds what makes a copy, without the label.
-func (g *going) copied(set *change.Set, in func(dir string) int, made map[string]bool) error {
-	base := (&awayRun{}).base(g.to)
-	to, from := in(base), in(filepath.Dir(g.from))
-	top := filepath.Base(g.from)
+func (g *going) copied(set *change.Set, from, to change.At, way *change.Way) error {
 	if g.whole == nil {
-		set.Changes = append(set.Changes, change.Change{Op: change.Copy, FromIn: from, From: top, In: to, Path: below(base, g.to), Was: change.State{Entry: tree.Entry{Kind: tree.File}}, Why: "copy"})
+		set.Copy(from, to, change.Is(tree.File), "copy")
 		return nil
 	}
-	if !made[g.to] {
-		made[g.to] = true
-		set.Changes = append(set.Changes, change.Change{Op: change.Make, In: to, Path: below(base, g.to), Node: &tree.Node{Name: filepath.Base(g.to)}, Why: "copy"})
-	}
+	way.To(to, "copy")
 	for at, n := range g.whole.All() {
 		at = strings.Clone(at)
-		c := change.Change{Op: change.Copy, FromIn: from, From: path.Join(top, at), In: to, Path: path.Join(below(base, g.to), at), Was: change.State{Entry: tree.Entry{Kind: tree.File}}, Why: "copy"}
 		switch {
 		case at == label.FileName && g.note.Part == "":
-			continue
 		case n.Kind == tree.Folder:
-			c = change.Change{Op: change.Make, In: to, Path: c.Path, Node: &tree.Node{Name: n.Name}, Why: "copy"}
+			set.MakeFolder(to.Below(at), "copy")
 		case n.Marks&tree.Link != 0:
 			target, err := os.Readlink(filepath.Join(g.from, filepath.FromSlash(at)))
 			if err != nil {
 				return refused("", "%s cannot be read: %s", at, place.Reason(err))
 			}
-			c = change.Change{Op: change.Make, In: to, Path: c.Path, Node: &tree.Node{Name: n.Name, Kind: tree.Symlink, Content: tree.Target(target)}, Why: "copy"}
+			set.MakeLink(to.Below(at), target, "copy")
+		default:
+			set.Copy(from.Below(at), to.Below(at), change.Is(tree.File), "copy")
 		}
-		set.Changes = append(set.Changes, c)
 	}
 	return nil
 }
 
 // relabel notes in the labels of projects what of them was archived, came back, or was
 // handed over.
-func (r *awayRun) relabel(set *change.Set, in func(dir string) int) error {
+func (r *awayRun) relabel(set *change.Set) error {
 	noted := map[string]*readLabel{}
 	var order []string
 	for _, g := range r.goes {
@@ -199,9 +165,7 @@ func (r *awayRun) relabel(set *change.Set, in func(dir string) int) error {
 		if err != nil {
 			return err
 		}
-		if string(data) != string(noted[dir].data) {
-			set.Changes = append(set.Changes, replacing(in(dir), label.FileName, noted[dir].data, data))
-		}
+		set.Write(change.At{In: set.Place(dir), Path: label.FileName}, noted[dir].data, data, "")
 	}
 	return nil
 }

@@ -288,15 +288,16 @@ func (r *backupRun) set(into string) (*change.Set, error) {
 		}
 	}
 	if len(r.older) > 0 {
+		older := change.At{Path: olderBackups}
 		if !isThere(filepath.Join(into, olderBackups)) {
-			set.Changes = append(set.Changes, change.Change{Op: change.Make, Path: olderBackups, Node: &tree.Node{Name: olderBackups}, Why: "older backups"})
+			set.MakeFolder(older, "older backups")
 		}
 		for _, dir := range r.older {
 			kind := tree.Folder
 			if isFile(dir) {
 				kind = tree.File
 			}
-			set.Changes = append(set.Changes, change.Change{Op: change.Move, From: filepath.Base(dir), Path: path.Join(olderBackups, filepath.Base(dir)), Was: change.State{Entry: tree.Entry{Kind: kind}}, Why: "older"})
+			set.Move(change.At{Path: filepath.Base(dir)}, older.Below(filepath.Base(dir)), change.Is(kind), "older")
 		}
 	}
 	apartFrom(set, nil)
@@ -319,7 +320,7 @@ func (r *backupRun) backups(into string) (*change.Set, error) {
 		set.Places = append(set.Places, b.dir)
 		top, payload := b.name, b.name
 		put := func(at string, kind tree.Kind, content tree.Content) {
-			set.Changes = append(set.Changes, change.Change{Op: change.Make, Path: at, Node: &tree.Node{Name: path.Base(at), Kind: kind, Content: content}, Why: "backup"})
+			set.Make(change.At{Path: at}, &tree.Node{Name: path.Base(at), Kind: kind, Content: content}, "backup")
 		}
 		put(top, tree.Folder, nil)
 		note, err := b.note.Encode()
@@ -357,13 +358,12 @@ func (r *backupRun) backups(into string) (*change.Set, error) {
 					continue
 				}
 				files++
-				c := change.Change{Op: change.Copy, FromIn: from, From: e.Path, Path: payload + "/" + e.Path, Was: change.State{Entry: tree.Entry{Kind: tree.File}, Sum: e.Sum}, Why: "backup"}
+				c := set.Copy(change.At{In: from, Path: e.Path}, change.At{Path: payload + "/" + e.Path}, change.State{Entry: tree.Entry{Kind: tree.File}, Sum: e.Sum}, "backup")
 				if shared {
 					c.FromIn, c.From, c.Was, c.Sum, c.Shared = 0, last+"/"+e.Path, change.State{Entry: *e.Last}, e.Sum, e.Sum
 				} else if r.zip {
 					c.Was.Mode, c.Was.Time = e.Permissions(), e.Time
 				}
-				set.Changes = append(set.Changes, c)
 			}
 		}
 		if !r.bag {

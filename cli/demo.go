@@ -11,7 +11,6 @@ import (
 	"github.com/spf13/cobra"
 
 	"vestibula/cli/term"
-	"vestibula/core/change"
 	"vestibula/core/journal"
 	"vestibula/core/outline"
 	"vestibula/core/place"
@@ -198,7 +197,7 @@ func (a *app) rewrite(s scene) error {
 	if err != nil {
 		return refused("", "%s", place.Reason(err))
 	}
-	set := &change.Set{Places: []string{here}, Changes: []change.Change{replacing(0, file, was, is)}}
+	set := rewriting(filepath.Join(here, file), was, is)
 	plan, err := a.prepared(set, consent{named: true}, true)
 	if err != nil {
 		return err

@@ -6,7 +6,6 @@ import (
 
 	"vestibula/cli/term"
 	"vestibula/core/address"
-	"vestibula/core/change"
 	"vestibula/core/journal"
 	"vestibula/core/place"
 	"vestibula/core/rules"
@@ -38,7 +37,7 @@ func (r *checkRun) fixText(src *source) error {
 	if err != nil {
 		return refused("it is as it was", "%s cannot be written: %s", src.path, place.Reason(err))
 	}
-	set := &change.Set{Places: []string{filepath.Dir(at)}, Changes: []change.Change{replacing(0, filepath.Base(at), []byte(src.text), []byte(text))}}
+	set := rewriting(at, []byte(src.text), []byte(text))
 	plan, err := r.prepared(set, r.ask, false)
 	if err != nil {
 		return err

@@ -12,7 +12,6 @@ import (
 
 	"vestibula/cli/term"
 	"vestibula/core/change"
-	"vestibula/core/digest"
 	"vestibula/core/label"
 	"vestibula/core/place"
 	"vestibula/core/reference"
@@ -159,11 +158,11 @@ func addLabel(set *change.Set, own string, old []byte, l *label.Label) error {
 	if err != nil {
 		return err
 	}
-	in, rel, err := placeOf(set, own+"/"+label.FileName)
+	at, err := set.Find(own + "/" + label.FileName)
 	if err != nil {
 		return err
 	}
-	set.Changes = append(set.Changes, replacing(in, rel, old, data))
+	set.Write(at, old, data, "")
 	return nil
 }
 
@@ -174,21 +173,6 @@ func placeHolds(set *change.Set, dir string) bool {
 	})
 }
 
-// placeOf returns the place that a path lies in, and the path from there.
-func placeOf(set *change.Set, at string) (in int, rel string, err error) {
-	in = -1
-	for i, p := range set.Places {
-		p = filepath.ToSlash(p)
-		if strings.HasPrefix(at, strings.TrimSuffix(p, "/")+"/") && (in < 0 || len(p) > len(set.Places[in])) {
-			in, rel = i, strings.TrimPrefix(at[len(strings.TrimSuffix(p, "/")):], "/")
-		}
-	}
-	if in < 0 {
-		return 0, "", fmt.Errorf("%s lies elsewhere", at)
-	}
-	return in, rel, nil
-}
-
 // addTo adds to a set what fixes broken references.
 func (f *followed) addTo(set *change.Set, moves *reference.Moves) error {
 	done := map[string]bool{}
@@ -197,27 +181,26 @@ func (f *followed) addTo(set *change.Set, moves *reference.Moves) error {
 			continue
 		}
 		after, _ := moves.After(b.File)
-		in, rel, err := placeOf(set, after)
+		to, err := set.Find(after)
 		if err != nil {
 			return err
 		}
 		if b.Link() {
-			from, old, err := placeOf(set, b.File)
+			from, err := set.Find(b.File)
 			if err != nil {
 				return err
 			}
-			gone := change.State{Entry: tree.Entry{Kind: tree.Symlink}, Sum: digest.Bytes([]byte(filepath.FromSlash(b.Says)))}
-			set.Changes = slices.DeleteFunc(set.Changes, func(c change.Change) bool { return c.Op == change.Move && c.FromIn == from && c.From == old })
-			set.Changes = append(set.Changes,
-				change.Change{Op: change.Remove, In: from, Path: old, Was: gone, Why: "it leads to what is moved"},
-				change.Change{Op: change.Make, In: in, Path: rel, Node: &tree.Node{Name: path.Base(rel), Kind: tree.Symlink, Content: tree.Target(filepath.FromSlash(b.Becomes))}, Why: "it leads to what is moved"})
+			const why = "it leads to what is moved"
+			set.Changes = slices.DeleteFunc(set.Changes, func(c change.Change) bool {
+				return c.Op == change.Move && c.FromIn == from.In && c.From == from.Path
+			})
+			set.Remove(from, change.Holds(tree.Symlink, []byte(filepath.FromSlash(b.Says))), why)
+			set.MakeLink(to, filepath.FromSlash(b.Becomes), why)
 			continue
 		}
 		if now, becomes, changed := f.Fixed(b.File); changed {
 			done[b.File] = true
-			c := replacing(in, rel, []byte(now), []byte(becomes))
-			c.Why = "it names what is moved"
-			set.Changes = append(set.Changes, c)
+			set.Write(to, []byte(now), []byte(becomes), "it names what is moved")
 		}
 	}
 	return nil

@@ -278,6 +278,7 @@ func withLabels(changes []change.Change, labels []*labelling) ([]change.Change, 
 		label  *labelling
 	}
 	put := make([]fresh, 0, len(labels)) // most changes get one label, and then no map
+	set := &change.Set{Changes: changes}
 	for _, l := range labels {
 		if i, below, found := within(made, l.folder); found {
 			put = append(put, fresh{i, below, l})
@@ -290,11 +291,12 @@ func withLabels(changes []change.Change, labels []*labelling) ([]change.Change, 
 		switch {
 		case data == nil: // all of it stands there
 		case l.old == nil:
-			changes = append(changes, change.Change{Op: change.Make, Path: l.file(), Node: l.node()})
+			set.Make(change.At{Path: l.file()}, l.node(), "")
 		default:
-			changes = append(changes, replacing(0, l.file(), l.old, data))
+			set.Write(change.At{Path: l.file()}, l.old, data, "")
 		}
 	}
+	changes = set.Changes
 	slices.SortStableFunc(put, func(a, b fresh) int { return cmp.Compare(a.change, b.change) })
 	for len(put) > 0 {
 		n := 1

@@ -6,7 +6,6 @@ import (
 
 	"vestibula/cli/term"
 	"vestibula/core/address"
-	"vestibula/core/change"
 	"vestibula/core/journal"
 	"vestibula/core/learn"
 	"vestibula/core/place"
@@ -61,7 +60,7 @@ func (r *learning) update(name string, args []string) error {
 	if err != nil {
 		return refused("it is as it was", "%s cannot be written: %s", src.path, place.Reason(err))
 	}
-	set := &change.Set{Places: []string{filepath.Dir(at)}, Changes: []change.Change{replacing(0, filepath.Base(at), []byte(src.text), []byte(text))}}
+	set := rewriting(at, []byte(src.text), []byte(text))
 	draw := func() {
 		r.screen.Line(term.Title.Render(term.Visible(src.name)))
 		for _, a := range added {

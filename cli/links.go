@@ -16,7 +16,6 @@ import (
 	"vestibula/core/address"
 	"vestibula/core/catalog"
 	"vestibula/core/change"
-	"vestibula/core/digest"
 	"vestibula/core/journal"
 	"vestibula/core/place"
 	"vestibula/core/tree"
@@ -64,7 +63,7 @@ func (r *readRun) makeLinks() error {
 	set := &change.Set{Places: []string{up}}
 	base := filepath.Base(dir)
 	if info == nil {
-		set.Changes = append(set.Changes, change.Change{Op: change.Make, Path: base, Node: &tree.Node{Name: base}})
+		set.MakeFolder(change.At{Path: base}, "")
 	}
 	made, gone, kept := 0, 0, map[string]string{}
 	for _, name := range slices.Sorted(maps.Keys(before)) {
@@ -76,7 +75,7 @@ func (r *readRun) makeLinks() error {
 			kept[name] = now
 		default:
 			gone++
-			set.Changes = append(set.Changes, change.Change{Op: change.Remove, Path: path.Join(base, name), Was: change.State{Entry: tree.Entry{Kind: tree.Symlink}, Sum: digest.Bytes([]byte(now))}, Why: "it was not found any more"})
+			set.Remove(change.At{Path: path.Join(base, name)}, change.Holds(tree.Symlink, []byte(now)), "it was not found any more")
 		}
 	}
 	var taken []string
@@ -92,19 +91,14 @@ func (r *readRun) makeLinks() error {
 		}
 		made++
 		kept[name] = want[name]
-		set.Changes = append(set.Changes, change.Change{Op: change.Make, Path: path.Join(base, name), Node: &tree.Node{Name: name, Kind: tree.Symlink, Content: tree.Target(want[name])}})
+		set.MakeLink(change.At{Path: path.Join(base, name)}, want[name], "")
 	}
 	data, err := json.MarshalIndent(kept, "", "  ")
 	if err != nil {
 		return err
 	}
 	data = append(data, '\n')
-	switch {
-	case old == nil:
-		set.Changes = append(set.Changes, change.Change{Op: change.Make, Path: path.Join(base, linksFile), Node: &tree.Node{Name: linksFile, Kind: tree.File, Content: tree.Bytes(data)}})
-	case string(old) != string(data):
-		set.Changes = append(set.Changes, replacing(0, path.Join(base, linksFile), old, data))
-	}
+	set.Write(change.At{Path: path.Join(base, linksFile)}, old, data, "")
 	for _, name := range taken {
 		r.note(term.Sprintf("%s has a %s of its own, which stays", r.links, name))
 	}

@@ -83,7 +83,7 @@ func (m *movingOn) set() (*change.Set, error) {
 	dir := m.layout.Dir
 	set := &change.Set{Places: []string{dir}}
 	for _, item := range m.items {
-		set.Changes = append(set.Changes, change.Change{Op: change.Move, From: item.from, Path: item.to, Was: change.State{Entry: tree.Entry{Kind: tree.Folder}}, Why: "it moves on"})
+		set.Move(change.At{Path: item.from}, change.At{Path: item.to}, change.Is(tree.Folder), "it moves on")
 		root, _, err := m.reading(filepath.Join(dir, filepath.FromSlash(item.from)))
 		if err != nil {
 			return nil, refused("", "%s cannot be read: %s", item.from, place.Reason(err))
@@ -151,7 +151,7 @@ func (i *movedItem) lacks(wanted, is *tree.Node, at string, set *change.Set) {
 			continue
 		}
 		i.gets = append(i.gets, c)
-		set.Changes = append(set.Changes, change.Change{Op: change.Make, Path: here, Node: c.Built(), Why: "the template has it there"})
+		set.Make(change.At{Path: here}, c.Built(), "the template has it there")
 	}
 }
 
@@ -201,12 +201,10 @@ func (m *movingOn) close(set *change.Set) error {
 	if err != nil {
 		return err
 	}
-	next := replacing(0, label.FileName, is.data, data)
 	if i >= 0 {
-		set.Changes[i] = next
-	} else {
-		set.Changes = append(set.Changes, next)
+		set.Changes = slices.Delete(set.Changes, i, i+1)
 	}
+	set.Write(change.At{Path: label.FileName}, is.data, data, "")
 	return nil
 }
 

@@ -355,55 +355,53 @@ func (r *nextRun) makeBuild(base string, turns []*turn) error {
 
 // addCarried adds to the set of a build what goes along.
 func (r *nextRun) addCarried(b *buildRun, turns []*turn) error {
-	known := map[string]bool{} // folders that are there, or come about
+	way := b.set.Way(func(at change.At) bool { _, err := b.place.Look(at.Path); return err == nil })
 	for i := range b.plan.Steps {
 		if b.plan.Steps[i].Node.Kind == tree.Folder {
-			known[b.plan.Path(i)] = true
+			way.Knows(change.At{Path: b.plan.Path(i)})
 		}
-	}
-	var folder func(at string)
-	folder = func(at string) {
-		if at == "." || known[at] {
-			return
-		}
-		folder(path.Dir(at))
-		known[at] = true
-		if _, err := b.place.Look(at); err == nil {
-			return
-		}
-		b.set.Changes = append(b.set.Changes, change.Change{Op: change.Make, Path: at, Node: &tree.Node{Name: path.Base(at)}, Why: "carry"})
 	}
 	for _, turn := range turns {
-		taken := map[string]string{}
-		for _, s := range turn.plan.Steps {
-			from, to := path.Join(turn.old, s.From), path.Join(turn.plan.Own, s.To)
-			if s.Kind == tree.Folder {
-				folder(to)
-				continue
-			}
-			if other, twice := taken[tree.Folded(to)]; twice {
-				return refused("give one of them another name first", "two files would get one name: %s and %s would both be %s", other, s.From, s.To)
-			}
-			taken[tree.Folded(to)] = s.From
-			if _, err := b.place.Look(to); err == nil {
-				r.begun++ // what is begun stays
-				continue
-			}
-			folder(path.Dir(to))
-			c := change.Change{Op: change.Copy, From: from, Path: to, Was: change.State{Entry: tree.Entry{Kind: s.Kind}}, Why: s.Why}
-			switch {
-			case s.Moves:
-				c.Op = change.Move
-			case s.Kind == tree.Symlink:
-				target, err := os.Readlink(filepath.Join(b.place.Real, filepath.FromSlash(from)))
-				if err != nil {
-					return refused("", "%s cannot be read: %s", s.From, place.Reason(err))
-				}
-				c = change.Change{Op: change.Make, Path: to, Node: &tree.Node{Name: path.Base(to), Kind: tree.Symlink, Content: tree.Target(target)}, Why: s.Why}
-			}
-			turn.goes = append(turn.goes, s)
-			b.set.Changes = append(b.set.Changes, c)
+		if err := r.bring(&b.set, way, change.At{Path: turn.old}, change.At{Path: turn.plan.Own}, turn); err != nil {
+			return err
 		}
+	}
+	return nil
+}
+
+// bring adds what brings the steps of a turn from one folder to another. What is begun there
+// stays.
+func (r *nextRun) bring(set *change.Set, way *change.Way, from, to change.At, t *turn) error {
+	onDisk := func(at change.At) string { return filepath.Join(set.Places[at.In], filepath.FromSlash(at.Path)) }
+	taken := map[string]string{}
+	for _, s := range t.plan.Steps {
+		old, new := from.Below(s.From), to.Below(s.To)
+		if s.Kind == tree.Folder {
+			way.To(new, "carry")
+			continue
+		}
+		if other, twice := taken[tree.Folded(new.Path)]; twice {
+			return refused("give one of them another name first", "two files would get one name: %s and %s would both be %s", other, s.From, s.To)
+		}
+		taken[tree.Folded(new.Path)] = s.From
+		if isThere(onDisk(new)) {
+			r.begun++
+			continue
+		}
+		way.To(change.At{In: new.In, Path: path.Dir(new.Path)}, "carry")
+		switch {
+		case s.Moves:
+			set.Move(old, new, change.Is(s.Kind), s.Why)
+		case s.Kind == tree.Symlink:
+			target, err := os.Readlink(onDisk(old))
+			if err != nil {
+				return refused("", "%s cannot be read: %s", s.From, place.Reason(err))
+			}
+			set.MakeLink(new, target, s.Why)
+		default:
+			set.Copy(old, new, change.Is(s.Kind), s.Why)
+		}
+		t.goes = append(t.goes, s)
 	}
 	return nil
 }

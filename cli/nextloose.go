@@ -1,8 +1,6 @@
 package cli
 
 import (
-	"os"
-	"path"
 	"path/filepath"
 	"strings"
 
@@ -13,7 +11,6 @@ import (
 	"vestibula/core/journal"
 	"vestibula/core/place"
 	"vestibula/core/template"
-	"vestibula/core/tree"
 	"vestibula/core/value"
 )
 
@@ -111,62 +108,15 @@ func (r *nextRun) looseInto(from string, conv *template.Convention, f *template.
 
 // addLoose adds what copies a folder. What is there already stays.
 func (r *nextRun) addLoose(set *change.Set, from, into string, t *turn) error {
-	dir := filepath.Dir(into)
-	in := -1
-	for i, p := range set.Places {
-		if p == dir {
-			in = i
-		}
-	}
-	if in < 0 {
-		in = len(set.Places)
-		set.Places = append(set.Places, dir)
-	}
-	base, own := filepath.Base(into), filepath.Base(from)
 	if into == from || strings.HasPrefix(into, from+string(filepath.Separator)) {
 		return refused("name another folder", "%s lies in the folder that it is made from", into)
 	}
-	known := map[string]bool{}
-	var folder func(at string)
-	folder = func(at string) {
-		if at == "." || known[at] {
-			return
-		}
-		folder(path.Dir(at))
-		known[at] = true
-		if !isThere(filepath.Join(dir, filepath.FromSlash(at))) {
-			set.Changes = append(set.Changes, change.Change{Op: change.Make, In: in, Path: at, Node: &tree.Node{Name: path.Base(at)}, Why: "next"})
-		}
-	}
-	folder(base)
-	taken := map[string]string{}
-	for _, s := range t.plan.Steps {
-		to := path.Join(base, s.To)
-		if s.Kind == tree.Folder {
-			folder(to)
-			continue
-		}
-		if other, twice := taken[tree.Folded(to)]; twice {
-			return refused("give one of them another name first", "two files would get one name: %s and %s would both be %s", other, s.From, s.To)
-		}
-		taken[tree.Folded(to)] = s.From
-		if isThere(filepath.Join(dir, filepath.FromSlash(to))) {
-			r.begun++
-			continue
-		}
-		folder(path.Dir(to))
-		c := change.Change{Op: change.Copy, In: in, From: path.Join(own, s.From), Path: to, Was: change.State{Entry: tree.Entry{Kind: s.Kind}}, Why: s.Why}
-		if s.Kind == tree.Symlink {
-			target, err := os.Readlink(filepath.Join(from, filepath.FromSlash(s.From)))
-			if err != nil {
-				return refused("", "%s cannot be read: %s", s.From, place.Reason(err))
-			}
-			c = change.Change{Op: change.Make, In: in, Path: to, Node: &tree.Node{Name: path.Base(to), Kind: tree.Symlink, Content: tree.Target(target)}, Why: s.Why}
-		}
-		t.goes = append(t.goes, s)
-		set.Changes = append(set.Changes, c)
-	}
-	return nil
+	dir := filepath.Dir(into)
+	old := change.At{In: set.Place(filepath.Dir(from)), Path: filepath.Base(from)}
+	new := change.At{In: set.Place(dir), Path: filepath.Base(into)}
+	way := set.Way(func(at change.At) bool { return isThere(filepath.Join(dir, filepath.FromSlash(at.Path))) })
+	way.To(new, "next")
+	return r.bring(set, way, old, new, t)
 }
 
 // drawLoose shows the new folders, with what lies in them.

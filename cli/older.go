@@ -79,26 +79,23 @@ func (r *putRun) olderInto() error {
 		r.screen.Text(term.Good.Render("Nothing to do") + ": no file is an older version of another one.")
 		return nil
 	}
-	var changes []change.Change
-	made := map[string]bool{}
+	grown := &change.Set{}
+	way := grown.Way(func(at change.At) bool { return isThere(filepath.FromSlash(at.Path)) })
 	for _, v := range rows {
 		if v.tie || len(v.others) == 0 {
 			continue
 		}
 		into := path.Join(v.dir, r.older)
-		if !made[into] && !isThere(filepath.FromSlash(into)) {
-			made[into] = true
-			changes = append(changes, change.Change{Op: change.Make, Path: into, Node: &tree.Node{Name: r.older}})
-		}
+		way.To(change.At{Path: into}, "")
 		for _, name := range v.others {
 			e, err := look(filepath.FromSlash(path.Join(v.dir, name)))
 			if err != nil {
 				return refused("nothing was changed", "%s cannot be read: %s", name, place.Reason(err))
 			}
-			changes = append(changes, change.Change{Op: change.Move, From: path.Join(v.dir, name), Path: path.Join(into, name), Was: change.State{Entry: e}, Why: "an older version of " + v.newest})
+			grown.Move(change.At{Path: path.Join(v.dir, name)}, change.At{Path: path.Join(into, name)}, change.State{Entry: e}, "an older version of "+v.newest)
 		}
 	}
-	set := put.Within(changes, put.Outermost(dirs))
+	set := put.Within(grown.Changes, put.Outermost(dirs))
 	for i := range set.Places {
 		set.Places[i] = filepath.FromSlash(set.Places[i])
 	}

@@ -442,8 +442,8 @@ func (r *putRun) carryOut() error {
 	var roots []journal.Root
 	for _, pr := range r.projects {
 		if len(roots) < manyRoots && slices.ContainsFunc(r.outcomes, func(o *put.Outcome) bool { return o.Kind == put.Goes && o.Spots[0].Project == pr }) {
-			if in, rel, err := placeOf(set, filepath.ToSlash(pr.Dir)+"/x"); err == nil {
-				roots = append(roots, journal.Root{In: in, Path: address.Text(path.Dir(rel)), ID: pr.Label.ID})
+			if at, err := set.Find(pr.Dir + "/x"); err == nil {
+				roots = append(roots, journal.Root{In: at.In, Path: address.Text(path.Dir(at.Path)), ID: pr.Label.ID})
 			}
 		}
 	}

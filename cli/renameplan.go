@@ -45,21 +45,20 @@ func (r *renameRun) carryOut(conv *template.Convention) error {
 		return nil
 	}
 	set := &change.Set{Places: []string{filepath.FromSlash(common(dirs))}, Changes: make([]change.Change, 0, n+1)}
-	dir, in, before := "", 0, ""
+	dir, in := "", change.At{}
 	why := "its name is brought to " + conv.Name
 	for _, o := range r.outcomes {
 		if o.Kind != rename.Renamed {
 			continue
 		}
 		if o.File.Dir != dir {
-			var err error
-			var rel string
-			if in, rel, err = placeOf(set, o.File.At()); err != nil {
+			at, err := set.Find(o.File.At())
+			if err != nil {
 				return refused("", "%v", err)
 			}
-			dir, before = o.File.Dir, rel[:len(rel)-len(o.File.Name)]
+			dir, in = o.File.Dir, change.At{In: at.In, Path: path.Dir(at.Path)}
 		}
-		set.Changes = append(set.Changes, change.Change{Op: change.Move, In: in, FromIn: in, From: before + o.File.Name, Path: before + o.Becomes, Was: change.State{Entry: tree.Entry{Kind: tree.File}}, Why: why})
+		set.Move(in.Below(o.File.Name), in.Below(o.Becomes), change.Is(tree.File), why)
 	}
 	if err := r.withLabels(set); err != nil {
 		return err

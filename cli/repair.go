@@ -255,5 +255,5 @@ func (r *checkRun) givenSums(s *inspect.Subject, changes []change.Change) ([]cha
 	if err != nil || string(data) == string(old) {
 		return nil, err
 	}
-	return []change.Change{replacing(0, label.FileName, old, data)}, nil
+	return rewriting(label.FileName, old, data).Changes, nil
 }

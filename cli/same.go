@@ -7,7 +7,6 @@ import (
 	"vestibula/cli/term"
 	"vestibula/core/change"
 	"vestibula/core/inspect"
-	"vestibula/core/tree"
 )
 
 // twiceInto is the folder into which a plan moves what is there more than once.
@@ -38,21 +37,14 @@ func (r *checkRun) planSame(reports []*inspect.Report) error {
 				if err != nil {
 					continue // it went meanwhile
 				}
-				c := change.Change{Op: change.Move, In: in, FromIn: in, From: f.Path, Path: path.Join(twiceInto, f.Path), Was: change.State{Entry: e}, Why: "it holds the same as " + f.Same + ": " + f.Help}
-				set.Changes = append(set.Changes, c)
-				r.ask.probable[changeKey(&c)] = true
+				c := set.Move(change.At{In: in, Path: f.Path}, change.At{In: in, Path: path.Join(twiceInto, f.Path)}, change.State{Entry: e}, "it holds the same as "+f.Same+": "+f.Help)
+				r.ask.probable[changeKey(c)] = true
 			}
 			if len(set.Places) > in {
-				made := map[string]bool{}
+				way := set.Way(func(at change.At) bool { return isThere(path.Join(s.Dir, at.Path)) })
 				for _, c := range slices.Clone(set.Changes) {
-					if c.In != in {
-						continue
-					}
-					for dir := path.Dir(c.Path); dir != "." && !made[dir]; dir = path.Dir(dir) {
-						made[dir] = true
-						if !isThere(path.Join(s.Dir, dir)) {
-							set.Changes = append(set.Changes, change.Change{Op: change.Make, In: in, FromIn: in, Path: dir, Node: &tree.Node{Name: path.Base(dir)}, Why: "for what is there more than once"})
-						}
+					if c.In == in {
+						way.To(change.At{In: in, Path: path.Dir(c.Path)}, "for what is there more than once")
 					}
 				}
 			}

@@ -422,8 +422,7 @@ func (b *buildRun) markRows(labels []*labelling) (dir string, marked *change.Cha
 	if bytes.Equal(data, b.batch.Table.Bytes()) {
 		return "", nil, 0, nil
 	}
-	c := replacing(0, filepath.Base(at), b.batch.Table.Bytes(), data)
-	return filepath.Dir(at), &c, len(marks), nil
+	return filepath.Dir(at), &rewriting(at, b.batch.Table.Bytes(), data).Changes[0], len(marks), nil
 }
 
 // marksOf are the marks of rows that are built, and of those whose marks are not right.

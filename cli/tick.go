@@ -9,7 +9,6 @@ import (
 	"github.com/spf13/cobra"
 
 	"vestibula/cli/term"
-	"vestibula/core/change"
 	"vestibula/core/inspect"
 	"vestibula/core/journal"
 	"vestibula/core/label"
@@ -103,7 +102,7 @@ func (a *app) tick(at, item, day string, not, asJSON bool) error {
 	if err != nil {
 		return err
 	}
-	set := &change.Set{Places: []string{s.Dir}, Changes: []change.Change{replacing(0, label.FileName, is.data, data)}}
+	set := rewriting(filepath.Join(s.Dir, label.FileName), is.data, data)
 	plan, err := a.prepared(set, consent{named: true}, false)
 	if err != nil {
 		return err

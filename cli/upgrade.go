@@ -321,7 +321,9 @@ func (u *upgrading) makePlan(planner *upgrade.Planner) {
 	if data, err := u.plan.Label.Encode(); err != nil {
 		u.err = err
 	} else if string(data) != string(u.old) {
-		u.relabel = []change.Change{replacing(0, u.plan.Becomes+"/"+label.FileName, u.old, data)}
+		noted := &change.Set{}
+		noted.Write(change.At{Path: u.plan.Becomes + "/" + label.FileName}, u.old, data, "")
+		u.relabel = noted.Changes
 	}
 	u.job.Seen = nil
 }
@@ -604,18 +606,13 @@ func (r *upgradeRun) onTheWay(set *change.Set) (count int) {
 		if u.plan.Name == u.plan.Becomes || in < 0 {
 			continue
 		}
-		var new []string
-		for up := path.Dir(u.plan.Becomes); up != "." && !comes[slashed(set.Places[in], up)]; up = path.Dir(up) {
-			if _, err := os.Lstat(filepath.Join(set.Places[in], filepath.FromSlash(up))); err == nil {
-				break
-			}
-			new = append(new, up)
-			comes[slashed(set.Places[in], up)] = true
-		}
-		for _, up := range slices.Backward(new) {
-			set.Changes = append(set.Changes, change.Change{Op: change.Make, In: in, Path: up, Node: &tree.Node{Name: path.Base(up)}, Why: "on the way"})
-		}
-		count += len(new)
+		way := set.Way(func(at change.At) bool {
+			full := slashed(set.Places[in], at.Path)
+			there := comes[full] || isThere(filepath.FromSlash(full))
+			comes[full] = true
+			return there
+		})
+		count += way.To(change.At{In: in, Path: path.Dir(u.plan.Becomes)}, "on the way")
 		for up := path.Dir(u.plan.Name); up != "."; up = path.Dir(up) {
 			full := slashed(set.Places[in], up)
 			entries, err := os.ReadDir(filepath.FromSlash(full))
@@ -623,7 +620,7 @@ func (r *upgradeRun) onTheWay(set *change.Set) (count int) {
 				break
 			}
 			leaves[full] = true
-			set.Changes = append(set.Changes, change.Change{Op: change.Remove, In: in, Path: up, Was: change.State{Entry: tree.Entry{Kind: tree.Folder}}, Why: "nothing is left in it"})
+			set.Remove(change.At{In: in, Path: up}, change.Is(tree.Folder), "nothing is left in it")
 			count++
 		}
 	}
