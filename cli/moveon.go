@@ -96,8 +96,8 @@ func (m *movingOn) set() (*change.Set, error) {
 			item.lacks(wanted, root, item.to, set)
 		}
 	}
-	if err := relabel(set); err != nil {
-		return nil, refused("", "%v", err)
+	if err := labelsFollow(set); err != nil {
+		return nil, err
 	}
 	return set, m.close(set)
 }

@@ -99,10 +99,10 @@ func (r *putRun) olderInto() error {
 	for i := range set.Places {
 		set.Places[i] = filepath.FromSlash(set.Places[i])
 	}
-	if err := relabel(set); err != nil {
-		return refused("", "%v", err)
+	err := labelsFollow(set)
+	if err != nil {
+		return err
 	}
-	var err error
 	if r.followed, err = r.follow(set, r.consent, set.Places, nil, nil); err != nil {
 		return err
 	}

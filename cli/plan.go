@@ -147,9 +147,9 @@ func (r *planRun) run() error {
 		return path
 	}
 	r.rows = slices.Clone(set.Changes)
-	err := relabel(set)
+	err := labelsFollow(set)
 	if err != nil {
-		return refused("", "%v", err)
+		return err
 	}
 	if r.followed, err = r.follow(set, r.consent, set.Places, nil, nil); err != nil {
 		return err

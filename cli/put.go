@@ -370,8 +370,8 @@ func (r *putRun) set() (*change.Set, error) {
 	for i := range set.Places {
 		set.Places[i] = filepath.FromSlash(set.Places[i])
 	}
-	if err := r.relabel(set); err != nil {
-		return nil, refused("", "%v", err)
+	if err := labelsFollow(set); err != nil {
+		return nil, err
 	}
 	return set, nil
 }

@@ -92,10 +92,7 @@ func (r *renameRun) withLabels(set *change.Set) error {
 			break
 		}
 	}
-	if err := relabel(set); err != nil {
-		return refused("", "%v", err)
-	}
-	return nil
+	return labelsFollow(set)
 }
 
 // common is the innermost folder in which all folders lie.

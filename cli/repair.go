@@ -10,10 +10,7 @@ import (
 	"vestibula/core/change"
 	"vestibula/core/inspect"
 	"vestibula/core/journal"
-	"vestibula/core/label"
-	"vestibula/core/place"
 	"vestibula/core/rules"
-	"vestibula/core/tree"
 )
 
 // repair fixes what can be fixed in real folders: what is sure together, and what is
@@ -91,13 +88,6 @@ func (r *checkRun) repair(paths []string, reports []*inspect.Report) error {
 		if len(changes) == 0 {
 			continue
 		}
-		if j.s.Project != nil {
-			more, err := r.givenSums(j.s, changes)
-			if err != nil {
-				return err
-			}
-			changes = append(changes, more...)
-		}
 		in := len(set.Places)
 		set.Places = append(set.Places, j.s.Dir)
 		for _, c := range changes {
@@ -110,6 +100,9 @@ func (r *checkRun) repair(paths []string, reports []*inspect.Report) error {
 			r.tellProbable(probable)
 		}
 		return r.after(paths, reports)
+	}
+	if err := labelsFollow(set); err != nil {
+		return err
 	}
 	follow, err := r.follow(set, r.ask, set.Places, nil, nil)
 	if err != nil {
@@ -210,50 +203,4 @@ func (r *checkRun) after(paths []string, reports []*inspect.Report) error {
 		}
 	}
 	return r.tellReports(reports)
-}
-
-// givenSums is the change that notes in a project's label what new files hold, and where
-// the others are.
-func (r *checkRun) givenSums(s *inspect.Subject, changes []change.Change) ([]change.Change, error) {
-	old, err := place.ReadFile(filepath.Join(s.Dir, label.FileName), label.MaxBytes)
-	if err != nil {
-		return nil, err
-	}
-	l, err := label.Parse(old)
-	if err != nil {
-		return nil, err
-	}
-	moves := movesOf(&change.Set{Places: []string{"/"}, Changes: changes})
-	changed := l.Follow(func(at string) (string, bool) {
-		to, stays := moves.After("/" + at)
-		return strings.TrimPrefix(to, "/"), stays
-	})
-	for i := range changes {
-		c := &changes[i]
-		if c.Op != change.Make {
-			continue
-		}
-		var failed error
-		c.Each(func(at string, n *tree.Node) bool {
-			if n.Kind != tree.Folder {
-				if l.Given == nil {
-					l.Given = map[string]string{}
-				}
-				changed = true
-				l.Given[at], failed = journal.SumOf(n)
-			}
-			return failed == nil
-		})
-		if failed != nil {
-			return nil, failed
-		}
-	}
-	if !changed {
-		return nil, nil
-	}
-	data, err := l.Encode()
-	if err != nil || string(data) == string(old) {
-		return nil, err
-	}
-	return rewriting(label.FileName, old, data).Changes, nil
 }

@@ -1,0 +1,112 @@
+package follow
+
+import (
+	"net/url"
+	"path"
+	"path/filepath"
+	"slices"
+	"strings"
+
+	"vestibula/core/change"
+	"vestibula/core/reference"
+	"vestibula/core/tree"
+)
+
+// References finds what points at what a set moves: in roots, and among the files of tops
+// themselves. Trees hold what lies in roots that have been read already. Nil is returned
+// where nothing moves; the error is that of a root that cannot be read.
+func References(set *change.Set, roots, tops []string, trees map[string]*tree.Node) (*reference.Found, error) {
+	if !slices.ContainsFunc(set.Changes, func(c change.Change) bool { return c.Op == change.Move || replaced(&c) }) {
+		return nil, nil
+	}
+	moves, written := Moves(set), map[string]bool{}
+	for i := range set.Changes {
+		if c := &set.Changes[i]; c.Op == change.Replace || c.Op == change.Make && c.Node.Kind != tree.Folder {
+			written[full(set, c.In, c.Path)] = true
+		}
+	}
+	search := &reference.Search{Moves: moves, Roots: slashed(roots), Tops: slashed(tops), Trees: map[string]*tree.Node{}, Skip: func(file string) bool {
+		after, _ := moves.After(file)
+		return written[after]
+	}}
+	for dir, n := range trees {
+		search.Trees[filepath.ToSlash(dir)] = n
+	}
+	return search.Find()
+}
+
+// Fix adds to a set what changes the links and texts that would lead nowhere. The error says
+// that one lies outside of the places of the set.
+func Fix(set *change.Set, found *reference.Found) error {
+	moves, done := Moves(set), map[string]bool{}
+	for _, b := range found.Broken {
+		if done[b.File] || b.Becomes == "" {
+			continue
+		}
+		after, _ := moves.After(b.File)
+		to, err := set.Find(after)
+		if err != nil {
+			return err
+		}
+		if b.Link() {
+			from, err := set.Find(b.File)
+			if err != nil {
+				return err
+			}
+			const why = "it leads to what is moved"
+			set.Changes = slices.DeleteFunc(set.Changes, func(c change.Change) bool {
+				return c.Op == change.Move && c.FromIn == from.In && c.From == from.Path
+			})
+			set.Remove(from, change.Holds(tree.Symlink, []byte(filepath.FromSlash(b.Says))), why)
+			set.MakeLink(to, filepath.FromSlash(b.Becomes), why)
+			continue
+		}
+		if now, becomes, changed := found.Fixed(b.File); changed {
+			done[b.File] = true
+			set.Write(to, []byte(now), []byte(becomes), "it names what is moved")
+		}
+	}
+	return nil
+}
+
+// Addresses returns the rows of a table of the old and the new web addresses of all files
+// that a set gives others: below each root, as a web server has them. The error is that of a
+// root that cannot be read.
+func Addresses(set *change.Set, roots []string) ([][]string, error) {
+	moves, rows := Moves(set), [][]string{{"old", "new"}}
+	for _, root := range slashed(roots) {
+		n, _, err := tree.Read(filepath.FromSlash(root), nil, nil)
+		if err != nil {
+			return nil, err
+		}
+		newRoot, _ := moves.After(root)
+		for at, file := range n.All() {
+			old := root + "/" + at
+			after, stays := moves.After(old)
+			below, inside := strings.CutPrefix(after, newRoot+"/")
+			if file.Kind == tree.Folder || !stays || !inside || below == at {
+				continue
+			}
+			rows = append(rows, []string{webPath(at), webPath(below)})
+			if base := strings.ToLower(path.Base(at)); base == "index.html" || base == "index.htm" {
+				rows = append(rows, []string{webPath(path.Dir(at)) + "/", webPath(path.Dir(below)) + "/"})
+			}
+		}
+	}
+	return rows, nil
+}
+
+// webPath is a path as it stands in a web address.
+func webPath(p string) string {
+	if p == "." {
+		return ""
+	}
+	return (&url.URL{Path: "/" + p}).EscapedPath()
+}
+
+func slashed(list []string) (out []string) {
+	for _, p := range list {
+		out = append(out, filepath.ToSlash(p))
+	}
+	return out
+}
