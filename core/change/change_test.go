@@ -3,6 +3,7 @@ package change
 import (
 	"bufio"
 	"bytes"
+	"errors"
 	"fmt"
 	"io"
 	"io/fs"
@@ -129,6 +130,9 @@ func TestNamesAloneNeedNoOrder(t *testing.T) {
 type memory map[string]string
 
 func (m memory) List(at string) (list []tree.Entry, err error) {
+	if e, err := m.Look(at); err == nil && e.Kind == tree.File {
+		return nil, errors.New("not a folder")
+	}
 	for p := range m {
 		if path.Dir(p) == at {
 			e, _ := m.Look(p)

@@ -255,16 +255,11 @@ func (b *builder) close() {
 
 // carryOut makes a run of steps.
 func (b *builder) carryOut(s span) {
-	const often = 64
-	told := s.first
 	for i := s.first; i < s.last && !b.making.halted(); i++ {
 		if err := b.make(i); err != nil {
 			b.making.fail(i, err)
 		}
-		if n := i + 1 - told; n == often || i+1 == s.last {
-			b.making.run.told(int(n))
-			told = i + 1
-		}
+		b.making.run.told(1)
 	}
 }
 
@@ -412,7 +407,7 @@ func (b *builder) parent(i int32) (folder.Folder, error) {
 func (b *builder) top(i int32) (folder.Folder, error) {
 	c := &b.making.changes[i]
 	key := folderKey{c.In, path.Dir(c.Path)}
-	if len(b.open) > 0 && b.at == key {
+	if b.at == key {
 		b.closeTo(1)
 		return b.open[0].handle, nil
 	}
@@ -436,5 +431,7 @@ func (b *builder) closeTo(n int) {
 	for _, o := range b.open[n:] {
 		b.making.run.times.close(o.handle)
 	}
-	b.open = b.open[:n]
+	if b.open = b.open[:n]; n == 0 {
+		b.at = folderKey{}
+	}
 }

@@ -134,6 +134,15 @@ Casing 2027 <name> | project
         Sheet <sheet:0>  | each: sheet in 1..3 | when: sheets
             Sheet <sheet:0>.pdf
 `},
+		"series of times over the end of a year": {samples: []Sample{
+			sample("Ola", "Q/2027-Q3/", "Q/2027-Q4/", "Q/2028-Q1/", "Q/2028-Q2/", "M/2027-11/", "M/2027-12/", "M/2028-01/"), sample("Jun", "Q/2027-Q3/", "Q/2027-Q4/", "Q/2028-Q1/", "Q/2028-Q2/", "M/2027-11/", "M/2027-12/", "M/2028-01/"),
+		}, fields: []string{"name text"}, outline: `
+<name>
+    M
+        <month> | each: month in 2027-11..2028-01
+    Q
+        <quarter> | each: quarter in 2027-Q3..2028-Q2
+`},
 		"series beyond nine": {samples: []Sample{
 			sample("Ola", "Box 8/", "Box 9/", "Box 10/", "Box 11/", "Bay 09/", "Bay 10/", "Bay 11/"), sample("Jun", "Box 8/", "Box 9/", "Box 10/", "Bay 09/", "Bay 10/", "Bay 11/"),
 		}, fields: []string{"name text", "boxes number"}, outline: `
