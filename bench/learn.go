@@ -11,7 +11,7 @@ import (
 	"strings"
 	"time"
 
-	"vestibula/core/learn"
+	"vestibula/core/draft"
 	"vestibula/core/template"
 	"vestibula/core/tree"
 )
@@ -186,7 +186,7 @@ var learningDay = time.Date(2027, 3, 9, 12, 0, 0, 0, time.UTC)
 
 // samples builds the projects, with files in them as its conventions name them, and with so
 // many of a hundred entries missing, and as many added.
-func (m *master) samples(text string, noise int) (list []learn.Sample, lines int) {
+func (m *master) samples(text string, noise int) (list []draft.Sample, lines int) {
 	t, err := template.Parse("master", text, nil)
 	if err != nil {
 		fmt.Println(text)
@@ -219,7 +219,7 @@ func (m *master) samples(text string, noise int) (list []learn.Sample, lines int
 		}
 		fill(own)
 		m.disturb(own, noise)
-		list = append(list, learn.Sample{Name: name, Root: own})
+		list = append(list, draft.Sample{Name: name, Root: own})
 	}
 	return list, strings.Count(text[strings.LastIndex(text, "---\n")+4:], "\n")
 }
@@ -255,7 +255,7 @@ func learned(noise int) (lost, unexplained, length float64) {
 	for seed := range masters {
 		text, _, m := masterText(uint64(seed), 3+seed%6)
 		samples, lines := m.samples(text, noise)
-		r, err := learn.Of("master", samples, nil, nil)
+		r, err := draft.Of("master", samples, nil, nil)
 		check(err)
 		proofs, err := r.Prove("master", samples, learningDay)
 		if err != nil {

@@ -4,21 +4,17 @@ import (
 	"cmp"
 	"errors"
 	"fmt"
-	"os"
 	"path"
 	"path/filepath"
-	"slices"
 	"strings"
 
 	"github.com/spf13/cobra"
 
 	"vestibula/cli/term"
-	"vestibula/core/address"
 	"vestibula/core/away"
 	"vestibula/core/batch"
 	"vestibula/core/build"
 	"vestibula/core/change"
-	"vestibula/core/disk"
 	"vestibula/core/journal"
 	"vestibula/core/label"
 	"vestibula/core/outline"
@@ -26,7 +22,6 @@ import (
 	"vestibula/core/project"
 	"vestibula/core/rules"
 	"vestibula/core/template"
-	"vestibula/core/tree"
 )
 
 // A buildRun is one call of build.
@@ -309,202 +304,6 @@ func (b *buildRun) judge() error {
 	return nil
 }
 
-// withoutClosed leaves out what was moved on, of projects that are there.
-func (b *buildRun) withoutClosed() {
-	if b.archive.name != "" || b.noLabel {
-		return
-	}
-	changed := false
-	entries, err := b.place.List(".")
-	there := map[string]bool{}
-	for _, e := range entries {
-		there[e.Name] = true
-	}
-	for _, build := range b.batch.Builds {
-		top := build.Root
-		if err != nil || len(top.Children) == 0 || !slices.ContainsFunc(top.Children, func(n *tree.Node) bool { return there[n.Name] }) {
-			continue
-		}
-		folder := build.Folder()
-		data, err := b.place.ReadFile(path.Join(folder, label.FileName), label.MaxBytes)
-		if err != nil || data == nil {
-			continue
-		}
-		if l, err := label.Parse(data); err == nil && len(l.Closed) > 0 {
-			build.Root = without(build.Root, folder, l.Closed)
-			changed = true
-		}
-	}
-	if changed && b.table.file == "" && len(b.batch.Builds) == 1 {
-		b.tree.Root = b.batch.Builds[0].Root
-	} else if changed {
-		b.batch.Meet()
-		b.tree.Root = b.batch.Root()
-	}
-}
-
-// without is a tree without the closed things of the project in one of its folders.
-func without(root *tree.Node, folder string, closed map[string]string) *tree.Node {
-	var copied func(n *tree.Node, at string) *tree.Node
-	copied = func(n *tree.Node, at string) *tree.Node {
-		out := *n
-		out.Children = nil
-		for _, c := range n.Children {
-			here := path.Join(at, c.Name)
-			below, inside := strings.CutPrefix(here, folder+"/")
-			if folder == "." {
-				below, inside = here, true
-			}
-			if inside && closed[below] != "" {
-				continue
-			}
-			out.Children = append(out.Children, copied(c, here))
-		}
-		return &out
-	}
-	return copied(root, "")
-}
-
-// compare makes the plan, and the set of changes that carries it out.
-func (b *buildRun) compare() error {
-	b.withoutClosed()
-	if err := b.makePlan(); err != nil {
-		return err
-	}
-	if b.table.file != "" {
-		if err := b.judgeRows(); err != nil {
-			return err
-		}
-	}
-	b.noticeCutShort()
-	if b.plan.Count[build.Blocked] > 0 {
-		return nil
-	}
-	var labels []*labelling
-	if !b.noLabel {
-		var err error
-		var told *stop
-		if labels, err = b.labels(); errors.As(err, &told) {
-			return err
-		} else if err != nil {
-			return refused("move it away\n"+b.sameCall("to build without a label", "--no-label").String(), "%v", err)
-		}
-	}
-	if err := b.twice(labels); err != nil {
-		return err
-	}
-	return b.makeSet(labels)
-}
-
-// makePlan compares the tree with what is there.
-func (b *buildRun) makePlan() error {
-	var at tree.Place = b.place
-	switch {
-	case b.archive.name != "":
-		at = nowhere{}
-	case len(b.vacated) > 0:
-		at = vacated{b.place, b.vacated}
-	}
-	var err error
-	if b.plan, err = build.Compare(b.tree.Root, at); err != nil {
-		return refused("nothing was changed", "%s", place.Reason(err))
-	}
-	return nil
-}
-
-// makeSet puts together all that the build changes: what is new, the labels, the
-// table's marks.
-func (b *buildRun) makeSet(labels []*labelling) (err error) {
-	b.set.Places = []string{b.place.Real}
-	if b.archive.name != "" {
-		if len(b.batch.Builds) > 0 {
-			if err := b.compareArchive(labels); err != nil {
-				return err
-			}
-			b.set.Changes = b.archive.plan.Changes(0)
-		}
-	} else if b.set.Changes, err = withLabels(b.plan.Changes(0), labels); err != nil {
-		return refused("move it away\n"+b.sameCall("to build without a label", "--no-label").String(), "%v", err)
-	}
-	for _, r := range b.continues { // all that such a run has left over is tidied up
-		for _, p := range r.PlacePaths() {
-			if info, err := os.Stat(p); err == nil && info.IsDir() {
-				b.placeNumber(p)
-			}
-		}
-	}
-	b.roots = b.nameRoots(labels)
-	if b.table.report != "" {
-		if err := b.addReport(); err != nil {
-			return err
-		}
-	}
-	if err := b.addUpgrades(); err != nil {
-		return err
-	}
-	if !b.table.mark && !b.table.changed && !b.table.again {
-		return nil
-	}
-	dir, marked, n, err := b.markRows(labels)
-	if err != nil || marked == nil {
-		return err
-	}
-	b.marks, b.marked = true, n
-	marked.In = b.placeNumber(dir)
-	b.set.Changes = append(b.set.Changes, *marked)
-	return nil
-}
-
-// addUpgrades adds what brings projects up to date whose rows have other values by now.
-func (b *buildRun) addUpgrades() (err error) {
-	up := b.table.up
-	if up == nil {
-		return nil
-	}
-	set, roots, _ := up.set(up.sure())
-	roots = rebase(set, b.place.Real, roots)
-	if up.followed, err = b.follow(set, b.consent, up.roots, up.tops(set), up.trees); err != nil {
-		return err
-	}
-	for _, c := range set.Changes {
-		c.In, c.FromIn = b.placeNumber(set.Places[c.In]), b.placeNumber(set.Places[c.FromIn])
-		b.set.Changes = append(b.set.Changes, c)
-	}
-	b.upgrades = len(set.Changes)
-	for _, root := range roots {
-		root.In = b.placeNumber(set.Places[root.In])
-		b.roots = append(b.roots, root)
-	}
-	return nil
-}
-
-// placeNumber returns the number of a place in the set.
-func (b *buildRun) placeNumber(dir string) int {
-	if i := slices.Index(b.set.Places, dir); i >= 0 {
-		return i
-	}
-	b.set.Places = append(b.set.Places, dir)
-	return len(b.set.Places) - 1
-}
-
-// nameRoots returns what the record of the build is about: its projects, as long
-// as they are few.
-func (b *buildRun) nameRoots(labels []*labelling) (roots []journal.Root) {
-	if b.archive.name != "" {
-		return []journal.Root{{Path: address.Text(b.archive.name)}}
-	}
-	if len(labels) == 0 || len(labels) > manyRoots {
-		if top := b.tree.Root.Children; len(top) == 1 {
-			return []journal.Root{{Path: address.Text(top[0].Name)}}
-		}
-		return []journal.Root{{Path: "."}}
-	}
-	for _, l := range labels {
-		roots = append(roots, journal.Root{Path: address.Text(l.folder), ID: l.identity()})
-	}
-	return roots
-}
-
 // tellAlike tells what will be new and looks like its neighbour: each template by itself
 // is judged by the rules, which know neither what is there nor other rows of a table.
 func (b *buildRun) tellAlike() {
@@ -568,14 +367,17 @@ func (b *buildRun) carryOut() error {
 	if err != nil {
 		return err
 	}
-	defer plan.Drop()
-	plan.Continues = b.continues
 	asked := !ask.yes && !ask.preview && !ask.asJSON && b.interactive()
-	if up := b.table.up; up != nil && b.yes && !b.asJSON {
-		up.draw(up.sure()) // what moves is a part of the answer
+	u := undertaking{plan: plan, doing: "building", noJournal: b.noJournal, finishes: true, spared: true, continues: b.continues,
+		head: journal.Head{What: b.what, Title: b.t.Heading(), Project: b.project(), Roots: b.roots}}
+	if b.archive.plan != nil {
+		u.total, u.bar = len(b.plan.Steps), func(done func(int)) { b.archive.done = done }
 	}
-	goes, err := b.agreed(ask, b.drawPlan, b.question(), "build it")
-	if !goes {
+	goes, err := b.pass(ask, proposal{undertaking: u, draw: func() { b.drawAgreed(ask) }, question: b.question(), how: "build it"})
+	switch {
+	case goes && err != nil:
+		return err
+	case !goes:
 		if !asked {
 			if told := b.report(false); told != nil {
 				return told
@@ -584,17 +386,6 @@ func (b *buildRun) carryOut() error {
 		return err
 	}
 	b.reported = b.table.report != ""
-	if len(plan.List) > 0 || len(plan.Continues) > 0 {
-		u := undertaking{plan: plan, doing: "building", noJournal: b.noJournal,
-			finishes: true,
-			head:     journal.Head{What: b.what, Title: b.t.Heading(), Project: b.project(), Roots: b.roots}}
-		if b.archive.plan != nil {
-			u.total, u.bar = len(b.plan.Steps), func(done func(int)) { b.archive.done = done }
-		}
-		if _, err := b.app.carryOut(u); err != nil {
-			return err
-		}
-	}
 	if err := b.report(true); err != nil {
 		return err
 	}
@@ -661,44 +452,6 @@ func (b *buildRun) where() string {
 		return "this folder"
 	}
 	return b.into
-}
-
-// noticeCutShort tells of runs that never came to their end, and finds those that
-// this build finishes: of which it makes all.
-func (b *buildRun) noticeCutShort() {
-	records, err := b.records()
-	if err != nil || b.noJournal {
-		return // told when something is to be written down
-	}
-	b.tellCutShort(records, b.place.Real)
-	for _, r := range records {
-		if r.End == journal.CutShort && !r.Busy && r.Undoes == 0 && len(r.Places) > 0 && string(r.Places[0]) == b.place.Real && b.makesAllOf(r) {
-			b.continues = append(b.continues, r)
-		}
-	}
-}
-
-// makesAllOf reports whether all that a record makes belongs to the plan, or is there
-// already: the rows of a table that were marked before the run was cut short are in no
-// plan any more.
-func (b *buildRun) makesAllOf(r *journal.Record) bool {
-	changes, err := b.changesOf(r)
-	if err != nil {
-		return false
-	}
-	known := map[string]bool{b.archive.name: true}
-	for path := range b.tree.Root.All() {
-		known[path] = true
-	}
-	return !slices.ContainsFunc(changes, func(c change.Change) bool {
-		return c.Op != change.Replace && !(c.Op == change.Make && (known[c.Path] || disk.Own(c.Path) || b.isThere(&c)))
-	})
-}
-
-// isThere reports whether what a change makes in the place of the build is there.
-func (b *buildRun) isThere(c *change.Change) bool {
-	e, err := b.place.Look(c.Path)
-	return err == nil && c.In == 0 && e.Kind == c.Kind()
 }
 
 func isOrAre(n int) term.Shown {

@@ -23,6 +23,7 @@ import (
 	xterm "golang.org/x/term"
 
 	"vestibula/cli/term"
+	"vestibula/core/journal"
 	"vestibula/core/outline"
 	"vestibula/core/place"
 	"vestibula/core/template"
@@ -57,6 +58,7 @@ type app struct {
 	told   map[string]bool // files that were said to be drawn, and no templates
 	call   []string        // the words behind the name of the program
 	number int             // of what was done last, in the history
+	record *journal.Record // of that
 	jsonRun
 }
 

@@ -198,10 +198,5 @@ func (a *app) rewrite(s scene) error {
 		return refused("", "%s", place.Reason(err))
 	}
 	set := rewriting(filepath.Join(here, file), was, is)
-	plan, err := a.prepared(set, consent{named: true}, true)
-	if err != nil {
-		return err
-	}
-	_, err = a.carryOut(undertaking{plan: plan, doing: "writing", noJournal: true, head: journal.Head{What: "demo", Title: file}})
-	return err
+	return a.propose(consent{named: true}, proposal{set: set, undertaking: undertaking{doing: "writing", noJournal: true, head: journal.Head{What: "demo", Title: file}}})
 }

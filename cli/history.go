@@ -379,35 +379,20 @@ func (a *app) undo(args []string, ask consent) error {
 	if err != nil {
 		return err
 	}
-	show := func() { a.drawUndo(u) }
-	if ask.yes && !ask.asJSON {
-		show() // what stays is a part of the answer
-	}
 	question := fmt.Sprintf("Undo the %s of %s in %s?", r.What, r.Name(), strings.Join(u.Places, ", "))
-	if goes, err := a.agreed(ask, show, question, "undo it"); !goes {
-		if err == nil && ask.asJSON {
-			return a.reportUndo(u, 0, ask)
-		}
-		return err
-	}
-	record, err := a.carryOut(undertaking{plan: u.Plan, doing: "undoing",
-		head: journal.Head{What: "undo", Title: r.Title, Project: r.Project, Roots: u.Roots}})
-	if err != nil {
-		return err
-	}
-	if ask.asJSON {
-		return a.reportUndo(u, record.Number, ask)
-	}
-	text := fmt.Sprintf(": %s. %s", amount(record.Count), advise("To have it back", "undo", fmt.Sprint(record.Number)))
-	if record.Kept > 0 {
-		text += fmt.Sprintf("\nWhat went is kept in %s, %s. %s", filepath.Join(u.Places[0], record.Work), term.Size(record.Kept), advise("To free it", "history", "--forget", fmt.Sprint(record.Number)))
-	}
-	a.screen.Text(term.Good.Render("Undone") + term.Lines(text))
-	return nil
+	return a.propose(ask, proposal{draw: func() { a.drawUndo(u) }, question: question, how: "undo it", report: func(bool) error { return a.reportUndo(u, ask) },
+		undertaking: undertaking{plan: u.Plan, doing: "undoing", head: journal.Head{What: "undo", Title: r.Title, Project: r.Project, Roots: u.Roots}},
+		told: func() term.Shown {
+			text := fmt.Sprintf(": %s. %s", amount(a.record.Count), advise("To have it back", "undo", fmt.Sprint(a.number)))
+			if a.record.Kept > 0 {
+				text += fmt.Sprintf("\nWhat went is kept in %s, %s. %s", filepath.Join(u.Places[0], a.record.Work), term.Size(a.record.Kept), advise("To free it", "history", "--forget", fmt.Sprint(a.number)))
+			}
+			return term.Good.Render("Undone") + term.Lines(text)
+		}})
 }
 
 // reportUndo prints an undo as JSON: what it does, and under which number it was done.
-func (a *app) reportUndo(u *disk.Undo, number int, ask consent) error {
+func (a *app) reportUndo(u *disk.Undo, ask consent) error {
 	stays := []jsonStay{}
 	for _, s := range u.Stays {
 		stays = append(stays, jsonStay{s.Path, s.Why})
@@ -419,8 +404,8 @@ func (a *app) reportUndo(u *disk.Undo, number int, ask consent) error {
 		Places []string   `json:"places"`
 		Steps  []jsonStep `json:"steps"`
 		Stays  []jsonStay `json:"stays"`
-	}{u.Record.Number, number, number > 0, u.Places, jsonSteps(u.List), stays})
-	if err == nil && number == 0 && !ask.preview {
+	}{u.Record.Number, a.number, a.number > 0, u.Places, jsonSteps(u.List), stays})
+	if err == nil && a.number == 0 && !ask.preview {
 		return found
 	}
 	return err

@@ -4,9 +4,6 @@ import (
 	"errors"
 	"fmt"
 	"maps"
-	"os"
-	"path"
-	"path/filepath"
 	"slices"
 	"strings"
 
@@ -14,16 +11,12 @@ import (
 
 	"vestibula/cli/term"
 	"vestibula/core/batch"
-	"vestibula/core/build"
 	"vestibula/core/change"
-	"vestibula/core/forward"
 	"vestibula/core/inspect"
 	"vestibula/core/journal"
-	"vestibula/core/order"
-	"vestibula/core/place"
+	"vestibula/core/next"
 	"vestibula/core/project"
 	"vestibula/core/template"
-	"vestibula/core/tree"
 	"vestibula/core/value"
 )
 
@@ -50,9 +43,9 @@ type turn struct {
 	project *project.Project // nil of a folder that no template made
 	old     string           // its own folder, from the place that is built in
 	values  template.Values
-	plan    *forward.Plan
+	plan    *next.Plan
 	build   *batch.Build
-	goes    []*forward.Step // those whose place is free
+	goes    []*next.Step // those whose place is free
 }
 
 func (a *app) nextCommand() *cobra.Command {
@@ -202,12 +195,12 @@ func (r *nextRun) plan(p *project.Project, raw map[string]template.Raw) error {
 		if err != nil {
 			return err
 		}
-		job := &forward.Job{Template: t, Old: t.Complete(old.Clone(), r.now), New: t.Complete(values.Clone(), r.now), Full: full, Seen: seen, Limit: max(template.DefaultLimit, 10*full.Count()), Now: r.now}
-		plan, err := forward.Make(job)
+		job := &next.Job{Template: t, Old: t.Complete(old.Clone(), r.now), New: t.Complete(values.Clone(), r.now), Full: full, Seen: seen, Limit: max(template.DefaultLimit, 10*full.Count()), Now: r.now}
+		plan, err := next.Make(job)
 		if err != nil {
 			return r.tellErrors(t.Name, t.Text, err, statusFound)
 		}
-		if slices.ContainsFunc(plan.Steps, func(s *forward.Step) bool { return s.Moves }) && r.count > 1 {
+		if slices.ContainsFunc(plan.Steps, func(s *next.Step) bool { return s.Moves }) && r.count > 1 {
 			return refused("carry it forward one period at a time", "what lies under “carry: moves” can go along once only")
 		}
 		build := &batch.Build{Template: t, Row: len(r.turns) + 1, Values: job.New, Root: plan.Root}
@@ -218,8 +211,8 @@ func (r *nextRun) plan(p *project.Project, raw map[string]template.Raw) error {
 
 // period is the field that goes on: the only one, or the one that is given or asked for.
 func (r *nextRun) period(p *project.Project, t *template.Template, given, old template.Values) (*template.Field, error) {
-	f, err := forward.Period(t)
-	var unclearPeriod *forward.PeriodError
+	f, err := next.Period(t)
+	var unclearPeriod *next.PeriodError
 	if !errors.As(err, &unclearPeriod) {
 		return f, err
 	}
@@ -258,206 +251,6 @@ func (r *nextRun) period(p *project.Project, t *template.Template, given, old te
 	return nil, unclear("say what it is to be, for example:\n"+strings.Join(ways, "\n"), "%v", err)
 }
 
-// makeBuilds plans the building of the new projects, and what goes along: those of one
-// template in one place together, as they may meet in what they share.
-func (r *nextRun) makeBuilds() error {
-	r.set = &change.Set{}
-	bases := map[*turn]string{}
-	for _, t := range r.turns {
-		x, err := t.project.Template.Tree(t.project.Values, template.DefaultLimit)
-		if err != nil {
-			return refused("", "%v", err)
-		}
-		bases[t] = t.project.Base(x.Root)
-	}
-	done := map[*turn]bool{}
-	for _, first := range r.turns {
-		if done[first] {
-			continue
-		}
-		var together []*turn
-		for _, t := range r.turns {
-			if !done[t] && bases[t] == bases[first] && t.build.Template == first.build.Template {
-				together = append(together, t)
-				done[t] = true
-			}
-		}
-		if err := r.makeBuild(bases[first], together); err != nil {
-			return err
-		}
-	}
-	r.roots = apartFrom(r.set, r.roots)
-	return nil
-}
-
-// makeBuild plans the building of some of them, into one folder.
-func (r *nextRun) makeBuild(base string, turns []*turn) error {
-	t := turns[0].build.Template
-	b := &buildRun{app: r.app, consent: r.consent, what: "new period", into: base, t: t}
-	b.flags.limit = template.DefaultLimit
-	r.builds = append(r.builds, b)
-	if err := b.openPlace(); err != nil {
-		return err
-	}
-	var builds []*batch.Build
-	taken := map[string]bool{}
-	for _, turn := range turns {
-		rel, err := filepath.Rel(b.place.Real, turn.project.Dir)
-		if err != nil {
-			return err
-		}
-		turn.old = filepath.ToSlash(rel)
-		taken[turn.old] = true
-	}
-	for _, turn := range turns {
-		if taken[turn.plan.Own] {
-			return refused("its name has to show what goes on", "the next one would be the same folder: %s", turn.plan.Own)
-		}
-		taken[turn.plan.Own] = true
-		builds = append(builds, turn.build)
-		turn.plan.Root.Share()
-	}
-	b.batch = batch.Of(t, builds)
-	b.tree = &template.Expansion{Root: b.batch.Root()}
-	if err := b.compare(); err != nil {
-		return err
-	}
-	if b.plan.Count[build.Blocked] > 0 {
-		var lines []string
-		for i := range b.plan.Steps {
-			if s := &b.plan.Steps[i]; s.State == build.Blocked {
-				lines = append(lines, fmt.Sprintf("%s: %s", b.plan.Path(i), s.Why))
-			}
-		}
-		return refused("", "Nothing was changed: %s", severalLines(strings.Join(few(lines), "\n")))
-	}
-	b.batch.CountSteps(b.plan)
-	if err := r.addCarried(b, turns); err != nil {
-		return err
-	}
-	in := func(i int) int {
-		if k := slices.Index(r.set.Places, b.set.Places[i]); k >= 0 {
-			return k
-		}
-		r.set.Places = append(r.set.Places, b.set.Places[i])
-		return len(r.set.Places) - 1
-	}
-	for _, c := range b.set.Changes {
-		c.In, c.FromIn = in(c.In), in(c.FromIn)
-		r.set.Changes = append(r.set.Changes, c)
-	}
-	for _, root := range b.roots {
-		root.In = in(root.In)
-		r.roots = append(r.roots, root)
-	}
-	return nil
-}
-
-// addCarried adds to the set of a build what goes along.
-func (r *nextRun) addCarried(b *buildRun, turns []*turn) error {
-	way := b.set.Way(func(at change.At) bool { _, err := b.place.Look(at.Path); return err == nil })
-	for i := range b.plan.Steps {
-		if b.plan.Steps[i].Node.Kind == tree.Folder {
-			way.Knows(change.At{Path: b.plan.Path(i)})
-		}
-	}
-	for _, turn := range turns {
-		if err := r.bring(&b.set, way, change.At{Path: turn.old}, change.At{Path: turn.plan.Own}, turn); err != nil {
-			return err
-		}
-	}
-	return nil
-}
-
-// bring adds what brings the steps of a turn from one folder to another. What is begun there
-// stays.
-func (r *nextRun) bring(set *change.Set, way *change.Way, from, to change.At, t *turn) error {
-	onDisk := func(at change.At) string { return filepath.Join(set.Places[at.In], filepath.FromSlash(at.Path)) }
-	taken := map[string]string{}
-	for _, s := range t.plan.Steps {
-		old, new := from.Below(s.From), to.Below(s.To)
-		if s.Kind == tree.Folder {
-			way.To(new, "carry")
-			continue
-		}
-		if other, twice := taken[tree.Folded(new.Path)]; twice {
-			return refused("give one of them another name first", "two files would get one name: %s and %s would both be %s", other, s.From, s.To)
-		}
-		taken[tree.Folded(new.Path)] = s.From
-		if isThere(onDisk(new)) {
-			r.begun++
-			continue
-		}
-		way.To(change.At{In: new.In, Path: path.Dir(new.Path)}, "carry")
-		switch {
-		case s.Moves:
-			set.Move(old, new, change.Is(s.Kind), s.Why)
-		case s.Kind == tree.Symlink:
-			target, err := os.Readlink(onDisk(old))
-			if err != nil {
-				return refused("", "%s cannot be read: %s", s.From, place.Reason(err))
-			}
-			set.MakeLink(new, target, s.Why)
-		default:
-			set.Copy(old, new, change.Is(s.Kind), s.Why)
-		}
-		t.goes = append(t.goes, s)
-	}
-	return nil
-}
-
-// addArchive adds to the set that the old project goes to its archive: the turn of a term
-// is one step, with one undo.
-func (r *nextRun) addArchive() error {
-	r.away = &awayRun{app: r.app, into: r.archive, lists: map[string]*awayList{}, moved: map[string]bool{}}
-	var dirs []string
-	for _, t := range r.turns {
-		if !slices.Contains(dirs, t.project.Dir) {
-			dirs = append(dirs, t.project.Dir)
-		}
-	}
-	if err := r.away.open(dirs); err != nil {
-		return err
-	}
-	for _, g := range r.away.goes {
-		moved := map[string]bool{}
-		for _, t := range r.turns {
-			for _, s := range t.goes {
-				if s.Moves && t.project.Dir == g.from {
-					moved[s.From] = true
-					r.away.moved[filepath.Join(g.from, filepath.FromSlash(s.From))] = true
-				}
-			}
-		}
-		g.note.Files = slices.DeleteFunc(g.note.Files, func(f string) bool { return moved[f] })
-	}
-	set, err := r.away.set()
-	if err != nil {
-		return err
-	}
-	in := func(i int) int {
-		if k := slices.Index(r.set.Places, set.Places[i]); k >= 0 {
-			return k
-		}
-		r.set.Places = append(r.set.Places, set.Places[i])
-		return len(r.set.Places) - 1
-	}
-	for _, c := range set.Changes {
-		c.In, c.FromIn = in(c.In), in(c.FromIn)
-		r.set.Changes = append(r.set.Changes, c)
-	}
-	r.roots = apartFrom(r.set, r.roots)
-	return nil
-}
-
-// carried is how many things go along.
-func (r *nextRun) carried() (n int) {
-	for _, t := range r.turns {
-		n += len(t.goes)
-	}
-	return n
-}
-
 func (r *nextRun) carryOut() error {
 	if len(r.set.Changes) == 0 {
 		return r.nothing()
@@ -485,120 +278,4 @@ func (r *nextRun) carryForward(olds string, draw func(), head journal.Head) erro
 			}
 			return text + r.undoes().line()
 		}})
-}
-
-// olds are the projects that are carried forward.
-func (r *nextRun) olds() string {
-	if n := len(r.turns) / r.count; n > 1 {
-		return string(term.Count(n, "project"))
-	}
-	return filepath.Base(r.turns[0].project.Dir)
-}
-
-// title is what comes about.
-func (r *nextRun) title() string {
-	first, n := r.turns[0].plan.Own, len(r.turns)
-	switch {
-	case n == 1:
-		return first
-	case n > r.count:
-		return string(term.Count(n, "new project"))
-	}
-	return first + " … " + path.Base(r.turns[n-1].plan.Own)
-}
-
-// draw shows each new period: what is made, what comes along under which name, and what
-// does not.
-func (r *nextRun) draw() {
-	for _, t := range r.turns {
-		r.screen.Line(term.Title.Render(term.Visible(t.plan.Own)), term.Dim.Render("  "+counts(t.build)))
-		r.drawSteps(t)
-	}
-	for i := 0; r.away != nil && i < len(r.away.goes); i++ {
-		g := r.away.goes[i]
-		r.screen.Line(term.Accent.Render("»"), " ", term.Moved(filepath.Base(g.from), fromHere(g.to)))
-	}
-	r.screen.Line()
-	r.drawNotes()
-}
-
-// drawSteps draws what comes along, under which name.
-func (r *nextRun) drawSteps(t *turn) {
-	most := max(3, 2*manyRows/len(r.turns))
-	order.Sort(order.Natural, t.goes, func(s *forward.Step) string { return s.From })
-	for i, s := range t.goes {
-		if i == most {
-			r.screen.Line(term.Dim.Render(term.Sprintf("  … and %s more along", term.Number(len(t.goes)-i))))
-			return
-		}
-		sign := term.Good.Render("+")
-		if s.Moves {
-			sign = term.Accent.Render("»")
-		}
-		if s.From == s.To {
-			r.screen.Line("  ", sign, " ", term.Visible(s.To))
-			continue
-		}
-		r.screen.Line("  ", sign, " ", term.Moved(s.From, s.To))
-	}
-}
-
-// drawNotes tells what holds the old period still, what is begun, and what does not go
-// along.
-func (r *nextRun) drawNotes() {
-	var unread []string
-	left := 0
-	for i, t := range r.turns {
-		if r.count > 1 && i%r.count > 0 {
-			continue // it is the same for each period
-		}
-		unread = append(unread, t.plan.Unread...)
-		left += t.plan.Left
-	}
-	if n := len(unread); n > 0 {
-		text := term.Count(n, "name") + map[bool]term.Shown{true: " still holds the old period, as no convention reads it: ", false: " still hold the old period, as no convention reads them: "}[n == 1]
-		r.screen.Text(term.Warn.Render("note:") + " " + text + term.Visible(strings.Join(few(unread), ", ")))
-	}
-	if r.begun > 0 {
-		r.screen.Text(term.Dim.Render(term.Count(r.begun, "file") + map[bool]term.Shown{true: " is there already, and stays as it is.", false: " are there already, and stay as they are."}[r.begun == 1]))
-	}
-	if left > 0 {
-		r.screen.Text(term.Dim.Render(term.Count(left, "file") + map[bool]term.Shown{true: " does", false: " do"}[left == 1] + " not go along: only what lies under lines with “carry” does."))
-	}
-}
-
-// report prints the plan, or what was done, as JSON.
-func (r *nextRun) report(done bool) error {
-	type step struct {
-		From  string `json:"from"`
-		To    string `json:"to"`
-		Moves bool   `json:"moves,omitempty"`
-	}
-	type one struct {
-		Project string   `json:"project"`
-		New     int      `json:"new"`
-		Goes    []step   `json:"goes"`
-		Unread  []string `json:"unread"`
-		Left    int      `json:"left"`
-	}
-	out := struct {
-		Done  bool  `json:"done"`
-		Begun int   `json:"begun"`
-		Turns []one `json:"turns"`
-	}{done, r.begun, []one{}}
-	for _, t := range r.turns {
-		o := one{Project: t.plan.Own, Goes: []step{}, Unread: append([]string{}, t.plan.Unread...), Left: t.plan.Left}
-		if t.build != nil {
-			o.New = t.build.Count[build.New]
-		}
-		for _, s := range t.goes {
-			o.Goes = append(o.Goes, step{s.From, s.To, s.Moves})
-		}
-		out.Turns = append(out.Turns, o)
-	}
-	err := r.printJSON(out)
-	if err == nil && !done && !r.preview && len(r.set.Changes) > 0 {
-		return found
-	}
-	return err
 }

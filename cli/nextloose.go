@@ -6,9 +6,9 @@ import (
 
 	"vestibula/cli/term"
 	"vestibula/core/change"
-	"vestibula/core/forward"
 	"vestibula/core/inspect"
 	"vestibula/core/journal"
+	"vestibula/core/next"
 	"vestibula/core/place"
 	"vestibula/core/template"
 	"vestibula/core/value"
@@ -41,7 +41,7 @@ func (r *nextRun) loose(words []string, raw map[string]template.Raw) error {
 	if len(unread) > 0 {
 		return refused("", "%s cannot be read, and would not come along", unread[0].Path)
 	}
-	f, was, err := forward.Common(conv, root)
+	f, was, err := next.Common(conv, root)
 	if err != nil {
 		return unclear("", "%v", err)
 	}
@@ -63,8 +63,8 @@ func (r *nextRun) loose(words []string, raw map[string]template.Raw) error {
 		if err != nil {
 			return err
 		}
-		steps, odd := forward.Loose(conv, t, root, f.Name, was, is)
-		turn := &turn{plan: &forward.Plan{Steps: steps, Own: fromHere(into), Unread: odd}}
+		steps, odd := next.Loose(conv, t, root, f.Name, was, is)
+		turn := &turn{plan: &next.Plan{Steps: steps, Own: fromHere(into), Unread: odd}}
 		if err := r.addLoose(set, from, into, turn); err != nil {
 			return err
 		}

@@ -13,13 +13,13 @@ import (
 	"vestibula/cli/term"
 	"vestibula/core/archive"
 	"vestibula/core/away"
-	"vestibula/core/catalog"
 	"vestibula/core/inspect"
 	"vestibula/core/label"
 	"vestibula/core/naming"
 	"vestibula/core/outline"
 	"vestibula/core/place"
 	"vestibula/core/project"
+	"vestibula/core/read"
 	"vestibula/core/template"
 	"vestibula/core/tree"
 )
@@ -32,18 +32,18 @@ type readRun struct {
 	asCSV, asJSON, newest, strict bool
 
 	t      *template.Template // nil: those of the projects
-	reader *catalog.Reader
-	found  catalog.Found
-	shown  map[*catalog.Entry]string // the paths of entries, as they are shown
-	full   map[*catalog.Entry]string // and on the disk; empty in archives
-	fields []string                  // of projects
-	many   bool                      // more than one project, or a folder around them
+	reader *read.Reader
+	found  read.Found
+	shown  map[*read.Entry]string // the paths of entries, as they are shown
+	full   map[*read.Entry]string // and on the disk; empty in archives
+	fields []string               // of projects
+	many   bool                   // more than one project, or a folder around them
 	unread []string
 	far    int // so many of what was found lies where nothing is connected now
 }
 
 func (a *app) readCommand() *cobra.Command {
-	r := &readRun{app: a, shown: map[*catalog.Entry]string{}, full: map[*catalog.Entry]string{}}
+	r := &readRun{app: a, shown: map[*read.Entry]string{}, full: map[*read.Entry]string{}}
 	c := &cobra.Command{
 		Use:   "read [TEMPLATE] [PATH …]",
 		Short: "Read file names back into their values, and find files by them.",
@@ -93,7 +93,7 @@ func (r *readRun) run(args []string) error {
 	if len(paths) == 0 {
 		return unclear("name files, projects or folders\n"+examplesOf("read"), "which names?")
 	}
-	r.reader = &catalog.Reader{Only: r.only}
+	r.reader = &read.Reader{Only: r.only}
 	for _, text := range r.where {
 		filter, err := naming.NewFilter(text, r.now)
 		if err != nil {
@@ -112,7 +112,7 @@ func (r *readRun) run(args []string) error {
 		}
 	}
 	if r.newest {
-		r.found.Entries = catalog.Newest(r.found.Entries)
+		r.found.Entries = read.Newest(r.found.Entries)
 	}
 	if r.links != "" {
 		if err := r.makeLinks(); err != nil {
@@ -193,7 +193,7 @@ func (r *readRun) fits(templates []*template.Template) error {
 	}
 	for i := range r.reader.Filters {
 		field := r.reader.Filters[i].Field
-		if !slices.ContainsFunc(templates, func(t *template.Template) bool { return catalog.Has(t, field) }) {
+		if !slices.ContainsFunc(templates, func(t *template.Template) bool { return read.Has(t, field) }) {
 			return unclear("they have "+strings.Join(sorted(fields), ", "), "no naming convention here has a field \"%s\"", field)
 		}
 	}
@@ -242,7 +242,7 @@ func (r *readRun) path(p string) error {
 	if real, err := place.Real(p); err == nil {
 		base = filepath.Base(real)
 	}
-	found, err := r.reader.Read(&catalog.Source{Template: r.t, Name: base, Root: root})
+	found, err := r.reader.Read(&read.Source{Template: r.t, Name: base, Root: root})
 	if err != nil {
 		return unclear("", "%v", err)
 	}
@@ -303,7 +303,7 @@ func (r *readRun) packed(p string) (found bool, err error) {
 				r.fields = append(r.fields, name)
 			}
 		}
-		all, err := r.reader.Read(&catalog.Source{Project: pr, Template: pr.Template, Name: path.Base(at), Root: root})
+		all, err := r.reader.Read(&read.Source{Project: pr, Template: pr.Template, Name: path.Base(at), Root: root})
 		if err != nil {
 			return false, unclear("", "%v", err)
 		}
@@ -345,8 +345,8 @@ func (r *readRun) name(p string) error {
 			return err
 		}
 	}
-	found := &catalog.Found{}
-	if err := r.reader.Name(found, &catalog.Source{Template: t, Project: nil}, filepath.Base(dir), filepath.ToSlash(p)); err != nil {
+	found := &read.Found{}
+	if err := r.reader.Name(found, &read.Source{Template: t, Project: nil}, filepath.Base(dir), filepath.ToSlash(p)); err != nil {
 		return unclear("", "%v", err)
 	}
 	for _, e := range found.Entries {
@@ -366,7 +366,7 @@ func (r *readRun) projects(p string, found *inspect.Found, archived []*away.Proj
 	}
 	r.many = r.many || !found.Inside || len(found.Projects) > 1
 	open := r.opener()
-	sources := make([]*catalog.Source, len(found.Projects))
+	sources := make([]*read.Source, len(found.Projects))
 	labels := make([]readLabel, len(found.Projects))
 	several(len(labels), func() func(i int) {
 		return func(i int) { labels[i].read(found.Projects[i].Dir) }
@@ -386,7 +386,7 @@ func (r *readRun) projects(p string, found *inspect.Found, archived []*away.Proj
 		if err := inspect.Prune(root); err != nil {
 			return err
 		}
-		sources[i] = &catalog.Source{Project: pr, Template: pr.Template, Name: filepath.Base(own.Dir), Root: root}
+		sources[i] = &read.Source{Project: pr, Template: pr.Template, Name: filepath.Base(own.Dir), Root: root}
 		if !slices.Contains(templates, pr.Template) {
 			templates = append(templates, pr.Template)
 		}
@@ -394,7 +394,7 @@ func (r *readRun) projects(p string, found *inspect.Found, archived []*away.Proj
 			r.unread = append(r.unread, filepath.Join(fromHere(own.Dir), filepath.FromSlash(u.Path)))
 		}
 	}
-	far := map[*catalog.Source]bool{} // on a disk that is not connected
+	far := map[*read.Source]bool{} // on a disk that is not connected
 	for _, p := range archived {
 		pr, err := open(p.To, p.Label)
 		if err != nil {
@@ -408,7 +408,7 @@ func (r *readRun) projects(p string, found *inspect.Found, archived []*away.Proj
 		if err := inspect.Prune(root); err != nil {
 			return err
 		}
-		s := &catalog.Source{Project: pr, Template: pr.Template, Name: filepath.Base(p.To), Root: root}
+		s := &read.Source{Project: pr, Template: pr.Template, Name: filepath.Base(p.To), Root: root}
 		if sources = append(sources, s); !isThere(p.To) {
 			far[s] = true
 		}
@@ -426,9 +426,9 @@ func (r *readRun) projects(p string, found *inspect.Found, archived []*away.Proj
 			}
 		}
 	}
-	lists, errs := make([]*catalog.Found, len(sources)), make([]error, len(sources))
+	lists, errs := make([]*read.Found, len(sources)), make([]error, len(sources))
 	several(len(sources), func() func(i int) {
-		own := &catalog.Reader{Only: r.reader.Only, Filters: r.reader.Filters}
+		own := &read.Reader{Only: r.reader.Only, Filters: r.reader.Filters}
 		return func(i int) {
 			if sources[i] != nil {
 				lists[i], errs[i] = own.Read(sources[i])
@@ -472,15 +472,15 @@ func inside(n *tree.Node, at string) *tree.Node {
 }
 
 // keptBelow keeps what lies below a folder of a project.
-func keptBelow(found *catalog.Found, below string) *catalog.Found {
-	out := func(e *catalog.Entry) bool { return !strings.HasPrefix(e.Path, below+"/") }
+func keptBelow(found *read.Found, below string) *read.Found {
+	out := func(e *read.Entry) bool { return !strings.HasPrefix(e.Path, below+"/") }
 	found.Entries, found.Misfits = slices.DeleteFunc(found.Entries, out), slices.DeleteFunc(found.Misfits, out)
 	found.Others, found.Dropped = 0, 0
 	return found
 }
 
 // add adds what was read in a folder, which is shown as it was named.
-func (r *readRun) add(found *catalog.Found, named, dir string) {
+func (r *readRun) add(found *read.Found, named, dir string) {
 	for _, e := range slices.Concat(found.Entries, found.Misfits) {
 		r.shown[e] = path.Join(named, e.Path)
 		if named == "" && dir == "" {

@@ -10,7 +10,7 @@ import (
 	"golang.org/x/text/unicode/norm"
 
 	"vestibula/cli/term"
-	"vestibula/core/catalog"
+	"vestibula/core/read"
 )
 
 // shownMisfits is how many names that do not fit are drawn.
@@ -63,7 +63,7 @@ func (r *readRun) draw() {
 	if r.newest {
 		summary += ", the newest of each"
 	}
-	var tied, unfit []*catalog.Entry
+	var tied, unfit []*read.Entry
 	for _, e := range r.found.Misfits {
 		if e.Misfit.Tied {
 			tied = append(tied, e)
@@ -121,7 +121,7 @@ func (r *readRun) draw() {
 	}
 }
 
-func (r *readRun) projectOf(e *catalog.Entry) string {
+func (r *readRun) projectOf(e *read.Entry) string {
 	if e.Project == nil {
 		return ""
 	}
@@ -130,7 +130,7 @@ func (r *readRun) projectOf(e *catalog.Entry) string {
 
 // below is the path of an entry as it is drawn: from its project, where that is said
 // beside it, or from the folder that is read.
-func (r *readRun) below(e *catalog.Entry) string {
+func (r *readRun) below(e *read.Entry) string {
 	name := r.shown[e]
 	if r.many && e.Project != nil {
 		name = e.Path
@@ -146,7 +146,7 @@ func (r *readRun) below(e *catalog.Entry) string {
 }
 
 // apart draws names that were not read, and why.
-func (r *readRun) apart(title term.Shown, misfits []*catalog.Entry) {
+func (r *readRun) apart(title term.Shown, misfits []*read.Entry) {
 	for i, m := range misfits {
 		if i == 0 {
 			r.screen.Line()
@@ -168,7 +168,7 @@ func (r *readRun) apart(title term.Shown, misfits []*catalog.Entry) {
 }
 
 // at is where reading stopped, in characters of the name from 1.
-func at(m *catalog.Entry) int {
+func at(m *read.Entry) int {
 	name := norm.NFC.String(path.Base(m.Path))
 	return utf8.RuneCountInString(name[:min(m.Misfit.At, len(name))]) + 1
 }

@@ -82,17 +82,17 @@ func (a *app) tick(at, item, day string, not, asJSON bool) error {
 		delete(next, due.Path)
 		what = "Not done"
 	}
-	report := func(number int) error {
+	report := func(bool) error {
 		return a.printJSON(struct {
 			Project string `json:"project"`
 			Item    string `json:"item"`
 			Day     string `json:"day,omitempty"`
 			Number  int    `json:"number,omitempty"` // in the history
-		}{filepath.Base(s.Dir), due.Path, next[due.Path], number})
+		}{filepath.Base(s.Dir), due.Path, next[due.Path], a.number})
 	}
 	if is.label.Done[due.Path] == next[due.Path] {
 		if asJSON {
-			return report(0)
+			return report(false)
 		}
 		a.screen.Text(term.Good.Render("Nothing to do:") + term.Sprintf(" that is noted already: %s", due.Path))
 		return nil
@@ -103,20 +103,12 @@ func (a *app) tick(at, item, day string, not, asJSON bool) error {
 		return err
 	}
 	set := rewriting(filepath.Join(s.Dir, label.FileName), is.data, data)
-	plan, err := a.prepared(set, consent{named: true}, false)
-	if err != nil {
-		return err
-	}
 	name := filepath.Base(s.Dir)
-	record, err := a.carryOut(undertaking{plan: plan, doing: "writing", head: journal.Head{What: "tick", Title: due.Path, Project: name, Roots: []journal.Root{{Path: ".", ID: is.label.ID}}}})
-	if err != nil {
-		return err
-	}
-	if asJSON {
-		return report(record.Number)
-	}
-	a.screen.Text(term.Good.Render(term.Visible(what)) + term.Sprintf(" in %s: %s, %s. %s", name, due.Path, v.String(), a.undoes()))
-	return nil
+	return a.propose(consent{named: true, asJSON: asJSON}, proposal{set: set, report: report,
+		undertaking: undertaking{doing: "writing", head: journal.Head{What: "tick", Title: due.Path, Project: name, Roots: []journal.Root{{Path: ".", ID: is.label.ID}}}},
+		told: func() term.Shown {
+			return term.Good.Render(term.Visible(what)) + term.Sprintf(" in %s: %s, %s. %s", name, due.Path, v.String(), a.undoes())
+		}})
 }
 
 // projectWith finds the project that a path is or lies in, and the path in it.

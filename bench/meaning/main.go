@@ -28,7 +28,7 @@ import (
 )
 
 // where are the packages whose promises matter most.
-const where = "change disk folder journal match put rename forward upgrade naming rules learn"
+const where = "change disk folder journal match put rename next upgrade naming rules draft"
 
 // A site is a place in a file, and what could stand there instead.
 type site struct {

@@ -23,87 +23,6 @@ import (
 	"vestibula/core/value"
 )
 
-// A Kind is what is not as it should be.
-type Kind uint8
-
-// The kinds.
-const (
-	Missing   Kind = iota // it is wanted, and not there
-	Misnamed              // it is there, under another name or in another folder
-	Misplaced             // a file that belongs elsewhere by its name or kind
-	Unfit                 // a file that its folder does not hold
-	Stray                 // it is not wanted, in a folder of which all is listed
-	Overdue               // it was to be delivered by a day that has passed
-	Recounted             // a file whose number counts on, and is taken
-)
-
-// A Reason is what a match of two things, or a thing's place, is told from.
-type Reason uint8
-
-// The reasons.
-const (
-	NoReason   Reason = iota
-	Former            // a former name, or a former path
-	Number            // the same name under another number
-	Spelling          // the same letters: capitals, accents, spaces or joints differ
-	Slip              // a slip of the pen
-	Value             // another value of the same slots
-	Contents          // what lies in it
-	SameName          // the same name, in another folder
-	Convention        // what its name says
-	FileKind          // its kind or ending
-	Copied            // it is called a copy of something that is there
-	Doubled           // the same under another number is there
-	InTheWay          // something of another kind has the name
-	Another           // it could be one more of a line that repeats
-	Followed          // the line that it comes from: see [Wanted]
-)
-
-// A Thing is something that is not as it should be.
-type Thing struct {
-	Kind   Kind
-	Reason Reason
-	// Sure says that it follows from what is known; else it is probable.
-	Sure bool
-	Node *tree.Node // what is wanted; of Misplaced, Unfit and Stray, what is there
-	// Path is where it lies, from the project's own folder; of Missing and Overdue,
-	// where it is wanted, as the folders on the way are called on the disk.
-	Path  string
-	Other string // the name of what it is a copy or a double of, or is in the way of; of Recounted, what has the number
-	Slot  string // of a contradiction: the field
-	Says  string // what the name says, or why it does not fit
-	Holds string // what the place says
-	// Within says that the place says in what longer time it must lie.
-	Within bool
-	Day    value.Value
-	Count  int // how many things lie in what is missing
-
-	in *Thing // the misnamed folder that it comes to lie in
-	to string // its place below that, or from the own folder; empty where there is none
-
-	stays spot // of what is there under another name: where it lies if it is left so
-}
-
-// Movable reports whether it is known where the thing belongs.
-func (t *Thing) Movable() bool { return t.to != "" && t.Kind != Overdue }
-
-// Target is the path at which a thing belongs, when the things that chosen accepts
-// have been moved to theirs.
-func (t *Thing) Target(chosen func(*Thing) bool) string {
-	switch {
-	case t.in == nil:
-		return t.to
-	case chosen(t.in):
-		return path.Join(t.in.Target(chosen), t.to)
-	}
-	return path.Join(t.in.stays.target(chosen), t.to)
-}
-
-// Final is the path at which a thing belongs, when all things have been moved to theirs.
-func (t *Thing) Final() string { return t.Target(all) }
-
-func all(*Thing) bool { return true }
-
 // A Wanted is what a folder is held against.
 type Wanted struct {
 	Template  *template.Template
@@ -179,47 +98,6 @@ func (w *Wanted) Likeness(real *tree.Node) (like int) {
 		}
 	}
 	return like
-}
-
-// A spot is a real folder: its path, and the one that it will have when everything
-// stands under its right name.
-type spot struct {
-	node *tree.Node
-	path string
-	in   *Thing
-	to   string
-}
-
-// target is the path that it will have.
-func (s spot) target(chosen func(*Thing) bool) string {
-	return (&Thing{in: s.in, to: s.to}).Target(chosen)
-}
-
-func (s spot) below(n *tree.Node) spot {
-	below := spot{n, n.Name, s.in, n.Name}
-	if s.path != "" {
-		below.path = s.path + "/" + n.Name
-	}
-	switch {
-	case s.to == s.path:
-		below.to = below.path
-	case s.to != "":
-		below.to = s.to + "/" + n.Name
-	}
-	return below
-}
-
-// A frame is a folder on the way, with the values that its name shows, once somebody
-// asks.
-type frame struct {
-	want, real *tree.Node
-	read       bool
-	values     []binding
-}
-
-type binding struct {
-	slot  string
-	value value.Value
 }
 
 type matcher struct {

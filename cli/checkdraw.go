@@ -1,0 +1,324 @@
+package cli
+
+import (
+	"fmt"
+	"path"
+	"path/filepath"
+	"strings"
+
+	"vestibula/cli/term"
+	"vestibula/core/inspect"
+	"vestibula/core/template"
+	"vestibula/core/value"
+)
+
+// left lists what could not be read, and what was not judged, by paths from here.
+func left(reports []*inspect.Report) (unread, unjudged []string) {
+	unread, unjudged = []string{}, []string{}
+	for _, report := range reports {
+		for _, u := range report.Unread {
+			unread = append(unread, fromHere(filepath.Join(report.Dir, filepath.FromSlash(u.Path))))
+		}
+		for _, at := range report.Unjudged {
+			unjudged = append(unjudged, filepath.Join(report.Path, filepath.FromSlash(at)))
+		}
+	}
+	return unread, unjudged
+}
+
+// tellUnread tells what could not be read.
+func (r *checkRun) tellUnread(reports []*inspect.Report) {
+	unread, _ := left(reports)
+	for i, at := range unread {
+		if i == manyRows {
+			r.side.Text(term.Bad.Render("vestibula:") + term.Sprintf(" and %s more cannot be read", term.Number(len(unread)-i)))
+			break
+		}
+		r.side.Text(term.Bad.Render("vestibula:") + " " + term.Visible(at) + " cannot be read; the rest was")
+	}
+}
+
+// tellUnjudged tells what was passed by, as no rules are known for it.
+func (r *checkRun) tellUnjudged(reports []*inspect.Report) {
+	_, unjudged := left(reports)
+	if n := len(unjudged); n > 0 {
+		text := strings.Join(unjudged[:min(n, shownAlike)], ", ")
+		if n > shownAlike {
+			text += fmt.Sprintf(" and %s more", term.Number(n-shownAlike))
+		}
+		r.screen.Text(term.Dim.Render(term.Sprintf("Not judged, as it belongs to none of them: %s.", text)))
+	}
+}
+
+// basis says by what a folder was judged, and what could not be.
+func (r *checkRun) basis(report *inspect.Report, s *inspect.Subject) {
+	dim := func(text term.Shown) { r.screen.Text(term.Dim.Render(text)) }
+	switch {
+	case s.Template == nil:
+		dim("Held to the defaults: no template is known, and none was named.")
+	case s.Project != nil && s.Template == s.Project.Template:
+		text := term.Sprintf("Held to %s as it was on %s, with the values in its label.", s.Template.Name, s.Project.Label.Built.Local().Format("2006-01-02"))
+		if src := r.shelved(s.Template.Name, s.Dir); src != nil && src.text != s.Project.Label.Text {
+			text += term.Sprintf(" The %s of today is another one.", s.Template.Name)
+		}
+		dim(text)
+	case s.Inferred:
+		dim(term.Sprintf("Held to %s, with what names show: %s.", s.Template.Name, valueList(s.Template, s.Values)))
+	default:
+		dim(term.Sprintf("Held to %s.", s.Template.Name))
+	}
+	if len(s.Open) > 0 {
+		r.screen.Text(term.Warn.Render("not known yet:") + " " + term.Visible(strings.Join(s.Open, ", ")))
+	}
+	if report.Locked {
+		dim("The archive needs a password: only names were looked at.")
+	} else if s.Dir == "" {
+		dim("Of an archive, only names were looked at.")
+	}
+	if n := len(s.Links); n > 0 {
+		dim(term.Sprintf("%s not followed, such as %s.", term.Count(n, "link"), s.Links[0]))
+	}
+	for _, c := range report.Copies {
+		r.screen.Text(term.Warn.Render("note:") + " " + term.Visible(c))
+	}
+}
+
+// valueList writes values as one line.
+func valueList(t *template.Template, values template.Values) string {
+	var parts []string
+	for _, name := range t.FieldNames() {
+		if v := values[name]; v.Given() && !v.Empty() {
+			parts = append(parts, name+" "+v.String())
+		} else if v.Given() && v.Kind == value.List {
+			parts = append(parts, "no "+name)
+		}
+	}
+	if len(parts) == 0 {
+		return "no values"
+	}
+	return strings.Join(parts, ", ")
+}
+
+// tellMany draws a row for each folder, and then what was found in those where
+// something was.
+func (r *checkRun) tellMany(results []*checkResult, reports []*inspect.Report, subjects []*inspect.Subject) {
+	var rows [][]term.Shown
+	fine, errs, warnings := 0, 0, 0
+	name := func(i int) term.Shown { return term.Visible(results[i].Subject) }
+	if len(reports) == 1 && subjects[0].Name != "." { // all of them lie in one folder, which is named once
+		r.screen.Line(term.Dim.Render(term.Sprintf("below %s", reports[0].Path)))
+		name = func(i int) term.Shown { return term.Visible(subjects[i].Name) }
+	}
+	for i, result := range results {
+		sign, style := term.Shown("✓"), term.Good
+		what := term.Shown("well")
+		switch {
+		case subjects[i].Err != nil:
+			sign, style, what = "!", term.Bad, "cannot be judged"
+		case result.Errors > 0:
+			sign, style, what = "✗", term.Bad, howMany(result)
+		case result.Warnings > 0:
+			sign, style, what = "!", term.Warn, howMany(result)
+		case len(result.Unread) > 0:
+			sign, style, what = "!", term.Bad, "cannot be read as a whole"
+		default:
+			fine++
+		}
+		errs, warnings = errs+result.Errors, warnings+result.Warnings
+		note := ""
+		if s := subjects[i]; s.Inferred && s.Template != nil {
+			note = valueList(s.Template, s.Values)
+		} else if s.Template != nil {
+			note = s.Template.Name
+		}
+		rows = append(rows, []term.Shown{style.Render(sign) + " " + name(i), style.Render(what), term.Dim.Render(term.Visible(note))})
+	}
+	r.screen.Columns(rows)
+	told := false
+	for i, result := range results {
+		if result.Errors+result.Warnings == 0 {
+			continue
+		}
+		if !told {
+			r.screen.Line()
+			told = true
+		}
+		r.screen.Line(term.Title.Render(name(i)))
+		r.tellReal(result)
+	}
+	if errs+warnings == 0 {
+		r.screen.Line()
+	}
+	r.tellUnread(reports)
+	unread, _ := left(reports)
+	switch {
+	case errs+warnings == 0 && len(unread) == 0:
+		r.screen.Text(term.Good.Render("All is well") + " with " + term.Count(len(results), "folder") + ".")
+	case errs+warnings == 0:
+		r.screen.Text(term.Sprintf("Nothing was found in what could be read; %s of %s well.", term.Number(fine), term.Count(len(results), "folder")))
+	default:
+		r.screen.Text(term.Sprintf("%s in %s; %s well.", howMany(&checkResult{Errors: errs, Warnings: warnings}), term.Count(len(results), "folder"), term.Number(fine)))
+	}
+	r.tellUnjudged(reports)
+	for _, report := range reports {
+		for _, c := range report.Copies {
+			r.screen.Text(term.Warn.Render("note:") + " " + term.Visible(c))
+		}
+	}
+}
+
+// howMany says how many errors and warnings there are.
+func howMany(r *checkResult) term.Shown {
+	var parts []term.Shown
+	if r.Errors > 0 {
+		parts = append(parts, term.Count(r.Errors, "error"))
+	}
+	if r.Warnings > 0 {
+		parts = append(parts, term.Count(r.Warnings, "warning"))
+	}
+	return term.Join(parts, ", ")
+}
+
+// shownAlike is how many findings of one kind are drawn one by one.
+const shownAlike = 4
+
+// tellReal draws what was found in a real folder, a line each, the worst first: those of one
+// rule together, and of those that are alike a few.
+func (r *checkRun) tellReal(result *checkResult) {
+	if r.sameOnly() {
+		r.tellTwice(result)
+		return
+	}
+	var rows []findingRow
+	for _, severity := range []string{"error", "warning", "advice"} {
+		var rulesFound []string
+		groups := map[string][]any{}
+		alike := map[any][]finding{}
+		for _, f := range result.Findings {
+			if f.Severity != severity || f.Meant != "" {
+				continue
+			}
+			if groups[f.Rule] == nil {
+				rulesFound = append(rulesFound, f.Rule)
+			}
+			if alike[f.kind] == nil {
+				groups[f.Rule] = append(groups[f.Rule], f.kind)
+			}
+			alike[f.kind] = append(alike[f.kind], f)
+		}
+		for _, rule := range rulesFound {
+			for _, kind := range groups[rule] {
+				rows = append(rows, r.alikeRows(alike[kind])...)
+			}
+		}
+	}
+	r.drawFindings(rows)
+	meant := 0
+	for _, f := range result.Findings {
+		if f.Meant == "" {
+			continue
+		}
+		if meant++; meant <= manyRows || r.all {
+			r.screen.Text(term.Dim.Render(term.Sprintf("meant so: %s: %s (%s)", term.Visible(f.Path), term.Visible(f.Message), term.Visible(f.Meant))))
+		}
+	}
+	if len(result.Findings) > 0 {
+		r.screen.Line()
+	}
+}
+
+// A findingRow is one line of findings: one of them, or how many more there are.
+type findingRow struct {
+	finding
+	help string
+	more term.Shown
+}
+
+// alikeRows are the rows for findings that say the same of several things.
+func (r *checkRun) alikeRows(group []finding) (rows []findingRow) {
+	told := ""
+	for i, f := range group {
+		if i == shownAlike && len(group) > shownAlike+1 && !r.all {
+			return append(rows, findingRow{more: term.Sprintf("… and %s more like this, in %s; %s", term.Number(len(group)-i), inPlaces(group[i:]), r.sameCall("all of them", "--all"))})
+		}
+		help := f.Help
+		if help == told {
+			help = ""
+		}
+		told = f.Help
+		rows = append(rows, findingRow{finding: f, help: help})
+	}
+	return rows
+}
+
+// drawFindings draws rows: how bad it is, where, and what. A path that is too long for its
+// column has a line of its own; what is wrong is never cut.
+func (r *checkRun) drawFindings(rows []findingRow) {
+	const word, most, least = 9, 40, 34
+	widest := 0
+	for _, f := range rows {
+		if n := term.Columns(term.Visible(f.Path)); n <= most {
+			widest = max(widest, n)
+		}
+	}
+	room := 0
+	if r.screen.Width > 0 {
+		if room = r.screen.Width - word - widest - 2; room < least {
+			widest, room = 0, r.screen.Width-word
+		}
+	}
+	lines := func(text term.Shown) []term.Shown {
+		if room == 0 {
+			return []term.Shown{text}
+		}
+		return term.Wrapped(text, max(room, 20))
+	}
+	for _, f := range rows {
+		if f.more != "" {
+			for _, line := range lines(f.more) {
+				r.screen.Line(term.Spaces(word), term.Dim.Render(line))
+			}
+			continue
+		}
+		at := term.Visible(f.Path)
+		message := f.Message
+		if rest, same := strings.CutPrefix(message, "“"+path.Base(f.Path)+"” "); same {
+			message = rest // the path says it
+		}
+		lead := severityStyle(f.Severity).Render(term.Pad(term.Visible(f.Severity), word))
+		if term.Columns(at) > widest {
+			r.screen.Line(lead, at)
+			lead = term.Spaces(word + widest)
+		} else {
+			lead += term.Pad(at, widest)
+		}
+		if widest > 0 {
+			lead += "  "
+		}
+		text := term.Visible(message)
+		if f.Rule != "language" {
+			text += term.Sprintf(" [%s]", f.Rule)
+		}
+		for _, line := range lines(text) {
+			r.screen.Line(lead, line)
+			lead = term.Spaces(term.Columns(lead))
+		}
+		if f.help != "" {
+			for _, line := range lines(term.Visible(f.help)) {
+				r.screen.Line(lead, term.Accent.Render(line))
+			}
+		}
+	}
+}
+
+// inPlaces says in how many folders things lie.
+func inPlaces(list []finding) string {
+	places := map[string]bool{}
+	for _, f := range list {
+		places[path.Dir(f.Path)] = true
+	}
+	if len(places) == 1 {
+		return "one folder"
+	}
+	return fmt.Sprintf("%d folders", len(places))
+}

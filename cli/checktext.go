@@ -1,0 +1,53 @@
+package cli
+
+import (
+	"fmt"
+	"path/filepath"
+
+	"vestibula/cli/term"
+	"vestibula/core/address"
+	"vestibula/core/journal"
+	"vestibula/core/place"
+	"vestibula/core/rules"
+	"vestibula/core/template"
+)
+
+// fixText puts a template right in its own file: it shows what will change, and
+// writes only with a yes.
+func (r *checkRun) fixText(src *source) error {
+	switch {
+	case src.built:
+		return refused(advise("to make a copy of your own", "draft", "my-"+src.name[:len(src.name)-len(template.Ending)], "--like", src.name[:len(src.name)-len(template.Ending)]).String(), "%s is built in and cannot be changed", src.name)
+	case src.path == "":
+		return unclear("name a file", "a list from standard input cannot be fixed")
+	}
+	t, err := src.parse()
+	if err != nil {
+		return r.tellErrors(src.name, src.text, err, statusFound)
+	}
+	text, fixed, err := rules.FixText(t, r.now)
+	if err != nil {
+		return r.tellErrors(src.name, src.text, err, statusFound)
+	}
+	if len(fixed) == 0 {
+		r.screen.Text(term.Good.Render("Nothing to fix") + " without asking in " + term.Visible(src.name) + ".")
+		return nil
+	}
+	at, err := place.Real(src.path)
+	if err != nil {
+		return refused("it is as it was", "%s cannot be written: %s", src.path, place.Reason(err))
+	}
+	set := rewriting(at, []byte(src.text), []byte(text))
+	show := func() {
+		for _, m := range fixed {
+			r.screen.Line(term.Dim.Render(term.Sprintf("%4d ", m.Line)), term.Bad.Render("- "), term.Visible(m.Before))
+			r.screen.Line("     ", term.Good.Render("+ "), term.Visible(m.After))
+		}
+		r.screen.Line()
+	}
+	return r.propose(r.ask, proposal{set: set, draw: show, question: fmt.Sprintf("Change %s in %s?", term.Count(len(fixed), "line"), src.name), how: "write it",
+		undertaking: undertaking{doing: "fixing", head: journal.Head{What: "fix", Title: src.name, Project: src.name, Roots: []journal.Root{{Path: address.Text(filepath.Base(at))}}}},
+		told: func() term.Shown {
+			return term.Good.Render("Fixed") + " " + term.Count(len(fixed), "line") + " of " + term.Visible(src.name) + ". " + r.undoes().line()
+		}})
+}

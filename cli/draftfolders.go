@@ -1,0 +1,362 @@
+package cli
+
+import (
+	"io"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+
+	"charm.land/huh/v2"
+
+	"vestibula/cli/term"
+	"vestibula/core/archive"
+	"vestibula/core/draft"
+	"vestibula/core/inspect"
+	"vestibula/core/listing"
+	"vestibula/core/outline"
+	"vestibula/core/place"
+	"vestibula/core/table"
+	"vestibula/core/template"
+	"vestibula/core/tree"
+)
+
+// A learning is one call of draft with folders, or with a text.
+type learning struct {
+	*app
+	starters, preview, yes, asJSON bool
+
+	samples []draft.Sample
+	dirs    []string // of the samples, absolute; of archives they are empty
+	given   map[string]string
+}
+
+// tooMany is how many entries of folders are looked at without a question: more are seldom
+// meant.
+const tooMany = 200_000
+
+func (r *learning) run(name string, args []string) error {
+	name = strings.TrimSuffix(name, template.Ending)
+	if base := filepath.Base(name); base == "." || strings.HasSuffix(name, "/") {
+		return unclear("", "\"%s\" is no name for a template", name)
+	}
+	at := name + template.Ending
+	if isThere(at) && !r.preview {
+		return refused("choose another name, or another folder; nothing was written", "%s is there already", at)
+	}
+	r.given = map[string]string{}
+	var sources []string
+	for _, arg := range args {
+		if field, value, is := strings.Cut(arg, "="); is && !isThere(arg) {
+			r.given[strings.TrimSpace(field)] = strings.TrimSpace(value)
+			continue
+		}
+		sources = append(sources, arg)
+	}
+	if len(sources) == 0 {
+		return unclear(examplesOf("draft"), "which folders?")
+	}
+	if len(sources) == 1 && (sources[0] == "-" || isFile(sources[0]) && archive.FormatOf(sources[0]) == archive.None) {
+		return r.text(name, at, sources[0])
+	}
+	if err := r.read(sources); err != nil {
+		return err
+	}
+	result, proofs, err := r.learn(filepath.Base(name))
+	if err != nil {
+		return err
+	}
+	if !r.preview {
+		files := []newFile{{at, tree.Bytes(result.Text)}}
+		for _, s := range result.Starters {
+			files = append(files, newFile{filepath.Join(filepath.Dir(name), filepath.FromSlash(s.Path)), tree.Bytes(s.Data)})
+		}
+		if err := r.makeFiles("draft", filepath.Base(at), files, false); err != nil {
+			return err
+		}
+	}
+	if r.asJSON {
+		return r.report(result, proofs)
+	}
+	r.tell(at, result, proofs)
+	return nil
+}
+
+// text makes a template of a list or a drawn tree.
+func (r *learning) text(name, at, file string) error {
+	var data []byte
+	var err error
+	if file == "-" {
+		data, err = io.ReadAll(io.LimitReader(r.in, listing.MaxBytes+1))
+	} else {
+		data, err = place.ReadFile(file, listing.MaxBytes)
+	}
+	if err != nil {
+		return unreadable(file, err)
+	}
+	l, err := listing.Read(string(data))
+	if err != nil {
+		return unclear("", "%s: %v", file, err)
+	}
+	if heads := headings(file, data); len(heads) > 0 && l.Form == listing.Plain {
+		return unclear("such as <"+strings.Join(heads, ">, <")+">; declare them under fields: in its header\nbuild makes one for each row then, with --table "+quoted(file),
+			"%s is a table: the template is a list of its own, with a slot for what a column says", file)
+	}
+	text := l.Text(filepath.Base(name))
+	t, err := template.Parse(filepath.Base(at), text, nil)
+	if err != nil {
+		return r.tellErrors(filepath.Base(at), text, err, statusUnclear)
+	}
+	if !r.preview {
+		if err := r.makeFiles("draft", filepath.Base(at), []newFile{{at, tree.Bytes(text)}}, false); err != nil {
+			return err
+		}
+	}
+	if r.asJSON {
+		return r.printJSON(struct {
+			Template string   `json:"template"`
+			Form     string   `json:"form"`
+			Entries  int      `json:"entries"`
+			Changed  []string `json:"changed"`
+		}{text, string(l.Form), l.Count, append([]string{}, l.Changed...)})
+	}
+	x, err := t.Tree(t.Sample(nil, r.now), template.DefaultLimit)
+	if err != nil {
+		return r.tellErrors(filepath.Base(at), text, err, statusUnclear)
+	}
+	r.screen.Text(term.Good.Render("Read") + term.Sprintf(" as %s: %s.", string(l.Form), term.Count(l.Count, "line")))
+	r.screen.Line()
+	r.screen.Tree(x.Root, term.TreeView{Same: tree.Alike})
+	r.screen.Line()
+	if n := len(l.Changed); n > 0 {
+		r.screen.Text(term.Warn.Render("note:") + term.Sprintf(" %s held signs that no name can have, and has hyphens in their place: %s", term.Count(n, "name"), strings.Join(few(l.Changed), ", ")))
+	}
+	if len(l.Slots) > 0 {
+		r.screen.Text(term.Dim.Render(term.Sprintf("Asked for when it is built: %s", strings.Join(l.Slots, ", "))))
+	}
+	if !r.preview {
+		r.screen.Text(term.Good.Render("Wrote") + " " + term.Visible(at) + ". " + advise("Change it in any text editor, and look at it with", "show", typed(at)).line())
+	}
+	return nil
+}
+
+// read reads the folders and archives.
+func (r *learning) read(sources []string) error {
+	done, end := r.progress("reading", -1)
+	defer end()
+	count := 0
+	home, _ := os.UserHomeDir()
+	for _, source := range sources {
+		full, err := place.Real(source)
+		info, statErr := os.Stat(source)
+		if err != nil || statErr != nil {
+			return unclear("", "there is no \"%s\"", source)
+		}
+		switch {
+		case info.IsDir() && (full == home || full == filepath.Dir(full)) && !r.yes:
+			return refused("name the folders in it that are alike", "%s is all that you have", source)
+		case info.IsDir():
+			root, unread, err := inspect.Everything(full, done)
+			if err != nil {
+				return unreadable(source, err)
+			}
+			for _, u := range unread {
+				r.side.Text(term.Bad.Render("vestibula:") + " " + term.Visible(filepath.Join(source, filepath.FromSlash(u.Path))) + " cannot be read; the rest is looked at")
+			}
+			if err := r.add(filepath.Base(full), full, root); err != nil {
+				return err
+			}
+		case archive.FormatOf(source) != archive.None:
+			l, err := archive.List(full)
+			if err != nil {
+				return unclear("", "%s: %s", source, place.Reason(err))
+			}
+			root, base := l.Root, strings.TrimSuffix(strings.TrimSuffix(filepath.Base(full), filepath.Ext(full)), ".tar")
+			if len(root.Children) == 1 && root.Children[0].Kind == tree.Folder { // as most are packed
+				base, root = root.Children[0].Name, root.Children[0]
+			}
+			if err := r.add(base, "", root); err != nil {
+				return err
+			}
+		default:
+			return unclear("name folders that are alike, or one file with a list", "%s is a file among folders", source)
+		}
+		if count += r.samples[len(r.samples)-1].Root.Count(); count > tooMany && !r.yes {
+			return refused("name less\n"+r.sameCall("to read it all the same", "--yes").String(), "%s lie in these folders: that is seldom meant", term.Count(count, "thing"))
+		}
+	}
+	if count == 0 {
+		return refused("name one with something in it", "There is nothing in it to learn from.")
+	}
+	return nil
+}
+
+// add adds a folder to learn from, without what is hidden.
+func (r *learning) add(name, dir string, root *tree.Node) error {
+	if err := inspect.Prune(root); err != nil {
+		return err
+	}
+	r.samples, r.dirs = append(r.samples, draft.Sample{Name: name, Root: root}), append(r.dirs, dir)
+	return nil
+}
+
+// learn learns, and asks once where only a person can know.
+func (r *learning) learn(title string) (*draft.Result, []draft.Proof, error) {
+	var contents draft.Contents
+	if r.starters {
+		contents = func(sample int, path string) ([]byte, bool) {
+			if r.dirs[sample] == "" {
+				return nil, false
+			}
+			data, err := place.ReadFile(filepath.Join(r.dirs[sample], filepath.FromSlash(path)), 1<<20)
+			return data, err == nil
+		}
+	}
+	result, err := draft.Of(title, r.samples, r.given, contents)
+	if err == nil && len(r.samples) == 1 && len(r.given) == 0 && r.interactive() && !r.asJSON {
+		for _, f := range result.Fields {
+			if f.Kind != "text" || len(f.Examples) != 1 || !strings.Contains(r.samples[0].Name, f.Examples[0]) {
+				continue
+			}
+			called := ""
+			question := huh.NewInput().Title(string(term.Sprintf("What is “%s”?", f.Examples[0]))).
+				Description("one word, such as client or course\nwithout an answer: it is the same in each folder\nenter goes on · ctrl+c stop").Value(&called)
+			if _, err := r.form(question, false); err != nil {
+				return nil, nil, err
+			}
+			if r.given[strings.TrimSpace(called)] = f.Examples[0]; strings.TrimSpace(called) == "" {
+				r.given = map[string]string{}
+				break
+			}
+			result, err = draft.Of(title, r.samples, r.given, contents)
+		}
+	}
+	if err != nil {
+		return nil, nil, refused("", "%v", err)
+	}
+	proofs, err := result.Prove(title, r.samples, r.now)
+	if err != nil {
+		// What was learned is no template: that is ours to fix.
+		return nil, nil, refused("give the folders other names, or name fewer of them", "What these folders have in common cannot be written as a template: %v", err)
+	}
+	return result, proofs, nil
+}
+
+// tell shows what was learned, and what that gives again.
+func (r *learning) tell(at string, result *draft.Result, proofs []draft.Proof) {
+	if len(result.Fields) > 0 {
+		r.screen.Line(term.Title.Render("Taken for values"))
+		var rows [][]term.Shown
+		for _, f := range result.Fields {
+			rows = append(rows, []term.Shown{"  " + term.Strong.Render(term.Visible(f.Name)), term.Dim.Render(term.Visible(f.Kind)), term.Visible(strings.Join(few(f.Examples), ", "))})
+		}
+		r.screen.Columns(rows)
+		r.screen.Line()
+	}
+	for text := range strings.SplitSeq(strings.TrimSuffix(result.Text, "\n"), "\n") {
+		r.screen.Line("  ", term.Visible(text))
+	}
+	r.screen.Line()
+	exact, entries, held, later, owner := 0, 0, 0, 0, 0
+	for _, p := range proofs {
+		if p.Exact {
+			exact++
+		}
+		entries, held, later, owner = entries+p.Entries, held+p.Held, later+p.Later, owner+p.Owner
+	}
+	var text term.Shown
+	switch all := term.Count(len(proofs), "folder"); {
+	case exact < len(proofs) && len(proofs) == 1:
+		text = term.Warn.Render("Not all of it") + " is explained"
+	case exact < len(proofs):
+		text = term.Warn.Render("Not all of it") + term.Sprintf(" is explained: built with these values, it gives %d of %s again", exact, all)
+	case len(proofs) == 1:
+		text = term.Good.Render("Proven") + ": built with these values, it gives the folder again"
+	default:
+		text = term.Good.Render("Proven") + term.Sprintf(": built with these values, it gives each of the %s again", all)
+	}
+	text += term.Sprintf(", %s", term.Count(entries, "thing"))
+	if held > 0 {
+		text += term.Sprintf("; %s named by its conventions", term.Count(held, "file"))
+	}
+	if later > 0 {
+		text += term.Sprintf("; %s that it keeps for later", term.Count(later, "folder"))
+	}
+	if owner > 0 {
+		text += term.Sprintf("; %s in folders that are left to whoever works there", term.Count(owner, "thing"))
+	}
+	r.screen.Text(text + ".")
+	shown := 0
+	for i, p := range proofs {
+		for _, list := range []struct {
+			word  term.Shown
+			paths []string
+		}{{"no line for", p.Extra}, {"not there", p.Missing}} {
+			for _, path := range list.paths {
+				if shown++; shown > manyRows {
+					continue // they are counted
+				}
+				r.screen.Line("  ", term.Warn.Render(list.word), " ", term.Visible(r.samples[i].Name+"/"+path))
+			}
+		}
+	}
+	if shown > manyRows {
+		r.more(shown-manyRows, "", "--json")
+	}
+	for _, d := range result.Doubts {
+		r.screen.Text(term.Warn.Render("note:") + " " + term.Visible(d))
+	}
+	if !r.preview {
+		r.screen.Text(term.Good.Render("Wrote") + " " + term.Visible(at) + ". " + advise("Change it in any text editor, and look at it with", "show", typed(at)).line())
+	}
+}
+
+// report prints what was learned, as JSON.
+func (r *learning) report(result *draft.Result, proofs []draft.Proof) error {
+	type one struct {
+		Folder  string   `json:"folder"`
+		Exact   bool     `json:"exact"`
+		Entries int      `json:"entries"`
+		Held    int      `json:"held"`
+		Later   int      `json:"later"`
+		Owner   int      `json:"owner"`
+		Missing []string `json:"missing"`
+		Extra   []string `json:"extra"`
+	}
+	type field struct {
+		Name     string   `json:"name"`
+		Type     string   `json:"type"`
+		Examples []string `json:"examples"`
+	}
+	out := struct {
+		Template string   `json:"template"`
+		Fields   []field  `json:"fields"`
+		Doubts   []string `json:"doubts"`
+		Folders  []one    `json:"folders"`
+	}{result.Text, []field{}, append([]string{}, result.Doubts...), []one{}}
+	for _, f := range result.Fields {
+		out.Fields = append(out.Fields, field{f.Name, f.Kind, append([]string{}, f.Examples...)})
+	}
+	for i, p := range proofs {
+		out.Folders = append(out.Folders, one{r.samples[i].Name, p.Exact, p.Entries, p.Held, p.Later, p.Owner, append([]string{}, p.Missing...), append([]string{}, p.Extra...)})
+	}
+	return r.printJSON(out)
+}
+
+// headings are the columns of a file that is a table by its ending, as fields are called;
+// none of another.
+func headings(file string, data []byte) (names []string) {
+	if !slices.Contains([]string{".csv", ".xlsx", ".xlsm", ".ods"}, strings.ToLower(filepath.Ext(file))) {
+		return nil
+	}
+	t, err := table.Read(file, data, table.Options{})
+	if err != nil {
+		return nil
+	}
+	for _, h := range t.Headings {
+		if name := strings.Join(strings.Fields(strings.ToLower(h)), "-"); outline.IsWord(name) {
+			names = append(names, name)
+		}
+	}
+	return names
+}

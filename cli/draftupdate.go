@@ -1,0 +1,91 @@
+package cli
+
+import (
+	"path/filepath"
+	"strings"
+
+	"vestibula/cli/term"
+	"vestibula/core/address"
+	"vestibula/core/draft"
+	"vestibula/core/journal"
+	"vestibula/core/place"
+	"vestibula/core/template"
+)
+
+// update puts what folders have in common beyond a template into it.
+func (r *learning) update(name string, args []string) error {
+	src, err := r.find(name)
+	if err != nil {
+		return err
+	}
+	if src.path == "" {
+		return refused(advise("to make a copy of your own", "draft", "my-"+strings.TrimSuffix(src.name, template.Ending), "--like", strings.TrimSuffix(src.name, template.Ending)).String(), "%s is built in and cannot be changed", src.name)
+	}
+	t, err := src.parse()
+	if err != nil {
+		return r.tellErrors(src.name, src.text, err, statusUnclear)
+	}
+	if len(args) == 0 {
+		return unclear(examplesOf("draft"), "which folders?")
+	}
+	if err := r.read(args); err != nil {
+		return err
+	}
+	known := make([]template.Values, len(r.samples))
+	var projects []string // that go by the template as it was
+	for i, dir := range r.dirs {
+		known[i] = template.Values{}
+		var l readLabel
+		if l.read(dir); dir == "" || l.err != nil {
+			continue
+		}
+		projects = append(projects, filepath.ToSlash(dir))
+		for field, raw := range l.label.Raw() {
+			if f := t.Field(field); f != nil && !f.Made() {
+				if v, err := f.Parse(raw, r.now); err == nil {
+					known[i][field] = v
+				}
+			}
+		}
+	}
+	text, added, err := draft.Beyond(t, r.samples, known, max(template.DefaultLimit, tooMany), r.now)
+	if err != nil {
+		return refused("", "%v", err)
+	}
+	if len(added) == 0 {
+		r.screen.Text(term.Good.Render("Nothing to do:") + term.Sprintf(" these folders have nothing in common beyond %s.", src.name))
+		return nil
+	}
+	at, err := place.Real(src.path)
+	if err != nil {
+		return refused("it is as it was", "%s cannot be written: %s", src.path, place.Reason(err))
+	}
+	set := rewriting(at, []byte(src.text), []byte(text))
+	draw := func() {
+		r.screen.Line(term.Title.Render(term.Visible(src.name)))
+		for _, a := range added {
+			r.screen.Line(term.Dim.Render(term.Sprintf("%4d ", a.Number)), term.Good.Render("+ "), term.Visible(a.Text))
+		}
+		r.screen.Line()
+	}
+	ask := consent{yes: r.yes, preview: r.preview, asJSON: r.asJSON}
+	return r.propose(ask, proposal{set: set, draw: draw, question: "Put " + string(term.Count(len(added), "line")) + " into " + src.name + "?", how: "write it",
+		undertaking: undertaking{doing: "writing", head: journal.Head{What: "draft", Title: src.name, Project: src.name, Roots: []journal.Root{{Path: address.Text(filepath.Base(at))}}}},
+		report: func(done bool) error {
+			lines := []string{}
+			for _, a := range added {
+				lines = append(lines, a.Text)
+			}
+			return r.printJSON(struct {
+				Done  bool     `json:"done"`
+				Added []string `json:"added"`
+			}{done, lines})
+		},
+		told: func() term.Shown {
+			text := term.Good.Render("Written") + term.Sprintf(": %s in %s. %s", term.Count(len(added), "line"), src.name, r.undoes())
+			if len(projects) > 0 {
+				text += "\n" + term.Accent.Render(advise("The projects go by it when they are brought to it", "upgrade", typed(fromHere(filepath.FromSlash(common(projects))))).line())
+			}
+			return text
+		}})
+}

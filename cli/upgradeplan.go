@@ -1,0 +1,147 @@
+package cli
+
+import (
+	"fmt"
+	"maps"
+	"path/filepath"
+	"runtime"
+	"strings"
+	"sync"
+	"sync/atomic"
+
+	"vestibula/cli/term"
+	"vestibula/core/change"
+	"vestibula/core/inspect"
+	"vestibula/core/label"
+	"vestibula/core/place"
+	"vestibula/core/project"
+	"vestibula/core/template"
+	"vestibula/core/upgrade"
+)
+
+// planAll plans upgrades, several at a time.
+func (r *upgradeRun) planAll(jobs []*upgrading) {
+	done, end := r.progress("comparing", len(jobs))
+	defer end()
+	several(len(jobs), func() func(i int) {
+		planner := &upgrade.Planner{}
+		return func(i int) {
+			jobs[i].makePlan(planner)
+			done(1)
+		}
+	})
+}
+
+// several calls what worker returns for the numbers up to n, in several goroutines with a
+// worker each.
+func several(n int, worker func() func(i int)) {
+	var next atomic.Int64
+	var group sync.WaitGroup
+	for range min(n, runtime.GOMAXPROCS(0)) {
+		group.Go(func() {
+			do := worker()
+			for i := next.Add(1) - 1; i < int64(n); i = next.Add(1) - 1 {
+				do(int(i))
+			}
+		})
+	}
+	group.Wait()
+}
+
+// makePlan plans one.
+func (u *upgrading) makePlan(planner *upgrade.Planner) {
+	at, err := place.Open(u.project.Dir)
+	if err != nil {
+		u.err = err
+		return
+	}
+	defer at.Close()
+	u.job.Sum = func(path string) (string, error) { return sumAt(at, path) }
+	u.job.Limit = max(u.job.Limit, 10*u.job.Full.Count())
+	if u.job.Seen, u.err = inspect.Seen(u.job.Full, u.job.Template); u.err == nil {
+		u.plan, u.err = planner.Plan(u.job)
+	}
+	if u.err != nil {
+		return
+	}
+	if data, err := u.plan.Label.Encode(); err != nil {
+		u.err = err
+	} else if string(data) != string(u.old) {
+		noted := &change.Set{}
+		noted.Write(change.At{Path: u.plan.Becomes + "/" + label.FileName}, u.old, data, "")
+		u.relabel = noted.Changes
+	}
+	u.job.Seen = nil
+}
+
+// template returns the template that a project is brought to: the one that was named,
+// or the one of today that has the name of its own, or its own.
+func (r *upgradeRun) template(p *project.Project) (*template.Template, error) {
+	name := r.by
+	if name == "" {
+		name = p.Label.Template + "\x00" + p.Label.Text + "\x00" + filepath.Dir(p.Dir)
+	}
+	if t := r.templates[name]; t != nil {
+		return t, nil
+	}
+	var t *template.Template
+	found := true
+	var err error
+	if r.by != "" {
+		t, err = r.load(r.by)
+	} else {
+		t, found, err = r.today(p)
+	}
+	if err != nil {
+		return nil, err
+	}
+	if file := p.Label.Template; !found && !r.unfound[file] {
+		r.unfound[file] = true
+		r.side.Text(term.Warn.Render("note:") + term.Sprintf(" no %s is found from here: what it was when the project was built is taken", file))
+	}
+	r.templates[name] = t
+	return t, nil
+}
+
+// values are those that the project will have: its own, and what was given.
+func (r *upgradeRun) values(u *upgrading, t *template.Template) (template.Values, error) {
+	raw, given := map[string]template.Raw{}, r.raw
+	if own, is := r.each[u.project.Dir]; is {
+		given = own
+	}
+	for name, v := range u.project.Label.Raw() {
+		f := t.Field(name)
+		if f == nil || f.Made() {
+			if f == nil {
+				u.dropped = append(u.dropped, name)
+			}
+			continue
+		}
+		if _, err := f.Parse(v, r.now); err != nil {
+			if _, is := given[name]; !is {
+				return nil, refused(fmt.Sprintf("give it another value: %s=…", name), "%s %v", name, err)
+			}
+			continue
+		}
+		raw[name] = v
+	}
+	maps.Copy(raw, given)
+	values, errs := t.ParseValues(raw, r.now)
+	if len(errs) > 0 {
+		texts := make([]string, len(errs))
+		for i, e := range errs {
+			texts[i] = e.Error()
+		}
+		return nil, unclear("", "%s", strings.Join(texts, "; "))
+	}
+	if lacking := t.Missing(values); len(lacking) > 0 {
+		if !r.interactive() || r.yes || r.asJSON {
+			return nil, missing(t.Name, lacking)
+		}
+		r.side.Line(term.Title.Render(term.Visible(fromHere(u.project.Dir))))
+		if err := r.askFields(lacking, values); err != nil {
+			return nil, err
+		}
+	}
+	return t.Complete(values, r.now), nil
+}

@@ -1,0 +1,245 @@
+package disk
+
+import (
+	"errors"
+	"io/fs"
+	"slices"
+	"sync"
+	"sync/atomic"
+
+	"vestibula/core/change"
+	"vestibula/core/folder"
+	"vestibula/core/journal"
+	"vestibula/core/place"
+)
+
+// A run carries one plan out.
+type run struct {
+	writer  *Writer
+	plan    *Plan
+	places  []*place.Place
+	journal *journal.Journal
+	number  int   // of the record; -1 where there is none
+	lines   []int // of the record, by the numbers of changes
+	folders openFolders
+	upto    int             // so many changes of the plan are done
+	partly  []change.Change // what was made of those after it
+
+	times    *folderTimes
+	noClones *atomic.Bool // a disk cannot have files share what they hold
+	cloned   bool         // that was tried
+	part     string       // tells the half-written files of several movers apart
+	works    *workFolders
+}
+
+// The workFolders are the hidden folders of a run that are open, by the numbers of
+// their places.
+type workFolders struct {
+	mutex sync.Mutex
+	open  map[int]folder.Folder
+}
+
+type folderKey struct {
+	in   int
+	path string
+}
+
+func (r *run) halted() bool {
+	select {
+	case <-r.writer.Stop:
+		return true
+	default:
+		return false
+	}
+}
+
+func (r *run) told(n int) {
+	if r.writer.Done != nil {
+		r.writer.Done(n)
+	}
+}
+
+// carryOut does what the plan says, or takes back what of it was done.
+func (r *run) carryOut(roots []journal.Root) error {
+	r.works = &workFolders{open: map[int]folder.Folder{}}
+	r.folders = openFolders{times: r.times}
+	for _, p := range r.places {
+		r.times.note(p.Root()) // work folders come and go in it
+	}
+	defer r.settle()
+	at, err := r.all()
+	if err == nil && r.halted() {
+		at, err = r.plan.Places[0], ErrStopped
+	}
+	if err == nil {
+		r.tidy(true)
+		return nil
+	}
+	failed, alone := &ApplyError{Path: at, Err: err}, true
+	if r.writer.Keep && r.number >= 0 {
+		r.tidy(false)
+		failed.Kept = true
+		return failed
+	}
+	r.times.allAgain()
+	for _, c := range change.Invert(append(r.plan.List[:r.upto:r.upto], r.partly...)) {
+		// What cannot be taken back stays, and what was done before it: the disk is
+		// as it was at some moment of the run, and can be taken back from there. A
+		// folder that somebody has put something into harms nobody.
+		if len(failed.Left) > 0 && !alone {
+			failed.Left = append(failed.Left, c.Path)
+			continue
+		}
+		err := r.one(-1, &c)
+		if err != nil && !errors.Is(err, fs.ErrNotExist) {
+			alone = c.Op == change.Remove
+			failed.Left = append(failed.Left, c.Path)
+		}
+	}
+	r.tidy(false)
+	return failed
+}
+
+// all carries out the changes. New contents of files are staged first: that they
+// can be written is only known by writing them.
+func (r *run) all() (at string, err error) {
+	list := r.plan.List
+	for i := range list {
+		if c := &list[i]; c.Op == change.Replace && c.Content != nil {
+			if r.halted() {
+				return c.Path, ErrStopped
+			}
+			if err := r.stage(c); err != nil {
+				return c.Path, err
+			}
+		}
+	}
+	for i := 0; i < len(list); {
+		if r.halted() {
+			return list[i].Path, ErrStopped
+		}
+		n := change.Together(list, i)
+		switch c := &list[i]; {
+		case c.Op == change.Make:
+			at, err = r.makeAll(list[i:n])
+		case c.Op == change.Copy && c.Loose:
+			n = i + r.copiesFrom(list[i:n])
+			at, err = r.copyAll(i, n)
+		case n-i > enough || n-i > 1 && c.In != c.FromIn:
+			at, err = r.moveAll(i, n)
+		default:
+			n = i + 1
+			at, err = c.Path, r.one(i, c)
+			r.told(1)
+		}
+		if err != nil {
+			return at, err
+		}
+		i, r.upto = n, n
+	}
+	return "", nil
+}
+
+// one carries a change out; i is its number in the list, or -1 while things are
+// taken back.
+func (r *run) one(i int, c *change.Change) error {
+	if c.Equal && i >= 0 {
+		if err := r.equal(c); err != nil {
+			return err
+		}
+	}
+	parent, name, err := r.folder(c.In, c.Path)
+	if err != nil {
+		return err
+	}
+	switch c.Op {
+	case change.Make:
+		return r.makeAgain(parent, name, c)
+	case change.Replace:
+		return r.replace(parent, name, c)
+	case change.Remove:
+		return r.remove(i, parent, name, c)
+	case change.Copy:
+		return r.copy(i, parent, name, c)
+	}
+	return r.move(i, parent, name, c)
+}
+
+// folder returns the folder that a path lies in, open. Those that were opened
+// last stay so: changes to one folder mostly follow each other.
+func (r *run) folder(in int, path string) (folder.Folder, string, error) {
+	dir, name := place.Split(path)
+	if dir == r.plan.Work {
+		h, err := r.work(in)
+		return h, name, err
+	}
+	key := folderKey{in, dir}
+	if h := r.folders.get(key); h != nil {
+		return h, name, nil
+	}
+	h, err := folder.Below(r.places[in].Root(), dir)
+	if err != nil {
+		return nil, "", err
+	}
+	r.times.note(h)
+	r.folders.put(key, h)
+	return h, name, nil
+}
+
+func (r *run) closeFolders() { r.folders.close(func(folderKey) bool { return true }) }
+
+// settle closes all folders, each with the time that it is to have.
+func (r *run) settle() {
+	r.closeFolders()
+	for _, p := range r.places {
+		r.times.settle(p.Root())
+	}
+}
+
+// work returns the hidden folder of the run in a place, which is made when it is
+// needed, and by nobody else.
+func (r *run) work(in int) (folder.Folder, error) {
+	r.works.mutex.Lock()
+	defer r.works.mutex.Unlock()
+	if h := r.works.open[in]; h != nil {
+		return h, nil
+	}
+	root := r.places[in].Root()
+	if err := root.Mkdir(r.plan.Work, 0o700); err != nil {
+		return nil, err
+	}
+	h, err := root.Folder(r.plan.Work)
+	if err != nil {
+		return nil, errors.Join(err, root.Remove(r.plan.Work, true))
+	}
+	r.works.open[in] = h
+	return h, nil
+}
+
+// tidy removes what the run has put aside and is in its record, or everything
+// that it has staged, and the work folders if nothing is kept in them.
+func (r *run) tidy(done bool) {
+	for i := range r.plan.List[:r.upto] {
+		c := &r.plan.List[i]
+		if h := r.works.open[c.In]; h != nil && c.HasOld && done {
+			_, name := place.Split(c.From)
+			_ = h.Remove(name, false)
+		}
+	}
+	for in, h := range r.works.open {
+		if !done {
+			discardStaged(h, r.plan.List, in, r.plan.Work)
+		}
+		h.Close()
+		_ = r.places[in].Root().Remove(r.plan.Work, true) // where nothing is kept in it
+	}
+	clear(r.works.open)
+	if !done || r.journal == nil {
+		return
+	}
+	for _, o := range append(slices.Clone(r.plan.Continues), r.plan.undoes) {
+		if o != nil {
+			tidy(r.journal, o, r.places)
+		}
+	}
+}

@@ -1,0 +1,258 @@
+package draft
+
+import (
+	"errors"
+	"fmt"
+	"maps"
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+
+	"vestibula/core/match"
+	"vestibula/core/outline"
+	"vestibula/core/template"
+	"vestibula/core/tree"
+)
+
+// An Addition is a line that a template gets.
+type Addition struct {
+	Number int    // of the line in the new text
+	Text   string // as it stands there
+	line   *outline.Line
+}
+
+// Beyond puts into a template what projects that were built from it have in common beyond
+// it, with its text otherwise as it was, comments and layout too. Known are the values of
+// each sample, as far as they are: the rest is read from its names. A single project has
+// nothing in common with others, and is an error.
+func Beyond(t *template.Template, samples []Sample, known []template.Values, limit int, now time.Time) (text string, added []Addition, err error) {
+	if len(samples) < 2 {
+		return "", nil, errors.New("what one folder has beyond the template may be its own: name two or more")
+	}
+	l := newLearner(samples)
+	l.common = true
+	for _, f := range t.Fields {
+		if kind := f.Type.Kind.String(); !f.Made() {
+			one := &field{name: f.Name, kind: kind, values: make([]string, len(samples)), lists: make([][]string, len(samples))}
+			for _, o := range f.Type.Of {
+				one.of = append(one.of, o.Code)
+			}
+			l.fields = append(l.fields, one)
+		}
+	}
+	extras := map[int][]*instance{} // by the number of the line that they lie below
+	asked := map[int]int{}          // how many folders there are of each such line
+	all := make([]template.Values, len(samples))
+	for i, s := range samples {
+		values, err := match.Values(t, known[i], []string{s.Name}, s.Root, limit, now)
+		if err != nil {
+			return "", nil, err
+		}
+		values = t.Complete(values, now)
+		all[i] = values
+		for _, f := range l.fields {
+			if v := values[f.name]; v.Given() && f.kind != "list" && f.kind != "yes-no" {
+				f.values[i] = v.String()
+			}
+		}
+		x, err := t.Tree(values, limit)
+		if err != nil {
+			return "", nil, err
+		}
+		_, own := t.Own(x.Root)
+		beyond(t, own, s.Root, i, extras, asked)
+	}
+	l.spellings = make([][]spelling, len(samples))
+	for i := range samples {
+		l.spellings[i] = l.spellingsOf(i)
+	}
+	lines := map[int][]*line{}
+	for _, number := range slices.Sorted(maps.Keys(extras)) {
+		if len(extras[number]) == asked[number] { // else some have nothing beyond it
+			lines[number] = l.level(extras[number], &line{})
+		}
+	}
+	e := &edit{t: t, samples: samples, values: all, limit: limit, lines: lines, how: map[*line]numbering{}}
+	if err := e.number(); err != nil {
+		return "", nil, err
+	}
+	return e.written()
+}
+
+// A numbering is what becomes of the number in front of the name of a line.
+type numbering int
+
+const (
+	kept     numbering = iota // it stays in the name
+	countsOn                  // it is the next one of those in front of it
+	fixed                     // it is one of them, and stands behind the line
+)
+
+// maxCounted is for how many lines in a folder is tried what their numbers can be.
+const maxCounted = 50
+
+// numberOf is the number in front of the name of a line that could count with others, or -1.
+func numberOf(ln *line) int {
+	if parts := numbered().FindStringSubmatch(ln.name); parts != nil && parts[1] == "" && len(parts[2]) == 2 {
+		n, _ := strconv.Atoi(parts[2])
+		return n
+	}
+	return -1
+}
+
+// counts reports whether a line is numbered among its siblings.
+func counts(ln *outline.Line) bool { return strings.HasPrefix(ln.Name, "<#") }
+
+// An edit puts lines into a template, by the numbers of those that they lie below.
+type edit struct {
+	t       *template.Template
+	samples []Sample
+	values  []template.Values
+	limit   int
+	lines   map[int][]*line
+	how     map[*line]numbering
+}
+
+// number has the numbers of the lines count with those of the template, where that gives the
+// same names.
+func (e *edit) number() error {
+	left, err := e.left()
+	if err != nil {
+		return err
+	}
+	for _, parent := range e.t.Lines {
+		if parent.Syntax == nil || !slices.ContainsFunc(parent.Syntax.Children, counts) {
+			continue
+		}
+		lines := e.lines[parent.Syntax.Number]
+		for _, ln := range lines[:min(len(lines), maxCounted)] {
+			if numberOf(ln) < 0 {
+				continue
+			}
+			for _, e.how[ln] = range []numbering{countsOn, fixed, kept} {
+				if n, err := e.left(); err == nil && n <= left {
+					break
+				}
+			}
+		}
+	}
+	return nil
+}
+
+// left is how many entries of the samples the edited template does not explain.
+func (e *edit) left() (n int, err error) {
+	text, _, err := e.written()
+	if err != nil {
+		return 0, err
+	}
+	edited, err := e.t.Edited(text)
+	for i := 0; err == nil && i < len(e.samples); i++ {
+		var x *template.Expansion
+		if x, err = edited.Tree(e.values[i], e.limit); err == nil {
+			_, own := edited.Own(x.Root)
+			extras := map[int][]*instance{}
+			beyond(edited, own, e.samples[i].Root, i, extras, map[int]int{})
+			for _, list := range extras {
+				for _, in := range list {
+					n += in.node.Count()
+				}
+			}
+		}
+	}
+	return n, err
+}
+
+// written is the text of the template with the lines, and these.
+func (e *edit) written() (text string, added []Addition, err error) {
+	file, err := outline.Parse(e.t.Text)
+	if err != nil {
+		return "", nil, err
+	}
+	parents := map[int]*outline.Line{} // by their numbers, which change
+	for _, ln := range file.Lines {
+		parents[ln.Number] = ln
+	}
+	for _, number := range slices.Sorted(maps.Keys(e.lines)) {
+		for _, ln := range e.lines[number] {
+			if parents[number] != nil {
+				e.put(file, parents[number], ln, &added)
+			}
+		}
+	}
+	if len(added) == 0 {
+		return e.t.Text, nil, nil
+	}
+	for i := range added { // their numbers are known only now
+		a := &added[i]
+		a.Number, a.Text = a.line.Number, strings.TrimRight(a.line.String(), "\r\n")
+	}
+	slices.SortFunc(added, func(a, b Addition) int { return a.Number - b.Number })
+	return file.String(), added, nil
+}
+
+// beyond notes what lies in the folders of a template's lines and is not wanted there.
+func beyond(t *template.Template, wanted, real *tree.Node, sample int, extras map[int][]*instance, asked map[int]int) {
+	ln := t.LineOf(wanted)
+	if ln == nil || ln.Syntax == nil {
+		return
+	}
+	number := ln.Syntax.Number
+	asked[number]++
+	rest := &tree.Node{Name: real.Name}
+	for _, c := range real.Children {
+		w := wanted.Child(c.Name)
+		switch {
+		case w != nil && w.Kind == c.Kind:
+			if c.Kind == tree.Folder {
+				beyond(t, w, c, sample, extras, asked)
+			}
+		case c.Kind == tree.File && ln.HoldsAnything():
+		default:
+			rest.Children = append(rest.Children, c)
+		}
+	}
+	if len(rest.Children) > 0 {
+		extras[number] = append(extras[number], &instance{sample: sample, node: rest})
+	}
+}
+
+// put adds a line, with those in it, below another one of the file.
+func (e *edit) put(file *outline.File, parent *outline.Line, ln *line, added *[]Addition) {
+	name, clause := ln.name, ""
+	var before *outline.Line
+	if at, how := numberOf(ln), e.how[ln]; how != kept {
+		last := 0
+		for _, c := range parent.Children {
+			if !counts(c) {
+				continue
+			}
+			next := last + 1
+			if given, ok := c.Clause("number"); ok {
+				next, _ = strconv.Atoi(given.Text)
+			}
+			if next > at {
+				before = c
+				break
+			}
+			last = next
+		}
+		if name = "<#>" + name[2:]; how == fixed {
+			clause = fmt.Sprint(at)
+		}
+	}
+	if ending := template.Extension(name); ln.folder && len(ln.kids) == 0 && ending != "" {
+		name += "/"
+	}
+	one := file.Add(parent, before, name)
+	if !ln.folder && template.Extension(name) == "" {
+		one.Set("blank", "")
+	}
+	if clause != "" {
+		one.Set("number", clause)
+	}
+	*added = append(*added, Addition{line: one})
+	for _, k := range ln.kids {
+		e.put(file, one, k, added)
+	}
+}

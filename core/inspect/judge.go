@@ -1,0 +1,226 @@
+package inspect
+
+import (
+	"errors"
+	"fmt"
+	"io"
+	"io/fs"
+	"maps"
+	"os"
+	"path"
+	"path/filepath"
+	"slices"
+	"strings"
+
+	"vestibula/core/match"
+	"vestibula/core/naming"
+	"vestibula/core/outline"
+	"vestibula/core/place"
+	"vestibula/core/rules"
+	"vestibula/core/template"
+	"vestibula/core/tree"
+)
+
+// held judges a folder by a template.
+func (l *Look) held(s *Subject, t *template.Template, known template.Values, names []string) {
+	s.Template = t
+	ignored, err := rules.Ignore(slices.Concat(hiddenOnes(t), t.Ignore, l.Ignore))
+	if err != nil {
+		s.Err = err
+		return
+	}
+	ignored.Prune(s.Root)
+	limit := max(l.Limit, 10*s.Root.Count())
+	values := known
+	if s.Inferred {
+		w, err := match.Of(t, known, limit, l.Now)
+		if err != nil {
+			s.Err = err
+			return
+		}
+		own, _ := t.Own(w.Expansion.Root)
+		if own == "." {
+			names = nil
+		}
+		if values, err = match.Values(t, known, names[len(names)-min(len(names), levelsOf(own)):], s.Root, limit, l.Now); err != nil {
+			s.Err = err
+			return
+		}
+	}
+	s.Values = t.Complete(maps.Clone(values), l.Now)
+	w, err := match.Of(t, s.Values, limit, l.Now)
+	if err != nil {
+		s.Err = err
+		return
+	}
+	w.Number = func(series *naming.Series, n int, apart, at string) (string, bool) {
+		return l.number(s, counted{t.Name, series.Name, apart, "", n}, series.Field.Next, at)
+	}
+	list := s.deliveries(w, l.Now)
+	real := &rules.Real{Root: s.Root, Things: match.Compare(w, s.Root)}
+	list()
+	if own, _ := t.Own(w.Expansion.Root); own != "." {
+		levels := min(levelsOf(own), len(names))
+		real.Way = names[len(names)-levels:]
+		if s.Project != nil && levels > 0 {
+			if wanted, is := path.Base(own), real.Way[levels-1]; wanted != is && w.Own.Marks&tree.Open == 0 {
+				real.Wanted = wanted
+			}
+		}
+	}
+	for _, conv := range t.Names {
+		if f := conv.NextField(); f != nil && f.Next == template.Everywhere && s.Name == "." && s.Dir != "" {
+			s.LeftOut = append(s.LeftOut, fmt.Sprintf("whether other projects have numbers of %s, which count on everywhere (a check of the folder around them looks)", conv.Name))
+		}
+	}
+	if s.Project != nil {
+		real.Given = s.Project.Label.Given
+	}
+	l.judge(s, t, real)
+}
+
+// A counted number is one that counts on.
+type counted struct {
+	template, convention, apart string
+	in                          string // what it counts in
+	n                           int
+}
+
+// number notes where a number stands, and returns what has it already: a file of the
+// same name with another ending is the same thing.
+func (l *Look) number(s *Subject, key counted, scope template.Scope, at string) (other string, taken bool) {
+	full := path.Join(s.Name, at)
+	switch scope {
+	case template.InFolder:
+		key.in = path.Join("/", path.Dir(full))
+	case template.InProject:
+		key.in = path.Join("/", s.Name)
+	}
+	stem, _ := naming.Split(full)
+	known := l.numbers[key]
+	for _, other := range known {
+		if same, _ := naming.Split(other); same == stem {
+			return "", false
+		}
+	}
+	if l.numbers[key] = append(known, full); len(known) == 0 {
+		return "", false
+	}
+	first := known[0]
+	if below, inside := strings.CutPrefix(first, s.Name+"/"); inside {
+		first = below
+	}
+	return first, true
+}
+
+func levelsOf(own string) int {
+	if own == "." {
+		return 0
+	}
+	return 1 + strings.Count(own, "/")
+}
+
+// hiddenOnes takes back, of what is passed by, the names that a template makes.
+func hiddenOnes(t *template.Template) (patterns []string) {
+	for _, l := range t.Lines {
+		for _, n := range l.Names {
+			if n.Constant() && strings.HasPrefix(n.Pattern.Source, ".") {
+				patterns = append(patterns, "!"+n.Pattern.Source)
+			}
+		}
+	}
+	return patterns
+}
+
+// A settingsError says that rules are not set as they can be.
+type settingsError struct{ outline.Errors }
+
+// Unwrap returns the errors with their places.
+func (e settingsError) Unwrap() error { return e.Errors }
+
+// judge has the rules look at a subject.
+func (l *Look) judge(s *Subject, t *template.Template, real *rules.Real) {
+	if t == nil {
+		t, _ = template.Parse("defaults", "defaults\n", nil)
+		real.Bare = true
+		ignored, err := rules.Ignore(l.Ignore)
+		if err != nil {
+			s.Err = err
+			return
+		}
+		ignored.Prune(s.Root)
+	}
+	set, err := l.rules(t)
+	if err != nil {
+		s.Err = err
+		return
+	}
+	real.Now = l.Now
+	if s.Dir != "" {
+		d := &disk{dir: s.Dir, done: l.Done}
+		if p, err := place.Open(s.Dir); err == nil {
+			d.Place = p
+			defer p.Close()
+			real.Disk = d
+		}
+	}
+	s.Rules = slices.DeleteFunc(set.Held(true, s.Template != nil), func(name string) bool {
+		return real.Disk == nil && rules.NeedsDisk(name)
+	})
+	found := set.CheckReal(real)
+	s.Facts = tree.Measure(s.Root)
+	for at, n := range s.Root.All() {
+		if n.Marks&tree.Link != 0 {
+			s.Links = append(s.Links, at)
+		}
+	}
+	for _, f := range found {
+		if s.Project != nil && f.Fix != nil && f.Fix.Node() != nil && t == s.Project.Template {
+			if from := s.Project.Lacks(f.Fix.Node().Built()); from != "" {
+				f.Fix, f.Help = nil, "it cannot be made again: it starts from "+from+", which is not at hand"
+			}
+		}
+		if s.Below != "" && f.Path != s.Below && !strings.HasPrefix(f.Path, s.Below+"/") {
+			continue
+		}
+		if why, meant := s.accepted(&f); meant {
+			s.Meant = append(s.Meant, Meant{f, why})
+			continue
+		}
+		s.Findings = append(s.Findings, f)
+	}
+}
+
+// accepted returns why a finding is meant so.
+func (s *Subject) accepted(f *rules.Finding) (why string, meant bool) {
+	if s.Project == nil {
+		return "", false
+	}
+	for _, a := range s.Project.Label.Accepted {
+		if a.Path == f.Path && (a.Rule == "" || a.Rule == f.Rule) {
+			return a.Why, true
+		}
+	}
+	return "", false
+}
+
+// A disk answers the rules.
+type disk struct {
+	*place.Place
+	dir  string
+	done func(n int) // is told of each file that is opened; may be nil
+}
+
+// Open opens a file to see what it holds.
+func (d *disk) Open(p string) (io.ReadCloser, error) {
+	if d.done != nil {
+		d.done(1)
+	}
+	return d.Place.Open(p)
+}
+
+// Leads reports whether a link leads to something.
+func (d *disk) Leads(p string) bool {
+	_, err := os.Stat(filepath.Join(d.dir, filepath.FromSlash(p)))
+	return err == nil || errors.Is(err, fs.ErrPermission)
+}

@@ -1,0 +1,459 @@
+// Package next plans what goes along when a project is carried forward to its next
+// period: what lies under lines with `carry`, with names that a convention reads written
+// with the new values. It only plans.
+package next
+
+import (
+	"fmt"
+	"path"
+	"slices"
+	"strings"
+	"time"
+
+	"vestibula/core/label"
+	"vestibula/core/match"
+	"vestibula/core/naming"
+	"vestibula/core/pattern"
+	"vestibula/core/template"
+	"vestibula/core/tree"
+	"vestibula/core/value"
+)
+
+// A Job is a project that is carried forward.
+type Job struct {
+	Template *template.Template
+	Old, New template.Values // complete
+	Full     *tree.Node      // all that lies in the old project
+	Seen     *tree.Node      // the same without what is passed by
+	Limit    int
+	Now      time.Time
+}
+
+// A Step is one thing that goes along. Paths are from the two own folders.
+type Step struct {
+	From, To string
+	Kind     tree.Kind
+	Moves    bool // it leaves the old project; else it is copied
+	Why      string
+}
+
+// A Plan is what goes along to the next period.
+type Plan struct {
+	Steps  []*Step
+	Root   *tree.Node // what the template makes for the new values, without what is carried
+	Own    string     // the new own folder in it
+	Unread []string   // files whose names hold the old period, and that no convention reads: where they come to lie
+	Left   int        // files that do not go along
+}
+
+// A PeriodError says why it is not clear what goes on, and which fields could.
+type PeriodError struct {
+	Why    string
+	Fields []*template.Field
+}
+
+// Error says it.
+func (e *PeriodError) Error() string { return e.Why }
+
+// Period is the field that stands for time: the only month, quarter, week, term or year.
+// The error is a [PeriodError].
+func Period(t *template.Template) (*template.Field, error) {
+	var found, others []*template.Field
+	var names []string
+	for _, f := range t.Fields {
+		switch {
+		case f.Made() || f.Borrowed:
+		case f.Type.Kind == value.Date || f.Type.Kind == value.Number:
+			others = append(others, f)
+		case f.Type.Kind.Calendar() || f.Type.Kind == value.Term:
+			found = append(found, f)
+			names = append(names, f.Name)
+		}
+	}
+	switch len(found) {
+	case 0:
+		return nil, &PeriodError{"no field of the template is a month, quarter, week, term or year", others}
+	case 1:
+		return found[0], nil
+	}
+	return nil, &PeriodError{"several fields are periods: " + strings.Join(names, ", "), found}
+}
+
+// planner is one plan that is made.
+type planner struct {
+	*Job
+	plan    *Plan
+	old     *match.Wanted
+	new     *match.Wanted
+	reads   *naming.Folders
+	pairs   map[*tree.Node]*tree.Node // wanted nodes of the new period, by those of the old one
+	real    map[*tree.Node]string     // where wanted nodes of the old period are
+	wanted  map[string]*tree.Node     // and the other way round
+	carried map[*tree.Node]bool       // of the new ones: they come from the old project
+	periods []string                  // how the old period is written in names
+}
+
+// Make plans it. The error is that of the template.
+func Make(j *Job) (*Plan, error) {
+	p := &planner{Job: j, plan: &Plan{}, reads: naming.NewFolders(j.Template), pairs: map[*tree.Node]*tree.Node{}, real: map[*tree.Node]string{}, wanted: map[string]*tree.Node{}, carried: map[*tree.Node]bool{}}
+	var err error
+	if p.old, err = match.Of(j.Template, j.Old, j.Limit, j.Now); err != nil {
+		return nil, err
+	}
+	if p.new, err = match.Of(j.Template, j.New, j.Limit, j.Now); err != nil {
+		return nil, err
+	}
+	p.old.Matched = func(want, _ *tree.Node, at string, _ func(func(*match.Thing) bool) string) {
+		if p.real[want] == "" {
+			p.real[want], p.wanted[at] = at, want
+		}
+	}
+	match.Compare(p.old, j.Seen)
+	p.pair(p.old.Own, p.new.Own)
+	p.periods = p.written()
+	p.walk(j.Full, "", place{want: p.old.Own, new: p.new.Own, sure: true})
+	p.plan.Own, _ = j.Template.Own(p.new.Expansion.Root)
+	p.plan.Root = p.without(p.new.Expansion.Root.Built())
+	return p.plan, nil
+}
+
+// pair finds, for what is wanted in the old period, the same in the new one: of the same
+// line the same name, else the same place in its row.
+func (p *planner) pair(old, new *tree.Node) {
+	p.pairs[old] = new
+	taken := map[*tree.Node]bool{}
+	same := func(a, b *tree.Node) bool { return a.From == b.From && a.Nth == b.Nth }
+	for _, byName := range []bool{true, false} {
+		for _, o := range old.Children {
+			if p.pairs[o] != nil || !byName && p.listed(o) {
+				continue
+			}
+			// The place in the row counts among those of the line that are left.
+			for _, n := range new.Children {
+				if !taken[n] && same(o, n) && (!byName || o.Name == n.Name) {
+					taken[n] = true
+					p.pair(o, n)
+					break
+				}
+			}
+		}
+	}
+}
+
+// listed reports whether something is one of a list, whose items are what they are called:
+// nothing of Ola's goes to Ida, who has come in her place.
+func (p *planner) listed(n *tree.Node) bool {
+	line := p.Template.LineOf(n)
+	if line == nil {
+		return false
+	}
+	_, list, _, _ := line.Repeats()
+	return list != ""
+}
+
+// A place is a folder of the old project, and what it is in the new one.
+type place struct {
+	want  *tree.Node // what it is by the template; nil of a person's own
+	new   *tree.Node
+	to    string // its path there
+	carry template.Carry
+	sure  bool // it has a place in the new project
+}
+
+// walk goes through a folder of the old project.
+func (p *planner) walk(n *tree.Node, at string, here place) {
+	for _, c := range n.Children {
+		path := path.Join(at, c.Name)
+		below := p.below(c, path, here)
+		kind := c.Kind
+		if c.Marks&tree.Link != 0 {
+			kind = tree.Symlink
+		}
+		if kind == tree.Folder {
+			goes := below.carry != template.Unsaid && below.sure
+			if goes && (below.new == nil || len(c.Children) == 0) {
+				p.step(path, below, kind)
+			}
+			p.walk(c, path, below)
+			continue
+		}
+		if c.Name == label.FileName && at == "" {
+			continue
+		}
+		if below.carry == template.Unsaid || !below.sure {
+			p.plan.Left++
+			continue
+		}
+		if below.new != nil {
+			p.carried[below.new] = true
+		}
+		p.step(path, below, kind)
+	}
+}
+
+func (p *planner) step(from string, to place, kind tree.Kind) {
+	p.plan.Steps = append(p.plan.Steps, &Step{From: from, To: to.to, Kind: kind, Moves: to.carry == template.Moves, Why: "carry"})
+}
+
+// below is what an entry of a folder is.
+func (p *planner) below(c *tree.Node, at string, here place) place {
+	next := place{carry: here.carry, sure: here.sure}
+	if want := p.wanted[at]; want != nil {
+		next.want, next.new = want, p.pairs[want]
+		if line := p.Template.LineOf(want); line != nil && line.Carry != template.Unsaid {
+			next.carry = line.Carry
+		}
+		if next.new == nil {
+			next.sure = false // the new period has no such thing
+			return next
+		}
+		next.to = path.Join(here.to, next.new.Name)
+		if want.Marks&tree.Either != 0 && c.Kind != tree.Folder {
+			next.to += strings.TrimPrefix(c.Name, want.Name)
+		}
+		return next
+	}
+	name, read := c.Name, true
+	if c.Kind != tree.Folder {
+		name, read = p.named(path.Base(path.Dir("/"+at)), c.Name)
+	} else {
+		read = false
+	}
+	next.to = path.Join(here.to, name)
+	if !read && next.carry != template.Unsaid && next.sure && slices.ContainsFunc(p.periods, func(text string) bool { return holds(name, text) }) {
+		p.plan.Unread = append(p.plan.Unread, next.to)
+	}
+	return next
+}
+
+// named is the name of a file in the new period: one that a convention reads is written
+// with the new values, others stay as they are.
+func (p *planner) named(folder, name string) (now string, read bool) {
+	conv, values, misfit := p.reads.Read(folder, name)
+	if misfit != nil || conv == nil {
+		return name, false
+	}
+	next := template.Values{}
+	for i, f := range conv.Fields {
+		v := values[i]
+		if !v.Given() {
+			continue
+		}
+		next[f.Name] = p.moved(conv, f, v)
+	}
+	stem, _ := naming.Split(name)
+	made, _, err := conv.Write(next)
+	if err != nil {
+		return name, false
+	}
+	made += name[len(stem):]
+	if naming.Check(conv, made, next) != nil {
+		return name, false
+	}
+	return made, true
+}
+
+// moved is the value that a field of a name has in the new period.
+func (p *planner) moved(conv *template.Convention, f *template.Field, v value.Value) value.Value {
+	if was, is := p.Old[f.Name], p.New[f.Name]; was.Given() && is.Given() && v.Kind == f.Type.Kind && conv.Pattern.Agrees(f.Name, v, was) {
+		return is
+	}
+	if longer := f.Within; longer != "" {
+		if was, is := p.Old[longer], p.New[longer]; was.Given() && is.Given() {
+			return Shifted(v, was, is, &f.Type)
+		}
+	}
+	return v
+}
+
+// Shifted is a time that lies in a period, as far into another one. A day past the end of
+// a month is its last.
+func Shifted(v, was, is value.Value, t *value.Type) value.Value {
+	months := (int(is.Year)-int(was.Year))*12 + firstMonth(is) - firstMonth(was)
+	switch v.Kind {
+	case value.Date:
+		first := time.Date(int(v.Year), time.Month(int(v.Part)+months), 1, 0, 0, 0, 0, time.UTC)
+		day := min(int(v.Day), value.DaysIn(first.Year(), int(first.Month())))
+		w := v
+		w.Year, w.Part, w.Day = int16(first.Year()), uint8(first.Month()), uint8(day)
+		if was.Kind == value.Week {
+			return value.OfDate(v.Time().Add(is.Time().Sub(was.Time())))
+		}
+		return w
+	case value.Month:
+		w, ok := v.Shift(months, t)
+		if ok {
+			return w
+		}
+	case value.Quarter:
+		if w, ok := v.Shift(months/3, t); ok {
+			return w
+		}
+	case value.Week:
+		if w, ok := v.Shift(int(is.Time().Sub(was.Time()).Hours()/24/7), t); ok {
+			return w
+		}
+	}
+	return v
+}
+
+// firstMonth is the month that a period begins in, from 1.
+func firstMonth(v value.Value) int {
+	switch v.Kind {
+	case value.Month:
+		return int(v.Part)
+	case value.Quarter:
+		return 3*int(v.Part) - 2
+	}
+	return 1
+}
+
+// written are the texts of values that change, as the names of the template and its
+// conventions write them.
+func (p *planner) written() (texts []string) {
+	var names []*pattern.Name
+	for _, l := range p.Template.Lines {
+		names = append(names, l.Names...)
+	}
+	for _, c := range p.Template.Names {
+		names = append(names, c.Pattern)
+	}
+	for _, f := range p.Template.Fields {
+		was, is := p.Old[f.Name], p.New[f.Name]
+		if !was.Given() || !is.Given() || was.Equal(is) || was.Kind == value.List {
+			continue
+		}
+		texts = append(texts, was.String())
+		for _, n := range names {
+			if !slices.Contains(n.Pattern.Slots(), f.Name) {
+				continue
+			}
+			if text, ok := n.TextOf(f.Name, was, false); ok && len(text) > 1 {
+				texts = append(texts, text)
+			}
+		}
+	}
+	slices.Sort(texts)
+	return slices.Compact(texts)
+}
+
+// holds reports whether a text stands in a name by itself, not as a part of a longer
+// number or word.
+func holds(name, text string) bool {
+	for at := 0; ; {
+		i := strings.Index(name[at:], text)
+		if i < 0 {
+			return false
+		}
+		i += at
+		end := i + len(text)
+		if (i == 0 || !joined(name[i-1], text[0])) && (end == len(name) || !joined(text[len(text)-1], name[end])) {
+			return true
+		}
+		at = i + 1
+	}
+}
+
+// joined reports whether two characters belong to one number or one word.
+func joined(a, b byte) bool {
+	digit := func(c byte) bool { return c >= '0' && c <= '9' }
+	letter := func(c byte) bool { return c|0x20 >= 'a' && c|0x20 <= 'z' || c >= 0x80 }
+	return digit(a) && digit(b) || letter(a) && letter(b)
+}
+
+// without is a tree without the files that are carried.
+func (p *planner) without(n *tree.Node) *tree.Node {
+	out := *n
+	out.Children = nil
+	for _, c := range n.Children {
+		if p.carried[c] && c.Kind != tree.Folder {
+			continue
+		}
+		out.Children = append(out.Children, p.without(c))
+	}
+	return &out
+}
+
+// Loose carries a folder forward that no template made: the names that a convention reads
+// are written with values of another period, others stay as they are.
+func Loose(conv *template.Convention, t *template.Template, root *tree.Node, field string, was, is value.Value) (steps []*Step, unread []string) {
+	p := &planner{Job: &Job{Template: t, Old: template.Values{field: was}, New: template.Values{field: is}}, plan: &Plan{}}
+	back := naming.NewReader([]*template.Convention{conv})
+	texts := []string{was.String()}
+	if text, ok := conv.Pattern.TextOf(field, was, false); ok {
+		texts = append(texts, text)
+	}
+	var walk func(n *tree.Node, at, to string)
+	walk = func(n *tree.Node, at, to string) {
+		for _, c := range n.Children {
+			from, name, kind := path.Join(at, c.Name), c.Name, c.Kind
+			if c.Marks&tree.Link != 0 {
+				kind = tree.Symlink
+			}
+			read := false
+			if kind == tree.File {
+				if _, values, misfit := back.Read(c.Name); misfit == nil {
+					next := template.Values{}
+					for i, f := range conv.Fields {
+						if values[i].Given() {
+							next[f.Name] = p.moved(conv, f, values[i])
+						}
+					}
+					stem, _ := naming.Split(c.Name)
+					if made, _, err := conv.Write(next); err == nil {
+						name, read = made+c.Name[len(stem):], true
+					}
+				}
+			}
+			here := path.Join(to, name)
+			if !read && slices.ContainsFunc(texts, func(text string) bool { return holds(name, text) }) {
+				unread = append(unread, here)
+			}
+			if kind != tree.Folder || len(c.Children) == 0 {
+				steps = append(steps, &Step{From: from, To: here, Kind: kind, Why: conv.Name})
+			}
+			if kind == tree.Folder {
+				walk(c, from, here)
+			}
+		}
+	}
+	walk(root, "", "")
+	return steps, unread
+}
+
+// Common is the value that all names which a convention reads have of its only period.
+// The error is a [PeriodError].
+func Common(conv *template.Convention, root *tree.Node) (f *template.Field, v value.Value, err error) {
+	index := -1
+	for i, field := range conv.Fields {
+		switch field.Type.Kind {
+		case value.Month, value.Quarter, value.Week, value.Year, value.Term:
+			if f != nil {
+				return nil, v, &PeriodError{fmt.Sprintf("%s has several periods: %s, %s", conv.Name, f.Name, field.Name), []*template.Field{f, field}}
+			}
+			f, index = field, i
+		}
+	}
+	if f == nil {
+		return nil, v, &PeriodError{fmt.Sprintf("%s has no month, quarter, week, term or year", conv.Name), nil}
+	}
+	back := naming.NewReader([]*template.Convention{conv})
+	for _, n := range root.All() {
+		if n.Kind != tree.File {
+			continue
+		}
+		_, values, misfit := back.Read(n.Name)
+		if misfit != nil {
+			continue
+		}
+		if read := values[index]; !v.Given() {
+			v = read
+		} else if !v.Equal(read) {
+			return nil, v, &PeriodError{fmt.Sprintf("the names of %s are of several periods: %s, %s", conv.Name, v, read), nil}
+		}
+	}
+	if !v.Given() {
+		return nil, v, &PeriodError{"no name there reads by " + conv.Name, nil}
+	}
+	return f, v, nil
+}
