@@ -11,8 +11,6 @@ import (
 	"math"
 	"os"
 	"os/signal"
-	"runtime"
-	"runtime/debug"
 	"slices"
 	"strings"
 	"sync/atomic"
@@ -121,7 +119,6 @@ func Main() int {
 	}
 	// Who reads may go away: what is written then fails, and nothing else does.
 	signal.Ignore(syscall.SIGPIPE)
-	collectSeldom()
 	a := &app{in: os.Stdin, out: os.Stdout, err: os.Stderr, env: os.Environ(), now: time.Now(), version: Version}
 	a.prepare()
 	a.onInterrupt()
@@ -147,20 +144,6 @@ func (a *app) onInterrupt() {
 			os.Exit(statusFound)
 		}
 	}()
-}
-
-// enough is how much memory a run takes before garbage is collected at all: most
-// never come so far, and large trees are made once and then only read.
-const enough = 576 << 20
-
-func collectSeldom() {
-	debug.SetGCPercent(-1)
-	debug.SetMemoryLimit(enough)
-	// The first collection sets the usual pace.
-	runtime.AddCleanup(new([16]byte), func(struct{}) {
-		debug.SetMemoryLimit(math.MaxInt64)
-		debug.SetGCPercent(60)
-	}, struct{}{})
 }
 
 // Command returns the whole command line, for writing its manual.

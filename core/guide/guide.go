@@ -10,6 +10,7 @@ import (
 	"strings"
 	"time"
 
+	"vestibula/core/condition"
 	"vestibula/core/pattern"
 	"vestibula/core/rules"
 	"vestibula/core/template"
@@ -164,7 +165,7 @@ func (p *Page) holds(l *template.Line) string {
 }
 
 // condition is one in the guide's language, with what its codes mean.
-func (p *Page) condition(c template.Condition) string {
+func (p *Page) condition(c condition.Condition) string {
 	whole := ""
 	for i, row := range c {
 		tests := p.test(row[0])
@@ -179,8 +180,8 @@ func (p *Page) condition(c template.Condition) string {
 	return whole
 }
 
-func (p *Page) test(t template.Test) string {
-	subject := template.Test{Field: t.Field, Step: t.Step}.String()
+func (p *Page) test(t condition.Test) string {
+	subject := condition.Test{Field: t.Field, Step: t.Step}.String()
 	switch {
 	case t.Equals == nil && t.Not:
 		return p.Say("not %s", subject)

@@ -12,7 +12,6 @@ package pattern
 
 import (
 	"fmt"
-	"strconv"
 	"strings"
 	"unicode"
 	"unicode/utf8"
@@ -95,7 +94,7 @@ func Parse(text string) (*Pattern, []*Error) {
 			piece = Piece{Text: rest[:end+2], At: at}
 			field, form, colon := strings.Cut(rest[1:end+1], ":")
 			piece.Field, piece.Form = strings.TrimSpace(field), form
-			piece.Field, piece.Step = Stepped(piece.Field)
+			piece.Field, piece.Step = value.Stepped(piece.Field)
 			switch {
 			case piece.Field == "":
 				errs = append(errs, &Error{At: at, Width: width(piece.Text), Message: "this slot names no field", Help: "write the field's name between < and >"})
@@ -116,25 +115,6 @@ func Parse(text string) (*Pattern, []*Error) {
 	}
 	return p, errs
 }
-
-// Stepped takes the step from what stands in front of a slot's colon: `month - 1`.
-// The spaces are required, since a name can hold a hyphen.
-func Stepped(text string) (field string, step int) {
-	for _, sign := range []string{" + ", " - "} {
-		if before, after, found := strings.Cut(text, sign); found {
-			if n, err := strconv.Atoi(strings.TrimSpace(after)); err == nil && n >= 0 && n <= MaxStep {
-				if sign == " - " {
-					n = -n
-				}
-				return strings.TrimSpace(before), n
-			}
-		}
-	}
-	return text, 0
-}
-
-// MaxStep is how many steps a slot may go.
-const MaxStep = 100_000
 
 // refused finds the characters of a text that cannot stand in a name.
 func refused(text string, at int) []*Error {

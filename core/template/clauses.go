@@ -114,7 +114,7 @@ func (c *compiler) clauses(s *scope, e *Line) {
 		}
 		switch clause.Word {
 		case "when":
-			e.When = c.condition(s, l, clause)
+			e.When = c.when(s, l, clause)
 		case "number":
 			n, err := strconv.Atoi(clause.Text)
 			if err != nil || n < 0 || n > 999_999 {

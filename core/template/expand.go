@@ -134,7 +134,7 @@ func (x *expander) count(b *block) int {
 	total := 0
 	for _, e := range b.entries {
 		if e.Each == nil {
-			if e.When.holds(x.env) {
+			if e.When.Holds(x.env) {
 				total = plus(total, plus(len(e.Names), x.count(e.inside)))
 			}
 			continue
@@ -215,7 +215,7 @@ func (x *expander) block(parent *tree.Node, b *block) error {
 					return err
 				}
 			}
-			if !e.When.holds(x.env) {
+			if !e.When.Holds(x.env) {
 				return nil
 			}
 			return x.entry(parent, e, byName)

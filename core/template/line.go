@@ -6,6 +6,7 @@ import (
 	"strings"
 	"unicode/utf8"
 
+	"vestibula/core/condition"
 	"vestibula/core/outline"
 	"vestibula/core/pattern"
 	"vestibula/core/tree"
@@ -21,7 +22,7 @@ type Line struct {
 	Kind   tree.Kind
 	Marks  tree.Marks
 	Each   *loop
-	When   Condition
+	When   condition.Condition
 	Note   string // what it is for, or empty
 	Worth  int    // the points that a delivery gives, or 0
 	Carry  Carry

@@ -5,6 +5,7 @@ import (
 	"slices"
 	"strings"
 
+	"vestibula/core/condition"
 	"vestibula/core/outline"
 	"vestibula/core/pattern"
 	"vestibula/core/value"
@@ -92,4 +93,29 @@ func (c *compiler) visible(s *scope) []string {
 		names = append(names, f.Name)
 	}
 	return names
+}
+
+// asked are the fields that a condition sees in a scope.
+type asked struct {
+	*compiler
+	scope *scope
+}
+
+// Find finds one.
+func (a asked) Find(name string) (condition.Field, bool) {
+	f, ok := a.find(a.scope, name)
+	return condition.Field{Index: f.Index, Type: f.Type, Optional: f.Index < len(a.t.Fields) && a.t.Fields[f.Index].Optional}, ok
+}
+
+// Names returns the names of all.
+func (a asked) Names() []string { return a.visible(a.scope) }
+
+// when reads a `when` clause.
+func (c *compiler) when(s *scope, line *outline.Line, clause outline.Clause) condition.Condition {
+	cond, errs := condition.Parse(clause.Text, asked{c, s})
+	at := line.TextPos(clause)
+	for _, e := range errs {
+		c.errs = append(c.errs, &outline.Error{Pos: outline.Pos{Line: at.Line, Column: at.Column + e.At}, Width: max(e.Width, 1), Message: e.Message, Help: e.Help, Lacks: e.Lacks})
+	}
+	return cond
 }

@@ -336,7 +336,7 @@ func (c *compiler) due(s *scope, line *outline.Line, clause outline.Clause) *loo
 	l := &loop{at: line.TextPos(clause), width: len([]rune(clause.Text))}
 	l.from.field = -1
 	before := len(c.errs)
-	field, step := pattern.Stepped(clause.Text)
+	field, step := value.Stepped(clause.Text)
 	t, ok := c.rangeEnd(s, l, &l.from, field)
 	if l.from.step = step; step != 0 && l.from.field < 0 {
 		ok = false
