@@ -314,7 +314,7 @@ func (g *going) take() error {
 	return nil
 }
 
-// comeBack has an archived project come back.
+// comeBack brings an archived project back.
 func (r *awayRun) comeBack(at string) error {
 	full, err := filepath.Abs(at)
 	if err != nil {

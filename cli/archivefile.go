@@ -103,7 +103,7 @@ func (r *awayRun) pack(set *change.Set) error {
 	return nil
 }
 
-// packOne has a project or a part of it go into the file, and away from here.
+// packOne moves a project or a part of it into the file.
 func (r *awayRun) packOne(set, packing *change.Set, g *going, inside string, note *bag.Backup) {
 	from, to := change.At{In: packing.Place(g.from)}, change.At{Path: inside}
 	here := change.At{In: set.Place(filepath.Dir(g.from)), Path: filepath.Base(g.from)}
@@ -155,7 +155,7 @@ func (r *awayRun) packOne(set, packing *change.Set, g *going, inside string, not
 	}
 }
 
-// unpack has a project, or a part of one, come back from the file that it lies in.
+// unpack brings a project, or a part of one, back from the file that it lies in.
 func (r *awayRun) unpack(p *away.Project, dir, own string) error {
 	f, err := pack.Open(p.File)
 	if err != nil {

@@ -72,7 +72,7 @@ func (r *awayRun) set() (*change.Set, error) {
 	return set, nil
 }
 
-// apartFrom has no two places of a set lie in each other. It returns the roots with the
+// apartFrom makes one place of those of a set that lie in each other. It returns the roots with the
 // places that they have then.
 func apartFrom(set *change.Set, roots []journal.Root) []journal.Root {
 	for _, top := range slices.Clone(set.Places) {

@@ -34,7 +34,7 @@ type consent struct {
 	named bool
 	// plan is the file that the plan is written to instead.
 	plan string
-	// fixLinks has what would lead nowhere changed as well, and addresses is the file
+	// fixLinks asks to change what would lead nowhere as well, and addresses is the file
 	// for a table of web addresses.
 	fixLinks  bool
 	addresses string

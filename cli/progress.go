@@ -20,7 +20,7 @@ const (
 	often    = 80 * time.Millisecond
 )
 
-// clock tells how long work takes; tests have it go faster.
+// clock tells how long work takes; tests set one that goes faster.
 var clock = time.Now
 
 // progress shows, on a terminal only, how far long work has come, with its rate and the time

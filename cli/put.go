@@ -376,8 +376,8 @@ func (r *putRun) set() (*change.Set, error) {
 	return set, nil
 }
 
-// leave has files stay of which something is in the way, such as a path that is too long:
-// the others are put all the same. It reports whether there are such.
+// leave takes files out of the plan of which something is in the way, such as a path that
+// is too long. It reports whether there are such.
 func (r *putRun) leave(set *change.Set, list []disk.Blocked) (left bool) {
 	why := map[string]string{}
 	for _, b := range list {

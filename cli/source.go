@@ -104,7 +104,7 @@ func (a *app) find(arg string) (*source, error) {
 	return nil, unclear(help, "there is no template \"%s\"", arg)
 }
 
-// asList has a text that is drawn, or a list with bullets, be the outline that it means.
+// asList turns a text that is drawn, or a list with bullets, into the outline that it means.
 func (a *app) asList(src *source) *source {
 	if strings.HasPrefix(src.text, "---") || !listing.Drawn(src.text) {
 		return src

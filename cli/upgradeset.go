@@ -91,8 +91,8 @@ func (u *upgrading) place() string {
 	return at
 }
 
-// rebase has the changes in places below a folder begin in that folder, so that no two
-// places of a set lie in each other. It returns the roots with the places that they have
+// rebase writes the changes in places below a folder with paths from that folder, so that
+// no two places of a set lie in each other. It returns the roots with the places that they have
 // then.
 func rebase(set *change.Set, top string, roots []journal.Root) []journal.Root {
 	places, at, before := []string{}, make([]int, len(set.Places)), make([]string, len(set.Places))

@@ -44,7 +44,7 @@ var (
 
 func init() { use(colorprofile.TrueColor, Unknown) }
 
-// use has the styles be those of a palette.
+// use sets the styles to those of a palette.
 func use(profile colorprofile.Profile, ground Ground) {
 	p := palettes[ground][0]
 	switch profile {

@@ -10,7 +10,7 @@ import (
 // A Column is one of a table.
 type Column struct {
 	Name Shown
-	// Whole has it never be cut, nor left out: it holds what decides.
+	// Whole says that it is never cut nor left out: it holds what decides.
 	Whole bool
 	// Last says how soon it is left out where the window is narrow: those with the most first.
 	Last int

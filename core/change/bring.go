@@ -123,7 +123,7 @@ func (k *Check) device(s *spot) (uint64, error) {
 	return e.Dev, err
 }
 
-// unpack has a folder that goes to another disk go entry by entry: it is made
+// unpack turns the move of a folder to another disk into moves of its entries: it is made
 // there, all that lies in it is moved, and the old one is removed.
 func (k *Check) unpack(c *Change, source *spot) (*string, error) {
 	was := c.Was

@@ -98,8 +98,8 @@ func (k *Check) Run(list []Change) (bound []Change, bad []Obstacle, err error) {
 	return bound, bad, nil
 }
 
-// renew has a list that takes another one back use the work folder of its own run:
-// that of the other may be gone. It returns the path there of what is put into it.
+// renew turns paths in the work folder of another run, which may be gone, into those of
+// this run's, in a list that takes the other one back. It returns the path there of what is put into it.
 func (k *Check) renew(c *Change) (old key) {
 	moved := func(in int, p string) string {
 		if !inWork(p) {

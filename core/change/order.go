@@ -398,8 +398,8 @@ func (o *order) remove(i int) {
 	o.state[i] = done
 }
 
-// ready has a folder that is to come about there, with those above it. It reports
-// false where that waits for something itself.
+// ready places what makes a folder, and those above it, where they are to come about. It
+// reports false where that waits for something itself.
 func (o *order) ready(at key) bool {
 	if at.path == "." {
 		return true

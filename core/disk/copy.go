@@ -342,7 +342,7 @@ func (r *run) linkCopy(c *change.Change) (linked bool, err error) {
 	return true, err
 }
 
-// shut has nobody write into a file.
+// shut makes a file one that nobody may write into.
 func shut(in folder.Folder, name string, was tree.Entry) error {
 	f, err := in.Open(name)
 	if err != nil {

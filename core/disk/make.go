@@ -226,7 +226,7 @@ func (m *making) fail(i int32, err error) {
 	}
 }
 
-// A builder keeps a folder.Folder open for each folder on the way to where it works,
+// A builder keeps open each folder on the way to where it works,
 // so that each new folder costs one call with a single name.
 type builder struct {
 	making *making
@@ -379,7 +379,7 @@ func (r *run) makeAgain(parent folder.Folder, name string, c *change.Change) err
 	return err
 }
 
-// parent returns the folder.Folder of the folder that a step lies in.
+// parent returns the folder that a step lies in, open.
 func (b *builder) parent(i int32) (folder.Folder, error) {
 	s := &b.making.steps[i]
 	if s.parent < 0 {
@@ -403,7 +403,7 @@ func (b *builder) parent(i int32) (folder.Folder, error) {
 	return h, nil
 }
 
-// top returns the folder.Folder of the folder that a change makes something in.
+// top returns the folder that a change makes something in, open.
 func (b *builder) top(i int32) (folder.Folder, error) {
 	c := &b.making.changes[i]
 	key := folderKey{c.In, path.Dir(c.Path)}

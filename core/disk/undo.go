@@ -145,7 +145,7 @@ func PlanUndo(j *journal.Journal, records []*journal.Record, r *journal.Record, 
 // maxRevised is how large a file may be that is revised, in bytes.
 const maxRevised = 64 << 20
 
-// revise has files that others have written in keep that.
+// revise keeps what others have written into files.
 func (u *Undo) revise(list, done []change.Change, places []*place.Place, by Revise) {
 	made := map[string]bool{}
 	for i := range done {

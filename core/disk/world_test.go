@@ -253,7 +253,7 @@ func (w *world) change() {
 	}
 }
 
-// remove has a thing, and all that will lie in it, go.
+// remove takes away a thing, and all that will lie in it.
 func (w *world) remove(n *thing) {
 	n.gone = true
 	for _, c := range w.nodes {

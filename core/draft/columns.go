@@ -104,7 +104,7 @@ func infer(names []string) []piece {
 	return trimmed(merged(bared(pieces)))
 }
 
-// bared has the signs that all texts of a piece begin or end with stand outside of it.
+// bared moves the signs that all texts of a piece begin or end with out of it.
 func bared(list []piece) (out []piece) {
 	edge := func(p *piece, cut func(s string) (sign, rest string)) string {
 		all := ""
@@ -140,7 +140,7 @@ func bared(list []piece) (out []piece) {
 	return slices.DeleteFunc(out, func(p piece) bool { return p.kind == "" && p.literal == "" })
 }
 
-// merged has literals that follow each other be one.
+// merged joins literals that follow each other.
 func merged(list []piece) (out []piece) {
 	for _, p := range list {
 		if last := len(out) - 1; p.kind == "" && last >= 0 && out[last].kind == "" {
@@ -152,8 +152,8 @@ func merged(list []piece) (out []piece) {
 	return out
 }
 
-// trimmed has no text of two pieces meet, which could not be read back, and none be empty
-// or end in a space.
+// trimmed puts apart two pieces that are texts and would meet, which could not be read back,
+// and takes from a text what is empty or the space at its end.
 func trimmed(list []piece) []piece {
 	for i := range list {
 		p := &list[i]

@@ -136,7 +136,7 @@ func shapeOf(stem string) string {
 	return shape
 }
 
-// addConvention adds the convention of some names, and has the folder hold it.
+// addConvention adds the convention of some names to those that the folder holds.
 func (m *meeting) addConvention(list []found) {
 	var stems []string
 	for _, f := range list {
@@ -209,7 +209,7 @@ func apart(codes []string) bool {
 // of a slot follows from its form, so that it cannot be left out.
 var usualForms = map[string]string{"date": "yyyy-mm-dd", "month": "yyyy-mm", "quarter": "yyyy-Qq", "week": "yyyy-Www", "year": "yyyy"}
 
-// hold has the folder of the meeting hold what a convention names.
+// hold adds what a convention names to what the folder of the meeting holds.
 func (m *meeting) hold(name string) {
 	for i, c := range m.parent.clauses {
 		if strings.HasPrefix(c, "holds: ") {

@@ -56,7 +56,7 @@ func (l *learner) seldom(root *line) {
 	})
 }
 
-// ask has another clause stand in place of the one that asks for a field.
+// ask puts another clause in place of the one that asks for a field.
 func (ln *line) ask(field, clause string) {
 	ln.clauses[slices.Index(ln.clauses, "when: "+field)] = clause
 }

@@ -64,7 +64,7 @@ func (l *learner) root() *line {
 	return root
 }
 
-// terms has a year with the place and the name of a term in it be one piece.
+// terms joins a year, with the place and the name of a term in it, into one piece.
 func (l *learner) terms(list []piece) []piece {
 	for i := range list { // of terms of one year, that is a literal
 		if parts := yearAtEnd().FindStringSubmatch(list[i].literal); parts != nil {

@@ -21,8 +21,8 @@ type Starter struct {
 // returns false where that cannot be read, or is too much.
 type Contents func(sample int, path string) ([]byte, bool)
 
-// starters has files that hold the same in all samples start as copies of that, and texts
-// that differ in known values alone be filled.
+// starters makes starters of files that hold the same in all samples, and texts to be
+// filled of those that differ in known values alone.
 func (l *learner) starters(folder string, root *line, read Contents) (list []Starter) {
 	taken := map[string]bool{}
 	var walk func(ln *line)

@@ -114,7 +114,7 @@ type edit struct {
 	how     map[*line]numbering
 }
 
-// number has the numbers of the lines count with those of the template, where that gives the
+// number lets the lines count on with the numbers of the template, where that gives the
 // same names.
 func (e *edit) number() error {
 	left, err := e.left()

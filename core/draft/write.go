@@ -17,7 +17,7 @@ type shared struct {
 // leastPart is how many lines a branch has that is worth a part.
 const leastPart = 2
 
-// parts has branches that lie in several places be one part each, the largest first.
+// parts makes one part of branches that lie in several places, of the largest first.
 func (l *learner) parts(root *line) (list []shared) {
 	for {
 		places := map[string][]*line{}

@@ -149,7 +149,7 @@ func code(s string) string {
 	return "`" + s + "`"
 }
 
-// files has the files of a template with the clause hold its guide.
+// files writes the guide into the files of a template that have the clause.
 func files(t *template.Template, own *tree.Node, values template.Values, due map[*tree.Node]value.Value) string {
 	return Of(t, own, values, due).Markdown()
 }

@@ -138,7 +138,7 @@ type settingsError struct{ outline.Errors }
 // Unwrap returns the errors with their places.
 func (e settingsError) Unwrap() error { return e.Errors }
 
-// judge has the rules look at a subject.
+// judge holds the rules against a subject.
 func (l *Look) judge(s *Subject, t *template.Template, real *rules.Real) {
 	if t == nil {
 		t, _ = template.Parse("defaults", "defaults\n", nil)

@@ -58,7 +58,7 @@ func (k *memories) of(n *tree.Node) remembered {
 	return k.byNode[n]
 }
 
-// restore has all entries know that again.
+// restore sets all entries back to that.
 func (k *memories) restore(root *tree.Node) {
 	for _, n := range root.All() {
 		known := k.of(n)
