@@ -390,3 +390,20 @@ func FuzzParseLine(f *testing.F) {
 		}
 	})
 }
+
+// Copies are made several at a time where nothing moves; they are not where what they are copies
+// of goes.
+func TestCopiesWaitForNothingThatStays(t *testing.T) {
+	loose := func(lines ...string) (all []string) {
+		list, bad := set(lines...).Order("w")
+		require.Empty(t, bad)
+		for _, c := range list {
+			if c.Loose {
+				all = append(all, c.Path)
+			}
+		}
+		return all
+	}
+	assert.Equal(t, []string{"f/a", "f/b"}, loose("make f", "copy a f/a", "copy b f/b"))
+	assert.NotContains(t, loose("make f", "copy a f/a", "move a z"), "f/a")
+}

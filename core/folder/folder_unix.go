@@ -166,18 +166,12 @@ func (f *system) Move(name string, to Folder, as string) error {
 // moveOld is Move where the system has no call that refuses a taken name. A link
 // to a file is refused there; for a folder it is looked immediately before.
 func (f *system) moveOld(name string, to *system, as string) error {
-	e, err := f.Look(name)
-	if err != nil {
-		return err
+	err := f.link(name, to, as)
+	if err == nil {
+		return f.Remove(name, false)
 	}
-	if e.Kind != tree.Folder {
-		err := again(func() error { return unix.Linkat(f.fd, name, to.fd, as, 0) })
-		if err == nil {
-			return f.Remove(name, false)
-		}
-		if !errors.Is(err, unix.EPERM) && !errors.Is(err, unix.ENOTSUP) && !errors.Is(err, unix.EMLINK) {
-			return err
-		}
+	if !errors.Is(err, unix.EPERM) && !errors.Is(err, unix.ENOTSUP) && !errors.Is(err, unix.EMLINK) {
+		return err // of a folder it is EPERM: nothing links one
 	}
 	if _, err := to.Look(as); err == nil {
 		return unix.EEXIST

@@ -144,11 +144,7 @@ func (p *planner) pair(old, new *tree.Node) {
 // nothing of Ola's goes to Ida, who has come in her place.
 func (p *planner) listed(n *tree.Node) bool {
 	line := p.Template.LineOf(n)
-	if line == nil {
-		return false
-	}
-	_, list, _, _ := line.Repeats()
-	return list != ""
+	return line != nil && line.OfList()
 }
 
 // A place is a folder of the old project, and what it is in the new one.

@@ -99,6 +99,9 @@ func (l *Line) Repeats() (item, list, first, last string) {
 	return e.name, e.of, e.from.of, e.to.of
 }
 
+// OfList reports whether the line repeats for the items of a list.
+func (l *Line) OfList() bool { return l.Each != nil && l.Each.of != "" }
+
 // Inside returns the lines that lie in the folder.
 func (l *Line) Inside() []*Line {
 	if l.inside == nil {
