@@ -1,9 +1,8 @@
 package cli
 
 import (
+	"errors"
 	"fmt"
-	"os"
-	"path"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -11,6 +10,7 @@ import (
 	"vestibula/core/batch"
 	"vestibula/core/build"
 	"vestibula/core/change"
+	"vestibula/core/next"
 	"vestibula/core/place"
 	"vestibula/core/template"
 	"vestibula/core/tree"
@@ -127,40 +127,17 @@ func (r *nextRun) addCarried(b *buildRun, turns []*turn) error {
 	return nil
 }
 
-// bring adds what brings the steps of a turn from one folder to another. What is begun there
-// stays.
+// bring adds what brings the steps of a turn from one folder to another.
 func (r *nextRun) bring(set *change.Set, way *change.Way, from, to change.At, t *turn) error {
-	onDisk := func(at change.At) string { return filepath.Join(set.Places[at.In], filepath.FromSlash(at.Path)) }
-	taken := map[string]string{}
-	for _, s := range t.plan.Steps {
-		old, new := from.Below(s.From), to.Below(s.To)
-		if s.Kind == tree.Folder {
-			way.To(new, "carry")
-			continue
-		}
-		if other, twice := taken[tree.Folded(new.Path)]; twice {
-			return refused("give one of them another name first", "two files would get one name: %s and %s would both be %s", other, s.From, s.To)
-		}
-		taken[tree.Folded(new.Path)] = s.From
-		if isThere(onDisk(new)) {
-			r.begun++
-			continue
-		}
-		way.To(change.At{In: new.In, Path: path.Dir(new.Path)}, "carry")
-		switch {
-		case s.Moves:
-			set.Move(old, new, change.Is(s.Kind), s.Why)
-		case s.Kind == tree.Symlink:
-			target, err := os.Readlink(onDisk(old))
-			if err != nil {
-				return refused("", "%s cannot be read: %s", s.From, place.Reason(err))
-			}
-			set.MakeLink(new, target, s.Why)
-		default:
-			set.Copy(old, new, change.Is(s.Kind), s.Why)
-		}
-		t.goes = append(t.goes, s)
+	goes, begun, err := next.Bring(set, way, t.plan.Steps, from, to)
+	var twice *next.TwiceError
+	switch {
+	case errors.As(err, &twice):
+		return refused("give one of them another name first", "two files would get one name: %s and %s would both be %s", twice.One, twice.Other, twice.To)
+	case err != nil:
+		return refused("", "a link cannot be read: %s", place.Reason(err))
 	}
+	t.goes, r.begun = append(t.goes, goes...), r.begun+begun
 	return nil
 }
 

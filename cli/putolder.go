@@ -1,33 +1,19 @@
 package cli
 
 import (
-	"cmp"
 	"fmt"
 	"os"
 	"path"
 	"path/filepath"
-	"slices"
 
 	"vestibula/cli/term"
-	"vestibula/core/change"
 	"vestibula/core/inspect"
 	"vestibula/core/journal"
-	"vestibula/core/naming"
 	"vestibula/core/place"
 	"vestibula/core/put"
 	"vestibula/core/rules"
 	"vestibula/core/template"
-	"vestibula/core/tree"
 )
-
-// A versions row is the files of one folder that differ only in a number or a day.
-type versions struct {
-	dir    string // absolute, with slashes
-	newest string
-	others []string
-	unsaid []string // whose names do not say which version they are
-	tie    bool     // which is the newest is not said by their names
-}
 
 // olderInto moves, of files that differ only in a number, a version or a day, all but the
 // newest into a folder of some name beside them.
@@ -51,7 +37,7 @@ func (r *putRun) olderInto() error {
 		}
 		tops = append(tops, filepath.ToSlash(dir))
 	}
-	var rows []versions
+	var rows []put.Versions
 	for _, dir := range put.Outermost(tops) {
 		shown := fromHere(filepath.FromSlash(dir))
 		root, unread, err := inspect.Tree(filepath.FromSlash(dir), nil)
@@ -61,43 +47,16 @@ func (r *putRun) olderInto() error {
 		for _, u := range unread {
 			r.side.Text(term.Bad.Render("vestibula:") + " " + term.Visible(filepath.Join(shown, filepath.FromSlash(u.Path))) + " cannot be read; the rest was looked at")
 		}
-		rows = append(rows, r.versionsIn(root, dir)...)
+		rows = append(rows, put.VersionsIn(root, dir, r.older)...)
 	}
-	var dirs []string
-	count := 0
-	for _, v := range rows {
-		if !v.tie && len(v.others) > 0 {
-			dirs = append(dirs, v.dir)
-			count += len(v.others)
-		}
-	}
-	if len(dirs) == 0 {
+	set, count := put.SetAside(rows, r.older)
+	if set == nil {
 		if r.asJSON {
 			return r.versionsJSON(rows, false)
 		}
 		r.drawVersions(rows)
 		r.screen.Text(term.Good.Render("Nothing to do") + ": no file is an older version of another one.")
 		return nil
-	}
-	grown := &change.Set{}
-	way := grown.Way(func(at change.At) bool { return isThere(filepath.FromSlash(at.Path)) })
-	for _, v := range rows {
-		if v.tie || len(v.others) == 0 {
-			continue
-		}
-		into := path.Join(v.dir, r.older)
-		way.To(change.At{Path: into}, "")
-		for _, name := range v.others {
-			e, err := look(filepath.FromSlash(path.Join(v.dir, name)))
-			if err != nil {
-				return refused("nothing was changed", "%s cannot be read: %s", name, place.Reason(err))
-			}
-			grown.Move(change.At{Path: path.Join(v.dir, name)}, change.At{Path: path.Join(into, name)}, change.State{Entry: e}, "an older version of "+v.newest)
-		}
-	}
-	set := put.Within(grown.Changes, put.Outermost(dirs))
-	for i := range set.Places {
-		set.Places[i] = filepath.FromSlash(set.Places[i])
 	}
 	err := labelsFollow(set)
 	if err != nil {
@@ -116,80 +75,28 @@ func (r *putRun) olderInto() error {
 		}})
 }
 
-// versionsIn finds the versions in a folder and those below it, but for what was moved
-// aside already.
-func (r *putRun) versionsIn(n *tree.Node, dir string) (rows []versions) {
-	type member struct {
-		name    string
-		version naming.Version
-	}
-	groups := map[string][]member{}
-	var order []string
-	for _, c := range n.Children {
-		if c.Kind == tree.Folder {
-			if tree.Folded(c.Name) != tree.Folded(r.older) {
-				rows = append(rows, r.versionsIn(c, path.Join(dir, c.Name))...)
-			}
-			continue
-		}
-		if c.Marks&tree.Link != 0 {
-			continue
-		}
-		stem, ending := naming.Split(c.Name)
-		v := naming.VersionOf(stem)
-		key := v.Of + "\x00" + ending
-		if groups[key] == nil {
-			order = append(order, key)
-		}
-		groups[key] = append(groups[key], member{c.Name, v})
-	}
-	for _, key := range order {
-		list := groups[key]
-		if len(list) < 2 {
-			continue
-		}
-		var unsaid []string
-		list = slices.DeleteFunc(list, func(m member) bool {
-			if !m.version.Said() {
-				unsaid = append(unsaid, m.name)
-			}
-			return !m.version.Said()
-		})
-		if len(list) == 0 {
-			continue
-		}
-		slices.SortStableFunc(list, func(a, b member) int { return cmp.Or(b.version.Compare(a.version), cmp.Compare(a.name, b.name)) })
-		v := versions{dir: dir, newest: list[0].name, unsaid: unsaid, tie: len(list) > 1 && list[0].version.Compare(list[1].version) == 0}
-		for _, m := range list[1:] {
-			v.others = append(v.others, m.name)
-		}
-		rows = append(rows, v)
-	}
-	return rows
-}
-
-func (r *putRun) drawVersions(rows []versions) {
+func (r *putRun) drawVersions(rows []put.Versions) {
 	dir, n := "", 0
 	for _, v := range rows {
 		if n++; n > manyRows {
 			r.more(len(rows)-manyRows, "", "--json")
 			break
 		}
-		if v.dir != dir {
-			dir = v.dir
+		if v.Dir != dir {
+			dir = v.Dir
 			r.screen.Line(term.Title.Render(term.Visible(fromHere(filepath.FromSlash(dir)))))
 		}
-		if v.tie {
-			r.screen.Line("  ", term.Warn.Render("?"), " ", term.Visible(v.newest), term.Dim.Italic().Render(term.Sprintf("   and %s: their names do not say which is newer", v.others[0])))
+		if v.Tie {
+			r.screen.Line("  ", term.Warn.Render("?"), " ", term.Visible(v.Newest), term.Dim.Italic().Render(term.Sprintf("   and %s: their names do not say which is newer", v.Others[0])))
 			continue
 		}
-		r.screen.Line("  ", term.Good.Render("="), " ", term.Visible(v.newest), term.Dim.Italic().Render("   the newest, stays"))
-		for _, name := range v.unsaid {
+		r.screen.Line("  ", term.Good.Render("="), " ", term.Visible(v.Newest), term.Dim.Italic().Render("   the newest, stays"))
+		for _, name := range v.Unsaid {
 			r.screen.Line("    ", term.Warn.Render("?"), " ", term.Visible(name), term.Dim.Italic().Render("   its name does not say whether it is newer: it stays"))
 		}
-		for i, name := range v.others {
-			if i == shownIn && len(v.others) > shownIn+1 {
-				r.screen.Line(term.Dim.Render(term.Sprintf("      … and %s more", term.Number(len(v.others)-i))))
+		for i, name := range v.Others {
+			if i == shownIn && len(v.Others) > shownIn+1 {
+				r.screen.Line(term.Dim.Render(term.Sprintf("      … and %s more", term.Number(len(v.Others)-i))))
 				break
 			}
 			r.screen.Line("    ", term.Accent.Render("»"), " ", term.Moved(name, r.older+"/"+name))
@@ -201,7 +108,7 @@ func (r *putRun) drawVersions(rows []versions) {
 	r.followed.draw(r.screen)
 }
 
-func (r *putRun) versionsJSON(rows []versions, done bool) error {
+func (r *putRun) versionsJSON(rows []put.Versions, done bool) error {
 	type row struct {
 		Folder string   `json:"folder"`
 		Newest string   `json:"newest,omitempty"`
@@ -213,9 +120,9 @@ func (r *putRun) versionsJSON(rows []versions, done bool) error {
 		Rows []row `json:"rows"`
 	}{done, []row{}}
 	for _, v := range rows {
-		one := row{fromHere(filepath.FromSlash(v.dir)), v.newest, append([]string{}, v.others...), v.unsaid}
-		if v.tie {
-			one.Newest, one.Older, one.Unsaid = "", []string{}, append([]string{v.newest}, v.others...)
+		one := row{fromHere(filepath.FromSlash(v.Dir)), v.Newest, append([]string{}, v.Others...), v.Unsaid}
+		if v.Tie {
+			one.Newest, one.Older, one.Unsaid = "", []string{}, append([]string{v.Newest}, v.Others...)
 		}
 		out.Rows = append(out.Rows, one)
 	}

@@ -1,12 +1,8 @@
 package cli
 
 import (
-	"encoding/json"
 	"errors"
 	"fmt"
-	"io/fs"
-	"maps"
-	"os"
 	"path"
 	"path/filepath"
 	"slices"
@@ -14,22 +10,14 @@ import (
 
 	"vestibula/cli/term"
 	"vestibula/core/address"
-	"vestibula/core/change"
 	"vestibula/core/journal"
 	"vestibula/core/place"
 	"vestibula/core/read"
 	"vestibula/core/tree"
 )
 
-// linksFile is the file in a folder of links that says which of them are the program's.
-const linksFile = ".vestibula-links.json"
-
-// maxLinks bounds how much of such a file is read.
-const maxLinks = 64 << 20
-
-// makeLinks makes a folder of links to what was found, or brings one up to date: links
-// that were made before and are not wanted any more go, if they are still as they were
-// made. Nothing else in the folder is touched.
+// makeLinks makes a folder of links to what was found, or brings one up to date. Nothing else
+// in the folder is touched.
 func (r *readRun) makeLinks() error {
 	dir, err := filepath.Abs(r.links)
 	if err != nil {
@@ -40,76 +28,28 @@ func (r *readRun) makeLinks() error {
 		return unclear("make it first", "there is no folder \"%s\"", filepath.Dir(r.links))
 	}
 	dir = filepath.Join(up, filepath.Base(dir))
-	before := map[string]string{}
-	var old []byte
-	info, err := os.Lstat(dir)
+	at, err := read.OpenLinks(dir)
 	switch {
-	case errors.Is(err, fs.ErrNotExist):
-	case err != nil || !info.IsDir():
-		return refused("name another folder", "%s is there, and is no folder", r.links)
-	default:
-		if old, err = place.ReadFile(filepath.Join(dir, linksFile), maxLinks); err == nil {
-			err = json.Unmarshal(old, &before)
-		}
-		entries, listErr := os.ReadDir(dir)
-		if errors.Is(err, fs.ErrNotExist) && listErr == nil && len(entries) > 0 {
-			return refused("name a new folder, or an empty one", "%s holds other things, and is no folder of links", r.links)
-		}
-		if err != nil && !errors.Is(err, fs.ErrNotExist) {
-			return refused("", "%s: %s cannot be read: %s", r.links, linksFile, place.Reason(err))
-		}
+	case errors.Is(err, read.ErrNoLinkFolder):
+		return refused("name a new folder, or an empty one", "%s is there, and is no folder of links", r.links)
+	case err != nil:
+		return refused("", "%s: %s cannot be read: %s", r.links, read.LinksFile, place.Reason(err))
 	}
-	want := r.wantedLinks(dir)
-	set := &change.Set{Places: []string{up}}
-	base := filepath.Base(dir)
-	if info == nil {
-		set.MakeFolder(change.At{Path: base}, "")
-	}
-	made, gone, kept := 0, 0, map[string]string{}
-	for _, name := range slices.Sorted(maps.Keys(before)) {
-		now, err := os.Readlink(filepath.Join(dir, name))
-		switch {
-		case err != nil || now != before[name]:
-			continue // somebody has changed it: it is theirs now
-		case want[name] == now:
-			kept[name] = now
-		default:
-			gone++
-			set.Remove(change.At{Path: path.Join(base, name)}, change.Holds(tree.Symlink, []byte(now)), "it was not found any more")
-		}
-	}
-	var taken []string
-	for _, name := range slices.Sorted(maps.Keys(want)) {
-		if kept[name] != "" {
-			continue
-		}
-		_, err := os.Lstat(filepath.Join(dir, name))
-		ours := before[name] != "" && slices.ContainsFunc(set.Changes, func(c change.Change) bool { return c.Op == change.Remove && c.Path == path.Join(base, name) })
-		if err == nil && !ours {
-			taken = append(taken, name)
-			continue
-		}
-		made++
-		kept[name] = want[name]
-		set.MakeLink(change.At{Path: path.Join(base, name)}, want[name], "")
-	}
-	data, err := json.MarshalIndent(kept, "", "  ")
+	p, err := at.Plan(r.wantedLinks(dir))
 	if err != nil {
 		return err
 	}
-	data = append(data, '\n')
-	set.Write(change.At{Path: path.Join(base, linksFile)}, old, data, "")
-	for _, name := range taken {
+	for _, name := range p.Taken {
 		r.note(term.Sprintf("%s has a %s of its own, which stays", r.links, name))
 	}
-	if made+gone > 0 || old == nil {
-		if err := r.propose(consent{named: true}, proposal{set: set, undertaking: undertaking{doing: "linking",
+	if base := filepath.Base(dir); len(p.Changes) > 0 {
+		if err := r.propose(consent{named: true}, proposal{set: &p.Set, undertaking: undertaking{doing: "linking",
 			head: journal.Head{What: "links", Title: base, Project: base, Roots: []journal.Root{{Path: address.Text(base)}}}}}); err != nil {
 			return err
 		}
 	}
 	if !r.asJSON && !r.asCSV {
-		r.screen.Text(term.Good.Render("Linked") + term.Sprintf(": %s in %s, %s new, %s gone.", term.Count(len(kept), "file"), r.links, term.Number(made), term.Number(gone)))
+		r.screen.Text(term.Good.Render("Linked") + term.Sprintf(": %s in %s, %s new, %s gone.", term.Count(p.Kept, "file"), r.links, term.Number(p.Made), term.Number(p.Gone)))
 	}
 	return nil
 }
