@@ -442,6 +442,24 @@ func TestWhatIsUncertainIsSaid(t *testing.T) {
 	assert.Error(t, err)
 }
 
+// Where few words stand in one place of many names, they are a choice; else they are a text.
+func TestFewWordsOfManyNamesAreAChoice(t *testing.T) {
+	text := func(words ...string) string {
+		var paths []string
+		for i, w := range words {
+			paths = append(paths, fmt.Sprintf("Scans/2027-03-%02d %s %03d.tif", i+1, w, i+1))
+		}
+		r, err := Of("x", []Sample{sample("Ola", paths...), sample("Jun", paths[:3]...)}, nil, nil)
+		require.NoError(t, err)
+		return r.Text
+	}
+	few := text("recto", "verso", "recto", "verso", "recto", "recto")
+	assert.Contains(t, few, "<kind>")
+	assert.Contains(t, few, "of: [recto, verso]")
+	assert.NotContains(t, text("recto", "Recto", "recto", "verso", "recto", "recto"), "of: [", "capitals alone tell no codes apart")
+	assert.NotContains(t, text("oak", "tide", "gold", "calf", "vellum", "linen"), "of: [")
+}
+
 // Noise is what lies in one project alone, where there is more of it than projects, in more
 // than half of them. What lies in a list is none: where six projects of ten have what no other
 // one has, or each has two and nothing is in more than three of four.

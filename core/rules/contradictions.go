@@ -58,11 +58,6 @@ func contradictions(own map[string]template.Setting) outline.Errors {
 			fail("first", "last", "no folder can be both", "name another one in one of them")
 		}
 	}
-	a, okA := on("last")
-	b, okB := on("catch-all")
-	if okA && okB && strings.EqualFold(a.Text, b.Text) {
-		return errs // one folder can be both
-	}
 	if depth, ok := on("depth"); ok {
 		if limit, err := whole(depth); err == nil {
 			if l, ok := on("levels"); ok {

@@ -292,6 +292,7 @@ func TestSettingsOfTheWrongKindAreTold(t *testing.T) {
 		"repeats: often":                         "`repeats` needs warn, on or off",
 		"holds: sometimes":                       "`holds` needs warn, on or off",
 		"depth: 3, levels: { 9: { files: no } }": "level 9 is deeper than 3 folders",
+		"last: Settled, catch-all: Settled, depth: 3, levels: { 9: { files: no } }": "level 9 is deeper than 3 folders",
 	}
 	for setting, want := range tests {
 		tpl, err := template.Parse("t", rulesHeader(setting)+"A\n", nil)
