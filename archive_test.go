@@ -249,3 +249,32 @@ func TestAFullMediumLosesNothing(t *testing.T) {
 	require.Zero(t, status)
 	assert.Equal(t, before, d.whole("C"))
 }
+
+// What leads to a project that is archived leads there afterwards, where that is asked for; an
+// undo brings both back.
+func TestLinksFollowWhatIsArchived(t *testing.T) {
+	t.Parallel()
+	d := newDesk(t, "job.folders", "---\nfields: { client: Who? }\n---\n<client>\n    Letters\n", "C/own.md", "see [her letter](Ola/Letters/a.md)\n", "Past/own.txt", "mine")
+	for _, client := range []string{"Ola", "Jun"} {
+		d.must("build", "job", "--into", "C", "client="+client, "--yes")
+	}
+	d.write("C/Ola/Letters/a.md", "a")
+	d.write("C/Jun/Letters/b.md", "see [a](../../Ola/Letters/a.md)\n")
+	before := d.own()
+	out, status := d.run("archive", "C/Ola", "--into", "Past", "--fix-links", "--preview")
+	require.Zero(t, status, out)
+	assert.Contains(t, out, "2 paths in 2 texts would lead nowhere, and are changed as well")
+	assert.Equal(t, before, d.own())
+	d.must("archive", "C/Ola", "--into", "Past", "--fix-links", "--yes")
+	assert.Equal(t, "see [a](../../../Past/Ola/Letters/a.md)\n", d.read("C/Jun/Letters/b.md"))
+	assert.Equal(t, "see [her letter](../Past/Ola/Letters/a.md)\n", d.read("C/own.md"))
+	d.must("archive", "--back", "C/Ola", "--fix-links", "--yes")
+	assert.Equal(t, "see [a](../../Ola/Letters/a.md)\n", d.read("C/Jun/Letters/b.md"))
+	d.must("undo", "--yes")
+	d.must("undo", "--yes")
+	assert.Equal(t, before, d.own())
+	for _, args := range [][]string{{"archive", "C/Ola", "--into", "Past/old.zip", "--fix-links"}, {"archive", "C/Ola", "--copy", "--into", "Past", "--fix-links"}, {"next", "C/Ola", "--fix-links"}} {
+		_, status := d.run(args...)
+		assert.Equal(t, 2, status, args)
+	}
+}

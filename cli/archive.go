@@ -42,6 +42,8 @@ type awayRun struct {
 	files []*pack.File         // what is read while they come back
 	packs func(n int)          // is told of what goes into the file
 	lists map[string]*awayList // by the folders that they lie in
+
+	followed *followed // what leads to what moves; nil where nobody asked
 }
 
 // A going project goes to its archive, or comes back.
@@ -97,6 +99,7 @@ connected, and build tells before it makes it again. --back brings it back.`,
 	f.BoolVar(&r.back, "back", false, "bring back what was archived")
 	r.addYes(c, "move them without asking")
 	r.addPlan(c)
+	r.addMoves(c)
 	f.BoolVar(&r.preview, "preview", false, "show what would be done, and change nothing")
 	f.BoolVar(&r.asJSON, "json", false, "print JSON")
 	_ = c.MarkFlagDirname("into")
@@ -373,6 +376,9 @@ func (r *awayRun) carryOut() error {
 	if err != nil {
 		return err
 	}
+	if err := r.linksFollow(set, r.consent); err != nil {
+		return err
+	}
 	what, verb, past, doing := term.Count(len(r.goes), "project"), "Archive", "Archived", "archiving"
 	if len(r.only) > 0 {
 		what = term.Count(len(r.goes), "part")
@@ -442,6 +448,7 @@ func (r *awayRun) draw() {
 		text += term.Sprintf(", to the disk %s: read back and compared before anything is taken away here", d)
 	}
 	r.screen.Text(term.Dim.Render(text))
+	r.followed.draw(r.screen)
 }
 
 // report prints what goes, as JSON.
@@ -453,9 +460,10 @@ func (r *awayRun) report(done bool) error {
 		Size int64  `json:"size"`
 	}
 	out := struct {
-		Done bool  `json:"done"`
-		Goes []one `json:"goes"`
-	}{done, []one{}}
+		Done   bool         `json:"done"`
+		Goes   []one        `json:"goes"`
+		Broken []brokenJSON `json:"broken"`
+	}{done, []one{}, r.followed.json()}
 	for _, g := range r.goes {
 		out.Goes = append(out.Goes, one{fromHere(g.from), g.to, g.note.Disk, g.size})
 	}

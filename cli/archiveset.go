@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"maps"
 	"os"
 	"path/filepath"
 	"slices"
@@ -70,6 +71,19 @@ func (r *awayRun) set() (*change.Set, error) {
 	}
 	apartFrom(set, nil)
 	return set, nil
+}
+
+// linksFollow changes what would lead nowhere in the folders that projects leave or come back
+// to, where that is asked for: all texts there are read for it.
+func (r *awayRun) linksFollow(set *change.Set, c consent) (err error) {
+	if !c.fixLinks && c.addresses == "" {
+		return nil
+	}
+	if r.copy || r.file != "" {
+		return unclear("leave it out", "what is copied, or goes into a file, has no new place that anything could lead to")
+	}
+	r.followed, err = r.follow(set, c, slices.Sorted(maps.Keys(r.lists)), nil, nil)
+	return err
 }
 
 // apartFrom makes one place of those of a set that lie in each other. It returns the roots with the

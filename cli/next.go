@@ -70,6 +70,7 @@ that the convention reads are written anew.`,
 	}
 	r.addYes(c, "carry it forward without asking")
 	r.addPlan(c)
+	r.addMoves(c)
 	c.Flags().BoolVar(&r.preview, "preview", false, "show what would be done, and change nothing")
 	c.Flags().BoolVar(&r.asJSON, "json", false, "print JSON")
 	c.Flags().IntVar(&r.count, "count", 1, "`N` periods, one after the other")
@@ -88,6 +89,9 @@ that the convention reads are written anew.`,
 func (r *nextRun) run(args []string) error {
 	if r.count < 1 || r.count > 1000 {
 		return unclear("", "--count is from 1 to 1000")
+	}
+	if (r.fixLinks || r.addresses != "") && r.archive == "" {
+		return unclear("leave it out", "nothing is moved without --archive, and nothing would lead nowhere")
 	}
 	var words, values []string
 	for i, arg := range args {

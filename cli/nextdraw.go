@@ -51,6 +51,9 @@ func (r *nextRun) draw() {
 		r.screen.Line(term.Accent.Render("»"), " ", term.Moved(filepath.Base(g.from), fromHere(g.to)))
 	}
 	r.screen.Line()
+	if r.away != nil {
+		r.away.followed.draw(r.screen)
+	}
 	r.drawNotes()
 }
 

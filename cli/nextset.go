@@ -170,6 +170,9 @@ func (r *nextRun) addArchive() error {
 	if err != nil {
 		return err
 	}
+	if err := r.away.linksFollow(set, r.consent); err != nil {
+		return err
+	}
 	in := func(i int) int {
 		if k := slices.Index(r.set.Places, set.Places[i]); k >= 0 {
 			return k
