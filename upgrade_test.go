@@ -249,3 +249,18 @@ func TestUpgradeAndRenameSpeakJSON(t *testing.T) {
 	}
 	assert.Contains(t, d.has("C"), "Kim/Notes/2027-03-09 note 04.txt")
 }
+
+// What leads to something that goes away cannot be led elsewhere: it is told.
+func TestWhatLeadsToWhatGoesIsTold(t *testing.T) {
+	t.Parallel()
+	text := "<client>\n    Letters\n    Old.md | blank\n    Notes\n"
+	d := newDesk(t, "job.folders", "---\nfields: { client: Who? }\n---\n"+text, "C/own.txt", "mine")
+	d.must("build", "job", "--into", "C", "client=Ola", "--yes")
+	d.write("C/Ola/Notes/a.md", "see [old](../Old.md) and [b](../Letters/b.md)\n")
+	d.write("C/Ola/Letters/b.md", "b")
+	d.write("job.folders", "---\nfields: { client: Who? }\n---\n"+strings.Replace(strings.Replace(text, "    Old.md | blank\n", "", 1), "Letters", "Post | was: Letters", 1))
+	out, status := d.run("upgrade", "C/Ola", "--preview")
+	require.Zero(t, status, out)
+	assert.Contains(t, out, "1 of them leads to what goes away")
+	assert.Contains(t, out, "1 path in 1 text would lead nowhere")
+}

@@ -99,7 +99,7 @@ func (a *app) compare(args []string, flags valueFlags, asJSON, strict bool) erro
 	fates := [2]map[*tree.Node]compare.Fate{compare.Fates(roots[0], roots[1]), compare.Fates(roots[1], roots[0])}
 	spreads := compare.Spreads(measured[0], measured[1])
 	if asJSON {
-		err = a.printJSON(comparisonJSON(templates, roots, measured, fates, spreads, differencesJSON(sides, list).Differences))
+		err = a.printJSON(comparisonJSON(&compared{templates, roots, measured, fates, spreads}, differencesJSON(sides, list).Differences))
 	} else {
 		a.drawMeasures(templates, measured, spreads)
 		a.screen.Line()
@@ -199,7 +199,16 @@ func (a *app) drawSides(roots [2]*tree.Node, fates [2]map[*tree.Node]compare.Fat
 	a.screen.Text(term.Warn.Render("»") + " lies elsewhere on the other side   " + term.Good.Render("+") + " only on this side")
 }
 
-func comparisonJSON(templates [2]*template.Template, roots [2]*tree.Node, sides [2]compare.Side, fates [2]map[*tree.Node]compare.Fate, spreads []compare.Spread, differences []differenceJSON) any {
+// What was compared are two templates, with their trees.
+type compared struct {
+	templates [2]*template.Template
+	roots     [2]*tree.Node
+	sides     [2]compare.Side
+	fates     [2]map[*tree.Node]compare.Fate
+	spreads   []compare.Spread
+}
+
+func comparisonJSON(c *compared, differences []differenceJSON) any {
 	type thing struct {
 		Path string `json:"path"`
 		Fate string `json:"fate"`
@@ -215,11 +224,11 @@ func comparisonJSON(templates [2]*template.Template, roots [2]*tree.Node, sides 
 		Differences []differenceJSON `json:"differences"`
 	}
 	out.Differences = differences
-	out.Spreads = append([]compare.Spread{}, spreads...)
-	for i := range roots {
-		out.Sides[i] = side{Template: templates[i].Name, Side: sides[i]}
-		for path, n := range roots[i].All() {
-			out.Sides[i].Things = append(out.Sides[i].Things, thing{path, fates[i][n].String()})
+	out.Spreads = append([]compare.Spread{}, c.spreads...)
+	for i := range c.roots {
+		out.Sides[i] = side{Template: c.templates[i].Name, Side: c.sides[i]}
+		for path, n := range c.roots[i].All() {
+			out.Sides[i].Things = append(out.Sides[i].Things, thing{path, c.fates[i][n].String()})
 		}
 	}
 	return out

@@ -154,7 +154,7 @@ func (a *app) compareReal(sides [2]*comparand, raw map[string]template.Raw, limi
 		case other.values != nil:
 			given = other.values
 		case other.template == nil: // no label says them: names do
-			values, err := match.Values(c.template, template.Values{}, []string{filepath.Base(other.name)}, other.root, limit, a.now)
+			values, err := (&match.Showing{Template: c.template, Known: template.Values{}, Names: []string{filepath.Base(other.name)}, Real: other.root, Limit: limit, Now: a.now}).Values()
 			if err != nil {
 				return a.tellErrors(c.template.Name, c.template.Text, err, statusFound)
 			}

@@ -63,7 +63,7 @@ func (r *nextRun) loose(words []string, raw map[string]template.Raw) error {
 		if err != nil {
 			return err
 		}
-		steps, odd := next.Loose(conv, t, root, f.Name, was, is)
+		steps, odd := next.Loose(conv, t, root, next.Turn{Field: f.Name, Was: was, Is: is})
 		turn := &turn{plan: &next.Plan{Steps: steps, Own: fromHere(into), Unread: odd}}
 		if err := r.addLoose(set, from, into, turn); err != nil {
 			return err

@@ -30,8 +30,10 @@ func (r *readRun) makeLinks() error {
 	dir = filepath.Join(up, filepath.Base(dir))
 	at, err := read.OpenLinks(dir)
 	switch {
-	case errors.Is(err, read.ErrNoLinkFolder):
-		return refused("name a new folder, or an empty one", "%s is there, and is no folder of links", r.links)
+	case errors.Is(err, read.ErrNoFolder):
+		return refused("name another folder", "%s is there, and is no folder", r.links)
+	case errors.Is(err, read.ErrOthers):
+		return refused("name a new folder, or an empty one", "%s holds other things, and is no folder of links", r.links)
 	case err != nil:
 		return refused("", "%s: %s cannot be read: %s", r.links, read.LinksFile, place.Reason(err))
 	}

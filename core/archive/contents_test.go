@@ -71,6 +71,7 @@ func TestFilesComeOutAsTheyWentIn(t *testing.T) {
 				p := rapid.SampledFrom(c.Files).Draw(rt, "file")
 				require.Equal(rt, files[p.Path], textOf(rt, p))
 				require.Equal(rt, int64(len(files[p.Path])), p.Size)
+				require.True(rt, strings.HasSuffix(p.Content.Source(), ending+", "+p.Path))
 				require.Equal(rt, int64(1_800_000_000_000_000_000), p.Time)
 			}
 		})

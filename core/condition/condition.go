@@ -49,19 +49,16 @@ type Fields interface {
 	Names() []string
 }
 
-// An Error says what is wrong with a part of a condition.
-type Error struct {
+// A Mistake says what is wrong with a part of a condition.
+type Mistake struct {
 	At, Width int // in characters, from the begin of the text
 	Message   string
 	Help      string
 	Lacks     string // the field that is named and not there; else empty
 }
 
-// Error returns the message.
-func (e *Error) Error() string { return e.Message }
-
 // Parse reads a condition. All mistakes are returned; a test that has one is left out.
-func Parse(text string, fields Fields) (Condition, []*Error) {
+func Parse(text string, fields Fields) (Condition, []*Mistake) {
 	p := &parser{fields: fields}
 	var c Condition
 	var row []Test
@@ -83,7 +80,7 @@ func Parse(text string, fields Fields) (Condition, []*Error) {
 
 type parser struct {
 	fields Fields
-	errs   []*Error
+	errs   []*Mistake
 }
 
 // first returns the test that a text begins with, and the word behind it: of the places where
@@ -123,7 +120,7 @@ func (p *parser) test(at int, text string) (t Test, ok bool) {
 	at += len(text) - len(trimmed)
 	text = strings.TrimRight(trimmed, " ")
 	fail := func(message, help string) {
-		p.errs = append(p.errs, &Error{At: at, Width: utf8.RuneCountInString(text), Message: message, Help: help})
+		p.errs = append(p.errs, &Mistake{At: at, Width: utf8.RuneCountInString(text), Message: message, Help: help})
 	}
 	name, want, compares := strings.Cut(text, " is ")
 	if compares {

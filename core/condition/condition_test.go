@@ -91,7 +91,7 @@ func TestConditionsAreTheirRows(t *testing.T) {
 }
 
 func TestMistakesOfConditionsSayWhere(t *testing.T) {
-	for text, want := range map[string]Error{
+	for text, want := range map[string]Mistake{
 		"gilt and glt":        {At: 9, Width: 3, Message: `there is no field named "glt"`, Help: "did you mean gilt?", Lacks: "glt"},
 		"not kind is BK":      {At: 0, Width: 14, Message: `there is no field named "not kind"`, Help: "write `kind is not BK`", Lacks: "not kind"},
 		"gilt or kind":        {At: 8, Width: 4, Message: `"kind" is a choice: it is neither true nor false`, Help: "write `kind is …`"},

@@ -218,7 +218,7 @@ func (r *run) moveAcross(from folder.Folder, name string, to folder.Folder, as s
 	}
 	switch was.Kind {
 	case tree.File:
-		_, err = r.transfer(from, name, to, as, c.In, func(string) error { return nil })
+		_, err = r.transfer(named{from, name}, named{to, as}, c.In, func(string) error { return nil })
 	case tree.Symlink:
 		var target string
 		if target, err = from.Readlink(name); err == nil {
@@ -244,10 +244,16 @@ func (r *run) moveAcross(from folder.Folder, name string, to folder.Folder, as s
 	return errors.Join(err, to.Remove(as, false))
 }
 
+// A named thing is, or comes to be, in an open folder under a name.
+type named struct {
+	folder.Folder
+	name string
+}
+
 // transfer copies a file, with its time, permissions and attributes, reads the
 // copy back, and gives it its name. Before that it tells the checksum.
-func (r *run) transfer(from folder.Folder, name string, to folder.Folder, as string, in int, tell func(sum string) error) (sum string, err error) {
-	source, err := from.Open(name)
+func (r *run) transfer(from, to named, in int, tell func(sum string) error) (sum string, err error) {
+	source, err := from.Open(from.name)
 	if err != nil {
 		return "", err
 	}
@@ -263,32 +269,26 @@ func (r *run) transfer(from folder.Folder, name string, to folder.Folder, as str
 	// A folder in the place may be another disk: there the copy is written in a hidden
 	// file beside its name.
 	part := partName + "copy" + r.part
-	for _, near := range []folder.Folder{work, to} {
-		if near == to {
+	for _, near := range []folder.Folder{work, to.Folder} {
+		if near == to.Folder {
 			part = r.plan.Work + "-" + part
 			if _, err := source.Seek(0, io.SeekStart); err != nil {
 				return "", err
 			}
 		}
-		sum, err = r.transferBy(near, part, source, was, to, as, tell)
+		if sum, err = write(folder.Write, near, part, source, was); err == nil {
+			err = tell(sum)
+		}
 		if err == nil {
-			break
+			err = near.Move(part, to.Folder, to.name)
+		}
+		if err == nil {
+			return sum, nil
 		}
 		_ = near.Remove(part, false)
 		if !errors.Is(err, folder.ErrAcross) {
 			break
 		}
-	}
-	return sum, err
-}
-
-// transferBy writes a copy of a file under a hidden name first.
-func (r *run) transferBy(near folder.Folder, part string, source folder.File, was tree.Entry, to folder.Folder, as string, tell func(sum string) error) (sum string, err error) {
-	if sum, err = write(folder.Write, near, part, source, was); err != nil {
-		return "", err
-	}
-	if err = tell(sum); err == nil {
-		err = near.Move(part, to, as)
 	}
 	return sum, err
 }

@@ -40,7 +40,7 @@ func (r *run) copy(i int, to folder.Folder, as string, c *change.Change) error {
 	if err := held(from, name, &c.Was); err != nil {
 		return err
 	}
-	c.Sum, err = r.transfer(from, name, to, as, c.In, func(sum string) error {
+	c.Sum, err = r.transfer(named{from, name}, named{to, as}, c.In, func(sum string) error {
 		if r.number < 0 || i < 0 {
 			return nil
 		}
@@ -375,7 +375,7 @@ func (r *run) named(c *change.Change, part string) error {
 		return err
 	}
 	sum := c.Sum
-	if _, err = r.transfer(work, part, to, as, c.In, func(now string) error {
+	if _, err = r.transfer(named{work, part}, named{to, as}, c.In, func(now string) error {
 		if now != sum {
 			return ErrChanged
 		}

@@ -275,7 +275,7 @@ func (b *builder) make(i int32) error {
 	if s.node == c.Node {
 		as = c.As
 	}
-	there, sum, err := m.run.put(parent, m.name(i), s.node, c.In, b.part, as)
+	there, sum, err := m.run.put(parent, m.name(i), birth{s.node, c.In, b.part, as})
 	if there {
 		b.made = append(b.made, made{i, sum})
 	}
@@ -285,9 +285,19 @@ func (b *builder) make(i int32) error {
 	return err
 }
 
+// A birth is what comes about, in which place of the set, under which hidden name it is
+// written first, and what it bears.
+type birth struct {
+	*tree.Node
+	in   int
+	part string
+	as   change.Dress
+}
+
 // put makes a folder or a file. There says whether it is there now, which it may
 // be even where something failed.
-func (r *run) put(parent folder.Folder, name string, n *tree.Node, in int, part string, as change.Dress) (there bool, sum string, err error) {
+func (r *run) put(parent folder.Folder, name string, b birth) (there bool, sum string, err error) {
+	n, in, part, as := b.Node, b.in, b.part, b.as
 	if n.Kind == tree.Folder {
 		err := parent.Mkdir(name, cmp.Or(as.Mode, 0o777))
 		return err == nil, "", err
@@ -368,7 +378,7 @@ func (r *run) makeAgain(parent folder.Folder, name string, c *change.Change) err
 			return r.rename(work, aside, parent, name, c)
 		}
 	}
-	_, _, err := r.put(parent, name, c.Node, c.In, partName+"0", c.As)
+	_, _, err := r.put(parent, name, birth{c.Node, c.In, partName + "0", c.As})
 	switch {
 	case err != nil || c.As.Time == 0 || c.Node.Kind == tree.Symlink: // a link has it already
 	case c.Node.Kind == tree.Folder:

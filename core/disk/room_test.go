@@ -1,6 +1,7 @@
 package disk
 
 import (
+	"fmt"
 	"os"
 	"path/filepath"
 	"testing"
@@ -45,6 +46,7 @@ func TestWhatDoesNotFitIsToldBefore(t *testing.T) {
 	require.ErrorAs(t, err, &full)
 	assert.Equal(t, int64(2*huge), full.Need)
 	assert.Equal(t, here, full.Path)
+	assert.EqualError(t, full, fmt.Sprintf("%s: %d bytes are needed, and %d are free", here, full.Need, full.Free))
 	_, err = Prepare(set(0, change.Change{Op: change.Move, Path: "In", From: "In"}))
 	require.ErrorAs(t, err, &full, "a folder goes with all that lies in it")
 	assert.Equal(t, int64(2*huge), full.Need)

@@ -2,6 +2,7 @@ package draft
 
 import (
 	"fmt"
+	"io/fs"
 	"os"
 	"slices"
 	"strings"
@@ -593,6 +594,18 @@ func TestReadingsGiveTheNameAgain(t *testing.T) {
 			assert.Equal(t, name, out, reading)
 		}
 	})
+}
+
+func TestAShelfIsAFolderOfStarters(t *testing.T) {
+	f, err := shelf{{Path: "forms/a.md", Data: []byte("one")}}.Open("forms/a.md")
+	require.NoError(t, err)
+	info, err := f.Stat()
+	require.NoError(t, err)
+	assert.Equal(t, "a.md", info.Name())
+	assert.EqualValues(t, 3, info.Size())
+	assert.True(t, info.Mode().IsRegular() && !info.IsDir() && info.ModTime().IsZero() && info.Sys() == nil)
+	_, err = shelf{}.Open("forms/a.md")
+	assert.ErrorIs(t, err, fs.ErrNotExist)
 }
 
 func TestStartersAreWhatFilesShare(t *testing.T) {

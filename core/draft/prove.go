@@ -56,7 +56,7 @@ func (r *Result) prove(t *template.Template, s Sample, raw map[string]template.R
 		return p, err
 	}
 	own, wanted := t.Own(x.Root)
-	compare(t, readers{}, &p, wanted, s.Root, "")
+	(&prover{t, readers{}, &p}).compare(wanted, s.Root, "")
 	p.Exact = own == s.Name && len(p.Missing) == 0 && len(p.Extra) == 0
 	if own != s.Name {
 		p.Missing = append(p.Missing, own)
@@ -64,13 +64,20 @@ func (r *Result) prove(t *template.Template, s Sample, raw map[string]template.R
 	return p, nil
 }
 
+// A prover counts what a template gives of a sample.
+type prover struct {
+	template *template.Template
+	by       readers
+	*Proof
+}
+
 // compare counts what lies in a folder against what is wanted there.
-func compare(t *template.Template, by readers, p *Proof, wanted, real *tree.Node, at string) {
+func (p *prover) compare(wanted, real *tree.Node, at string) {
 	known := map[string]*tree.Node{}
 	for _, c := range wanted.Children {
 		known[c.Name] = c
 	}
-	ln := t.LineOf(wanted)
+	ln := p.template.LineOf(wanted)
 	for _, c := range real.Children {
 		p.Entries++
 		w := known[c.Name]
@@ -81,10 +88,10 @@ func compare(t *template.Template, by readers, p *Proof, wanted, real *tree.Node
 				p.Later++
 			}
 			if c.Kind == tree.Folder {
-				compare(t, by, p, w, c, at+c.Name+"/")
+				p.compare(w, c, at+c.Name+"/")
 			}
 			continue
-		case c.Kind == tree.File && ln != nil && ln.HoldsAnything() && by.read(ln, c.Name):
+		case c.Kind == tree.File && ln != nil && ln.HoldsAnything() && p.by.read(ln, c.Name):
 			p.Held++
 			continue
 		case len(wanted.Children) == 0 && ln != nil && !ln.HoldsAnything():

@@ -45,7 +45,7 @@ func Beyond(t *template.Template, samples []Sample, known []template.Values, lim
 	asked := map[int]int{}          // how many folders there are of each such line
 	all := make([]template.Values, len(samples))
 	for i, s := range samples {
-		values, err := match.Values(t, known[i], []string{s.Name}, s.Root, limit, now)
+		values, err := (&match.Showing{Template: t, Known: known[i], Names: []string{s.Name}, Real: s.Root, Limit: limit, Now: now}).Values()
 		if err != nil {
 			return "", nil, err
 		}
@@ -61,7 +61,7 @@ func Beyond(t *template.Template, samples []Sample, known []template.Values, lim
 			return "", nil, err
 		}
 		_, own := t.Own(x.Root)
-		beyond(t, own, s.Root, i, extras, asked)
+		(&surplus{t, i, extras, asked}).note(own, s.Root)
 	}
 	l.spellings = make([][]spelling, len(samples))
 	for i := range samples {
@@ -152,7 +152,7 @@ func (e *edit) left() (n int, err error) {
 		if x, err = edited.Tree(e.values[i], e.limit); err == nil {
 			_, own := edited.Own(x.Root)
 			extras := map[int][]*instance{}
-			beyond(edited, own, e.samples[i].Root, i, extras, map[int]int{})
+			(&surplus{edited, i, extras, map[int]int{}}).note(own, e.samples[i].Root)
 			for _, list := range extras {
 				for _, in := range list {
 					n += in.node.Count()
@@ -191,21 +191,29 @@ func (e *edit) written() (text string, added []Addition, err error) {
 	return file.String(), added, nil
 }
 
-// beyond notes what lies in the folders of a template's lines and is not wanted there.
-func beyond(t *template.Template, wanted, real *tree.Node, sample int, extras map[int][]*instance, asked map[int]int) {
-	ln := t.LineOf(wanted)
+// A surplus is what lies in the folders of a template's lines and is not wanted there.
+type surplus struct {
+	template *template.Template
+	sample   int
+	extras   map[int][]*instance // by the numbers of the lines
+	asked    map[int]int         // how many folders of each were looked at
+}
+
+// note adds what a folder has beyond what is wanted in it.
+func (s *surplus) note(wanted, real *tree.Node) {
+	ln := s.template.LineOf(wanted)
 	if ln == nil || ln.Syntax == nil {
 		return
 	}
 	number := ln.Syntax.Number
-	asked[number]++
+	s.asked[number]++
 	rest := &tree.Node{Name: real.Name}
 	for _, c := range real.Children {
 		w := wanted.Child(c.Name)
 		switch {
 		case w != nil && w.Kind == c.Kind:
 			if c.Kind == tree.Folder {
-				beyond(t, w, c, sample, extras, asked)
+				s.note(w, c)
 			}
 		case c.Kind == tree.File && ln.HoldsAnything():
 		default:
@@ -213,7 +221,7 @@ func beyond(t *template.Template, wanted, real *tree.Node, sample int, extras ma
 		}
 	}
 	if len(rest.Children) > 0 {
-		extras[number] = append(extras[number], &instance{sample: sample, node: rest})
+		s.extras[number] = append(s.extras[number], &instance{sample: s.sample, node: rest})
 	}
 }
 

@@ -50,7 +50,7 @@ func (s *Subject) deliveries(w *match.Wanted, now time.Time) func() {
 					part = ""
 				}
 				if c.Marks&tree.Due != 0 {
-					s.Due = append(s.Due, s.delivery(w, c, here, part, there[c], ticked[here], now))
+					s.Due = append(s.Due, delivery(w, c, Delivery{Path: here, Part: part, Real: there[c], Done: ticked[here]}, now))
 				}
 				walk(c, here, part)
 			}
@@ -59,8 +59,10 @@ func (s *Subject) deliveries(w *match.Wanted, now time.Time) func() {
 	}
 }
 
-func (s *Subject) delivery(w *match.Wanted, n *tree.Node, at, part, real, ticked string, now time.Time) Delivery {
-	d := Delivery{Path: at, Part: part, Real: real, Day: w.Expansion.Due[n], Done: ticked}
+// delivery adds to what is known of something that is due when it is, what it is worth, and
+// how late it is.
+func delivery(w *match.Wanted, n *tree.Node, d Delivery, now time.Time) Delivery {
+	d.Day = w.Expansion.Due[n]
 	if line := w.Template.LineOf(n); line != nil {
 		d.Worth = line.Worth
 	}

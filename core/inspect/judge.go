@@ -42,7 +42,7 @@ func (l *Look) held(s *Subject, t *template.Template, known template.Values, nam
 		if own == "." {
 			names = nil
 		}
-		if values, err = match.Values(t, known, names[len(names)-min(len(names), levelsOf(own)):], s.Root, limit, l.Now); err != nil {
+		if values, err = (&match.Showing{Template: t, Known: known, Names: names[len(names)-min(len(names), levelsOf(own)):], Real: s.Root, Limit: limit, Now: l.Now}).Values(); err != nil {
 			s.Err = err
 			return
 		}

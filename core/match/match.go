@@ -259,6 +259,8 @@ func byName(n *tree.Node, name string) int { return strings.Compare(n.Name, name
 type level struct {
 	taken []bool  // the real entries that are matched
 	hits  []int32 // of the wanted ones, the real one; or -1
+
+	folders, files bool // what is listed
 }
 
 func (m *matcher) level(real, want int) *level {
@@ -294,9 +296,9 @@ func (m *matcher) folder(want, real *tree.Node, at spot) {
 	}
 	l := m.level(len(real.Children), len(want.Children))
 	var lacking, open []*tree.Node
-	var folders, files bool // what is listed
+	l.folders, l.files = false, false
 	for k, c := range want.Children {
-		folders, files = folders || c.Kind == tree.Folder, files || c.Kind != tree.Folder || c.Marks&tree.Either != 0
+		l.folders, l.files = l.folders || c.Kind == tree.Folder, l.files || c.Kind != tree.Folder || c.Marks&tree.Either != 0
 		l.hits[k] = -1
 		if c.Marks&tree.Open != 0 {
 			open = append(open, c)
@@ -342,7 +344,7 @@ func (m *matcher) folder(want, real *tree.Node, at spot) {
 	}
 	var loose []*tree.Node
 	if !m.rough {
-		loose = m.left(want, real, at, l.taken, folders, files)
+		loose = m.left(want, real, at, l)
 	}
 	for k, c := range want.Children {
 		if i := l.hits[k]; i >= 0 {
@@ -428,15 +430,15 @@ func (m *matcher) dueInside() {
 
 // left tells what is not wanted in a folder, and returns the files in it that may be
 // there all the same.
-func (m *matcher) left(want, real *tree.Node, at spot, taken []bool, folders, files bool) (loose []*tree.Node) {
+func (m *matcher) left(want, real *tree.Node, at spot, l *level) (loose []*tree.Node) {
 	line := m.Template.LineOf(want)
 	holds := line != nil && line.HoldsAnything()
 	for i, n := range real.Children {
-		if taken[i] || n.Marks&tree.Apart != 0 {
+		if l.taken[i] || n.Marks&tree.Apart != 0 {
 			continue
 		}
 		here := at.below(n)
-		if n.Kind == tree.File && (holds || files || !folders) || n.Kind == tree.Folder && !folders {
+		if n.Kind == tree.File && (holds || l.files || !l.folders) || n.Kind == tree.Folder && !l.folders {
 			if n.Kind == tree.File {
 				loose = append(loose, n)
 			} else {

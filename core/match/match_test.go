@@ -293,7 +293,7 @@ func TestAMatchIsTheInverseOfMakingATree(t *testing.T) {
 		disk := copied(w.Own)
 		require.Empty(t, said(Compare(w, disk)), tpl.Text)
 		// What is read back makes the same tree.
-		read, err := Values(tpl, nil, []string{w.Own.Name}, copied(w.Own), 100_000, now)
+		read, err := (&Showing{Template: tpl, Names: []string{w.Own.Name}, Real: copied(w.Own), Limit: 100_000, Now: now}).Values()
 		require.NoError(t, err)
 		for name, v := range values {
 			if v.Kind == value.List {

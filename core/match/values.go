@@ -15,31 +15,43 @@ const maxRounds = 5
 // maxOptions is how many values of a field are tried out.
 const maxOptions = 12
 
+// A Showing is a real folder from which it is told what it was made with.
+type Showing struct {
+	Template *template.Template
+	Known    template.Values
+	// Names are those of the folders on the way to the project's own folder, and of that
+	// folder itself, the outermost first; there may be none.
+	Names []string
+	Real  *tree.Node
+	Limit int
+	Now   time.Time
+}
+
 // Values reads back what a real folder was made with: the values of a template's
-// fields, as far as names show them, beside those that are known. Names are those of
-// the folders on the way to the project's own folder, and of that folder itself, the
-// outermost first; there may be none. What shows in no name is not returned; whether
-// something holds, and which of a few values, is told from what is there.
-func Values(t *template.Template, known template.Values, names []string, real *tree.Node, limit int, now time.Time) (template.Values, error) {
+// fields, as far as names show them, beside those that are known. What shows in no name
+// is not returned; whether something holds, and which of a few values, is told from what
+// is there.
+func (s *Showing) Values() (template.Values, error) {
+	t, known, real := s.Template, s.Known, s.Real
 	values := template.Values{}
 	for name, v := range known {
 		values[name] = v
 	}
 	for range maxRounds {
 		l := &learner{t: t, known: values, lists: map[string][]value.Value{}, lasts: map[string]value.Value{}, fresh: template.Values{}}
-		w, err := Of(t, values, limit, now)
+		w, err := Of(t, values, s.Limit, s.Now)
 		if err != nil {
 			return nil, err
 		}
 		m := newMatcher(w)
 		m.top, m.learn, m.rough = real, l.learn, true
-		l.own(m, names)
+		l.own(m, s.Names)
 		m.same(w.Own, real, spot{node: real})
 		if !l.take(values) {
 			break
 		}
 	}
-	return values, tried(t, values, known, real, limit, now)
+	return values, s.tried(values)
 }
 
 // A learner gathers what names show.
@@ -119,7 +131,8 @@ func (l *learner) take(values template.Values) (more bool) {
 // tried settles the values that show in no name, but in what is there: each of those
 // that conditions ask for is tried, and the one with which the folder fits best is
 // taken. Where nothing tells them apart, the default stays.
-func tried(t *template.Template, values, known template.Values, real *tree.Node, limit int, now time.Time) error {
+func (s *Showing) tried(values template.Values) error {
+	t := s.Template
 	asked := map[string]bool{}
 	for _, l := range t.Lines {
 		for _, row := range l.When {
@@ -134,7 +147,7 @@ func tried(t *template.Template, values, known template.Values, real *tree.Node,
 	}
 	// Twice, because what one field leaves open can hide what tells another.
 	for _, f := range slices.Concat(t.Fields, t.Fields) {
-		if _, given := known[f.Name]; given || !asked[f.Name] || told[f.Name].Given() || f.Made() {
+		if _, given := s.Known[f.Name]; given || !asked[f.Name] || told[f.Name].Given() || f.Made() {
 			continue
 		}
 		var options []value.Value
@@ -149,13 +162,13 @@ func tried(t *template.Template, values, known template.Values, real *tree.Node,
 		best, least := -1, 0
 		for i, v := range options {
 			values[f.Name] = v
-			w, err := Of(t, values, limit, now)
+			w, err := Of(t, values, s.Limit, s.Now)
 			if err != nil {
 				return err
 			}
 			m := newMatcher(w)
-			m.top, m.rough = real, true
-			m.same(w.Own, real, spot{node: real})
+			m.top, m.rough = s.Real, true
+			m.same(w.Own, s.Real, spot{node: s.Real})
 			if best < 0 || m.wrong < least {
 				best, least = i, m.wrong
 			}

@@ -52,8 +52,8 @@ func (m *matcher) held(line *template.Line, want *tree.Node, at spot) {
 	case conv != nil:
 		at.node.Marks |= tree.Conforms
 		m.counted(at, conv, values)
-		if slot, place, within := m.contradicts(conv, values, false); slot != "" {
-			m.contradiction(at, want, conv, values, slot, place, within)
+		if c := m.contradicts(conv, values, false); c.slot != "" {
+			m.contradiction(at, want, conv, values, c)
 		}
 	case m.older(line, at):
 	case misfit != nil && misfit.Tied: // an error of the template, and no fault of the file
@@ -189,32 +189,40 @@ func (m *matcher) owned(want *tree.Node, at spot) {
 		return
 	}
 	m.counted(at, conv, values)
-	if slot, place, within := m.contradicts(conv, values, true); slot != "" {
-		m.contradiction(at, want, conv, values, slot, place, within)
+	if c := m.contradicts(conv, values, true); c.slot != "" {
+		m.contradiction(at, want, conv, values, c)
 	}
 }
 
-func (m *matcher) contradiction(at spot, want *tree.Node, conv *template.Convention, values []value.Value, slot string, place value.Value, within bool) {
-	t := m.tell(&Thing{Kind: Misplaced, Reason: Convention, Node: at.node, Path: at.path, Slot: slot, Holds: place.String(), Within: within})
+// A contradiction is a value that a name says and its place denies.
+type contradiction struct {
+	slot   string // empty for none
+	place  value.Value
+	within bool // the place says in what longer time it must lie
+}
+
+func (m *matcher) contradiction(at spot, want *tree.Node, conv *template.Convention, values []value.Value, c contradiction) {
+	t := m.tell(&Thing{Kind: Misplaced, Reason: Convention, Node: at.node, Path: at.path, Slot: c.slot, Holds: c.place.String(), Within: c.within})
 	for i, f := range conv.Fields {
-		if f.Name == slot {
+		if f.Name == c.slot {
 			t.Says = values[i].String()
 		}
 	}
-	m.loose = append(m.loose, looseFile{spot: at, thing: t, want: want, conv: conv, read: append([]value.Value(nil), values...), slot: slot})
+	m.loose = append(m.loose, looseFile{spot: at, thing: t, want: want, conv: conv, read: append([]value.Value(nil), values...), slot: c.slot})
 }
 
 // contradicts returns the first field of a name that gives another value than the
 // place where the matcher stands, or that does not lie in what it must. With onTheWay
 // it is only asked what the folders say, and of values that are no free texts.
-func (m *matcher) contradicts(conv *template.Convention, values []value.Value, onTheWay bool) (slot string, place value.Value, within bool) {
-	return disagree(conv, values, func(slot string, free bool) value.Value {
+func (m *matcher) contradicts(conv *template.Convention, values []value.Value, onTheWay bool) (c contradiction) {
+	c.slot, c.place, c.within = disagree(conv, values, func(slot string, free bool) value.Value {
 		known, folder := m.known(slot)
 		if onTheWay && (!folder || free) {
 			return value.Value{}
 		}
 		return known
 	})
+	return c
 }
 
 // Contradiction returns the first field of values that were read from a name, in the order
@@ -402,6 +410,5 @@ func (m *matcher) agreesAt(x *index, n *tree.Node, f *looseFile) bool {
 	for i, k := 0, len(m.way)-1; i < k; i, k = i+1, k-1 {
 		m.way[i], m.way[k] = m.way[k], m.way[i]
 	}
-	slot, _, _ := m.contradicts(f.conv, f.read, false)
-	return slot == ""
+	return m.contradicts(f.conv, f.read, false).slot == ""
 }

@@ -52,10 +52,19 @@ func (m *Merger) Put(from *tree.Node, at string, into *tree.Node, there, to stri
 	if m.old == nil {
 		m.old = map[*tree.Node]string{}
 	}
-	return m.put(nil, from, at, into, there, to, shortened(path.Base(at), maxName/3))
+	p := &putting{Merger: m, called: shortened(path.Base(at), maxName/3)}
+	err := p.put(from, at, into, there, to)
+	return p.list, err
 }
 
-func (m *Merger) put(list []change.Change, from *tree.Node, at string, into *tree.Node, there, to, called string) ([]change.Change, error) {
+// A putting is one folder that is put into another one.
+type putting struct {
+	*Merger
+	called string // what is put beside something of its name is called after
+	list   []change.Change
+}
+
+func (p *putting) put(from *tree.Node, at string, into *tree.Node, there, to string) error {
 	names := make(map[string]*tree.Node, len(into.Children))
 	for _, c := range into.Children {
 		names[tree.Folded(c.Name)] = c
@@ -68,56 +77,55 @@ func (m *Merger) put(list []change.Change, from *tree.Node, at string, into *tre
 	for _, c := range from.Children {
 		old := path.Join(at, c.Name)
 		switch {
-		case m.Own(old):
-			return nil, &ProjectError{at}
+		case p.Own(old):
+			return &ProjectError{at}
 		case strings.HasPrefix(c.Name, change.WorkName):
 			stays = true // what is kept there belongs to an earlier change
 			continue
-		case m.Goes != nil && m.Goes(old):
+		case p.Goes != nil && p.Goes(old):
 			continue
 		}
 		twin := names[tree.Folded(c.Name)]
 		if twin == nil {
-			list = append(list, move(c, old, path.Join(to, c.Name), whyMoved))
-			m.takeIn(into, c, old)
+			p.list = append(p.list, move(c, old, path.Join(to, c.Name), whyMoved))
+			p.takeIn(into, c, old)
 			names[tree.Folded(c.Name)] = c
 			continue
 		}
-		lies := m.lies(twin, there)
+		lies := p.lies(twin, there)
 		if c.Kind == tree.Folder && twin.Kind == tree.Folder {
-			var err error
-			if list, err = m.put(list, c, old, twin, lies, path.Join(to, twin.Name), called); err != nil {
-				return nil, err
+			if err := p.put(c, old, twin, lies, path.Join(to, twin.Name)); err != nil {
+				return err
 			}
 			continue
 		}
 		if kindOf(c) == kindOf(twin) {
-			mine, err := m.Sum(old)
+			mine, err := p.Sum(old)
 			if err != nil {
-				return nil, err
+				return err
 			}
-			its, err := m.Sum(lies)
+			its, err := p.Sum(lies)
 			if err != nil {
-				return nil, err
+				return err
 			}
 			if mine == its {
-				list = append(list, change.Change{Op: change.Remove, Path: old, Was: change.State{Entry: tree.Entry{Kind: kindOf(c)}, Sum: mine}, Why: whyEqual, Instead: path.Join(to, twin.Name), Equal: true})
+				p.list = append(p.list, change.Change{Op: change.Remove, Path: old, Was: change.State{Entry: tree.Entry{Kind: kindOf(c)}, Sum: mine}, Why: whyEqual, Instead: path.Join(to, twin.Name), Equal: true})
 				continue
 			}
 		}
 		beside := *c
-		beside.Name = besideName(c, called, func(name string) bool {
+		beside.Name = besideName(c, p.called, func(name string) bool {
 			name = tree.Folded(name)
 			return names[name] != nil || own[name]
 		})
-		list = append(list, move(c, old, path.Join(to, beside.Name), whyBeside))
-		m.takeIn(into, &beside, old)
+		p.list = append(p.list, move(c, old, path.Join(to, beside.Name), whyBeside))
+		p.takeIn(into, &beside, old)
 		names[tree.Folded(beside.Name)] = &beside
 	}
 	if !stays {
-		list = append(list, change.Change{Op: change.Remove, Path: at, Was: change.State{Entry: tree.Entry{Kind: tree.Folder}}, Why: whyEmpty, Instead: to})
+		p.list = append(p.list, change.Change{Op: change.Remove, Path: at, Was: change.State{Entry: tree.Entry{Kind: tree.Folder}}, Why: whyEmpty, Instead: to})
 	}
-	return list, nil
+	return nil
 }
 
 // takeIn notes that an entry comes to lie in a folder.

@@ -370,10 +370,17 @@ func (p *planner) without(n *tree.Node) *tree.Node {
 	return &out
 }
 
+// A Turn is a period and the one that follows it, as the values of a field.
+type Turn struct {
+	Field   string
+	Was, Is value.Value
+}
+
 // Loose carries a folder forward that no template made: the names that a convention reads
 // are written with values of another period, others stay as they are.
-func Loose(conv *template.Convention, t *template.Template, root *tree.Node, field string, was, is value.Value) (steps []*Step, unread []string) {
-	p := &planner{Job: &Job{Template: t, Old: template.Values{field: was}, New: template.Values{field: is}}, plan: &Plan{}}
+func Loose(conv *template.Convention, t *template.Template, root *tree.Node, turn Turn) (steps []*Step, unread []string) {
+	field, was := turn.Field, turn.Was
+	p := &planner{Job: &Job{Template: t, Old: template.Values{field: was}, New: template.Values{field: turn.Is}}, plan: &Plan{}}
 	back := naming.NewReader([]*template.Convention{conv})
 	texts := []string{was.String()}
 	if text, ok := conv.Pattern.TextOf(field, was, false); ok {

@@ -152,7 +152,7 @@ func TestAFolderThatNoTemplateMadeGoesOn(t *testing.T) {
 	require.NoError(t, err)
 	is, ok := was.Shift(1, &f.Type)
 	require.True(t, ok)
-	steps, unread := Loose(conv, tpl, root, f.Name, was, is)
+	steps, unread := Loose(conv, tpl, root, Turn{f.Name, was, is})
 	assert.Equal(t, []string{"+ 2027-12 plan.pdf", "+ 2027-12 rent.xlsx → 2028-01 rent.xlsx", "+ empty", "+ in/2027-12 wages.xlsx → in/2028-01 wages.xlsx"}, said(&Plan{Steps: steps}))
 	assert.Equal(t, []string{"2027-12 plan.pdf"}, unread)
 	for _, bad := range []struct{ path, want string }{{"2028-01 x.xlsx", "are of several periods: 2027-12, 2028-01"}} {

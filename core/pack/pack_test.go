@@ -75,6 +75,7 @@ func TestWhatIsPackedComesBack(t *testing.T) {
 }
 
 func TestWhatChangedMeanwhileIsNotPacked(t *testing.T) {
+	assert.Equal(t, "C/Ola/a.txt", (&living{dir: "C/Ola", path: "a.txt"}).Source(), "by its path, where a message is of it")
 	_, err := packed(t, "two", "one")
 	assert.ErrorContains(t, err, "somebody has changed a.txt meanwhile")
 }

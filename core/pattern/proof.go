@@ -59,7 +59,7 @@ func (n *Name) Unambiguous() Proof {
 		}
 		return &Proof{Fails, name, all[0].values, all[1].values, [2][]Span{all[0].spans, all[1].spans}}
 	})
-	proof := search(a, a, alphabet, func(c int) ([][]int32, [][]int32) { return steps[c][0], steps[c][0] }, true, confirm)
+	proof := quest{a, a, alphabet, func(c int) ([][]int32, [][]int32) { return steps[c][0], steps[c][0] }, true}.search(confirm)
 	if proof.Verdict == Unproven && n.Twice() != "" {
 		return n.repeated(confirm)
 	}
@@ -146,9 +146,17 @@ type visit struct {
 // maxVisits bounds the search.
 const maxVisits = 2_000_000
 
-// search looks for a word that both automata accept, with the paths split where
-// that is asked for.
-func search(a, b *automaton, alphabet []rune, moves func(class int) (x, y [][]int32), split bool, confirm func(string) *Proof) Proof {
+// A quest is for a word that both automata accept.
+type quest struct {
+	a, b     *automaton
+	alphabet []rune
+	moves    func(class int) (x, y [][]int32)
+	split    bool // on two paths
+}
+
+// search looks for it; confirm says what a word proves, or nil where it is none after all.
+func (q quest) search(confirm func(string) *Proof) Proof {
+	a, b, alphabet, split := q.a, q.b, q.alphabet, q.split
 	for _, round := range rounds {
 		rejected := false
 		met := map[pair]int{}
@@ -165,10 +173,10 @@ func search(a, b *automaton, alphabet []rune, moves func(class int) (x, y [][]in
 				return Proof{Verdict: Unproven}
 			}
 			for c := range alphabet {
-				x, y := moves(c)
+				x, y := q.moves(c)
 				for _, p := range x[v.p] {
-					for _, q := range y[v.q] {
-						next := pair{p, q, v.split || p != q}
+					for _, o := range y[v.q] {
+						next := pair{p, o, v.split || p != o}
 						if split && next.p > next.q {
 							next.p, next.q = next.q, next.p // the pair the other way round says the same
 						}

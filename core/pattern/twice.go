@@ -61,7 +61,7 @@ func (n *Name) repeated(confirm func(string) *Proof) Proof {
 		whole.add(a)
 	}
 	alphabet, steps := classes(runes, whole)
-	return search(whole, whole, alphabet, func(c int) ([][]int32, [][]int32) { return steps[c][0], steps[c][0] }, true, confirm)
+	return quest{whole, whole, alphabet, func(c int) ([][]int32, [][]int32) { return steps[c][0], steps[c][0] }, true}.search(confirm)
 }
 
 // exampleFor looks for a name that two values of a text that stands twice make.
@@ -112,7 +112,7 @@ func meet(r, q *Reader, confirm func(string) *Proof) Proof {
 		return Proof{Verdict: Unproven}
 	}
 	alphabet, steps := classes(q.runes(r.runes(nil)), a, b)
-	return search(a, b, alphabet, func(c int) ([][]int32, [][]int32) { return steps[c][0], steps[c][1] }, false, confirm)
+	return quest{a, b, alphabet, func(c int) ([][]int32, [][]int32) { return steps[c][0], steps[c][1] }, false}.search(confirm)
 }
 
 // twice returns the fields that stand in more than one slot.

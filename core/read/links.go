@@ -30,11 +30,14 @@ type LinkFolder struct {
 	before map[string]string // where its links led when they were made
 }
 
-// ErrNoLinkFolder says that something else lies where links are to lie.
-var ErrNoLinkFolder = errors.New("it is there, and is no folder of links")
+// What may lie where links are to lie: no folder, or one that holds other things.
+var (
+	ErrNoFolder = errors.New("it is there, and is no folder")
+	ErrOthers   = errors.New("it holds other things, and is no folder of links")
+)
 
 // OpenLinks looks at a folder of links, which may not be there yet; the one that it lies in
-// is. The error is [ErrNoLinkFolder], or that of its file, which cannot be read.
+// is. The error is [ErrNoFolder], [ErrOthers], or that of its file, which cannot be read.
 func OpenLinks(dir string) (*LinkFolder, error) {
 	f := &LinkFolder{dir: dir, before: map[string]string{}}
 	info, err := os.Lstat(dir)
@@ -42,13 +45,13 @@ func OpenLinks(dir string) (*LinkFolder, error) {
 		return f, nil
 	}
 	if err != nil || !info.IsDir() {
-		return nil, ErrNoLinkFolder
+		return nil, ErrNoFolder
 	}
 	f.there = true
 	switch f.text, err = place.ReadFile(filepath.Join(dir, LinksFile), maxLinks); {
 	case errors.Is(err, fs.ErrNotExist):
 		if entries, err := os.ReadDir(dir); err == nil && len(entries) > 0 {
-			return nil, ErrNoLinkFolder
+			return nil, ErrOthers
 		}
 		return f, nil
 	case err == nil:

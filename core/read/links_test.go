@@ -47,5 +47,5 @@ func TestLinksFollowWhatIsWanted(t *testing.T) {
 	assert.Error(t, err)
 	require.NoError(t, os.Remove(filepath.Join(dir, LinksFile)))
 	_, err = OpenLinks(dir)
-	assert.ErrorIs(t, err, ErrNoLinkFolder, "it holds other things")
+	assert.ErrorIs(t, err, ErrOthers, "it holds other things")
 }

@@ -71,7 +71,7 @@ func (f *finder) tag(tag string, at int, dir string) (list []mention) {
 			several := strings.Contains(strings.ToLower(tag[m[0]:m[g]]), "srcset")
 			for from, one := range addresses(value, several) {
 				start := at + m[g] + from
-				list = f.address(list, one, start, dir, true, html.UnescapeString, html.EscapeString)
+				list = f.address(list, dir, spelling{one, start, true, html.UnescapeString, html.EscapeString})
 			}
 		}
 	}
@@ -99,10 +99,17 @@ func addresses(value string, several bool) func(yield func(int, string) bool) {
 
 var scheme = sync.OnceValue(func() *regexp.Regexp { return regexp.MustCompile(`^[a-zA-Z][a-zA-Z0-9+.-]*:`) })
 
-// address adds an address, if it leads to something that is there. Raw is how it stands
-// in the text from start on; decode and escape know the codes that the text has of its
-// own. Rooted says that one which begins with a slash begins in a root.
-func (f *finder) address(list []mention, raw string, start int, dir string, rooted bool, decode, escape func(string) string) []mention {
+// A spelling is how an address stands in a text.
+type spelling struct {
+	raw            string
+	start          int
+	rooted         bool                // one which begins with a slash begins in a root
+	decode, escape func(string) string // know the codes that the text has of its own
+}
+
+// address adds an address in a text of a folder, if it leads to something that is there.
+func (f *finder) address(list []mention, dir string, in spelling) []mention {
+	raw, start, rooted, decode, escape := in.raw, in.start, in.rooted, in.decode, in.escape
 	if len(raw) > maxAddress {
 		return list
 	}
@@ -187,12 +194,12 @@ func markdown(f *finder, text, dir string) (list []mention) {
 		if strings.HasPrefix(text[at:], "<") {
 			if end := strings.IndexAny(near(text, at+1), ">\n"); end >= 0 && text[at+1+end] == '>' {
 				raw := text[at+1 : at+1+end]
-				list = f.address(list, raw, at+1, dir, false, same, same)
+				list = f.address(list, dir, spelling{raw, at + 1, false, same, same})
 			}
 			continue
 		}
 		raw := destination(near(text, at))
-		list = f.address(list, raw, at, dir, false, withoutBackslashes, same)
+		list = f.address(list, dir, spelling{raw, at, false, withoutBackslashes, same})
 	}
 	for at := 0; ; {
 		open := strings.IndexByte(text[at:], '<')

@@ -12,3 +12,7 @@ func TestKindsOfModes(t *testing.T) {
 		assert.Equal(t, kind, kindOf(mode), mode)
 	}
 }
+
+func TestContentsSayWhereTheyComeFrom(t *testing.T) {
+	assert.Equal(t, "memory", Bytes("x").Source())
+}
