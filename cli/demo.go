@@ -84,6 +84,36 @@ func (a *app) demo(dir string, fast bool) error {
 	if list, err := os.ReadDir(dir); err == nil && len(list) > 0 {
 		return refused("name a new one", "%s is there already, and holds something", dir)
 	}
+	if err := a.layOut(dir); err != nil {
+		return err
+	}
+	waits := !fast && a.interactive() && a.screen.Terminal
+	keys := bufio.NewReader(a.in)
+	for i, s := range scenes {
+		if err := a.play(s); err != nil {
+			return err
+		}
+		if waits && i < len(scenes)-1 {
+			a.screen.Line(term.Dim.Render("enter goes on · ctrl+c ends"))
+			if _, err := keys.ReadString('\n'); err != nil {
+				break
+			}
+			a.screen.Erase(2)
+		}
+	}
+	here, err := place.Real(".")
+	if err != nil {
+		return refused("", "%s", place.Reason(err))
+	}
+	a.screen.Text(term.Accent.Render("Where to look next:"))
+	a.screen.Text(term.Sprintf("  cd %s   all of it lies there; Card and Drifted hold more to try put and rename on", quoted(here)))
+	a.screen.Text("  " + advise("to be asked, on a terminal, for what is needed", "build", "commission", "--into", ".").line())
+	a.screen.Text("  " + advise("all commands", "help").line())
+	return nil
+}
+
+// layOut makes the folder of the demo, with all that it begins with, and goes there.
+func (a *app) layOut(dir string) error {
 	text := func(name string) tree.Content {
 		data, _ := examples.Demo.ReadFile("demo/" + name)
 		return tree.Bytes(data)
@@ -118,52 +148,39 @@ func (a *app) demo(dir string, fast bool) error {
 	if err := a.unseen("build", "office", "--into", ".", "month=2027-03", "--yes"); err != nil {
 		return err
 	}
-	if err := a.makeFiles("demo", "the demo", []newFile{{filepath.Join("2027-03 Office", "Sheets", "2027-03 rent.csv"), tree.Bytes("rent,400\n")}}, true); err != nil {
+	return a.makeFiles("demo", "the demo", []newFile{{filepath.Join("2027-03 Office", "Sheets", "2027-03 rent.csv"), tree.Bytes("rent,400\n")}}, true)
+}
+
+// play tells a scene, and does what it is about.
+func (a *app) play(s scene) error {
+	a.screen.Text(term.Accent.Render(s.say))
+	if err := a.rewrite(s); err != nil {
 		return err
 	}
-	waits := !fast && a.interactive() && a.screen.Terminal
-	keys := bufio.NewReader(a.in)
-	for i, s := range scenes {
-		a.screen.Text(term.Accent.Render(s.say))
-		if err := a.rewrite(s); err != nil {
-			return err
-		}
-		if s.shows != "" {
-			data, err := place.ReadFile(s.shows, outline.MaxBytes)
-			if err != nil {
-				return refused("", "%s", place.Reason(err))
-			}
-			a.screen.Line()
-			shown := string(data)
-			if _, outline, found := strings.Cut(shown, "\n---\n"); found && s.becomes != "" {
-				shown = outline // its header is what it was
-			}
-			for line := range strings.Lines(shown) {
-				a.screen.Line("    ", term.Visible(strings.TrimRight(line, "\r\n")))
-			}
-		}
-		if len(s.args) > 0 {
-			a.screen.Text(term.Strong.Render(term.Sprintf("$ %s", advise("", s.args...))))
-			a.screen.Line()
-			var told *stop
-			a.call = s.args
-			if err := a.root(s.args).Execute(); err != nil && (!errors.As(err, &told) || told.message != "") {
-				return err
-			}
+	if s.shows != "" {
+		data, err := place.ReadFile(s.shows, outline.MaxBytes)
+		if err != nil {
+			return refused("", "%s", place.Reason(err))
 		}
 		a.screen.Line()
-		if waits && i < len(scenes)-1 {
-			a.screen.Line(term.Dim.Render("enter goes on · ctrl+c ends"))
-			if _, err := keys.ReadString('\n'); err != nil {
-				break
-			}
-			a.screen.Erase(2)
+		shown := string(data)
+		if _, outline, found := strings.Cut(shown, "\n---\n"); found && s.becomes != "" {
+			shown = outline // its header is what it was
+		}
+		for line := range strings.Lines(shown) {
+			a.screen.Line("    ", term.Visible(strings.TrimRight(line, "\r\n")))
 		}
 	}
-	a.screen.Text(term.Accent.Render("Where to look next:"))
-	a.screen.Text(term.Sprintf("  cd %s   all of it lies there; Card and Drifted hold more to try put and rename on", quoted(dir)))
-	a.screen.Text("  " + advise("to be asked, on a terminal, for what is needed", "build", "commission", "--into", ".").line())
-	a.screen.Text("  " + advise("all commands", "help").line())
+	if len(s.args) > 0 {
+		a.screen.Text(term.Strong.Render(term.Sprintf("$ %s", advise("", s.args...))))
+		a.screen.Line()
+		var told *stop
+		a.call = s.args
+		if err := a.root(s.args).Execute(); err != nil && (!errors.As(err, &told) || told.message != "") {
+			return err
+		}
+	}
+	a.screen.Line()
 	return nil
 }
 

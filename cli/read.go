@@ -371,7 +371,6 @@ func (r *readRun) projects(p string, found *inspect.Found, archived []*away.Proj
 	several(len(labels), func() func(i int) {
 		return func(i int) { labels[i].read(found.Projects[i].Dir) }
 	})
-	var templates []*template.Template
 	for i := range found.Projects {
 		own := &found.Projects[i]
 		pr, err := (*project.Project)(nil), labels[i].err
@@ -387,44 +386,16 @@ func (r *readRun) projects(p string, found *inspect.Found, archived []*away.Proj
 			return err
 		}
 		sources[i] = &read.Source{Project: pr, Template: pr.Template, Name: filepath.Base(own.Dir), Root: root}
-		if !slices.Contains(templates, pr.Template) {
-			templates = append(templates, pr.Template)
-		}
 		for _, u := range own.Unread {
 			r.unread = append(r.unread, filepath.Join(fromHere(own.Dir), filepath.FromSlash(u.Path)))
 		}
 	}
-	far := map[*read.Source]bool{} // on a disk that is not connected
-	for _, p := range archived {
-		pr, err := open(p.To, p.Label)
-		if err != nil {
-			r.unread = append(r.unread, p.To)
-			continue
-		}
-		root := p.Tree()
-		if p.Part != "" { // where it lay in the project
-			root = inside(root, p.Part)
-		}
-		if err := inspect.Prune(root); err != nil {
-			return err
-		}
-		s := &read.Source{Project: pr, Template: pr.Template, Name: filepath.Base(p.To), Root: root}
-		if sources = append(sources, s); !isThere(p.To) {
-			far[s] = true
-		}
-		if !slices.Contains(templates, pr.Template) {
-			templates = append(templates, pr.Template)
-		}
-	}
-	if err := r.fits(templates); err != nil {
+	sources, far, err := r.archived(sources, archived, open)
+	if err != nil {
 		return err
 	}
-	for _, t := range templates {
-		for _, name := range t.FieldNames() {
-			if !slices.Contains(r.fields, name) {
-				r.fields = append(r.fields, name)
-			}
-		}
+	if err := r.know(sources); err != nil {
+		return err
 	}
 	lists, errs := make([]*read.Found, len(sources)), make([]error, len(sources))
 	several(len(sources), func() func(i int) {
@@ -456,6 +427,52 @@ func (r *readRun) projects(p string, found *inspect.Found, archived []*away.Proj
 			r.far += len(all.Entries)
 		}
 		r.add(all, at, dir)
+	}
+	return nil
+}
+
+// archived adds what lies elsewhere, from its lists. Far says what is on a disk that is not
+// connected.
+func (r *readRun) archived(sources []*read.Source, list []*away.Project, open func(dir string, l *label.Label) (*project.Project, error)) (all []*read.Source, far map[*read.Source]bool, err error) {
+	far = map[*read.Source]bool{}
+	for _, p := range list {
+		pr, err := open(p.To, p.Label)
+		if err != nil {
+			r.unread = append(r.unread, p.To)
+			continue
+		}
+		root := p.Tree()
+		if p.Part != "" { // where it lay in the project
+			root = inside(root, p.Part)
+		}
+		if err := inspect.Prune(root); err != nil {
+			return nil, nil, err
+		}
+		s := &read.Source{Project: pr, Template: pr.Template, Name: filepath.Base(p.To), Root: root}
+		if sources = append(sources, s); !isThere(p.To) {
+			far[s] = true
+		}
+	}
+	return sources, far, nil
+}
+
+// know notes the fields of all templates, which have to have what is asked for.
+func (r *readRun) know(sources []*read.Source) error {
+	var templates []*template.Template
+	for _, s := range sources {
+		if s != nil && !slices.Contains(templates, s.Template) {
+			templates = append(templates, s.Template)
+		}
+	}
+	if err := r.fits(templates); err != nil {
+		return err
+	}
+	for _, t := range templates {
+		for _, name := range t.FieldNames() {
+			if !slices.Contains(r.fields, name) {
+				r.fields = append(r.fields, name)
+			}
+		}
 	}
 	return nil
 }
