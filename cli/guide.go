@@ -146,15 +146,11 @@ func (a *app) guideText(p *guide.Page) string {
 // drawGuide draws it in the terminal.
 func (a *app) drawGuide(p *guide.Page) {
 	s := a.screen
-	section := func(title term.Shown) {
-		s.Line()
-		s.Line(term.Title.Render(title))
-	}
 	s.Line(term.Title.Render(term.Visible(p.Title)))
 	if p.About != "" {
 		s.Text(term.Dim.Render(term.Visible(p.About)))
 	}
-	section(term.Visible(p.Say("What goes where")))
+	guideSection(s, term.Visible(p.Say("What goes where")))
 	rows := [][]term.Shown{{"  " + term.Strong.Render(term.Visible(p.Own)+"/"), ""}}
 	for i := range p.Tree {
 		r := &p.Tree[i]
@@ -176,35 +172,10 @@ func (a *app) drawGuide(p *guide.Page) {
 		}
 		s.Columns(rows)
 	}
-	if len(p.Conventions) > 0 {
-		section(term.Visible(p.Say("What to call it")))
-		for i, c := range p.Conventions {
-			if i > 0 {
-				s.Line()
-			}
-			s.Line("  ", term.Strong.Render(term.Visible(c.Example)), term.Dim.Render("   "+term.Visible(c.Name)))
-			rows = nil
-			for _, slot := range c.Slots {
-				if slot.Slot != "" {
-					rows = append(rows, []term.Shown{"    " + term.Visible(slot.Text), term.Dim.Render(term.Visible(slot.Meaning))})
-				}
-			}
-			s.Columns(rows)
-		}
-	}
-	for i, c := range p.Codes {
-		if i == 0 {
-			section(term.Visible(p.Say("What the codes mean")))
-		}
-		s.Line("  ", term.Dim.Render(term.Visible(c.Field)))
-		rows = nil
-		for _, o := range c.Codes {
-			rows = append(rows, []term.Shown{"    " + term.Strong.Render(term.Visible(o[0])), term.Visible(o[1])})
-		}
-		s.Columns(rows)
-	}
+	drawConventions(s, p)
+	drawCodes(s, p)
 	if len(p.Due) > 0 {
-		section(term.Visible(p.Say("What is to be delivered")))
+		guideSection(s, term.Visible(p.Say("What is to be delivered")))
 		rows = nil
 		for _, d := range p.Due {
 			points := term.Shown("")
@@ -216,15 +187,55 @@ func (a *app) drawGuide(p *guide.Page) {
 		s.Columns(rows)
 	}
 	if len(p.Rules) > 0 {
-		section(term.Visible(p.Say("What we keep to")))
+		guideSection(s, term.Visible(p.Say("What we keep to")))
 		for _, r := range p.Rules {
 			s.Text("- " + term.Visible(r.Says) + " " + term.Dim.Render(term.Visible(r.Why)))
 		}
 	}
 	if len(p.Fixed) > 0 {
-		section(term.Visible(p.Say("What is never renamed")))
+		guideSection(s, term.Visible(p.Say("What is never renamed")))
 		for _, f := range p.Fixed {
 			s.Line("  ", term.Visible(f))
 		}
+	}
+}
+
+func guideSection(s *term.Screen, title term.Shown) {
+	s.Line()
+	s.Line(term.Title.Render(title))
+}
+
+// drawConventions shows what files are called.
+func drawConventions(s *term.Screen, p *guide.Page) {
+	if len(p.Conventions) > 0 {
+		guideSection(s, term.Visible(p.Say("What to call it")))
+		for i, c := range p.Conventions {
+			if i > 0 {
+				s.Line()
+			}
+			s.Line("  ", term.Strong.Render(term.Visible(c.Example)), term.Dim.Render("   "+term.Visible(c.Name)))
+			var rows [][]term.Shown
+			for _, slot := range c.Slots {
+				if slot.Slot != "" {
+					rows = append(rows, []term.Shown{"    " + term.Visible(slot.Text), term.Dim.Render(term.Visible(slot.Meaning))})
+				}
+			}
+			s.Columns(rows)
+		}
+	}
+}
+
+// drawCodes shows what the codes of choices mean.
+func drawCodes(s *term.Screen, p *guide.Page) {
+	for i, c := range p.Codes {
+		if i == 0 {
+			guideSection(s, term.Visible(p.Say("What the codes mean")))
+		}
+		s.Line("  ", term.Dim.Render(term.Visible(c.Field)))
+		var rows [][]term.Shown
+		for _, o := range c.Codes {
+			rows = append(rows, []term.Shown{"    " + term.Strong.Render(term.Visible(o[0])), term.Visible(o[1])})
+		}
+		s.Columns(rows)
 	}
 }

@@ -8,67 +8,25 @@ import (
 	"vestibula/core/template"
 )
 
+// A lineUse says of a line of a template in how many projects it is there, and holds anything.
+type lineUse struct {
+	Line     int    `json:"line"`
+	Name     string `json:"name"`
+	Depth    int    `json:"depth"`
+	There    int    `json:"there"`
+	Used     int    `json:"used"`
+	Projects int    `json:"projects"`
+}
+
 // drawUse draws, for each line of a template, in how many projects it holds anything.
 func (r *projectsRun) drawUse() error {
 	t, err := r.load(r.use)
 	if err != nil {
 		return err
 	}
-	uses := map[string]*inspect.Uses{}
-	var order []string
-	for _, s := range r.list {
-		p := s.subject.Project
-		if p == nil || p.Label.Template != t.Name || s.subject.Template == nil {
-			continue
-		}
-		key := p.Label.Text
-		if uses[key] == nil {
-			uses[key] = &inspect.Uses{Template: s.subject.Template}
-			order = append(order, key)
-		}
-		uses[key].Count(s.subject.Root)
-	}
-	if len(order) == 0 {
+	list := r.lineUses(t)
+	if list == nil {
 		return refused("", "no project here was built from %s", t.Name)
-	}
-	type lineUse struct {
-		Line     int    `json:"line"`
-		Name     string `json:"name"`
-		Depth    int    `json:"depth"`
-		There    int    `json:"there"`
-		Used     int    `json:"used"`
-		Projects int    `json:"projects"`
-	}
-	var list []lineUse
-	// Projects of an older text are counted with the lines of the same names.
-	byName := map[string][2]int{}
-	all := 0
-	for _, key := range order {
-		u := uses[key]
-		all += u.Projects
-		for i, at := range paths(u.Template) {
-			c := byName[at]
-			byName[at] = [2]int{c[0] + u.There[i], c[1] + u.Used[i]}
-		}
-	}
-	way := map[int32]bool{} // the own folder, and those on the way to it
-	if x, err := t.Tree(t.Sample(nil, r.now), template.DefaultLimit); err == nil {
-		own, _ := t.Own(x.Root)
-		at := x.Root
-		for name := range strings.SplitSeq(own, "/") {
-			if at = at.Child(name); at == nil {
-				break
-			}
-			way[at.From] = true
-		}
-	}
-	for i, at := range paths(t) {
-		l := t.Lines[i]
-		if way[l.From] {
-			continue
-		}
-		c := byName[at]
-		list = append(list, lineUse{l.Syntax.Number, l.Syntax.Name, strings.Count(at, "\n"), c[0], c[1], all})
 	}
 	if r.asJSON {
 		return r.printJSON(list)
@@ -93,6 +51,59 @@ func (r *projectsRun) drawUse() error {
 		r.screen.Text(term.Dim.Render(term.Sprintf("%s could become | later, or go.", term.Count(nobody, "line"))))
 	}
 	return nil
+}
+
+// lineUses counts, for the lines of a template, what the projects have that were built from it,
+// those of an older text by the names of its lines. It is nil where there are none.
+func (r *projectsRun) lineUses(t *template.Template) []lineUse {
+	uses := map[string]*inspect.Uses{} // by the text
+	for _, s := range r.list {
+		p := s.subject.Project
+		if p == nil || p.Label.Template != t.Name || s.subject.Template == nil {
+			continue
+		}
+		key := p.Label.Text
+		if uses[key] == nil {
+			uses[key] = &inspect.Uses{Template: s.subject.Template}
+		}
+		uses[key].Count(s.subject.Root)
+	}
+	if len(uses) == 0 {
+		return nil
+	}
+	there, used, all := map[string]int{}, map[string]int{}, 0
+	for _, u := range uses {
+		all += u.Projects
+		for i, at := range paths(u.Template) {
+			there[at] += u.There[i]
+			used[at] += u.Used[i]
+		}
+	}
+	list, way := []lineUse{}, r.wayOf(t)
+	for i, at := range paths(t) {
+		if l := t.Lines[i]; !way[l.From] {
+			list = append(list, lineUse{l.Syntax.Number, l.Syntax.Name, strings.Count(at, "\n"), there[at], used[at], all})
+		}
+	}
+	return list
+}
+
+// wayOf are the lines of the own folder, and of those on the way to it.
+func (r *projectsRun) wayOf(t *template.Template) map[int32]bool {
+	way := map[int32]bool{}
+	x, err := t.Tree(t.Sample(nil, r.now), template.DefaultLimit)
+	if err != nil {
+		return way
+	}
+	own, _ := t.Own(x.Root)
+	at := x.Root
+	for name := range strings.SplitSeq(own, "/") {
+		if at = at.Child(name); at == nil {
+			break
+		}
+		way[at.From] = true
+	}
+	return way
 }
 
 // paths are the lines of a template by their names and those of the lines around them,

@@ -18,8 +18,6 @@ func (m *meeting) lists() {
 		return // a list is one of the project
 	}
 	folders := make([][]*tree.Node, len(m.rest))
-	with, total := 0, 0
-	support, numbers := map[string]int{}, map[string]map[string]bool{}
 	for i, rest := range m.rest {
 		for _, n := range rest {
 			if n.Kind != tree.Folder {
@@ -29,6 +27,19 @@ func (m *meeting) lists() {
 				return // such signs stand between items
 			}
 			folders[i] = append(folders[i], n)
+		}
+	}
+	if m.areItems(folders) {
+		m.addList(folders)
+	}
+}
+
+// areItems reports whether the folders that are left of each instance are items of a list.
+func (m *meeting) areItems(folders [][]*tree.Node) bool {
+	with, total := 0, 0
+	support, numbers := map[string]int{}, map[string]map[string]bool{}
+	for _, list := range folders {
+		for _, n := range list {
 			total++
 			name := n.Name
 			if parts := numbered().FindStringSubmatch(name); parts != nil && parts[1] == "" {
@@ -40,7 +51,7 @@ func (m *meeting) lists() {
 			}
 			support[name]++
 		}
-		if len(folders[i]) > 0 {
+		if len(list) > 0 {
 			with++
 		}
 	}
@@ -56,44 +67,54 @@ func (m *meeting) lists() {
 	n := len(m.instances)
 	switch {
 	case total < 3:
-		return
+		return false
 	case n == 1:
-		if !alikeShapes(folders[0]) {
-			return
-		}
+		return alikeShapes(folders[0])
 	case conflict && with*2 > n: // one name under two numbers, in most: the numbers are those of a list
+		return true
 	case own*2 < total || with*10 < n*6:
-		return
-	case total*2 < with*3 && !alikeShapes(slices.Concat(folders...)):
-		return
+		return false
 	}
-	lists := make([][]string, len(m.samples))
-	first, consecutive, prefixed, joint := 0, true, true, "\x00" // none yet
-	for i, list := range folders {
+	return total*2 >= with*3 || alikeShapes(slices.Concat(folders...))
+}
+
+// counted is the number from which items count on, and the sign between it and their names,
+// where all of them have one in front; else 0.
+func counted(folders [][]*tree.Node) (first int, joint string) {
+	joint = "\x00" // none yet
+	begun := false
+	for _, list := range folders {
 		for k, c := range list {
 			parts := numbered().FindStringSubmatch(c.Name)
 			if parts == nil || parts[1] != "" || bare(parts[3]) == "" {
-				prefixed = false
-				break
+				return 0, ""
 			}
 			sign := strings.TrimSuffix(parts[3], bare(parts[3]))
 			if joint == "\x00" {
 				joint = sign
 			}
-			prefixed = prefixed && sign == joint
 			at, _ := strconv.Atoi(parts[2])
-			if first == 0 && k == 0 && i == slices.IndexFunc(folders, func(f []*tree.Node) bool { return len(f) > 0 }) {
-				first = at
+			if !begun {
+				first, begun = at, true
 			}
-			consecutive = consecutive && at == first+k
+			if sign != joint || at != first+k {
+				return 0, ""
+			}
 		}
 	}
+	return first, joint
+}
+
+// addList adds the line of a list.
+func (m *meeting) addList(folders [][]*tree.Node) {
+	lists := make([][]string, len(m.samples))
+	first, joint := counted(folders)
 	ln := &line{name: "\x01", folder: true, number: -1, many: true}
 	var inside []*instance
 	for i, list := range folders {
 		for _, c := range list {
 			name := c.Name
-			if prefixed && consecutive && first > 0 {
+			if first > 0 {
 				parts := numbered().FindStringSubmatch(name)
 				name = bare(parts[3])
 				ln.name, ln.number, ln.width = "\x00"+joint+"\x01", first, len(parts[2])

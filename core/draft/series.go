@@ -241,85 +241,95 @@ func (m *meeting) itemName(r run) string {
 
 // rangeOf is the source of a run: from where to where it goes, in each sample.
 func (m *meeting) rangeOf(kind, item string, first, last map[int]member) (string, bool) {
-	end := func(t member) string {
-		switch kind {
-		case "number":
-			return unpadded(t.text)
-		case "letter":
-			return t.text
-		}
-		return t.value
-	}
-	usual := func(of map[int]member) (string, bool) {
-		count := map[string]int{}
-		for _, t := range of {
-			count[end(t)]++
-		}
-		most := ""
-		for _, v := range sortedKeys(count) {
-			if most == "" || count[v] > count[most] {
-				most = v
-			}
-		}
-		return most, count[most] == len(of) || m.noisy && count[most]*10 >= len(of)*7
-	}
-	from, fixedFrom := usual(first)
-	to, fixedTo := usual(last)
+	from, fixedFrom := m.usualEnd(kind, first)
+	to, fixedTo := m.usualEnd(kind, last)
 	if fixedFrom && fixedTo && (!calendar(kind) || len(m.samples) > 1) {
 		return from + ".." + to, true
 	}
-	if calendar(kind) { // most run through the year of the project
-		for _, f := range m.fields {
-			if f.kind != "year" {
-				continue
-			}
-			ends := map[string][2]string{"month": {"-01", "-12"}, "quarter": {"-Q1", "-Q4"}, "week": {"-W01", "-W53"}}[kind]
-			fits := ends[0] != ""
-			for s := range first {
-				year := f.values[s]
-				fits = fits && first[s].value == year+ends[0] && (last[s].value == year+ends[1] || kind == "week" && last[s].value == year+"-W52")
-			}
-			if fits {
-				return fmt.Sprintf("<%s>%s..<%s>%s", f.name, ends[0], f.name, ends[1]), true
-			}
+	if calendar(kind) {
+		if year := m.throughYear(kind, first, last); year != "" {
+			return year, true
 		}
 	}
-	if fixedFrom && fixedTo {
+	switch {
+	case fixedFrom && fixedTo:
 		return from + ".." + to, true
-	}
-	if kind == "letter" {
+	case kind == "letter", kind == "number" && !fixedFrom:
 		return "", false
-	}
-	ends := func(name string, of map[int]member) string {
-		for _, f := range m.fields {
-			same := f.kind == kind
-			for s, t := range of {
-				same = same && f.values[s] == end(t)
-			}
-			if same {
-				return f.name
-			}
-		}
-		f := m.field(name, kind)
-		for s, t := range of {
-			f.values[s] = end(t)
-		}
-		m.fill(f)
-		return f.name
-	}
-	if kind == "number" {
-		if !fixedFrom {
-			return "", false
-		}
-		return from + ".." + ends(plural(item), last), true
+	case kind == "number":
+		return from + ".." + m.endField(plural(item), kind, last), true
 	}
 	if !fixedFrom {
-		from = "<" + ends("first-"+kind, first) + ">"
+		from = "<" + m.endField("first-"+kind, kind, first) + ">"
 	}
 	if !fixedTo {
-		to = "<" + ends("last-"+kind, last) + ">"
+		to = "<" + m.endField("last-"+kind, kind, last) + ">"
 	}
 	return from + ".." + to, true
+}
+
+// endOf is the end of a run as a range says it.
+func endOf(kind string, t member) string {
+	switch kind {
+	case "number":
+		return unpadded(t.text)
+	case "letter":
+		return t.text
+	}
+	return t.value
+}
+
+// usualEnd is the end that most samples have, and whether it stands for all.
+func (m *meeting) usualEnd(kind string, of map[int]member) (most string, fixed bool) {
+	count := map[string]int{}
+	for _, t := range of {
+		count[endOf(kind, t)]++
+	}
+	for _, v := range sortedKeys(count) {
+		if most == "" || count[v] > count[most] {
+			most = v
+		}
+	}
+	return most, count[most] == len(of) || m.noisy && count[most]*10 >= len(of)*7
+}
+
+// throughYear is the range through the year that a field of the project says; else empty.
+func (m *meeting) throughYear(kind string, first, last map[int]member) string {
+	ends := map[string][2]string{"month": {"-01", "-12"}, "quarter": {"-Q1", "-Q4"}, "week": {"-W01", "-W53"}}[kind]
+	for _, f := range m.fields {
+		if f.kind != "year" {
+			continue
+		}
+		fits := ends[0] != ""
+		for s := range first {
+			year := f.values[s]
+			fits = fits && first[s].value == year+ends[0] && (last[s].value == year+ends[1] || kind == "week" && last[s].value == year+"-W52")
+		}
+		if fits {
+			return fmt.Sprintf("<%s>%s..<%s>%s", f.name, ends[0], f.name, ends[1])
+		}
+	}
+	return ""
+}
+
+// endField is the name of the field that says the ends: one that has these values already, or
+// a new one.
+func (m *meeting) endField(name, kind string, of map[int]member) string {
+	for _, f := range m.fields {
+		same := f.kind == kind
+		for s, t := range of {
+			same = same && f.values[s] == endOf(kind, t)
+		}
+		if same {
+			return f.name
+		}
+	}
+	f := m.field(name, kind)
+	for s, t := range of {
+		f.values[s] = endOf(kind, t)
+	}
+	m.fill(f)
+	return f.name
 }
 
 // fill gives a field some value in the samples in which it does not matter.

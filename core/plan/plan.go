@@ -137,103 +137,122 @@ type Disk interface {
 // the rows say among themselves is checked here; what stands in the way on the disk is
 // found by whoever carries the set out.
 func Set(rows []Row, base string, disk Disk) (*Planned, []Problem) {
-	p := &Planned{Set: change.Set{Places: []string{base}}}
-	var problems []Problem
-	var merges []merging
-	look, own := disk.Look, disk.Own
-	from, to := map[string]int{}, map[string]int{}
-	for _, r := range rows {
-		tell := func(format string, args ...any) {
-			problems = append(problems, Problem{r.Number, fmt.Sprintf(format, args...)})
-		}
-		source, _, bad := clean(r.From)
-		target, folder, worse := clean(r.To)
-		kind := tree.Folder
-		switch {
-		case bad != "" || worse != "":
-			tell("%s", cmp.Or(bad, worse))
-			continue
-		case own(source):
-			tell("“%s” is the program's own, and goes with its folder", source)
-			continue
-		case own(target):
-			tell("“%s” is a name of the program's own", target)
-			continue
-		case target == "" || slices.Contains([]string{"replace", "remove", "note"}, r.What), r.What == "make" && source == "" && !folder:
-			p.Skipped = append(p.Skipped, r)
-			continue
-		case source != "":
-			e, err := look(source)
-			switch {
-			case errors.Is(err, fs.ErrNotExist):
-				tell("there is no “%s”", source)
-				continue
-			case err != nil:
-				tell("“%s” cannot be looked at: %v", source, err)
-				continue
-			}
-			if kind = e.Kind; kind == tree.Other {
-				tell("“%s” is %s", source, kind.Article())
-				continue
-			}
-			if first, twice := from[source]; twice && r.What != "copy" {
-				tell("“%s” is moved by row %d as well", source, first)
-				continue
-			}
-			if r.What != "copy" {
-				from[source] = r.Number
-			}
-		}
-		if source == target {
-			p.Skipped = append(p.Skipped, r)
-			continue
-		}
-		if r.What == "merge" {
-			if kind != tree.Folder || source == "" {
-				tell("only a folder can be put into another one, and “%s” is none", source)
-				continue
-			}
-			merges = append(merges, merging{r, source, target})
-			continue
-		}
-		if first, twice := to[tree.Folded(target)]; twice {
-			tell("“%s” is made by row %d as well%s", target, first, orMerge(source, kind))
-			continue
-		}
-		to[tree.Folded(target)] = r.Number
-		c := change.Change{Op: change.Move, From: source, Path: target, Why: r.Why, Was: change.State{Entry: tree.Entry{Kind: kind}}}
-		switch {
-		case source == "":
-			if e, err := look(target); err == nil && e.Kind == tree.Folder {
-				p.Skipped = append(p.Skipped, r)
-				continue
-			}
-			c = change.Change{Op: change.Make, Path: target, Node: &tree.Node{Name: path.Base(target)}, Why: r.Why}
-		case r.What == "copy" && kind != tree.File:
-			tell("“%s” is %s, and only files are copied", source, kind.Article())
-			continue
-		case r.What == "copy":
-			c.Op = change.Copy
-		case kind == tree.Folder && strings.HasPrefix(target, source+"/"):
-			tell("“%s” cannot be moved into itself", source)
-			continue
-		}
-		p.Set.Changes, p.Rows = append(p.Set.Changes, c), append(p.Rows, r.Number)
+	r := &reading{Planned: &Planned{Set: change.Set{Places: []string{base}}}, disk: disk, from: map[string]int{}, to: map[string]int{}}
+	for _, row := range rows {
+		r.row(row)
 	}
-	t := &transition{map[string]*change.Change{}, from}
-	for i := range p.Set.Changes {
-		c := &p.Set.Changes[i]
+	t := &transition{map[string]*change.Change{}, r.from}
+	for i := range r.Set.Changes {
+		c := &r.Set.Changes[i]
 		t.to[c.Path] = c
-		if _, goes := from[c.Path]; c.Op == change.Move && c.Was.Kind == tree.Folder && !goes {
-			if e, err := look(c.Path); err == nil && e.Kind == tree.Folder {
-				problems = append(problems, Problem{p.Rows[i], fmt.Sprintf("“%s” is there already%s", c.Path, orMerge(c.From, tree.Folder))})
+		if _, goes := r.from[c.Path]; c.Op == change.Move && c.Was.Kind == tree.Folder && !goes {
+			if e, err := disk.Look(c.Path); err == nil && e.Kind == tree.Folder {
+				r.problems = append(r.problems, Problem{r.Rows[i], fmt.Sprintf("“%s” is there already%s", c.Path, orMerge(c.From, tree.Folder))})
 			}
 		}
 	}
-	problems = append(problems, p.merge(merges, disk, t)...)
+	problems := append(r.problems, r.merge(r.merges, disk, t)...)
 	slices.SortStableFunc(problems, func(a, b Problem) int { return cmp.Compare(a.Row, b.Row) })
-	p.onTheWay(look, t)
-	return p, problems
+	r.onTheWay(disk.Look, t)
+	return r.Planned, problems
+}
+
+// A reading makes changes of rows.
+type reading struct {
+	*Planned
+	disk     Disk
+	problems []Problem
+	merges   []merging
+	from, to map[string]int // the rows, by what they move, and by what they make, folded
+}
+
+// row makes the change of one row, or says why there is none.
+func (r *reading) row(row Row) {
+	tell := func(format string, args ...any) {
+		r.problems = append(r.problems, Problem{row.Number, fmt.Sprintf(format, args...)})
+	}
+	source, _, bad := clean(row.From)
+	target, folder, worse := clean(row.To)
+	switch {
+	case bad != "" || worse != "":
+		tell("%s", cmp.Or(bad, worse))
+		return
+	case r.disk.Own(source):
+		tell("“%s” is the program's own, and goes with its folder", source)
+		return
+	case r.disk.Own(target):
+		tell("“%s” is a name of the program's own", target)
+		return
+	case target == "" || slices.Contains([]string{"replace", "remove", "note"}, row.What), row.What == "make" && source == "" && !folder:
+		r.Skipped = append(r.Skipped, row)
+		return
+	}
+	kind, why := r.source(row, source)
+	if why != "" {
+		tell("%s", why)
+		return
+	}
+	if source == target {
+		r.Skipped = append(r.Skipped, row)
+		return
+	}
+	if row.What == "merge" {
+		if kind != tree.Folder || source == "" {
+			tell("only a folder can be put into another one, and “%s” is none", source)
+			return
+		}
+		r.merges = append(r.merges, merging{row, source, target})
+		return
+	}
+	if first, twice := r.to[tree.Folded(target)]; twice {
+		tell("“%s” is made by row %d as well%s", target, first, orMerge(source, kind))
+		return
+	}
+	r.to[tree.Folded(target)] = row.Number
+	set := &r.Set
+	switch from, to := (change.At{Path: source}), (change.At{Path: target}); {
+	case source == "":
+		if e, err := r.disk.Look(target); err == nil && e.Kind == tree.Folder {
+			r.Skipped = append(r.Skipped, row)
+			return
+		}
+		set.MakeFolder(to, row.Why)
+	case row.What == "copy" && kind != tree.File:
+		tell("“%s” is %s, and only files are copied", source, kind.Article())
+		return
+	case row.What == "copy":
+		set.Copy(from, to, change.Is(kind), row.Why)
+	case kind == tree.Folder && strings.HasPrefix(target, source+"/"):
+		tell("“%s” cannot be moved into itself", source)
+		return
+	default:
+		set.Move(from, to, change.Is(kind), row.Why)
+	}
+	r.Rows = append(r.Rows, row.Number)
+}
+
+// source looks at what a row moves or copies. Why says that it cannot be; of a row that only
+// makes a folder, it is that.
+func (r *reading) source(row Row, at string) (kind tree.Kind, why string) {
+	if at == "" {
+		return tree.Folder, ""
+	}
+	e, err := r.disk.Look(at)
+	switch {
+	case errors.Is(err, fs.ErrNotExist):
+		return 0, fmt.Sprintf("there is no “%s”", at)
+	case err != nil:
+		return 0, fmt.Sprintf("“%s” cannot be looked at: %v", at, err)
+	case e.Kind == tree.Other:
+		return 0, fmt.Sprintf("“%s” is %s", at, e.Kind.Article())
+	case row.What == "copy":
+		return e.Kind, ""
+	}
+	if first, twice := r.from[at]; twice {
+		return 0, fmt.Sprintf("“%s” is moved by row %d as well", at, first)
+	}
+	r.from[at] = row.Number
+	return e.Kind, ""
 }
 
 // orMerge says what to write to have a folder put into another one.

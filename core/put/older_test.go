@@ -15,14 +15,10 @@ func TestOlderVersionsAreSetAside(t *testing.T) {
 	dir := filepath.ToSlash(t.TempDir())
 	require.NoError(t, os.Mkdir(dir+"/In", 0o777))
 	rows := VersionsIn(treetest.Of("offer v1.pdf", "offer v2.pdf", "offer v10.pdf", "offer.pdf", "alone 1.md", "In/a (1).md", "In/a (2).md", "Older/offer v0.pdf", "Older/offer v3.pdf"), dir, "Older")
-	var told []Versions
-	for _, v := range rows {
-		told = append(told, v)
-	}
 	assert.ElementsMatch(t, []Versions{
 		{Dir: dir, Newest: "offer v10.pdf", Others: []string{"offer v2.pdf", "offer v1.pdf"}, Unsaid: []string{"offer.pdf"}},
 		{Dir: dir + "/In", Newest: "a (2).md", Others: []string{"a (1).md"}},
-	}, told)
+	}, rows)
 	set, count := SetAside(rows, "Older")
 	assert.Equal(t, 3, count)
 	assert.Equal(t, []string{filepath.FromSlash(dir)}, set.Places)
