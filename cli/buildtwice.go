@@ -58,7 +58,7 @@ func (b *buildRun) twice(labels []*labelling) error {
 // doubles finds what of a project is there under another number, name or value.
 func (b *buildRun) doubles(l *labelling) (told []string, err error) {
 	dir := filepath.Join(b.place.Real, filepath.FromSlash(l.folder))
-	p, err := project.Open(dir, l.known, b.startersOf(dir), b.now)
+	p, err := project.Open(dir, l.known, b.shelfOf(dir), b.now)
 	if err != nil {
 		return nil, nil // what cannot be read says nothing about doubles
 	}

@@ -196,29 +196,35 @@ func (n *nameRun) gather(args []string) (template.Values, error) {
 		}
 	}
 	maps.Copy(values, more)
-	lacking, err := n.lacking(values)
-	if err != nil {
+	if err := n.askLacking(values); err != nil {
 		return nil, err
 	}
-	if len(lacking) > 0 {
-		if !n.interactive() || n.asJSON {
-			return nil, missing(n.convention.Name, lacking)
-		}
-		if err := n.askFields(lacking, values); err != nil {
-			return nil, err
-		}
-		made := template.Values{}
-		for name, v := range values {
-			if f := n.t.Field(name); f != nil && !f.Made() {
-				made[name] = v
-			}
-		}
-		if made, err = n.t.WithMade(made); err != nil {
-			return nil, unclear("", "%v", err)
-		}
-		maps.Copy(values, made)
-	}
 	return values, n.countOn(values)
+}
+
+// askLacking asks for what a name still needs, where somebody can be asked.
+func (n *nameRun) askLacking(values template.Values) error {
+	lacking, err := n.lacking(values)
+	if err != nil || len(lacking) == 0 {
+		return err
+	}
+	if !n.interactive() || n.asJSON {
+		return missing(n.convention.Name, lacking)
+	}
+	if err := n.askFields(lacking, values); err != nil {
+		return err
+	}
+	made := template.Values{}
+	for name, v := range values {
+		if f := n.t.Field(name); f != nil && !f.Made() {
+			made[name] = v
+		}
+	}
+	if made, err = n.t.WithMade(made); err != nil {
+		return unclear("", "%v", err)
+	}
+	maps.Copy(values, made)
+	return nil
 }
 
 // lacking fills in the defaults of the convention's own fields, and returns the

@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"vestibula/cli/term"
+	"vestibula/core/guide"
 	"vestibula/core/label"
 	"vestibula/core/outline"
 	"vestibula/core/project"
@@ -63,7 +64,7 @@ func (a *app) projectAt(path string) (p *project.Project, rest string, err error
 
 // openProject opens a project by its label; errors in its template are told.
 func (a *app) openProject(own string, l *label.Label) (*project.Project, error) {
-	p, err := project.Open(own, l, a.startersOf(own), a.now)
+	p, err := project.Open(own, l, a.shelfOf(own), a.now)
 	var badTemplate *project.TemplateError
 	var badValue *project.ValuesError
 	var errs outline.Errors
@@ -76,15 +77,15 @@ func (a *app) openProject(own string, l *label.Label) (*project.Project, error) 
 	return p, err
 }
 
-// startersOf returns where the starters of a template lie, by the name of its file, which
-// is all that a project's label is believed.
-func (a *app) startersOf(own string) func(file string) fs.FS {
-	return func(file string) fs.FS {
+// shelfOf is what the template of a project needs: its starters lie where one of its name is
+// found today.
+func (a *app) shelfOf(own string) project.Shelf {
+	return project.Shelf{Guide: guide.Text, Starters: func(file string) fs.FS {
 		if src := a.shelved(file, own); src != nil {
 			return src.starters
 		}
 		return nil
-	}
+	}}
 }
 
 // today returns the template of today that has the name of the one that a project was

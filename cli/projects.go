@@ -142,7 +142,7 @@ func (r *projectsRun) look(at string) (inside bool, err error) {
 			}
 		})
 	}
-	l := &inspect.Look{Limit: template.DefaultLimit, Now: r.now, Starters: r.startersOf, Done: done, Judged: func(s *inspect.Subject) { judged <- s }}
+	l := &inspect.Look{Limit: template.DefaultLimit, Now: r.now, Shelf: r.shelfOf, Done: done, Judged: func(s *inspect.Subject) { judged <- s }}
 	report, err := l.At(at)
 	close(judged)
 	group.Wait()

@@ -261,34 +261,8 @@ func (r *putRun) find() error {
 	})
 	end()
 	if r.convention != "" {
-		var coming []*put.File
-		for _, o := range r.outcomes {
-			if o.Kind != put.There {
-				coming = append(coming, o.File)
-			}
-		}
-		sets := map[*put.Project]*rules.Set{}
-		for _, own := range r.projects {
-			set, errs := rules.Configure(own.Template)
-			if len(errs) > 0 {
-				return r.tellErrors(own.Template.Name, own.Template.Text, errs, statusUnclear)
-			}
-			sets[own] = set
-		}
-		n := &put.Namer{Convention: r.convention, Given: r.raw, Now: r.now, Made: r.made,
-			Wrong: func(own *put.Project, name string) string { return fault(sets[own], name) }}
-		fresh, err := n.Name(p, coming)
-		if err != nil {
-			var lacking *put.NameError
-			if errors.As(err, &lacking) {
-				return missing(r.convention, lacking.Fields)
-			}
-			return unclear("", "%v", err)
-		}
-		for i, o := range r.outcomes {
-			if named := fresh[o.File]; named != nil {
-				r.outcomes[i] = named
-			}
+		if err := r.nameAnew(p); err != nil {
+			return err
 		}
 	}
 	put.Taken(r.outcomes, base, func(at string) (tree.Entry, string, error) {
@@ -306,6 +280,40 @@ func (r *putRun) find() error {
 		}
 		return e, filepath.ToSlash(leads), nil
 	})
+	return nil
+}
+
+// nameAnew gives what comes new names by the convention that was asked for.
+func (r *putRun) nameAnew(p *put.Planner) error {
+	var coming []*put.File
+	for _, o := range r.outcomes {
+		if o.Kind != put.There {
+			coming = append(coming, o.File)
+		}
+	}
+	sets := map[*put.Project]*rules.Set{}
+	for _, own := range r.projects {
+		set, errs := rules.Configure(own.Template)
+		if len(errs) > 0 {
+			return r.tellErrors(own.Template.Name, own.Template.Text, errs, statusUnclear)
+		}
+		sets[own] = set
+	}
+	n := &put.Namer{Convention: r.convention, Given: r.raw, Now: r.now, Made: r.made,
+		Wrong: func(own *put.Project, name string) string { return fault(sets[own], name) }}
+	fresh, err := n.Name(p, coming)
+	var lacking *put.NameError
+	switch {
+	case errors.As(err, &lacking):
+		return missing(r.convention, lacking.Fields)
+	case err != nil:
+		return unclear("", "%v", err)
+	}
+	for i, o := range r.outcomes {
+		if named := fresh[o.File]; named != nil {
+			r.outcomes[i] = named
+		}
+	}
 	return nil
 }
 

@@ -11,10 +11,16 @@ import (
 	"vestibula/core/tree"
 )
 
+// A showing says how a tree is shown.
+type showing struct {
+	flags       valueFlags
+	asJSON, all bool
+	sorted      string
+}
+
 func (a *app) showCommand() *cobra.Command {
-	var flags valueFlags
-	var asJSON, watch, all bool
-	var sorted string
+	var shown showing
+	var watch bool
 	c := &cobra.Command{
 		Use:   "show TEMPLATE [field=value …]",
 		Short: "Show the tree that a template makes.",
@@ -38,52 +44,57 @@ and how lists would sort it beside each other, anew after each save. Nothing is 
 		ValidArgsFunction: a.completeTemplate,
 		RunE: func(_ *cobra.Command, args []string) error {
 			if watch {
-				return a.watch(args, flags)
+				return a.watch(args, shown.flags)
 			}
-			t, err := a.load(args[0])
-			if err != nil {
-				return err
-			}
-			values, err := a.values(t, args[1:], flags.file)
-			if err != nil {
-				return err
-			}
-			values = t.Sample(values, a.now)
-			x, err := t.Tree(values, flags.limit)
-			if err != nil {
-				return a.tellErrors(t.Name, t.Text, err, statusFound)
-			}
-			if sorted != "" && sorted != "all" {
-				o, ok := order.Named(sorted)
-				if !ok {
-					return unclear("the orders are "+strings.Join(order.Names(), ", ")+", or all", "there is no order \"%s\"", sorted)
-				}
-				order.Tree(o, x.Root)
-			}
-			if asJSON {
-				return a.printJSON(showJSON(t, values, x))
-			}
-			a.heading(t)
-			if sorted == "all" {
-				a.sortings(x.Root)
-				return nil
-			}
-			a.screen.Tree(x.Root, term.TreeView{Note: noteOf(t, x), Same: alikeUnless(all || sorted != ""), All: allShows})
-			a.screen.Line()
-			a.facts(x.Root)
-			a.changes(x.Changes)
-			return nil
+			return a.show(args, &shown)
 		},
 	}
-	flags.add(c)
-	c.Flags().BoolVar(&asJSON, "json", false, "print JSON")
-	c.Flags().BoolVar(&all, "all", false, "show all, also neighbours that are the same but for their names")
+	shown.flags.add(c)
+	c.Flags().BoolVar(&shown.asJSON, "json", false, "print JSON")
+	c.Flags().BoolVar(&shown.all, "all", false, "show all, also neighbours that are the same but for their names")
 	c.Flags().BoolVar(&watch, "watch", false, "stay, and show it anew after each save")
-	c.Flags().StringVar(&sorted, "sorted", "", "show it as a list of that `ORDER` does, or all side by side")
+	c.Flags().StringVar(&shown.sorted, "sorted", "", "show it as a list of that `ORDER` does, or all side by side")
 	_ = c.RegisterFlagCompletionFunc("sorted", func(*cobra.Command, []string, string) ([]string, cobra.ShellCompDirective) {
 		return append(order.Names(), "all"), cobra.ShellCompDirectiveNoFileComp
 	})
 	return c
+}
+
+// show shows the tree of a template.
+func (a *app) show(args []string, s *showing) error {
+	t, err := a.load(args[0])
+	if err != nil {
+		return err
+	}
+	values, err := a.values(t, args[1:], s.flags.file)
+	if err != nil {
+		return err
+	}
+	values = t.Sample(values, a.now)
+	x, err := t.Tree(values, s.flags.limit)
+	if err != nil {
+		return a.tellErrors(t.Name, t.Text, err, statusFound)
+	}
+	if s.sorted != "" && s.sorted != "all" {
+		o, ok := order.Named(s.sorted)
+		if !ok {
+			return unclear("the orders are "+strings.Join(order.Names(), ", ")+", or all", "there is no order \"%s\"", s.sorted)
+		}
+		order.Tree(o, x.Root)
+	}
+	if s.asJSON {
+		return a.printJSON(showJSON(t, values, x))
+	}
+	a.heading(t)
+	if s.sorted == "all" {
+		a.sortings(x.Root)
+		return nil
+	}
+	a.screen.Tree(x.Root, term.TreeView{Note: noteOf(t, x), Same: alikeUnless(s.all || s.sorted != ""), All: allShows})
+	a.screen.Line()
+	a.facts(x.Root)
+	a.changes(x.Changes)
+	return nil
 }
 
 // allShows says how to see neighbours that are the same.

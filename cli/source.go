@@ -13,6 +13,7 @@ import (
 
 	"vestibula/cli/term"
 	"vestibula/core/archive"
+	"vestibula/core/guide"
 	"vestibula/core/listing"
 	"vestibula/core/outline"
 	"vestibula/core/place"
@@ -171,7 +172,11 @@ func readTemplate(path, where string) (*source, error) {
 
 // parse reads the template.
 func (s *source) parse() (*template.Template, error) {
-	return template.Parse(s.name, s.text, s.starters)
+	t, err := template.Parse(s.name, s.text, s.starters)
+	if err == nil {
+		t.Guide = guide.Text
+	}
+	return t, err
 }
 
 // load finds and reads a template; its errors are told.

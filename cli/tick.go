@@ -59,7 +59,7 @@ func (a *app) tick(at, item, day string, not, asJSON bool) error {
 	if err != nil {
 		return err
 	}
-	l := &inspect.Look{Limit: template.DefaultLimit, Now: a.now, Starters: a.startersOf}
+	l := &inspect.Look{Limit: template.DefaultLimit, Now: a.now, Shelf: a.shelfOf}
 	looked, err := l.At(own)
 	if err != nil || len(looked.Subjects) == 0 || looked.Subjects[0].Err != nil {
 		return unclear(advise("to see more", "check", typed(at)).String(), "%s cannot be read", at)

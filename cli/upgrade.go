@@ -257,7 +257,7 @@ func (a *app) opener() func(dir string, l *label.Label) (*project.Project, error
 		k := parsed[key]
 		if k == nil {
 			k = &parsedLabel{}
-			k.template, k.missing, k.err = project.Parse(l, a.startersOf(dir))
+			k.template, k.missing, k.err = project.Parse(l, a.shelfOf(dir))
 			parsed[key] = k
 		}
 		if k.err != nil {

@@ -58,6 +58,7 @@ rules:
 func built(t require.TestingT, text string) (*template.Template, *template.Expansion, string) {
 	tpl, err := template.Parse("t", text, nil)
 	require.NoError(t, err)
+	tpl.Guide = Text
 	now := time.Date(2027, 3, 9, 0, 0, 0, 0, time.UTC)
 	x, err := tpl.Tree(tpl.Complete(template.Values{"client": value.Of("Oriel Pask")}, now), 1000)
 	require.NoError(t, err)

@@ -149,9 +149,7 @@ func code(s string) string {
 	return "`" + s + "`"
 }
 
-// files writes the guide into the files of a template that have the clause.
-func files(t *template.Template, own *tree.Node, values template.Values, due map[*tree.Node]value.Value) string {
+// Text is the page as the files of a template with the clause hold it.
+func Text(t *template.Template, own *tree.Node, values template.Values, due map[*tree.Node]value.Value) string {
 	return Of(t, own, values, due).Markdown()
 }
-
-func init() { template.Guide = files }

@@ -6,7 +6,6 @@ package inspect
 import (
 	"errors"
 	"fmt"
-	"io/fs"
 	"os"
 	"path"
 	"path/filepath"
@@ -37,10 +36,10 @@ type Look struct {
 	Ignore   []string // patterns of paths that are passed by, beside those of the template
 	Limit    int      // how many things a template may make
 	Now      time.Time
-	// Starters returns where the starters of a project's template lie, which has some file
-	// name; the project is known by its own folder. It may return nil.
-	Starters func(own string) func(file string) fs.FS
-	Done     func(n int) // is told how many entries were just read; may be nil
+	// Shelf returns what the template of a project needs beside its text; the project is known
+	// by its own folder.
+	Shelf func(own string) project.Shelf
+	Done  func(n int) // is told how many entries were just read; may be nil
 	// Judged is told of each project that was judged, while others still are; may be nil.
 	Judged func(s *Subject)
 
@@ -62,7 +61,7 @@ func (l *Look) open(dir string, own *label.Label) (*project.Project, error) {
 	k := l.known[key]
 	if k == nil {
 		k = &known{}
-		k.template, k.missing, k.err = project.Parse(own, l.Starters(dir))
+		k.template, k.missing, k.err = project.Parse(own, l.Shelf(dir))
 		if l.known == nil {
 			l.known = map[string]*known{}
 		}

@@ -16,6 +16,7 @@ import (
 	"pgregory.net/rapid"
 
 	"vestibula/core/label"
+	"vestibula/core/project"
 	"vestibula/core/template"
 )
 
@@ -52,7 +53,7 @@ func desk(t *testing.T, paths ...string) string {
 }
 
 func look() *Look {
-	return &Look{Limit: 1000, Now: now, Starters: func(string) func(string) fs.FS { return func(string) fs.FS { return nil } }}
+	return &Look{Limit: 1000, Now: now, Shelf: func(string) project.Shelf { return project.Shelf{Starters: func(string) fs.FS { return nil }} }}
 }
 
 // said lists what a report says of its subjects.

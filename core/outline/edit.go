@@ -86,24 +86,6 @@ func (l *Line) Set(word, text string) {
 	l.place()
 }
 
-// Align puts the first bars of lines below each other, a space and more behind the
-// longest name.
-func Align(lines []*Line) {
-	wide := 0
-	for _, l := range lines {
-		if len(l.Clauses) > 0 {
-			wide = max(wide, width(l.Indent+l.Name))
-		}
-	}
-	for _, l := range lines {
-		if len(l.Clauses) > 0 {
-			bar := strings.TrimLeft(l.Clauses[0].Lead, " \t")
-			l.Clauses[0].Lead = strings.Repeat(" ", wide-width(l.Indent+l.Name)+1) + bar
-			l.place()
-		}
-	}
-}
-
 // place sets the columns of the clauses anew.
 func (l *Line) place() {
 	column := 1 + width(l.Indent) + width(l.Name)

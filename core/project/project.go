@@ -144,13 +144,20 @@ func (e *ValuesError) Error() string {
 	return strings.Join(texts, "; ")
 }
 
-// Parse reads the template in a label. Starters returns the folder that a template of
-// some file name takes its starters from, or nil where it is not at hand: then missing
-// are those that it would start from, by the numbers of their lines. The error is a
-// [TemplateError].
-func Parse(l *label.Label, starters func(file string) fs.FS) (t *template.Template, missing map[int]string, err error) {
-	if from := starters(l.Template); from != nil {
+// A Shelf is what templates need beside their texts.
+type Shelf struct {
+	// Starters returns the folder that a template of some file name takes its starters
+	// from, or nil where it is not at hand.
+	Starters func(file string) fs.FS
+	Guide    template.Guide
+}
+
+// Parse reads the template in a label. Where its starters are not at hand, missing are those
+// that it would start from, by the numbers of their lines. The error is a [TemplateError].
+func Parse(l *label.Label, shelf Shelf) (t *template.Template, missing map[int]string, err error) {
+	if from := shelf.Starters(l.Template); from != nil {
 		if t, err = template.Parse(l.Template, l.Text, from); err == nil {
+			t.Guide = shelf.Guide
 			return t, nil, nil
 		}
 	}
@@ -158,13 +165,14 @@ func Parse(l *label.Label, starters func(file string) fs.FS) (t *template.Templa
 	if t, err = template.Parse(l.Template, text, nil); err != nil {
 		return nil, nil, &TemplateError{l.Template, text, err}
 	}
+	t.Guide = shelf.Guide
 	return t, missing, nil
 }
 
 // Open opens a project by its label. Now is the date that "today" means. The error is
 // a [TemplateError] or a [ValuesError].
-func Open(own string, l *label.Label, starters func(file string) fs.FS, now time.Time) (*Project, error) {
-	t, missing, err := Parse(l, starters)
+func Open(own string, l *label.Label, shelf Shelf, now time.Time) (*Project, error) {
+	t, missing, err := Parse(l, shelf)
 	if err != nil {
 		return nil, err
 	}

@@ -35,7 +35,7 @@ func put(t *testing.T, dir string, change func(l *label.Label)) string {
 	return dir
 }
 
-func none(string) fs.FS { return nil }
+var none = Shelf{Starters: func(string) fs.FS { return nil }}
 
 func TestAProjectIsFoundFromAnyFolderInIt(t *testing.T) {
 	top, err := filepath.EvalSymlinks(t.TempDir())
@@ -71,10 +71,10 @@ func TestAProjectKnowsItsNamesWhateverTheyAreByNow(t *testing.T) {
 	assert.Equal(t, []string{"Work of 2027", "Oriel"}, real)
 	assert.Equal(t, filepath.Dir(filepath.Dir(dir)), p.Base(x.Root))
 	// With its starters at hand, nothing is missing.
-	p, err = Open(dir, l, func(file string) fs.FS {
+	p, err = Open(dir, l, Shelf{Starters: func(file string) fs.FS {
 		assert.Equal(t, "t.folders", file)
 		return fstest.MapFS{"starters/plan.md": {Data: []byte("Plan for <client>")}}
-	}, now)
+	}}, now)
 	require.NoError(t, err)
 	assert.Empty(t, p.Missing)
 }

@@ -34,6 +34,7 @@ type Template struct {
 	Fields   []*Field
 	Names    []*Convention // the naming conventions, in the order of the header
 	Lines    []*Line       // of the outline, those of parts at each place where they are used
+	Guide    Guide         // what writes the files with `guide`; nil leaves them empty
 	Rules    []Setting
 	Ignore   []string       // paths that checks of real folders pass by
 	Warnings outline.Errors // what is allowed but looks like a mistake
