@@ -11,6 +11,7 @@ import (
 	"time"
 
 	"github.com/spf13/cobra"
+	"golang.org/x/sync/errgroup"
 
 	"vestibula/cli/term"
 	"vestibula/core/away"
@@ -128,24 +129,22 @@ func (r *projectsRun) look(at string) (inside bool, err error) {
 	defer end()
 	// They are measured while the next are judged.
 	measured := map[*inspect.Subject]*standingRow{}
-	var group sync.WaitGroup
+	var group errgroup.Group
 	var mutex sync.Mutex
-	judged := make(chan *inspect.Subject, 64)
-	for range max(1, runtime.GOMAXPROCS(0)-1) {
-		group.Go(func() {
-			for s := range judged {
-				row := &standingRow{subject: s}
-				row.measure()
-				mutex.Lock()
-				measured[s] = row
-				mutex.Unlock()
-			}
+	group.SetLimit(max(1, runtime.GOMAXPROCS(0)-1))
+	measure := func(s *inspect.Subject) {
+		group.Go(func() error {
+			row := &standingRow{subject: s}
+			row.measure()
+			mutex.Lock()
+			defer mutex.Unlock()
+			measured[s] = row
+			return nil
 		})
 	}
-	l := &inspect.Look{Limit: template.DefaultLimit, Now: r.now, Shelf: r.shelfOf, Done: done, Judged: func(s *inspect.Subject) { judged <- s }}
+	l := &inspect.Look{Limit: template.DefaultLimit, Now: r.now, Shelf: r.shelfOf, Done: done, Judged: measure}
 	report, err := l.At(at)
-	close(judged)
-	group.Wait()
+	_ = group.Wait()
 	if err != nil {
 		return false, unreadable(at, err)
 	}

@@ -1,16 +1,15 @@
 package draft
 
 import (
-	"errors"
 	"runtime"
 	"slices"
-	"sync"
-	"sync/atomic"
 	"time"
 
 	"vestibula/core/naming"
 	"vestibula/core/template"
 	"vestibula/core/tree"
+
+	"golang.org/x/sync/errgroup"
 )
 
 // A Proof is what a template, built with the values that were found, makes of a sample.
@@ -31,18 +30,16 @@ func (r *Result) Prove(title string, samples []Sample, now time.Time) ([]Proof, 
 	if err != nil {
 		return nil, err
 	}
-	list, errs := make([]Proof, len(samples)), make([]error, len(samples))
-	var next atomic.Int64
-	var group sync.WaitGroup
-	for range min(len(samples), runtime.GOMAXPROCS(0)) {
-		group.Go(func() {
-			for i := next.Add(1) - 1; i < int64(len(samples)); i = next.Add(1) - 1 {
-				list[i], errs[i] = r.prove(t, samples[i], r.Values[i], now)
-			}
+	list := make([]Proof, len(samples))
+	var group errgroup.Group
+	group.SetLimit(runtime.GOMAXPROCS(0))
+	for i := range samples {
+		group.Go(func() (err error) {
+			list[i], err = r.prove(t, samples[i], r.Values[i], now)
+			return err
 		})
 	}
-	group.Wait()
-	return list, errors.Join(errs...)
+	return list, group.Wait()
 }
 
 // prove compares what the values of one sample give with what lies in it.
