@@ -1,0 +1,136 @@
+package cli
+
+import (
+	"path/filepath"
+	"slices"
+	"strings"
+
+	"vestibula/core/away"
+	"vestibula/core/inspect"
+	"vestibula/core/label"
+	"vestibula/core/place"
+	"vestibula/core/project"
+	"vestibula/core/read"
+	"vestibula/core/template"
+)
+
+// projects reads the projects at or below a folder; of what lies in one project, what lies
+// below that folder. Archived are those that were taken from there: their names are known
+// here, also where the disk that they are on is not connected.
+func (r *readRun) projects(p string, found *inspect.Found, archived []*away.Project) error {
+	real, err := place.Real(p)
+	if err != nil {
+		return unreadable(p, err)
+	}
+	r.many = r.many || !found.Inside || len(found.Projects) > 1
+	open := r.opener()
+	sources := make([]*read.Source, len(found.Projects))
+	labels := make([]readLabel, len(found.Projects))
+	several(len(labels), func() func(i int) {
+		return func(i int) { labels[i].read(found.Projects[i].Dir) }
+	})
+	for i := range found.Projects {
+		own := &found.Projects[i]
+		pr, err := (*project.Project)(nil), labels[i].err
+		if err == nil {
+			pr, err = open(own.Dir, labels[i].label)
+		}
+		if err != nil {
+			r.unread = append(r.unread, fromHere(own.Dir))
+			continue
+		}
+		root := own.Root
+		if err := inspect.Prune(root); err != nil {
+			return err
+		}
+		sources[i] = &read.Source{Project: pr, Template: pr.Template, Name: filepath.Base(own.Dir), Root: root}
+		for _, u := range own.Unread {
+			r.unread = append(r.unread, filepath.Join(fromHere(own.Dir), filepath.FromSlash(u.Path)))
+		}
+	}
+	sources, far, err := r.archived(sources, archived, open)
+	if err != nil {
+		return err
+	}
+	if err := r.know(sources); err != nil {
+		return err
+	}
+	lists, errs := make([]*read.Found, len(sources)), make([]error, len(sources))
+	several(len(sources), func() func(i int) {
+		own := &read.Reader{Only: r.reader.Only, Filters: r.reader.Filters}
+		return func(i int) {
+			if sources[i] != nil {
+				lists[i], errs[i] = own.Read(sources[i])
+			}
+		}
+	})
+	for i, s := range sources {
+		if s == nil {
+			continue
+		}
+		all := lists[i]
+		if errs[i] != nil {
+			return unclear("", "%v", errs[i])
+		}
+		at := filepath.ToSlash(fromHere(s.Project.Dir))
+		if below := strings.TrimPrefix(filepath.ToSlash(strings.TrimPrefix(real, s.Project.Dir)), "/"); found.Inside && real != s.Project.Dir {
+			all = keptBelow(all, below)
+		}
+		if at == "." {
+			at = ""
+		}
+		dir := s.Project.Dir
+		if far[s] {
+			dir = ""
+			r.far += len(all.Entries)
+		}
+		r.add(all, at, dir)
+	}
+	return nil
+}
+
+// archived adds what lies elsewhere, from its lists. Far says what is on a disk that is not
+// connected.
+func (r *readRun) archived(sources []*read.Source, list []*away.Project, open func(dir string, l *label.Label) (*project.Project, error)) (all []*read.Source, far map[*read.Source]bool, err error) {
+	far = map[*read.Source]bool{}
+	for _, p := range list {
+		pr, err := open(p.To, p.Label)
+		if err != nil {
+			r.unread = append(r.unread, p.To)
+			continue
+		}
+		root := p.Tree()
+		if p.Part != "" { // where it lay in the project
+			root = inside(root, p.Part)
+		}
+		if err := inspect.Prune(root); err != nil {
+			return nil, nil, err
+		}
+		s := &read.Source{Project: pr, Template: pr.Template, Name: filepath.Base(p.To), Root: root}
+		if sources = append(sources, s); !isThere(p.To) {
+			far[s] = true
+		}
+	}
+	return sources, far, nil
+}
+
+// know notes the fields of all templates, which have to have what is asked for.
+func (r *readRun) know(sources []*read.Source) error {
+	var templates []*template.Template
+	for _, s := range sources {
+		if s != nil && !slices.Contains(templates, s.Template) {
+			templates = append(templates, s.Template)
+		}
+	}
+	if err := r.fits(templates); err != nil {
+		return err
+	}
+	for _, t := range templates {
+		for _, name := range t.FieldNames() {
+			if !slices.Contains(r.fields, name) {
+				r.fields = append(r.fields, name)
+			}
+		}
+	}
+	return nil
+}
