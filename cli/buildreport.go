@@ -198,10 +198,7 @@ func (b *buildRun) addReport() error {
 	if err != nil {
 		return refused("nothing was changed", "the report %s cannot be written: %s", b.table.report, place.Reason(err))
 	}
-	for _, c := range set.Changes {
-		c.In = b.placeNumber(set.Places[c.In])
-		b.set.Changes = append(b.set.Changes, c)
-	}
+	b.set.Join(set)
 	return nil
 }
 

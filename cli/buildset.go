@@ -137,7 +137,7 @@ func (b *buildRun) makeSet(labels []*labelling) (err error) {
 	for _, r := range b.continues { // all that such a run has left over is tidied up
 		for _, p := range r.PlacePaths() {
 			if info, err := os.Stat(p); err == nil && info.IsDir() {
-				b.placeNumber(p)
+				b.set.Place(p)
 			}
 		}
 	}
@@ -153,13 +153,12 @@ func (b *buildRun) makeSet(labels []*labelling) (err error) {
 	if !b.table.mark && !b.table.changed && !b.table.again {
 		return nil
 	}
-	dir, marked, n, err := b.markRows(labels)
+	marked, n, err := b.markRows(labels)
 	if err != nil || marked == nil {
 		return err
 	}
 	b.marks, b.marked = true, n
-	marked.In = b.placeNumber(dir)
-	b.set.Changes = append(b.set.Changes, *marked)
+	b.set.Join(marked)
 	return nil
 }
 
@@ -174,25 +173,13 @@ func (b *buildRun) addUpgrades() (err error) {
 	if up.followed, err = b.follow(set, b.consent, up.roots, up.tops(set), up.trees); err != nil {
 		return err
 	}
-	for _, c := range set.Changes {
-		c.In, c.FromIn = b.placeNumber(set.Places[c.In]), b.placeNumber(set.Places[c.FromIn])
-		b.set.Changes = append(b.set.Changes, c)
-	}
+	in := b.set.Join(set)
 	b.upgrades = len(set.Changes)
 	for _, root := range roots {
-		root.In = b.placeNumber(set.Places[root.In])
+		root.In = in[root.In]
 		b.roots = append(b.roots, root)
 	}
 	return nil
-}
-
-// placeNumber returns the number of a place in the set.
-func (b *buildRun) placeNumber(dir string) int {
-	if i := slices.Index(b.set.Places, dir); i >= 0 {
-		return i
-	}
-	b.set.Places = append(b.set.Places, dir)
-	return len(b.set.Places) - 1
 }
 
 // nameRoots returns what the record of the build is about: its projects, as long

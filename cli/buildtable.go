@@ -400,29 +400,29 @@ func (b *buildRun) judgeRows() error {
 	return why
 }
 
-// markRows returns the change that marks the rows in the table, and the folder that it
-// lies in; nil where nothing is to be marked.
-func (b *buildRun) markRows(labels []*labelling) (dir string, marked *change.Change, n int, err error) {
+// markRows returns what marks the rows in the table, and how many; nil where nothing is to
+// be marked.
+func (b *buildRun) markRows(labels []*labelling) (set *change.Set, n int, err error) {
 	r := &b.table
 	marks := b.marksOf(labels)
 	if len(marks) == 0 {
-		return "", nil, 0, nil
+		return nil, 0, nil
 	}
 	at, err := place.Real(r.file)
 	if err != nil {
-		return "", nil, 0, noTable(r.file, err)
+		return nil, 0, noTable(r.file, err)
 	}
 	if lock := openIn(at); lock != "" {
-		return "", nil, 0, refused("close it there, or leave out --mark", "the table %s is open in a spreadsheet program, which would write over the marks: %s is there", r.file, lock)
+		return nil, 0, refused("close it there, or leave out --mark", "the table %s is open in a spreadsheet program, which would write over the marks: %s is there", r.file, lock)
 	}
 	data, err := b.batch.Table.WithMarks(marks)
 	if err != nil {
-		return "", nil, 0, refused("or build without --mark", "the table %s cannot be marked: %s", r.file, place.Reason(err))
+		return nil, 0, refused("or build without --mark", "the table %s cannot be marked: %s", r.file, place.Reason(err))
 	}
 	if bytes.Equal(data, b.batch.Table.Bytes()) {
-		return "", nil, 0, nil
+		return nil, 0, nil
 	}
-	return filepath.Dir(at), &rewriting(at, b.batch.Table.Bytes(), data).Changes[0], len(marks), nil
+	return rewriting(at, b.batch.Table.Bytes(), data), len(marks), nil
 }
 
 // marksOf are the marks of rows that are built, and of those whose marks are not right.

@@ -123,20 +123,10 @@ func (f *fixing) choose() error {
 
 // plan makes the changes of what is chosen.
 func (f *fixing) plan() {
-	f.ask.probable = map[string]bool{}
 	for _, j := range f.jobs {
 		changes, done := rules.Plan(j.subject.Findings, func(found *rules.Finding) bool { return f.chosen[found] })
-		if j.fixed, f.count = done, f.count+len(done); len(changes) == 0 {
-			continue
-		}
-		in := len(f.set.Places)
-		f.set.Places = append(f.set.Places, j.subject.Dir)
-		for i, c := range changes {
-			c.In, c.FromIn = in, in
-			if i < len(done) && !done[i].Fix.Sure {
-				f.ask.probable[changeKey(&c)] = true
-			}
-			f.set.Changes = append(f.set.Changes, c)
+		if j.fixed, f.count = done, f.count+len(done); len(changes) > 0 {
+			f.set.Join(&change.Set{Places: []string{j.subject.Dir}, Changes: changes})
 		}
 	}
 }

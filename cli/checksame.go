@@ -19,7 +19,6 @@ func (r *checkRun) sameOnly() bool { return slices.Equal(r.only, []string{"twice
 // a table to decide in, of which nothing is sure.
 func (r *checkRun) planSame(reports []*inspect.Report) error {
 	set := &change.Set{}
-	r.ask.probable = map[string]bool{}
 	for _, report := range reports {
 		for _, s := range report.Subjects {
 			if s.Dir == "" {
@@ -37,8 +36,7 @@ func (r *checkRun) planSame(reports []*inspect.Report) error {
 				if err != nil {
 					continue // it went meanwhile
 				}
-				c := set.Move(change.At{In: in, Path: f.Path}, change.At{In: in, Path: path.Join(twiceInto, f.Path)}, change.State{Entry: e}, "it holds the same as "+f.Same+": "+f.Help)
-				r.ask.probable[changeKey(c)] = true
+				set.Move(change.At{In: in, Path: f.Path}, change.At{In: in, Path: path.Join(twiceInto, f.Path)}, change.State{Entry: e}, "it holds the same as "+f.Same+": "+f.Help).Probable = true
 			}
 			if len(set.Places) > in {
 				way := set.Way(func(at change.At) bool { return isThere(path.Join(s.Dir, at.Path)) })

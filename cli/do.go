@@ -25,11 +25,6 @@ func (c *consent) addPlan(to *cobra.Command) {
 	to.Flags().StringVar(&c.plan, "plan", "", "write what would be done into a new table, a `FILE` in CSV or XLSX, and change nothing")
 }
 
-// changeKey tells the changes of a set apart.
-func changeKey(c *change.Change) string {
-	return fmt.Sprintf("%d\x00%s\x00%s", c.In, c.From, c.Path)
-}
-
 // writePlan writes a set as a table, instead of carrying it out. It ends the command.
 func (a *app) writePlan(set *change.Set, c consent) error {
 	base, err := place.Real(".")
@@ -43,7 +38,7 @@ func (a *app) writePlan(set *change.Set, c consent) error {
 		}
 		base = up
 	}
-	rows := plan.Rows(set.Changes, func(in int) string { return below(base, set.Places[in]) }, disk.Own, func(ch *change.Change) bool { return !c.probable[changeKey(ch)] })
+	rows := plan.Rows(set.Changes, func(in int) string { return below(base, set.Places[in]) }, disk.Own)
 	data, err := table.Write(c.plan, rows)
 	var text *table.TextError
 	switch {

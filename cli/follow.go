@@ -91,11 +91,7 @@ func (f *followed) writeAddresses(set *change.Set, rows [][]string) error {
 	if err != nil {
 		return refused("", "%s", place.Reason(err))
 	}
-	for _, c := range more.Changes {
-		c.In = set.Place(more.Places[c.In])
-		c.FromIn = c.In
-		set.Changes = append(set.Changes, c)
-	}
+	set.Join(more)
 	return nil
 }
 

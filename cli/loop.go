@@ -38,8 +38,6 @@ type consent struct {
 	// for a table of web addresses.
 	fixLinks  bool
 	addresses string
-	// probable holds the changes of the plan that need an answer of their own.
-	probable map[string]bool
 	// then says what is left to do when a plan that was written has been carried out.
 	then string
 	// leaves says that what is in the way is left and told: prepared returns a

@@ -173,17 +173,7 @@ func (r *nextRun) addArchive() error {
 	if err := r.away.linksFollow(set, r.consent); err != nil {
 		return err
 	}
-	in := func(i int) int {
-		if k := slices.Index(r.set.Places, set.Places[i]); k >= 0 {
-			return k
-		}
-		r.set.Places = append(r.set.Places, set.Places[i])
-		return len(r.set.Places) - 1
-	}
-	for _, c := range set.Changes {
-		c.In, c.FromIn = in(c.In), in(c.FromIn)
-		r.set.Changes = append(r.set.Changes, c)
-	}
+	r.set.Join(set)
 	r.roots = apartFrom(r.set, r.roots)
 	return nil
 }

@@ -37,13 +37,8 @@ func asMeant(n int) term.Shown {
 // set puts the changes of all projects together.
 func (r *upgradeRun) set(chosen map[*upgrade.Step]bool) (set *change.Set, roots []journal.Root, count int) {
 	set = &change.Set{}
-	var probable []int
 	for _, u := range r.jobs {
 		dir := u.place()
-		in := slices.Index(set.Places, dir)
-		if in < 0 {
-			in = len(set.Places)
-		}
 		changes := u.plan.Changes(func(s *upgrade.Step) bool { return chosen[s] })
 		count += len(changes)
 		if len(u.relabel) > 0 {
@@ -53,18 +48,9 @@ func (r *upgradeRun) set(chosen map[*upgrade.Step]bool) (set *change.Set, roots 
 		if len(changes) == 0 {
 			continue
 		}
-		if in == len(set.Places) {
-			set.Places = append(set.Places, dir)
-		}
-		for _, c := range changes {
-			if u.isProbable(&c) {
-				probable = append(probable, len(set.Changes))
-			}
-			c.In, c.FromIn = in, in
-			set.Changes = append(set.Changes, c)
-		}
+		in := set.Join(&change.Set{Places: []string{dir}, Changes: changes})
 		if len(roots) < manyRoots {
-			roots = append(roots, journal.Root{In: in, Path: address.Text(u.plan.Becomes), ID: u.project.Label.ID})
+			roots = append(roots, journal.Root{In: in[0], Path: address.Text(u.plan.Becomes), ID: u.project.Label.ID})
 		}
 	}
 	for _, u := range r.jobs {
@@ -73,12 +59,6 @@ func (r *upgradeRun) set(chosen map[*upgrade.Step]bool) (set *change.Set, roots 
 		}
 	}
 	count += r.onTheWay(set)
-	for _, i := range probable {
-		if r.probable == nil {
-			r.probable = map[string]bool{}
-		}
-		r.probable[changeKey(&set.Changes[i])] = true
-	}
 	return set, roots, count
 }
 
@@ -172,9 +152,4 @@ func (r *upgradeRun) onTheWay(set *change.Set) (count int) {
 		}
 	}
 	return count
-}
-
-// isProbable reports whether a change needs an answer of its own.
-func (u *upgrading) isProbable(c *change.Change) bool {
-	return slices.ContainsFunc(u.plan.Steps, func(s *upgrade.Step) bool { return !s.Sure && c.From == u.plan.Name+"/"+s.From })
 }

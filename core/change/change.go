@@ -111,6 +111,9 @@ type Change struct {
 	// Instead is, of a Remove, the path at which the same is to be found: it says where
 	// what points here is to point. It is not written down.
 	Instead string
+	// Probable says that a person has to answer for this by itself, since it does not follow
+	// from what is known. It is not written down.
+	Probable bool
 	// Equal says that this goes because the same lies at Instead, which is looked at once
 	// more before it does.
 	Equal bool

@@ -55,6 +55,19 @@ func (s *Set) Find(full string) (At, error) {
 	return at, nil
 }
 
+// Join adds the changes of another set. It returns the numbers that the places of that have
+// among those of this one.
+func (s *Set) Join(other *Set) (in []int) {
+	for _, p := range other.Places {
+		in = append(in, s.Place(p))
+	}
+	for _, c := range other.Changes {
+		c.In, c.FromIn = in[c.In], in[c.FromIn]
+		s.Changes = append(s.Changes, c)
+	}
+	return in
+}
+
 // add appends a change, and returns it for what else is to be said of it.
 func (s *Set) add(c Change) *Change {
 	s.Changes = append(s.Changes, c)

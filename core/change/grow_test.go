@@ -48,3 +48,13 @@ func TestFoldersOnTheWayAreMadeOnce(t *testing.T) {
 	assert.Equal(t, 2, way.To(At{In: 1, Path: "k/b"}, ""), "another place is another place")
 	assert.Equal(t, []string{"make a/b", "make a/b/c", "make a/b/d", "make k/e", "make k", "make k/b"}, written(s.Changes))
 }
+
+func TestSetsAreJoinedByTheirPlaces(t *testing.T) {
+	s := &Set{Places: []string{"/a", "/b"}}
+	other := &Set{Places: []string{"/c", "/b"}}
+	other.Move(At{0, "x"}, At{1, "y"}, State{}, "")
+	assert.Equal(t, []int{2, 1}, s.Join(other))
+	assert.Equal(t, []string{"/a", "/b", "/c"}, s.Places)
+	assert.Equal(t, [2]int{2, 1}, [2]int{s.Changes[0].FromIn, s.Changes[0].In})
+	assert.Equal(t, 0, other.Changes[0].FromIn, "the other one stays as it was")
+}

@@ -31,7 +31,7 @@ type Row struct {
 // Rows describes changes: prefix is what stands in front of the paths of a place, own
 // names the program's own files, which are left out, and sure says which changes follow
 // from what is known. The first row holds the headings.
-func Rows(changes []change.Change, prefix func(in int) string, own func(path string) bool, sure func(c *change.Change) bool) [][]string {
+func Rows(changes []change.Change, prefix func(in int) string, own func(path string) bool) [][]string {
 	rows := [][]string{Headings}
 	at := func(in int, p string, kind tree.Kind) string {
 		p = "./" + path.Join(prefix(in), p)
@@ -43,7 +43,7 @@ func Rows(changes []change.Change, prefix func(in int) string, own func(path str
 	for i := range changes {
 		c := &changes[i]
 		word := "sure"
-		if !sure(c) {
+		if c.Probable {
 			word = "probable"
 		}
 		var from, to string

@@ -138,7 +138,7 @@ func Plan(findings []Finding, chosen func(*Finding) bool) (changes []change.Chan
 			return
 		}
 		made[c.Path], gone[c.From] = true, true
-		c.Why = f.Message.String()
+		c.Why, c.Probable = f.Message.String(), !f.Fix.Sure
 		changes, fixed = append(changes, c), append(fixed, f)
 	}
 	// Where a thing belongs goes before a better name for it where it lies.

@@ -447,7 +447,7 @@ func (p *Plan) Changes(chosen func(*Step) bool) []change.Change {
 		if !chosen(s) {
 			continue
 		}
-		c := change.Change{Op: s.Op, Why: s.Why, Was: change.State{Entry: tree.Entry{Kind: s.Kind}}}
+		c := change.Change{Op: s.Op, Probable: !s.Sure, Why: s.Why, Was: change.State{Entry: tree.Entry{Kind: s.Kind}}}
 		switch s.Op {
 		case change.Make:
 			c.Path, c.Node = p.Becomes+"/"+s.final(taken), p.links.made(s.node, taken)
