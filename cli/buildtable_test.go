@@ -33,3 +33,7 @@ func TestAVacatedPlaceIsWithoutWhatGoes(t *testing.T) {
 	require.Len(t, list, 1)
 	assert.Equal(t, "stays", list[0].Name)
 }
+
+func TestALabelIsCalledSoInMessages(t *testing.T) {
+	assert.Equal(t, "the label", (&labelling{}).Source())
+}
