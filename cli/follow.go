@@ -144,7 +144,7 @@ func (f *followed) draw(s *term.Screen) {
 	looked += " looked at"
 	switch broken := strings.Join(what, " and "); {
 	case broken != "" && f.fix:
-		s.Text(term.Sprintf("%s would lead nowhere, and are changed as well (of %s).", broken, looked))
+		s.Text(term.Sprintf("%s would lead nowhere, and %s changed as well (of %s).", broken, map[bool]string{true: "is", false: "are"}[paths+links == 1], looked))
 	case broken != "":
 		s.Text(term.Warn.Render("note:") + term.Sprintf(" %s would lead nowhere (of %s); %s", broken, looked, f.fixes))
 	case f.fix && dead == 0:
