@@ -3,9 +3,7 @@ package cli
 import (
 	"errors"
 	"fmt"
-	"maps"
 	"os"
-	"path"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -14,59 +12,29 @@ import (
 	"github.com/spf13/cobra"
 
 	"vestibula/cli/term"
-	"vestibula/core/address"
 	"vestibula/core/archive"
 	"vestibula/core/away"
-	"vestibula/core/bag"
-	"vestibula/core/change"
+	"vestibula/core/bundle"
 	"vestibula/core/journal"
-	"vestibula/core/pack"
+	"vestibula/core/packed"
 	"vestibula/core/place"
 	"vestibula/core/project"
+	"vestibula/core/proposal"
 	"vestibula/core/template"
-	"vestibula/core/tree"
 )
 
 // An awayRun is one call of archive.
 type awayRun struct {
 	*app
 	consent
-	into, rename, whom string
-	file               string // the archive file that they go into, absolute; empty for a folder
-	where, only        []string
-	untouched          int
-	back, copy         bool
-
-	goes  []*going
-	moved map[string]bool      // files that something else takes away, by their absolute paths
-	files []*pack.File         // what is read while they come back
-	packs func(n int)          // is told of what goes into the file
-	lists map[string]*awayList // by the folders that they lie in
-
-	followed *followed // what leads to what moves; nil where nobody asked
-}
-
-// A going project goes to its archive, or comes back.
-type going struct {
-	name     string // as it is shown
-	from, to string // absolute
-	size     int64
-	note     *away.Project
-	project  string // its own folder, absolute
-	whole    *tree.Node
-	entries  []bag.Entry // of what goes into a file, from its own folder
-	packed   *pack.File  // that it comes back from
-	wanted   bool        // the template asks for it
-}
-
-// An awayList is a list of what was archived, as it lies in a folder.
-type awayList struct {
-	data []byte // as it was read; nil where there is none
-	list *away.List
+	into, rename string
+	where, only  []string
+	untouched    int
+	job          archive.Job
 }
 
 func (a *app) archiveCommand() *cobra.Command {
-	r := &awayRun{app: a, lists: map[string]*awayList{}}
+	r := &awayRun{app: a, job: archive.Job{Now: a.now}}
 	c := &cobra.Command{
 		Use:   "archive PROJECT… --into DIR",
 		Short: "Move finished projects to another folder or disk, and remember where they are.",
@@ -94,9 +62,9 @@ connected, and build tells before it makes it again. --back brings it back.`,
 	f.IntVar(&r.untouched, "untouched", 0, "only projects of which no file was changed for so many `DAYS`")
 	f.StringVar(&r.rename, "rename", "", "the name that each gets there, a `PATTERN` of its fields")
 	f.StringArrayVar(&r.only, "only", nil, "only this part of a project: a `PATH` in it")
-	f.BoolVar(&r.copy, "copy", false, "hand over a copy, without the label, and leave the project as it is")
-	f.StringVar(&r.whom, "for", "", "with --copy: who gets it, a `NAME`")
-	f.BoolVar(&r.back, "back", false, "bring back what was archived")
+	f.BoolVar(&r.job.Copy, "copy", false, "hand over a copy, without the label, and leave the project as it is")
+	f.StringVar(&r.job.For, "for", "", "with --copy: who gets it, a `NAME`")
+	f.BoolVar(&r.job.Back, "back", false, "bring back what was archived")
 	r.addYes(c, "move them without asking")
 	r.addPlan(c)
 	r.addMoves(c)
@@ -111,22 +79,22 @@ func (r *awayRun) run(args []string) error {
 	if len(args) == 0 {
 		return unclear(examplesOf("archive"), "which projects?")
 	}
-	if r.back {
-		if r.into != "" || r.rename != "" || len(r.where)+len(r.only) > 0 || r.untouched > 0 || r.copy {
+	if r.job.Back {
+		if r.into != "" || r.rename != "" || len(r.where)+len(r.only) > 0 || r.untouched > 0 || r.job.Copy {
 			return unclear("", "--back brings what is named to where it was, and takes no other flags")
 		}
+		defer r.job.Close()
 		for _, at := range args {
 			if err := r.comeBack(at); err != nil {
-				return err
+				return planned(err)
 			}
 		}
-		defer r.closeAll()
 		return r.carryOut()
 	}
 	if r.into == "" {
 		return unclear("", "into which folder? Name it with --into")
 	}
-	if r.whom != "" && !r.copy {
+	if r.job.For != "" && !r.job.Copy {
 		return unclear("add --copy", "--for says who gets a copy")
 	}
 	if err := r.open(args); err != nil {
@@ -140,7 +108,7 @@ func (r *awayRun) open(args []string) error {
 	if is, err := r.intoFile(); err != nil {
 		return err
 	} else if is {
-		return r.choose(args, r.file)
+		return r.choose(args, r.job.File)
 	}
 	into, err := place.Open(r.into)
 	if err != nil {
@@ -174,7 +142,7 @@ func (r *awayRun) choose(args []string, into string) error {
 		return refused(advise("to see all", append([]string{"projects"}, args...)...).String(), "No project is such.")
 	}
 	disk := diskOf(into)
-	if r.file != "" {
+	if r.job.File != "" {
 		disk = diskOf(filepath.Dir(into))
 	}
 	for _, s := range all.list {
@@ -207,7 +175,6 @@ func (r *awayRun) choose(args []string, into string) error {
 
 // add adds a project, or a part of one, that goes to a folder.
 func (r *awayRun) add(s *standingRow, to, part, disk string) error {
-	own := s.subject.Dir
 	part = strings.Trim(filepath.ToSlash(filepath.Clean(part)), "/")
 	if part == "." {
 		part = ""
@@ -215,34 +182,14 @@ func (r *awayRun) add(s *standingRow, to, part, disk string) error {
 	if !filepath.IsLocal(filepath.FromSlash(part)) && part != "" {
 		return unclear("write its path in the project", "--only \"%s\" leads out of %s", part, s.name)
 	}
-	g := &going{name: path.Join(filepath.ToSlash(s.name), part), project: own, from: filepath.Join(own, filepath.FromSlash(part)), to: filepath.Join(to, filepath.FromSlash(part)), size: s.size}
-	if !isThere(g.from) {
-		return unclear("", "there is no \"%s\" in %s", part, s.name)
+	if disk == diskOf(s.subject.Dir) {
+		disk = ""
 	}
-	g.note = &away.Project{Name: filepath.Base(own), Part: part, To: g.to, Since: r.now, Label: s.subject.Project.Label}
-	if mine := diskOf(own); mine != disk {
-		g.note.Disk = disk
+	g, err := r.job.Add(archive.Source{Name: s.name, Dir: s.subject.Dir, Label: s.subject.Project.Label, Size: s.size, Disk: disk}, to, part)
+	if err == nil && part != "" {
+		g.Wanted = s.wants(part, r.now)
 	}
-	g.note.File = r.file
-	if err := g.take(); err != nil {
-		return err
-	}
-	if err := r.sumUp(g); err != nil {
-		return err
-	}
-	if part != "" {
-		g.wanted = s.wants(part, r.now)
-	}
-	r.goes = append(r.goes, g)
-	if r.copy {
-		return nil
-	}
-	list, err := r.list(filepath.Dir(own))
-	if err != nil {
-		return err
-	}
-	list.list.Add(g.note)
-	return nil
+	return planned(err)
 }
 
 // wants reports whether the template asks for something at a path of the project.
@@ -252,13 +199,8 @@ func (s *standingRow) wants(part string, now time.Time) bool {
 	if err != nil {
 		return false
 	}
-	_, n := t.Own(x.Root)
-	for name := range strings.SplitSeq(part, "/") {
-		if n = n.Child(name); n == nil {
-			return false
-		}
-	}
-	return true
+	_, own := t.Own(x.Root)
+	return own.At(part) != nil
 }
 
 // newName is what a project is called in the archive.
@@ -278,53 +220,14 @@ func (r *awayRun) newName(s *standingRow) (string, error) {
 	return name, nil
 }
 
-// take notes what lies in a project or a part of it, hidden things among it.
-func (g *going) take() error {
-	info, err := os.Lstat(g.from)
-	if err != nil {
-		return refused("", "%s cannot be read: %s", g.name, place.Reason(err))
-	}
-	if !info.IsDir() {
-		g.size, g.note.Size = info.Size(), info.Size()
-		return nil
-	}
-	root, unread, err := tree.Read(g.from, nil, nil)
-	if err != nil {
-		return refused("", "%s cannot be read: %s", g.name, place.Reason(err))
-	}
-	if len(unread) > 0 {
-		return refused("", "%s in %s cannot be read: %s", unread[0].Path, g.name, place.Reason(unread[0].Err))
-	}
-	g.whole = root
-	for at, n := range root.All() {
-		at = strings.ToValidUTF8(at, "\uFFFD")
-		if n.Kind == tree.Folder {
-			at += "/"
-		}
-		g.note.Files = append(g.note.Files, at)
-	}
-	if g.note.Part != "" {
-		g.size = 0
-		for at, n := range root.All() {
-			if n.Kind != tree.Folder {
-				if info, err := os.Lstat(filepath.Join(g.from, filepath.FromSlash(at))); err == nil {
-					g.size += info.Size()
-				}
-			}
-		}
-	}
-	g.note.Size = g.size
-	return nil
-}
-
 // comeBack brings an archived project back.
 func (r *awayRun) comeBack(at string) error {
 	full, err := filepath.Abs(at)
 	if err != nil {
 		return unclear("", "%v", err)
 	}
-	if file := filepath.Dir(full); archive.FormatOf(file) == archive.Zip && isFile(file) {
-		if full, err = cameFrom(file, filepath.Base(full)); err != nil {
+	if file := filepath.Dir(full); packed.FormatOf(file) == packed.Zip && bundle.IsFile(file) {
+		if full, err = archive.CameFrom(file, filepath.Base(full)); err != nil {
 			return err
 		}
 	}
@@ -339,82 +242,123 @@ func (r *awayRun) comeBack(at string) error {
 			name, dir = filepath.Base(at), filepath.Dir(at)
 		}
 	}
-	list, err := r.list(dir)
+	list, _, err := away.Read(dir)
 	if err != nil {
-		return err
+		return refused("move it away first", "%s: %s", fromHere(dir), place.Reason(err))
 	}
-	p := list.list.FindPart(name, part)
-	if p == nil {
-		var names []string
-		for _, p := range list.list.Projects {
-			names = append(names, p.Called())
+	if p := list.FindPart(name, part); p != nil {
+		return r.job.Return(p, dir, own)
+	}
+	var names []string
+	for _, p := range list.Projects {
+		names = append(names, p.Called())
+	}
+	help := "name the place where it was"
+	if len(names) > 0 {
+		help = "archived from there: " + strings.Join(few(names), ", ")
+	}
+	return unclear(help, "nothing called \"%s\" was archived from %s", filepath.Base(full), fromHere(dir))
+}
+
+// follows says where what leads to what moves is looked for, if that is asked for: all texts
+// there are read for it.
+func (r *awayRun) follows(c consent, p *proposal.Proposal) (*following, error) {
+	asked := c.fixLinks || c.addresses != ""
+	if asked && (r.job.Copy || r.job.File != "") {
+		return nil, unclear("leave it out", "what is copied, or goes into a file, has no new place that anything could lead to")
+	}
+	f := &following{settled: true, unasked: !asked}
+	for _, one := range p.Archived {
+		if !slices.Contains(f.roots, one.Dir) {
+			f.roots = append(f.roots, one.Dir)
 		}
-		help := "name the place where it was"
-		if len(names) > 0 {
-			help = "archived from there: " + strings.Join(few(names), ", ")
-		}
-		return unclear(help, "nothing called \"%s\" was archived from %s", filepath.Base(full), fromHere(dir))
 	}
-	if !isThere(p.Lies()) {
-		return refused("connect it, and try again", "%s is %s, and that is not there now", p.Name, p.Where())
-	}
-	if p.File != "" {
-		list.list.Remove(p)
-		return r.unpack(p, dir, own)
-	}
-	var l readLabel
-	if l.read(p.To); part == "" && (l.err != nil || l.label.ID != p.Label.ID) {
-		return refused("put that project back there, and try again", "what is at %s is not that project any more", p.To)
-	}
-	list.list.Remove(p)
-	r.goes = append(r.goes, &going{name: p.Called(), from: p.To, to: filepath.Join(dir, p.Name, filepath.FromSlash(p.Part)), size: p.Size, note: p, project: own})
-	return nil
+	return f, nil
 }
 
 func (r *awayRun) carryOut() error {
-	set, err := r.set()
+	p, err := r.job.Propose()
 	if err != nil {
-		return err
+		return planned(err)
 	}
-	if err := r.linksFollow(set, r.consent); err != nil {
-		return err
-	}
-	what, verb, past, doing := term.Count(len(r.goes), "project"), "Archive", "Archived", "archiving"
+	what, verb, past, doing := term.Count(len(r.job.Goes), "project"), "Archive", "Archived", "archiving"
 	if len(r.only) > 0 {
-		what = term.Count(len(r.goes), "part")
+		what = term.Count(len(r.job.Goes), "part")
 	}
 	switch {
-	case r.back:
+	case r.job.Back:
 		verb, past, doing = "Bring back", "Brought back", "bringing back"
-	case r.copy:
+	case r.job.Copy:
 		verb, past = "Hand over a copy of", "Handed over a copy of"
 	}
-	title := r.goes[0].note.Called()
-	if len(r.goes) > 1 {
+	r.remark(p, what)
+	title := r.job.Goes[0].Note.Called()
+	if len(r.job.Goes) > 1 {
 		title = string(what)
 	}
-	return r.propose(r.consent, proposal{set: set, draw: r.draw, question: fmt.Sprintf("%s %s?", verb, what), how: "move them", report: r.report,
-		undertaking: undertaking{doing: doing, total: r.steps(), bar: r.bar(), head: journal.Head{What: "archive", Title: title, Project: title, Roots: r.roots(set)}},
+	t := &task{Proposal: p, question: fmt.Sprintf("%s %s?", verb, what), how: "move them",
+		undertaking: undertaking{doing: doing, total: r.job.Things(), head: journal.Head{What: "archive", Title: title, Project: title}},
 		told: func() term.Shown {
 			return term.Good.Render(term.Visible(past)) + " " + what + ". " + r.kept() + r.undoes().line()
-		}})
+		}}
+	if r.job.File != "" {
+		t.bar = func(done func(n int)) { r.job.Packed = done }
+	}
+	if t.follows, err = r.follows(r.consent, p); err != nil {
+		return err
+	}
+	return r.propose(r.consent, t)
 }
 
-// roots are the folders that projects went from, or come back to: there a person looks for
-// the undo.
-func (r *awayRun) roots(set *change.Set) (roots []journal.Root) {
-	dirs := slices.Sorted(maps.Keys(r.lists))
-	for _, g := range r.goes {
-		if r.copy && !slices.Contains(dirs, g.project) {
-			dirs = append(dirs, g.project)
-		}
+// remark says how much goes, and how carefully.
+func (r *awayRun) remark(p *proposal.Proposal, what term.Shown) {
+	size := int64(0)
+	for _, g := range r.job.Goes {
+		size += g.Size
 	}
-	for _, dir := range dirs {
-		if at, err := set.Find(dir + "/."); err == nil && len(roots) < manyRoots {
-			roots = append(roots, journal.Root{In: at.In, Path: address.Text(path.Clean(at.Path))})
-		}
+	text := what + ", " + term.Size(size)
+	if r.job.File != "" && !r.job.Copy {
+		text += ": read back and compared before anything is taken away here"
 	}
-	return roots
+	if d := r.job.Goes[0].Note.Disk; d != "" && !r.job.Back && r.job.File == "" {
+		text += term.Sprintf(", to the disk %s: read back and compared before anything is taken away here", d)
+	}
+	p.Remark(string(text))
+}
+
+// kept says what of the old place still takes room, or which file stays.
+func (r *awayRun) kept() term.Shown {
+	if r.job.File != "" && !r.job.Copy {
+		return term.Sprintf("What was taken away is kept. %s\n", advise("To free that room", "history", "--forget", fmt.Sprint(r.number)))
+	}
+	var files []string
+	for _, f := range r.job.Kept() {
+		files = append(files, fromHere(f))
+	}
+	if len(files) > 0 {
+		return term.Visible(strings.Join(few(files), ", ")) + " stays as it is. "
+	}
+	return ""
+}
+
+// intoFile reports whether projects go into an archive file, which is to be a new one.
+func (r *awayRun) intoFile() (bool, error) {
+	format := packed.FormatOf(r.into)
+	if info, err := os.Stat(r.into); format == packed.None || err == nil && info.IsDir() {
+		return false, nil
+	}
+	if format != packed.Zip {
+		return false, unclear("name a file that ends in .zip: there each file can be had back, whatever becomes of the others", "projects are archived into a .zip file")
+	}
+	if isThere(r.into) {
+		return false, refused("name another file: what was archived once is never changed", "%s is there already", r.into)
+	}
+	dir, err := place.Real(filepath.Dir(r.into))
+	if err != nil {
+		return false, unclear("", "there is no folder \"%s\"", filepath.Dir(r.into))
+	}
+	r.job.File = filepath.Join(dir, filepath.Base(r.into))
+	return true, nil
 }
 
 // diskOf is what a person calls the disk that a folder lies on: the name of the folder in

@@ -12,43 +12,10 @@ import (
 	"vestibula/core/tree"
 )
 
-// list reads the list of what was archived from a folder.
-func (r *awayRun) list(dir string) (*awayList, error) {
-	if l := r.lists[dir]; l != nil {
-		return l, nil
-	}
-	l := &awayList{list: &away.List{}}
-	data, err := readAway(dir)
-	if err != nil {
-		return nil, refused("move it away first", "%s: %v", fromHere(dir), err)
-	}
-	if l.data = data; data != nil {
-		if l.list, err = away.Parse(data); err != nil {
-			return nil, refused("move it away first", "%s: %v", fromHere(dir), err)
-		}
-	}
-	r.lists[dir] = l
-	return l, nil
-}
-
-// readAway is what the list in a folder holds; nil where there is none.
-func readAway(dir string) ([]byte, error) {
-	at, err := place.Open(dir)
-	if err != nil {
-		return nil, err
-	}
-	defer at.Close()
-	return at.ReadFile(away.FileName, away.MaxBytes)
-}
-
 // awayIn is what was archived from a folder; nil where nothing is known.
 func awayIn(dir string) *away.List {
-	data, err := readAway(dir)
+	l, data, err := away.Read(dir)
 	if err != nil || data == nil {
-		return nil
-	}
-	l, err := away.Parse(data)
-	if err != nil {
 		return nil
 	}
 	return l

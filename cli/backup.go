@@ -2,24 +2,18 @@ package cli
 
 import (
 	"fmt"
-	"io/fs"
-	"path"
 	"path/filepath"
-	"slices"
 	"strings"
-	"time"
 
 	"github.com/spf13/cobra"
 
 	"vestibula/cli/term"
+	"vestibula/core/backup"
 	"vestibula/core/bag"
-	"vestibula/core/change"
-	"vestibula/core/digest"
+	"vestibula/core/bundle"
 	"vestibula/core/journal"
-	"vestibula/core/pack"
 	"vestibula/core/place"
 	"vestibula/core/project"
-	"vestibula/core/tree"
 )
 
 // A backupRun is one call of backup.
@@ -33,21 +27,8 @@ type backupRun struct {
 	list  bool
 	keep  int
 
-	copies []*backingUp
-	older  []string    // backups that go aside, absolute
-	packs  func(n int) // is told of what goes into a file
+	job backup.Job
 }
-
-// A backingUp is one project that is set aside.
-type backingUp struct {
-	dir, name string // the project's own folder, and the name of the backup, without an ending
-	root      *tree.Node
-	note      *bag.Backup
-	shares    *madeBackup // the last one, which holds much the same
-}
-
-// olderBackups is the folder that backups go to of which only the newest are kept at hand.
-const olderBackups = "Older"
 
 func (a *app) backupCommand() *cobra.Command {
 	r := &backupRun{app: a}
@@ -64,7 +45,7 @@ What a project holds is never shared with a backup.
 
 With --zip it is one file, which any program opens. With --bag it is a bag (BagIt, RFC 8493), which other programs can check as well. --list
 shows the backups that are there, and what differs between each and now. --keep N moves all
-but the newest N into a folder “` + olderBackups + `”.`,
+but the newest N into a folder “` + backup.Older + `”.`,
 		Example: `  vestibula backup "2027-03 Oriel Pask BK" --into Backups
   vestibula backup "2027-03 Oriel Pask BK" --into Backups --list
   vestibula backup "2027-03 Oriel Pask BK" --into Backups --zip
@@ -104,6 +85,7 @@ func (r *backupRun) run(args []string) error {
 		return unclear("", "%v", err)
 	}
 	into.Close()
+	r.job = backup.Job{Into: into.Real, Bag: r.bag, Zip: r.zip, Share: r.share, Keep: r.keep, Now: r.now, Program: "vestibula " + r.version}
 	for _, at := range args {
 		p, rest, err := r.projectAt(at)
 		if err != nil {
@@ -115,34 +97,25 @@ func (r *backupRun) run(args []string) error {
 		if into.Real == p.Dir || strings.HasPrefix(into.Real, p.Dir+string(filepath.Separator)) {
 			return refused("name a folder outside of it", "%s lies in %s itself", r.into, at)
 		}
-		before := backupsOf(into.Real, p.Label.ID)
+		before := bundle.Backups(into.Real, p.Label.ID)
 		if r.list {
 			if err := r.show(p, before); err != nil {
 				return err
 			}
 			continue
 		}
-		if err := r.take(p, into.Real, before); err != nil {
+		if err := r.take(p, before); err != nil {
 			return err
 		}
 	}
 	if r.list {
 		return nil
 	}
-	return r.carryOut(into.Real)
+	return r.carryOut()
 }
 
-// take notes what a project holds, and under which name it is set aside.
-func (r *backupRun) take(p *project.Project, into string, before []madeBackup) error {
-	var shares *madeBackup
-	last := make(chan *bag.Backup, 1) // the list of the last backup is long
-	if i := slices.IndexFunc(before, func(m madeBackup) bool { return !isFile(m.dir) }); r.share && i >= 0 {
-		shares = &before[i]
-		go func() {
-			note, _ := backupNote(shares.dir) // of one that cannot be read nothing is shared
-			last <- note
-		}()
-	}
+// take notes what a project holds.
+func (r *backupRun) take(p *project.Project, before []bundle.Backup) error {
 	root, unread, err := r.reading(p.Dir)
 	if err != nil {
 		return refused("", "%s cannot be read: %s", p.Dir, place.Reason(err))
@@ -150,232 +123,49 @@ func (r *backupRun) take(p *project.Project, into string, before []madeBackup) e
 	if len(unread) > 0 {
 		return refused("", "%s in %s cannot be read: %s", unread[0].Path, fromHere(p.Dir), place.Reason(unread[0].Err))
 	}
-	base := filepath.Base(p.Dir)
-	name := base + " " + r.now.Format(time.DateOnly)
-	taken := func(name string) bool {
-		return slices.ContainsFunc([]string{name, name + ".zip"}, func(name string) bool {
-			return isThere(filepath.Join(into, name)) || isThere(filepath.Join(into, olderBackups, name))
-		})
-	}
-	for n := 2; taken(name) || slices.ContainsFunc(r.copies, func(b *backingUp) bool { return b.name == name }); n++ {
-		name = fmt.Sprintf("%s %s %d", base, r.now.Format(time.DateOnly), n)
-	}
-	b := &backingUp{dir: p.Dir, name: name, root: root, note: &bag.Backup{ID: p.Label.ID, Project: base, From: p.Dir, Made: r.now}}
-	var known []bag.Entry
-	payload := ""
-	if shares != nil {
-		if note := <-last; note != nil {
-			b.shares, known, payload = shares, note.Entries, shares.payload()
-		}
-	}
-	if b.note.Entries, err = r.entries(p.Dir, root, known, payload); err != nil {
-		return err
-	}
-	r.copies = append(r.copies, b)
-	if r.keep > 0 {
-		for i, old := range before {
-			if i+1 >= r.keep {
-				r.older = append(r.older, old.dir)
-			}
-		}
+	done, end := r.progress("reading", root.Count())
+	defer end()
+	if err := r.job.Take(p, root, before, done); err != nil {
+		return refused("", "%v", err)
 	}
 	return nil
 }
 
-// payload is the folder in which a backup has what it holds, absolute.
-func (m *madeBackup) payload() string {
-	if isThere(filepath.Join(m.dir, bag.BackupName)) {
-		return m.dir
-	}
-	return filepath.Join(m.dir, bag.Payload)
-}
-
-// set is what is to be done.
-func (r *backupRun) set(into string) (*change.Set, error) {
-	set, err := r.backups(into)
-	if err != nil {
-		return nil, err
-	}
-	if r.zip {
-		whole := set
-		set = &change.Set{Places: []string{into}}
-		for _, b := range r.copies {
-			one := &change.Set{Places: whole.Places}
-			for _, c := range whole.Changes {
-				if c.Path == b.name || strings.HasPrefix(c.Path, b.name+"/") {
-					one.Changes = append(one.Changes, c)
-				}
-			}
-			set.Changes = append(set.Changes, pack.Into(0, r.file(b), one, r.now, func(n int) {
-				if r.packs != nil {
-					r.packs(n)
-				}
-			}))
-		}
-	}
-	if len(r.older) > 0 {
-		older := change.At{Path: olderBackups}
-		if !isThere(filepath.Join(into, olderBackups)) {
-			set.MakeFolder(older, "older backups")
-		}
-		for _, dir := range r.older {
-			kind := tree.Folder
-			if isFile(dir) {
-				kind = tree.File
-			}
-			set.Move(change.At{Path: filepath.Base(dir)}, older.Below(filepath.Base(dir)), change.Is(kind), "older")
-		}
-	}
-	apartFrom(set, nil)
-	return set, nil
-}
-
-// file is the name of a backup as it lies there.
-func (r *backupRun) file(b *backingUp) string {
-	if r.zip {
-		return b.name + ".zip"
-	}
-	return b.name
-}
-
-// backups are the changes that make the backups, as folders.
-func (r *backupRun) backups(into string) (*change.Set, error) {
-	set := &change.Set{Places: []string{into}}
-	for _, b := range r.copies {
-		from := len(set.Places)
-		set.Places = append(set.Places, b.dir)
-		top, payload := b.name, b.name
-		put := func(at string, kind tree.Kind, content tree.Content) {
-			set.Make(change.At{Path: at}, &tree.Node{Name: path.Base(at), Kind: kind, Content: content}, "backup")
-		}
-		put(top, tree.Folder, nil)
-		note, err := b.note.Encode()
-		if err != nil {
-			return nil, err
-		}
-		sum := make(chan string, 1) // the list is long
-		go func() { sum <- digest.Bytes(note) }()
-		if r.bag {
-			payload = path.Join(top, bag.Payload)
-			put(payload, tree.Folder, nil)
-		}
-		files, last := 0, ""
-		if b.shares != nil {
-			if last, err = filepath.Rel(into, b.shares.payload()); err != nil {
-				return nil, err
-			}
-			last = filepath.ToSlash(last)
-		}
-		set.Changes = slices.Grow(set.Changes, len(b.note.Entries)+8)
-		for _, e := range b.note.Entries {
-			at := payload + "/" + strings.TrimSuffix(e.Path, "/")
-			switch {
-			case strings.HasSuffix(e.Path, "/"):
-				put(at, tree.Folder, nil)
-				set.Changes[len(set.Changes)-1].As = change.Dress{Time: e.Time, Mode: e.Permissions() | 0o700 | fs.ModeDir}
-			case e.Sum == "" && !r.bag: // manifests know no links: the list has them
-				put(at, tree.Symlink, tree.Target(e.To))
-			}
-		}
-		for _, shared := range []bool{false, true} { // behind all folders: so many can be made at a time
-			for i := range b.note.Entries {
-				e := &b.note.Entries[i]
-				if e.Sum == "" || (e.Last != nil) != shared {
-					continue
-				}
-				files++
-				c := set.Copy(change.At{In: from, Path: e.Path}, change.At{Path: payload + "/" + e.Path}, change.State{Entry: tree.Entry{Kind: tree.File}, Sum: e.Sum}, "backup")
-				if shared {
-					c.FromIn, c.From, c.Was, c.Sum, c.Shared = 0, last+"/"+e.Path, change.State{Entry: *e.Last}, e.Sum, e.Sum
-				} else if r.zip {
-					c.Was.Mode, c.Was.Time = e.Permissions(), e.Time
-				}
-			}
-		}
-		if !r.bag {
-			put(path.Join(top, bag.BackupName), tree.File, tree.Bytes(note))
-			set.Changes[len(set.Changes)-1].Sum = <-sum
-			continue
-		}
-		manifest, size := b.note.Manifest(bag.Payload)
-		tags := bag.Tags(size, files, [][2]string{{"External-Identifier", b.note.ID}, {"External-Description", b.note.Project}, {"Bag-Software-Agent", "vestibula " + r.version}}, r.now)
-		tags[bag.ManifestName("sha256", false)] = manifest.Bytes()
-		tags[bag.BagName] = note
-		sums := &bag.Manifest{Algorithm: "sha256", Sums: map[string]string{}}
-		for name, data := range tags {
-			sums.Sums[name] = digest.Bytes(data)
-		}
-		tags[bag.ManifestName("sha256", true)] = sums.Bytes()
-		for name, data := range tags {
-			put(path.Join(top, name), tree.File, tree.Bytes(data))
-		}
-	}
-	return set, nil
-}
-
-func (r *backupRun) carryOut(into string) error {
-	set, err := r.set(into)
+func (r *backupRun) carryOut() error {
+	p, err := r.job.Propose()
 	if err != nil {
 		return err
 	}
 	ask := r.consent
-	ask.named = len(r.older) == 0 // a copy that the call names is only new files
-	plan, err := r.prepared(set, ask, false)
-	if err != nil {
-		return err
+	ask.named = r.job.Aside() == 0 // a copy that the call names is only new files
+	title, n, older := r.job.Copies[0].Name, term.Count(len(r.job.Copies), "backup"), term.Count(r.job.Aside(), "older one")
+	t := &task{Proposal: p, question: fmt.Sprintf("Make %s, and move %s into %s?", n, older, backup.Older), how: "make it",
+		undertaking: undertaking{doing: "copying", total: r.job.Things(), head: journal.Head{What: "backup", Title: title, Project: title}}}
+	if r.zip {
+		t.bar = func(done func(n int)) { r.job.Packed = done }
 	}
-	title, n, older := r.copies[0].name, term.Count(len(r.copies), "backup"), term.Count(len(r.older), "older one")
-	return r.propose(ask, proposal{set: set, draw: r.draw, question: fmt.Sprintf("Make %s, and move %s into %s?", n, older, olderBackups), how: "make it",
-		undertaking: undertaking{plan: plan, doing: "copying", total: r.steps(), bar: r.bar(), head: journal.Head{What: "backup", Title: title, Project: title, Roots: []journal.Root{{Path: "."}}}},
-		report:      func(done bool) error { return r.report(done, sharing(plan.List)) },
-		told:        func() term.Shown { return r.told(sharing(plan.List)) }})
-}
-
-// steps is how many things the bar counts, where they go into files: each is written and
-// read back.
-func (r *backupRun) steps() (n int) {
-	for _, b := range r.copies {
-		n += 2 * len(b.note.Entries)
-	}
-	return n
-}
-
-func (r *backupRun) bar() func(done func(n int)) {
-	if !r.zip {
-		return nil
-	}
-	return func(done func(n int)) { r.packs = done }
-}
-
-// sharing counts, by the names of backups, the files in them that share what they hold.
-func sharing(list []change.Change) map[string]int {
-	shared := map[string]int{}
-	for _, c := range list {
-		if c.Shared != "" {
-			name, _, _ := strings.Cut(c.Path, "/")
-			shared[name]++
-		}
-	}
-	return shared
+	t.told = func() term.Shown { return r.told(backup.Shared(t.plan.List)) }
+	t.of = func() any { return map[string]any{"shared": backup.Shared(t.plan.List)} }
+	return r.propose(ask, t)
 }
 
 // told says what was set aside, and returns the last line of it.
 func (r *backupRun) told(shared map[string]int) term.Shown {
 	var lines []term.Shown
-	for _, b := range r.copies {
-		manifest, size := b.note.Manifest("")
+	for _, b := range r.job.Copies {
+		manifest, size := b.Note.Manifest("")
 		files, links := len(manifest.Sums), 0
-		text := term.Good.Render("Set aside") + term.Sprintf(": %s, %s, %s", filepath.Join(r.into, r.file(b)), term.Count(files, "file"), term.Size(size))
-		switch n := shared[b.name]; {
+		text := term.Good.Render("Set aside") + term.Sprintf(": %s, %s, %s", filepath.Join(r.into, r.job.File(b)), term.Count(files, "file"), term.Size(size))
+		switch n := shared[b.Name]; {
 		case n == 0:
 			text += ", read back and compared."
 		case n == files:
-			text += term.Sprintf(". All are as in %s: their room is shared.", filepath.Base(b.shares.dir))
+			text += term.Sprintf(". All are as in %s: their room is shared.", filepath.Base(b.Last.Dir))
 		default:
-			text += term.Sprintf(". %s as in %s: their room is shared. %s read back and compared.", term.Count(n, "file")+isOrAre(n), filepath.Base(b.shares.dir), term.Count(files-n, "file")+wasOrWere(files-n))
+			text += term.Sprintf(". %s as in %s: their room is shared. %s read back and compared.", term.Count(n, "file")+isOrAre(n), filepath.Base(b.Last.Dir), term.Count(files-n, "file")+wasOrWere(files-n))
 		}
 		lines = append(lines, text)
-		for _, e := range b.note.Entries {
+		for _, e := range b.Note.Entries {
 			if e.To != "" {
 				links++
 			}
@@ -384,49 +174,12 @@ func (r *backupRun) told(shared map[string]int) term.Shown {
 			lines = append(lines, term.Warn.Render("note:")+term.Sprintf(" a bag has no place for links: of %s, %s says where they lead.", term.Count(links, "link"), bag.BagName))
 		}
 	}
-	if len(r.older) > 0 {
-		lines = append(lines, term.Sprintf("Moved %s into %s.", term.Count(len(r.older), "older backup"), filepath.Join(r.into, olderBackups)))
+	if n := r.job.Aside(); n > 0 {
+		lines = append(lines, term.Sprintf("Moved %s into %s.", term.Count(n, "older backup"), filepath.Join(r.into, backup.Older)))
 	}
 	last := len(lines) - 1
 	for _, text := range lines[:last] {
 		r.screen.Text(text)
 	}
 	return lines[last]
-}
-
-func (r *backupRun) draw() {
-	for _, b := range r.copies {
-		_, size := b.note.Manifest("")
-		r.screen.Line(term.Good.Render("+"), " ", term.Visible(r.file(b)), term.Dim.Render("   "+term.Size(size)))
-	}
-	for _, dir := range r.older {
-		r.screen.Line(term.Accent.Render("»"), " ", term.Moved(filepath.Base(dir), olderBackups+"/"+filepath.Base(dir)))
-	}
-	r.screen.Line()
-}
-
-func (r *backupRun) report(done bool, shared map[string]int) error {
-	type one struct {
-		Backup string `json:"backup"`
-		Files  int    `json:"files"`
-		Size   int64  `json:"size"`
-		Shared int    `json:"shared"`
-	}
-	out := struct {
-		Done    bool     `json:"done"`
-		Backups []one    `json:"backups"`
-		Older   []string `json:"older"`
-	}{done, []one{}, []string{}}
-	for _, b := range r.copies {
-		manifest, size := b.note.Manifest("")
-		out.Backups = append(out.Backups, one{r.file(b), len(manifest.Sums), size, shared[b.name]})
-	}
-	for _, dir := range r.older {
-		out.Older = append(out.Older, filepath.Base(dir))
-	}
-	err := r.printJSON(out)
-	if err == nil && !done && !r.preview {
-		return found
-	}
-	return err
 }

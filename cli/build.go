@@ -20,6 +20,7 @@ import (
 	"vestibula/core/outline"
 	"vestibula/core/place"
 	"vestibula/core/project"
+	"vestibula/core/proposal"
 	"vestibula/core/rules"
 	"vestibula/core/template"
 )
@@ -50,6 +51,7 @@ type buildRun struct {
 	marked  int            // so many rows of it
 	// upgrades is how many changes bring projects up to date whose rows have changed.
 	upgrades int
+	updates  *task           // what brings them up to date
 	vacated  map[string]bool // folders that are moved away by that: paths from the place
 	// reported says that the report is a part of the set that was carried out.
 	reported bool
@@ -369,11 +371,11 @@ func (b *buildRun) carryOut() error {
 	}
 	asked := !ask.yes && !ask.preview && !ask.asJSON && b.interactive()
 	u := undertaking{plan: plan, doing: "building", noJournal: b.noJournal, finishes: true, spared: true, continues: b.continues,
-		head: journal.Head{What: b.what, Title: b.t.Heading(), Project: b.project(), Roots: b.roots}}
+		head: journal.Head{What: b.what, Title: b.t.Heading(), Project: b.project()}}
 	if b.archive.plan != nil {
 		u.total, u.bar = len(b.plan.Steps), func(done func(int)) { b.archive.done = done }
 	}
-	goes, err := b.pass(ask, proposal{undertaking: u, draw: func() { b.drawAgreed(ask) }, question: b.question(), how: "build it"})
+	goes, err := b.pass(ask, &task{Proposal: &proposal.Proposal{Set: &b.set, Roots: b.roots}, undertaking: u, draw: func() { b.drawAgreed(ask) }, question: b.question(), how: "build it"})
 	switch {
 	case goes && err != nil:
 		return err

@@ -6,8 +6,8 @@ import (
 	"strings"
 	"time"
 
-	"vestibula/core/archive"
 	"vestibula/core/build"
+	"vestibula/core/packed"
 	"vestibula/core/tree"
 	"vestibula/core/value"
 )
@@ -27,7 +27,7 @@ var standardDay = time.Date(2000, 1, 1, 12, 0, 0, 0, time.UTC)
 
 // toArchive reports whether the build goes into an archive, and prepares that.
 func (b *buildRun) toArchive() (bool, error) {
-	if info, err := os.Stat(b.into); archive.FormatOf(b.into) == archive.None || err == nil && info.IsDir() {
+	if info, err := os.Stat(b.into); packed.FormatOf(b.into) == packed.None || err == nil && info.IsDir() {
 		if b.archive.dated != "" {
 			return false, unclear("name one: --into FILE.zip", "--dated goes with an archive")
 		}
@@ -64,7 +64,7 @@ func (b *buildRun) compareArchive(labels []*labelling) error {
 		}
 		root = labelled(root, at)
 	}
-	content := &archive.Archive{Root: root, Format: archive.FormatOf(a.name), Time: a.time}
+	content := &packed.Archive{Root: root, Format: packed.FormatOf(a.name), Time: a.time}
 	file := &tree.Node{Name: a.name, Kind: tree.File, Content: content}
 	var err error
 	if a.plan, err = build.Compare(&tree.Node{Children: []*tree.Node{file}}, b.place); err != nil {

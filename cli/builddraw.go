@@ -44,8 +44,8 @@ func (b *buildRun) drawPlan() {
 func (b *buildRun) drawAgreed(ask consent) {
 	if !ask.yes || ask.preview {
 		b.drawPlan()
-	} else if up := b.table.up; up != nil && b.yes {
-		up.draw(up.sure())
+	} else if b.updates != nil && b.yes {
+		b.app.drawPlan(b.updates)
 	}
 }
 
@@ -191,9 +191,9 @@ func (b *buildRun) drawRows(withTree bool) (some bool) {
 			break
 		}
 	}
-	if up := b.table.up; up != nil {
+	if b.updates != nil {
 		b.screen.Line()
-		up.draw(up.sure())
+		b.app.drawPlan(b.updates)
 	}
 	return len(lines) > 0
 }

@@ -14,7 +14,9 @@ import (
 	"vestibula/core/journal"
 	"vestibula/core/label"
 	"vestibula/core/place"
+	"vestibula/core/proposal"
 	"vestibula/core/tree"
+	"vestibula/core/upgrade"
 )
 
 // withoutClosed leaves out what was moved on, of projects that are there.
@@ -168,17 +170,15 @@ func (b *buildRun) addUpgrades() (err error) {
 	if up == nil {
 		return nil
 	}
-	set, roots, _ := up.set(up.sure())
-	roots = rebase(set, b.place.Real, roots)
-	if up.followed, err = b.follow(set, b.consent, up.roots, up.tops(set), up.trees); err != nil {
+	p, tops, _ := upgrade.Propose(up.all())
+	p.Nest(b.place.Real)
+	b.updates = &task{Proposal: p, follows: &following{roots: up.roots, tops: tops, trees: up.trees, settled: true}}
+	if err := b.follow(b.consent, b.updates); err != nil {
 		return err
 	}
-	in := b.set.Join(set)
-	b.upgrades = len(set.Changes)
-	for _, root := range roots {
-		root.In = in[root.In]
-		b.roots = append(b.roots, root)
-	}
+	all := &proposal.Proposal{Set: &b.set, Roots: b.roots}
+	all.Join(p)
+	b.roots, b.upgrades = all.Roots, len(p.Set.Changes)
 	return nil
 }
 

@@ -343,7 +343,7 @@ func (b *buildRun) bringUp(by string) error {
 		b.table.up, b.vacated = up, map[string]bool{}
 	}
 	for _, u := range up.jobs {
-		if u.plan.Name != u.plan.Becomes {
+		if u.Name != u.Becomes {
 			b.vacated[b.fromPlace(u.project.Dir)] = true
 		}
 	}
@@ -439,7 +439,7 @@ func (b *buildRun) marksOf(labels []*labelling) map[int]table.Mark {
 	becomes := map[string]string{}
 	if b.table.up != nil {
 		for _, u := range b.table.up.jobs {
-			becomes[u.project.Dir] = filepath.Join(u.place(), filepath.FromSlash(u.plan.Becomes))
+			becomes[u.project.Dir] = filepath.Join(u.Place(), filepath.FromSlash(u.Becomes))
 		}
 	}
 	for _, k := range b.batch.Kept {

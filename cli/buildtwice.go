@@ -87,7 +87,7 @@ func (b *buildRun) doubles(l *labelling) (told []string, err error) {
 	shown := fromHere(dir)
 	for _, s := range plan.Steps {
 		switch {
-		case s.Op == change.Move && s.Sure && made[inOwn(l.folder, s.To)]:
+		case s.Op == change.Move && !s.Probable && made[inOwn(l.folder, s.To)]:
 			told = append(told, fmt.Sprintf("“%s” is there and would be “%s”; %s", s.From, s.To, advise("to rename it", "upgrade", typed(shown))))
 		case s.Op == change.Remove:
 			b.side.Text(term.Warn.Render("note:") + term.Sprintf(" “%s” is no longer asked for; it stays", s.From))

@@ -10,6 +10,7 @@ import (
 	"vestibula/core/journal"
 	"vestibula/core/label"
 	"vestibula/core/outline"
+	"vestibula/core/proposal"
 )
 
 // keep writes into the label of a project that something is meant so.
@@ -49,8 +50,8 @@ func (r *checkRun) keep(reports []*inspect.Report) error {
 	}
 	set := rewriting(filepath.Join(s.Dir, label.FileName), is.data, data)
 	name := filepath.Base(s.Dir)
-	return r.propose(consent{named: true}, proposal{set: set,
-		undertaking: undertaking{doing: "writing", head: journal.Head{What: "accept", Title: at, Project: name, Roots: []journal.Root{{Path: ".", ID: l.ID}}}},
+	return r.propose(consent{named: true}, &task{Proposal: &proposal.Proposal{Set: set, Roots: []journal.Root{{Path: ".", ID: l.ID}}},
+		undertaking: undertaking{doing: "writing", head: journal.Head{What: "accept", Title: at, Project: name}},
 		told: func() term.Shown {
 			return term.Good.Render("Kept") + term.Sprintf(" in %s: %s is meant so (%s). %s", name, at, strings.Join(kept, ", "), r.undoes())
 		}})

@@ -8,10 +8,11 @@ import (
 	"path/filepath"
 
 	"vestibula/cli/term"
-	"vestibula/core/archive"
 	"vestibula/core/bag"
+	"vestibula/core/bundle"
 	"vestibula/core/label"
 	"vestibula/core/pack"
+	"vestibula/core/packed"
 	"vestibula/core/place"
 	"vestibula/core/tree"
 )
@@ -46,7 +47,7 @@ func (a *app) verified(at string, asJSON bool) (is bool, err error) {
 	if err != nil {
 		return false, nil
 	}
-	if archive.FormatOf(dir) == archive.Zip && isFile(dir) {
+	if packed.FormatOf(dir) == packed.Zip && bundle.IsFile(dir) {
 		return a.verifiedFile(at, dir, asJSON)
 	}
 	isBackup := isThere(filepath.Join(dir, bag.BackupName))
@@ -73,7 +74,7 @@ func (a *app) verified(at string, asJSON bool) (is bool, err error) {
 	}
 	var report *bag.Report
 	what := "bag"
-	if note, bad := backupNote(dir); isBag {
+	if note, bad := bundle.Note(dir); isBag {
 		report, err = verifyBag(root, note, small, packedFolder{in}, done)
 	} else if what, err = "backup", bad; err == nil {
 		report = verifyBackup(root, note, packedFolder{in}, func(p string) (string, error) { return in.Readlink(filepath.FromSlash(p)) }, done)

@@ -8,9 +8,9 @@ import (
 	"slices"
 	"strings"
 
-	"vestibula/core/archive"
 	"vestibula/core/inspect"
 	"vestibula/core/outline"
+	"vestibula/core/packed"
 	"vestibula/core/place"
 	"vestibula/core/project"
 	"vestibula/core/rules"
@@ -35,7 +35,7 @@ func (r *checkRun) realOnes(args []string) (paths []string, err error) {
 				return nil, unclear(fmt.Sprintf("write %s/ for the folder, or %s for the template", arg, src), "\"%s\" is a folder, and a template as well", arg)
 			}
 			paths = append(paths, arg)
-		case isFolder, err == nil && archive.FormatOf(arg) != archive.None:
+		case isFolder, err == nil && packed.FormatOf(arg) != packed.None:
 			paths = append(paths, arg)
 		case len(paths) > 0 || r.by != "":
 			return nil, unclear("", "there is no folder or archive \"%s\"", arg)

@@ -8,6 +8,7 @@ import (
 	"vestibula/core/address"
 	"vestibula/core/journal"
 	"vestibula/core/place"
+	"vestibula/core/proposal"
 	"vestibula/core/rules"
 	"vestibula/core/template"
 )
@@ -45,8 +46,8 @@ func (r *checkRun) fixText(src *source) error {
 		}
 		r.screen.Line()
 	}
-	return r.propose(r.ask, proposal{set: set, draw: show, question: fmt.Sprintf("Change %s in %s?", term.Count(len(fixed), "line"), src.name), how: "write it",
-		undertaking: undertaking{doing: "fixing", head: journal.Head{What: "fix", Title: src.name, Project: src.name, Roots: []journal.Root{{Path: address.Text(filepath.Base(at))}}}},
+	return r.propose(r.ask, &task{Proposal: &proposal.Proposal{Set: set, Roots: []journal.Root{{Path: address.Text(filepath.Base(at))}}}, draw: show, question: fmt.Sprintf("Change %s in %s?", term.Count(len(fixed), "line"), src.name), how: "write it",
+		undertaking: undertaking{doing: "fixing", head: journal.Head{What: "fix", Title: src.name, Project: src.name}},
 		told: func() term.Shown {
 			return term.Good.Render("Fixed") + " " + term.Count(len(fixed), "line") + " of " + term.Visible(src.name) + ". " + r.undoes().line()
 		}})

@@ -5,12 +5,13 @@ import (
 	"path/filepath"
 
 	"vestibula/cli/term"
-	"vestibula/core/archive"
+	"vestibula/core/bundle"
 	"vestibula/core/compare"
 	"vestibula/core/digest"
 	"vestibula/core/inspect"
 	"vestibula/core/match"
 	"vestibula/core/pack"
+	"vestibula/core/packed"
 	"vestibula/core/place"
 	"vestibula/core/template"
 	"vestibula/core/tree"
@@ -35,7 +36,7 @@ type comparand struct {
 func (a *app) comparand(arg string) (*comparand, error) {
 	c := &comparand{name: arg}
 	info, err := os.Stat(arg)
-	if err != nil || !info.IsDir() && archive.FormatOf(arg) == archive.None {
+	if err != nil || !info.IsDir() && packed.FormatOf(arg) == packed.None {
 		c.template, err = a.load(arg)
 		return c, err
 	}
@@ -43,7 +44,7 @@ func (a *app) comparand(arg string) (*comparand, error) {
 	if err != nil {
 		return nil, unreadable(arg, err)
 	}
-	note, err := backupNote(full)
+	note, err := bundle.Note(full)
 	if err != nil {
 		return nil, refused("", "%s: %v", arg, err)
 	}

@@ -14,6 +14,7 @@ import (
 	"vestibula/core/journal"
 	"vestibula/core/outline"
 	"vestibula/core/place"
+	"vestibula/core/proposal"
 	"vestibula/core/tree"
 	"vestibula/examples"
 )
@@ -215,5 +216,5 @@ func (a *app) rewrite(s scene) error {
 		return refused("", "%s", place.Reason(err))
 	}
 	set := rewriting(filepath.Join(here, file), was, is)
-	return a.propose(consent{named: true}, proposal{set: set, undertaking: undertaking{doing: "writing", noJournal: true, head: journal.Head{What: "demo", Title: file}}})
+	return a.propose(consent{named: true}, &task{Proposal: &proposal.Proposal{Set: set}, undertaking: undertaking{doing: "writing", noJournal: true, head: journal.Head{What: "demo", Title: file}}})
 }

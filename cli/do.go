@@ -77,9 +77,6 @@ type planRun struct {
 	*app
 	consent
 	file, sheet, in string
-	planned         *plan.Planned
-	rows            []change.Change // what the rows do, without what follows from it
-	followed        *followed
 }
 
 func (a *app) doCommand() *cobra.Command {
@@ -120,20 +117,13 @@ one undo takes all of it back.`,
 }
 
 func (r *planRun) run() error {
-	if err := r.read(); err != nil {
+	planned, err := r.read()
+	if err != nil {
 		return err
 	}
-	set := &r.planned.Set
-	if len(set.Changes) == 0 {
-		if r.asJSON {
-			return r.report(false)
-		}
-		r.screen.Text(term.Good.Render("Nothing to do") + term.Sprintf(": %s says what is there already, or what is only to be read.", r.file))
-		return nil
-	}
 	rows := map[string]int{}
-	for i := range set.Changes {
-		rows[set.Changes[i].Path] = r.planned.Rows[i]
+	for i := range planned.Set.Changes {
+		rows[planned.Set.Changes[i].Path] = planned.Rows[i]
 	}
 	r.called = func(path string) string {
 		if row := rows[path]; row > 0 {
@@ -141,45 +131,37 @@ func (r *planRun) run() error {
 		}
 		return path
 	}
-	r.rows = slices.Clone(set.Changes)
-	err := labelsFollow(set)
-	if err != nil {
-		return err
-	}
-	if r.followed, err = r.follow(set, r.consent, set.Places, nil, nil); err != nil {
-		return err
-	}
-	n, title := term.Count(len(r.rows), "change"), filepath.Base(r.file)
-	return r.propose(r.consent, proposal{set: set, draw: r.draw, question: fmt.Sprintf("Make %s in %s?", n, filepath.Base(set.Places[0])), how: "carry it out", report: r.report,
-		undertaking: undertaking{doing: "applying", head: journal.Head{What: "plan", Title: title, Project: title, Roots: []journal.Root{{Path: "."}}}},
+	n, title := term.Count(len(planned.Set.Changes), "change"), filepath.Base(r.file)
+	return r.propose(r.consent, &task{Proposal: planned.Proposal(), follows: &following{}, question: fmt.Sprintf("Make %s in %s?", n, filepath.Base(planned.Set.Places[0])), how: "carry it out",
+		idle:        term.Sprintf("%s says what is there already, or what is only to be read.", r.file),
+		undertaking: undertaking{doing: "applying", head: journal.Head{What: "plan", Title: title, Project: title}},
 		told: func() term.Shown {
 			return term.Good.Render("Applied") + term.Sprintf(" %s: %s. %s", title, n, r.undoes())
 		}})
 }
 
 // read reads the table, and makes the changes of it.
-func (r *planRun) read() error {
+func (r *planRun) read() (*plan.Planned, error) {
 	data, err := place.ReadFile(r.file, table.MaxBytes)
 	var t *table.Table
 	if err == nil {
 		t, err = table.Read(r.file, data, sheetOf(r.sheet, nil))
 	}
 	if err != nil {
-		return noTable(r.file, err)
+		return nil, noTable(r.file, err)
 	}
 	rows, err := plan.Read(t)
 	if err != nil {
-		return unclear("the headings are "+strings.Join(t.Headings, ", "), "%s: %v", r.file, err)
+		return nil, unclear("the headings are "+strings.Join(t.Headings, ", "), "%s: %v", r.file, err)
 	}
 	at, err := place.Open(r.in)
 	if err != nil {
-		return unclear("", "%v", err)
+		return nil, unclear("", "%v", err)
 	}
 	defer at.Close()
 	planned, problems := plan.Set(rows, at.Real, planDisk{at})
 	if len(problems) == 0 {
-		r.planned = planned
-		return nil
+		return planned, nil
 	}
 	for i, p := range problems {
 		if i == manyRows {
@@ -188,7 +170,7 @@ func (r *planRun) read() error {
 		}
 		r.side.Text(term.Bad.Render("error:") + term.Sprintf(" row %d: %s", p.Row, p.Message))
 	}
-	return refused("fix them in the table; nothing is done by halves", "Nothing was changed: %s of %s cannot be carried out.", term.Count(len(problems), "row"), r.file)
+	return nil, refused("fix them in the table; nothing is done by halves", "Nothing was changed: %s of %s cannot be carried out.", term.Count(len(problems), "row"), r.file)
 }
 
 // A planDisk is the place of a plan.
@@ -226,66 +208,3 @@ func (d planDisk) Sum(path string) (string, error) {
 
 // Own names the program's own files.
 func (d planDisk) Own(path string) bool { return disk.Own(path) }
-
-// draw shows what will be done.
-func (r *planRun) draw() {
-	for i, c := range r.rows {
-		if i == manyRows {
-			r.more(len(r.rows)-i, "", "--json")
-			break
-		}
-		note := term.Shown("")
-		if c.Why != "" {
-			note = term.Dim.Italic().Render("   " + term.Visible(c.Why))
-		}
-		if c.Op == change.Make {
-			r.screen.Line("  ", term.Good.Render("+"), " ", term.Visible(c.Path), "/", note)
-			continue
-		}
-		if c.Op == change.Remove {
-			r.screen.Line("  ", term.Bad.Render("-"), " ", term.Visible(c.Path), note)
-			continue
-		}
-		mark := term.Accent.Render("»")
-		if c.Op == change.Copy {
-			mark = term.Good.Render("+")
-		}
-		r.screen.Line("  ", mark, " ", term.Moved(c.From, c.Path), note)
-	}
-	if n := len(r.planned.Skipped); n > 0 {
-		r.screen.Line(term.Dim.Render(term.Sprintf("  %s left out: what is so already, and what only the command does that has written the plan", term.Count(n, "row"))))
-	}
-	r.screen.Line()
-	r.followed.draw(r.screen)
-}
-
-// report prints the plan, or what was done, as JSON.
-func (r *planRun) report(done bool) error {
-	type step struct {
-		Op   string `json:"op"`
-		From string `json:"from,omitempty"`
-		To   string `json:"to,omitempty"`
-		Row  int    `json:"row,omitempty"`
-	}
-	out := struct {
-		Done    bool         `json:"done"`
-		Steps   []step       `json:"steps"`
-		Skipped []int        `json:"skipped"`
-		Broken  []brokenJSON `json:"broken"`
-	}{done, []step{}, []int{}, r.followed.json()}
-	for i, c := range r.rows {
-		s := step{c.Op.String(), c.From, c.Path, r.planned.Rows[i]}
-		if c.Op == change.Remove {
-			s.From, s.To = c.Path, ""
-		}
-		out.Steps = append(out.Steps, s)
-	}
-	for _, s := range r.planned.Skipped {
-		out.Skipped = append(out.Skipped, s.Number)
-	}
-	err := r.printJSON(out)
-	if err == nil && !done && !r.preview && len(out.Steps) > 0 {
-		return found
-	}
-	return err
-}

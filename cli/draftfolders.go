@@ -10,11 +10,12 @@ import (
 	"charm.land/huh/v2"
 
 	"vestibula/cli/term"
-	"vestibula/core/archive"
+	"vestibula/core/bundle"
 	"vestibula/core/draft"
 	"vestibula/core/inspect"
 	"vestibula/core/listing"
 	"vestibula/core/outline"
+	"vestibula/core/packed"
 	"vestibula/core/place"
 	"vestibula/core/table"
 	"vestibula/core/template"
@@ -56,7 +57,7 @@ func (r *learning) run(name string, args []string) error {
 	if len(sources) == 0 {
 		return unclear(examplesOf("draft"), "which folders?")
 	}
-	if len(sources) == 1 && (sources[0] == "-" || isFile(sources[0]) && archive.FormatOf(sources[0]) == archive.None) {
+	if len(sources) == 1 && (sources[0] == "-" || bundle.IsFile(sources[0]) && packed.FormatOf(sources[0]) == packed.None) {
 		return r.text(name, at, sources[0])
 	}
 	if err := r.read(sources); err != nil {
@@ -166,8 +167,8 @@ func (r *learning) read(sources []string) error {
 			if err := r.add(filepath.Base(full), full, root); err != nil {
 				return err
 			}
-		case archive.FormatOf(source) != archive.None:
-			l, err := archive.List(full)
+		case packed.FormatOf(source) != packed.None:
+			l, err := packed.List(full)
 			if err != nil {
 				return unclear("", "%s: %s", source, place.Reason(err))
 			}

@@ -9,6 +9,7 @@ import (
 	"vestibula/core/draft"
 	"vestibula/core/journal"
 	"vestibula/core/place"
+	"vestibula/core/proposal"
 	"vestibula/core/template"
 )
 
@@ -69,8 +70,8 @@ func (r *learning) update(name string, args []string) error {
 		r.screen.Line()
 	}
 	ask := consent{yes: r.yes, preview: r.preview, asJSON: r.asJSON}
-	return r.propose(ask, proposal{set: set, draw: draw, question: "Put " + string(term.Count(len(added), "line")) + " into " + src.name + "?", how: "write it",
-		undertaking: undertaking{doing: "writing", head: journal.Head{What: "draft", Title: src.name, Project: src.name, Roots: []journal.Root{{Path: address.Text(filepath.Base(at))}}}},
+	return r.propose(ask, &task{Proposal: &proposal.Proposal{Set: set, Roots: []journal.Root{{Path: address.Text(filepath.Base(at))}}}, draw: draw, question: "Put " + string(term.Count(len(added), "line")) + " into " + src.name + "?", how: "write it",
+		undertaking: undertaking{doing: "writing", head: journal.Head{What: "draft", Title: src.name, Project: src.name}},
 		report: func(done bool) error {
 			lines := []string{}
 			for _, a := range added {
@@ -84,7 +85,7 @@ func (r *learning) update(name string, args []string) error {
 		told: func() term.Shown {
 			text := term.Good.Render("Written") + term.Sprintf(": %s in %s. %s", term.Count(len(added), "line"), src.name, r.undoes())
 			if len(projects) > 0 {
-				text += "\n" + term.Accent.Render(advise("The projects go by it when they are brought to it", "upgrade", typed(fromHere(filepath.FromSlash(common(projects))))).line())
+				text += "\n" + term.Accent.Render(advise("The projects go by it when they are brought to it", "upgrade", typed(fromHere(filepath.FromSlash(address.Common(projects))))).line())
 			}
 			return text
 		}})

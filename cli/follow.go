@@ -32,42 +32,60 @@ func (c *consent) addMoves(to *cobra.Command) {
 	to.Flags().StringVar(&c.addresses, "addresses", "", "write a table of old and new web addresses into a new `FILE`, CSV or XLSX")
 }
 
-// follow looks for what points at what a set moves: in roots, and among the files of tops
-// themselves. It adds to the set what fixes that, and the table of addresses, where that
-// is asked for. Trees hold what lies in roots that have been read already.
-func (a *app) follow(set *change.Set, c consent, roots, tops []string, trees map[string]*tree.Node) (*followed, error) {
+// A following says where things are looked for that point at what moves.
+type following struct {
+	roots, tops []string              // folders with all that lies in them; folders of which only the files themselves
+	trees       map[string]*tree.Node // what lies in roots that have been read already
+	settled     bool                  // the planner has noted in labels what they have to know
+	unasked     bool                  // nobody asked what points there
+}
+
+// follow adds to a task what follows from what moves: what labels of projects note of it, and,
+// where that is asked for, what changes what points there, and the table of addresses.
+func (a *app) follow(c consent, t *task) error {
+	w := t.follows
+	if len(t.Archived) > 0 {
+		if err := follow.Lists(t.Proposal); err != nil {
+			return planned(err)
+		}
+	}
+	if w.unasked {
+		return nil
+	}
+	if !w.settled {
+		if err := follow.Labels(t.Set); err != nil {
+			return refused("", "%v", err)
+		}
+	}
 	f := &followed{fix: c.fixLinks, addresses: c.addresses, fixes: a.sameCall("to change them as well", "--fix-links"), all: a.sameCall("all of them", "--json")}
+	t.followed = f
+	roots := w.roots
+	if roots == nil {
+		roots = t.Set.Places
+	}
 	var err error
-	if f.Found, err = follow.References(set, roots, tops, trees); err != nil {
-		return nil, refused("", "%s", place.Reason(err))
+	if f.Found, err = follow.References(t.Set, roots, w.tops, w.trees); err != nil {
+		return refused("", "%s", place.Reason(err))
 	}
 	if f.Found == nil {
 		if c.addresses != "" {
-			return nil, unclear("leave out the table of addresses", "nothing is moved, and there are no addresses to write")
+			return unclear("leave out the table of addresses", "nothing is moved, and there are no addresses to write")
 		}
-		return f, nil
+		return nil
 	}
 	var rows [][]string
 	if c.addresses != "" {
-		if rows, err = follow.Addresses(set, roots); err != nil {
-			return nil, refused("", "%s", place.Reason(err))
+		if rows, err = follow.Addresses(t.Set, roots); err != nil {
+			return refused("", "%s", place.Reason(err))
 		}
 	}
 	if c.fixLinks {
-		if err := follow.Fix(set, f.Found); err != nil {
-			return nil, err
+		if err := follow.Fix(t.Set, f.Found); err != nil {
+			return err
 		}
 	}
 	if c.addresses != "" {
-		return f, f.writeAddresses(set, rows)
-	}
-	return f, nil
-}
-
-// labelsFollow adds to a set what the labels of projects note of it.
-func labelsFollow(set *change.Set) error {
-	if err := follow.Labels(set); err != nil {
-		return refused("", "%v", err)
+		return f.writeAddresses(t.Set, rows)
 	}
 	return nil
 }

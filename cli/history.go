@@ -16,6 +16,7 @@ import (
 	"vestibula/core/disk"
 	"vestibula/core/journal"
 	"vestibula/core/place"
+	"vestibula/core/proposal"
 	"vestibula/core/table"
 )
 
@@ -204,35 +205,21 @@ func (a *app) showRecord(r *journal.Record, asJSON bool) error {
 	a.screen.Text(term.Join([]term.Shown{when(r.When), amount(r.Count), state(r)}, ", "))
 	a.screen.Line()
 	for i := range changes {
-		if line := changeLine(&changes[i], ""); line != "" {
-			a.screen.Line(line)
+		if c := &changes[i]; !c.Lift() {
+			s := proposal.One(c)
+			a.screen.Because(stepLine(&s), term.Visible(s.Why), term.Dim.Italic())
 		}
 	}
 	return nil
 }
 
-// A jsonStep is a change as JSON shows it.
-type jsonStep struct {
-	Op   string `json:"op"`
-	Path string `json:"path"`
-	From string `json:"from,omitempty"`
-}
-
-// A jsonStay is what stays as it is, and why, as JSON shows it.
-type jsonStay struct {
-	Path string `json:"path"`
-	Why  string `json:"why"`
-}
-
-func jsonSteps(changes []change.Change) []jsonStep {
-	steps := []jsonStep{}
-	for _, c := range changes {
-		if !c.Lift() {
-			from, to := c.Ends()
-			if c.Op != change.Move && c.Op != change.Copy {
-				from = ""
-			}
-			steps = append(steps, jsonStep{c.Op.String(), to, from})
+// stepsJSON are single changes as JSON shows them.
+func stepsJSON(changes []change.Change) []stepJSON {
+	steps := []stepJSON{}
+	for i := range changes {
+		if c := &changes[i]; !c.Lift() {
+			s := proposal.One(c)
+			steps = append(steps, stepJSON{Op: s.Op.String(), From: s.From, To: s.To})
 		}
 	}
 	return steps
@@ -245,8 +232,8 @@ func (a *app) recordsJSON(records []*journal.Record) []any {
 		list = append(list, struct {
 			journal.Head
 			State term.Shown `json:"state"`
-			Steps []jsonStep `json:"steps"`
-		}{r.Head, state(r), jsonSteps(changes)})
+			Steps []stepJSON `json:"steps"`
+		}{r.Head, state(r), stepsJSON(changes)})
 	}
 	return list
 }
@@ -379,36 +366,23 @@ func (a *app) undo(args []string, ask consent) error {
 	if err != nil {
 		return err
 	}
-	question := fmt.Sprintf("Undo the %s of %s in %s?", r.What, r.Name(), strings.Join(u.Places, ", "))
-	return a.propose(ask, proposal{draw: func() { a.drawUndo(u) }, question: question, how: "undo it", report: func(bool) error { return a.reportUndo(u, ask) },
-		undertaking: undertaking{plan: u.Plan, doing: "undoing", head: journal.Head{What: "undo", Title: r.Title, Project: r.Project, Roots: u.Roots}},
-		told: func() term.Shown {
-			text := fmt.Sprintf(": %s. %s", amount(a.record.Count), advise("To have it back", "undo", fmt.Sprint(a.number)))
-			if a.record.Kept > 0 {
-				text += fmt.Sprintf("\nWhat went is kept in %s, %s. %s", filepath.Join(u.Places[0], a.record.Work), term.Size(a.record.Kept), advise("To free it", "history", "--forget", fmt.Sprint(a.number)))
-			}
-			return term.Good.Render("Undone") + term.Lines(text)
-		}})
+	t := &task{Proposal: u.Proposal(), question: fmt.Sprintf("Undo the %s of %s in %s?", r.What, r.Name(), strings.Join(u.Places, ", ")), how: "undo it",
+		of:          func() any { return undone{r.Number, u.Places} },
+		undertaking: undertaking{plan: u.Plan, doing: "undoing", head: journal.Head{What: "undo", Title: r.Title, Project: r.Project}}}
+	t.told = func() term.Shown {
+		text := fmt.Sprintf(": %s. %s", amount(a.record.Count), advise("To have it back", "undo", fmt.Sprint(a.number)))
+		if a.record.Kept > 0 {
+			text += fmt.Sprintf("\nWhat went is kept in %s, %s. %s", filepath.Join(u.Places[0], a.record.Work), term.Size(a.record.Kept), advise("To free it", "history", "--forget", fmt.Sprint(a.number)))
+		}
+		return term.Good.Render("Undone") + term.Lines(text)
+	}
+	return a.propose(ask, t)
 }
 
-// reportUndo prints an undo as JSON: what it does, and under which number it was done.
-func (a *app) reportUndo(u *disk.Undo, ask consent) error {
-	stays := []jsonStay{}
-	for _, s := range u.Stays {
-		stays = append(stays, jsonStay{s.Path, s.Why})
-	}
-	err := a.printJSON(struct {
-		Undoes int        `json:"undoes"`
-		Number int        `json:"number,omitempty"`
-		Done   bool       `json:"done"`
-		Places []string   `json:"places"`
-		Steps  []jsonStep `json:"steps"`
-		Stays  []jsonStay `json:"stays"`
-	}{u.Record.Number, a.number, a.number > 0, u.Places, jsonSteps(u.List), stays})
-	if err == nil && a.number == 0 && !ask.preview {
-		return found
-	}
-	return err
+// An undone is what an undo takes back, as JSON shows it.
+type undone struct {
+	Undoes int      `json:"undoes"`
+	Places []string `json:"places"`
 }
 
 // completeRecord offers the numbers of what was done, the newest first.

@@ -23,6 +23,7 @@ import (
 	"vestibula/core/disk"
 	"vestibula/core/journal"
 	"vestibula/core/place"
+	"vestibula/core/proposal"
 	"vestibula/core/tree"
 )
 
@@ -175,51 +176,129 @@ type undertaking struct {
 	bar       func(done func(n int)) // takes the bar's counter where something else counts; may be nil
 }
 
-// A proposal is a set of changes that a person sees, and that is carried out with a yes.
-type proposal struct {
-	undertaking // its plan is filled in, where there is none yet
-	set         *change.Set
-	draw        func()
-	question    string                // that asks for the yes
-	how         string                // what --yes does, where nobody can be asked
-	report      func(done bool) error // prints what --json prints
-	told        func() term.Shown     // says what was done
+// A task is a proposal, and what the loop asks and says of it.
+type task struct {
+	undertaking // its plan is filled in
+	*proposal.Proposal
+	follows  *following                                            // where things are looked for that point at what moves; nil: nothing does
+	followed *followed                                             // what was found there
+	without  func(list []disk.Blocked) (*proposal.Proposal, error) // plans it anew without what is in the way; nil: that ends it
+	draw     func()                                                // draws it, where its steps are not what is to be seen
+	idle     term.Shown                                            // said where nothing is to be done; "": that is carried out like anything else
+	question string                                                // that asks for the yes
+	how      string                                                // what --yes does, where nobody can be asked
+	of       func() any                                            // what else is told in JSON; may be nil
+	report   func(done bool) error                                 // prints the JSON, where that is of another form
+	told     func() term.Shown                                     // says what was done
 }
 
-// propose prepares, shows, asks, carries out and tells: in JSON, if that is wanted.
-func (a *app) propose(c consent, p proposal) error {
-	goes, err := a.pass(c, p)
+// propose shows, asks, carries out and tells: in JSON, if that is wanted.
+func (a *app) propose(c consent, t *task) error {
+	goes, err := a.pass(c, t)
 	switch {
 	case err != nil:
 		return err
-	case c.asJSON && p.report != nil:
-		return p.report(goes)
-	case goes && !c.asJSON && p.told != nil:
-		a.screen.Text(p.told())
+	case c.asJSON && t.report != nil:
+		return t.report(goes)
+	case c.asJSON:
+		return a.printPlan(c, t, goes)
+	case goes && t.told != nil:
+		a.screen.Text(t.told())
 	}
 	return nil
 }
 
-// pass is the only way from a command to the disk: it holds a proposal against its places,
-// shows it, asks, and carries it out. It reports whether that was begun.
-func (a *app) pass(c consent, p proposal) (goes bool, err error) {
-	if p.plan == nil {
-		if p.plan, err = a.prepared(p.set, c, p.noJournal); err != nil {
-			return false, err
-		}
+// pass is the only way from a command to the disk: it adds to a proposal what follows from it,
+// holds it against its places, shows it, asks, and carries it out. It reports whether that was
+// begun.
+func (a *app) pass(c consent, t *task) (goes bool, err error) {
+	if t.draw == nil {
+		t.draw = func() { a.drawPlan(t) }
 	}
-	defer p.plan.Drop()
-	p.plan.Continues = append(p.plan.Continues, p.continues...)
-	if c.yes && !c.preview && !c.named && !c.asJSON {
-		p.draw() // what was agreed to is a part of the answer
-	}
-	if goes, err = a.agreed(c, p.draw, p.question, p.how); err != nil || !goes {
+	if err := a.hold(c, t); err != nil {
 		return false, err
 	}
-	if !p.spared || len(p.plan.List)+len(p.plan.Continues) > 0 {
-		a.record, err = a.carryOut(p.undertaking)
+	if t.plan == nil {
+		if !c.asJSON {
+			t.draw()
+			a.screen.Text(term.Good.Render("Nothing to do:") + " " + t.idle)
+		}
+		return false, nil
+	}
+	defer t.plan.Drop()
+	t.plan.Continues = append(t.plan.Continues, t.continues...)
+	if c.yes && !c.preview && !c.named && !c.asJSON {
+		t.draw() // what was agreed to is a part of the answer
+	}
+	if goes, err = a.agreed(c, t.draw, t.question, t.how); err != nil || !goes {
+		return false, err
+	}
+	if !t.spared || len(t.plan.List)+len(t.plan.Continues) > 0 {
+		if len(t.Roots) > 0 {
+			t.head.Roots = t.Roots
+		}
+		a.record, err = a.carryOut(t.undertaking)
 	}
 	return true, err
+}
+
+// hold adds what follows from a proposal, and holds it against its places, without what is in
+// the way where that can be left out. There is no plan where nothing is to be done.
+func (a *app) hold(c consent, t *task) (err error) {
+	for t.plan == nil {
+		if t.idle != "" && (t.Set == nil || len(t.Set.Changes) == 0) {
+			return nil
+		}
+		if t.follows != nil {
+			if err := a.follow(c, t); err != nil {
+				return err
+			}
+		}
+		c.leaves = t.without != nil
+		var inTheWay *disk.BlockedError
+		if t.plan, err = a.prepared(t.Set, c, t.noJournal); !errors.As(err, &inTheWay) || t.without == nil {
+			return err
+		}
+		if t.Proposal, err = t.without(inTheWay.Blocked); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// answer asks for each probable step by itself, where somebody can be asked. A plan that is
+// written holds all of them. It returns how many are left without a yes.
+func (a *app) answer(c consent, parts []*proposal.Part) (open int, err error) {
+	asking := !c.yes && !c.preview && !c.asJSON && c.plan == "" && a.interactive()
+	for _, part := range parts {
+		for _, s := range part.Steps {
+			switch {
+			case !s.Probable:
+				continue
+			case c.plan != "":
+				s.Agreed = true
+			case asking:
+				a.screen.Line("  ", term.Warn.Render("?"), " ", term.Visible(s.Why))
+				if s.Agreed, err = a.confirm(s.From + " → " + s.To + "?"); err != nil {
+					return 0, err
+				}
+			}
+			if !s.Agreed {
+				open++
+			}
+		}
+	}
+	return open, nil
+}
+
+// tellOpen says how many steps of a proposal wait for an answer.
+func tellOpen(p *proposal.Proposal, open int) {
+	switch {
+	case open == 1:
+		p.Note("1 of them is only probable: it needs an answer of its own, at a terminal.")
+	case open > 1:
+		p.Note(string(term.Number(open)) + " of them are only probable: each needs an answer of its own, at a terminal.")
+	}
 }
 
 // carryOut carries a plan out, with a bar, until somebody stops it. The error ends
@@ -248,6 +327,19 @@ func (a *app) carryOut(u undertaking) (*journal.Record, error) {
 	}
 	end()
 	return record, a.failed(&u, err)
+}
+
+// planned is the error of a planner, which ends the command.
+func planned(err error) error {
+	var told *stop
+	var no *proposal.Refusal
+	switch {
+	case err == nil || errors.As(err, &told):
+		return err
+	case errors.As(err, &no):
+		return refused(no.Help, "%s", no.Message)
+	}
+	return refused("", "%v", err)
 }
 
 // failed says, for a person, why a plan was not carried out.
@@ -371,6 +463,6 @@ func (a *app) makeFiles(what, title string, files []newFile, noJournal bool) err
 	if err != nil {
 		return refused("nothing was written", "%s", place.Reason(err))
 	}
-	return a.propose(consent{named: true}, proposal{set: set, undertaking: undertaking{doing: "writing", noJournal: noJournal,
-		head: journal.Head{What: what, Title: title, Project: title, Roots: roots}}})
+	return a.propose(consent{named: true}, &task{Proposal: &proposal.Proposal{Set: set, Roots: roots},
+		undertaking: undertaking{doing: "writing", noJournal: noJournal, head: journal.Head{What: what, Title: title, Project: title}}})
 }

@@ -3,170 +3,210 @@ package cli
 import (
 	"cmp"
 	"path"
-	"slices"
-	"strings"
+	"path/filepath"
 
 	"vestibula/cli/term"
 	"vestibula/core/change"
-	"vestibula/core/disk"
-	"vestibula/core/tree"
+	"vestibula/core/proposal"
 )
 
-// drawChanges lists what a list of changes does; of a folder that comes or goes as a whole,
-// only the folder, and what stays. Paths are told from a folder that all of it lies in. What
-// the program keeps for itself stands last.
-func (a *app) drawChanges(list []change.Change, stays []disk.Stay) {
-	whole := map[string]bool{} // folders that come or go
-	for i := range list {
-		if c := &list[i]; (c.Op == change.Make || c.Op == change.Remove) && c.Kind() == tree.Folder {
-			whole[c.Path] = true
+// manyLines is how many lines a plan of several parts has before the rest is only counted.
+const manyLines = 4 * manyRows
+
+// drawPlan shows what will be done, and what is left and why.
+func (a *app) drawPlan(t *task) {
+	lines := 0
+	for i, p := range t.Parts {
+		if lines > manyLines {
+			a.more(len(t.Parts)-i, "", "--json")
+			break
 		}
+		if i > 0 && !p.Inner {
+			a.screen.Line()
+		}
+		lines += a.drawPart(p)
 	}
-	inside := map[string]int{}
-	var tops []*change.Change
-	for i := range list {
-		c := &list[i]
-		at := c.Path
-		if c.Keeps() {
-			at = c.From
+	if lines > 0 {
+		a.screen.Line()
+	}
+	for _, n := range t.Notes {
+		if n.Quiet {
+			a.screen.Text(term.Dim.Render(term.Visible(n.Text)))
+			continue
 		}
-		top := at
-		for above := path.Dir(top); whole[above]; above = path.Dir(above) {
-			top = above
+		a.screen.Text(term.Warn.Render("note:") + " " + term.Visible(n.Text))
+	}
+	t.followed.draw(a.screen)
+}
+
+// drawPart shows a part, and returns how many lines it has.
+func (a *app) drawPart(p *proposal.Part) int {
+	indent := term.Shown("")
+	title := p.Title
+	if title == "" && p.In != "" && p.In != workDir() {
+		title = fromHere(p.In)
+	}
+	if title != "" {
+		style := term.Title
+		if p.Inner {
+			indent, style = "  ", term.Strong
 		}
+		about := term.Shown("")
+		if p.About != "" {
+			gap := term.Shown("   ")
+			if p.Title != "" && !p.Inner {
+				gap = ": "
+			}
+			about = term.Dim.Render(gap + term.Visible(p.About))
+		}
+		a.screen.Line(indent, style.Render(term.Visible(title)), about)
+		indent += "  "
+	}
+	most := cmp.Or(p.Most, manyRows)
+	if len(p.Steps) == most+1 {
+		most++ // the line that says so would take as much room
+	}
+	var sized [][]term.Shown
+	for i, s := range p.Steps {
+		if i == most {
+			a.more(len(p.Steps)-i, "", "--json")
+			break
+		}
+		line := indent + stepLine(s)
 		switch {
-		case c.Lift(), c.Op == change.Replace && disk.Own(c.Path):
-		case top == at || c.Op == change.Move && !c.Keeps() && !c.GivesBack():
-			tops = append(tops, c)
+		case s.Size > 0:
+			sized = append(sized, []term.Shown{line, term.Dim.Render(term.Size(s.Size))})
+		case s.Why != "":
+			a.screen.Because(line, term.Visible(s.Why), term.Dim.Italic())
 		default:
-			inside[top]++
+			a.screen.Line(line)
 		}
 	}
-	var paths []string
-	for _, c := range tops {
-		switch {
-		case c.Keeps():
-			paths = append(paths, c.From)
-		case c.Op == change.Move && !c.GivesBack(), c.Op == change.Copy && c.From != "":
-			is, becomes := c.Ends()
-			paths = append(paths, is, becomes)
-		default:
-			paths = append(paths, c.Path)
-		}
-	}
-	for _, s := range stays {
-		paths = append(paths, s.Path)
-	}
-	under := shared(paths)
-	if under != "" {
-		a.screen.Line(term.Dim.Render(term.Sprintf("in %s", under)))
-	}
-	defer func() {
-		for _, s := range stays {
-			a.screen.Because(term.Warn.Render("~")+" "+term.Visible(from(under, s.Path)), "stays: "+term.Visible(s.Why), term.Warn.Plain())
-		}
-	}()
-	slices.SortStableFunc(tops, func(x, y *change.Change) int { return cmp.Compare(ownLast(x), ownLast(y)) })
-	for i, c := range tops {
-		if i == manyRows {
-			a.screen.Line(term.Dim.Render(term.Sprintf("  … and %s more", term.Number(len(tops)-i))))
-			return
-		}
-		line := changeLine(c, under)
-		if n := inside[c.Path]; n > 0 && c.Op != change.Move {
-			line += term.Dim.Italic().Render("   with the " + term.Count(n, "thing") + " in it")
-		}
-		a.screen.Line(line)
-	}
+	a.screen.Columns(sized)
+	return 1 + len(p.Steps) + a.drawLeft(p, indent)
 }
 
-// ownLast is 1 for what the program keeps for itself.
-func ownLast(c *change.Change) int {
-	if disk.Own(c.Path) || c.Path == "" && disk.Own(c.From) {
-		return 1
+// stepLine is the line of a step.
+func stepLine(s *proposal.Step) term.Shown {
+	sign := map[change.Op]term.Shown{change.Make: term.Good.Render("+"), change.Copy: term.Good.Render("+"), change.Move: term.Accent.Render("»"),
+		change.Replace: term.Warn.Render("←"), change.Remove: term.Bad.Render("-")}[s.Op] + " "
+	if !s.Goes() {
+		sign = term.Warn.Render("?") + " "
 	}
-	return 0
-}
-
-// shared is the deepest folder that all of some paths are, or lie in.
-func shared(paths []string) string {
-	if len(paths) == 0 {
-		return ""
+	from, to, slash := told(s.From), told(s.To), term.Shown("")
+	if s.Folder {
+		slash = term.Dim.Render("/")
 	}
-	at := paths[0]
-	for _, p := range paths {
-		for at != "." && p != at && !strings.HasPrefix(p, at+"/") {
-			at = path.Dir(at)
-		}
-	}
-	if !slices.ContainsFunc(paths, func(p string) bool { return p != at }) {
-		at = path.Dir(at) // it is about that folder as a whole
-	}
-	if at == "." {
-		return ""
-	}
-	return at
-}
-
-// from tells a path from a folder.
-func from(under, p string) string {
-	if under == "" {
-		return p
-	}
-	if p == under {
-		return path.Base(p)
-	}
-	return strings.TrimPrefix(p, under+"/")
-}
-
-// changeLine is the line of one change, its paths told from a folder, or empty where it is
-// only a part of one.
-func changeLine(c *change.Change, under string) term.Shown {
-	name := func(p string) term.Shown {
-		p = from(under, p)
-		if c.Kind() == tree.Folder {
-			return term.Visible(p) + term.Dim.Render("/")
-		}
-		return term.Visible(p)
-	}
-	note := func(text term.Shown) term.Shown { return term.Dim.Italic().Render("   " + text) }
 	switch {
-	case c.Lift():
-		return ""
-	case c.Keeps():
-		return term.Bad.Render("-") + " " + name(c.From) + note("kept")
-	case c.GivesBack():
-		return term.Good.Render("+") + " " + name(c.Path)
+	case s.Called != "" && s.Becomes != "":
+		return sign + term.Moved(s.Called, s.Becomes)
+	case s.Called != "":
+		return sign + term.Visible(s.Called)
+	case s.Op == change.Remove:
+		return sign + term.Visible(from) + slash
+	case from != "" && to != "" && s.Op != change.Replace:
+		return sign + term.Moved(from, to) + slash
 	}
-	switch c.Op {
-	case change.Make:
-		return term.Good.Render("+") + " " + name(c.Path)
-	case change.Remove:
-		return term.Bad.Render("-") + " " + name(c.Path)
-	case change.Copy:
-		if c.From == "" {
-			return term.Good.Render("+") + " " + name(c.Path)
-		}
-		return term.Good.Render("+") + " " + name(c.Path) + note("a copy of "+term.Visible(from(under, c.From)))
-	case change.Replace:
-		return term.Warn.Render("←") + " " + name(c.Path) + note("gets other contents")
-	}
-	is, becomes := c.Ends()
-	slash := ""
-	if c.Kind() == tree.Folder {
-		slash = "/"
-	}
-	return term.Accent.Render("»") + " " + term.Moved(from(under, is)+slash, from(under, becomes)+slash)
+	return sign + term.Visible(cmp.Or(to, from)) + slash
 }
 
-// drawUndo shows what an undo will do, and what stays.
-func (a *app) drawUndo(u *disk.Undo) {
-	a.screen.Line(term.Title.Render(term.Sprintf("Undo %d: the %s of %s", u.Record.Number, u.Record.What, term.Visible(u.Record.Name()))),
-		term.Dim.Render(" in "+term.Visible(strings.Join(u.Record.PlacePaths(), ", "))))
-	for _, now := range u.Moved {
-		a.screen.Text(term.Warn.Render("note:") + " it lies in " + term.Visible(now) + " now")
+// told is a path of a step as a person is told it.
+func told(p string) string {
+	if path.IsAbs(p) || filepath.IsAbs(filepath.FromSlash(p)) {
+		return filepath.ToSlash(fromHere(filepath.FromSlash(p)))
 	}
-	a.screen.Line()
-	a.drawChanges(u.List, u.Stays)
-	a.screen.Line()
+	return p
+}
+
+// drawLeft shows what a part leaves, and returns how many lines that takes.
+func (a *app) drawLeft(p *proposal.Part, indent term.Shown) int {
+	signs := map[proposal.Kind]term.Shown{proposal.There: term.Dim.Render("="), proposal.Several: term.Warn.Render("?"), proposal.Stays: term.Warn.Render("~"), proposal.Nowhere: term.Warn.Render("~")}
+	help := ""
+	for i, l := range p.Left {
+		if i == manyRows {
+			a.more(len(p.Left)-i, "", "--json")
+			return i
+		}
+		name := cmp.Or(l.Name, told(l.Path))
+		line := indent + signs[l.Kind] + " " + term.Visible(name)
+		if l.At > 0 {
+			a.screen.Line(line)
+			before := term.Columns(indent) + 2 + term.Columns(term.Visible(name[:min(l.At, len(name))]))
+			a.screen.Line(term.Spaces(before), term.Bad.Render("^"), " ", term.Accent.Render(term.Visible(l.Why)))
+		} else {
+			a.screen.Because(line, term.Visible(l.Why), term.Warn.Plain())
+		}
+		if l.Help != "" && l.Help != help {
+			help = l.Help
+			a.screen.Indented(term.Columns(indent)+4, term.Visible(help), term.Accent)
+		}
+	}
+	return len(p.Left)
+}
+
+// A stepJSON is a step as JSON shows it.
+type stepJSON struct {
+	Op       string `json:"op"`
+	In       string `json:"in,omitempty"` // the folder in which its paths begin
+	From     string `json:"from,omitempty"`
+	To       string `json:"to,omitempty"`
+	Why      string `json:"why,omitempty"`
+	Probable bool   `json:"probable,omitempty"`
+	Size     int64  `json:"size,omitempty"`
+	Row      int    `json:"row,omitempty"`
+}
+
+// A leftJSON is what is left, as JSON shows it.
+type leftJSON struct {
+	Kind  string   `json:"kind"`
+	In    string   `json:"in,omitempty"`
+	Path  string   `json:"path"`
+	Why   string   `json:"why,omitempty"`
+	At    int      `json:"at,omitempty"` // in characters of the name, from 1
+	Could []string `json:"could,omitempty"`
+	Help  string   `json:"help,omitempty"`
+}
+
+// printPlan prints a plan, or what was done, as JSON. Where something is to be done and was not,
+// and no preview was asked for, that is an error without a word.
+func (a *app) printPlan(c consent, t *task, done bool) error {
+	out := struct {
+		Done   bool         `json:"done"`
+		Number int          `json:"number,omitempty"`
+		Steps  []stepJSON   `json:"steps"`
+		Left   []leftJSON   `json:"left"`
+		Notes  []string     `json:"notes"`
+		Broken []brokenJSON `json:"broken"`
+		Of     any          `json:"of,omitempty"`
+	}{Done: done, Steps: []stepJSON{}, Left: []leftJSON{}, Notes: []string{}, Broken: t.followed.json()}
+	if done {
+		out.Number = a.number
+	}
+	if t.of != nil {
+		out.Of = t.of()
+	}
+	for _, p := range t.Parts {
+		in := ""
+		if p.In != "" && p.In != workDir() {
+			in = filepath.ToSlash(fromHere(p.In))
+		}
+		for _, s := range p.Steps {
+			out.Steps = append(out.Steps, stepJSON{s.Op.String(), in, told(s.From), told(s.To), s.Why, s.Probable, s.Size, s.Row})
+		}
+		for _, l := range p.Left {
+			one := leftJSON{l.Kind.String(), in, told(l.Path), l.Why, 0, l.Could, l.Help}
+			if l.At > 0 {
+				one.At = len([]rune(l.Name[:min(l.At, len(l.Name))])) + 1
+			}
+			out.Left = append(out.Left, one)
+		}
+	}
+	for _, n := range t.Notes {
+		out.Notes = append(out.Notes, n.Text)
+	}
+	err := a.printJSON(out)
+	if err == nil && !done && !c.preview && len(out.Steps) > 0 {
+		return found
+	}
+	return err
 }

@@ -11,11 +11,11 @@ import (
 
 	"vestibula/cli/term"
 	"vestibula/core/batch"
-	"vestibula/core/change"
 	"vestibula/core/inspect"
 	"vestibula/core/journal"
 	"vestibula/core/next"
 	"vestibula/core/project"
+	"vestibula/core/proposal"
 	"vestibula/core/template"
 	"vestibula/core/value"
 )
@@ -33,9 +33,9 @@ type nextRun struct {
 	templates map[string]*template.Template // by their texts
 	builds    []*buildRun                   // of projects of one template in one place
 	turns     []*turn                       // of all projects
-	set       *change.Set
-	roots     []journal.Root
-	begun     int // files that are there already
+	proposal  *proposal.Proposal
+	follows   *following // what leads to what is archived
+	begun     int        // files that are there already
 }
 
 // A turn is one period that a project is carried forward to.
@@ -256,24 +256,14 @@ func (r *nextRun) period(p *project.Project, t *template.Template, given, old te
 }
 
 func (r *nextRun) carryOut() error {
-	if len(r.set.Changes) == 0 {
-		return r.nothing()
-	}
-	return r.carryForward(r.olds(), r.draw, journal.Head{What: "new period", Title: r.builds[0].t.Heading(), Project: r.title(), Roots: r.roots})
-}
-
-// nothing says that all is there already.
-func (r *nextRun) nothing() error {
-	if r.asJSON {
-		return r.report(false)
-	}
-	r.screen.Text(term.Good.Render("Nothing to do:") + term.Sprintf(" %s is there already.", r.title()))
-	return nil
+	return r.carryForward(r.olds(), journal.Head{What: "new period", Title: r.builds[0].t.Heading(), Project: r.title()})
 }
 
 // carryForward carries what is planned forward, with a yes.
-func (r *nextRun) carryForward(olds string, draw func(), head journal.Head) error {
-	return r.propose(r.consent, proposal{set: r.set, draw: draw, question: fmt.Sprintf("Carry %s forward to %s?", olds, r.title()), how: "carry it forward", report: r.report,
+func (r *nextRun) carryForward(olds string, head journal.Head) error {
+	r.parts()
+	return r.propose(r.consent, &task{Proposal: r.proposal, follows: r.follows, question: fmt.Sprintf("Carry %s forward to %s?", olds, r.title()), how: "carry it forward",
+		idle:        term.Sprintf("%s is there already.", r.title()),
 		undertaking: undertaking{doing: "carrying forward", head: head},
 		told: func() term.Shown {
 			text := term.Good.Render("Carried forward") + term.Sprintf(" to %s: %s along. ", r.title(), term.Count(r.carried(), "file"))

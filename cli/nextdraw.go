@@ -6,9 +6,8 @@ import (
 	"strings"
 
 	"vestibula/cli/term"
-	"vestibula/core/build"
 	"vestibula/core/next"
-	"vestibula/core/order"
+	"vestibula/core/proposal"
 )
 
 // carried is how many things go along.
@@ -39,48 +38,20 @@ func (r *nextRun) title() string {
 	return first + " … " + path.Base(r.turns[n-1].plan.Own)
 }
 
-// draw shows each new period: what is made, what comes along under which name, and what
-// does not.
-func (r *nextRun) draw() {
+// parts are what a person sees of each new period: what is made, what comes along under which
+// name, and, in notes, what does not.
+func (r *nextRun) parts() {
+	var parts []*proposal.Part
 	for _, t := range r.turns {
-		r.screen.Line(term.Title.Render(term.Visible(t.plan.Own)), term.Dim.Render("  "+counts(t.build)))
-		r.drawSteps(t)
-	}
-	for i := 0; r.away != nil && i < len(r.away.goes); i++ {
-		g := r.away.goes[i]
-		r.screen.Line(term.Accent.Render("»"), " ", term.Moved(filepath.Base(g.from), fromHere(g.to)))
-	}
-	r.screen.Line()
-	if r.away != nil {
-		r.away.followed.draw(r.screen)
-	}
-	r.drawNotes()
-}
-
-// drawSteps draws what comes along, under which name.
-func (r *nextRun) drawSteps(t *turn) {
-	most := max(3, 2*manyRows/len(r.turns))
-	order.Sort(order.Natural, t.goes, func(s *next.Step) string { return s.From })
-	for i, s := range t.goes {
-		if i == most {
-			r.screen.Line(term.Dim.Render(term.Sprintf("  … and %s more along", term.Number(len(t.goes)-i))))
-			return
+		about := string(term.Count(len(t.goes), "file"))
+		if t.build != nil {
+			about = string(counts(t.build))
 		}
-		sign := term.Good.Render("+")
-		if s.Moves {
-			sign = term.Accent.Render("»")
-		}
-		if s.From == s.To {
-			r.screen.Line("  ", sign, " ", term.Visible(s.To))
-			continue
-		}
-		r.screen.Line("  ", sign, " ", term.Moved(s.From, s.To))
+		part := next.Part(t.plan.Own, about, t.goes)
+		part.Most = max(3, 2*manyRows/len(r.turns))
+		parts = append(parts, part)
 	}
-}
-
-// drawNotes tells what holds the old period still, what is begun, and what does not go
-// along.
-func (r *nextRun) drawNotes() {
+	r.proposal.Parts = append(parts, r.proposal.Parts...)
 	var unread []string
 	left := 0
 	for i, t := range r.turns {
@@ -91,49 +62,13 @@ func (r *nextRun) drawNotes() {
 		left += t.plan.Left
 	}
 	if n := len(unread); n > 0 {
-		text := term.Count(n, "name") + map[bool]term.Shown{true: " still holds the old period, as no convention reads it: ", false: " still hold the old period, as no convention reads them: "}[n == 1]
-		r.screen.Text(term.Warn.Render("note:") + " " + text + term.Visible(strings.Join(few(unread), ", ")))
+		text := string(term.Count(n, "name")) + map[bool]string{true: " still holds the old period, as no convention reads it: ", false: " still hold the old period, as no convention reads them: "}[n == 1]
+		r.proposal.Note(text + strings.Join(few(unread), ", "))
 	}
 	if r.begun > 0 {
-		r.screen.Text(term.Dim.Render(term.Count(r.begun, "file") + map[bool]term.Shown{true: " is there already, and stays as it is.", false: " are there already, and stay as they are."}[r.begun == 1]))
+		r.proposal.Remark(string(term.Count(r.begun, "file")) + map[bool]string{true: " is there already, and stays as it is.", false: " are there already, and stay as they are."}[r.begun == 1])
 	}
 	if left > 0 {
-		r.screen.Text(term.Dim.Render(term.Count(left, "file") + map[bool]term.Shown{true: " does", false: " do"}[left == 1] + " not go along: only what lies under lines with “carry” does."))
+		r.proposal.Remark(string(term.Count(left, "file")) + map[bool]string{true: " does", false: " do"}[left == 1] + " not go along: only what lies under lines with “carry” does.")
 	}
-}
-
-// report prints the plan, or what was done, as JSON.
-func (r *nextRun) report(done bool) error {
-	type step struct {
-		From  string `json:"from"`
-		To    string `json:"to"`
-		Moves bool   `json:"moves,omitempty"`
-	}
-	type one struct {
-		Project string   `json:"project"`
-		New     int      `json:"new"`
-		Goes    []step   `json:"goes"`
-		Unread  []string `json:"unread"`
-		Left    int      `json:"left"`
-	}
-	out := struct {
-		Done  bool  `json:"done"`
-		Begun int   `json:"begun"`
-		Turns []one `json:"turns"`
-	}{done, r.begun, []one{}}
-	for _, t := range r.turns {
-		o := one{Project: t.plan.Own, Goes: []step{}, Unread: append([]string{}, t.plan.Unread...), Left: t.plan.Left}
-		if t.build != nil {
-			o.New = t.build.Count[build.New]
-		}
-		for _, s := range t.goes {
-			o.Goes = append(o.Goes, step{s.From, s.To, s.Moves})
-		}
-		out.Turns = append(out.Turns, o)
-	}
-	err := r.printJSON(out)
-	if err == nil && !done && !r.preview && len(r.set.Changes) > 0 {
-		return found
-	}
-	return err
 }

@@ -4,12 +4,12 @@ import (
 	"path/filepath"
 	"strings"
 
-	"vestibula/cli/term"
 	"vestibula/core/change"
 	"vestibula/core/inspect"
 	"vestibula/core/journal"
 	"vestibula/core/next"
 	"vestibula/core/place"
+	"vestibula/core/proposal"
 	"vestibula/core/template"
 	"vestibula/core/value"
 )
@@ -70,11 +70,8 @@ func (r *nextRun) loose(words []string, raw map[string]template.Raw) error {
 		}
 		r.turns = append(r.turns, turn)
 	}
-	r.set = set
-	if len(set.Changes) == 0 {
-		return r.nothing()
-	}
-	return r.carryForward(r.from, r.drawLoose, journal.Head{What: "new period", Title: filepath.Base(from), Project: r.title(), Roots: []journal.Root{{Path: "."}}})
+	r.proposal = &proposal.Proposal{Set: set, Roots: []journal.Root{{Path: "."}}}
+	return r.carryForward(r.from, journal.Head{What: "new period", Title: filepath.Base(from), Project: r.title()})
 }
 
 // looseInto is the new folder: the one that was named, or one called as the old one with
@@ -117,14 +114,4 @@ func (r *nextRun) addLoose(set *change.Set, from, into string, t *turn) error {
 	way := set.Way(func(at change.At) bool { return isThere(filepath.Join(dir, filepath.FromSlash(at.Path))) })
 	way.To(new, "next")
 	return r.bring(set, way, old, new, t)
-}
-
-// drawLoose shows the new folders, with what lies in them.
-func (r *nextRun) drawLoose() {
-	for _, t := range r.turns {
-		r.screen.Line(term.Title.Render(term.Visible(t.plan.Own)), term.Dim.Render("  "+term.Count(len(t.goes), "file")))
-		r.drawSteps(t)
-	}
-	r.screen.Line()
-	r.drawNotes()
 }

@@ -1,17 +1,17 @@
 package cli
 
 import (
-	"errors"
 	"fmt"
 	"path/filepath"
 	"slices"
 	"strings"
 
+	"vestibula/core/archive"
 	"vestibula/core/batch"
 	"vestibula/core/build"
 	"vestibula/core/change"
 	"vestibula/core/next"
-	"vestibula/core/place"
+	"vestibula/core/proposal"
 	"vestibula/core/template"
 	"vestibula/core/tree"
 )
@@ -19,7 +19,7 @@ import (
 // makeBuilds plans the building of the new projects, and what goes along: those of one
 // template in one place together, as they may meet in what they share.
 func (r *nextRun) makeBuilds() error {
-	r.set = &change.Set{}
+	r.proposal = &proposal.Proposal{Set: &change.Set{}}
 	bases := map[*turn]string{}
 	for _, t := range r.turns {
 		x, err := t.project.Template.Tree(t.project.Values, template.DefaultLimit)
@@ -44,7 +44,7 @@ func (r *nextRun) makeBuilds() error {
 			return err
 		}
 	}
-	r.roots = apartFrom(r.set, r.roots)
+	r.proposal.Apart()
 	return nil
 }
 
@@ -93,21 +93,7 @@ func (r *nextRun) makeBuild(base string, turns []*turn) error {
 	if err := r.addCarried(b, turns); err != nil {
 		return err
 	}
-	in := func(i int) int {
-		if k := slices.Index(r.set.Places, b.set.Places[i]); k >= 0 {
-			return k
-		}
-		r.set.Places = append(r.set.Places, b.set.Places[i])
-		return len(r.set.Places) - 1
-	}
-	for _, c := range b.set.Changes {
-		c.In, c.FromIn = in(c.In), in(c.FromIn)
-		r.set.Changes = append(r.set.Changes, c)
-	}
-	for _, root := range b.roots {
-		root.In = in(root.In)
-		r.roots = append(r.roots, root)
-	}
+	r.proposal.Join(&proposal.Proposal{Set: &b.set, Roots: b.roots})
 	return nil
 }
 
@@ -130,21 +116,14 @@ func (r *nextRun) addCarried(b *buildRun, turns []*turn) error {
 // bring adds what brings the steps of a turn from one folder to another.
 func (r *nextRun) bring(set *change.Set, way *change.Way, from, to change.At, t *turn) error {
 	goes, begun, err := next.Bring(set, way, t.plan.Steps, from, to)
-	var twice *next.TwiceError
-	switch {
-	case errors.As(err, &twice):
-		return refused("give one of them another name first", "two files would get one name: %s and %s would both be %s", twice.One, twice.Other, twice.To)
-	case err != nil:
-		return refused("", "a link cannot be read: %s", place.Reason(err))
-	}
 	t.goes, r.begun = append(t.goes, goes...), r.begun+begun
-	return nil
+	return planned(err)
 }
 
 // addArchive adds to the set that the old project goes to its archive: the turn of a term
 // is one step, with one undo.
 func (r *nextRun) addArchive() error {
-	r.away = &awayRun{app: r.app, into: r.archive, lists: map[string]*awayList{}, moved: map[string]bool{}}
+	r.away = &awayRun{app: r.app, into: r.archive, job: archive.Job{Now: r.now, Moved: map[string]bool{}}}
 	var dirs []string
 	for _, t := range r.turns {
 		if !slices.Contains(dirs, t.project.Dir) {
@@ -154,26 +133,26 @@ func (r *nextRun) addArchive() error {
 	if err := r.away.open(dirs); err != nil {
 		return err
 	}
-	for _, g := range r.away.goes {
+	for _, g := range r.away.job.Goes {
 		moved := map[string]bool{}
 		for _, t := range r.turns {
 			for _, s := range t.goes {
-				if s.Moves && t.project.Dir == g.from {
+				if s.Moves && t.project.Dir == g.From {
 					moved[s.From] = true
-					r.away.moved[filepath.Join(g.from, filepath.FromSlash(s.From))] = true
+					r.away.job.Moved[filepath.Join(g.From, filepath.FromSlash(s.From))] = true
 				}
 			}
 		}
-		g.note.Files = slices.DeleteFunc(g.note.Files, func(f string) bool { return moved[f] })
+		g.Note.Files = slices.DeleteFunc(g.Note.Files, func(f string) bool { return moved[f] })
 	}
-	set, err := r.away.set()
+	p, err := r.away.job.Propose()
 	if err != nil {
+		return planned(err)
+	}
+	if r.follows, err = r.away.follows(r.consent, p); err != nil {
 		return err
 	}
-	if err := r.away.linksFollow(set, r.consent); err != nil {
-		return err
-	}
-	r.set.Join(set)
-	r.roots = apartFrom(r.set, r.roots)
+	r.proposal.Join(p)
+	r.proposal.Apart()
 	return nil
 }

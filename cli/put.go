@@ -13,14 +13,14 @@ import (
 	"github.com/spf13/cobra"
 
 	"vestibula/cli/term"
-	"vestibula/core/address"
-	"vestibula/core/archive"
 	"vestibula/core/change"
 	"vestibula/core/disk"
 	"vestibula/core/inspect"
 	"vestibula/core/journal"
+	"vestibula/core/packed"
 	"vestibula/core/place"
 	"vestibula/core/project"
+	"vestibula/core/proposal"
 	"vestibula/core/put"
 	"vestibula/core/rules"
 	"vestibula/core/template"
@@ -42,7 +42,7 @@ type putRun struct {
 	passed   int // hidden files, and those that programs leave
 	settled  int // that lie in projects where somebody has put them
 	sources  []string
-	archives []*archive.Contents
+	archives []*packed.Contents
 	outcomes []*put.Outcome
 	followed *followed
 }
@@ -347,41 +347,17 @@ func (r *putRun) way() put.Way {
 	return put.Usual
 }
 
-func (r *putRun) inside(at string) bool {
-	return strings.HasPrefix(at, strings.TrimSuffix(r.base, "/")+"/")
-}
-
-// set makes the changes that bring files to their places; nil where there are none.
-func (r *putRun) set() (*change.Set, error) {
-	changes, err := put.Changes(r.outcomes, r.way(), r.inside, base, template.DefaultLimit)
-	if err != nil {
-		return nil, refused("", "%v", err)
-	}
-	if r.count(put.Goes) == 0 {
-		return nil, nil
-	}
-	tops := []string{r.base}
-	for _, c := range changes {
-		if c.From != "" {
-			tops = append(tops, path.Dir(c.From))
-		}
-	}
+// call is what is known of the files.
+func (r *putRun) call() *put.Call {
+	c := &put.Call{Outcomes: r.outcomes, Projects: r.projects, Way: r.way(), Base: r.base, Help: r.remedy, Limit: template.DefaultLimit, Passed: r.passed, Settled: r.settled}
 	for _, s := range r.sources {
 		if at, err := place.Real(s); err == nil {
 			if info, err := os.Stat(at); err == nil && info.IsDir() {
-				tops = append(tops, filepath.ToSlash(at))
+				c.Sources = append(c.Sources, filepath.ToSlash(at))
 			}
 		}
 	}
-	tops = put.Outermost(tops)
-	set := put.Within(changes, tops)
-	for i := range set.Places {
-		set.Places[i] = filepath.FromSlash(set.Places[i])
-	}
-	if err := labelsFollow(set); err != nil {
-		return nil, err
-	}
-	return set, nil
+	return c
 }
 
 // leave takes files out of the plan of which something is in the way, such as a path that
@@ -408,59 +384,31 @@ func (r *putRun) leave(set *change.Set, list []disk.Blocked) (left bool) {
 	return left
 }
 
-// prepare makes the set, and holds it against the disk, without what something is in the
-// way of. There is none where nothing is left.
-func (r *putRun) prepare() (*change.Set, *disk.Plan, error) {
-	r.leaves = true
-	for {
-		set, err := r.set()
-		if err != nil || set == nil {
-			return nil, nil, err
-		}
-		if r.followed, err = r.follow(set, r.consent, []string{filepath.FromSlash(r.base)}, nil, nil); err != nil {
-			return nil, nil, err
-		}
-		p, err := r.prepared(set, r.consent, false)
-		var blocked *disk.BlockedError
-		if !errors.As(err, &blocked) {
-			return set, p, err
-		}
-		if !r.leave(set, blocked.Blocked) {
-			return nil, nil, r.failed(&undertaking{}, err)
-		}
-	}
-}
-
 // carryOut shows the plan and, with a yes, does it.
 func (r *putRun) carryOut() error {
-	set, p, err := r.prepare()
+	p, err := r.call().Propose()
 	if err != nil {
-		return err
+		return refused("", "%v", err)
 	}
-	n := r.count(put.Goes)
-	if set == nil {
-		if r.asJSON {
-			return r.report(false)
-		}
-		r.draw()
-		r.screen.Text(term.Good.Render("Nothing to do") + ": nothing is put anywhere.")
-		return nil
-	}
-	what, title := term.Count(n, "file"), filepath.Base(filepath.FromSlash(r.base))
-	var roots []journal.Root
-	for _, pr := range r.projects {
-		if len(roots) < manyRoots && slices.ContainsFunc(r.outcomes, func(o *put.Outcome) bool { return o.Kind == put.Goes && o.Spots[0].Project == pr }) {
-			if at, err := set.Find(pr.Dir + "/x"); err == nil {
-				roots = append(roots, journal.Root{In: at.In, Path: address.Text(path.Dir(at.Path)), ID: pr.Label.ID})
-			}
-		}
-	}
-	return r.propose(r.consent, proposal{set: set, draw: r.draw, question: fmt.Sprintf("Put %s where they belong?", what), how: "put what has a place", report: r.report,
-		undertaking: undertaking{plan: p, doing: "putting", keep: true,
-			head: journal.Head{What: "put", Title: string(what) + " into " + title, Project: title, Roots: roots}},
-		told: func() term.Shown {
+	title := filepath.Base(filepath.FromSlash(r.base))
+	t := &task{Proposal: p, follows: &following{roots: []string{filepath.FromSlash(r.base)}}, how: "put what has a place",
+		idle: "nothing is put anywhere.", undertaking: undertaking{doing: "putting", keep: true}}
+	say := func() {
+		what := term.Count(r.count(put.Goes), "file")
+		t.question, t.head = fmt.Sprintf("Put %s where they belong?", what), journal.Head{What: "put", Title: string(what) + " into " + title, Project: title}
+		t.told = func() term.Shown {
 			return term.Good.Render("Put") + term.Sprintf(" %s where they belong. %s", what, r.undoes())
-		}})
+		}
+	}
+	say()
+	t.without = func(list []disk.Blocked) (*proposal.Proposal, error) {
+		if !r.leave(t.Set, list) {
+			return nil, r.failed(&undertaking{}, &disk.BlockedError{Blocked: list})
+		}
+		say()
+		return r.call().Propose()
+	}
+	return r.propose(r.consent, t)
 }
 
 func (r *putRun) count(kind put.Kind) (n int) {

@@ -9,10 +9,10 @@ import (
 	"time"
 
 	"vestibula/cli/term"
-	"vestibula/core/archive"
 	"vestibula/core/inspect"
 	"vestibula/core/made"
 	"vestibula/core/naming"
+	"vestibula/core/packed"
 	"vestibula/core/place"
 	"vestibula/core/put"
 	"vestibula/core/tree"
@@ -40,7 +40,7 @@ func (r *putRun) gather() error {
 			if err := r.folder(i, source, at, known, done); err != nil {
 				return err
 			}
-		case archive.FormatOf(at) != archive.None && r.unpacks(at):
+		case packed.FormatOf(at) != packed.None && r.unpacks(at):
 			if err := r.packed(i, at); err != nil {
 				return err
 			}
@@ -111,13 +111,8 @@ func (r *putRun) settles(own map[string]*put.Project, top, full string) bool {
 			r.settled++
 			return true
 		}
-		at := p.Root
-		for name := range strings.SplitSeq(strings.TrimPrefix(full, dir+"/"), "/") {
-			if at = at.Child(name); at == nil {
-				return false
-			}
-		}
-		return at.From > 0
+		at := p.Root.At(strings.TrimPrefix(full, dir+"/"))
+		return at != nil && at.From > 0
 	}
 	return false
 }
@@ -200,7 +195,7 @@ func (l *looker) close() {
 
 // packed adds what lies in an archive.
 func (r *putRun) packed(source int, file string) error {
-	c, err := archive.Open(file)
+	c, err := packed.Open(file)
 	if err != nil {
 		return unclear("", "%s: %s", file, place.Reason(err))
 	}

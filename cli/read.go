@@ -11,12 +11,12 @@ import (
 	"github.com/spf13/cobra"
 
 	"vestibula/cli/term"
-	"vestibula/core/archive"
 	"vestibula/core/away"
 	"vestibula/core/inspect"
 	"vestibula/core/label"
 	"vestibula/core/naming"
 	"vestibula/core/outline"
+	"vestibula/core/packed"
 	"vestibula/core/place"
 	"vestibula/core/project"
 	"vestibula/core/read"
@@ -204,7 +204,7 @@ func (r *readRun) fits(templates []*template.Template) error {
 func (r *readRun) path(p string) error {
 	info, err := os.Stat(p)
 	folder := err == nil && info.IsDir()
-	packed := err == nil && !folder && archive.FormatOf(p) != archive.None
+	packed := err == nil && !folder && packed.FormatOf(p) != packed.None
 	if !folder && !packed && (err != nil || p != r.in) {
 		return r.name(p)
 	}
@@ -256,7 +256,7 @@ func (r *readRun) path(p string) error {
 
 // packed reads the projects in an archive by their labels, if there are any.
 func (r *readRun) packed(p string) (found bool, err error) {
-	c, err := archive.Open(p)
+	c, err := packed.Open(p)
 	if err != nil {
 		return false, unreadable(p, err)
 	}
@@ -283,12 +283,7 @@ func (r *readRun) packed(p string) (found bool, err error) {
 			r.unread = append(r.unread, filepath.Join(p, filepath.FromSlash(at)))
 			continue
 		}
-		root := c.Root
-		for name := range strings.SplitSeq(at, "/") {
-			if at != "." && root != nil {
-				root = root.Child(name)
-			}
-		}
+		root := c.Root.At(at)
 		if root == nil {
 			continue
 		}

@@ -12,6 +12,7 @@ import (
 	"vestibula/core/address"
 	"vestibula/core/journal"
 	"vestibula/core/place"
+	"vestibula/core/proposal"
 	"vestibula/core/read"
 	"vestibula/core/tree"
 )
@@ -45,8 +46,8 @@ func (r *readRun) makeLinks() error {
 		r.note(term.Sprintf("%s has a %s of its own, which stays", r.links, name))
 	}
 	if base := filepath.Base(dir); len(p.Changes) > 0 {
-		if err := r.propose(consent{named: true}, proposal{set: &p.Set, undertaking: undertaking{doing: "linking",
-			head: journal.Head{What: "links", Title: base, Project: base, Roots: []journal.Root{{Path: address.Text(base)}}}}}); err != nil {
+		if err := r.propose(consent{named: true}, &task{Proposal: &proposal.Proposal{Set: &p.Set, Roots: []journal.Root{{Path: address.Text(base)}}},
+			undertaking: undertaking{doing: "linking", head: journal.Head{What: "links", Title: base, Project: base}}}); err != nil {
 			return err
 		}
 	}

@@ -12,10 +12,10 @@ import (
 	"github.com/adrg/xdg"
 
 	"vestibula/cli/term"
-	"vestibula/core/archive"
 	"vestibula/core/guide"
 	"vestibula/core/listing"
 	"vestibula/core/outline"
+	"vestibula/core/packed"
 	"vestibula/core/place"
 	"vestibula/core/template"
 	"vestibula/examples"
@@ -159,7 +159,7 @@ func readTemplate(path, where string) (*source, error) {
 	if err != nil {
 		return nil, unclear("", "%s cannot be read as a template: %s", path, place.Reason(err))
 	}
-	if archive.FormatOf(path) != archive.None || bytes.IndexByte(text, 0) >= 0 {
+	if packed.FormatOf(path) != packed.None || bytes.IndexByte(text, 0) >= 0 {
 		return nil, unclear("a template is a plain text, as any text editor writes it", "%s is no template: it is not a text", path)
 	}
 	// An os.Root, so that no link beside the template leads elsewhere.

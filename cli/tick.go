@@ -14,6 +14,7 @@ import (
 	"vestibula/core/label"
 	"vestibula/core/outline"
 	"vestibula/core/project"
+	"vestibula/core/proposal"
 	"vestibula/core/template"
 	"vestibula/core/tree"
 	"vestibula/core/value"
@@ -104,8 +105,8 @@ func (a *app) tick(at, item, day string, not, asJSON bool) error {
 	}
 	set := rewriting(filepath.Join(s.Dir, label.FileName), is.data, data)
 	name := filepath.Base(s.Dir)
-	return a.propose(consent{named: true, asJSON: asJSON}, proposal{set: set, report: report,
-		undertaking: undertaking{doing: "writing", head: journal.Head{What: "tick", Title: due.Path, Project: name, Roots: []journal.Root{{Path: ".", ID: is.label.ID}}}},
+	return a.propose(consent{named: true, asJSON: asJSON}, &task{Proposal: &proposal.Proposal{Set: set, Roots: []journal.Root{{Path: ".", ID: is.label.ID}}}, report: report,
+		undertaking: undertaking{doing: "writing", head: journal.Head{What: "tick", Title: due.Path, Project: name}},
 		told: func() term.Shown {
 			return term.Good.Render(term.Visible(what)) + term.Sprintf(" in %s: %s, %s. %s", name, due.Path, v.String(), a.undoes())
 		}})

@@ -11,7 +11,6 @@ import (
 	"github.com/spf13/cobra"
 
 	"vestibula/cli/term"
-	"vestibula/core/change"
 	"vestibula/core/disk"
 	"vestibula/core/inspect"
 	"vestibula/core/journal"
@@ -40,19 +39,14 @@ type upgradeRun struct {
 	roots     []string                      // the folders that were named
 	trees     map[string]*tree.Node         // all that lies in them
 	project   func(dir string, l *label.Label) (*project.Project, error)
-	followed  *followed
 }
 
 // An upgrading is one project that is brought to another template or other values.
 type upgrading struct {
+	upgrade.Upgrading
 	project *project.Project
 	job     *upgrade.Job
-	plan    *upgrade.Plan
-	err     error           // why there is no plan
-	old     []byte          // what its label holds
-	relabel []change.Change // what changes it, if it is to hold anything else
-	alone   bool            // its label is all that changes
-	dropped []string
+	err     error // why there is no plan
 }
 
 func (a *app) upgradeCommand() *cobra.Command {
@@ -211,7 +205,7 @@ func (r *upgradeRun) open(own *inspect.Own, l *readLabel) error {
 	if err != nil {
 		return err
 	}
-	u := &upgrading{project: p, old: l.data}
+	u := &upgrading{project: p, Upgrading: upgrade.Upgrading{Was: l.data}}
 	values, err := r.values(u, t)
 	if err != nil {
 		return err
@@ -267,71 +261,47 @@ func (a *app) opener() func(dir string, l *label.Label) (*project.Project, error
 	}
 }
 
-// sure are the steps that are done without an answer of their own.
-func (r *upgradeRun) sure() map[*upgrade.Step]bool {
-	chosen := map[*upgrade.Step]bool{}
+// all are the projects with their plans.
+func (r *upgradeRun) all() (list []*upgrade.Upgrading) {
 	for _, u := range r.jobs {
-		for _, s := range u.plan.Steps {
-			chosen[s] = s.Sure || r.consent.plan != ""
-		}
+		list = append(list, &u.Upgrading)
 	}
-	return chosen
+	return list
 }
 
 // carryOut shows the plan of all projects and, with a yes, does it.
 func (r *upgradeRun) carryOut() error {
-	chosen, probable := r.sure(), 0
-	for s := range chosen {
-		if !s.Sure {
-			probable++
-		}
-	}
-	asking := !r.yes && !r.preview && !r.asJSON && r.consent.plan == "" && r.interactive()
-	if asking && probable > 0 {
-		for _, u := range r.jobs {
-			for _, s := range u.plan.Steps {
-				if s.Sure {
-					continue
-				}
-				r.screen.Line("  ", term.Warn.Render("?"), " ", term.Visible(s.Why))
-				yes, err := r.confirm(fmt.Sprintf("%s → %s?", s.From, s.To))
-				if err != nil {
-					return err
-				}
-				chosen[s] = yes
-			}
-		}
-	}
-	set, roots, count := r.set(chosen)
-	var err error
-	if r.followed, err = r.follow(set, r.consent, r.roots, r.tops(set), r.trees); err != nil {
+	open, err := r.answer(r.consent, upgrade.Parts(r.all()))
+	if err != nil {
 		return err
 	}
-	if len(set.Changes) == 0 {
-		if r.asJSON {
-			return r.report(chosen, false)
-		}
-		r.draw(chosen)
-		if probable > 0 {
-			return refused("run it at a terminal, and answer", "Nothing was changed: what is left is only probable, and is asked for by itself.")
-		}
-		r.screen.Text(term.Good.Render("Nothing to do:") + " " + asMeant(len(r.jobs)))
-		return nil
-	}
+	p, tops, count := upgrade.Propose(r.all())
+	tellOpen(p, open)
 	r.then = "Afterwards, the same upgrade once more brings the rest up to date."
 	title := filepath.Base(r.jobs[0].project.Dir)
 	if len(r.jobs) > 1 {
 		title = string(term.Count(len(r.jobs), "project"))
 	}
 	what := term.Count(count, "change")
-	question := fmt.Sprintf("Make %s in %s?", what, term.Count(len(r.jobs), "project"))
-	if count == 0 {
-		what, question = "no folder and no file changes", fmt.Sprintf("Hold %s to the template of today?", term.Count(len(r.jobs), "project"))
+	t := &task{Proposal: p, follows: &following{roots: r.roots, tops: tops, trees: r.trees, settled: true},
+		question: fmt.Sprintf("Make %s in %s?", what, term.Count(len(r.jobs), "project")), how: "do what is sure", idle: asMeant(len(r.jobs)),
+		undertaking: undertaking{doing: "upgrading", head: journal.Head{What: "upgrade", Title: title, Project: title}}}
+	switch {
+	case len(p.Set.Changes) == 0 && open > 0 && !r.asJSON:
+		r.drawPlan(t)
+		return refused("run it at a terminal, and answer", "Nothing was changed: what is left is only probable, and is asked for by itself.")
+	case count == 0:
+		what, t.question = "no folder and no file changes", fmt.Sprintf("Hold %s to the template of today?", term.Count(len(r.jobs), "project"))
 	}
-	return r.propose(r.consent, proposal{set: set, draw: func() { r.draw(chosen) }, question: question, how: "do what is sure",
-		report:      func(done bool) error { return r.report(chosen, done) },
-		undertaking: undertaking{doing: "upgrading", head: journal.Head{What: "upgrade", Title: title, Project: title, Roots: roots}},
-		told: func() term.Shown {
-			return term.Good.Render("Upgraded") + term.Sprintf(" %s: %s. %s", title, what, r.undoes())
-		}})
+	t.told = func() term.Shown {
+		return term.Good.Render("Upgraded") + term.Sprintf(" %s: %s. %s", title, what, r.undoes())
+	}
+	return r.propose(r.consent, t)
+}
+
+func asMeant(n int) term.Shown {
+	if n == 1 {
+		return "the project is as it is to be."
+	}
+	return term.Sprintf("all %s projects are as they are to be.", term.Number(n))
 }

@@ -10,9 +10,7 @@ import (
 	"sync/atomic"
 
 	"vestibula/cli/term"
-	"vestibula/core/change"
 	"vestibula/core/inspect"
-	"vestibula/core/label"
 	"vestibula/core/place"
 	"vestibula/core/project"
 	"vestibula/core/template"
@@ -59,17 +57,10 @@ func (u *upgrading) makePlan(planner *upgrade.Planner) {
 	u.job.Sum = func(path string) (string, error) { return sumAt(at, path) }
 	u.job.Limit = max(u.job.Limit, 10*u.job.Full.Count())
 	if u.job.Seen, u.err = inspect.Seen(u.job.Full, u.job.Template); u.err == nil {
-		u.plan, u.err = planner.Plan(u.job)
+		u.Plan, u.err = planner.Plan(u.job)
 	}
-	if u.err != nil {
-		return
-	}
-	if data, err := u.plan.Label.Encode(); err != nil {
-		u.err = err
-	} else if string(data) != string(u.old) {
-		noted := &change.Set{}
-		noted.Write(change.At{Path: u.plan.Becomes + "/" + label.FileName}, u.old, data, "")
-		u.relabel = noted.Changes
+	if u.err == nil {
+		u.err = u.Noted()
 	}
 	u.job.Seen = nil
 }
@@ -113,7 +104,7 @@ func (r *upgradeRun) values(u *upgrading, t *template.Template) (template.Values
 		f := t.Field(name)
 		if f == nil || f.Made() {
 			if f == nil {
-				u.dropped = append(u.dropped, name)
+				u.Dropped = append(u.Dropped, name)
 			}
 			continue
 		}

@@ -1,194 +1,213 @@
-// Package archive writes trees as archives, to be handed out or mailed: ZIP, and
-// tar with gzip. The same tree and time give the same bytes, whenever and
-// wherever it is written. [List] says what an archive of somebody else holds.
+// Package archive plans how projects, or parts of them, go to another folder, to another disk
+// or into one file, how they come back from there, and how a copy is handed over. What went is
+// noted in the list of the folder that it went from.
 package archive
 
 import (
-	"archive/tar"
-	"archive/zip"
-	"bytes"
-	"cmp"
-	"compress/gzip"
-	"io"
-	"io/fs"
+	"os"
 	"path"
+	"path/filepath"
 	"strings"
 	"time"
 
+	"vestibula/core/away"
+	"vestibula/core/bag"
+	"vestibula/core/bundle"
+	"vestibula/core/label"
+	"vestibula/core/pack"
+	"vestibula/core/place"
+	"vestibula/core/proposal"
 	"vestibula/core/tree"
 )
 
-// A Format is a kind of archive.
-type Format int
+// A Job is what goes to its archive, or comes back.
+type Job struct {
+	File   string // the archive file that projects go into, absolute; "" for a folder
+	Back   bool   // they come back
+	Copy   bool   // copies are handed over, without the label
+	For    string // who gets them
+	Now    time.Time
+	Goes   []*Going
+	Moved  map[string]bool // files that something else takes away, by their absolute paths
+	Packed func(n int)     // is told of what goes into the file; may be nil
 
-// The formats.
-const (
-	None    Format = iota
-	Zip            // .zip
-	TarGzip        // .tar.gz or .tgz
-)
+	files []*pack.File // what is read while they come back
+}
 
-// FormatOf tells the format by the ending of a file's name.
-func FormatOf(name string) Format {
-	switch name = strings.ToLower(name); {
-	case strings.HasSuffix(name, ".zip"):
-		return Zip
-	case strings.HasSuffix(name, ".tar.gz"), strings.HasSuffix(name, ".tgz"):
-		return TarGzip
+// A Going is a project, or a part of one, that goes or comes back.
+type Going struct {
+	Name     string // as it is shown
+	From, To string // absolute
+	Size     int64  // of all its files, in bytes
+	Note     *away.Project
+	Project  string // its own folder, absolute
+	Wanted   bool   // the template asks for it there
+
+	whole   *tree.Node
+	entries []bag.Entry // of what goes into a file, from its own folder
+	packed  *pack.File  // that it comes back from
+}
+
+// A Source is a project that goes.
+type Source struct {
+	Name  string // as it is shown
+	Dir   string // its own folder, absolute
+	Label *label.Label
+	Size  int64  // of its files
+	Disk  string // the name of the disk that it goes to, where that is another one
+}
+
+// Add adds a project, or the part of one at a path of it, that goes to a folder or a file.
+// What it holds is read for it.
+func (j *Job) Add(s Source, to, part string) (*Going, error) {
+	g := &Going{Name: path.Join(filepath.ToSlash(s.Name), part), Project: s.Dir, From: filepath.Join(s.Dir, filepath.FromSlash(part)), To: filepath.Join(to, filepath.FromSlash(part)), Size: s.Size}
+	if !isThere(g.From) {
+		return nil, proposal.Refused("", "there is no \"%s\" in %s", part, s.Name)
 	}
-	return None
-}
-
-// An Archive is a tree as the content of a file.
-type Archive struct {
-	Root   *tree.Node
-	Format Format
-	Time   time.Time // that all entries bear, where Dress says nothing else
-	// Dress, which may be nil, says which permissions an entry has and when it was changed
-	// last, by its path. Zero leaves each as it comes.
-	Dress func(path string) (fs.FileMode, time.Time)
-	Done  func(n int) // is called with how many entries were just written; may be nil
-}
-
-// Source names the archive in messages.
-func (a *Archive) Source() string { return "the archive" }
-
-// Open returns the bytes of the archive, which are made as they are read.
-func (a *Archive) Open() (io.ReadCloser, error) {
-	r, w := io.Pipe()
-	go func() { w.CloseWithError(a.write(w)) }()
-	return r, nil
-}
-
-// A packer writes one entry after the other. Paths have slashes.
-type packer interface {
-	folder(path string, as dress) error
-	file(path string, c tree.Content, as dress) error
-	link(path string, target tree.Content, as dress) error
-	Close() error
-}
-
-func (a *Archive) write(w io.Writer) error {
-	var p packer
-	if a.Format == Zip {
-		p = &zipPacker{zip.NewWriter(w), a.Dress != nil}
-	} else {
-		z := gzip.NewWriter(w)
-		p = &tarPacker{tar.NewWriter(z), z}
+	g.Note = &away.Project{Name: filepath.Base(s.Dir), Part: part, To: g.To, File: j.File, Disk: s.Disk, Since: j.Now, Label: s.Label}
+	if err := g.take(); err != nil {
+		return nil, err
 	}
-	for path, n := range a.Root.All() {
-		var err error
+	if j.File != "" {
+		if err := g.sumUp(); err != nil {
+			return nil, err
+		}
+	}
+	j.Goes = append(j.Goes, g)
+	return g, nil
+}
+
+// take notes what lies in a project or a part of it, hidden things among it.
+func (g *Going) take() error {
+	info, err := os.Lstat(g.From)
+	if err != nil {
+		return proposal.Refused("", "%s cannot be read: %s", g.Name, place.Reason(err))
+	}
+	if !info.IsDir() {
+		g.Size, g.Note.Size = info.Size(), info.Size()
+		return nil
+	}
+	root, unread, err := tree.Read(g.From, nil, nil)
+	if err != nil {
+		return proposal.Refused("", "%s cannot be read: %s", g.Name, place.Reason(err))
+	}
+	if len(unread) > 0 {
+		return proposal.Refused("", "%s in %s cannot be read: %s", unread[0].Path, g.Name, place.Reason(unread[0].Err))
+	}
+	g.whole = root
+	size := int64(0)
+	for at, n := range root.All() {
+		shown := strings.ToValidUTF8(at, "\uFFFD")
 		if n.Kind == tree.Folder {
-			err = p.folder(path+"/", a.dress(path, 0o755))
-		} else if n.Kind == tree.Symlink {
-			err = p.link(path, n.Content, a.dress(path, 0o777))
-		} else {
-			err = p.file(path, n.Content, a.dress(path, 0o644))
+			shown += "/"
+		} else if g.Note.Part != "" {
+			if info, err := os.Lstat(filepath.Join(g.From, filepath.FromSlash(at))); err == nil {
+				size += info.Size()
+			}
 		}
+		g.Note.Files = append(g.Note.Files, shown)
+	}
+	if g.Note.Part != "" {
+		g.Size = size
+	}
+	g.Note.Size = g.Size
+	return nil
+}
+
+// sumUp notes what lies in what goes into a file, with checksums.
+func (g *Going) sumUp() (err error) {
+	if g.whole != nil {
+		g.entries, err = bundle.List(g.From, g.whole, nil, "", nil)
+		return err
+	}
+	e := bag.Entry{Path: filepath.Base(g.From)}
+	in, err := place.Open(filepath.Dir(g.From))
+	if err == nil {
+		defer in.Close()
+		err = bundle.Look(in, &e, nil)
+	}
+	if err != nil {
+		return proposal.Refused("", "%s cannot be read: %s", g.Name, place.Reason(err))
+	}
+	g.entries = []bag.Entry{e}
+	return nil
+}
+
+// Return adds a project, or a part of one, that comes back to a folder, from where a list says
+// that it is. Own is the folder of the project, where it is only a part that was archived.
+func (j *Job) Return(p *away.Project, dir, own string) error {
+	if !isThere(p.Lies()) {
+		return proposal.Refused("connect it, and try again", "%s is %s, and that is not there now", p.Name, p.Where())
+	}
+	g := &Going{Name: p.Called(), From: p.To, To: filepath.Join(dir, p.Name, filepath.FromSlash(p.Part)), Size: p.Size, Note: p, Project: own}
+	if p.File != "" {
+		f, err := pack.Open(p.File)
 		if err != nil {
-			return err
+			return proposal.Refused("", "%s cannot be read: %s", p.File, place.Reason(err))
 		}
-		if a.Done != nil {
-			a.Done(1)
+		j.files = append(j.files, f)
+		note, _, err := f.Note(top(p))
+		switch {
+		case err != nil:
+			return proposal.Refused("", "%s: %s", p.File, place.Reason(err))
+		case note == nil || note.ID != p.Label.ID:
+			return proposal.Refused("unpack it by hand", "what is at %s is not that project any more", p.To)
+		}
+		g.packed = f
+	} else if p.Part == "" {
+		data, err := place.ReadFile(filepath.Join(p.To, label.FileName), label.MaxBytes)
+		var l *label.Label
+		if err == nil {
+			l, err = label.Parse(data)
+		}
+		if err != nil || l.ID != p.Label.ID {
+			return proposal.Refused("put that project back there, and try again", "what is at %s is not that project any more", p.To)
 		}
 	}
-	return p.Close()
+	j.Goes = append(j.Goes, g)
+	return nil
 }
 
-// A dress is what an entry bears.
-type dress struct {
-	mode fs.FileMode
-	time time.Time
-}
-
-func (a *Archive) dress(path string, mode fs.FileMode) dress {
-	as := dress{mode, a.Time}
-	if a.Dress == nil {
-		return as
+// Close closes the files that projects come back from.
+func (j *Job) Close() {
+	for _, f := range j.files {
+		f.Close()
 	}
-	if mode, at := a.Dress(path); mode != 0 || !at.IsZero() {
-		as = dress{cmp.Or(mode.Perm(), as.mode), at}
+}
+
+// Things is how many things are written and read back, where they go into a file; 0 elsewhere.
+func (j *Job) Things() (n int) {
+	for _, g := range j.Goes {
+		n += 2 * len(g.entries)
 	}
-	return as
+	return n
 }
 
-// packedAlready are the endings of files that do not become smaller.
-var packedAlready = map[string]bool{".jpg": true, ".jpeg": true, ".png": true, ".gif": true, ".webp": true, ".heic": true, ".avif": true, ".mp3": true, ".m4a": true, ".ogg": true, ".flac": true, ".mp4": true, ".mov": true, ".avi": true, ".mkv": true, ".webm": true, ".zip": true, ".gz": true, ".tgz": true, ".xz": true, ".7z": true, ".rar": true, ".docx": true, ".xlsx": true, ".pptx": true, ".odt": true, ".ods": true, ".odp": true}
-
-type zipPacker struct {
-	*zip.Writer
-	real bool // what is packed are files of a person's, of which some are packed already
-}
-
-func (p *zipPacker) create(path string, as dress, method uint16) (io.Writer, error) {
-	h := &zip.FileHeader{Name: path, Method: method, Modified: as.time}
-	h.SetMode(as.mode)
-	return p.CreateHeader(h)
-}
-
-func (p *zipPacker) folder(path string, as dress) error {
-	as.mode |= fs.ModeDir
-	_, err := p.create(path, as, zip.Store)
-	return err
-}
-
-func (p *zipPacker) file(at string, c tree.Content, as dress) error {
-	if c == nil {
-		_, err := p.create(at, as, zip.Store)
-		return err
-	}
-	method := zip.Deflate
-	if p.real && packedAlready[strings.ToLower(path.Ext(at))] {
-		method = zip.Store
-	}
-	w, err := p.create(at, as, method)
+// CameFrom is where a project was, by its name in an archive file: whether it was archived from
+// there is told by the list that lies there.
+func CameFrom(file, name string) (string, error) {
+	f, err := pack.Open(file)
 	if err != nil {
-		return err
+		return "", proposal.Refused("", "%s cannot be read: %s", file, place.Reason(err))
 	}
-	return tree.Copy(w, c)
+	defer f.Close()
+	note, _, err := f.Note(name)
+	switch {
+	case err != nil:
+		return "", proposal.Refused("", "%s: %s", file, place.Reason(err))
+	case note == nil || note.From == "":
+		return "", proposal.Refused("name one that lies in it", "no project called \"%s\" was archived into %s", name, file)
+	}
+	return note.From, nil
 }
 
-func (p *zipPacker) link(path string, target tree.Content, as dress) error {
-	as.mode |= fs.ModeSymlink
-	w, err := p.create(path, as, zip.Store)
-	if err != nil {
-		return err
-	}
-	return tree.Copy(w, target)
+// top is the folder of an archive file that a project lies in.
+func top(p *away.Project) string {
+	inside := strings.TrimPrefix(filepath.ToSlash(strings.TrimPrefix(p.To, p.File)), "/")
+	return strings.TrimSuffix(strings.TrimSuffix(inside, p.Part), "/")
 }
 
-func (p *tarPacker) link(path string, target tree.Content, as dress) error {
-	var to strings.Builder
-	if err := tree.Copy(&to, target); err != nil {
-		return err
-	}
-	return p.WriteHeader(&tar.Header{Typeflag: tar.TypeSymlink, Name: path, Linkname: to.String(), Mode: int64(as.mode), ModTime: as.time})
-}
-
-type tarPacker struct {
-	*tar.Writer
-	zip *gzip.Writer
-}
-
-func (p *tarPacker) folder(path string, as dress) error {
-	return p.WriteHeader(&tar.Header{Typeflag: tar.TypeDir, Name: path, Mode: int64(as.mode), ModTime: as.time})
-}
-
-func (p *tarPacker) file(path string, c tree.Content, as dress) error {
-	var data bytes.Buffer // its size has to be known first
-	if err := tree.Copy(&data, c); err != nil {
-		return err
-	}
-	if err := p.WriteHeader(&tar.Header{Typeflag: tar.TypeReg, Name: path, Mode: int64(as.mode), Size: int64(data.Len()), ModTime: as.time}); err != nil {
-		return err
-	}
-	_, err := p.Write(data.Bytes())
-	return err
-}
-
-func (p *tarPacker) Close() error {
-	if err := p.Writer.Close(); err != nil {
-		return err
-	}
-	return p.zip.Close()
+func isThere(at string) bool {
+	_, err := os.Lstat(at)
+	return err == nil
 }

@@ -1,7 +1,7 @@
 // Package away holds the small hidden file that says which projects of a folder were
 // archived: where they went and since when, with their labels and the names of what lies
 // in them, so that they are known here although the disk that they went to is not
-// connected. It reads and writes that file's contents, and nothing else.
+// connected. It reads that file, and says what it is to hold.
 package away
 
 import (

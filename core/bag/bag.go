@@ -24,6 +24,7 @@ import (
 	"sync/atomic"
 	"time"
 
+	"vestibula/core/digest"
 	"vestibula/core/tree"
 )
 
@@ -145,6 +146,22 @@ func Tags(size int64, files int, info [][2]string, day time.Time) map[string][]b
 		text.WriteString(line[0] + ": " + strings.Join(strings.Fields(line[1]), " ") + "\n")
 	}
 	return map[string][]byte{Declaration: []byte("BagIt-Version: 1.0\nTag-File-Character-Encoding: UTF-8\n"), Info: []byte(text.String())}
+}
+
+// Tagged are the files beside the payload of a bag that holds a backup, by their names: the
+// list of the backup as it is encoded, the manifests, and what says that it is a bag. Program
+// is what made it.
+func (b *Backup) Tagged(note []byte, program string, day time.Time) map[string][]byte {
+	manifest, size := b.Manifest(Payload)
+	tags := Tags(size, len(manifest.Sums), [][2]string{{"External-Identifier", b.ID}, {"External-Description", b.Project}, {"Bag-Software-Agent", program}}, day)
+	tags[ManifestName("sha256", false)] = manifest.Bytes()
+	tags[BagName] = note
+	sums := &Manifest{Algorithm: "sha256", Sums: map[string]string{}}
+	for name, data := range tags {
+		sums.Sums[name] = digest.Bytes(data)
+	}
+	tags[ManifestName("sha256", true)] = sums.Bytes()
+	return tags
 }
 
 // A Kind is what is wrong with a file.

@@ -16,21 +16,16 @@ import (
 	"vestibula/core/label"
 	"vestibula/core/place"
 	"vestibula/core/project"
+	"vestibula/core/proposal"
 	"vestibula/core/tree"
 )
-
-// A Stay is something that an undo leaves where it is, and why.
-type Stay struct {
-	Path string
-	Why  string
-}
 
 // An Undo is a plan to take a record back, and what stays because somebody has
 // changed it or put something into it since.
 type Undo struct {
 	*Plan
 	Record *journal.Record
-	Stays  []Stay
+	Stays  []*proposal.Left
 	Moved  []string       // the roots of the record that were moved or renamed by hand, and where they are now
 	Roots  []journal.Root // those of the record, in the places of the plan
 }
@@ -137,9 +132,21 @@ func PlanUndo(j *journal.Journal, records []*journal.Record, r *journal.Record, 
 		return nil, err
 	}
 	for _, o := range bad {
-		u.Stays = append(u.Stays, Stay{list[o.Index].Path, o.Why})
+		u.Stays = append(u.Stays, &proposal.Left{Path: list[o.Index].Path, Why: o.Why})
 	}
 	return u, nil
+}
+
+// Proposal returns what the undo does, for a person.
+func (u *Undo) Proposal() *proposal.Proposal {
+	part := proposal.Of(u.List, u.Stays, Own)
+	part.Inner = true
+	out := &proposal.Proposal{Roots: u.Roots, Parts: []*proposal.Part{
+		{Title: fmt.Sprintf("Undo %d: the %s of %s", u.Record.Number, u.Record.What, u.Record.Name()), About: "in " + strings.Join(u.Record.PlacePaths(), ", ")}, part}}
+	for _, now := range u.Moved {
+		out.Note("it lies in " + now + " now")
+	}
+	return out
 }
 
 // maxRevised is how large a file may be that is revised, in bytes.

@@ -19,6 +19,7 @@ import (
 	"vestibula/core/change"
 	"vestibula/core/digest"
 	"vestibula/core/journal"
+	"vestibula/core/proposal"
 	"vestibula/core/tree"
 )
 
@@ -436,7 +437,7 @@ func (w *world) apply() (*journal.Record, error) {
 }
 
 // undo takes the newest record back, or an undo that is not undone.
-func (w *world) undo(what string) ([]Stay, error) {
+func (w *world) undo(what string) ([]*proposal.Left, error) {
 	j, err := journal.Open(w.state)
 	if err != nil {
 		return nil, err

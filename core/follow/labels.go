@@ -4,6 +4,7 @@
 package follow
 
 import (
+	"bytes"
 	"path"
 	"path/filepath"
 	"slices"
@@ -58,13 +59,28 @@ type project struct {
 func Labels(set *change.Set) error {
 	moves := Moves(set)
 	for _, p := range touched(set) {
-		l, err := label.Parse(p.text)
-		if err != nil {
-			continue // what it says is not known, and is told elsewhere
-		}
 		own, stays := moves.After(p.dir)
 		if !stays {
 			continue
+		}
+		at, err := set.Find(own + "/" + label.FileName)
+		if err != nil {
+			return err
+		}
+		text := p.text
+		noted := slices.IndexFunc(set.Changes, func(c change.Change) bool {
+			return c.Op == change.Replace && c.In == at.In && c.Path == at.Path
+		})
+		if noted >= 0 { // by the planner
+			var out bytes.Buffer
+			if err := tree.Copy(&out, set.Changes[noted].Content); err != nil {
+				return err
+			}
+			text = out.Bytes()
+		}
+		l, err := label.Parse(text)
+		if err != nil {
+			continue // what it says is not known, and is told elsewhere
 		}
 		changed := l.Follow(func(at string) (string, bool) {
 			to, there := moves.After(p.dir + "/" + at)
@@ -84,13 +100,11 @@ func Labels(set *change.Set) error {
 		if !changed {
 			continue
 		}
-		text, err := l.Encode()
-		if err != nil {
+		if text, err = l.Encode(); err != nil {
 			return err
 		}
-		at, err := set.Find(own + "/" + label.FileName)
-		if err != nil {
-			return err
+		if noted >= 0 {
+			set.Changes = slices.Delete(set.Changes, noted, noted+1)
 		}
 		set.Write(at, p.text, text, "")
 	}

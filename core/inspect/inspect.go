@@ -13,10 +13,10 @@ import (
 	"strings"
 	"time"
 
-	"vestibula/core/archive"
 	"vestibula/core/bag"
 	"vestibula/core/label"
 	"vestibula/core/match"
+	"vestibula/core/packed"
 	"vestibula/core/place"
 	"vestibula/core/project"
 	"vestibula/core/rules"
@@ -146,7 +146,7 @@ func (l *Look) At(at string) (*Report, error) {
 	l.numbers = map[counted][]string{}
 	r := &Report{Path: at}
 	if !info.IsDir() {
-		listing, err := archive.List(at)
+		listing, err := packed.List(at)
 		if err != nil {
 			return nil, err
 		}
@@ -269,7 +269,7 @@ func Tree(at string, done func(n int)) (*tree.Node, []tree.Unread, error) {
 	var unread []tree.Unread
 	if info.IsDir() {
 		root, unread, err = tree.Read(at, folderSkipped, done)
-	} else if listing, failed := archive.List(at); failed != nil {
+	} else if listing, failed := packed.List(at); failed != nil {
 		err = failed
 	} else {
 		root = listing.Root

@@ -1,26 +1,20 @@
 package next
 
 import (
-	"fmt"
 	"os"
 	"path"
 	"path/filepath"
 
 	"vestibula/core/change"
+	"vestibula/core/order"
+	"vestibula/core/place"
+	"vestibula/core/proposal"
 	"vestibula/core/tree"
 )
 
-// A TwiceError says that two files of the old period would get one name in the new one.
-type TwiceError struct{ One, Other, To string }
-
-// Error names them.
-func (e *TwiceError) Error() string {
-	return fmt.Sprintf("%s and %s would both be %s", e.One, e.Other, e.To)
-}
-
 // Bring adds to a set what brings steps from one folder to another, and the folders on the
 // way. It returns the steps whose place is free; what is begun there stays, and is counted. The
-// error is a [TwiceError], or that of a link that cannot be read.
+// error is a [proposal.Refusal].
 func Bring(set *change.Set, way *change.Way, steps []*Step, from, to change.At) (goes []*Step, begun int, err error) {
 	onDisk := func(at change.At) string { return filepath.Join(set.Places[at.In], filepath.FromSlash(at.Path)) }
 	taken := map[string]string{}
@@ -31,7 +25,7 @@ func Bring(set *change.Set, way *change.Way, steps []*Step, from, to change.At) 
 			continue
 		}
 		if other, twice := taken[tree.Folded(new.Path)]; twice {
-			return nil, 0, &TwiceError{other, s.From, s.To}
+			return nil, 0, proposal.Refused("give one of them another name first", "two files would get one name: %s and %s would both be %s", other, s.From, s.To)
 		}
 		taken[tree.Folded(new.Path)] = s.From
 		if _, err := os.Lstat(onDisk(new)); err == nil {
@@ -45,7 +39,7 @@ func Bring(set *change.Set, way *change.Way, steps []*Step, from, to change.At) 
 		case s.Kind == tree.Symlink:
 			target, err := os.Readlink(onDisk(old))
 			if err != nil {
-				return nil, 0, err
+				return nil, 0, proposal.Refused("", "a link cannot be read: %s", place.Reason(err))
 			}
 			set.MakeLink(new, target, s.Why)
 		default:
@@ -54,4 +48,21 @@ func Bring(set *change.Set, way *change.Way, steps []*Step, from, to change.At) 
 		goes = append(goes, s)
 	}
 	return goes, begun, nil
+}
+
+// Part returns what a person sees of what goes along to a new folder, in the order of its names.
+func Part(title, about string, goes []*Step) *proposal.Part {
+	part := &proposal.Part{Title: title, About: about}
+	order.Sort(order.Natural, goes, func(s *Step) string { return s.From })
+	for _, s := range goes {
+		step := proposal.Step{Op: change.Copy, From: s.From, To: s.To}
+		if s.Moves {
+			step.Op = change.Move
+		}
+		if s.From == s.To {
+			step.Called = s.To
+		}
+		part.Add(step)
+	}
+	return part
 }

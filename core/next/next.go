@@ -111,7 +111,7 @@ func Make(j *Job) (*Plan, error) {
 	match.Compare(p.old, j.Seen)
 	p.pair(p.old.Own, p.new.Own)
 	p.periods = p.written()
-	p.walk(j.Full, "", place{want: p.old.Own, new: p.new.Own, sure: true})
+	p.walk(j.Full, "", spot{want: p.old.Own, new: p.new.Own, sure: true})
 	p.plan.Own, _ = j.Template.Own(p.new.Expansion.Root)
 	p.plan.Root = p.without(p.new.Expansion.Root.Built())
 	return p.plan, nil
@@ -147,8 +147,8 @@ func (p *planner) listed(n *tree.Node) bool {
 	return line != nil && line.OfList()
 }
 
-// A place is a folder of the old project, and what it is in the new one.
-type place struct {
+// A spot is a folder of the old project, and what it is in the new one.
+type spot struct {
 	want  *tree.Node // what it is by the template; nil of a person's own
 	new   *tree.Node
 	to    string // its path there
@@ -157,7 +157,7 @@ type place struct {
 }
 
 // walk goes through a folder of the old project.
-func (p *planner) walk(n *tree.Node, at string, here place) {
+func (p *planner) walk(n *tree.Node, at string, here spot) {
 	for _, c := range n.Children {
 		path := path.Join(at, c.Name)
 		below := p.below(c, path, here)
@@ -187,13 +187,13 @@ func (p *planner) walk(n *tree.Node, at string, here place) {
 	}
 }
 
-func (p *planner) step(from string, to place, kind tree.Kind) {
+func (p *planner) step(from string, to spot, kind tree.Kind) {
 	p.plan.Steps = append(p.plan.Steps, &Step{From: from, To: to.to, Kind: kind, Moves: to.carry == template.Moves, Why: "carry"})
 }
 
 // below is what an entry of a folder is.
-func (p *planner) below(c *tree.Node, at string, here place) place {
-	next := place{carry: here.carry, sure: here.sure}
+func (p *planner) below(c *tree.Node, at string, here spot) spot {
+	next := spot{carry: here.carry, sure: here.sure}
 	if want := p.wanted[at]; want != nil {
 		next.want, next.new = want, p.pairs[want]
 		if line := p.Template.LineOf(want); line != nil && line.Carry != template.Unsaid {

@@ -12,10 +12,10 @@ import (
 	"strings"
 	"time"
 
-	"vestibula/core/archive"
 	"vestibula/core/bag"
 	"vestibula/core/change"
 	"vestibula/core/digest"
+	"vestibula/core/packed"
 	"vestibula/core/place"
 	"vestibula/core/tree"
 )
@@ -59,7 +59,7 @@ func Into(in int, file string, set *change.Set, now time.Time, done func(n int))
 			dresses[c.Path] = dress
 		}
 	}
-	content := &archive.Archive{Root: root, Format: archive.Zip, Time: now, Done: done}
+	content := &packed.Archive{Root: root, Format: packed.Zip, Time: now, Done: done}
 	content.Dress = func(at string) (fs.FileMode, time.Time) {
 		if d := dresses[at]; d.Time != 0 {
 			return d.Mode, time.Unix(0, d.Time).UTC()
@@ -110,17 +110,17 @@ func (s *summed) Read(b []byte) (int, error) {
 
 // A File is a packed file that is open.
 type File struct {
-	*archive.Contents
-	files map[string]*archive.Packed
+	*packed.Contents
+	files map[string]*packed.Packed
 }
 
 // Open opens one. Who opens it closes it.
 func Open(file string) (*File, error) {
-	c, err := archive.OpenKnown(file)
+	c, err := packed.OpenKnown(file)
 	if err != nil {
 		return nil, err
 	}
-	f := &File{c, map[string]*archive.Packed{}}
+	f := &File{c, map[string]*packed.Packed{}}
 	for i := range c.Files {
 		f.files[c.Files[i].Path] = &c.Files[i]
 	}
@@ -166,7 +166,7 @@ type Folder struct {
 // In returns a folder of the file, by its path.
 func (f *File) In(top string) Folder { return Folder{f, top} }
 
-func (d Folder) at(name string) *archive.Packed { return d.in.files[path.Join(d.top, name)] }
+func (d Folder) at(name string) *packed.Packed { return d.in.files[path.Join(d.top, name)] }
 
 // Open opens a file in it.
 func (d Folder) Open(name string) (io.ReadCloser, error) {

@@ -19,8 +19,8 @@ import (
 
 var day = time.Date(2027, 3, 9, 12, 0, 0, 0, time.UTC)
 
-// packed is what would be written of a file “a.txt”, that is said to hold a text.
-func packed(t *testing.T, holds, said string) ([]byte, error) {
+// zipped is what would be written of a file “a.txt”, that is said to hold a text.
+func zipped(t *testing.T, holds, said string) ([]byte, error) {
 	dir := t.TempDir()
 	require.NoError(t, os.WriteFile(filepath.Join(dir, "a.txt"), []byte(holds), 0o644))
 	note, err := (&bag.Backup{ID: "i", Project: "Ola", Made: day, Own: &bag.Entry{Path: "./", Mode: 0o700}, Entries: []bag.Entry{{Path: "Letters/", Mode: 0o750, Time: 7e9}, {Path: "a.txt", Size: int64(len(holds)), Sum: digest.Bytes([]byte(said)), Time: 1_700_000_000_000_000_123}, {Path: "way", To: "Letters"}}}).Encode()
@@ -43,7 +43,7 @@ func packed(t *testing.T, holds, said string) ([]byte, error) {
 }
 
 func TestWhatIsPackedComesBack(t *testing.T) {
-	data, err := packed(t, "one", "one")
+	data, err := zipped(t, "one", "one")
 	require.NoError(t, err)
 	file := filepath.Join(t.TempDir(), "years.zip")
 	require.NoError(t, os.WriteFile(file, data, 0o644))
@@ -76,12 +76,12 @@ func TestWhatIsPackedComesBack(t *testing.T) {
 
 func TestWhatChangedMeanwhileIsNotPacked(t *testing.T) {
 	assert.Equal(t, "C/Ola/a.txt", (&living{dir: "C/Ola", path: "a.txt"}).Source(), "by its path, where a message is of it")
-	_, err := packed(t, "two", "one")
+	_, err := zipped(t, "two", "one")
 	assert.ErrorContains(t, err, "somebody has changed a.txt meanwhile")
 }
 
 func TestProvingFindsDamage(t *testing.T) {
-	whole, err := packed(t, "one", "one")
+	whole, err := zipped(t, "one", "one")
 	require.NoError(t, err)
 	dir := t.TempDir()
 	require.NoError(t, os.WriteFile(filepath.Join(dir, "a.txt"), []byte("one"), 0o644))

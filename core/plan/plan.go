@@ -14,6 +14,8 @@ import (
 	"strings"
 
 	"vestibula/core/change"
+	"vestibula/core/journal"
+	"vestibula/core/proposal"
 	"vestibula/core/table"
 	"vestibula/core/tree"
 )
@@ -333,4 +335,23 @@ func clean(cell string) (at string, folder bool, bad string) {
 		return "", false, fmt.Sprintf("“%s” leads out of the folder of the plan", cell)
 	}
 	return at, folder, ""
+}
+
+// Proposal returns what is done, with a step for each row.
+func (p *Planned) Proposal() *proposal.Proposal {
+	out := &proposal.Proposal{Set: &p.Set, Roots: []journal.Root{{Path: "."}}}
+	part := out.Part("")
+	for i := range p.Set.Changes {
+		s := proposal.One(&p.Set.Changes[i])
+		s.Why, s.Row = p.Set.Changes[i].Why, p.Rows[i]
+		part.Add(s)
+	}
+	if n := len(p.Skipped); n > 0 {
+		rows := fmt.Sprintf("%d rows are", n)
+		if n == 1 {
+			rows = fmt.Sprintf("row %d is", p.Skipped[0].Number)
+		}
+		out.Remark(rows + " left out: what is so already, and what only the command does that has written the plan")
+	}
+	return out
 }

@@ -127,13 +127,8 @@ func (m *maker) wanted(p *Project, dir string, values template.Values) (*tree.No
 }
 
 func real(root *tree.Node, dir string) bool {
-	at := root
-	for name := range strings.SplitSeq(dir, "/") {
-		if at = at.Child(name); at == nil {
-			return false
-		}
-	}
-	return at.Kind == tree.Folder
+	at := root.At(dir)
+	return at != nil && at.Kind == tree.Folder
 }
 
 // Within gives changes with absolute paths their places: the innermost of tops, which are

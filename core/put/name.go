@@ -233,11 +233,9 @@ func (n *Namer) write(p *Planner, conv *template.Convention, s *Spot, ending str
 // counted are the names that a number counts on from.
 func (p *Planner) counted(conv *template.Convention, s *Spot, scope template.Scope) (names []string) {
 	if scope == template.InFolder {
-		at := s.Project.Root
-		for name := range strings.SplitSeq(s.Dir, "/") {
-			if at = at.Child(name); at == nil {
-				return nil
-			}
+		at := s.Project.Root.At(s.Dir)
+		if at == nil {
+			return nil
 		}
 		for _, c := range at.Children {
 			names = append(names, c.Name)

@@ -8,7 +8,9 @@ import (
 	"slices"
 
 	"vestibula/core/change"
+	"vestibula/core/journal"
 	"vestibula/core/naming"
+	"vestibula/core/proposal"
 	"vestibula/core/tree"
 )
 
@@ -77,16 +79,34 @@ func VersionsIn(n *tree.Node, dir, older string) (rows []Versions) {
 }
 
 // SetAside returns what moves the older ones of all versions into a folder of some name beside
-// them. It is nil where there are none; count is how many files are moved.
-func SetAside(rows []Versions, older string) (set *change.Set, count int) {
+// them, with a part for each folder and for the versions in it. Its set is empty where there
+// are none.
+func SetAside(rows []Versions, older string) *proposal.Proposal {
 	grown := &change.Set{}
 	way := grown.Way(func(at change.At) bool {
 		_, err := os.Lstat(filepath.FromSlash(at.Path))
 		return err == nil
 	})
+	out := &proposal.Proposal{Roots: []journal.Root{{Path: "."}}}
 	var dirs []string
+	last := ""
 	for i := range rows {
 		v := &rows[i]
+		dir := filepath.FromSlash(v.Dir)
+		if v.Dir != last {
+			last = v.Dir
+			out.Part(dir)
+		}
+		part := out.Part(dir)
+		if part.Inner, part.Title, part.Most = true, v.Newest, shownOlder; v.Tie {
+			part.About = "its name does not say whether it is the newest"
+			part.Leave(proposal.Left{Kind: proposal.Several, Path: v.Newest, Why: "and " + v.Others[0] + ": their names do not say which is newer"})
+			continue
+		}
+		part.About = "the newest, stays"
+		for _, name := range v.Unsaid {
+			part.Leave(proposal.Left{Kind: proposal.Nowhere, Path: name, Why: "its name does not say whether it is newer: it stays"})
+		}
 		if !v.Older() {
 			continue
 		}
@@ -95,15 +115,15 @@ func SetAside(rows []Versions, older string) (set *change.Set, count int) {
 		way.To(at.Below(older), "")
 		for _, name := range v.Others {
 			grown.Move(at.Below(name), at.Below(path.Join(older, name)), change.Is(tree.File), "an older version of "+v.Newest)
-			count++
+			part.Add(proposal.Step{Op: change.Move, From: name, To: older + "/" + name})
 		}
 	}
-	if count == 0 {
-		return nil, 0
+	out.Set = Within(grown.Changes, Outermost(dirs))
+	for i := range out.Set.Places {
+		out.Set.Places[i] = filepath.FromSlash(out.Set.Places[i])
 	}
-	set = Within(grown.Changes, Outermost(dirs))
-	for i := range set.Places {
-		set.Places[i] = filepath.FromSlash(set.Places[i])
-	}
-	return set, count
+	return out
 }
+
+// shownOlder is how many older versions of one file are shown.
+const shownOlder = 3

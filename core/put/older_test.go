@@ -19,7 +19,8 @@ func TestOlderVersionsAreSetAside(t *testing.T) {
 		{Dir: dir, Newest: "offer v10.pdf", Others: []string{"offer v2.pdf", "offer v1.pdf"}, Unsaid: []string{"offer.pdf"}},
 		{Dir: dir + "/In", Newest: "a (2).md", Others: []string{"a (1).md"}},
 	}, rows)
-	set, count := SetAside(rows, "Older")
+	p := SetAside(rows, "Older")
+	set, count := p.Set, len(p.Steps())
 	assert.Equal(t, 3, count)
 	assert.Equal(t, []string{filepath.FromSlash(dir)}, set.Places)
 	var lines []string
@@ -27,7 +28,8 @@ func TestOlderVersionsAreSetAside(t *testing.T) {
 		lines = append(lines, c.Op.String()+" "+c.From+" "+c.Path)
 	}
 	assert.ElementsMatch(t, []string{"make  Older", "move offer v2.pdf Older/offer v2.pdf", "move offer v1.pdf Older/offer v1.pdf", "make  In/Older", "move In/a (1).md In/Older/a (1).md"}, lines)
-	set, count = SetAside(nil, "Older")
+	p = SetAside(nil, "Older")
+	set, count = p.Set, len(p.Steps())
 	assert.Nil(t, set)
 	assert.Zero(t, count)
 }

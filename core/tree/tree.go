@@ -114,6 +114,21 @@ func (n *Node) Child(name string) *Node {
 	return nil
 }
 
+// At returns what lies at a slashed path from n, which is itself for "" and "."; nil where
+// nothing does. It may be called on nil.
+func (n *Node) At(path string) *Node {
+	if path == "" || path == "." {
+		return n
+	}
+	for name := range strings.SplitSeq(path, "/") {
+		if n == nil {
+			return nil
+		}
+		n = n.Child(name)
+	}
+	return n
+}
+
 // All returns the nodes below n in the order of the tree, each with its path
 // from n, its names joined by slashes. The path is valid until the next step.
 func (n *Node) All() iter.Seq2[string, *Node] {

@@ -8,6 +8,7 @@ import (
 	"vestibula/core/change"
 	"vestibula/core/match"
 	"vestibula/core/merge"
+	"vestibula/core/proposal"
 	"vestibula/core/template"
 	"vestibula/core/tree"
 )
@@ -153,7 +154,7 @@ func (p *Plan) together(list []double) (some bool) {
 		j.Full = j.Full.Copy() // that of the caller stays as it is
 	}
 	for _, d := range list {
-		from, into := below(j.Full, d.at), below(j.Full, d.there)
+		from, into := j.Full.At(d.at), j.Full.At(d.there)
 		if from == nil || into == nil || len(from.Children) == 0 {
 			continue
 		}
@@ -168,7 +169,7 @@ func (p *Plan) together(list []double) (some bool) {
 		some = some || len(changes) > 0
 		for _, c := range changes {
 			if c.Op == change.Remove {
-				p.emptied = append(p.emptied, &Step{Op: change.Remove, Sure: true, From: p.lies(c.Path), To: c.Instead, Kind: c.Was.Kind, Why: c.Why, sum: c.Was.Sum, equal: c.Equal})
+				p.emptied = append(p.emptied, &Step{Step: proposal.Step{Op: change.Remove, From: p.lies(c.Path), To: c.Instead, Why: c.Why, Folder: c.Was.Kind == tree.Folder}, kind: c.Was.Kind, sum: c.Was.Sum, equal: c.Equal})
 				delete(p.origin, c.Path)
 				take(j.Full, c.Path)
 				take(j.Seen, c.Path)
@@ -180,7 +181,7 @@ func (p *Plan) together(list []double) (some bool) {
 			take(j.Full, c.From)
 			if n := take(j.Seen, c.From); n != nil {
 				n.Name = path.Base(c.Path)
-				put(below(j.Seen, path.Dir(c.Path)), n)
+				put(j.Seen.At(path.Dir(c.Path)), n)
 			}
 		}
 		sorted(into)
@@ -218,13 +219,13 @@ func (p *Plan) gathered() {
 		}
 		final := func(chosen func(*match.Thing) bool) string { return p.place(at, chosen) }
 		kind := tree.Folder
-		if n := below(p.job.Full, at); n != nil && n.Kind != tree.Folder {
+		if n := p.job.Full.At(at); n != nil && n.Kind != tree.Folder {
 			kind = tree.File
 			if n.Marks&tree.Link != 0 {
 				kind = tree.Symlink
 			}
 		}
-		p.Steps = append(p.Steps, &Step{Op: change.Move, Sure: true, From: p.origin[at], To: final(sure), Kind: kind, Why: p.why[at], final: final})
+		p.Steps = append(p.Steps, &Step{Step: proposal.Step{Op: change.Move, From: p.origin[at], To: final(sure), Why: p.why[at], Folder: kind == tree.Folder}, kind: kind, final: final})
 	}
 	for _, s := range p.emptied {
 		s.To = p.place(s.To, sure)
@@ -245,23 +246,9 @@ func (p *Plan) place(at string, chosen func(*match.Thing) bool) string {
 	return at
 }
 
-// below returns what lies at a path, or nil.
-func below(n *tree.Node, at string) *tree.Node {
-	if at == "" || at == "." {
-		return n
-	}
-	for name := range strings.SplitSeq(at, "/") {
-		if n == nil {
-			return nil
-		}
-		n = n.Child(name)
-	}
-	return n
-}
-
 // take takes what lies at a path out of its folder, and returns it.
 func take(root *tree.Node, at string) *tree.Node {
-	in := below(root, path.Dir(at))
+	in := root.At(path.Dir(at))
 	if in == nil {
 		return nil
 	}

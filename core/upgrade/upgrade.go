@@ -15,6 +15,7 @@ import (
 	"vestibula/core/label"
 	"vestibula/core/match"
 	"vestibula/core/project"
+	"vestibula/core/proposal"
 	"vestibula/core/template"
 	"vestibula/core/tree"
 )
@@ -34,13 +35,9 @@ type Job struct {
 
 // A Step is one thing that an upgrade does, or leaves to a person.
 type Step struct {
-	Op   change.Op
-	Sure bool   // it follows from what stayed the same; else it needs its own answer
-	From string // what is moved, replaced or removed; paths are from the project's own folder
-	To   string // where it, or what is the same, comes to lie when all is done
-	Why  string
-	Kind tree.Kind
+	proposal.Step // of the project's own folder: what is removed may have the path at which the same lies
 
+	kind  tree.Kind
 	thing *match.Thing
 	node  *tree.Node
 	sum   string // of what is replaced or removed
@@ -226,13 +223,13 @@ func (p *Plan) thing(t *match.Thing) {
 			p.Stays = append(p.Stays, Stay{Path: t.Path, Why: "it is not made: it starts from " + from + ", which is not at hand"})
 			return
 		}
-		p.Steps = append(p.Steps, &Step{Op: change.Make, Sure: true, To: t.Final(), Kind: t.Node.Kind, Why: "new", thing: t, node: t.Node.Built(), final: t.Target})
+		p.Steps = append(p.Steps, &Step{Step: proposal.Step{Op: change.Make, To: t.Final(), Why: "new", Folder: t.Node.Kind == tree.Folder}, kind: t.Node.Kind, thing: t, node: t.Node.Built(), final: t.Target})
 	case t.Kind == match.Misnamed:
 		kind := t.Node.Kind
 		if t.Node.Marks&tree.Either != 0 {
 			kind = tree.File
 		}
-		p.Steps = append(p.Steps, &Step{Op: change.Move, Sure: t.Sure, From: p.lies(t.Path), To: t.Final(), Kind: kind, Why: why[t.Reason], thing: t, final: t.Target})
+		p.Steps = append(p.Steps, &Step{Step: proposal.Step{Op: change.Move, Probable: !t.Sure, From: p.lies(t.Path), To: t.Final(), Why: why[t.Reason], Folder: kind == tree.Folder}, kind: kind, thing: t, final: t.Target})
 	}
 }
 
@@ -278,7 +275,7 @@ func (p *Plan) update(t target) error {
 		p.Stays = append(p.Stays, Stay{Path: lies, Why: untouched[t.want.Kind].edited})
 	default:
 		p.given[to] = want
-		p.Steps = append(p.Steps, &Step{Op: change.Replace, Sure: true, From: lies, To: to, Kind: t.want.Kind, Why: untouched[t.want.Kind].why, node: t.want, sum: given, final: t.to})
+		p.Steps = append(p.Steps, &Step{Step: proposal.Step{Op: change.Replace, From: lies, To: to, Why: untouched[t.want.Kind].why, Folder: t.want.Kind == tree.Folder}, kind: t.want.Kind, node: t.want, sum: given, final: t.to})
 	}
 	return nil
 }
@@ -336,9 +333,9 @@ func (p *Plan) stands(n *tree.Node) bool {
 // removal plans that something goes, the deepest first, or says why it cannot.
 func (p *Plan) removal(n *tree.Node, at string) (steps []*Step, holds string, err error) {
 	lies := p.lies(at)
-	step := &Step{Op: change.Remove, Sure: true, From: lies, Kind: n.Kind, Why: "no longer asked for, and empty"}
+	step := &Step{Step: proposal.Step{Op: change.Remove, From: lies, Why: "no longer asked for, and empty", Folder: n.Kind == tree.Folder}, kind: n.Kind}
 	if n.Marks&tree.Link != 0 {
-		step.Kind = tree.Symlink
+		step.kind = tree.Symlink
 	}
 	if n.Kind != tree.Folder {
 		given, known := p.job.Project.Label.Given[lies]
@@ -409,7 +406,7 @@ func (p *Plan) after(at string) string {
 	longest := ""
 	to := at
 	for _, s := range p.Steps {
-		if s.Op == change.Move && s.Sure && (at == s.From || strings.HasPrefix(at, s.From+"/")) && len(s.From) > len(longest) {
+		if s.Op == change.Move && !s.Probable && (at == s.From || strings.HasPrefix(at, s.From+"/")) && len(s.From) > len(longest) {
 			longest, to = s.From, s.To+at[len(s.From):]
 		}
 	}
@@ -419,12 +416,12 @@ func (p *Plan) after(at string) string {
 // Nothing reports whether the project is as it is to be already.
 func (p *Plan) Nothing() bool { return len(p.Steps) == 0 && p.Name == p.Becomes }
 
-// Changes returns what the chosen steps do: paths are from the folder that the
-// project's own folder lies in.
-func (p *Plan) Changes(chosen func(*Step) bool) []change.Change {
+// Changes returns what the steps do that are sure or agreed to: paths are from the folder that
+// the project's own folder lies in.
+func (p *Plan) Changes() []change.Change {
 	things := map[*match.Thing]bool{}
 	for _, s := range p.Steps {
-		if s.thing != nil && chosen(s) {
+		if s.thing != nil && s.Goes() {
 			things[s.thing] = true
 		}
 	}
@@ -432,7 +429,7 @@ func (p *Plan) Changes(chosen func(*Step) bool) []change.Change {
 	relinked := map[string]bool{}
 	gathered := map[string]bool{}
 	for _, s := range p.Steps {
-		if s.Op == change.Replace && s.Kind == tree.Symlink && chosen(s) {
+		if s.Op == change.Replace && s.kind == tree.Symlink && s.Goes() {
 			relinked[s.From] = true
 		}
 		if s.Op == change.Move && s.thing == nil {
@@ -444,10 +441,10 @@ func (p *Plan) Changes(chosen func(*Step) bool) []change.Change {
 		list = append(list, change.Change{Op: change.Move, From: p.Name, Path: p.Becomes, Was: change.State{Entry: tree.Entry{Kind: tree.Folder}}, Why: "by its values"})
 	}
 	for _, s := range p.Steps {
-		if !chosen(s) {
+		if !s.Goes() {
 			continue
 		}
-		c := change.Change{Op: s.Op, Probable: !s.Sure, Why: s.Why, Was: change.State{Entry: tree.Entry{Kind: s.Kind}}}
+		c := change.Change{Op: s.Op, Probable: s.Probable, Why: s.Why, Was: change.State{Entry: tree.Entry{Kind: s.kind}}}
 		switch s.Op {
 		case change.Make:
 			c.Path, c.Node = p.Becomes+"/"+s.final(taken), p.links.made(s.node, taken)
@@ -458,7 +455,7 @@ func (p *Plan) Changes(chosen func(*Step) bool) []change.Change {
 			}
 		case change.Replace:
 			c.Path, c.Content, c.Was.Sum = p.Becomes+"/"+s.final(taken), s.node.Content, s.sum
-			if s.Kind == tree.Symlink { // one goes, and another one comes
+			if s.kind == tree.Symlink { // one goes, and another one comes
 				list = append(list, change.Change{Op: change.Remove, Path: p.Name + "/" + s.From, Was: c.Was, Why: s.Why, Instead: c.Path})
 				c = change.Change{Op: change.Make, Path: c.Path, Node: p.links.made(s.node, taken), Why: s.Why}
 			} else if c.Content == nil {

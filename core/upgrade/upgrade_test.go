@@ -236,7 +236,7 @@ func TestAfterAnUpgradeTheProjectIsWhatTheTemplateMakes(t *testing.T) {
 			return digest.Bytes(data), err
 		}})
 		require.NoError(t, err, "%s\n%s", old.Text, next.Text)
-		set := &change.Set{Places: []string{top}, Changes: plan.Changes(func(s *Step) bool { return s.Sure })}
+		set := &change.Set{Places: []string{top}, Changes: plan.Changes()}
 		writer := &disk.Writer{Dir: filepath.Join(top, "..", filepath.Base(top)+"-state")}
 		defer os.RemoveAll(writer.Dir)
 		prepared, err := disk.Prepare(set)

@@ -1,4 +1,4 @@
-package archive
+package packed
 
 import (
 	"archive/tar"

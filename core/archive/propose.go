@@ -1,0 +1,201 @@
+package archive
+
+import (
+	"cmp"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+	"time"
+
+	"vestibula/core/change"
+	"vestibula/core/label"
+	"vestibula/core/place"
+	"vestibula/core/proposal"
+	"vestibula/core/tree"
+)
+
+// Propose returns what brings projects to where they go, and what the lists of the folders and
+// the labels note of it.
+func (j *Job) Propose() (*proposal.Proposal, error) {
+	out := &proposal.Proposal{Set: &change.Set{}}
+	part := out.Part("")
+	for _, g := range j.Goes {
+		op := change.Move
+		if j.Copy {
+			op = change.Copy
+		}
+		part.Add(proposal.Step{Op: op, From: filepath.ToSlash(g.From), To: filepath.ToSlash(g.To), Size: g.Size})
+		if !j.Copy {
+			out.Archived = append(out.Archived, proposal.Archived{Dir: filepath.Dir(j.lay(g)), Project: g.Note, Back: j.Back})
+		}
+	}
+	if err := j.bring(out.Set); err != nil {
+		return nil, err
+	}
+	for _, dir := range j.dirs() {
+		out.Counts(change.At{In: out.Set.Place(dir), Path: "."}, "")
+	}
+	if err := j.relabel(out.Set); err != nil {
+		return nil, err
+	}
+	return out, nil
+}
+
+// dirs are the folders that projects go from or come back to, or the projects themselves, where
+// copies of them are made: there a person looks for the undo.
+func (j *Job) dirs() (dirs []string) {
+	for _, g := range j.Goes {
+		if dir := g.Project; j.Copy {
+			dirs = append(dirs, dir)
+		} else {
+			dirs = append(dirs, filepath.Dir(j.lay(g)))
+		}
+	}
+	slices.Sort(dirs)
+	return slices.Compact(dirs)
+}
+
+// lay is where the own folder of a project is when it does not lie in its archive.
+func (j *Job) lay(g *Going) string {
+	if !j.Back {
+		return g.Project
+	}
+	return strings.TrimSuffix(g.To, string(filepath.Separator)+filepath.FromSlash(g.Note.Part))
+}
+
+// at is a path in the set: of what goes, it begins in the folder that was named, as others may
+// have to be made on the way.
+func at(set *change.Set, full string) change.At {
+	dir := filepath.Dir(full)
+	for !isThere(dir) && dir != filepath.Dir(dir) {
+		dir = filepath.Dir(dir)
+	}
+	rel, err := filepath.Rel(dir, full)
+	if err != nil {
+		rel = filepath.Base(full) // it lies below
+	}
+	return change.At{In: set.Place(dir), Path: filepath.ToSlash(rel)}
+}
+
+// bring adds what brings all of them where they go.
+func (j *Job) bring(set *change.Set) error {
+	if j.File != "" {
+		return j.pack(set)
+	}
+	way := set.Way(func(at change.At) bool { return isThere(filepath.Join(set.Places[at.In], filepath.FromSlash(at.Path))) })
+	for _, g := range j.Goes {
+		if up := filepath.Dir(g.To); !isThere(up) {
+			way.To(at(set, up), "on the way")
+		}
+		switch {
+		case g.packed != nil:
+			to := at(set, g.To)
+			list, err := g.packed.Back(top(g.Note), g.Note.Part, to.In, strings.TrimSuffix(strings.TrimSuffix(to.Path, g.Note.Part), "/"))
+			if err != nil {
+				return proposal.Refused("", "%s: %v", g.Note.File, err)
+			}
+			set.Changes = append(set.Changes, list...)
+		case j.Copy:
+			if err := g.copied(set, at(set, g.From), at(set, g.To), way); err != nil {
+				return err
+			}
+		default:
+			kind := tree.Folder
+			if info, err := os.Lstat(g.From); err == nil && !info.IsDir() {
+				kind = tree.File
+			}
+			set.Move(at(set, g.From), at(set, g.To), change.Is(kind), "archive")
+		}
+	}
+	return nil
+}
+
+// copied adds what makes a copy, without the label.
+func (g *Going) copied(set *change.Set, from, to change.At, way *change.Way) error {
+	if g.whole == nil {
+		set.Copy(from, to, change.Is(tree.File), "copy")
+		return nil
+	}
+	way.To(to, "copy")
+	for at, n := range g.whole.All() {
+		at = strings.Clone(at)
+		switch {
+		case at == label.FileName && g.Note.Part == "":
+		case n.Kind == tree.Folder:
+			set.MakeFolder(to.Below(at), "copy")
+		case n.Marks&tree.Link != 0:
+			target, err := os.Readlink(filepath.Join(g.From, filepath.FromSlash(at)))
+			if err != nil {
+				return proposal.Refused("", "%s cannot be read: %s", at, place.Reason(err))
+			}
+			set.MakeLink(to.Below(at), target, "copy")
+		default:
+			set.Copy(from.Below(at), to.Below(at), change.Is(tree.File), "copy")
+		}
+	}
+	return nil
+}
+
+// relabel notes in the labels of projects what of them was archived, came back, or was
+// handed over.
+func (j *Job) relabel(set *change.Set) error {
+	type noted struct {
+		dir    string
+		was    []byte
+		label  *label.Label
+		handed *label.Handed
+	}
+	var all []*noted
+	for _, g := range j.Goes {
+		if g.Project == "" || g.Note.Part == "" && !j.Copy {
+			continue
+		}
+		i := slices.IndexFunc(all, func(n *noted) bool { return n.dir == g.Project })
+		if i < 0 {
+			n := &noted{dir: g.Project}
+			var err error
+			if n.was, err = place.ReadFile(filepath.Join(n.dir, label.FileName), label.MaxBytes); err != nil {
+				return proposal.Refused("", "its %s cannot be read: %s", label.FileName, place.Reason(err))
+			}
+			if n.label, err = label.Parse(n.was); err != nil {
+				return err
+			}
+			all, i = append(all, n), len(all)
+		}
+		n, part := all[i], g.Note.Part
+		switch {
+		case j.Copy && n.handed != nil:
+			n.handed.Parts = append(n.handed.Parts, cmp.Or(part, "."))
+		case j.Copy:
+			to := strings.TrimSuffix(g.To, string(filepath.Separator)+filepath.FromSlash(part))
+			n.label.Handed = append(n.label.Handed, label.Handed{Parts: []string{cmp.Or(part, ".")}, To: to, For: j.For, Day: j.Now.Format(time.DateOnly)})
+			n.handed = &n.label.Handed[len(n.label.Handed)-1]
+		case j.Back:
+			delete(n.label.Closed, part)
+		case g.Wanted:
+			if n.label.Closed == nil {
+				n.label.Closed = map[string]string{}
+			}
+			n.label.Closed[part] = g.To
+		}
+	}
+	for _, n := range all {
+		data, err := n.label.Encode()
+		if err != nil {
+			return err
+		}
+		set.Write(change.At{In: set.Place(n.dir), Path: label.FileName}, n.was, data, "")
+	}
+	return nil
+}
+
+// Kept are the archive files from which something comes back: they stay as they are.
+func (j *Job) Kept() (files []string) {
+	for _, g := range j.Goes {
+		if g.packed != nil && !slices.Contains(files, g.Note.File) {
+			files = append(files, g.Note.File)
+		}
+	}
+	return files
+}

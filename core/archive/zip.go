@@ -1,0 +1,118 @@
+package archive
+
+import (
+	"path"
+	"path/filepath"
+	"strings"
+
+	"vestibula/core/bag"
+	"vestibula/core/bundle"
+	"vestibula/core/change"
+	"vestibula/core/label"
+	"vestibula/core/pack"
+	"vestibula/core/place"
+	"vestibula/core/proposal"
+	"vestibula/core/tree"
+)
+
+// A packing is the making of an archive file.
+type packing struct {
+	*Job
+	set   *change.Set // of what is taken away here
+	in    *change.Set // of what the file holds, by the paths in it
+	notes map[string]*bag.Backup
+	tops  []string
+}
+
+// pack adds to a set what makes the archive file, and takes away here what is in it.
+func (j *Job) pack(set *change.Set) error {
+	p := &packing{Job: j, set: set, in: &change.Set{}, notes: map[string]*bag.Backup{}}
+	taken := map[string]string{}
+	for _, g := range j.Goes {
+		rel, err := filepath.Rel(j.File, g.To)
+		if err != nil {
+			return err
+		}
+		inside := filepath.ToSlash(rel)
+		top, _, _ := strings.Cut(inside, "/")
+		if other := taken[tree.Folded(top)]; other != "" && other != g.Project {
+			return proposal.Refused("give them other names there", "two would have one name in the archive: %s and %s", filepath.Base(other), filepath.Base(g.Project))
+		}
+		taken[tree.Folded(top)] = g.Project
+		if p.notes[top] == nil {
+			p.notes[top] = &bag.Backup{ID: g.Note.Label.ID, Project: filepath.Base(g.Project), From: g.Project, Made: j.Now}
+			p.tops = append(p.tops, top)
+		}
+		p.one(g, inside, p.notes[top])
+	}
+	for _, top := range p.tops {
+		data, err := p.notes[top].Encode()
+		if err != nil {
+			return err
+		}
+		if !j.Copy {
+			p.in.MakeFile(change.At{Path: path.Join(top, bag.BackupName)}, tree.Bytes(data), "")
+		}
+	}
+	set.Changes = append(set.Changes, pack.Into(set.Place(filepath.Dir(j.File)), filepath.Base(j.File), p.in, j.Now, func(n int) {
+		if j.Packed != nil {
+			j.Packed(n)
+		}
+	}))
+	return nil
+}
+
+// gone takes something away here.
+func (p *packing) gone(at change.At, was change.State) {
+	if !p.Copy {
+		p.set.Remove(at, was, "archive")
+	}
+}
+
+// one moves a project or a part of it into the file.
+func (p *packing) one(g *Going, inside string, note *bag.Backup) {
+	from, to := change.At{In: p.in.Place(g.From)}, change.At{Path: inside}
+	here := change.At{In: p.set.Place(filepath.Dir(g.From)), Path: filepath.Base(g.From)}
+	part := g.Note.Part
+	if g.whole == nil {
+		from.In = p.in.Place(filepath.Dir(g.From))
+	} else {
+		own := bag.Entry{Path: "./"}
+		if in, err := place.Open(g.From); err == nil { // without its time it is made now
+			_ = bundle.Look(in, &own, nil)
+			in.Close()
+		}
+		p.in.MakeFolder(to, "").As = change.Dress{Mode: own.Permissions(), Time: own.Time}
+		if part != "" {
+			own.Path = part + "/"
+			note.Entries = append(note.Entries, own)
+		} else {
+			note.Own = &own
+		}
+		p.gone(here, change.Is(tree.Folder))
+	}
+	for _, e := range g.entries {
+		at := strings.TrimSuffix(e.Path, "/")
+		if p.Moved[filepath.Join(g.From, filepath.FromSlash(at))] || p.Copy && at == label.FileName && part == "" {
+			continue
+		}
+		noted, inside, gone := e, to.Below(at), here.Below(at)
+		if noted.Path = path.Join(part, e.Path); g.whole == nil {
+			noted.Path, inside, gone = part, to, here
+		}
+		dress := change.Dress{Mode: e.Permissions(), Time: e.Time}
+		switch {
+		case at != e.Path:
+			noted.Path += "/"
+			p.in.MakeFolder(inside, "").As = dress
+			p.gone(gone, change.Is(tree.Folder))
+		case e.Sum == "":
+			p.in.MakeLink(inside, e.To, "").As = dress
+			p.gone(gone, change.Holds(tree.Symlink, []byte(e.To)))
+		default:
+			p.in.Copy(from.Below(e.Path), inside, change.State{Entry: tree.Entry{Kind: tree.File, Mode: dress.Mode, Time: dress.Time}, Sum: e.Sum}, "").As = dress
+			p.gone(gone, change.State{Entry: tree.Entry{Kind: tree.File}, Sum: e.Sum})
+		}
+		note.Entries = append(note.Entries, noted)
+	}
+}

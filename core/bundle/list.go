@@ -1,0 +1,182 @@
+package bundle
+
+import (
+	"errors"
+	"io"
+	"os"
+	"path/filepath"
+	"runtime"
+	"slices"
+	"strings"
+	"vestibula/core/bag"
+	"vestibula/core/digest"
+	"vestibula/core/place"
+	"vestibula/core/tree"
+
+	"golang.org/x/sync/errgroup"
+)
+
+// List sums up all that lies in a folder, several files at a time: root is its tree. Of files
+// that are as in the last backup it takes what the list of that one says, where they lie in
+// its payload. Done, which may be nil, is told how many things were looked at, from several
+// goroutines. The error
+// is an [Unread].
+func List(dir string, root *tree.Node, last []bag.Entry, payload string, done func(n int)) ([]bag.Entry, error) {
+	l := &lister{known: make(map[string]*bag.Entry, len(last))}
+	for i := range last {
+		l.known[last[i].Path] = &last[i]
+	}
+	var list []bag.Entry
+	for at, n := range root.All() {
+		e := bag.Entry{Path: strings.Clone(at)}
+		if n.Kind == tree.Folder {
+			e.Path += "/"
+		}
+		list = append(list, e)
+	}
+	places := []string{dir}
+	if len(l.known) > 0 {
+		places = append(places, payload)
+	}
+	for _, at := range places {
+		p, err := place.Open(at)
+		if err != nil {
+			return nil, err
+		}
+		defer p.Close()
+		l.places = append(l.places, p)
+	}
+	const together = 64
+	var group errgroup.Group
+	group.SetLimit(runtime.GOMAXPROCS(0))
+	for part := range slices.Chunk(list, together) {
+		group.Go(func() error {
+			if done != nil {
+				defer done(len(part))
+			}
+			return l.sums(part)
+		})
+	}
+	return list, group.Wait()
+}
+
+// An Unread is something that cannot be read.
+type Unread struct {
+	Path string
+	Err  error
+}
+
+// Error says what it is, and why.
+func (u *Unread) Error() string { return u.Path + " cannot be read: " + place.Reason(u.Err) }
+
+// Unwrap returns the cause.
+func (u *Unread) Unwrap() error { return u.Err }
+
+// A lister sums up what lies in a place, with what is known of the last backup.
+type lister struct {
+	known  map[string]*bag.Entry
+	places []*place.Place // the folder, and the payload of the last backup
+}
+
+// sums sums up some entries.
+func (l *lister) sums(part []bag.Entry) error {
+	var eyes []tree.Place
+	for _, p := range l.places {
+		c := p.Clone()
+		defer c.(io.Closer).Close()
+		eyes = append(eyes, c)
+	}
+	for i := range part {
+		e := &part[i]
+		err := Look(eyes[0], e, func(living tree.Entry) bool {
+			was := l.known[e.Path]
+			if was == nil || was.Sum == "" || was.Size != e.Size || was.Time != e.Time {
+				return false
+			}
+			there, err := eyes[1].Look(e.Path)
+			if err != nil || there.Kind != tree.File || there.Size != e.Size || there.Time != e.Time || there.Ino == living.Ino && there.Dev == living.Dev {
+				return false
+			}
+			e.Sum, e.Last = was.Sum, &there
+			return true
+		})
+		if err != nil {
+			return &Unread{e.Path, err}
+		}
+	}
+	return nil
+}
+
+// Look looks at one entry of a place. A file is summed up, where known, which may be nil, does
+// not tell what it holds.
+func Look(in tree.Place, e *bag.Entry, known func(living tree.Entry) bool) error {
+	at := strings.TrimSuffix(e.Path, "/")
+	is, err := in.Look(at)
+	if err != nil {
+		return err
+	}
+	e.Time, e.Mode = is.Time, uint32(is.Mode.Perm())
+	switch is.Kind {
+	case tree.Folder:
+		return nil
+	case tree.Other:
+		return errors.New("it is no ordinary file")
+	case tree.File:
+		if e.Size = is.Size; known != nil && known(is) {
+			return nil
+		}
+	}
+	f, err := in.Open(at)
+	if err != nil {
+		return err
+	}
+	defer f.Close()
+	if is.Kind == tree.Symlink {
+		to, err := io.ReadAll(f)
+		e.To = string(to)
+		return err
+	}
+	e.Sum, err = digest.Of(f)
+	return err
+}
+
+// Differs counts what of a project is otherwise than in a backup. What has another time is
+// read.
+func Differs(b *bag.Backup, dir string, root *tree.Node) (changed, fresh, gone int) {
+	known := map[string]*bag.Entry{}
+	for i := range b.Entries {
+		known[b.Entries[i].Path] = &b.Entries[i]
+	}
+	in, err := place.Open(dir)
+	if err != nil {
+		return 0, 0, 0
+	}
+	defer in.Close()
+	for at, n := range root.All() {
+		if n.Kind == tree.Folder {
+			delete(known, at+"/")
+			continue
+		}
+		at = strings.Clone(at)
+		was := known[at]
+		if was == nil {
+			fresh++
+			continue
+		}
+		delete(known, at)
+		info, err := os.Lstat(filepath.Join(dir, filepath.FromSlash(at)))
+		if err != nil || info.Size() == was.Size && info.ModTime().UnixNano() == was.Time {
+			continue
+		}
+		is := bag.Entry{Path: at}
+		if Look(in, &is, nil) == nil && (is.Sum != was.Sum || is.To != was.To) {
+			changed++
+		}
+	}
+	for at := range known {
+		if !strings.HasSuffix(at, "/") {
+			gone++
+		}
+	}
+	return changed, fresh, gone
+}

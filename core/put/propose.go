@@ -1,0 +1,158 @@
+package put
+
+import (
+	"cmp"
+	"fmt"
+	"path"
+	"path/filepath"
+	"slices"
+	"strings"
+
+	"vestibula/core/change"
+	"vestibula/core/proposal"
+)
+
+// A Call is what is known of files that are to be put into their places.
+type Call struct {
+	Outcomes []*Outcome
+	Projects []*Project
+	Way      Way
+	Base     string                  // what lies in it is moved, the usual way; absolute, with slashes
+	Sources  []string                // folders that files come from, as Base
+	Help     func(o *Outcome) string // what would give a file a place, for a person
+	Limit    int                     // how many things a template may make
+	Passed   int                     // hidden things, and those that programs leave
+	Settled  int                     // files in projects, where somebody has put them
+}
+
+// Inside reports whether a file lies within the folder in which things are moved.
+func (c *Call) Inside(at string) bool {
+	return strings.HasPrefix(at, strings.TrimSuffix(c.Base, "/")+"/")
+}
+
+func base(p *Project) string { return filepath.ToSlash(p.Dir) }
+
+// Propose returns what brings files to their places, with a part for each folder they go to;
+// and what is there already, could go to several places, or has none. The error is that of a
+// template.
+func (c *Call) Propose() (*proposal.Proposal, error) {
+	out := &proposal.Proposal{Set: &change.Set{}}
+	changes, err := Changes(c.Outcomes, c.Way, c.Inside, base, c.Limit)
+	if err != nil {
+		return nil, err
+	}
+	if len(changes) > 0 {
+		tops := append([]string{c.Base}, c.Sources...)
+		for _, one := range changes {
+			if one.From != "" {
+				tops = append(tops, path.Dir(one.From))
+			}
+		}
+		out.Set = Within(changes, Outermost(tops))
+		for i := range out.Set.Places {
+			out.Set.Places[i] = filepath.FromSlash(out.Set.Places[i])
+		}
+	}
+	for _, p := range c.Projects {
+		if !slices.ContainsFunc(c.Outcomes, func(o *Outcome) bool { return o.Kind == Goes && o.Spots[0].Project == p }) {
+			continue
+		}
+		if at, err := out.Set.Find(filepath.Join(p.Dir, "x")); err == nil {
+			out.Counts(change.At{In: at.In, Path: path.Dir(at.Path)}, p.Label.ID)
+		}
+	}
+	c.goes(out)
+	c.stays(out, There, "Is there already", proposal.There)
+	c.stays(out, Several, "Could go to several places", proposal.Several)
+	c.stays(out, Nowhere, "Has no place", proposal.Nowhere)
+	if c.Passed > 0 {
+		out.Remark(fmt.Sprintf("Passed by: %s, hidden or left by programs.", count(c.Passed, "thing")))
+	}
+	if c.Settled > 0 {
+		out.Remark(fmt.Sprintf("Passed by: %s in projects, where somebody has put them.", count(c.Settled, "file")))
+	}
+	return out, nil
+}
+
+// goes adds a part for each folder that files go to.
+func (c *Call) goes(out *proposal.Proposal) {
+	parts := map[string]*proposal.Part{}
+	var head *proposal.Part
+	n := 0
+	for _, o := range c.Outcomes {
+		if o.Kind != Goes {
+			continue
+		}
+		if n++; head == nil {
+			head = out.Part("")
+			head.Title = "Goes to its place"
+		}
+		dir := path.Join(base(o.Spots[0].Project), path.Dir(o.Path))
+		part := parts[dir]
+		if part == nil {
+			part = out.Part(filepath.FromSlash(dir))
+			part.Inner, part.Most = true, shownOlder
+			parts[dir] = part
+		}
+		op, done := c.does(o)
+		why := o.Why
+		if o.File.Day != "" {
+			why += ", " + o.File.Day
+		}
+		part.Add(proposal.Step{Op: op, From: cmp.Or(o.File.At, o.File.Path), To: path.Base(o.Path), Called: o.File.Path, Becomes: o.File.Fresh, Why: why})
+		part.About = count(len(part.Steps), "file") + ", " + done
+	}
+	if head != nil {
+		head.About = count(n, "file")
+	}
+}
+
+// does is what happens to a file that goes to its place, and the word for it.
+func (c *Call) does(o *Outcome) (change.Op, string) {
+	switch {
+	case o.File.Content != nil:
+		return change.Make, "unpacked"
+	case c.Way == Link:
+		return change.Make, "linked"
+	case c.Way == Move || c.Way == Usual && c.Inside(o.File.At):
+		return change.Move, "moved"
+	}
+	return change.Copy, "copied"
+}
+
+// stays adds a part with the files of one kind that stay.
+func (c *Call) stays(out *proposal.Proposal, kind Kind, title string, left proposal.Kind) {
+	part := &proposal.Part{Title: title}
+	for _, o := range c.Outcomes {
+		if o.Kind != kind {
+			continue
+		}
+		l := proposal.Left{Kind: left, Path: cmp.Or(o.File.At, o.File.Path), Name: o.File.Path, Why: o.Why}
+		switch kind {
+		case There:
+			if len(o.Spots) > 0 {
+				l.Could = []string{path.Join(base(o.Spots[0].Project), o.Path)}
+			}
+		case Several:
+			l.Why = ""
+			for _, s := range o.Spots {
+				l.Could = append(l.Could, path.Join(base(s.Project), s.Dir))
+			}
+			l.Help = c.Help(o)
+		default:
+			l.Help = c.Help(o)
+		}
+		part.Leave(l)
+	}
+	if n := len(part.Left); n > 0 {
+		part.About = count(n, "file")
+		out.Parts = append(out.Parts, part)
+	}
+}
+
+func count(n int, what string) string {
+	if n == 1 {
+		return "1 " + what
+	}
+	return fmt.Sprintf("%d %ss", n, what)
+}

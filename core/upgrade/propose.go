@@ -1,0 +1,149 @@
+package upgrade
+
+import (
+	"fmt"
+	"maps"
+	"os"
+	"path"
+	"path/filepath"
+	"slices"
+	"strings"
+
+	"vestibula/core/change"
+	"vestibula/core/label"
+	"vestibula/core/proposal"
+	"vestibula/core/tree"
+)
+
+// An Upgrading is one project with its plan.
+type Upgrading struct {
+	*Plan
+	Was     []byte   // what its label holds
+	Dropped []string // fields of which the template knows nothing any more
+	relabel *change.Set
+}
+
+// Noted finds out whether the label has to say something else. The error is that of a label
+// that cannot be written.
+func (u *Upgrading) Noted() error {
+	data, err := u.Label.Encode()
+	if err != nil {
+		return err
+	}
+	u.relabel = &change.Set{}
+	u.relabel.Write(change.At{Path: u.Becomes + "/" + label.FileName}, u.Was, data, "")
+	return nil
+}
+
+// Place is the folder that the paths of the plan's changes begin in.
+func (u *Upgrading) Place() string {
+	at := u.job.Project.Dir
+	for range strings.Split(u.Name, "/") {
+		at = filepath.Dir(at)
+	}
+	return at
+}
+
+// part is what a person sees of a project; nil where nothing is to be said of it.
+func (u *Upgrading) part() *proposal.Part {
+	part := &proposal.Part{In: u.job.Project.Dir}
+	if u.Name != u.Becomes {
+		part.Add(proposal.Step{Op: change.Move, From: path.Join(filepath.ToSlash(u.Place()), u.Name), To: path.Join(filepath.ToSlash(u.Place()), u.Becomes), Called: u.Name, Becomes: u.Becomes, Folder: true})
+	}
+	for _, s := range u.Steps {
+		part.Steps = append(part.Steps, &s.Step)
+	}
+	for _, s := range u.Stays {
+		part.Leave(proposal.Left{Path: s.Path, Why: s.Why})
+	}
+	if len(part.Steps) == 0 && len(u.relabel.Changes) > 0 {
+		part.About = "what it is held to changes; no folder and no file does"
+	}
+	if len(part.Steps)+len(part.Left) == 0 && part.About == "" {
+		return nil
+	}
+	return part
+}
+
+// Parts are what a person sees of projects, for whoever asks for the steps that are probable.
+func Parts(list []*Upgrading) (parts []*proposal.Part) {
+	for _, u := range list {
+		if part := u.part(); part != nil {
+			parts = append(parts, part)
+		}
+	}
+	return parts
+}
+
+// Propose returns what brings projects to their templates, all as one: what is sure and what
+// somebody agreed to. Tops are folders in which projects lie that get another name: what lies
+// beside them may point at them. Count is how many folders and files are to change.
+func Propose(list []*Upgrading) (out *proposal.Proposal, tops []string, count int) {
+	out = &proposal.Proposal{Set: &change.Set{}, Parts: Parts(list)}
+	for _, u := range list {
+		for _, name := range u.Dropped {
+			out.Remark(fmt.Sprintf("%s: the template has no field %s any more, and its value is forgotten", path.Base(u.Name), name))
+		}
+		changes := u.Changes()
+		count += len(changes)
+		if changes = append(changes, u.relabel.Changes...); len(changes) == 0 {
+			continue
+		}
+		in := out.Set.Join(&change.Set{Places: []string{u.Place()}, Changes: changes})
+		out.Counts(change.At{In: in[0], Path: u.Becomes}, u.job.Project.Label.ID)
+	}
+	for _, u := range list {
+		if strings.Contains(u.Becomes, "/") || strings.Contains(u.Name, "/") {
+			out.Nest(u.Place())
+		}
+	}
+	count += onTheWay(out.Set, list)
+	for _, u := range list {
+		if dir := u.Place(); u.Name != u.Becomes && slices.Contains(out.Set.Places, dir) && !slices.Contains(tops, dir) {
+			tops = append(tops, dir)
+		}
+	}
+	return out, tops, count
+}
+
+// onTheWay adds the folders on the way to where projects go, as far as they are not there,
+// and takes away those that projects leave empty. It returns how many.
+func onTheWay(set *change.Set, list []*Upgrading) (count int) {
+	full := func(in int, at string) string { return path.Join(filepath.ToSlash(set.Places[in]), at) }
+	leaves, comes := map[string]bool{}, map[string]bool{}
+	for i := range set.Changes {
+		switch c := &set.Changes[i]; c.Op {
+		case change.Move:
+			leaves[full(c.FromIn, c.From)], comes[full(c.In, c.Path)] = true, true
+		case change.Make:
+			comes[full(c.In, c.Path)] = true
+		}
+	}
+	for _, u := range list {
+		in := slices.Index(set.Places, u.Place())
+		if u.Name == u.Becomes || in < 0 {
+			continue
+		}
+		way := set.Way(func(at change.At) bool {
+			dir := full(in, at.Path)
+			_, err := os.Lstat(filepath.FromSlash(dir))
+			there := comes[dir] || err == nil
+			comes[dir] = true
+			return there
+		})
+		count += way.To(change.At{In: in, Path: path.Dir(u.Becomes)}, "on the way")
+		for up := path.Dir(u.Name); up != "."; up = path.Dir(up) {
+			dir := full(in, up)
+			entries, err := os.ReadDir(filepath.FromSlash(dir))
+			stays := func(e os.DirEntry) bool { return !leaves[dir+"/"+e.Name()] }
+			into := func(at string) bool { return path.Dir(at) == dir }
+			if err != nil || leaves[dir] || slices.ContainsFunc(entries, stays) || slices.ContainsFunc(slices.Collect(maps.Keys(comes)), into) {
+				break
+			}
+			leaves[dir] = true
+			set.Remove(change.At{In: in, Path: up}, change.Is(tree.Folder), "nothing is left in it")
+			count++
+		}
+	}
+	return count
+}
