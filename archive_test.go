@@ -133,12 +133,12 @@ func TestWhatCannotBeArchivedStays(t *testing.T) {
 	out, status := d.run("archive", "C/2026-04 Jun", "--into", "Old", "--json", "--yes")
 	require.Zero(t, status, out)
 	var said struct {
-		Done bool
-		Goes []struct{ From, To string }
+		Done  bool
+		Steps []struct{ From, To string }
 	}
 	require.NoError(t, json.Unmarshal([]byte(out), &said))
 	assert.True(t, said.Done)
-	assert.Equal(t, filepath.Join(d.dir, "Old/2026-04 Jun"), said.Goes[0].To)
+	assert.Equal(t, "Old/2026-04 Jun", said.Steps[0].To)
 	d.write("C/.vestibula-away.json", "{")
 	out, status = d.run("archive", "C/2025-03 Ola", "--into", "Old", "--yes")
 	assert.Equal(t, 1, status)

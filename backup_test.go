@@ -96,7 +96,7 @@ func TestABackupIsAllOfAProject(t *testing.T) {
 	assert.NotContains(t, d.has("B"), "Older/")
 	out, status = d.run("backup", "C/2025-03 Ola", "--into", "B", "--keep", "2", "--json")
 	assert.Equal(t, 1, status)
-	for _, part := range []string{`"done": false`, `"backup": "` + name + ` 3"`, `"older": [` + "\n    \"" + name + `"`} {
+	for _, part := range []string{`"done": false`, `"to": "` + name + ` 3"`, `"to": "Older/` + name + `"`} {
 		assert.Contains(t, out, part, "what would be done is told")
 	}
 	out, status = d.run("backup", "C/2025-03 Ola", "--into", "B", "--keep", "2", "--yes")

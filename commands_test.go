@@ -2,6 +2,7 @@ package main
 
 import (
 	"encoding/json"
+	"fmt"
 	"os"
 	"path/filepath"
 	"strings"
@@ -97,10 +98,11 @@ func TestUndoAndDoneAreToldToProgramsToo(t *testing.T) {
 	assert.Equal(t, []any{0, "Ola", "Talk", "2027-03-09", 2}, []any{status, done.Project, done.Item, done.Day, done.Number})
 	d.write("Ola/Letters/mine.txt", "mine")
 	type undone struct {
-		Undoes, Number int
-		Done           bool
-		Steps          []struct{ Op, Path string }
-		Stays          []struct{ Path, Why string }
+		Number int
+		Done   bool
+		Steps  []struct{ Op, To string }
+		Left   []struct{ Path, Why string }
+		Of     struct{ Undoes int }
 	}
 	for _, c := range []struct {
 		args   []string
@@ -112,8 +114,9 @@ func TestUndoAndDoneAreToldToProgramsToo(t *testing.T) {
 		require.NoError(t, json.Unmarshal([]byte(out), &u), out)
 		assert.Equal(t, []any{c.status, c.done, c.done}, []any{status, u.Done, u.Number > 0}, c.args)
 		assert.NotEmpty(t, u.Steps)
+		assert.Equal(t, c.args[1], fmt.Sprint(u.Of.Undoes))
 		if c.args[1] == "1" {
-			assert.Equal(t, "it holds “mine.txt”", u.Stays[0].Why)
+			assert.Equal(t, "it holds “mine.txt”", u.Left[0].Why)
 		}
 	}
 }

@@ -24,7 +24,7 @@ func TestAPieceMovesOn(t *testing.T) {
 	before := d.whole("C")
 	out, status := d.run("put", "C/Ola/01 In work/02 Case", "--into", "C/Ola/02 Done", "--preview")
 	require.Zero(t, status, out)
-	assert.Contains(t, out, "» 01 In work/02 Case → 02 Done/02 Case\n    + Photographs\n    + Bill.md\n")
+	assert.Contains(t, out, "» 01 In work/02 Case/ → 02 Done/02 Case/\n  + 02 Done/02 Case/Photographs/\n  + 02 Done/02 Case/Bill.md\n")
 	assert.Equal(t, before, d.whole("C"))
 	out, status = d.run("put", "C/Ola/01 In work/02 Case", "--into", "C/Ola/02 Done", "--yes")
 	require.Zero(t, status, out)

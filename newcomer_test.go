@@ -64,7 +64,7 @@ func TestAGardenDesignerComesToATemplateOfHerOwn(t *testing.T) {
 		{call: "check|Rowan Ash", says: []string{"All is well with Rowan Ash"}},
 		{write: "Rowan Ash/03 Quotes/first quote.odt", text: "mine"},
 		{write: "garden.folders", text: "---\nfields:\n  client-name: Which client name?\n---\n<client-name>\n  <#> Site visit\n    photos\n  <#> Survey\n  <#> Design\n  <#> Quotes and bills | was: Quotes\n"},
-		{call: "upgrade|Rowan Ash", status: 1, says: []string{"» 02 Design → 03 Design", "» 03 Quotes → 04 Quotes and bills", "Nothing was changed yet."}},
+		{call: "upgrade|Rowan Ash", status: 1, says: []string{"» 02 Design/ → 03 Design/", "» 03 Quotes/ → 04 Quotes and bills/", "Nothing was changed yet."}},
 		{call: "upgrade|Rowan Ash|--yes", says: []string{"Upgraded Rowan Ash: 3 changes", "To take it back: vestibula undo"}},
 		{call: "check|Rowan Ash", says: []string{"All is well"}},
 		{call: "undo|--yes", says: []string{"Undone: 2 moved, 1 removed"}},

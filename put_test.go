@@ -121,29 +121,29 @@ names: { bill: { pattern: "<day:yyyy-mm-dd> <client:like-this> bill <n:00>", fie
 	out, status := d.run("put", "Clients/Arrivals", "--into", "Clients", "--json", "--preview")
 	require.Zero(t, status, out)
 	var plan struct {
-		Goes             []struct{ File, To, Op, Why string }
-		There            []any
-		Several, Nowhere []struct {
-			File, Why, Help string
-			Could           []string
+		Steps []struct{ Op, In, From, To, Why string }
+		Left  []struct {
+			Kind, Path, Why, Help string
+			Could                 []string
 		}
 	}
 	require.NoError(t, json.Unmarshal([]byte(out), &plan))
-	assert.Len(t, plan.Goes, 42)
-	assert.Len(t, plan.Several, 6)
-	assert.Len(t, plan.Nowhere, 12)
-	for _, n := range plan.Nowhere {
-		assert.NotEmpty(t, n.Why, n.File)
+	assert.Len(t, plan.Steps, 42)
+	count := map[string]int{}
+	for _, l := range plan.Left {
+		if count[l.Kind]++; l.Kind == "several" {
+			assert.Len(t, l.Could, 20)
+			assert.Contains(t, l.Help, "a name that says the client would tell")
+		} else {
+			assert.NotEmpty(t, l.Why, l.Path)
+		}
 	}
-	for _, s := range plan.Several {
-		assert.Len(t, s.Could, 20)
-		assert.Contains(t, s.Help, "a name that says the client would tell")
-	}
-	for _, g := range plan.Goes {
-		assert.Equal(t, "moved", g.Op, "it lies within")
-		name := filepath.Base(g.File)
+	assert.Equal(t, map[string]int{"several": 6, "nowhere": 12}, count)
+	for _, s := range plan.Steps {
+		assert.Equal(t, "move", s.Op, "it lies within")
+		name := filepath.Base(s.From)
 		if strings.HasSuffix(name, ".docx") {
-			assert.Equal(t, "Clients/"+strings.TrimSuffix(name[strings.Index(name, "from ")+5:], ".docx")+"/Letters/"+name, g.To)
+			assert.Equal(t, "Clients/"+strings.TrimSuffix(name[strings.Index(name, "from ")+5:], ".docx")+"/Letters "+name, s.In+" "+s.To)
 		}
 	}
 	out, status = d.run("put", "Clients/Arrivals", "--into", "Clients", "--yes")

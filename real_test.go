@@ -217,7 +217,7 @@ func TestWhatWouldBeFixedIsToldAsJSON(t *testing.T) {
 		assert.Contains(t, out, want)
 	}
 	out, _ = d.run("check", at, "--fix", "--preview")
-	assert.Contains(t, out, "+ 90 Settled   missing: a folder")
+	assert.Contains(t, out, "+ 90 Settled/   missing: a folder")
 	assert.Contains(t, out, "A preview: nothing was changed.")
 	assert.Equal(t, before, d.whole(at))
 	out, status = d.run("check", at, "--fix")
@@ -274,7 +274,7 @@ func TestWhatCannotBeMadeAgainIsNeverMadeEmpty(t *testing.T) {
 	require.NoError(t, os.Remove(filepath.Join(d.dir, "t.folders")))
 	out, status := d.run("check", "P", "--fix", "--yes")
 	assert.Equal(t, 1, status)
-	assert.Contains(t, out, "+ Notes   missing: a folder")
+	assert.Contains(t, out, "+ Notes/   missing: a folder")
 	assert.Contains(t, out, "it cannot be made again: it starts from forms/letter.md, which is not at hand")
 	assert.Equal(t, []string{".vestibula.json", "Notes/"}, d.has("P"))
 	d.write("t.folders", "P\n    Letters\n        Letter.md | copy: forms/letter.md\n    Notes\n")

@@ -89,13 +89,13 @@ func TestWhatWasBuiltFollowsItsTemplate(t *testing.T) {
 	assert.Contains(t, out, "03 gluing")
 	out, status = inside.run("upgrade", ".", "--preview")
 	assert.Zero(t, status, out)
-	assert.Contains(t, out, "» 02 Tides → 03 Tide tables")
+	assert.Contains(t, out, "» 02 Tides/ → 03 Tide tables/")
 	assert.Equal(t, before, state())
 
 	// One project, with another name as well.
 	out, status = d.run("upgrade", "Oriel Pask", "--preview")
 	assert.Zero(t, status)
-	for _, want := range []string{"+ 02 Maps   new", "» 02 Tides → 03 Tide tables", "+ 04 Work/03 Prices   new", "+ Read me first.md", "← 03 Tide tables/Plan for Oriel Pask.md   nobody has touched it", "- 03 Logs   no longer asked for, and empty", "- Read me.md   no longer asked for, and nobody has touched it", "A preview: nothing was changed."} {
+	for _, want := range []string{"+ 02 Maps/   new", "» 02 Tides/ → 03 Tide tables/", "+ 04 Work/03 Prices/   new", "+ Read me first.md", "← 03 Tide tables/Plan for Oriel Pask.md   nobody has touched it", "- 03 Logs/   no longer asked for, and empty", "- Read me.md   no longer asked for, and nobody has touched it", "A preview: nothing was changed."} {
 		assert.Contains(t, out, want)
 	}
 	assert.Equal(t, before, state())
@@ -115,7 +115,7 @@ func TestWhatWasBuiltFollowsItsTemplate(t *testing.T) {
 	// All of them: one plan, one undo; what was edited or holds something stays.
 	out, status = d.run("upgrade", ".", "--yes")
 	require.Zero(t, status, out)
-	for _, want := range []string{"Plan for Jun Teague.md   it was edited, and stays as it is", "~ 03 Logs   it is no longer asked for, and stays: it holds “kept.txt”", "~ Read me.md   it is no longer asked for, and stays: “Read me.md” was edited", "Upgraded 3 projects"} {
+	for _, want := range []string{"Plan for Jun Teague.md   stays: it was edited, and", "~ 03 Logs   stays: it is no longer asked for, and it holds “kept.txt”", "~ Read me.md   stays: it is no longer asked for, and “Read me.md” was edited", "Upgraded 3 projects"} {
 		assert.Contains(t, out, want)
 	}
 	assert.Equal(t, "edited", d.read("Jun Teague/03 Tide tables/Plan for Jun Teague.md"))
@@ -217,16 +217,11 @@ func TestUpgradeAndRenameSpeakJSON(t *testing.T) {
 	d.must("build", "t", "client=Kay", "--into", "C", "--yes")
 	d.write("C/Kay/Notes/old 9.3.2027 4.txt", "x")
 	d.write("C/Kay/Notes/other.txt", "x")
-	type step struct{ Op, From, To, File, Why string }
 	for _, yes := range []bool{false, true} {
 		var got struct {
-			Done     bool
-			Projects []struct {
-				Project, Becomes string
-				Steps            []step
-			}
-			Steps, Left []step
-			Fits, Other int
+			Done  bool
+			Steps []struct{ Op, In, From, To, Why string }
+			Left  []struct{ In, Path, Why string }
 		}
 		call := func(args ...string) {
 			t.Helper()
@@ -242,10 +237,10 @@ func TestUpgradeAndRenameSpeakJSON(t *testing.T) {
 		require.Len(t, got.Steps, 1)
 		assert.Equal(t, "2027-03-09 note 04.txt", path.Base(got.Steps[0].To))
 		require.Len(t, got.Left, 1)
-		assert.Equal(t, "other.txt", path.Base(got.Left[0].File))
+		assert.Equal(t, "other.txt", path.Base(got.Left[0].Path))
 		call("upgrade", "C/Kay", "client=Kim")
-		require.Len(t, got.Projects, 1)
-		assert.Equal(t, "Kim", path.Base(got.Projects[0].Becomes))
+		require.Len(t, got.Steps, 1)
+		assert.Equal(t, "C/Kay move C/Kay C/Kim", strings.Join([]string{got.Steps[0].In, got.Steps[0].Op, got.Steps[0].From, got.Steps[0].To}, " "))
 	}
 	assert.Contains(t, d.has("C"), "Kim/Notes/2027-03-09 note 04.txt")
 }

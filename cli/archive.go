@@ -182,6 +182,9 @@ func (r *awayRun) add(s *standingRow, to, part, disk string) error {
 	if !filepath.IsLocal(filepath.FromSlash(part)) && part != "" {
 		return unclear("write its path in the project", "--only \"%s\" leads out of %s", part, s.name)
 	}
+	if part != "" && !isThere(filepath.Join(s.subject.Dir, filepath.FromSlash(part))) {
+		return unclear("", "there is no \"%s\" in %s", part, s.name)
+	}
 	if disk == diskOf(s.subject.Dir) {
 		disk = ""
 	}
@@ -227,8 +230,13 @@ func (r *awayRun) comeBack(at string) error {
 		return unclear("", "%v", err)
 	}
 	if file := filepath.Dir(full); packed.FormatOf(file) == packed.Zip && bundle.IsFile(file) {
-		if full, err = archive.CameFrom(file, filepath.Base(full)); err != nil {
-			return err
+		name := filepath.Base(full)
+		full, err = archive.CameFrom(fromHere(file), name)
+		switch {
+		case err != nil:
+			return planned(err)
+		case full == "":
+			return unclear("name one that lies in it", "no project called \"%s\" was archived into %s", name, fromHere(file))
 		}
 	}
 	dir, err := place.Real(filepath.Dir(full))
@@ -278,7 +286,11 @@ func (r *awayRun) follows(c consent, p *proposal.Proposal) (*following, error) {
 
 func (r *awayRun) carryOut() error {
 	p, err := r.job.Propose()
-	if err != nil {
+	var twice *archive.TwiceError
+	switch {
+	case errors.As(err, &twice):
+		return refused("give them names of their own with --rename", "two would have one name in the archive: %s and %s", fromHere(twice.One), fromHere(twice.Other))
+	case err != nil:
 		return planned(err)
 	}
 	what, verb, past, doing := term.Count(len(r.job.Goes), "project"), "Archive", "Archived", "archiving"

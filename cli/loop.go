@@ -246,13 +246,13 @@ func (a *app) pass(c consent, t *task) (goes bool, err error) {
 // the way where that can be left out. There is no plan where nothing is to be done.
 func (a *app) hold(c consent, t *task) (err error) {
 	for t.plan == nil {
-		if t.idle != "" && (t.Set == nil || len(t.Set.Changes) == 0) {
-			return nil
-		}
 		if t.follows != nil {
 			if err := a.follow(c, t); err != nil {
 				return err
 			}
+		}
+		if t.idle != "" && len(t.Set.Changes) == 0 {
+			return nil
 		}
 		c.leaves = t.without != nil
 		var inTheWay *disk.BlockedError

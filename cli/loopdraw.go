@@ -2,8 +2,11 @@ package cli
 
 import (
 	"cmp"
+	"fmt"
 	"path"
 	"path/filepath"
+	"slices"
+	"strings"
 
 	"vestibula/cli/term"
 	"vestibula/core/change"
@@ -15,16 +18,23 @@ const manyLines = 4 * manyRows
 
 // drawPlan shows what will be done, and what is left and why.
 func (a *app) drawPlan(t *task) {
-	lines := 0
+	lines, cut := 0, false
 	for i, p := range t.Parts {
 		if lines > manyLines {
-			a.more(len(t.Parts)-i, "", "--json")
+			a.screen.Line(term.Dim.Render(term.Sprintf("… and %s more", term.Count(len(t.Parts)-i, "folder"))))
+			cut = true
 			break
 		}
 		if i > 0 && !p.Inner {
 			a.screen.Line()
 		}
-		lines += a.drawPart(p)
+		n, short := a.drawPart(p)
+		lines, cut = lines+n, cut || short
+	}
+	if cut {
+		all := a.sameCall("All of them", "--json")
+		all.words = slices.DeleteFunc(all.words, func(w string) bool { return w == "--yes" || w == "-y" }) // it is to be looked at
+		a.screen.Text(term.Dim.Render(all.line()))
 	}
 	if lines > 0 {
 		a.screen.Line()
@@ -39,51 +49,58 @@ func (a *app) drawPlan(t *task) {
 	t.followed.draw(a.screen)
 }
 
-// drawPart shows a part, and returns how many lines it has.
-func (a *app) drawPart(p *proposal.Part) int {
-	indent := term.Shown("")
-	title := p.Title
+// drawPart shows a part. It returns how many lines it has, and whether some are left out.
+func (a *app) drawPart(p *proposal.Part) (lines int, cut bool) {
+	indent, title, slash := term.Shown(""), p.Title, term.Shown("")
 	if title == "" && p.In != "" && p.In != workDir() {
 		title = fromHere(p.In)
+		if p.Inner {
+			slash = term.Dim.Render("/")
+		}
 	}
 	if title != "" {
 		style := term.Title
 		if p.Inner {
 			indent, style = "  ", term.Strong
 		}
-		about := term.Shown("")
-		if p.About != "" {
-			gap := term.Shown("   ")
-			if p.Title != "" && !p.Inner {
-				gap = ": "
-			}
-			about = term.Dim.Render(gap + term.Visible(p.About))
-		}
-		a.screen.Line(indent, style.Render(term.Visible(title)), about)
-		indent += "  "
+		a.screen.Line(indent, style.Render(term.Visible(title)), slash, term.Dim.Render(term.Visible(p.About)))
+		indent, lines = indent+"  ", 1
 	}
-	most := cmp.Or(p.Most, manyRows)
-	if len(p.Steps) == most+1 {
-		most++ // the line that says so would take as much room
-	}
-	var sized [][]term.Shown
-	for i, s := range p.Steps {
-		if i == most {
-			a.more(len(p.Steps)-i, "", "--json")
-			break
-		}
+	shown := first(p.Steps, cmp.Or(p.Most, manyRows))
+	sized := slices.ContainsFunc(shown, func(s *proposal.Step) bool { return s.Sized })
+	var columns [][]term.Shown
+	for _, s := range shown {
 		line := indent + stepLine(s)
 		switch {
-		case s.Size > 0:
-			sized = append(sized, []term.Shown{line, term.Dim.Render(term.Size(s.Size))})
+		case sized:
+			columns = append(columns, []term.Shown{line, term.Dim.Render(term.Size(s.Size))})
 		case s.Why != "":
 			a.screen.Because(line, term.Visible(s.Why), term.Dim.Italic())
 		default:
 			a.screen.Line(line)
 		}
 	}
-	a.screen.Columns(sized)
-	return 1 + len(p.Steps) + a.drawLeft(p, indent)
+	a.screen.Columns(columns)
+	a.rest(indent, len(p.Steps)-len(shown))
+	left := first(p.Left, manyRows)
+	a.drawLeft(left, indent)
+	a.rest(indent, len(p.Left)-len(left))
+	return lines + len(shown) + len(left), len(shown) < len(p.Steps) || len(left) < len(p.Left)
+}
+
+// first are the first of a list: all of it, where only one would be left out.
+func first[T any](list []T, most int) []T {
+	if len(list) <= most+1 {
+		return list
+	}
+	return list[:most]
+}
+
+// rest says how many more there are.
+func (a *app) rest(indent term.Shown, n int) {
+	if n > 0 {
+		a.screen.Line(indent, term.Dim.Render(term.Sprintf("… and %s more", term.Number(n))))
+	}
 }
 
 // stepLine is the line of a step.
@@ -93,21 +110,21 @@ func stepLine(s *proposal.Step) term.Shown {
 	if !s.Goes() {
 		sign = term.Warn.Render("?") + " "
 	}
-	from, to, slash := told(s.From), told(s.To), term.Shown("")
+	from, to, slash := told(s.From), told(s.To), ""
 	if s.Folder {
-		slash = term.Dim.Render("/")
+		slash = "/"
 	}
 	switch {
 	case s.Called != "" && s.Becomes != "":
-		return sign + term.Moved(s.Called, s.Becomes)
+		return sign + term.Moved(s.Called+slash, s.Becomes+slash)
 	case s.Called != "":
 		return sign + term.Visible(s.Called)
 	case s.Op == change.Remove:
-		return sign + term.Visible(from) + slash
+		return sign + term.Visible(from+slash)
 	case from != "" && to != "" && s.Op != change.Replace:
-		return sign + term.Moved(from, to) + slash
+		return sign + term.Moved(from+slash, to+slash)
 	}
-	return sign + term.Visible(cmp.Or(to, from)) + slash
+	return sign + term.Visible(cmp.Or(to, from)+slash)
 }
 
 // told is a path of a step as a person is told it.
@@ -118,15 +135,11 @@ func told(p string) string {
 	return p
 }
 
-// drawLeft shows what a part leaves, and returns how many lines that takes.
-func (a *app) drawLeft(p *proposal.Part, indent term.Shown) int {
+// drawLeft shows what a part leaves, and why.
+func (a *app) drawLeft(list []*proposal.Left, indent term.Shown) {
 	signs := map[proposal.Kind]term.Shown{proposal.There: term.Dim.Render("="), proposal.Several: term.Warn.Render("?"), proposal.Stays: term.Warn.Render("~"), proposal.Nowhere: term.Warn.Render("~")}
 	help := ""
-	for i, l := range p.Left {
-		if i == manyRows {
-			a.more(len(p.Left)-i, "", "--json")
-			return i
-		}
+	for _, l := range list {
 		name := cmp.Or(l.Name, told(l.Path))
 		line := indent + signs[l.Kind] + " " + term.Visible(name)
 		if l.At > 0 {
@@ -134,14 +147,34 @@ func (a *app) drawLeft(p *proposal.Part, indent term.Shown) int {
 			before := term.Columns(indent) + 2 + term.Columns(term.Visible(name[:min(l.At, len(name))]))
 			a.screen.Line(term.Spaces(before), term.Bad.Render("^"), " ", term.Accent.Render(term.Visible(l.Why)))
 		} else {
-			a.screen.Because(line, term.Visible(l.Why), term.Warn.Plain())
+			a.screen.Because(line, term.Visible(whyLeft(l)), term.Warn.Plain())
 		}
 		if l.Help != "" && l.Help != help {
 			help = l.Help
 			a.screen.Indented(term.Columns(indent)+4, term.Visible(help), term.Accent)
 		}
 	}
-	return len(p.Left)
+}
+
+// whyLeft says why something is left, and where it could go.
+func whyLeft(l *proposal.Left) string {
+	var could []string
+	for _, at := range l.Could[:min(3, len(l.Could))] {
+		could = append(could, told(at))
+	}
+	text := strings.Join(could, ", or ")
+	if n := len(l.Could) - 3; n > 0 {
+		text += fmt.Sprintf(", and %d more", n)
+	}
+	switch {
+	case text == "" && l.Kind == proposal.Stays:
+		return "stays: " + l.Why
+	case text == "":
+		return l.Why
+	case l.Why == "":
+		return text
+	}
+	return l.Why + ": " + text
 }
 
 // A stepJSON is a step as JSON shows it.
@@ -194,7 +227,10 @@ func (a *app) printPlan(c consent, t *task, done bool) error {
 			out.Steps = append(out.Steps, stepJSON{s.Op.String(), in, told(s.From), told(s.To), s.Why, s.Probable, s.Size, s.Row})
 		}
 		for _, l := range p.Left {
-			one := leftJSON{l.Kind.String(), in, told(l.Path), l.Why, 0, l.Could, l.Help}
+			one := leftJSON{l.Kind.String(), in, told(l.Path), l.Why, 0, nil, l.Help}
+			for _, at := range l.Could {
+				one.Could = append(one.Could, told(at))
+			}
 			if l.At > 0 {
 				one.At = len([]rune(l.Name[:min(l.At, len(l.Name))])) + 1
 			}
@@ -205,7 +241,7 @@ func (a *app) printPlan(c consent, t *task, done bool) error {
 		out.Notes = append(out.Notes, n.Text)
 	}
 	err := a.printJSON(out)
-	if err == nil && !done && !c.preview && len(out.Steps) > 0 {
+	if err == nil && !done && !c.preview && t.plan != nil && len(t.plan.List) > 0 {
 		return found
 	}
 	return err

@@ -61,9 +61,6 @@ type Source struct {
 // What it holds is read for it.
 func (j *Job) Add(s Source, to, part string) (*Going, error) {
 	g := &Going{Name: path.Join(filepath.ToSlash(s.Name), part), Project: s.Dir, From: filepath.Join(s.Dir, filepath.FromSlash(part)), To: filepath.Join(to, filepath.FromSlash(part)), Size: s.Size}
-	if !isThere(g.From) {
-		return nil, proposal.Refused("", "there is no \"%s\" in %s", part, s.Name)
-	}
 	g.Note = &away.Project{Name: filepath.Base(s.Dir), Part: part, To: g.To, File: j.File, Disk: s.Disk, Since: j.Now, Label: s.Label}
 	if err := g.take(); err != nil {
 		return nil, err
@@ -184,7 +181,7 @@ func (j *Job) Things() (n int) {
 }
 
 // CameFrom is where a project was, by its name in an archive file: whether it was archived from
-// there is told by the list that lies there.
+// there is told by the list that lies there. It is empty where no such project lies in it.
 func CameFrom(file, name string) (string, error) {
 	f, err := pack.Open(file)
 	if err != nil {
@@ -195,8 +192,8 @@ func CameFrom(file, name string) (string, error) {
 	switch {
 	case err != nil:
 		return "", proposal.Refused("", "%s: %s", file, place.Reason(err))
-	case note == nil || note.From == "":
-		return "", proposal.Refused("name one that lies in it", "no project called \"%s\" was archived into %s", name, file)
+	case note == nil:
+		return "", nil
 	}
 	return note.From, nil
 }

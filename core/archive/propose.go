@@ -16,7 +16,7 @@ import (
 )
 
 // Propose returns what brings projects to where they go, and what the lists of the folders and
-// the labels note of it.
+// the labels note of it. The error is a [proposal.Refusal], or a [TwiceError].
 func (j *Job) Propose() (*proposal.Proposal, error) {
 	out := &proposal.Proposal{Set: &change.Set{}}
 	part := out.Part("")
@@ -25,7 +25,7 @@ func (j *Job) Propose() (*proposal.Proposal, error) {
 		if j.Copy {
 			op = change.Copy
 		}
-		part.Add(proposal.Step{Op: op, From: filepath.ToSlash(g.From), To: filepath.ToSlash(g.To), Size: g.Size})
+		part.Add(proposal.Step{Op: op, From: filepath.ToSlash(g.From), To: filepath.ToSlash(g.To), Sized: true, Size: g.Size})
 		if !j.Copy {
 			out.Archived = append(out.Archived, proposal.Archived{Dir: filepath.Dir(j.lay(g)), Project: g.Note, Back: j.Back})
 		}

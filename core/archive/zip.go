@@ -1,6 +1,7 @@
 package archive
 
 import (
+	"fmt"
 	"path"
 	"path/filepath"
 	"strings"
@@ -11,9 +12,16 @@ import (
 	"vestibula/core/label"
 	"vestibula/core/pack"
 	"vestibula/core/place"
-	"vestibula/core/proposal"
 	"vestibula/core/tree"
 )
+
+// A TwiceError says that two projects would have one name in an archive file.
+type TwiceError struct{ One, Other string } // their own folders, absolute
+
+// Error names them.
+func (e *TwiceError) Error() string {
+	return fmt.Sprintf("two would have one name in the archive: %s and %s", filepath.Base(e.One), filepath.Base(e.Other))
+}
 
 // A packing is the making of an archive file.
 type packing struct {
@@ -36,7 +44,7 @@ func (j *Job) pack(set *change.Set) error {
 		inside := filepath.ToSlash(rel)
 		top, _, _ := strings.Cut(inside, "/")
 		if other := taken[tree.Folded(top)]; other != "" && other != g.Project {
-			return proposal.Refused("give them other names there", "two would have one name in the archive: %s and %s", filepath.Base(other), filepath.Base(g.Project))
+			return &TwiceError{other, g.Project}
 		}
 		taken[tree.Folded(top)] = g.Project
 		if p.notes[top] == nil {

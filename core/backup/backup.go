@@ -131,7 +131,7 @@ func (j *Job) Propose() (*proposal.Proposal, error) {
 			out.Set.Join(one)
 		}
 		manifest, size := c.Note.Manifest("")
-		part.Add(proposal.Step{Op: change.Make, To: j.File(c), Size: size, Why: fmt.Sprintf("%d files", len(manifest.Sums))})
+		part.Add(proposal.Step{Op: change.Make, To: j.File(c), Sized: true, Size: size, Why: fmt.Sprintf("%d files", len(manifest.Sums))})
 	}
 	older := change.At{Path: Older}
 	if len(j.older) > 0 && !isThere(filepath.Join(j.Into, Older)) {

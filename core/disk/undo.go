@@ -140,9 +140,8 @@ func PlanUndo(j *journal.Journal, records []*journal.Record, r *journal.Record, 
 // Proposal returns what the undo does, for a person.
 func (u *Undo) Proposal() *proposal.Proposal {
 	part := proposal.Of(u.List, u.Stays, Own)
-	part.Inner = true
 	out := &proposal.Proposal{Roots: u.Roots, Parts: []*proposal.Part{
-		{Title: fmt.Sprintf("Undo %d: the %s of %s", u.Record.Number, u.Record.What, u.Record.Name()), About: "in " + strings.Join(u.Record.PlacePaths(), ", ")}, part}}
+		{Title: fmt.Sprintf("Undo %d: the %s of %s", u.Record.Number, u.Record.What, u.Record.Name()), About: " in " + strings.Join(u.Record.PlacePaths(), ", ")}, part}}
 	for _, now := range u.Moved {
 		out.Note("it lies in " + now + " now")
 	}

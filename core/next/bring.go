@@ -52,7 +52,7 @@ func Bring(set *change.Set, way *change.Way, steps []*Step, from, to change.At) 
 
 // Part returns what a person sees of what goes along to a new folder, in the order of its names.
 func Part(title, about string, goes []*Step) *proposal.Part {
-	part := &proposal.Part{Title: title, About: about}
+	part := &proposal.Part{Title: title, About: "  " + about}
 	order.Sort(order.Natural, goes, func(s *Step) string { return s.From })
 	for _, s := range goes {
 		step := proposal.Step{Op: change.Copy, From: s.From, To: s.To}

@@ -36,5 +36,5 @@ func TestWhatGoesAlongIsBrought(t *testing.T) {
 	}
 	assert.Equal(t, []string{"copy old/a.md new/In/a.md", "make  new/Sub", "move old/b.md new/Sub/b.md", "make  new/Sub/link", "make  new/Empty"}, lines)
 	_, _, err = Bring(set, way, []*Step{{From: "a.md", To: "x.md", Kind: tree.File}, {From: "c.md", To: "X.md", Kind: tree.File}}, change.At{Path: "old"}, change.At{Path: "new"})
-	assert.EqualError(t, err, "a.md and c.md would both be X.md")
+	assert.EqualError(t, err, "two files would get one name: a.md and c.md would both be X.md")
 }

@@ -40,7 +40,7 @@ type Archived struct {
 type Part struct {
 	In    string // the folder in which its paths begin, absolute; "" where they are told as they are
 	Title string // what stands above it, where that is not the folder
-	About string // what else is said of it there
+	About string // what else is said of it behind the title, with what parts it from that
 	Inner bool   // it belongs to the part before it
 	Most  int    // how many steps are shown; 0 leaves that to who shows them
 	Steps []*Step
@@ -57,7 +57,8 @@ type Step struct {
 	Why      string
 	Probable bool  // a person has to answer for it by itself
 	Agreed   bool  // somebody did
-	Size     int64 // of the files that go, in bytes, where that is known
+	Sized    bool  // the size is known
+	Size     int64 // of the files that go, in bytes
 	Row      int   // of the table that asks for it
 }
 
@@ -135,7 +136,7 @@ func (p *Proposal) Counts(at change.At, id string) {
 // Of returns what a list of changes does and what it leaves, as one part: of a folder that
 // comes or goes as a whole, only the folder, with how many things lie in it. Paths are told
 // from the deepest folder that all of them lie in. Own names the program's own files: they
-// stand last, and what becomes of their contents is not told.
+// stand last, and what becomes of their contents is told where nothing else is done.
 func Of(list []change.Change, left []*Left, own func(path string) bool) *Part {
 	whole := map[string]bool{} // folders that come or go
 	for i := range list {
@@ -144,7 +145,7 @@ func Of(list []change.Change, left []*Left, own func(path string) bool) *Part {
 		}
 	}
 	inside := map[string]int{}
-	var tops []*change.Change
+	var tops, noted []*change.Change
 	for i := range list {
 		c := &list[i]
 		at := place(c)
@@ -153,12 +154,17 @@ func Of(list []change.Change, left []*Left, own func(path string) bool) *Part {
 			top = above
 		}
 		switch {
-		case c.Lift(), c.Op == change.Replace && own(c.Path):
+		case c.Lift():
+		case c.Op == change.Replace && own(c.Path):
+			noted = append(noted, c)
 		case top == at || c.Op == change.Move && !c.Keeps() && !c.GivesBack():
 			tops = append(tops, c)
 		default:
 			inside[top]++
 		}
+	}
+	if len(tops) == 0 {
+		tops = noted // that is all it does
 	}
 	last := func(c *change.Change) bool { return own(c.Path) || c.Path == "" && own(c.From) }
 	part := &Part{Left: left}

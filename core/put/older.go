@@ -99,11 +99,11 @@ func SetAside(rows []Versions, older string) *proposal.Proposal {
 		}
 		part := out.Part(dir)
 		if part.Inner, part.Title, part.Most = true, v.Newest, shownOlder; v.Tie {
-			part.About = "its name does not say whether it is the newest"
+			part.About = "   its name does not say whether it is the newest"
 			part.Leave(proposal.Left{Kind: proposal.Several, Path: v.Newest, Why: "and " + v.Others[0] + ": their names do not say which is newer"})
 			continue
 		}
-		part.About = "the newest, stays"
+		part.About = "   the newest, stays"
 		for _, name := range v.Unsaid {
 			part.Leave(proposal.Left{Kind: proposal.Nowhere, Path: name, Why: "its name does not say whether it is newer: it stays"})
 		}

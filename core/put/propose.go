@@ -100,10 +100,10 @@ func (c *Call) goes(out *proposal.Proposal) {
 			why += ", " + o.File.Day
 		}
 		part.Add(proposal.Step{Op: op, From: cmp.Or(o.File.At, o.File.Path), To: path.Base(o.Path), Called: o.File.Path, Becomes: o.File.Fresh, Why: why})
-		part.About = count(len(part.Steps), "file") + ", " + done
+		part.About = "   " + count(len(part.Steps), "file") + ", " + done
 	}
 	if head != nil {
-		head.About = count(n, "file")
+		head.About = ": " + count(n, "file")
 	}
 }
 
@@ -145,7 +145,7 @@ func (c *Call) stays(out *proposal.Proposal, kind Kind, title string, left propo
 		part.Leave(l)
 	}
 	if n := len(part.Left); n > 0 {
-		part.About = count(n, "file")
+		part.About = ": " + count(n, "file")
 		out.Parts = append(out.Parts, part)
 	}
 }

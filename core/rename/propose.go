@@ -69,10 +69,10 @@ func leave(out *proposal.Proposal, outcomes []*Outcome, n int) {
 		return
 	}
 	part := out.Part("")
-	part.Title, part.About = "Left as they are", files(n, "", "")
+	part.Title, part.About = "Left as they are", ": "+files(n, "", "")
 	for _, o := range outcomes {
 		if o.Kind == Left {
-			part.Leave(proposal.Left{Path: o.File.At(), Name: norm.NFC.String(o.File.Name), Why: o.Why, At: o.Stopped})
+			part.Leave(proposal.Left{Kind: proposal.Nowhere, Path: o.File.At(), Name: norm.NFC.String(o.File.Name), Why: o.Why, At: o.Stopped})
 		}
 	}
 }

@@ -57,7 +57,7 @@ func (u *Upgrading) part() *proposal.Part {
 		part.Leave(proposal.Left{Path: s.Path, Why: s.Why})
 	}
 	if len(part.Steps) == 0 && len(u.relabel.Changes) > 0 {
-		part.About = "what it is held to changes; no folder and no file does"
+		part.About = "   what it is held to changes; no folder and no file does"
 	}
 	if len(part.Steps)+len(part.Left) == 0 && part.About == "" {
 		return nil

@@ -282,8 +282,8 @@ func (p *Plan) update(t target) error {
 
 // untouched says why files and links are brought up to date, or are not.
 var untouched = map[tree.Kind]struct{ why, edited string }{
-	tree.File:    {"nobody has touched it, and the template writes it otherwise by now", "it was edited, and stays as it is; the template would write it otherwise by now"},
-	tree.Symlink: {"what it leads to has another name or place by now", "it leads to what somebody chose, and stays as it is; by the template it would lead elsewhere"},
+	tree.File:    {"nobody has touched it, and the template writes it otherwise by now", "it was edited, and the template would write it otherwise by now"},
+	tree.Symlink: {"what it leads to has another name or place by now", "it leads to what somebody chose, and by the template it would lead elsewhere"},
 }
 
 func all(*match.Thing) bool { return true }
@@ -315,7 +315,7 @@ func (p *Plan) dropped(seen, full *tree.Node, at string) error {
 				continue // it was put there, and that is told
 			}
 			if holds != "" {
-				p.Stays = append(p.Stays, Stay{p.lies(here), "it is no longer asked for, and stays: " + holds, true})
+				p.Stays = append(p.Stays, Stay{p.lies(here), "it is no longer asked for, and " + holds, true})
 				continue
 			}
 			p.Steps = append(p.Steps, steps...)
