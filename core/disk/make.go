@@ -3,8 +3,6 @@ package disk
 import (
 	"bytes"
 	"cmp"
-	"errors"
-	"io"
 	"path"
 	"runtime"
 	"strconv"
@@ -322,60 +320,25 @@ func (r *run) put(parent folder.Folder, name string, b birth) (there bool, sum s
 		}
 		return true, journal.EmptySum, f.Close()
 	}
-	fill := func(f folder.File) error {
-		w := digest.NewWriter(f)
-		if n.Content != nil {
-			content, err := n.Content.Open()
-			if err != nil {
-				return &journal.ContentError{Source: n.Content.Source(), Err: err}
-			}
-			defer content.Close()
-			if _, err := io.Copy(w, content); err != nil {
-				return err
-			}
-		}
-		sum = w.Sum()
-		if as.Mode != 0 {
-			return f.Chmod(as.Mode)
-		}
-		return nil
-	}
 	work, err := r.work(in)
 	if err != nil {
 		return false, "", err
 	}
-	// A folder in the place may be another disk: there the file is written in a
-	// hidden file beside its name.
-	for _, near := range []folder.Folder{work, parent} {
-		hidden := part
-		if near == parent {
-			hidden = r.plan.Work + "-" + part
-		}
-		err = folder.Write(near, hidden, 0o666, fill)
-		if err == nil && as.Time != 0 {
-			err = near.SetTime(hidden, as.Time)
-		}
-		if err == nil {
-			err = near.Move(hidden, parent, name)
-		}
-		if err == nil {
-			return true, sum, nil
-		}
-		_ = near.Remove(hidden, false)
-		if !errors.Is(err, folder.ErrAcross) {
-			break
-		}
+	p := &passage{Change: &change.Change{Op: change.Make, In: in}, part: part}
+	if p.sum, err = writeContent(folder.Write, work, part, n.Content, as, r); err != nil {
+		_ = work.Remove(part, false)
+		return false, "", err
 	}
-	return false, "", err
+	err = r.arrive(p, parent, name, nil)
+	return err == nil, p.sum, err
 }
 
 // makeAgain makes something that a run has removed, or brings it back from where
 // it was put aside.
 func (r *run) makeAgain(parent folder.Folder, name string, c *change.Change) error {
 	if c.From != "" {
-		work, aside, err := r.folder(c.In, c.From)
-		if err == nil {
-			return r.rename(work, aside, parent, name, c)
+		if _, _, err := r.folder(c.In, c.From); err == nil {
+			return r.rename(change.At{In: c.In, Path: c.From}, change.At{In: c.In, Path: c.Path})
 		}
 	}
 	_, _, err := r.put(parent, name, birth{c.Node, c.In, partName + "0", c.As})

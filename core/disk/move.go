@@ -4,7 +4,6 @@ import (
 	"crypto/rand"
 	"errors"
 	"fmt"
-	"io"
 	"io/fs"
 	"runtime"
 	"strconv"
@@ -14,7 +13,6 @@ import (
 
 	"vestibula/core/change"
 	"vestibula/core/folder"
-	"vestibula/core/journal"
 	"vestibula/core/place"
 	"vestibula/core/tree"
 )
@@ -35,16 +33,7 @@ func (r *run) stage(c *change.Change) error {
 		return err
 	}
 	_, staged := place.Split(c.From)
-	err = folder.Write(work, partName+staged, 0o600, func(f folder.File) error {
-		content, err := c.Content.Open()
-		if err != nil {
-			return &journal.ContentError{Source: c.Content.Source(), Err: err}
-		}
-		defer content.Close()
-		_, err = io.Copy(f, content)
-		return err
-	})
-	if err != nil {
+	if _, err := writeContent(folder.Write, work, partName+staged, c.Content, change.Dress{}, r); err != nil {
 		return err
 	}
 	return work.Move(partName+staged, work, staged)
@@ -163,7 +152,8 @@ func (r *run) remove(i int, parent folder.Folder, name string, c *change.Change)
 	if err != nil {
 		return err
 	}
-	if err := r.rename(parent, name, work, aside, c); err != nil {
+	here, there := change.At{In: c.In, Path: c.Path}, change.At{In: c.In, Path: r.plan.Work + "/" + aside}
+	if err := r.rename(here, there); err != nil {
 		return err
 	}
 	sum, err := folder.Sum(work, aside)
@@ -171,7 +161,7 @@ func (r *run) remove(i int, parent folder.Folder, name string, c *change.Change)
 		err = ErrChanged
 	}
 	if err != nil {
-		return errors.Join(err, r.rename(work, aside, parent, name, c))
+		return errors.Join(err, r.rename(there, here))
 	}
 	if i < 0 { // what this run has made itself
 		return work.Remove(aside, false)
@@ -245,16 +235,17 @@ func (r *run) moveAll(first, last int) (at string, err error) {
 
 // move gives something another name. Nothing takes the place of anything.
 func (r *run) move(i int, to folder.Folder, as string, c *change.Change) error {
-	from, name, err := r.folder(c.FromIn, c.From)
-	if err != nil {
-		return err
-	}
 	if i >= 0 {
-		if err := held(from, name, &c.Was); err != nil {
+		from, name, err := r.folder(c.FromIn, c.From)
+		if err == nil {
+			err = held(from, name, &c.Was)
+		}
+		if err != nil {
 			return err
 		}
 	}
-	if err := r.rename(from, name, to, as, c); err != nil {
+	is, becomes := change.At{In: c.FromIn, Path: c.From}, change.At{In: c.In, Path: c.Path}
+	if err := r.rename(is, becomes); err != nil {
 		return err
 	}
 	if c.Was.Kind == tree.Folder {
@@ -269,16 +260,23 @@ func (r *run) move(i int, to folder.Folder, as string, c *change.Change) error {
 		err = ErrChanged
 	}
 	if err != nil {
-		return errors.Join(err, r.rename(to, as, from, name, c))
+		return errors.Join(err, r.rename(becomes, is))
 	}
 	return nil
 }
 
 // rename gives something another name, on whatever disk.
-func (r *run) rename(from folder.Folder, name string, to folder.Folder, as string, c *change.Change) error {
-	err := from.Move(name, to, as)
-	if errors.Is(err, folder.ErrAcross) {
-		return r.moveAcross(from, name, to, as, c)
+func (r *run) rename(from, to change.At) error {
+	in, name, err := r.folder(from.In, from.Path)
+	if err != nil {
+		return err
+	}
+	there, as, err := r.folder(to.In, to.Path)
+	if err != nil {
+		return err
+	}
+	if err = in.Move(name, there, as); errors.Is(err, folder.ErrAcross) {
+		return r.moveAcross(from, to)
 	}
 	return err
 }

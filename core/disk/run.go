@@ -160,7 +160,7 @@ func (r *run) one(i int, c *change.Change) error {
 	case change.Remove:
 		return r.remove(i, parent, name, c)
 	case change.Copy:
-		return r.copy(i, parent, name, c)
+		return r.copy(i, c)
 	}
 	return r.move(i, parent, name, c)
 }
