@@ -64,6 +64,23 @@ func (a *app) askFields(fields []*template.Field, values template.Values) error 
 	return nil
 }
 
+// checked returns what says whether a field takes an answer, which may stay out where something
+// is kept then.
+func (a *app) checked(f *template.Field, keeps bool) func(text string) error {
+	return func(text string) error {
+		switch text = strings.TrimSpace(text); {
+		case text == "" && keeps:
+			return nil
+		case text == "":
+			return errors.New("an answer is needed")
+		}
+		if _, err := f.Parse(template.Raw{Text: text}, a.now); err != nil {
+			return errors.New(string(term.Visible(err.Error())))
+		}
+		return nil
+	}
+}
+
 // askField asks for one value, and reports whether the person wants the question before
 // instead.
 func (a *app) askField(f *template.Field, canGoBack bool) (text string, back bool, err error) {
@@ -71,20 +88,8 @@ func (a *app) askField(f *template.Field, canGoBack bool) (text string, back boo
 	if !answered && f.Default != nil {
 		known = defaultText(f)
 	}
-	keeps := answered || f.Default != nil || f.Optional
+	check := a.checked(f, answered || f.Default != nil || f.Optional)
 	asked := string(term.Visible(f.Ask))
-	check := func(s string) error {
-		switch s = strings.TrimSpace(s); {
-		case s == "" && keeps:
-			return nil
-		case s == "":
-			return errors.New("an answer is needed")
-		}
-		if _, err := f.Parse(template.Raw{Text: s}, a.now); err != nil {
-			return errors.New(string(term.Visible(err.Error())))
-		}
-		return nil
-	}
 	keys := func(first ...string) string {
 		if canGoBack {
 			first = append(first, "shift+tab back")

@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"errors"
 	"fmt"
+	"maps"
 	"path"
 	"path/filepath"
 	"strings"
@@ -219,15 +220,9 @@ func (b *buildRun) read(args []string) error {
 		return err
 	}
 	if b.again != nil {
-		for name, raw := range b.again.Label.Raw() {
-			f := b.t.Field(name)
-			if _, given := b.values[name]; given || f == nil || f.Made() {
-				continue
-			}
-			if v, err := f.Parse(raw, b.now); err == nil {
-				b.values[name] = v
-			}
-		}
+		values := b.t.Known(b.again.Label.Raw(), b.now)
+		maps.Copy(values, b.values)
+		b.values = values
 	}
 	asks := b.interactive() && !b.yes && !b.asJSON && !b.preview && b.consent.plan == ""
 	switch lacking := b.t.Missing(b.values); {

@@ -244,8 +244,28 @@ func (b *buildRun) compareKept(template string) error {
 	}))
 	done(len(x.Kept))
 	end()
+	b.findArchived()
+	if r.changed {
+		for _, k := range x.Kept {
+			if k.Standing == batch.Unclear {
+				x.Problems = append(x.Problems, batch.Problem{Row: k.Row, Message: k.Why})
+			}
+		}
+		if err := b.bringUp(template); err != nil {
+			return err
+		}
+	}
+	if r.again {
+		x.BuildAgain()
+	}
+	x.InTheWay(b.place.Real, func(dir string) bool { return b.vacated[b.fromPlace(dir)] })
+	return nil
+}
+
+// findArchived finds the rows whose projects are gone because they were archived.
+func (b *buildRun) findArchived() {
 	lists := map[string]*away.List{}
-	for _, k := range x.Kept {
+	for _, k := range b.batch.Kept {
 		if k.Standing != batch.Gone || k.Marking.Where == "" {
 			continue
 		}
@@ -264,21 +284,6 @@ func (b *buildRun) compareKept(template string) error {
 			}
 		}
 	}
-	if r.changed {
-		for _, k := range x.Kept {
-			if k.Standing == batch.Unclear {
-				x.Problems = append(x.Problems, batch.Problem{Row: k.Row, Message: k.Why})
-			}
-		}
-		if err := b.bringUp(template); err != nil {
-			return err
-		}
-	}
-	if r.again {
-		x.BuildAgain()
-	}
-	x.InTheWay(b.place.Real, func(dir string) bool { return b.vacated[b.fromPlace(dir)] })
-	return nil
 }
 
 // A vacated place is one without the folders that are moved away in the same run.

@@ -32,6 +32,17 @@ type checkRun struct {
 	set         func(flag string) bool // it stands in the call
 }
 
+// completeRules offers rules, several with commas between.
+func completeRules(_ *cobra.Command, _ []string, word string) (list []string, _ cobra.ShellCompDirective) {
+	before := word[:strings.LastIndexByte(word, ',')+1] // rules that stand there already
+	for _, name := range rules.Names() {
+		if !slices.Contains(strings.Split(before, ","), name) {
+			list = append(list, before+name)
+		}
+	}
+	return list, cobra.ShellCompDirectiveNoFileComp | cobra.ShellCompDirectiveNoSpace
+}
+
 func (a *app) checkCommand() *cobra.Command {
 	r := &checkRun{app: a}
 	c := &cobra.Command{
@@ -84,15 +95,7 @@ where there are errors; with --strict, warnings count too.`,
 	_ = c.RegisterFlagCompletionFunc("explain", func(*cobra.Command, []string, string) ([]string, cobra.ShellCompDirective) {
 		return rules.Names(), cobra.ShellCompDirectiveNoFileComp
 	})
-	_ = c.RegisterFlagCompletionFunc("only", func(_ *cobra.Command, _ []string, word string) (list []string, _ cobra.ShellCompDirective) {
-		before := word[:strings.LastIndexByte(word, ',')+1] // rules that stand there already
-		for _, name := range rules.Names() {
-			if !slices.Contains(strings.Split(before, ","), name) {
-				list = append(list, before+name)
-			}
-		}
-		return list, cobra.ShellCompDirectiveNoFileComp | cobra.ShellCompDirectiveNoSpace
-	})
+	_ = c.RegisterFlagCompletionFunc("only", completeRules)
 	_ = c.RegisterFlagCompletionFunc("template", a.completeTemplates)
 	return c
 }

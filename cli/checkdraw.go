@@ -99,6 +99,21 @@ func valueList(t *template.Template, values template.Values) string {
 	return strings.Join(parts, ", ")
 }
 
+// verdict says in a word how a folder stands.
+func verdict(result *checkResult, s *inspect.Subject) (term.Mark, term.Shown) {
+	switch {
+	case s.Err != nil:
+		return term.Mark{Sign: "!", Style: term.Bad}, "cannot be judged"
+	case result.Errors > 0:
+		return term.Mark{Sign: "✗", Style: term.Bad}, howMany(result)
+	case result.Warnings > 0:
+		return term.Mark{Sign: "!", Style: term.Warn}, howMany(result)
+	case len(result.Unread) > 0:
+		return term.Mark{Sign: "!", Style: term.Bad}, "cannot be read as a whole"
+	}
+	return term.Mark{Sign: "✓", Style: term.Good}, "well"
+}
+
 // tellMany draws a row for each folder, and then what was found in those where
 // something was.
 func (r *checkRun) tellMany(results []*checkResult, reports []*inspect.Report, subjects []*inspect.Subject) {
@@ -110,18 +125,8 @@ func (r *checkRun) tellMany(results []*checkResult, reports []*inspect.Report, s
 		name = func(i int) term.Shown { return term.Visible(subjects[i].Name) }
 	}
 	for i, result := range results {
-		sign, style := term.Shown("✓"), term.Good
-		what := term.Shown("well")
-		switch {
-		case subjects[i].Err != nil:
-			sign, style, what = "!", term.Bad, "cannot be judged"
-		case result.Errors > 0:
-			sign, style, what = "✗", term.Bad, howMany(result)
-		case result.Warnings > 0:
-			sign, style, what = "!", term.Warn, howMany(result)
-		case len(result.Unread) > 0:
-			sign, style, what = "!", term.Bad, "cannot be read as a whole"
-		default:
+		m, what := verdict(result, subjects[i])
+		if m.Sign == "✓" {
 			fine++
 		}
 		errs, warnings = errs+result.Errors, warnings+result.Warnings
@@ -131,7 +136,7 @@ func (r *checkRun) tellMany(results []*checkResult, reports []*inspect.Report, s
 		} else if s.Template != nil {
 			note = s.Template.Name
 		}
-		rows = append(rows, []term.Shown{style.Render(sign) + " " + name(i), style.Render(what), term.Dim.Render(term.Visible(note))})
+		rows = append(rows, []term.Shown{m.Style.Render(m.Sign) + " " + name(i), m.Style.Render(what), term.Dim.Render(term.Visible(note))})
 	}
 	r.screen.Columns(rows)
 	told := false

@@ -68,29 +68,33 @@ func (a *app) compare(args []string, flags valueFlags, asJSON, strict bool) erro
 	if err != nil {
 		return err
 	}
-	templates := [2]*template.Template{sides[0].template, sides[1].template}
-	if templates[0] == nil || templates[1] == nil {
-		if flags.file != "" {
-			if err := rawFile(raw, flags.file); err != nil {
-				return err
-			}
-		}
-		return a.compareReal(sides, raw, flags.limit, asJSON, strict)
-	}
 	if flags.file != "" {
 		if err := rawFile(raw, flags.file); err != nil {
 			return err
 		}
 	}
+	if sides[0].template == nil || sides[1].template == nil {
+		return a.compareReal(sides, raw, flags.limit, asJSON, strict)
+	}
+	list, err := a.compareTemplates(sides, raw, flags.limit, asJSON)
+	if err == nil && strict && len(list) > 0 {
+		return found
+	}
+	return err
+}
+
+// compareTemplates compares what two templates make of the same values.
+func (a *app) compareTemplates(sides [2]*comparand, raw map[string]template.Raw, limit int, asJSON bool) ([]compare.Difference, error) {
+	templates := [2]*template.Template{sides[0].template, sides[1].template}
 	for name := range raw {
 		if templates[0].Field(name) == nil && templates[1].Field(name) == nil {
-			return unclear("", "neither template has a field \"%s\"", name)
+			return nil, unclear("", "neither template has a field \"%s\"", name)
 		}
 	}
 	var roots [2]*tree.Node
 	for i, c := range sides {
-		if err := a.grow(c, raw, nil, flags.limit); err != nil {
-			return err
+		if err := a.grow(c, raw, nil, limit); err != nil {
+			return nil, err
 		}
 		roots[i] = c.whole
 	}
@@ -99,24 +103,20 @@ func (a *app) compare(args []string, flags valueFlags, asJSON, strict bool) erro
 	fates := [2]map[*tree.Node]compare.Fate{compare.Fates(roots[0], roots[1]), compare.Fates(roots[1], roots[0])}
 	spreads := compare.Spreads(measured[0], measured[1])
 	if asJSON {
-		err = a.printJSON(comparisonJSON(&compared{templates, roots, measured, fates, spreads}, differencesJSON(sides, list).Differences))
-	} else {
-		a.drawMeasures(templates, measured, spreads)
-		a.screen.Line()
-		a.drawSides(roots, fates)
-		a.screen.Line()
-		if len(list) == 0 {
-			a.screen.Text(term.Good.Render("The same") + ": both make the same folders and files.")
-		} else {
-			// What is new, gone or elsewhere stands in the trees.
-			a.drawDifferences(slices.DeleteFunc(slices.Clone(list), func(d compare.Difference) bool { return d.What != compare.Renamed }))
-			a.screen.Text(term.Strong.Render(differenceText(sides, list)))
-		}
+		return list, a.printJSON(comparisonJSON(&compared{templates, roots, measured, fates, spreads}, differencesJSON(sides, list).Differences))
 	}
-	if err == nil && strict && len(list) > 0 {
-		return found
+	a.drawMeasures(templates, measured, spreads)
+	a.screen.Line()
+	a.drawSides(roots, fates)
+	a.screen.Line()
+	if len(list) == 0 {
+		a.screen.Text(term.Good.Render("The same") + ": both make the same folders and files.")
+		return nil, nil
 	}
-	return err
+	// What is new, gone or elsewhere stands in the trees.
+	a.drawDifferences(slices.DeleteFunc(slices.Clone(list), func(d compare.Difference) bool { return d.What != compare.Renamed }))
+	a.screen.Text(term.Strong.Render(differenceText(sides, list)))
+	return list, nil
 }
 
 // drawMeasures draws the figures of both sides, the better one strong.

@@ -142,8 +142,8 @@ func (a *app) grow(c *comparand, raw map[string]template.Raw, known template.Val
 	return nil
 }
 
-// compareReal compares two sides of which at least one is there.
-func (a *app) compareReal(sides [2]*comparand, raw map[string]template.Raw, limit int, asJSON, strict bool) error {
+// growSides makes the trees of templates that are compared with something real, by its values.
+func (a *app) growSides(sides [2]*comparand, raw map[string]template.Raw, limit int) error {
 	for i, c := range sides {
 		if c.template == nil {
 			continue
@@ -164,6 +164,29 @@ func (a *app) compareReal(sides [2]*comparand, raw map[string]template.Raw, limi
 		if err := a.grow(c, given, known, limit); err != nil {
 			return err
 		}
+	}
+	return nil
+}
+
+// turnRound makes of differences those that the other side has.
+func turnRound(list []compare.Difference) {
+	for i := range list {
+		d := &list[i]
+		switch d.What {
+		case compare.Gone:
+			d.What = compare.New
+		case compare.New:
+			d.What = compare.Gone
+		default:
+			d.Path, d.Other = d.Other, d.Path
+		}
+	}
+}
+
+// compareReal compares two sides of which at least one is there.
+func (a *app) compareReal(sides [2]*comparand, raw map[string]template.Raw, limit int, asJSON, strict bool) error {
+	if err := a.growSides(sides, raw, limit); err != nil {
+		return err
 	}
 	first, second := sides[0], sides[1]
 	swapped := second.template != nil
@@ -197,17 +220,7 @@ func (a *app) compareReal(sides [2]*comparand, raw map[string]template.Raw, limi
 	}
 	end()
 	if swapped {
-		for i := range list {
-			d := &list[i]
-			switch d.What {
-			case compare.Gone:
-				d.What = compare.New
-			case compare.New:
-				d.What = compare.Gone
-			default:
-				d.Path, d.Other = d.Other, d.Path
-			}
-		}
+		turnRound(list)
 	}
 	if asJSON {
 		if err := a.printJSON(differencesJSON(sides, list)); err != nil {

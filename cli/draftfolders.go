@@ -258,6 +258,17 @@ func (r *learning) tell(at string, result *draft.Result, proofs []draft.Proof) {
 		r.screen.Line("  ", term.Visible(text))
 	}
 	r.screen.Line()
+	r.tellProof(proofs)
+	for _, d := range result.Doubts {
+		r.screen.Text(term.Warn.Render("note:") + " " + term.Visible(d))
+	}
+	if !r.preview {
+		r.screen.Text(term.Good.Render("Wrote") + " " + term.Visible(at) + ". " + advise("Change it in any text editor, and look at it with", "show", typed(at)).line())
+	}
+}
+
+// tellProof says what the template gives again, and what not.
+func (r *learning) tellProof(proofs []draft.Proof) {
 	exact, entries, held, later, owner := 0, 0, 0, 0, 0
 	for _, p := range proofs {
 		if p.Exact {
@@ -303,12 +314,6 @@ func (r *learning) tell(at string, result *draft.Result, proofs []draft.Proof) {
 	}
 	if shown > manyRows {
 		r.more(shown-manyRows, "", "--json")
-	}
-	for _, d := range result.Doubts {
-		r.screen.Text(term.Warn.Render("note:") + " " + term.Visible(d))
-	}
-	if !r.preview {
-		r.screen.Text(term.Good.Render("Wrote") + " " + term.Visible(at) + ". " + advise("Change it in any text editor, and look at it with", "show", typed(at)).line())
 	}
 }
 

@@ -13,6 +13,21 @@ import (
 	"vestibula/core/template"
 )
 
+// known are the values that labels say of the folders, and the projects among them, which go by
+// the template as it was.
+func (r *learning) known(t *template.Template) (values []template.Values, projects []string) {
+	for _, dir := range r.dirs {
+		var l readLabel
+		if l.read(dir); dir == "" || l.err != nil {
+			values = append(values, template.Values{})
+			continue
+		}
+		projects = append(projects, filepath.ToSlash(dir))
+		values = append(values, t.Known(l.label.Raw(), r.now))
+	}
+	return values, projects
+}
+
 // update puts what folders have in common beyond a template into it.
 func (r *learning) update(name string, args []string) error {
 	src, err := r.find(name)
@@ -32,23 +47,7 @@ func (r *learning) update(name string, args []string) error {
 	if err := r.read(args); err != nil {
 		return err
 	}
-	known := make([]template.Values, len(r.samples))
-	var projects []string // that go by the template as it was
-	for i, dir := range r.dirs {
-		known[i] = template.Values{}
-		var l readLabel
-		if l.read(dir); dir == "" || l.err != nil {
-			continue
-		}
-		projects = append(projects, filepath.ToSlash(dir))
-		for field, raw := range l.label.Raw() {
-			if f := t.Field(field); f != nil && !f.Made() {
-				if v, err := f.Parse(raw, r.now); err == nil {
-					known[i][field] = v
-				}
-			}
-		}
-	}
+	known, projects := r.known(t)
 	text, added, err := draft.Beyond(t, r.samples, known, max(template.DefaultLimit, tooMany), r.now)
 	if err != nil {
 		return refused("", "%v", err)

@@ -148,9 +148,24 @@ func (f *followed) draw(s *term.Screen) {
 	if n := len(f.Broken) - manyRows; n > 0 {
 		s.Text(term.Dim.Render(term.Sprintf("… and %s more; %s", term.Number(n), f.all)))
 	}
+	f.sum(s, paths, len(texts), links, dead)
+	if dead > 0 {
+		s.Text(term.Warn.Render("note:") + term.Sprintf(" %s to what goes away.", leads(dead)))
+	}
+	if n := len(f.Passed); n > 0 {
+		s.Text(term.Warn.Render("note:") + term.Sprintf(" %s not looked at, such as %s: %s.", term.Count(n, "text")+wasOrWere(n), fromHere(filepath.FromSlash(f.Passed[0].Path)), f.Passed[0].Why))
+	}
+	if f.addresses != "" {
+		s.Line("  ", term.Good.Render("+"), " ", term.Visible(f.addresses), term.Dim.Italic().Render(term.Sprintf("   old and new addresses, %s", term.Count(f.moved, "row"))))
+	}
+	s.Line()
+}
+
+// sum says how many of paths in so many texts, and of links, would lead nowhere.
+func (f *followed) sum(s *term.Screen, paths, texts, links, dead int) {
 	var what []string
 	if paths > 0 {
-		what = append(what, fmt.Sprintf("%s in %s", term.Count(paths, "path"), term.Count(len(texts), "text")))
+		what = append(what, fmt.Sprintf("%s in %s", term.Count(paths, "path"), term.Count(texts, "text")))
 	}
 	if links > 0 {
 		what = append(what, string(term.Count(links, "link")))
@@ -168,16 +183,6 @@ func (f *followed) draw(s *term.Screen) {
 	case f.fix && dead == 0:
 		s.Text(term.Sprintf("Nothing would lead nowhere: %s.", looked))
 	}
-	if dead > 0 {
-		s.Text(term.Warn.Render("note:") + term.Sprintf(" %s to what goes away.", leads(dead)))
-	}
-	if n := len(f.Passed); n > 0 {
-		s.Text(term.Warn.Render("note:") + term.Sprintf(" %s not looked at, such as %s: %s.", term.Count(n, "text")+wasOrWere(n), fromHere(filepath.FromSlash(f.Passed[0].Path)), f.Passed[0].Why))
-	}
-	if f.addresses != "" {
-		s.Line("  ", term.Good.Render("+"), " ", term.Visible(f.addresses), term.Dim.Italic().Render(term.Sprintf("   old and new addresses, %s", term.Count(f.moved, "row"))))
-	}
-	s.Line()
 }
 
 func wasOrWere(n int) term.Shown {

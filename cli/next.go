@@ -160,14 +160,7 @@ func (r *nextRun) plan(p *project.Project, raw map[string]template.Raw) error {
 		t = known
 	}
 	r.templates[t.Name+"\x00"+t.Text] = t
-	old := template.Values{}
-	for name, v := range p.Label.Raw() {
-		if f := t.Field(name); f != nil && !f.Made() {
-			if value, err := f.Parse(v, r.now); err == nil {
-				old[name] = value
-			}
-		}
-	}
+	old := t.Known(p.Label.Raw(), r.now)
 	given, errs := t.ParseValues(raw, r.now)
 	if len(errs) > 0 {
 		return badValues(errs)

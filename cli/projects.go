@@ -123,6 +123,23 @@ func (r *projectsRun) run(args []string) error {
 	return nil
 }
 
+// lookAway finds the projects that were archived from the folders of a report, to others than
+// these.
+func (r *projectsRun) lookAway(report *inspect.Report) {
+	if report.Dir == "" || slices.ContainsFunc(report.Subjects, func(s *inspect.Subject) bool { return s.Name == "." && s.Project != nil }) {
+		return
+	}
+	here := map[string]bool{}
+	for _, s := range report.Subjects {
+		here[s.Dir] = true
+	}
+	for _, p := range awayFrom(report) {
+		if !here[p.To] {
+			r.away = append(r.away, p)
+		}
+	}
+}
+
 // look looks at the projects at or below a path.
 func (r *projectsRun) look(at string) (inside bool, err error) {
 	done, end := r.progress("reading", -1)
@@ -151,17 +168,7 @@ func (r *projectsRun) look(at string) (inside bool, err error) {
 	for _, u := range report.Unread {
 		r.unread = append(r.unread, filepath.Join(at, filepath.FromSlash(u.Path)))
 	}
-	if report.Dir != "" && !slices.ContainsFunc(report.Subjects, func(s *inspect.Subject) bool { return s.Name == "." && s.Project != nil }) {
-		here := map[string]bool{}
-		for _, s := range report.Subjects {
-			here[s.Dir] = true
-		}
-		for _, p := range awayFrom(report) {
-			if !here[p.To] { // it went to another folder of these
-				r.away = append(r.away, p)
-			}
-		}
-	}
+	r.lookAway(report)
 	first := len(r.list)
 	for _, s := range report.Subjects {
 		if s.Project == nil && s.Err == nil {
@@ -318,34 +325,48 @@ func (r *projectsRun) keep() error {
 	return nil
 }
 
+// A dueJSON is what has to be delivered, as JSON shows it.
+type dueJSON struct {
+	Path  string `json:"path"`
+	Real  string `json:"real,omitempty"`
+	Day   string `json:"day,omitempty"`
+	Done  string `json:"done,omitempty"`
+	Worth int    `json:"worth,omitempty"`
+	Late  int    `json:"late,omitempty"`
+}
+
+// A projectJSON is a project as JSON shows it.
+type projectJSON struct {
+	Project  string            `json:"project"`
+	Dir      string            `json:"dir"`
+	ID       string            `json:"id,omitempty"`
+	Template string            `json:"template,omitempty"`
+	Behind   bool              `json:"behind"`
+	Values   map[string]string `json:"values"`
+	Open     []string          `json:"open"`
+	Wrong    []string          `json:"wrong"`
+	Problem  string            `json:"problem,omitempty"`
+	Built    string            `json:"built,omitempty"`
+	Touched  string            `json:"touched,omitempty"`
+	Size     int64             `json:"size"`
+	Due      []dueJSON         `json:"due"`
+}
+
+// An archivedJSON is a project that was archived, as JSON shows it.
+type archivedJSON struct {
+	Project string `json:"project"`
+	To      string `json:"to"`
+	Disk    string `json:"disk,omitempty"`
+	Since   string `json:"since"`
+	ID      string `json:"id,omitempty"`
+	Size    int64  `json:"size"`
+}
+
 // result is what JSON says.
 func (r *projectsRun) result() any {
-	type due struct {
-		Path  string `json:"path"`
-		Real  string `json:"real,omitempty"`
-		Day   string `json:"day,omitempty"`
-		Done  string `json:"done,omitempty"`
-		Worth int    `json:"worth,omitempty"`
-		Late  int    `json:"late,omitempty"`
-	}
-	type one struct {
-		Project  string            `json:"project"`
-		Dir      string            `json:"dir"`
-		ID       string            `json:"id,omitempty"`
-		Template string            `json:"template,omitempty"`
-		Behind   bool              `json:"behind"`
-		Values   map[string]string `json:"values"`
-		Open     []string          `json:"open"`
-		Wrong    []string          `json:"wrong"`
-		Problem  string            `json:"problem,omitempty"`
-		Built    string            `json:"built,omitempty"`
-		Touched  string            `json:"touched,omitempty"`
-		Size     int64             `json:"size"`
-		Due      []due             `json:"due"`
-	}
-	list := []one{}
+	list := []projectJSON{}
 	for _, s := range r.list {
-		o := one{Project: s.name, Dir: s.subject.Dir, Behind: s.behind, Values: map[string]string{}, Open: append([]string{}, s.subject.Open...), Wrong: append([]string{}, s.wrong...), Touched: dayOf(s.touched), Built: dayOf(s.built()), Size: s.size, Due: []due{}}
+		o := projectJSON{Project: s.name, Dir: s.subject.Dir, Behind: s.behind, Values: map[string]string{}, Open: append([]string{}, s.subject.Open...), Wrong: append([]string{}, s.wrong...), Touched: dayOf(s.touched), Built: dayOf(s.built()), Size: s.size, Due: []dueJSON{}}
 		if p := s.subject.Project; p != nil {
 			o.ID, o.Template = p.Label.ID, p.Label.Template
 		}
@@ -358,26 +379,18 @@ func (r *projectsRun) result() any {
 			}
 		}
 		for _, d := range s.subject.Due {
-			o.Due = append(o.Due, due{d.Path, d.Real, d.Day.String(), d.Done, d.Worth, d.Late})
+			o.Due = append(o.Due, dueJSON{d.Path, d.Real, d.Day.String(), d.Done, d.Worth, d.Late})
 		}
 		list = append(list, o)
 	}
-	type gone struct {
-		Project string `json:"project"`
-		To      string `json:"to"`
-		Disk    string `json:"disk,omitempty"`
-		Since   string `json:"since"`
-		ID      string `json:"id,omitempty"`
-		Size    int64  `json:"size"`
-	}
-	archived := []gone{}
+	archived := []archivedJSON{}
 	for _, p := range r.away {
-		archived = append(archived, gone{p.Called(), p.To, p.Disk, dayOf(p.Since), p.Label.ID, p.Size})
+		archived = append(archived, archivedJSON{p.Called(), p.To, p.Disk, dayOf(p.Since), p.Label.ID, p.Size})
 	}
 	return struct {
-		Projects []one    `json:"projects"`
-		Archived []gone   `json:"archived"`
-		Unread   []string `json:"unread"`
+		Projects []projectJSON  `json:"projects"`
+		Archived []archivedJSON `json:"archived"`
+		Unread   []string       `json:"unread"`
 	}{list, archived, append([]string{}, r.unread...)}
 }
 

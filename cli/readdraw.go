@@ -53,6 +53,35 @@ func (r *readRun) columns(convention string) (fields []string) {
 	return fields
 }
 
+// drawNames draws what the names of one convention say.
+func (r *readRun) drawNames(convention string) {
+	columns := r.columns(convention)
+	var heading []term.Shown
+	if r.many {
+		heading = append(heading, "project")
+	}
+	for _, f := range columns {
+		heading = append(heading, term.Visible(f))
+	}
+	var rows [][]term.Shown
+	for _, e := range r.found.Entries {
+		if e.Convention.Name != convention {
+			continue
+		}
+		var row []term.Shown
+		if r.many {
+			row = append(row, term.Visible(r.projectOf(e)))
+		}
+		for _, f := range columns {
+			row = append(row, term.Visible(e.Value(f).String()))
+		}
+		rows = append(rows, append(row, term.Dim.Render(term.Visible(r.below(e)))))
+	}
+	r.screen.Line()
+	r.screen.Line(term.Title.Render(term.Visible(convention)))
+	r.screen.Table(append(term.Named(heading...), term.Column{Name: "file", Whole: true}), rows)
+}
+
 // draw draws the summary, a table for each convention, and what does not fit.
 func (r *readRun) draw() {
 	counted := len(r.found.Entries) + len(r.found.Misfits) + r.found.Dropped
@@ -79,32 +108,7 @@ func (r *readRun) draw() {
 	}
 	r.screen.Line(summary)
 	for _, convention := range r.conventions() {
-		columns := r.columns(convention)
-		var heading []term.Shown
-		if r.many {
-			heading = append(heading, "project")
-		}
-		for _, f := range columns {
-			heading = append(heading, term.Visible(f))
-		}
-		var rows [][]term.Shown
-		for _, e := range r.found.Entries {
-			if e.Convention.Name != convention {
-				continue
-			}
-			var row []term.Shown
-			if r.many {
-				row = append(row, term.Visible(r.projectOf(e)))
-			}
-			for _, f := range columns {
-				row = append(row, term.Visible(e.Value(f).String()))
-			}
-			rows = append(rows, append(row, term.Dim.Render(term.Visible(r.below(e)))))
-		}
-		r.screen.Line()
-		r.screen.Line(term.Title.Render(term.Visible(convention)))
-		columnsShown := term.Named(heading...)
-		r.screen.Table(append(columnsShown, term.Column{Name: "file", Whole: true}), rows)
+		r.drawNames(convention)
 	}
 	if len(r.where) == 0 { // who looks for something is not helped by what has no values
 		r.apart("do not fit", unfit)

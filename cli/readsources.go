@@ -14,6 +14,34 @@ import (
 	"vestibula/core/template"
 )
 
+// sourcesOf opens projects that are read; nil stands for one that cannot be, which is told.
+func (r *readRun) sourcesOf(found *inspect.Found, open func(dir string, l *label.Label) (*project.Project, error)) ([]*read.Source, error) {
+	sources := make([]*read.Source, len(found.Projects))
+	labels := make([]readLabel, len(found.Projects))
+	several(len(labels), func() func(i int) {
+		return func(i int) { labels[i].read(found.Projects[i].Dir) }
+	})
+	for i := range found.Projects {
+		own := &found.Projects[i]
+		p, err := (*project.Project)(nil), labels[i].err
+		if err == nil {
+			p, err = open(own.Dir, labels[i].label)
+		}
+		if err != nil {
+			r.unread = append(r.unread, fromHere(own.Dir))
+			continue
+		}
+		if err := inspect.Prune(own.Root); err != nil {
+			return nil, err
+		}
+		sources[i] = &read.Source{Project: p, Template: p.Template, Name: filepath.Base(own.Dir), Root: own.Root}
+		for _, u := range own.Unread {
+			r.unread = append(r.unread, filepath.Join(fromHere(own.Dir), filepath.FromSlash(u.Path)))
+		}
+	}
+	return sources, nil
+}
+
 // projects reads the projects at or below a folder; of what lies in one project, what lies
 // below that folder. Archived are those that were taken from there: their names are known
 // here, also where the disk that they are on is not connected.
@@ -24,29 +52,9 @@ func (r *readRun) projects(p string, found *inspect.Found, archived []*away.Proj
 	}
 	r.many = r.many || !found.Inside || len(found.Projects) > 1
 	open := r.opener()
-	sources := make([]*read.Source, len(found.Projects))
-	labels := make([]readLabel, len(found.Projects))
-	several(len(labels), func() func(i int) {
-		return func(i int) { labels[i].read(found.Projects[i].Dir) }
-	})
-	for i := range found.Projects {
-		own := &found.Projects[i]
-		pr, err := (*project.Project)(nil), labels[i].err
-		if err == nil {
-			pr, err = open(own.Dir, labels[i].label)
-		}
-		if err != nil {
-			r.unread = append(r.unread, fromHere(own.Dir))
-			continue
-		}
-		root := own.Root
-		if err := inspect.Prune(root); err != nil {
-			return err
-		}
-		sources[i] = &read.Source{Project: pr, Template: pr.Template, Name: filepath.Base(own.Dir), Root: root}
-		for _, u := range own.Unread {
-			r.unread = append(r.unread, filepath.Join(fromHere(own.Dir), filepath.FromSlash(u.Path)))
-		}
+	sources, err := r.sourcesOf(found, open)
+	if err != nil {
+		return err
 	}
 	sources, far, err := r.archived(sources, archived, open)
 	if err != nil {

@@ -170,6 +170,24 @@ func (r *renameRun) shapes(conv *template.Convention) error {
 	return nil
 }
 
+// lookAt looks at the files, where somebody asks for the day of a file.
+func (r *renameRun) lookAt() {
+	if len(r.raw) == 0 {
+		return
+	}
+	const together = 512
+	several((len(r.files)+together-1)/together, func() func(i int) {
+		return func(part int) {
+			var l looker
+			defer l.close()
+			for _, f := range r.files[part*together : min((part+1)*together, len(r.files))] {
+				f.Entry, _ = l.look(filepath.FromSlash(f.At()))
+			}
+		}
+	})
+	r.files = slices.DeleteFunc(r.files, func(f *rename.File) bool { return f.Entry.Kind != tree.File })
+}
+
 // read finds the files.
 func (r *renameRun) read() error {
 	known := map[string]bool{}
@@ -183,22 +201,7 @@ func (r *renameRun) read() error {
 		}
 		r.files = append(r.files, f)
 	}
-	defer func() {
-		if len(r.raw) == 0 {
-			return // nobody asks for the day of a file
-		}
-		const together = 512
-		several((len(r.files)+together-1)/together, func() func(i int) {
-			return func(part int) {
-				var l looker
-				defer l.close()
-				for _, f := range r.files[part*together : min((part+1)*together, len(r.files))] {
-					f.Entry, _ = l.look(filepath.FromSlash(f.At()))
-				}
-			}
-		})
-		r.files = slices.DeleteFunc(r.files, func(f *rename.File) bool { return f.Entry.Kind != tree.File })
-	}()
+	defer r.lookAt()
 	done, end := r.progress("reading", -1)
 	defer end()
 	for _, p := range r.paths {

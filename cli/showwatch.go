@@ -203,18 +203,8 @@ func (w *watching) sight(columns int) *sight {
 	if err == nil {
 		s.made = true
 		s.tree = draw(func(a *app) {
-			given, err := a.values(t, w.args, w.flags.file)
-			if err != nil {
-				return
-			}
-			scenarios, _ := t.Scenarios(given, w.now)
-			s.examples = len(scenarios)
-			values := t.Sample(given, w.now)
-			if w.values > 0 && len(scenarios) > 0 {
-				values = scenarios[w.values%len(scenarios)]
-			}
-			x, err := t.Tree(values, w.flags.limit)
-			if err != nil {
+			x := w.tree(a, t, s)
+			if x == nil {
 				return
 			}
 			s.lists = draw(func(a *app) { a.sortings(x.Root) })
@@ -227,22 +217,46 @@ func (w *watching) sight(columns int) *sight {
 	} else if w.last != nil {
 		s.tree, s.lists = w.last.tree, w.last.lists
 	}
+	s.summary = summary(result, failed)
+	return s
+}
+
+// tree is what the template makes of the values that are looked at; nil where they cannot be
+// read.
+func (w *watching) tree(a *app, t *template.Template, s *sight) *template.Expansion {
+	given, err := a.values(t, w.args, w.flags.file)
+	if err != nil {
+		return nil
+	}
+	scenarios, _ := t.Scenarios(given, w.now)
+	s.examples = len(scenarios)
+	values := t.Sample(given, w.now)
+	if w.values > 0 && len(scenarios) > 0 {
+		values = scenarios[w.values%len(scenarios)]
+	}
+	x, err := t.Tree(values, w.flags.limit)
+	if err != nil {
+		return nil
+	}
+	return x
+}
+
+// summary says in a line what was found in a template, or why it could not be checked.
+func summary(result *checkResult, failed error) term.Shown {
 	switch {
 	case failed != nil:
-		s.summary = term.Bad.Render("error:") + " " + term.Visible(failed.Error())
+		return term.Bad.Render("error:") + " " + term.Visible(failed.Error())
 	case result.Errors+result.Warnings == 0:
-		s.summary = term.Good.Render("All is well") + " with " + term.Visible(src.name) + "."
-	default:
-		var parts []term.Shown
-		if result.Errors > 0 {
-			parts = append(parts, term.Bad.Render(term.Count(result.Errors, "error")))
-		}
-		if result.Warnings > 0 {
-			parts = append(parts, term.Warn.Render(term.Count(result.Warnings, "warning")))
-		}
-		s.summary = term.Join(parts, ", ") + "."
+		return term.Good.Render("All is well") + " with " + term.Visible(result.Subject) + "."
 	}
-	return s
+	var parts []term.Shown
+	if result.Errors > 0 {
+		parts = append(parts, term.Bad.Render(term.Count(result.Errors, "error")))
+	}
+	if result.Warnings > 0 {
+		parts = append(parts, term.Warn.Render(term.Count(result.Warnings, "warning")))
+	}
+	return term.Join(parts, ", ") + "."
 }
 
 // changed is told to the window when the file may hold something else.

@@ -51,15 +51,7 @@ func (a *app) standingIn(dir string, t *template.Template) (*standing, error) {
 			return nil, err
 		}
 	} else {
-		// A value that the template has no use for any more is as good as not given.
-		p = &project.Project{Dir: own, Label: l, Template: t, Values: template.Values{}}
-		for name, raw := range l.Raw() {
-			if f := t.Field(name); f != nil && !f.Made() {
-				if v, err := f.Parse(raw, a.now); err == nil {
-					p.Values[name] = v
-				}
-			}
-		}
+		p = &project.Project{Dir: own, Label: l, Template: t, Values: t.Known(l.Raw(), a.now)}
 	}
 	full, _, err := a.reading(own)
 	if err != nil {

@@ -31,6 +31,36 @@ const leastColumn, columnGap = 12, 2
 // Table draws rows below a heading, where columns have names. In a window that is too narrow, columns are cut, the
 // widest first, and then left out; those that are [Column.Whole] never are.
 func (s *Screen) Table(columns []Column, rows [][]Shown) {
+	widths := s.widths(columns, rows)
+	draw := func(cells []Shown, style *Style) {
+		var line Shown
+		gap := 0
+		for i, cell := range cells {
+			if widths[i] == 0 {
+				continue
+			}
+			if cell = Cut(cell, widths[i]); style != nil {
+				cell = style.Render(cell)
+			}
+			line += Spaces(gap) + cell
+			gap = widths[i] - Columns(cell) + columnGap
+		}
+		s.print(Shown(strings.TrimRight(string(line), " ")))
+	}
+	names := make([]Shown, len(columns))
+	for i, c := range columns {
+		names[i] = c.Name
+	}
+	if slices.ContainsFunc(names, func(n Shown) bool { return n != "" }) {
+		draw(names, &Dim)
+	}
+	for _, row := range rows {
+		draw(row, nil)
+	}
+}
+
+// widths are those of the columns of a table; 0 for one that is left out.
+func (s *Screen) widths(columns []Column, rows [][]Shown) []int {
 	natural, total := make([]int, len(columns)), -columnGap
 	for i, c := range columns {
 		natural[i] = Columns(c.Name)
@@ -69,31 +99,7 @@ func (s *Screen) Table(columns []Column, rows [][]Shown) {
 			}
 		}
 	}
-	draw := func(cells []Shown, style *Style) {
-		var line Shown
-		gap := 0
-		for i, cell := range cells {
-			if widths[i] == 0 {
-				continue
-			}
-			if cell = Cut(cell, widths[i]); style != nil {
-				cell = style.Render(cell)
-			}
-			line += Spaces(gap) + cell
-			gap = widths[i] - Columns(cell) + columnGap
-		}
-		s.print(Shown(strings.TrimRight(string(line), " ")))
-	}
-	names := make([]Shown, len(columns))
-	for i, c := range columns {
-		names[i] = c.Name
-	}
-	if slices.ContainsFunc(names, func(n Shown) bool { return n != "" }) {
-		draw(names, &Dim)
-	}
-	for _, row := range rows {
-		draw(row, nil)
-	}
+	return widths
 }
 
 // Columns draws rows below each other, each cell as wide as the widest of its

@@ -242,16 +242,19 @@ func (b *Batch) growAll() []grown {
 	return all
 }
 
+// problem is what is wrong with the value of a field in a row, or with the row itself.
+func (b *Batch) problem(row *table.Row, field, message string) Problem {
+	place := ""
+	if columns := b.Columns[field]; len(columns) > 0 {
+		place = fmt.Sprintf("column \"%s\"", b.Table.Headings[columns[0]])
+	}
+	return Problem{row.Number, place, message}
+}
+
 // grow makes the tree of one row. Raw is for its values, and used again for the
 // next.
 func (b *Batch) grow(set *rules.Set, raw map[string]template.Raw, row *table.Row) (g grown) {
-	tell := func(field, message string) {
-		place := ""
-		if columns := b.Columns[field]; len(columns) > 0 {
-			place = fmt.Sprintf("column \"%s\"", b.Table.Headings[columns[0]])
-		}
-		g.problems = append(g.problems, Problem{row.Number, place, message})
-	}
+	tell := func(field, message string) { g.problems = append(g.problems, b.problem(row, field, message)) }
 	if row.Problem != "" {
 		tell("", row.Problem)
 		return g

@@ -61,6 +61,19 @@ type maker struct {
 	plan  *Plan
 }
 
+// around are the names in a folder, by how systems compare them, and why nothing can be made
+// in it; "" where it can.
+func (m *maker) around(path string, items []tree.Entry) (folded map[string]string, denied string) {
+	folded = make(map[string]string, len(items))
+	for _, it := range items {
+		folded[tree.Folded(it.Name)] = it.Name
+	}
+	if err := m.place.Writable(path); err != nil {
+		denied = fmt.Sprintf("you may not make anything in “%s”: ask its owner, or build elsewhere", path)
+	}
+	return folded, denied
+}
+
 // there plans what lies in a folder that exists.
 func (m *maker) there(n *tree.Node, parent int32, path string) error {
 	if len(n.Children) == 0 {
@@ -87,25 +100,15 @@ func (m *maker) there(n *tree.Node, parent int32, path string) error {
 		switch {
 		case !found:
 			if folded == nil {
-				folded = make(map[string]string, len(items))
-				for _, it := range items {
-					folded[tree.Folded(it.Name)] = it.Name
-				}
-				if err := m.place.Writable(path); err != nil {
-					denied = fmt.Sprintf("you may not make anything in “%s”: ask its owner, or build elsewhere", path)
-				}
+				folded, denied = m.around(path, items)
 			}
 			if other, alike := folded[tree.Folded(c.Name)]; alike {
 				step.State, step.Why = Blocked, fmt.Sprintf("“%s” is there, spelled with other capitals or accents: rename it, or the line of the template", other)
 			} else if denied != "" {
 				step.State, step.Why = Blocked, denied
 			}
-		case c.Kind == tree.Folder && kind != tree.Folder:
-			step.State, step.Why = Blocked, fmt.Sprintf("%s of that name is there, where a folder must be: move or rename it", kind.Article())
-		case c.Kind == tree.File && kind != tree.File:
-			step.State, step.Why = Blocked, fmt.Sprintf("%s of that name is there, where a file must be: move or rename it", kind.Article())
-		case c.Kind == tree.Symlink && kind != tree.Symlink:
-			step.State, step.Why = Blocked, fmt.Sprintf("%s of that name is there, where a link must be: move or rename it", kind.Article())
+		case c.Kind != kind:
+			step.State, step.Why = Blocked, fmt.Sprintf("%s of that name is there, where %s must be: move or rename it", kind.Article(), c.Kind.Article())
 		case c.Kind != tree.Folder:
 			same, err := same(m.place, at, c.Content)
 			if err != nil {

@@ -18,23 +18,8 @@ func (k *Check) bring(c *Change) (*string, error) {
 		}
 		return why, err
 	}
-	source, err := k.find(c.FromIn, c.From)
-	if err != nil {
-		return nil, err
-	}
-	if source == nil {
-		if k.Lenient {
-			return already, nil
-		}
-		return missing, nil
-	}
-	if c.Op == Copy && source.kind != tree.File || source.kind == tree.Other {
-		return because("it is %s", source.kind.Article()), nil
-	}
-	if c.Op == Move && c.In == c.FromIn && strings.HasPrefix(c.Path, c.From+"/") {
-		return because("it cannot be moved into itself"), nil
-	}
-	if why, err := k.bind(c, source); why != nil || err != nil {
+	source, why, err := k.brought(c)
+	if why != nil || err != nil {
 		return why, err
 	}
 	if atWork(c.Path) {
@@ -61,6 +46,30 @@ func (k *Check) bring(c *Change) (*string, error) {
 		parent.put(&spot{name: baseOf(c.Path), in: c.In, kind: tree.File})
 		return nil, nil
 	}
+	return k.land(c, source, parent)
+}
+
+// brought is what a move or a copy brings, as it is to be.
+func (k *Check) brought(c *Change) (source *spot, why *string, err error) {
+	source, err = k.find(c.FromIn, c.From)
+	switch {
+	case err != nil:
+		return nil, nil, err
+	case source == nil && k.Lenient:
+		return nil, already, nil
+	case source == nil:
+		return nil, missing, nil
+	case c.Op == Copy && source.kind != tree.File || source.kind == tree.Other:
+		return nil, because("it is %s", source.kind.Article()), nil
+	case c.Op == Move && c.In == c.FromIn && strings.HasPrefix(c.Path, c.From+"/"):
+		return nil, because("it cannot be moved into itself"), nil
+	}
+	why, err = k.bind(c, source)
+	return source, why, err
+}
+
+// land has a move come to its end in a folder, where nothing is in the way.
+func (k *Check) land(c *Change, source, parent *spot) (*string, error) {
 	if source.kind == tree.Folder && len(c.Path) > len(c.From) && source.real != "" {
 		if why, err := k.longBelow(c, source); why != nil || err != nil {
 			return why, err

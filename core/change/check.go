@@ -358,6 +358,19 @@ func (k *Check) name(what string) string {
 	return k.Work + "/" + what + "-" + strconv.Itoa(k.aside)
 }
 
+// first is what stands first in a folder; "" where it is empty.
+func (k *Check) first(in *spot) (first string, err error) {
+	if err := k.load(in); err != nil {
+		return "", err
+	}
+	for name := range in.children {
+		if first == "" || name < first {
+			first = name
+		}
+	}
+	return first, nil
+}
+
 func (k *Check) remove(c *Change) (*string, error) {
 	there, err := k.find(c.In, c.Path)
 	switch {
@@ -371,17 +384,8 @@ func (k *Check) remove(c *Change) (*string, error) {
 		return because("it is no longer %s", c.Was.Kind.Article()), nil
 	}
 	if there.kind == tree.Folder {
-		if err := k.load(there); err != nil {
-			return nil, err
-		}
-		first := ""
-		for name := range there.children {
-			if first == "" || name < first {
-				first = name
-			}
-		}
-		if first != "" {
-			return because("it holds “%s”", first), nil
+		if first, err := k.first(there); err != nil || first != "" {
+			return because("it holds “%s”", first), err
 		}
 	}
 	if !k.Names {

@@ -172,6 +172,12 @@ func (o *order) index() (bad []Obstacle) {
 	if o.sources == nil && o.copies == nil {
 		return bad
 	}
+	return append(bad, o.lacking()...)
+}
+
+// lacking finds what is moved, copied or removed and only comes about, in a folder that does.
+func (o *order) lacking() (bad []Obstacle) {
+	changes := o.set.Changes
 	fresh := map[key]bool{} // folders, and whether they only come about
 	for i := range changes {
 		c := &changes[i]

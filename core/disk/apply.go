@@ -243,17 +243,15 @@ func (w *Writer) Apply(p *Plan, head journal.Head) (record *journal.Record, err 
 		}
 		looked <- p.lookAgain(places)
 	}()
-	head.Work, head.Places, head.Count, head.Kept = p.Work, nil, change.Count(p.List, Own), journal.Kept(p.List)
-	for _, place := range p.Places {
-		head.Places = append(head.Places, address.Text(place))
-	}
-	if p.undoes != nil {
-		head.Undoes = p.undoes.Number
-	}
-	for _, o := range p.Continues {
-		head.Continues = append(head.Continues, o.Number)
-	}
+	p.note(&head)
 	r := &run{writer: w, plan: p, places: places, number: -1, times: newFolderTimes(p.times), noClones: &atomic.Bool{}}
+	return r.recorded(head, looked)
+}
+
+// recorded carries the plan out, with a record of it. Looked says, once it is known, what is in
+// the way of it now.
+func (r *run) recorded(head journal.Head, looked <-chan error) (record *journal.Record, err error) {
+	w, p := r.writer, r.plan
 	if w.NoJournal {
 		if err := <-looked; err != nil {
 			return nil, err
@@ -287,11 +285,25 @@ func (w *Writer) Apply(p *Plan, head journal.Head) (record *journal.Record, err 
 		}
 		return record, err
 	}
-	if err := closeRecord(j, record, p, places, r.times.before); err != nil {
+	if err := closeRecord(j, record, p, r.places, r.times.before); err != nil {
 		return record, &journal.Error{Done: true, Err: err}
 	}
 	record.End = journal.Done
 	return record, nil
+}
+
+// note writes into the head of a record what the plan is.
+func (p *Plan) note(head *journal.Head) {
+	head.Work, head.Places, head.Count, head.Kept = p.Work, nil, change.Count(p.List, Own), journal.Kept(p.List)
+	for _, place := range p.Places {
+		head.Places = append(head.Places, address.Text(place))
+	}
+	if p.undoes != nil {
+		head.Undoes = p.undoes.Number
+	}
+	for _, o := range p.Continues {
+		head.Continues = append(head.Continues, o.Number)
+	}
 }
 
 // lookAgain says what is in the way of the plan now.

@@ -325,7 +325,7 @@ func (r *run) put(parent folder.Folder, name string, b birth) (there bool, sum s
 		return false, "", err
 	}
 	p := &passage{Change: &change.Change{Op: change.Make, In: in}, part: part}
-	if p.sum, err = writeContent(folder.Write, work, part, n.Content, as, r); err != nil {
+	if p.sum, err = r.writeContent(folder.Write, work, part, n.Content, as); err != nil {
 		_ = work.Remove(part, false)
 		return false, "", err
 	}

@@ -33,7 +33,7 @@ func (r *run) stage(c *change.Change) error {
 		return err
 	}
 	_, staged := place.Split(c.From)
-	if _, err := writeContent(folder.Write, work, partName+staged, c.Content, change.Dress{}, r); err != nil {
+	if _, err := r.writeContent(folder.Write, work, partName+staged, c.Content, change.Dress{}); err != nil {
 		return err
 	}
 	return work.Move(partName+staged, work, staged)

@@ -214,7 +214,7 @@ func (r *run) stageContent(p *passage, by filler) error {
 	if err != nil {
 		return err
 	}
-	if p.sum, err = writeContent(by, work, p.part, p.Content, p.As, r); err != nil {
+	if p.sum, err = r.writeContent(by, work, p.part, p.Content, p.As); err != nil {
 		return err
 	}
 	proven, proves := p.Content.(change.Proven)
@@ -231,7 +231,7 @@ func (r *run) stageContent(p *passage, by filler) error {
 
 // writeContent writes what a content gives, nil for nothing, under a hidden name, and gives it
 // what it is to bear. It stops where the run is stopped.
-func writeContent(by filler, in folder.Folder, part string, content tree.Content, as change.Dress, r *run) (sum string, err error) {
+func (r *run) writeContent(by filler, in folder.Folder, part string, content tree.Content, as change.Dress) (sum string, err error) {
 	err = by(in, part, 0o666, func(f folder.File) error {
 		w := digest.NewWriter(f)
 		if content != nil {
@@ -368,10 +368,6 @@ func again(from folder.Folder, name, sum string, to folder.Folder, as string) er
 	return err
 }
 
-// copiesTogether is how many files are copied before what they hold is written down, and
-// they get their names; tests have less.
-var copiesTogether = 1024
-
 // copiesFrom is how many copies at the begin of a list are made before it is noted that they
 // are: of those that may share what they hold, first one, to see whether that can be cloned.
 func (r *run) copiesFrom(list []change.Change) int {
@@ -386,10 +382,6 @@ func (r *run) copiesFrom(list []change.Change) int {
 	}
 	return n
 }
-
-// nextCopies is how many copies one takes at a time that only get another name: mostly
-// those of one folder, so that several do not wait for each other there.
-const nextCopies = 256
 
 // copyAll carries out copies that have to do with no other change, several at a time.
 func (r *run) copyAll(first, last int) (at string, err error) {
@@ -430,24 +422,6 @@ func (r *run) copy(i int, c *change.Change) error {
 	return err
 }
 
-// clone makes a copy that shares what it holds with its source, under a hidden name. What it
-// made is gone where it fails.
-func clone(by filler, source folder.File, was tree.Entry, work folder.Folder, part string) error {
-	err := by(work, part, 0o600, func(f folder.File) error {
-		if err := folder.Clone(f, source); err != nil {
-			return err
-		}
-		return dress(f, was.Mode, source.Attributes())
-	})
-	if err == nil {
-		err = work.SetTime(part, was.Time)
-	}
-	if err != nil {
-		_ = work.Remove(part, false)
-	}
-	return err
-}
-
 // linkCopy makes a copy as another name of its source, which nobody may write into then,
 // where files can have two names. What it holds is in the record already. Linked says that
 // it is there now.
@@ -482,21 +456,4 @@ func (r *run) linkCopy(c *change.Change) (linked bool, err error) {
 	}
 	c.Sum = c.Shared
 	return true, err
-}
-
-// shut makes a file one that nobody may write into.
-func shut(in folder.Folder, name string, was tree.Entry) error {
-	f, err := in.Open(name)
-	if err != nil {
-		return err
-	}
-	defer f.Close()
-	now, err := f.Look()
-	if err == nil && (now.Ino != was.Ino || now.Dev != was.Dev) {
-		err = ErrChanged
-	}
-	if err == nil {
-		err = f.Chmod(was.Mode.Perm() &^ 0o222)
-	}
-	return err
 }

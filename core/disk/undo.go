@@ -85,16 +85,9 @@ func PlanUndo(j *journal.Journal, records []*journal.Record, r *journal.Record, 
 	}
 	eachPath(alone(changes), places, note)
 	near := slices.Clone(places)
-	var unfinished []change.Change // the list of an undo that was cut short
-	for _, o := range records {
-		if o.Undoes == r.Number && o.End == journal.CutShort && !o.Busy {
-			more, theirs, err := j.Changes(o)
-			if err != nil {
-				return nil, err
-			}
-			unfinished = journal.InPlaces(more, theirs, &places)
-			u.Continues = append(u.Continues, o)
-		}
+	unfinished, err := u.unfinished(j, records, &places)
+	if err != nil {
+		return nil, err
 	}
 	ours := len(changes)
 	changes, places, err = u.find(append(changes, unfinished...), places, in)
@@ -135,6 +128,23 @@ func PlanUndo(j *journal.Journal, records []*journal.Record, r *journal.Record, 
 		u.Stays = append(u.Stays, &proposal.Left{Path: list[o.Index].Path, Why: o.Why})
 	}
 	return u, nil
+}
+
+// unfinished is the list of an undo of the record that was cut short, in places to which its own
+// are added. It is gone on with.
+func (u *Undo) unfinished(j *journal.Journal, records []*journal.Record, places *[]string) (list []change.Change, err error) {
+	for _, o := range records {
+		if o.Undoes != u.Record.Number || o.End != journal.CutShort || o.Busy {
+			continue
+		}
+		more, theirs, err := j.Changes(o)
+		if err != nil {
+			return nil, err
+		}
+		list = journal.InPlaces(more, theirs, places)
+		u.Continues = append(u.Continues, o)
+	}
+	return list, nil
 }
 
 // Proposal returns what the undo does, for a person.

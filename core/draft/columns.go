@@ -34,6 +34,32 @@ func (c *column) put(t token) {
 // code reports whether a text is short, and in capitals.
 func code(text string) bool { return len(text) <= 4 && strings.ToUpper(text) == text }
 
+// alike reports whether all names have the same in a column.
+func (c *column) alike() bool {
+	return !slices.ContainsFunc(c.cells, func(t string) bool { return t != c.cells[0] })
+}
+
+// fixed reports whether all names have something in a column, and all the same.
+func (c *column) fixed() bool { return c.cells[0] != "" && c.alike() }
+
+// varied reports whether all names have something in a column, and not all the same.
+func (c *column) varied() bool { return !slices.Contains(c.cells, "") && !c.alike() }
+
+// narrow reports whether a column is one of days, periods or numbers.
+func (c *column) narrow() bool { return (calendar(c.kind) || c.kind == "number") && c.varied() }
+
+// joined is the free text that columns are together.
+func joined(columns []column) piece {
+	p := piece{kind: "text", values: make([]string, len(columns[0].cells))}
+	for k := range p.values {
+		for _, c := range columns {
+			p.values[k] += c.cells[k]
+		}
+	}
+	p.texts = p.values
+	return p
+}
+
 // infer finds what several names have in common, and what differs: narrow kinds where all
 // have such a one in the same place.
 func infer(names []string) []piece {
@@ -48,27 +74,16 @@ func infer(names []string) []piece {
 			columns[i].tokens = append(columns[i].tokens, token{})
 		}
 	}
-	same := func(c *column) bool {
-		for _, t := range c.cells {
-			if t != c.cells[0] {
-				return false
-			}
-		}
-		return true
-	}
-	full := func(c *column) bool { return !slices.Contains(c.cells, "") }
-	fixed := func(c *column) bool { return full(c) && same(c) }
-	code := func(i int) bool { return codes(&columns[i]) && full(&columns[i]) && !same(&columns[i]) }
-	narrow := func(c *column) bool { return full(c) && !same(c) && (calendar(c.kind) || c.kind == "number") }
+	code := func(i int) bool { return codes(&columns[i]) && columns[i].varied() }
 	var pieces []piece
 	for i := 0; i < len(columns); {
 		c := &columns[i]
 		switch {
-		case fixed(c):
+		case c.fixed():
 			pieces = append(pieces, piece{literal: c.cells[0]})
 			i++
 			continue
-		case narrow(c):
+		case c.narrow():
 			pieces = append(pieces, typed(c))
 			i++
 			continue
@@ -82,23 +97,14 @@ func infer(names []string) []piece {
 		end := i + 1
 		for j := end; j < len(columns); j++ {
 			d := &columns[j]
-			if narrow(d) || code(j) && mixedCase(columns, j) || fixed(d) && d.kind != sign {
+			if d.narrow() || code(j) && mixedCase(columns, j) || d.fixed() && d.kind != sign {
 				break
 			}
-			if !fixed(d) {
+			if !d.fixed() {
 				end = j + 1
 			}
 		}
-		p := piece{kind: "text"}
-		for k := range n {
-			var b strings.Builder
-			for j := i; j < end; j++ {
-				b.WriteString(columns[j].cells[k])
-			}
-			p.values = append(p.values, b.String())
-		}
-		p.texts = p.values
-		pieces = append(pieces, p)
+		pieces = append(pieces, joined(columns[i:end]))
 		i = end
 	}
 	return trimmed(merged(bared(pieces)))

@@ -90,18 +90,7 @@ func Of(title string, samples []Sample, given map[string]string, read Contents) 
 	shared := l.parts(root)
 	r.Text, r.Doubts = l.write(title, root, shared), l.doubts
 	for i := range samples {
-		values := map[string]template.Raw{}
-		for _, f := range l.fields {
-			switch {
-			case f.kind == "list":
-				values[f.name] = template.Raw{Items: f.lists[i], List: true}
-			case f.kind == "yes-no":
-				values[f.name] = template.Raw{Text: map[bool]string{true: "yes", false: "no"}[f.values[i] == "yes"]}
-			case f.values[i] != "":
-				values[f.name] = template.Raw{Text: f.values[i]}
-			}
-		}
-		r.Values = append(r.Values, values)
+		r.Values = append(r.Values, l.valuesOf(i))
 	}
 	for _, f := range l.fields {
 		found := Found{Name: f.name, Kind: f.kind, Told: f.told}
@@ -117,6 +106,22 @@ func Of(title string, samples []Sample, given map[string]string, read Contents) 
 		r.Fields = append(r.Fields, found)
 	}
 	return r, nil
+}
+
+// valuesOf are the values with which a sample is built again.
+func (l *learner) valuesOf(sample int) map[string]template.Raw {
+	values := map[string]template.Raw{}
+	for _, f := range l.fields {
+		switch {
+		case f.kind == "list":
+			values[f.name] = template.Raw{Items: f.lists[sample], List: true}
+		case f.kind == "yes-no":
+			values[f.name] = template.Raw{Text: map[bool]string{true: "yes", false: "no"}[f.values[sample] == "yes"]}
+		case f.values[sample] != "":
+			values[f.name] = template.Raw{Text: f.values[sample]}
+		}
+	}
+	return values
 }
 
 // count counts lines, and those that stand under a condition, or below one that does.

@@ -145,10 +145,8 @@ type candidate struct {
 	folder bool
 }
 
-// shared finds the lines of what lies in at least so many of the instances under one name.
-// A folder that only some of the instances of one project have is for later, if that is
-// asked for.
-func (m *meeting) shared(least int, later bool) {
+// candidates are what at least so many of the instances have, those that most have first.
+func (m *meeting) candidates(least int) (keys []candidate) {
 	type seen struct{ count, last int }
 	had := map[candidate]*seen{}
 	for i, rest := range m.rest {
@@ -166,11 +164,8 @@ func (m *meeting) shared(least int, later bool) {
 			}
 		}
 	}
-	support := map[candidate]int{}
-	var keys []candidate
 	for c, s := range had {
 		if s.count >= least {
-			support[c] = s.count
 			keys = append(keys, c)
 		}
 	}
@@ -179,9 +174,16 @@ func (m *meeting) shared(least int, later bool) {
 		few = -1
 	}
 	slices.SortFunc(keys, func(a, b candidate) int {
-		return cmp.Or(support[b]-support[a], few*(strings.Count(a.name, "<")-strings.Count(b.name, "<")), len(a.name)-len(b.name), strings.Compare(a.name, b.name))
+		return cmp.Or(had[b].count-had[a].count, few*(strings.Count(a.name, "<")-strings.Count(b.name, "<")), len(a.name)-len(b.name), strings.Compare(a.name, b.name))
 	})
-	for _, c := range keys {
+	return keys
+}
+
+// shared finds the lines of what lies in at least so many of the instances under one name.
+// A folder that only some of the instances of one project have is for later, if that is
+// asked for.
+func (m *meeting) shared(least int, later bool) {
+	for _, c := range m.candidates(least) {
 		var inside []*instance
 		var where []int
 		for i, rest := range m.rest {

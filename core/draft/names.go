@@ -323,10 +323,6 @@ func readings(spellings []spelling, name string) []string {
 	if len(spellings) == 0 {
 		return []string{name}
 	}
-	type part struct {
-		from, to int
-		slots    []string
-	}
 	var parts []part
 	free := func(from, to int) bool {
 		return !slices.ContainsFunc(parts, func(p part) bool { return p.from < to && from < p.to })
@@ -374,6 +370,17 @@ func readings(spellings []spelling, name string) []string {
 			}
 		}
 	}
+	return written(name, parts)
+}
+
+// A part of a name is what could stand for slots, in bytes.
+type part struct {
+	from, to int
+	slots    []string
+}
+
+// written are the ways to write a name with the slots of its parts, or without them.
+func written(name string, parts []part) []string {
 	slices.SortFunc(parts, func(a, b part) int { return a.from - b.from })
 	list := []string{""}
 	at := 0

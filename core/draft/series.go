@@ -157,10 +157,10 @@ func (m *meeting) whole() int {
 	return 100
 }
 
-// addRun adds the line of a run. It reports false where its ends cannot be told.
-func (m *meeting) addRun(r run, list [][]member) bool {
-	item := m.item(m.itemName(r), m.instances)
-	first, last := map[int]member{}, map[int]member{} // of the samples
+// ends are the first and the last members of a run, by their samples. It reports false where one
+// sample has several.
+func (m *meeting) ends(list [][]member) (first, last map[int]member, ok bool) {
+	first, last = map[int]member{}, map[int]member{}
 	for i, members := range list {
 		if len(members) == 0 {
 			continue
@@ -175,9 +175,19 @@ func (m *meeting) addRun(r run, list [][]member) bool {
 				z = last[s]
 			}
 		} else if known && (f.at != a.at || last[s].at != z.at) {
-			return false
+			return nil, nil, false
 		}
 		first[s], last[s] = a, z
+	}
+	return first, last, true
+}
+
+// addRun adds the line of a run. It reports false where its ends cannot be told.
+func (m *meeting) addRun(r run, list [][]member) bool {
+	item := m.item(m.itemName(r), m.instances)
+	first, last, ok := m.ends(list)
+	if !ok {
+		return false
 	}
 	source, ok := m.rangeOf(r.kind, item, first, last)
 	if !ok {

@@ -9,6 +9,29 @@ import (
 	"vestibula/core/value"
 )
 
+// writeConventions writes each convention, with what its parts are.
+func (p *Page) writeConventions(b *strings.Builder) {
+	for i, c := range p.Conventions {
+		if i > 0 {
+			b.WriteByte('\n')
+		}
+		fmt.Fprintf(b, "**%s**: %s", plain(c.Name), code(c.Example))
+		if len(c.Places) > 0 {
+			var places []string
+			for _, at := range c.Places {
+				places = append(places, code(at))
+			}
+			fmt.Fprintf(b, " in %s", strings.Join(places, ", "))
+		}
+		fmt.Fprintf(b, "\n\n| %s | %s |\n|---|---|\n", p.Say("part"), p.Say("what it is"))
+		for _, s := range c.Slots {
+			if s.Slot != "" {
+				fmt.Fprintf(b, "| %s | %s |\n", code(s.Text), cell(s.Meaning))
+			}
+		}
+	}
+}
+
 // Markdown is the page as a text that also reads as it is.
 func (p *Page) Markdown() string {
 	var b strings.Builder
@@ -31,25 +54,7 @@ func (p *Page) Markdown() string {
 	}
 	if len(p.Conventions) > 0 {
 		section("What to call it")
-		for i, c := range p.Conventions {
-			if i > 0 {
-				b.WriteByte('\n')
-			}
-			fmt.Fprintf(&b, "**%s**: %s", plain(c.Name), code(c.Example))
-			if len(c.Places) > 0 {
-				var places []string
-				for _, at := range c.Places {
-					places = append(places, code(at))
-				}
-				fmt.Fprintf(&b, " in %s", strings.Join(places, ", "))
-			}
-			fmt.Fprintf(&b, "\n\n| %s | %s |\n|---|---|\n", p.Say("part"), p.Say("what it is"))
-			for _, s := range c.Slots {
-				if s.Slot != "" {
-					fmt.Fprintf(&b, "| %s | %s |\n", code(s.Text), cell(s.Meaning))
-				}
-			}
-		}
+		p.writeConventions(&b)
 	}
 	if len(p.Codes) > 0 {
 		section("What the codes mean")

@@ -280,22 +280,9 @@ func (m *matcher) level(real, want int) *level {
 	return l
 }
 
-// folder matches what lies in a folder.
-func (m *matcher) folder(want, real *tree.Node, at spot) {
-	line := m.Template.LineOf(want)
-	if line != nil && line.HoldsAnything() || len(want.Children) == 0 && m.all != nil {
-		m.spots[want] = at
-	}
-	if len(want.Children) == 0 {
-		if len(real.Children) == 0 {
-			return
-		}
-		m.owners = append(m.owners, at)
-		m.judge(line, want, at, real.Children)
-		return
-	}
-	l := m.level(len(real.Children), len(want.Children))
-	var lacking, open []*tree.Node
+// exact finds what lies in a folder under the name that it is to have. It returns what does not,
+// and what may have any name.
+func (m *matcher) exact(want, real *tree.Node, at spot, l *level) (lacking, open []*tree.Node) {
 	l.folders, l.files = false, false
 	for k, c := range want.Children {
 		l.folders, l.files = l.folders || c.Kind == tree.Folder, l.files || c.Kind != tree.Folder || c.Marks&tree.Either != 0
@@ -316,6 +303,25 @@ func (m *matcher) folder(want, real *tree.Node, at spot) {
 			l.taken[i], l.hits[k] = true, int32(i)
 		}
 	}
+	return lacking, open
+}
+
+// folder matches what lies in a folder.
+func (m *matcher) folder(want, real *tree.Node, at spot) {
+	line := m.Template.LineOf(want)
+	if line != nil && line.HoldsAnything() || len(want.Children) == 0 && m.all != nil {
+		m.spots[want] = at
+	}
+	if len(want.Children) == 0 {
+		if len(real.Children) == 0 {
+			return
+		}
+		m.owners = append(m.owners, at)
+		m.judge(line, want, at, real.Children)
+		return
+	}
+	l := m.level(len(real.Children), len(want.Children))
+	lacking, open := m.exact(want, real, at, l)
 	var more []pair
 	if len(open) > 0 {
 		more = m.openOnes(open, real, at, l.taken)

@@ -98,6 +98,28 @@ func (m *matcher) likeness(want, real *tree.Node) (score int) {
 // maxCompared bounds the pairs of names that are compared for slips in one folder.
 const maxCompared = 250_000
 
+// A way is how a real entry can be meant by a wanted one of another name.
+type way struct {
+	reason Reason
+	sure   bool
+	fits   func(want, real *tree.Node) bool
+}
+
+// ways are those ways, the strongest first.
+func (m *matcher) ways() []way {
+	return []way{
+		{Followed, true, m.follows(JustThis)},
+		{Followed, true, m.follows(AlsoThis)},
+		{Former, true, m.former},
+		{Number, true, renumbered},
+		{Spelling, true, respelled},
+		{Copied, false, func(want, real *tree.Node) bool { return copyOf(real.Name) == want.Name }},
+		{Slip, false, slipped},
+		{Value, false, m.revalued},
+		{Contents, false, m.holdsSame},
+	}
+}
+
 // pairs finds which of the real entries that are left are wanted ones under another
 // name. Each must be the only one that can be meant. It returns the wanted ones that
 // remain.
@@ -119,21 +141,7 @@ func (m *matcher) pairs(found []pair, lacking []*tree.Node, real *tree.Node, at 
 		left = slices.DeleteFunc(left, func(k int) bool { return k == i })
 		lacking = slices.DeleteFunc(lacking, func(c *tree.Node) bool { return c == want })
 	}
-	for _, way := range []struct {
-		reason Reason
-		sure   bool
-		fits   func(want, real *tree.Node) bool
-	}{
-		{Followed, true, m.follows(JustThis)},
-		{Followed, true, m.follows(AlsoThis)},
-		{Former, true, m.former},
-		{Number, true, renumbered},
-		{Spelling, true, respelled},
-		{Copied, false, func(want, real *tree.Node) bool { return copyOf(real.Name) == want.Name }},
-		{Slip, false, slipped},
-		{Value, false, m.revalued},
-		{Contents, false, m.holdsSame},
-	} {
+	for _, way := range m.ways() {
 		if len(lacking)*len(left) == 0 {
 			break
 		}

@@ -24,16 +24,49 @@ type Place struct {
 	Up *Place
 }
 
+// A seen folder is a real one, and where it lies.
+type seen struct {
+	real *tree.Node
+	path string
+}
+
+// place is what a wanted folder is, with the values that are known in it.
+func (m *matcher) place(w *Wanted, want *tree.Node, up *Place, at seen) *Place {
+	p := &Place{Line: w.Template.LineOf(want), Want: want, Real: at.real, Path: at.path, Up: up}
+	p.Open = at.real == nil && want.Marks&tree.Open != 0
+	p.Values = w.Values
+	if up != nil {
+		p.Values = up.Values
+	}
+	name := want.Name
+	if want.Marks&tree.Open != 0 && at.real != nil {
+		name = at.real.Name
+	}
+	if p.Open {
+		return p
+	}
+	var shown template.Values
+	for _, b := range m.bindings(want, name) {
+		if w.Values[b.slot].Given() {
+			continue // a name may show only a part of it
+		}
+		if shown == nil {
+			shown = maps.Clone(p.Values)
+		}
+		shown[b.slot] = b.value
+	}
+	if shown != nil {
+		p.Values = shown
+	}
+	return p
+}
+
 // Places finds the folders that a template asks for in the real folder of a project,
 // those that are not there among them, from the outermost on. The children of the real
 // tree must be sorted by their names.
 func Places(w *Wanted, real *tree.Node) []*Place {
 	m := newMatcher(w)
 	m.top = real
-	type seen struct {
-		real *tree.Node
-		path string
-	}
 	there := map[*tree.Node][]seen{}
 	looking := *w
 	looking.Number = nil
@@ -48,31 +81,7 @@ func Places(w *Wanted, real *tree.Node) []*Place {
 	var places []*Place
 	var walk func(want *tree.Node, up *Place, at seen)
 	walk = func(want *tree.Node, up *Place, at seen) {
-		p := &Place{Line: w.Template.LineOf(want), Want: want, Real: at.real, Path: at.path, Up: up}
-		p.Open = at.real == nil && want.Marks&tree.Open != 0
-		p.Values = w.Values
-		if up != nil {
-			p.Values = up.Values
-		}
-		name := want.Name
-		if want.Marks&tree.Open != 0 && at.real != nil {
-			name = at.real.Name
-		}
-		var shown template.Values
-		if !p.Open {
-			for _, b := range m.bindings(want, name) {
-				if w.Values[b.slot].Given() {
-					continue // a name may show only a part of it
-				}
-				if shown == nil {
-					shown = maps.Clone(p.Values)
-				}
-				shown[b.slot] = b.value
-			}
-		}
-		if shown != nil {
-			p.Values = shown
-		}
+		p := m.place(w, want, up, at)
 		places = append(places, p)
 		for _, c := range want.Children {
 			if c.Kind != tree.Folder || c.Marks&tree.Due != 0 {

@@ -64,6 +64,16 @@ type putting struct {
 	list   []change.Change
 }
 
+// equal reports whether two files, or links, hold the same, and its checksum.
+func (p *putting) equal(one, other string) (sum string, equal bool, err error) {
+	sum, err = p.Sum(one)
+	if err != nil {
+		return "", false, err
+	}
+	its, err := p.Sum(other)
+	return sum, sum == its, err
+}
+
 func (p *putting) put(from *tree.Node, at string, into *tree.Node, there, to string) error {
 	names := make(map[string]*tree.Node, len(into.Children))
 	for _, c := range into.Children {
@@ -100,16 +110,12 @@ func (p *putting) put(from *tree.Node, at string, into *tree.Node, there, to str
 			continue
 		}
 		if kindOf(c) == kindOf(twin) {
-			mine, err := p.Sum(old)
+			sum, equal, err := p.equal(old, lies)
 			if err != nil {
 				return err
 			}
-			its, err := p.Sum(lies)
-			if err != nil {
-				return err
-			}
-			if mine == its {
-				p.list = append(p.list, change.Change{Op: change.Remove, Path: old, Was: change.State{Entry: tree.Entry{Kind: kindOf(c)}, Sum: mine}, Why: whyEqual, Instead: path.Join(to, twin.Name), Equal: true})
+			if equal {
+				p.list = append(p.list, change.Change{Op: change.Remove, Path: old, Was: change.State{Entry: tree.Entry{Kind: kindOf(c)}, Sum: sum}, Why: whyEqual, Instead: path.Join(to, twin.Name), Equal: true})
 				continue
 			}
 		}

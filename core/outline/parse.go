@@ -41,8 +41,10 @@ func Parse(text string) (*File, error) {
 }
 
 type parser struct {
-	file *File
-	errs Errors
+	file  *File
+	errs  Errors
+	used  rune // the space or tab that this file is indented with
+	mixed bool // it has both, and that was told
 }
 
 func (p *parser) fail(at Pos, width int, message, help string, args ...any) {
@@ -163,33 +165,34 @@ func (p *parser) clause(l *Line, c *Clause, text string) {
 	}
 }
 
+// indented tells, once, that a line is indented with other signs than those above.
+func (p *parser) indented(l *Line) {
+	for i, r := range l.Indent {
+		if r != '\t' {
+			r = ' '
+		}
+		if p.used == 0 {
+			p.used = r
+		}
+		if r != p.used && !p.mixed {
+			p.mixed = true
+			p.fail(Pos{l.Number, 1 + i}, 1, "this line is indented with %s, but the lines above with %s", "use one of them in the whole file", spaceName(r), spaceName(p.used))
+		}
+	}
+}
+
 // nest puts each line into the line that it lies in.
 func (p *parser) nest() {
 	type level struct {
 		indent int
 		line   *Line // nil for the top level
 	}
-	var (
-		open  []level
-		used  rune // the space or tab that this file is indented with
-		mixed bool
-	)
+	var open []level
 	for _, l := range p.file.Lines {
 		if l.Kind != Entry && l.Kind != Part {
 			continue
 		}
-		for i, r := range l.Indent {
-			if r != '\t' {
-				r = ' '
-			}
-			if used == 0 {
-				used = r
-			}
-			if r != used && !mixed {
-				mixed = true
-				p.fail(Pos{l.Number, 1 + i}, 1, "this line is indented with %s, but the lines above with %s", "use one of them in the whole file", spaceName(r), spaceName(used))
-			}
-		}
+		p.indented(l)
 		indent := width(l.Indent)
 		if len(open) == 0 {
 			open = []level{{indent, nil}}
@@ -211,7 +214,7 @@ func (p *parser) nest() {
 				top.indent = indent
 			}
 		case indent > top.indent && back:
-			if !mixed {
+			if !p.mixed {
 				p.fail(l.Pos(), 1, "this line stands between two levels", "indent it as far as the line whose neighbour it is")
 			}
 		case indent > top.indent:

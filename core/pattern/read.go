@@ -270,6 +270,21 @@ func (r *Reader) single(f *readField, v *value.Value) {
 	}
 }
 
+// wordAt is which of a token's words stands at a place; -1 for none. Several says that more than
+// one does.
+func (t *token) wordAt(s string, at int) (which int, several bool) {
+	which = -1
+	if at == len(s) {
+		return which, false
+	}
+	for k, w := range t.words {
+		if w != "" && w[0] == s[at] && strings.HasPrefix(s[at:], w) {
+			which, several = k, which >= 0
+		}
+	}
+	return which, several
+}
+
 // from reads the rest of the name with the tokens from i on, and reports
 // whether found ended the search.
 func (r *Reader) from(i, at int) bool {
@@ -286,11 +301,7 @@ func (r *Reader) from(i, at int) bool {
 				break
 			}
 			if !strings.HasPrefix(s[at:], t.text) {
-				// Mark the first character that differs.
-				for k := 0; k < len(t.text) && at < len(s) && s[at] == t.text[k]; k++ {
-					at++
-				}
-				return r.failed(i, at)
+				return r.failed(i, at+alike(s[at:], t.text))
 			}
 			at += len(t.text)
 		case digits:
@@ -313,14 +324,7 @@ func (r *Reader) from(i, at int) bool {
 			}
 			return r.eachNumber(i, at, end)
 		case oneOf:
-			which, several := -1, false
-			if at < len(s) {
-				for k, w := range t.words {
-					if w != "" && w[0] == s[at] && strings.HasPrefix(s[at:], w) {
-						which, several = k, which >= 0
-					}
-				}
-			}
+			which, several := t.wordAt(s, at)
 			if which < 0 {
 				return r.failed(i, at)
 			}
@@ -419,6 +423,14 @@ func (t *token) parse(s string) int {
 		} else {
 			n = 10*n + int(s[i]-'0')
 		}
+	}
+	return n
+}
+
+// alike is how many bytes two texts have in common at their begin.
+func alike(a, b string) (n int) {
+	for n < min(len(a), len(b)) && a[n] == b[n] {
+		n++
 	}
 	return n
 }

@@ -50,16 +50,21 @@ func (r *Reader) onlyWhole(i, end int) bool {
 	return i+1 == len(r.tokens) || r.tokens[i+1].op == literal && end < len(r.s) && r.tokens[i+1].text[0] == r.s[end] && !isDigit(r.s[end])
 }
 
+// behind is the literal that follows token i; "" where something else does, or nothing.
+func (r *Reader) behind(i int) string {
+	if i+1 < len(r.tokens) && r.tokens[i+1].op == literal {
+		return r.tokens[i+1].text
+	}
+	return ""
+}
+
 // textEnd finds where the free text of token i, which begins at at, can end.
 // Where there is one such place only, it is returned with true. Otherwise all
 // have been tried; the place is then -1 if the search is over.
 func (r *Reader) textEnd(i, at int) (int, bool) {
 	t := &r.tokens[i]
 	last := i+1 == len(r.tokens)
-	next := ""
-	if !last && r.tokens[i+1].op == literal {
-		next = r.tokens[i+1].text
-	}
+	next := r.behind(i)
 	state, held, pos := atFirst, -1, at
 	s, table := r.s, t.table
 	if t.stops {
@@ -105,14 +110,14 @@ func (r *Reader) textEnd(i, at int) (int, bool) {
 		}
 		pos += size
 	}
-	if held < 0 {
-		if pos == len(r.s) && !last && t.style.accepts(state) {
-			i++ // the text is fine, what follows it is missing
-		}
-		r.failed(i, pos)
-		return 0, false
+	if held >= 0 {
+		return held, true
 	}
-	return held, true
+	if pos == len(r.s) && !last && t.style.accepts(state) {
+		i++ // the text is fine, what follows it is missing
+	}
+	r.failed(i, pos)
+	return 0, false
 }
 
 // goesOn reports whether next can stand at a place; behind the last token, only

@@ -175,16 +175,11 @@ func (r *reading) row(row Row) {
 	}
 	source, _, bad := clean(row.From)
 	target, folder, worse := clean(row.To)
+	if why := cmp.Or(bad, worse, r.owned(source, target)); why != "" {
+		tell("%s", why)
+		return
+	}
 	switch {
-	case bad != "" || worse != "":
-		tell("%s", cmp.Or(bad, worse))
-		return
-	case r.disk.Own(source):
-		tell("“%s” is the program's own, and goes with its folder", source)
-		return
-	case r.disk.Own(target):
-		tell("“%s” is a name of the program's own", target)
-		return
 	case target == "" || slices.Contains([]string{"replace", "remove", "note"}, row.What), row.What == "make" && source == "" && !folder:
 		r.Skipped = append(r.Skipped, row)
 		return
@@ -231,6 +226,17 @@ func (r *reading) row(row Row) {
 		set.Move(from, to, change.Is(kind), row.Why)
 	}
 	r.Rows = append(r.Rows, row.Number)
+}
+
+// owned says that one of the paths is the program's own.
+func (r *reading) owned(source, target string) string {
+	switch {
+	case r.disk.Own(source):
+		return fmt.Sprintf("“%s” is the program's own, and goes with its folder", source)
+	case r.disk.Own(target):
+		return fmt.Sprintf("“%s” is a name of the program's own", target)
+	}
+	return ""
 }
 
 // source looks at what a row moves or copies. Why says that it cannot be; of a row that only

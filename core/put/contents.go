@@ -27,10 +27,6 @@ type Reader func(at string) (io.ReadCloser, error)
 // that comes into it. It reads only what could be equal: files of one size. Empty files
 // are all the same, and not looked at. Where a file cannot be read, that is told of it.
 func Same(outcomes []*Outcome, held []Held, open Reader) {
-	type one struct {
-		outcome *Outcome
-		held    *Held
-	}
 	coming := map[string]bool{}
 	bySize := map[int64][]one{}
 	for _, o := range outcomes {
@@ -69,27 +65,39 @@ func Same(outcomes []*Outcome, held []Held, open Reader) {
 			}
 		})
 		for _, part := range parts {
-			first := map[*Project]*Outcome{} // that comes into each project; nil: into none
-			for _, i := range part {
-				x := list[i].outcome
-				if x == nil {
-					continue
-				}
-				to := x.project()
-				held := slices.IndexFunc(part, func(k int) bool {
-					h := list[k].held
-					return h != nil && (to == nil || h.Project == to)
-				})
-				switch {
-				case held >= 0:
-					there := list[part[held]].held
-					x.there(there.Project, there.Path, "the same is there")
-				case first[to] == nil:
-					first[to] = x
-				default:
-					x.Kind, x.Spots, x.Path, x.Why, x.Help = There, nil, "", "the same as "+first[to].File.Path, Remedy{}
-				}
-			}
+			equal(list, part)
+		}
+	}
+}
+
+// A one is a file that comes, or one that a project holds.
+type one struct {
+	outcome *Outcome
+	held    *Held
+}
+
+// equal settles what becomes of files that hold the same: those of a list with the numbers in a
+// part.
+func equal(list []one, part []int) {
+	first := map[*Project]*Outcome{} // that comes into each project; nil: into none
+	for _, i := range part {
+		x := list[i].outcome
+		if x == nil {
+			continue
+		}
+		to := x.project()
+		held := slices.IndexFunc(part, func(k int) bool {
+			h := list[k].held
+			return h != nil && (to == nil || h.Project == to)
+		})
+		switch {
+		case held >= 0:
+			there := list[part[held]].held
+			x.there(there.Project, there.Path, "the same is there")
+		case first[to] == nil:
+			first[to] = x
+		default:
+			x.Kind, x.Spots, x.Path, x.Why, x.Help = There, nil, "", "the same as "+first[to].File.Path, Remedy{}
 		}
 	}
 }

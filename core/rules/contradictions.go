@@ -2,6 +2,7 @@ package rules
 
 import (
 	"fmt"
+	"iter"
 	"slices"
 	"strings"
 
@@ -11,6 +12,22 @@ import (
 	"vestibula/core/template"
 	"vestibula/core/tree"
 )
+
+// deeper are the levels that are named and that a tree of so many folders has not, each with
+// that number.
+func deeper(levels, depth *template.Node) iter.Seq2[int, int] {
+	return func(yield func(n, limit int) bool) {
+		limit, err := whole(depth)
+		if err != nil {
+			return
+		}
+		for _, p := range levels.Pairs {
+			if n, err := whole(&template.Node{Text: p.Key}); err == nil && n > limit+1 && !yield(n, limit) {
+				return
+			}
+		}
+	}
+}
 
 // contradictions finds settings that no tree can keep together. They are told
 // at the setting, once, instead of at each folder.
@@ -59,13 +76,9 @@ func contradictions(own map[string]template.Setting) outline.Errors {
 		}
 	}
 	if depth, ok := on("depth"); ok {
-		if limit, err := whole(depth); err == nil {
-			if l, ok := on("levels"); ok {
-				for _, p := range l.Pairs {
-					if n, err := whole(&template.Node{Text: p.Key}); err == nil && n > limit+1 {
-						fail("levels", "depth", fmt.Sprintf("level %d is deeper than %d folders", n, limit), fmt.Sprintf("write `depth: %d`, or leave the level out", n-1))
-					}
-				}
+		if levels, ok := on("levels"); ok {
+			for n, limit := range deeper(levels, depth) {
+				fail("levels", "depth", fmt.Sprintf("level %d is deeper than %d folders", n, limit), fmt.Sprintf("write `depth: %d`, or leave the level out", n-1))
 			}
 		}
 	}

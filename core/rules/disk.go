@@ -116,17 +116,37 @@ func placeNamed[T any](places map[string]T, n *tree.Node) (value T, found bool) 
 // maxSum is how much of a file is read to compare it: more is told by its size alone.
 const maxSum = 4 << 30
 
+// A ranked file is one with how sure it is that it lies where it belongs.
+type ranked struct {
+	at   string
+	rank int
+}
+
+// staying is which of files that hold the same is to stay, and what a person is told of it: those of
+// a list with the numbers in a part.
+func staying(list []ranked, part []int) (stays int, help string) {
+	stays, rival := part[0], false
+	for _, i := range part[1:] {
+		if list[i].rank >= list[stays].rank {
+			rival = list[i].rank == list[stays].rank
+			if !rival {
+				stays = i
+			}
+		}
+	}
+	if rival {
+		return stays, "look which of them is to stay"
+	}
+	return stays, "that one lies where it belongs"
+}
+
 func twice(c *context) (check, error) {
 	severity, err := warn(c.setting)
 	return check{real: func(r *Real, report func(Finding)) {
 		if r.Disk == nil {
 			return
 		}
-		type file struct {
-			at   string
-			rank int // how sure it is that it lies where it belongs
-		}
-		bySize := map[int64][]file{}
+		bySize := map[int64][]ranked{}
 		var walk func(n *tree.Node, at string)
 		walk = func(n *tree.Node, at string) {
 			for _, f := range n.Children {
@@ -136,7 +156,7 @@ func twice(c *context) (check, error) {
 					continue
 				}
 				if e, err := r.Disk.Look(below); err == nil && e.Kind == tree.File && e.Size > 0 && e.Size <= maxSum {
-					bySize[e.Size] = append(bySize[e.Size], file{below, kept(c.template, n, f)})
+					bySize[e.Size] = append(bySize[e.Size], ranked{below, kept(c.template, n, f)})
 				}
 			}
 		}
@@ -157,19 +177,7 @@ func twice(c *context) (check, error) {
 				if len(part) < 2 {
 					continue
 				}
-				stays, rival := part[0], false
-				for _, i := range part[1:] {
-					if list[i].rank >= list[stays].rank {
-						rival = list[i].rank == list[stays].rank
-						if !rival {
-							stays = i
-						}
-					}
-				}
-				help := "look which of them is to stay"
-				if !rival {
-					help = "that one lies where it belongs"
-				}
+				stays, help := staying(list, part)
 				for _, i := range part {
 					if i != stays {
 						found = append(found, Finding{Rule: "twice", Severity: severity, Path: list[i].at, Same: list[stays].at, Help: help,

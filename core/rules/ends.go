@@ -32,6 +32,21 @@ func endRules() []*rule {
 	}}
 }
 
+// toEnd says what brings a folder to its end, beyond the one that comes behind it.
+func toEnd(it, worst *tree.Node, side int) string {
+	if own, numbered := naming.NumberIn(it.Name); numbered && own.Front == "" { // the other one is not
+		if other, numbered := naming.NumberIn(worst.Name); numbered && other.Front == "" {
+			return fmt.Sprintf("give %s another number", shown(worst.Name))
+		}
+		return fmt.Sprintf("only digits stand in one place in every list: give %s a number too", shown(worst.Name))
+	}
+	bare := strings.TrimSpace(naming.Bare(it))
+	if side < 0 {
+		return "give it a number that comes before all others, such as 00 " + bare
+	}
+	return "give it a number that no other reaches, such as 99 " + bare
+}
+
 // end holds a folder to one end of its siblings: the first, with side -1, or the last, with 1.
 // Of a template it is held to the order of the lines, and then, as a real folder is, to every
 // list. A sibling whose name is not known yet is held to the lines alone.
@@ -85,14 +100,7 @@ func end(c *context, rule string, side int) (check, error) {
 			return
 		}
 		finding.Message = say("%s is to be the %s, but %s comes %s it in %s", shown(it.Name), rule, shown(worst.Name), beyond, lists(where))
-		bare := strings.TrimSpace(naming.Bare(it))
-		finding.Help = map[int]string{-1: "give it a number that comes before all others, such as 00 " + bare, 1: "give it a number that no other reaches, such as 99 " + bare}[side]
-		if own, numbered := naming.NumberIn(it.Name); numbered && own.Front == "" { // the other one is not
-			finding.Help = fmt.Sprintf("only digits stand in one place in every list: give %s a number too", shown(worst.Name))
-			if other, numbered := naming.NumberIn(worst.Name); numbered && other.Front == "" {
-				finding.Help = fmt.Sprintf("give %s another number", shown(worst.Name))
-			}
-		}
+		finding.Help = toEnd(it, worst, side)
 		report(finding)
 	}}, err
 }

@@ -105,6 +105,26 @@ func (s *Set) alone(f *Folder, report func(Finding)) {
 	}
 }
 
+// afterwards returns where folders are when those around them have been renamed.
+func afterwards(things map[*match.Thing]bool, taken func(*match.Thing) bool) func(dir string) string {
+	type renamed struct{ from, to string }
+	var folders []renamed
+	for t := range things {
+		if t.Kind == match.Misnamed && t.Node.Kind == tree.Folder {
+			folders = append(folders, renamed{t.Path, t.Target(taken)})
+		}
+	}
+	slices.SortFunc(folders, func(a, b renamed) int { return len(b.from) - len(a.from) })
+	return func(dir string) string {
+		for _, r := range folders {
+			if dir == r.from || strings.HasPrefix(dir, r.from+"/") {
+				return r.to + dir[len(r.from):]
+			}
+		}
+		return dir
+	}
+}
+
 // Plan returns the changes that fix findings, and of those the places: paths are
 // from the folder that was judged. Chosen says which fixes are carried out.
 func Plan(findings []Finding, chosen func(*Finding) bool) (changes []change.Change, fixed []*Finding) {
@@ -115,23 +135,7 @@ func Plan(findings []Finding, chosen func(*Finding) bool) (changes []change.Chan
 		}
 	}
 	taken := func(t *match.Thing) bool { return things[t] }
-	// Where things come to lie when the folders that they lie in have been renamed.
-	type renamed struct{ from, to string }
-	var folders []renamed
-	for t := range things {
-		if t.Kind == match.Misnamed && t.Node.Kind == tree.Folder {
-			folders = append(folders, renamed{t.Path, t.Target(taken)})
-		}
-	}
-	slices.SortFunc(folders, func(a, b renamed) int { return len(b.from) - len(a.from) })
-	after := func(dir string) string {
-		for _, r := range folders {
-			if dir == r.from || strings.HasPrefix(dir, r.from+"/") {
-				return r.to + dir[len(r.from):]
-			}
-		}
-		return dir
-	}
+	after := afterwards(things, taken)
 	made, gone := map[string]bool{}, map[string]bool{}
 	add := func(f *Finding, c change.Change) {
 		if made[c.Path] || c.From != "" && gone[c.From] || c.Op == change.Move && c.Path == c.From {

@@ -369,6 +369,11 @@ func (s *spreadsheet) with(edits []edit) ([]byte, error) {
 		return nil, errDamaged
 	}
 	text.Write(s.xml[at:])
+	return s.packed(text.Bytes())
+}
+
+// packed is the file with other contents.
+func (s *spreadsheet) packed(xml []byte) ([]byte, error) {
 	var out bytes.Buffer
 	z := zip.NewWriter(&out)
 	for _, f := range s.parts.File {
@@ -380,13 +385,13 @@ func (s *spreadsheet) with(edits []edit) ([]byte, error) {
 		}
 		part, err := z.CreateHeader(&zip.FileHeader{Name: f.Name, Method: zip.Deflate, Modified: f.Modified})
 		if err == nil {
-			_, err = part.Write(text.Bytes())
+			_, err = part.Write(xml)
 		}
 		if err != nil {
 			return nil, err
 		}
 	}
-	err = z.Close()
+	err := z.Close()
 	return out.Bytes(), err
 }
 

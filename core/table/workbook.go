@@ -75,6 +75,31 @@ type relations struct {
 	} `xml:"Relationship"`
 }
 
+// A bookPart is the part of a workbook that says which sheets it has.
+type bookPart struct {
+	Properties struct {
+		From1904 string `xml:"date1904,attr"`
+	} `xml:"workbookPr"`
+	Sheets []struct {
+		Name  string     `xml:"name,attr"`
+		State string     `xml:"state,attr"`
+		Attrs []xml.Attr `xml:",any,attr"`
+	} `xml:"sheets>sheet"`
+}
+
+// sheet is the number of the sheet of a name, or of the first one that is shown; -1 for none. It
+// returns the names of all as well.
+func (b *bookPart) sheet(name string) (chosen int, names []string) {
+	chosen = -1
+	for i, s := range b.Sheets {
+		names = append(names, s.Name)
+		if chosen < 0 && (name == "" && (s.State == "" || s.State == "visible") || name != "" && strings.EqualFold(s.Name, name)) {
+			chosen = i
+		}
+	}
+	return chosen, names
+}
+
 // open finds the sheet, and reads what its cells refer to.
 func (w *workbook) open(t *Table, sheet string) error {
 	var top relations
@@ -87,16 +112,7 @@ func (w *workbook) open(t *Table, sheet string) error {
 			main = target("", r.Target)
 		}
 	}
-	var book struct {
-		Properties struct {
-			From1904 string `xml:"date1904,attr"`
-		} `xml:"workbookPr"`
-		Sheets []struct {
-			Name  string     `xml:"name,attr"`
-			State string     `xml:"state,attr"`
-			Attrs []xml.Attr `xml:",any,attr"`
-		} `xml:"sheets>sheet"`
-	}
+	var book bookPart
 	var related relations
 	if err := w.decode(main, &book); err != nil {
 		return err
@@ -108,14 +124,7 @@ func (w *workbook) open(t *Table, sheet string) error {
 	if p := book.Properties.From1904; p == "1" || p == "true" {
 		w.from = epoch1904
 	}
-	chosen := -1
-	var names []string
-	for i, s := range book.Sheets {
-		names = append(names, s.Name)
-		if chosen < 0 && (sheet == "" && s.State == "" || sheet == "" && s.State == "visible" || sheet != "" && strings.EqualFold(s.Name, sheet)) {
-			chosen = i
-		}
-	}
+	chosen, names := book.sheet(sheet)
 	if chosen < 0 {
 		return fmt.Errorf("it has no sheet \"%s\", only %s", sheet, strings.Join(names, ", "))
 	}

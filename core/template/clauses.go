@@ -101,6 +101,45 @@ func (c *compiler) patternErrors(at outline.Pos, errs []*pattern.Error) {
 	}
 }
 
+// startsFrom reads what a file starts from.
+func (c *compiler) startsFrom(s *scope, e *Line, clause outline.Clause) {
+	at := outline.Pos{Line: e.Syntax.Number, Column: clause.Column}
+	if e.starter != nil {
+		c.fail(at, len(clause.Word), "a line takes `copy` or `fill`, not both", "")
+	}
+	for _, other := range []string{"blank", "guide"} {
+		if _, has := e.Syntax.Clause(other); has {
+			c.fail(at, len(clause.Word), fmt.Sprintf("a file that is `%s` does not `%s` another one", other, clause.Word), "leave one of them out")
+		}
+	}
+	e.starter = c.starter(s, e, clause)
+}
+
+// fixedNumber reads the number that a line has, whatever stands above it.
+func (c *compiler) fixedNumber(e *Line, clause outline.Clause) {
+	n, err := strconv.Atoi(clause.Text)
+	if err != nil || n < 0 || n > 999_999 {
+		c.fail(e.Syntax.TextPos(clause), utf8.RuneCountInString(clause.Text), fmt.Sprintf("\"%s\" is not a whole number", clause.Text), "write `number: 90`")
+	}
+	if numbered, _ := e.last().Numbered(); !numbered {
+		at := outline.Pos{Line: e.Syntax.Number, Column: clause.Column}
+		c.warn(at, len(clause.Word), "this number is shown nowhere: the name has no <#>", "write <#> where the number is to stand")
+	}
+	e.number, e.fixed = n, true
+}
+
+// guides notes that a file holds the page for those who join.
+func (c *compiler) guides(e *Line, clause outline.Clause) {
+	at := outline.Pos{Line: e.Syntax.Number, Column: clause.Column}
+	e.guide = true
+	if _, blank := e.Syntax.Clause("blank"); blank {
+		c.fail(at, len(clause.Word), "a file is either a `guide` or `blank`", "leave one of them out")
+	}
+	if end := strings.ToLower(Extension(e.Syntax.Name)); end != "" && end != "md" && end != "txt" {
+		c.warn(at, len(clause.Word), fmt.Sprintf("a guide is written as Markdown, and this file ends in .%s", end), "end its name in .md")
+	}
+}
+
 // clauses reads the clauses that are not about repeating and using.
 func (c *compiler) clauses(s *scope, e *Line) {
 	l := e.Syntax
@@ -116,32 +155,11 @@ func (c *compiler) clauses(s *scope, e *Line) {
 		case "when":
 			e.When = c.when(s, l, clause)
 		case "number":
-			n, err := strconv.Atoi(clause.Text)
-			if err != nil || n < 0 || n > 999_999 {
-				c.fail(l.TextPos(clause), utf8.RuneCountInString(clause.Text), fmt.Sprintf("\"%s\" is not a whole number", clause.Text), "write `number: 90`")
-			}
-			if numbered, _ := e.last().Numbered(); !numbered {
-				c.warn(at, len(clause.Word), "this number is shown nowhere: the name has no <#>", "write <#> where the number is to stand")
-			}
-			e.number, e.fixed = n, true
+			c.fixedNumber(e, clause)
 		case "copy", "fill":
-			if e.starter != nil {
-				c.fail(at, len(clause.Word), "a line takes `copy` or `fill`, not both", "")
-			}
-			for _, other := range []string{"blank", "guide"} {
-				if _, has := l.Clause(other); has {
-					c.fail(at, len(clause.Word), fmt.Sprintf("a file that is `%s` does not `%s` another one", other, clause.Word), "leave one of them out")
-				}
-			}
-			e.starter = c.starter(s, e, clause)
+			c.startsFrom(s, e, clause)
 		case "guide":
-			e.guide = true
-			if _, blank := l.Clause("blank"); blank {
-				c.fail(at, len(clause.Word), "a file is either a `guide` or `blank`", "leave one of them out")
-			}
-			if end := strings.ToLower(Extension(l.Name)); end != "" && end != "md" && end != "txt" {
-				c.warn(at, len(clause.Word), fmt.Sprintf("a guide is written as Markdown, and this file ends in .%s", end), "end its name in .md")
-			}
+			c.guides(e, clause)
 		case "link":
 			e.link = c.target(s, e, clause)
 		case "use":

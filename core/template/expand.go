@@ -332,6 +332,12 @@ func (x *expander) entry(parent *tree.Node, e *Line, byName map[string]*tree.Nod
 		}
 		parent = n
 	}
+	x.note(e, parent)
+	return x.block(parent, e.inside)
+}
+
+// note notes what has to be done with the last node of a line when the tree stands.
+func (x *expander) note(e *Line, parent *tree.Node) {
 	if e.starter != nil {
 		x.begin(e, parent)
 	}
@@ -356,7 +362,6 @@ func (x *expander) entry(parent *tree.Node, e *Line, byName map[string]*tree.Nod
 	if len(e.Was) > 0 {
 		x.former(e, parent)
 	}
-	return x.block(parent, e.inside)
 }
 
 // leaves reports whether a level of the line, the last of them or one before, is left out

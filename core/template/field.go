@@ -126,48 +126,20 @@ func (c *compiler) field(p Pair, own bool) *Field {
 	for _, q := range c.unbroken(p.Value.Pairs) {
 		v := q.Value
 		switch q.Key {
-		case "ask":
-			if c.want(v, Scalar, q.Key, "ask: Who is it for?") {
-				f.Ask = v.Text
-			}
 		case "type":
 			if c.want(v, Scalar, q.Key, "type: date") {
 				kind = v
 			}
 		case "of":
 			of = v
-		case "is":
-			if c.want(v, Scalar, q.Key, `is: "<client:LT><received:yy>"`) {
-				f.isNode = v
-			}
 		case "min":
 			lo = v
 		case "max":
 			hi = v
-		case "months":
-			if v.Kind != Sequence || len(v.List) != 12 {
-				c.fail(q.KeyPos, q.KeyWidth, "`months` needs the names of the twelve months", "months: [Januar, Februar, …]")
-			} else {
-				f.Type.Months = v.Texts()
-			}
-		case "default":
-			f.Default = rawOf(v)
-		case "example":
-			f.Example = rawOf(v)
-		case "next":
-			c.next(f, v)
-		case "per":
-			if c.want(v, Scalar, q.Key, `per: "<day:yyyy>"`) {
-				f.perNode = v
-			}
 		case "without":
 			without = v
-		case "within":
-			if c.want(v, Scalar, q.Key, "within: month") {
-				f.Within, f.withinAt = v.Text, v.Pos
-			}
 		default:
-			c.unknownKey(q, "field", fieldKeys)
+			c.fieldKey(f, q)
 		}
 	}
 	c.fieldType(f, kind, of, lo, hi)
@@ -180,6 +152,42 @@ func (c *compiler) field(p Pair, own bool) *Field {
 		c.fail(p.KeyPos, p.KeyWidth, fmt.Sprintf("`next` goes with a number, and \"%s\" is a %s", p.Key, f.Type.Kind), "write type: number")
 	}
 	return f
+}
+
+// fieldKey reads what of a field has nothing to do with its type.
+func (c *compiler) fieldKey(f *Field, q Pair) {
+	switch v := q.Value; q.Key {
+	case "ask":
+		if c.want(v, Scalar, q.Key, "ask: Who is it for?") {
+			f.Ask = v.Text
+		}
+	case "is":
+		if c.want(v, Scalar, q.Key, `is: "<client:LT><received:yy>"`) {
+			f.isNode = v
+		}
+	case "months":
+		if v.Kind != Sequence || len(v.List) != 12 {
+			c.fail(q.KeyPos, q.KeyWidth, "`months` needs the names of the twelve months", "months: [Januar, Februar, …]")
+		} else {
+			f.Type.Months = v.Texts()
+		}
+	case "default":
+		f.Default = rawOf(v)
+	case "example":
+		f.Example = rawOf(v)
+	case "next":
+		c.next(f, v)
+	case "per":
+		if c.want(v, Scalar, q.Key, `per: "<day:yyyy>"`) {
+			f.perNode = v
+		}
+	case "within":
+		if c.want(v, Scalar, q.Key, "within: month") {
+			f.Within, f.withinAt = v.Text, v.Pos
+		}
+	default:
+		c.unknownKey(q, "field", fieldKeys)
+	}
 }
 
 func rawOf(n *Node) *Raw {

@@ -261,6 +261,35 @@ func (c *compiler) rangeSource(s *scope, l *loop, from, to string) {
 	}
 }
 
+// slotEnd reads an end of a range that has slots, and writes one as a sample.
+func (c *compiler) slotEnd(s *scope, l *loop, text string) (name *pattern.Name, sample string, ok bool) {
+	p, errs := pattern.Parse(text)
+	name, more := p.Bind(func(name string) (pattern.Field, *pattern.Error) { return c.lookup(s, name) })
+	if errs = append(errs, more...); len(errs) > 0 {
+		c.patternErrors(l.at, errs)
+		return nil, "", false
+	}
+	if slices.Contains(p.Slots(), pattern.OwnNumber) {
+		c.fail(l.at, l.width, "<#> numbers what is repeated, and cannot say how often", "write a number, or the name of a number field")
+		return nil, "", false
+	}
+	for _, piece := range p.Pieces {
+		if piece.Field == "" {
+			sample += piece.Text
+			continue
+		}
+		f, _ := c.find(s, piece.Field)
+		b, _ := pattern.ParseForm(piece.Form, f.Type)
+		if piece.Form == "" {
+			b = pattern.Plain(f.Type)
+		}
+		if out, err := b.Append(nil, specimen(f.Type)); err == nil {
+			sample += string(out)
+		}
+	}
+	return name, sample, true
+}
+
 // rangeEnd reads one end of a range.
 func (c *compiler) rangeEnd(s *scope, l *loop, e *end, text string) (*value.Type, bool) {
 	if text == "" {
@@ -269,30 +298,9 @@ func (c *compiler) rangeEnd(s *scope, l *loop, e *end, text string) (*value.Type
 	}
 	sample := text
 	if strings.Contains(text, "<") {
-		p, errs := pattern.Parse(text)
-		name, more := p.Bind(func(name string) (pattern.Field, *pattern.Error) { return c.lookup(s, name) })
-		if errs = append(errs, more...); len(errs) > 0 {
-			c.patternErrors(l.at, errs)
+		var ok bool
+		if e.name, sample, ok = c.slotEnd(s, l, text); !ok {
 			return nil, false
-		}
-		if slices.Contains(p.Slots(), pattern.OwnNumber) {
-			c.fail(l.at, l.width, "<#> numbers what is repeated, and cannot say how often", "write a number, or the name of a number field")
-			return nil, false
-		}
-		e.name, sample = name, ""
-		for _, piece := range p.Pieces {
-			if piece.Field == "" {
-				sample += piece.Text
-				continue
-			}
-			f, _ := c.find(s, piece.Field)
-			b, _ := pattern.ParseForm(piece.Form, f.Type)
-			if piece.Form == "" {
-				b = pattern.Plain(f.Type)
-			}
-			if out, err := b.Append(nil, specimen(f.Type)); err == nil {
-				sample += string(out)
-			}
 		}
 	} else if f, ok := c.find(s, text); ok {
 		k := f.Type.Kind

@@ -132,6 +132,20 @@ func (t *Template) ParseValues(raw map[string]Raw, now time.Time) (Values, []*Va
 	return parseValues(t.Fields, "template", raw, now)
 }
 
+// Known reads those raw values that the template has use for and can read: a label may hold
+// others, which are as good as not given.
+func (t *Template) Known(raw map[string]Raw, now time.Time) Values {
+	values := Values{}
+	for name, r := range raw {
+		if f := t.Field(name); f != nil && !f.Made() {
+			if v, err := f.Parse(r, now); err == nil {
+				values[name] = v
+			}
+		}
+	}
+	return values
+}
+
 // parseValues reads raw values of some fields; whose they are is said in
 // messages.
 func parseValues(fields []*Field, whose string, raw map[string]Raw, now time.Time) (Values, []*ValueError) {
