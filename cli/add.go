@@ -423,7 +423,7 @@ func (r *adding) remember(b *buildRun) error {
 	}
 	_, real := r.project.Names(r.tree.Root)
 	own := strings.Join(real, "/")
-	sums, err := sumsOf(b.tree.Root)
+	sums, err := batch.Sums(b.tree.Root)
 	if err != nil {
 		return err
 	}

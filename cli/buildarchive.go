@@ -6,6 +6,7 @@ import (
 	"strings"
 	"time"
 
+	"vestibula/core/batch"
 	"vestibula/core/build"
 	"vestibula/core/packed"
 	"vestibula/core/tree"
@@ -47,22 +48,16 @@ func (b *buildRun) toArchive() (bool, error) {
 	return true, nil
 }
 
-// nowhere is a place in which nothing is yet, as in an archive.
-type nowhere struct{ tree.Place }
-
-func (nowhere) List(string) ([]tree.Entry, error) { return nil, nil }
-func (nowhere) Writable(string) error             { return nil }
-
 // compareArchive makes the plan of the file that the archive will be.
-func (b *buildRun) compareArchive(labels []*labelling) error {
+func (b *buildRun) compareArchive(labels []*batch.Label) error {
 	a := &b.archive
 	root := b.tree.Root
 	if len(labels) > 0 {
-		at := make(map[string]*labelling, len(labels))
+		at := make(map[string]*batch.Label, len(labels))
 		for _, l := range labels {
-			at[strings.TrimPrefix(l.folder, ".")] = l
+			at[strings.TrimPrefix(l.Folder, ".")] = l
 		}
-		root = labelled(root, at)
+		root = batch.Labelled(root, at)
 	}
 	content := &packed.Archive{Root: root, Format: packed.FormatOf(a.name), Time: a.time}
 	file := &tree.Node{Name: a.name, Kind: tree.File, Content: content}

@@ -5,9 +5,9 @@ import (
 	"os"
 	"path"
 	"slices"
-	"strings"
 
 	"vestibula/core/address"
+	"vestibula/core/batch"
 	"vestibula/core/build"
 	"vestibula/core/change"
 	"vestibula/core/disk"
@@ -30,18 +30,18 @@ func (b *buildRun) withoutClosed() {
 	for _, e := range entries {
 		there[e.Name] = true
 	}
-	for _, build := range b.batch.Builds {
-		top := build.Root
+	for _, r := range b.batch.Builds {
+		top := r.Root
 		if err != nil || len(top.Children) == 0 || !slices.ContainsFunc(top.Children, func(n *tree.Node) bool { return there[n.Name] }) {
 			continue
 		}
-		folder := build.Folder()
+		folder := r.Folder()
 		data, err := b.place.ReadFile(path.Join(folder, label.FileName), label.MaxBytes)
 		if err != nil || data == nil {
 			continue
 		}
 		if l, err := label.Parse(data); err == nil && len(l.Closed) > 0 {
-			build.Root = without(build.Root, folder, l.Closed)
+			r.Root = build.Without(r.Root, folder, l.Closed)
 			changed = true
 		}
 	}
@@ -51,28 +51,6 @@ func (b *buildRun) withoutClosed() {
 		b.batch.Meet()
 		b.tree.Root = b.batch.Root()
 	}
-}
-
-// without is a tree without the closed things of the project in one of its folders.
-func without(root *tree.Node, folder string, closed map[string]string) *tree.Node {
-	var copied func(n *tree.Node, at string) *tree.Node
-	copied = func(n *tree.Node, at string) *tree.Node {
-		out := *n
-		out.Children = nil
-		for _, c := range n.Children {
-			here := path.Join(at, c.Name)
-			below, inside := strings.CutPrefix(here, folder+"/")
-			if folder == "." {
-				below, inside = here, true
-			}
-			if inside && closed[below] != "" {
-				continue
-			}
-			out.Children = append(out.Children, copied(c, here))
-		}
-		return &out
-	}
-	return copied(root, "")
 }
 
 // compare makes the plan, and the set of changes that carries it out.
@@ -90,7 +68,7 @@ func (b *buildRun) compare() error {
 	if b.plan.Count[build.Blocked] > 0 {
 		return nil
 	}
-	var labels []*labelling
+	var labels []*batch.Label
 	if !b.noLabel {
 		var err error
 		var told *stop
@@ -111,9 +89,9 @@ func (b *buildRun) makePlan() error {
 	var at tree.Place = b.place
 	switch {
 	case b.archive.name != "":
-		at = nowhere{}
+		at = build.Nowhere{}
 	case len(b.vacated) > 0:
-		at = vacated{b.place, b.vacated}
+		at = build.Vacated{Place: b.place, Gone: b.vacated}
 	}
 	var err error
 	if b.plan, err = build.Compare(b.tree.Root, at); err != nil {
@@ -124,7 +102,7 @@ func (b *buildRun) makePlan() error {
 
 // makeSet puts together all that the build changes: what is new, the labels, the
 // table's marks.
-func (b *buildRun) makeSet(labels []*labelling) (err error) {
+func (b *buildRun) makeSet(labels []*batch.Label) (err error) {
 	b.set.Places = []string{b.place.Real}
 	if b.archive.name != "" {
 		if len(b.batch.Builds) > 0 {
@@ -133,7 +111,7 @@ func (b *buildRun) makeSet(labels []*labelling) (err error) {
 			}
 			b.set.Changes = b.archive.plan.Changes(0)
 		}
-	} else if b.set.Changes, err = withLabels(b.plan.Changes(0), labels); err != nil {
+	} else if b.set.Changes, err = batch.WithLabels(b.plan.Changes(0), labels); err != nil {
 		return refused("move it away\n"+b.sameCall("to build without a label", "--no-label").String(), "%v", err)
 	}
 	for _, r := range b.continues { // all that such a run has left over is tidied up
@@ -184,7 +162,7 @@ func (b *buildRun) addUpgrades() (err error) {
 
 // nameRoots returns what the record of the build is about: its projects, as long
 // as they are few.
-func (b *buildRun) nameRoots(labels []*labelling) (roots []journal.Root) {
+func (b *buildRun) nameRoots(labels []*batch.Label) (roots []journal.Root) {
 	if b.archive.name != "" {
 		return []journal.Root{{Path: address.Text(b.archive.name)}}
 	}
@@ -195,7 +173,7 @@ func (b *buildRun) nameRoots(labels []*labelling) (roots []journal.Root) {
 		return []journal.Root{{Path: "."}}
 	}
 	for _, l := range labels {
-		roots = append(roots, journal.Root{Path: address.Text(l.folder), ID: l.identity()})
+		roots = append(roots, journal.Root{Path: address.Text(l.Folder), ID: l.Identity()})
 	}
 	return roots
 }

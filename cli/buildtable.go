@@ -6,7 +6,6 @@ import (
 	"fmt"
 	"io/fs"
 	"os"
-	"path"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -25,7 +24,6 @@ import (
 	"vestibula/core/rules"
 	"vestibula/core/table"
 	"vestibula/core/template"
-	"vestibula/core/tree"
 )
 
 // A tableRun is what a build for every row of a table needs beside that of a
@@ -286,38 +284,6 @@ func (b *buildRun) findArchived() {
 	}
 }
 
-// A vacated place is one without the folders that are moved away in the same run.
-type vacated struct {
-	*place.Place
-	gone map[string]bool
-}
-
-func (v vacated) has(at string) bool {
-	for ; at != "." && at != "/"; at = path.Dir(at) {
-		if v.gone[at] {
-			return true
-		}
-	}
-	return false
-}
-
-// List returns what lies in a folder then.
-func (v vacated) List(at string) ([]tree.Entry, error) {
-	if v.has(at) {
-		return nil, fs.ErrNotExist
-	}
-	list, err := v.Place.List(at)
-	return slices.DeleteFunc(list, func(e tree.Entry) bool { return v.gone[path.Join(at, e.Name)] }), err
-}
-
-// Look returns what lies at a path then.
-func (v vacated) Look(at string) (tree.Entry, error) {
-	if v.has(at) {
-		return tree.Entry{}, fs.ErrNotExist
-	}
-	return v.Place.Look(at)
-}
-
 // bringUp plans what brings projects to the values that their rows have by now.
 func (b *buildRun) bringUp(by string) error {
 	up := b.newUpgrade()
@@ -407,7 +373,7 @@ func (b *buildRun) judgeRows() error {
 
 // markRows returns what marks the rows in the table, and how many; nil where nothing is to
 // be marked.
-func (b *buildRun) markRows(labels []*labelling) (set *change.Set, n int, err error) {
+func (b *buildRun) markRows(labels []*batch.Label) (set *change.Set, n int, err error) {
 	r := &b.table
 	marks := b.marksOf(labels)
 	if len(marks) == 0 {
@@ -431,10 +397,10 @@ func (b *buildRun) markRows(labels []*labelling) (set *change.Set, n int, err er
 }
 
 // marksOf are the marks of rows that are built, and of those whose marks are not right.
-func (b *buildRun) marksOf(labels []*labelling) map[int]table.Mark {
+func (b *buildRun) marksOf(labels []*batch.Label) map[int]table.Mark {
 	ids := map[string]string{}
 	for _, l := range labels {
-		ids[l.folder] = l.identity()
+		ids[l.Folder] = l.Identity()
 	}
 	marks := map[int]table.Mark{}
 	for _, build := range b.batch.Builds {

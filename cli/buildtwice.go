@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"vestibula/cli/term"
+	"vestibula/core/batch"
 	"vestibula/core/build"
 	"vestibula/core/change"
 	"vestibula/core/digest"
@@ -28,13 +29,13 @@ const shownTwice = 8
 
 // twice refuses a build that would make things which are there under another number,
 // name or value: upgrade renames them. What is no longer asked for is told.
-func (b *buildRun) twice(labels []*labelling) error {
+func (b *buildRun) twice(labels []*batch.Label) error {
 	if b.all || b.archive.name != "" || b.plan.Count[build.New] == 0 {
 		return nil
 	}
 	var told []string
 	for _, l := range labels {
-		if l.known == nil {
+		if l.Known == nil {
 			if b.table.file == "" {
 				told = append(told, b.renamed(l)...)
 			}
@@ -56,9 +57,9 @@ func (b *buildRun) twice(labels []*labelling) error {
 }
 
 // doubles finds what of a project is there under another number, name or value.
-func (b *buildRun) doubles(l *labelling) (told []string, err error) {
-	dir := filepath.Join(b.place.Real, filepath.FromSlash(l.folder))
-	p, err := project.Open(dir, l.known, b.shelfOf(dir), b.now)
+func (b *buildRun) doubles(l *batch.Label) (told []string, err error) {
+	dir := filepath.Join(b.place.Real, filepath.FromSlash(l.Folder))
+	p, err := project.Open(dir, l.Known, b.shelfOf(dir), b.now)
 	if err != nil {
 		return nil, nil // what cannot be read says nothing about doubles
 	}
@@ -79,15 +80,15 @@ func (b *buildRun) doubles(l *labelling) (told []string, err error) {
 			made[b.plan.Path(i)] = true
 		}
 	}
-	plan, err := new(upgrade.Planner).Plan(&upgrade.Job{Project: p, Template: b.t, Values: l.build.Values, Full: full, Seen: seen, Limit: max(b.flags.limit, template.DefaultLimit), Now: b.now,
-		Own: disk.Own, Sum: func(at string) (string, error) { return sumAt(b.place, inOwn(l.folder, at)) }})
+	plan, err := new(upgrade.Planner).Plan(&upgrade.Job{Project: p, Template: b.t, Values: l.Build.Values, Full: full, Seen: seen, Limit: max(b.flags.limit, template.DefaultLimit), Now: b.now,
+		Own: disk.Own, Sum: func(at string) (string, error) { return sumAt(b.place, inOwn(l.Folder, at)) }})
 	if err != nil {
 		return nil, nil
 	}
 	shown := fromHere(dir)
 	for _, s := range plan.Steps {
 		switch {
-		case s.Op == change.Move && !s.Probable && made[inOwn(l.folder, s.To)]:
+		case s.Op == change.Move && !s.Probable && made[inOwn(l.Folder, s.To)]:
 			told = append(told, fmt.Sprintf("“%s” is there and would be “%s”; %s", s.From, s.To, advise("to rename it", "upgrade", typed(shown))))
 		case s.Op == change.Remove:
 			b.side.Text(term.Warn.Render("note:") + term.Sprintf(" “%s” is no longer asked for; it stays", s.From))
@@ -120,13 +121,13 @@ func inOwn(folder, below string) string {
 
 // renamed finds the project that a build would make beside its own folder, where
 // somebody has given it another name.
-func (b *buildRun) renamed(l *labelling) (told []string) {
-	dir := filepath.Join(b.place.Real, filepath.FromSlash(l.folder))
+func (b *buildRun) renamed(l *batch.Label) (told []string) {
+	dir := filepath.Join(b.place.Real, filepath.FromSlash(l.Folder))
 	entries, err := os.ReadDir(filepath.Dir(dir))
 	if err != nil || len(entries) > maxBeside {
 		return nil
 	}
-	next := label.NewBuild(b.t, l.build.Values, b.now, b.version)
+	next := label.NewBuild(b.t, l.Build.Values, b.now, b.version)
 	for _, e := range entries {
 		if !e.IsDir() || e.Name() == filepath.Base(dir) {
 			continue

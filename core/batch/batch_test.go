@@ -205,3 +205,7 @@ func TestOddDatesAreAskedFor(t *testing.T) {
 	}
 	assert.Equal(t, "3 April 2027", DayShown("d/m/yyyy", "03/04/2027"))
 }
+
+func TestALabelIsCalledSoInMessages(t *testing.T) {
+	assert.Equal(t, "the label", (&Label{}).Source())
+}

@@ -1,4 +1,4 @@
-package cli
+package build
 
 import (
 	"io/fs"
@@ -19,7 +19,7 @@ func TestAVacatedPlaceIsWithoutWhatGoes(t *testing.T) {
 	p, err := place.Open(dir)
 	require.NoError(t, err)
 	defer p.Close()
-	v := vacated{p, map[string]bool{"goes": true}}
+	v := Vacated{p, map[string]bool{"goes": true}}
 	for _, at := range []string{"goes", "goes/in"} {
 		_, err := v.Look(at)
 		assert.ErrorIs(t, err, fs.ErrNotExist, at)
@@ -32,8 +32,4 @@ func TestAVacatedPlaceIsWithoutWhatGoes(t *testing.T) {
 	require.NoError(t, err)
 	require.Len(t, list, 1)
 	assert.Equal(t, "stays", list[0].Name)
-}
-
-func TestALabelIsCalledSoInMessages(t *testing.T) {
-	assert.Equal(t, "the label", (&labelling{}).Source())
 }
