@@ -4,6 +4,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"iter"
 	"os"
 	"path"
 	"path/filepath"
@@ -19,6 +20,7 @@ import (
 	"vestibula/core/journal"
 	"vestibula/core/packed"
 	"vestibula/core/place"
+	"vestibula/core/pool"
 	"vestibula/core/project"
 	"vestibula/core/proposal"
 	"vestibula/core/put"
@@ -216,8 +218,8 @@ func (a *app) layouts(found *inspect.Found) ([]*put.Project, error) {
 	}
 	out := make([]*put.Project, len(list))
 	errs := make([]error, len(list))
-	several(len(list), func() func(i int) {
-		return func(i int) {
+	pool.Each(len(list), 1, func(numbers iter.Seq[int]) {
+		for i := range numbers {
 			seen, err := inspect.Seen(roots[i], list[i].Template)
 			if err == nil {
 				out[i] = &put.Project{Shown: filepath.Base(list[i].Dir)}
@@ -244,13 +246,10 @@ func (r *putRun) find() error {
 		}
 	}
 	r.outcomes = make([]*put.Outcome, len(r.files))
-	const together = 1024
-	several((len(r.files)+together-1)/together, func() func(i int) {
+	pool.Each(len(r.files), 1024, func(numbers iter.Seq[int]) {
 		own := p.Fork()
-		return func(part int) {
-			for i := part * together; i < min((part+1)*together, len(r.files)); i++ {
-				r.outcomes[i] = own.Place(r.files[i])
-			}
+		for i := range numbers {
+			r.outcomes[i] = own.Place(r.files[i])
 		}
 	})
 	// What is there already needs no name.

@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"iter"
 	"os"
 	"path"
 	"path/filepath"
@@ -14,6 +15,7 @@ import (
 	"vestibula/core/naming"
 	"vestibula/core/packed"
 	"vestibula/core/place"
+	"vestibula/core/pool"
 	"vestibula/core/put"
 	"vestibula/core/tree"
 )
@@ -130,20 +132,18 @@ func (r *putRun) add(source int, at, full string, link bool) error {
 // addAll adds files of the disk, by their paths from a folder, and returns those that
 // cannot be looked at.
 func (r *putRun) addAll(source int, top string, found []*put.File) (unread []string) {
-	const together = 512
-	several((len(found)+together-1)/together, func() func(i int) {
-		return func(part int) {
-			var l looker
-			defer l.close()
-			for _, f := range found[part*together : min((part+1)*together, len(found))] {
-				f.At, f.Source = top+"/"+f.Path, source
-				e, err := l.look(filepath.FromSlash(f.At))
-				if err != nil {
-					f.At = ""
-					continue
-				}
-				f.Entry, f.Link = e, f.Link || e.Kind == tree.Symlink
+	pool.Each(len(found), 512, func(numbers iter.Seq[int]) {
+		var l looker
+		defer l.close()
+		for i := range numbers {
+			f := found[i]
+			f.At, f.Source = top+"/"+f.Path, source
+			e, err := l.look(filepath.FromSlash(f.At))
+			if err != nil {
+				f.At = ""
+				continue
 			}
+			f.Entry, f.Link = e, f.Link || e.Kind == tree.Symlink
 		}
 	})
 	for _, f := range found {
@@ -240,8 +240,8 @@ func (r *putRun) made(f *put.File) (time.Time, string) {
 // held are the files that lie in projects already, with their sizes.
 func (r *putRun) held() []put.Held {
 	lists := make([][]put.Held, len(r.projects))
-	several(len(r.projects), func() func(i int) {
-		return func(i int) {
+	pool.Each(len(r.projects), 1, func(numbers iter.Seq[int]) {
+		for i := range numbers {
 			p := r.projects[i]
 			for at, n := range p.Root.All() {
 				if n.Kind != tree.File || n.Marks&tree.Link != 0 {

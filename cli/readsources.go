@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"iter"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -9,6 +10,7 @@ import (
 	"vestibula/core/inspect"
 	"vestibula/core/label"
 	"vestibula/core/place"
+	"vestibula/core/pool"
 	"vestibula/core/project"
 	"vestibula/core/read"
 	"vestibula/core/template"
@@ -18,8 +20,10 @@ import (
 func (r *readRun) sourcesOf(found *inspect.Found, open func(dir string, l *label.Label) (*project.Project, error)) ([]*read.Source, error) {
 	sources := make([]*read.Source, len(found.Projects))
 	labels := make([]readLabel, len(found.Projects))
-	several(len(labels), func() func(i int) {
-		return func(i int) { labels[i].read(found.Projects[i].Dir) }
+	pool.Each(len(labels), 1, func(numbers iter.Seq[int]) {
+		for i := range numbers {
+			labels[i].read(found.Projects[i].Dir)
+		}
 	})
 	for i := range found.Projects {
 		own := &found.Projects[i]
@@ -64,9 +68,9 @@ func (r *readRun) projects(p string, found *inspect.Found, archived []*away.Proj
 		return err
 	}
 	lists, errs := make([]*read.Found, len(sources)), make([]error, len(sources))
-	several(len(sources), func() func(i int) {
+	pool.Each(len(sources), 1, func(numbers iter.Seq[int]) {
 		own := &read.Reader{Only: r.reader.Only, Filters: r.reader.Filters}
-		return func(i int) {
+		for i := range numbers {
 			if sources[i] != nil {
 				lists[i], errs[i] = own.Read(sources[i])
 			}

@@ -2,6 +2,7 @@ package cli
 
 import (
 	"fmt"
+	"iter"
 	"maps"
 	"os"
 	"path"
@@ -19,6 +20,7 @@ import (
 	"vestibula/core/naming"
 	"vestibula/core/outline"
 	"vestibula/core/place"
+	"vestibula/core/pool"
 	"vestibula/core/rename"
 	"vestibula/core/rules"
 	"vestibula/core/table"
@@ -175,14 +177,11 @@ func (r *renameRun) lookAt() {
 	if len(r.raw) == 0 {
 		return
 	}
-	const together = 512
-	several((len(r.files)+together-1)/together, func() func(i int) {
-		return func(part int) {
-			var l looker
-			defer l.close()
-			for _, f := range r.files[part*together : min((part+1)*together, len(r.files))] {
-				f.Entry, _ = l.look(filepath.FromSlash(f.At()))
-			}
+	pool.Each(len(r.files), 512, func(numbers iter.Seq[int]) {
+		var l looker
+		defer l.close()
+		for i := range numbers {
+			r.files[i].Entry, _ = l.look(filepath.FromSlash(r.files[i].At()))
 		}
 	})
 	r.files = slices.DeleteFunc(r.files, func(f *rename.File) bool { return f.Entry.Kind != tree.File })
@@ -346,7 +345,7 @@ func (r *renameRun) plan(conv *template.Convention) error {
 	if _, errs := rules.Configure(r.t); len(errs) > 0 {
 		return r.tellErrors(r.t.Name, r.t.Text, errs, statusUnclear)
 	}
-	job := &rename.Job{Older: r.older.Fork, Several: several,
+	job := &rename.Job{Older: r.older.Fork,
 		Place: r.place,
 		Own: func(f *rename.File) (own, spare template.Values, note string) {
 			if spare = given; len(ofFile) > 0 {

@@ -3,6 +3,7 @@ package cli
 import (
 	"errors"
 	"fmt"
+	"iter"
 	"os"
 	"path/filepath"
 	"slices"
@@ -16,6 +17,7 @@ import (
 	"vestibula/core/journal"
 	"vestibula/core/label"
 	"vestibula/core/place"
+	"vestibula/core/pool"
 	"vestibula/core/project"
 	"vestibula/core/template"
 	"vestibula/core/tree"
@@ -137,8 +139,10 @@ func (r *upgradeRun) find(at string) error {
 	}
 	first := len(r.jobs)
 	labels := make([]readLabel, len(found.Projects))
-	several(len(labels), func() func(i int) {
-		return func(i int) { labels[i].read(found.Projects[i].Dir) }
+	pool.Each(len(labels), 1, func(numbers iter.Seq[int]) {
+		for i := range numbers {
+			labels[i].read(found.Projects[i].Dir)
+		}
 	})
 	for i := range found.Projects {
 		own := &found.Projects[i]

@@ -2,16 +2,15 @@ package cli
 
 import (
 	"fmt"
+	"iter"
 	"maps"
 	"path/filepath"
-	"runtime"
 	"strings"
-	"sync"
-	"sync/atomic"
 
 	"vestibula/cli/term"
 	"vestibula/core/inspect"
 	"vestibula/core/place"
+	"vestibula/core/pool"
 	"vestibula/core/project"
 	"vestibula/core/template"
 	"vestibula/core/upgrade"
@@ -21,29 +20,13 @@ import (
 func (r *upgradeRun) planAll(jobs []*upgrading) {
 	done, end := r.progress("comparing", len(jobs))
 	defer end()
-	several(len(jobs), func() func(i int) {
+	pool.Each(len(jobs), 1, func(numbers iter.Seq[int]) {
 		planner := &upgrade.Planner{}
-		return func(i int) {
+		for i := range numbers {
 			jobs[i].makePlan(planner)
 			done(1)
 		}
 	})
-}
-
-// several calls what worker returns for the numbers up to n, in several goroutines with a
-// worker each.
-func several(n int, worker func() func(i int)) {
-	var next atomic.Int64
-	var group sync.WaitGroup
-	for range min(n, runtime.GOMAXPROCS(0)) {
-		group.Go(func() {
-			do := worker()
-			for i := next.Add(1) - 1; i < int64(n); i = next.Add(1) - 1 {
-				do(int(i))
-			}
-		})
-	}
-	group.Wait()
 }
 
 // makePlan plans one.

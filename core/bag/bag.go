@@ -16,15 +16,14 @@ import (
 	"hash"
 	"io"
 	"io/fs"
+	"iter"
 	"path"
-	"runtime"
 	"slices"
 	"strings"
-	"sync"
-	"sync/atomic"
 	"time"
 
 	"vestibula/core/digest"
+	"vestibula/core/pool"
 	"vestibula/core/tree"
 )
 
@@ -332,21 +331,16 @@ func (r *Report) verify(m *Manifest, in Source, done func(n int)) {
 	}
 	slices.Sort(names)
 	problems := make([]*Problem, len(names))
-	var next atomic.Int64
-	var group sync.WaitGroup
-	for range min(len(names), runtime.GOMAXPROCS(0)) {
-		group.Go(func() {
-			h := algorithms[m.Algorithm]()
-			buffer := make([]byte, 1<<20)
-			for i := next.Add(1) - 1; i < int64(len(names)); i = next.Add(1) - 1 {
-				problems[i] = judge(names[i], m.Sums[names[i]], in, h, buffer)
-				if done != nil {
-					done(1)
-				}
+	pool.Each(len(names), 1, func(numbers iter.Seq[int]) {
+		h := algorithms[m.Algorithm]()
+		buffer := make([]byte, 1<<20)
+		for i := range numbers {
+			problems[i] = judge(names[i], m.Sums[names[i]], in, h, buffer)
+			if done != nil {
+				done(1)
 			}
-		})
-	}
-	group.Wait()
+		}
+	})
 	r.Files += len(names)
 	for _, p := range problems {
 		if p != nil {

@@ -6,16 +6,16 @@ package batch
 
 import (
 	"fmt"
+	"iter"
 	"maps"
 	"path"
 	"runtime"
 	"slices"
-	"sync"
-	"sync/atomic"
 	"time"
 
 	"vestibula/core/build"
 	"vestibula/core/outline"
+	"vestibula/core/pool"
 	"vestibula/core/rules"
 	"vestibula/core/table"
 	"vestibula/core/template"
@@ -210,35 +210,22 @@ func (b *Batch) meet() {
 
 // growAll makes the trees of all rows, several at a time.
 func (b *Batch) growAll() []grown {
-	const bunch = 32
 	rows := b.Table.Rows
 	all := make([]grown, len(rows))
-	var next atomic.Int64
-	var group sync.WaitGroup
 	several := runtime.GOMAXPROCS(0)
 	if Counts(b.Template) {
 		several = 1 // the numbers go by the order of the rows
 	}
-	for range several {
-		group.Go(func() {
-			set, _ := rules.Configure(b.Template) // a set is not to be shared; errors in the rules are errors of the template
-			raw := map[string]template.Raw{}
-			for {
-				first := int(next.Add(bunch)) - bunch
-				if first >= len(rows) {
-					return
-				}
-				last := min(first+bunch, len(rows))
-				for i := first; i < last; i++ {
-					all[i] = b.grow(set, raw, &rows[i])
-				}
-				if b.Done != nil {
-					b.Done(last - first)
-				}
+	pool.With(several, len(rows), 32, func(numbers iter.Seq[int]) {
+		set, _ := rules.Configure(b.Template) // a set is not to be shared; errors in the rules are errors of the template
+		raw := map[string]template.Raw{}
+		for i := range numbers {
+			all[i] = b.grow(set, raw, &rows[i])
+			if b.Done != nil {
+				b.Done(1)
 			}
-		})
-	}
-	group.Wait()
+		}
+	})
 	return all
 }
 

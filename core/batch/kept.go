@@ -3,16 +3,15 @@ package batch
 import (
 	"fmt"
 	"io"
+	"iter"
 	"os"
 	"path/filepath"
-	"runtime"
 	"slices"
 	"strings"
-	"sync"
-	"sync/atomic"
 
 	"vestibula/core/label"
 	"vestibula/core/place"
+	"vestibula/core/pool"
 	"vestibula/core/table"
 )
 
@@ -79,18 +78,13 @@ func (b *Batch) Compare(at *place.Place, find func() func(id string) string) {
 
 // several does something with all kept rows, each goroutine with a place of its own.
 func (b *Batch) several(at *place.Place, do func(eyes reader, k *Kept)) {
-	var next atomic.Int64
-	var group sync.WaitGroup
-	for range runtime.GOMAXPROCS(0) {
-		group.Go(func() {
-			eyes := at.Clone().(reader)
-			defer eyes.Close()
-			for i := next.Add(1) - 1; i < int64(len(b.Kept)); i = next.Add(1) - 1 {
-				do(eyes, b.Kept[i])
-			}
-		})
-	}
-	group.Wait()
+	pool.Each(len(b.Kept), 1, func(numbers iter.Seq[int]) {
+		eyes := at.Clone().(reader)
+		defer eyes.Close()
+		for i := range numbers {
+			do(eyes, b.Kept[i])
+		}
+	})
 }
 
 // settle reports whether a row's project is in a folder, and notes how it stands.

@@ -3,17 +3,15 @@ package bundle
 import (
 	"errors"
 	"io"
+	"iter"
 	"os"
 	"path/filepath"
-	"runtime"
-	"slices"
 	"strings"
 	"vestibula/core/bag"
 	"vestibula/core/digest"
 	"vestibula/core/place"
+	"vestibula/core/pool"
 	"vestibula/core/tree"
-
-	"golang.org/x/sync/errgroup"
 )
 
 // List sums up all that lies in a folder, several files at a time: root is its tree. Of files
@@ -46,18 +44,27 @@ func List(dir string, root *tree.Node, last []bag.Entry, payload string, done fu
 		defer p.Close()
 		l.places = append(l.places, p)
 	}
-	const together = 64
-	var group errgroup.Group
-	group.SetLimit(runtime.GOMAXPROCS(0))
-	for part := range slices.Chunk(list, together) {
-		group.Go(func() error {
+	errs := make([]error, len(list))
+	pool.Each(len(list), 64, func(numbers iter.Seq[int]) {
+		var eyes []tree.Place
+		for _, p := range l.places {
+			c := p.Clone()
+			defer c.(io.Closer).Close()
+			eyes = append(eyes, c)
+		}
+		for i := range numbers {
+			errs[i] = l.sum(eyes, &list[i])
 			if done != nil {
-				defer done(len(part))
+				done(1)
 			}
-			return l.sums(part)
-		})
+		}
+	})
+	for i, err := range errs {
+		if err != nil {
+			return nil, &Unread{list[i].Path, err}
+		}
 	}
-	return list, group.Wait()
+	return list, nil
 }
 
 // An Unread is something that cannot be read.
@@ -78,33 +85,20 @@ type lister struct {
 	places []*place.Place // the folder, and the payload of the last backup
 }
 
-// sums sums up some entries.
-func (l *lister) sums(part []bag.Entry) error {
-	var eyes []tree.Place
-	for _, p := range l.places {
-		c := p.Clone()
-		defer c.(io.Closer).Close()
-		eyes = append(eyes, c)
-	}
-	for i := range part {
-		e := &part[i]
-		err := Look(eyes[0], e, func(living tree.Entry) bool {
-			was := l.known[e.Path]
-			if was == nil || was.Sum == "" || was.Size != e.Size || was.Time != e.Time {
-				return false
-			}
-			there, err := eyes[1].Look(e.Path)
-			if err != nil || there.Kind != tree.File || there.Size != e.Size || there.Time != e.Time || there.Ino == living.Ino && there.Dev == living.Dev {
-				return false
-			}
-			e.Sum, e.Last = was.Sum, &there
-			return true
-		})
-		if err != nil {
-			return &Unread{e.Path, err}
+// sum sums up an entry, with eyes for each of the places.
+func (l *lister) sum(eyes []tree.Place, e *bag.Entry) error {
+	return Look(eyes[0], e, func(living tree.Entry) bool {
+		was := l.known[e.Path]
+		if was == nil || was.Sum == "" || was.Size != e.Size || was.Time != e.Time {
+			return false
 		}
-	}
-	return nil
+		there, err := eyes[1].Look(e.Path)
+		if err != nil || there.Kind != tree.File || there.Size != e.Size || there.Time != e.Time || there.Ino == living.Ino && there.Dev == living.Dev {
+			return false
+		}
+		e.Sum, e.Last = was.Sum, &there
+		return true
+	})
 }
 
 // Look looks at one entry of a place. A file is summed up, where known, which may be nil, does

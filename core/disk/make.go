@@ -3,6 +3,7 @@ package disk
 import (
 	"bytes"
 	"cmp"
+	"iter"
 	"path"
 	"runtime"
 	"strconv"
@@ -13,6 +14,7 @@ import (
 	"vestibula/core/digest"
 	"vestibula/core/folder"
 	"vestibula/core/journal"
+	"vestibula/core/pool"
 	"vestibula/core/tree"
 )
 
@@ -29,7 +31,6 @@ type making struct {
 	run     *run
 	changes []change.Change
 	steps   []step
-	ranges  chan span
 
 	halt   atomic.Bool
 	mutex  sync.Mutex // guards what follows
@@ -188,27 +189,15 @@ func (m *making) build() {
 		first.close()
 		return
 	}
-	m.ranges = make(chan span)
-	var group sync.WaitGroup
-	for n := range min(maxBuilders, runtime.GOMAXPROCS(0)) {
-		group.Go(func() {
-			b := first
-			if n > 0 {
-				b = m.builder(n)
-			}
-			for s := range m.ranges {
-				b.carryOut(s)
-			}
-			b.close()
-		})
-	}
-	for _, s := range spans {
-		if s.first < s.last {
-			m.ranges <- s
+	first.close()
+	var builders atomic.Int32
+	pool.With(min(maxBuilders, runtime.GOMAXPROCS(0)), len(spans), 1, func(numbers iter.Seq[int]) {
+		b := m.builder(int(builders.Add(1)))
+		defer b.close()
+		for i := range numbers {
+			b.carryOut(spans[i])
 		}
-	}
-	close(m.ranges)
-	group.Wait()
+	})
 }
 
 // halted reports whether something failed, or the run was stopped.

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
+	"iter"
 	"runtime"
 	"strconv"
 	"strings"
@@ -14,6 +15,7 @@ import (
 	"vestibula/core/change"
 	"vestibula/core/folder"
 	"vestibula/core/place"
+	"vestibula/core/pool"
 	"vestibula/core/tree"
 )
 
@@ -194,15 +196,15 @@ func (r *run) moveAll(first, last int) (at string, err error) {
 	movers := min(maxBuilders, runtime.GOMAXPROCS(0))
 	each := (last - first + movers - 1) / movers
 	upto := make([]int, movers) // how far each has come
-	var group sync.WaitGroup
+	for n := range upto {
+		upto[n] = min(first+n*each, last)
+	}
 	var failing sync.Once
 	var failed atomic.Bool
-	for n := range movers {
-		upto[n] = min(first+n*each, last)
-		group.Go(func() {
+	pool.With(movers, movers, 1, func(numbers iter.Seq[int]) {
+		for n := range numbers {
 			own := *r
 			own.folders, own.part = openFolders{times: r.times}, strconv.Itoa(n)
-			defer own.closeFolders()
 			for end := min(upto[n]+each, last); upto[n] < end && !failed.Load() && !r.halted(); {
 				c := &r.plan.List[upto[n]]
 				done, wrong := own.moveOver(r.plan.List[upto[n]:min(end, upto[n]+movedTogether)])
@@ -216,12 +218,12 @@ func (r *run) moveAll(first, last int) (at string, err error) {
 				if wrong != nil {
 					failing.Do(func() { at, err = c.Path, wrong })
 					failed.Store(true)
-					return
+					break
 				}
 			}
-		})
-	}
-	group.Wait()
+			own.closeFolders()
+		}
+	})
 	if err == nil && r.halted() {
 		at, err = r.plan.List[first].Path, ErrStopped
 	}

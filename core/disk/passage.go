@@ -4,6 +4,7 @@ import (
 	"errors"
 	"io"
 	"io/fs"
+	"iter"
 	"runtime"
 	"strconv"
 	"sync"
@@ -13,6 +14,7 @@ import (
 	"vestibula/core/digest"
 	"vestibula/core/folder"
 	"vestibula/core/journal"
+	"vestibula/core/pool"
 	"vestibula/core/tree"
 )
 
@@ -102,29 +104,22 @@ func (r *run) stageAll(list []*passage, by crew) (at string, err error) {
 		}
 		return "", nil
 	}
-	var next atomic.Int64
-	var group sync.WaitGroup
 	var failing sync.Once
 	var failed atomic.Bool
-	for range min(maxBuilders, by.workers) {
-		group.Go(func() {
-			own := *r
-			own.folders = openFolders{times: r.times}
-			defer own.closeFolders()
-			for first := int(next.Add(int64(by.together))) - by.together; first < len(list); first = int(next.Add(int64(by.together))) - by.together {
-				for _, p := range list[first:min(first+by.together, len(list))] {
-					if failed.Load() || r.halted() {
-						return
-					}
-					if wrong := own.stageFile(p, fill); wrong != nil {
-						failing.Do(func() { at, err = p.Path, wrong })
-						failed.Store(true)
-					}
-				}
+	pool.With(min(maxBuilders, by.workers), len(list), by.together, func(numbers iter.Seq[int]) {
+		own := *r
+		own.folders = openFolders{times: r.times}
+		defer own.closeFolders()
+		for i := range numbers {
+			if failed.Load() || r.halted() {
+				return
 			}
-		})
-	}
-	group.Wait()
+			if wrong := own.stageFile(list[i], fill); wrong != nil {
+				failing.Do(func() { at, err = list[i].Path, wrong })
+				failed.Store(true)
+			}
+		}
+	})
 	if err == nil && r.halted() {
 		at, err = list[0].Path, ErrStopped
 	}

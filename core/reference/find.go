@@ -3,6 +3,7 @@ package reference
 import (
 	"errors"
 	"io/fs"
+	"iter"
 	"maps"
 	"os"
 	"path"
@@ -10,13 +11,13 @@ import (
 	"runtime"
 	"slices"
 	"strings"
-	"sync"
 	"unicode"
 	"unicode/utf8"
 
 	"golang.org/x/text/unicode/norm"
 
 	"vestibula/core/place"
+	"vestibula/core/pool"
 	"vestibula/core/tree"
 )
 
@@ -58,14 +59,14 @@ func (s *Search) Find() (*Found, error) {
 		return nil, err
 	}
 	finders := make([]*finder, min(len(list), runtime.GOMAXPROCS(0)))
-	var group sync.WaitGroup
-	for i := range finders {
-		f := &finder{Search: s, folders: map[string]*folder{}, most: maxRead / len(finders)}
-		f.found.texts = map[string]string{}
-		finders[i] = f
-		group.Go(func() { f.look(list[i*len(list)/len(finders) : (i+1)*len(list)/len(finders)]) })
-	}
-	group.Wait()
+	pool.Each(len(finders), 1, func(numbers iter.Seq[int]) {
+		for i := range numbers {
+			f := &finder{Search: s, folders: map[string]*folder{}, most: maxRead / len(finders)}
+			f.found.texts = map[string]string{}
+			finders[i] = f
+			f.look(list[i*len(list)/len(finders) : (i+1)*len(list)/len(finders)])
+		}
+	})
 	for _, f := range finders {
 		found.Broken = append(found.Broken, f.found.Broken...)
 		found.Passed = append(found.Passed, f.found.Passed...)

@@ -5,10 +5,12 @@ package rename
 
 import (
 	"fmt"
+	"iter"
 	"slices"
 	"strings"
 
 	"vestibula/core/naming"
+	"vestibula/core/pool"
 	"vestibula/core/template"
 	"vestibula/core/tree"
 	"vestibula/core/value"
@@ -49,9 +51,6 @@ type Outcome struct {
 type Job struct {
 	// Older returns what reads older names, for one goroutine.
 	Older func() *naming.Older
-	// Several calls what worker returns for the numbers up to n, in any order; nil: one
-	// after the other.
-	Several func(n int, worker func() func(i int))
 	// Place returns what is known of all files in a folder. It is asked once for each run
 	// of files in one folder, by one goroutine.
 	Place func(dir string) (template.Values, error)
@@ -86,26 +85,29 @@ func (j *Job) Plan(files []*File) ([]*Outcome, error) {
 	}
 	outcomes, all := make([]*Outcome, len(files)), make([]Outcome, len(files))
 	values := make([]template.Values, len(files))
-	j.inParts(len(files), func() func(i int) {
+	const together = 512
+	pool.Each(len(files), together, func(numbers iter.Seq[int]) {
 		older := j.Older()
-		return func(i int) {
+		for i := range numbers {
 			outcomes[i], all[i].File = &all[i], files[i]
 			values[i] = j.look(older, outcomes[i], places[i])
 		}
 	})
 	conv := j.Older().Convention
 	j.count(conv, outcomes, values)
-	j.inParts(len(files), func() func(i int) {
+	pool.Each(len(files), together, func(numbers iter.Seq[int]) {
 		back, wrong := naming.NewReader([]*template.Convention{conv}), j.Judge()
-		return func(i int) {
+		for i := range numbers {
 			if outcomes[i].Kind == Renamed {
 				outcomes[i].write(conv, back, wrong, values[i])
 			}
 		}
 	})
 	folders := byFolder(outcomes)
-	j.several(len(folders), func() func(i int) {
-		return func(i int) { settle(folders[i], j.Names) }
+	pool.Each(len(folders), 1, func(numbers iter.Seq[int]) {
+		for i := range numbers {
+			settle(folders[i], j.Names)
+		}
 	})
 	return outcomes, nil
 }
@@ -152,30 +154,6 @@ func byFolder(outcomes []*Outcome) (folders [][]*Outcome) {
 		folders[last] = append(folders[last], o)
 	}
 	return folders
-}
-
-func (j *Job) several(n int, worker func() func(i int)) {
-	if j.Several != nil && n > 1 {
-		j.Several(n, worker)
-		return
-	}
-	do := worker()
-	for i := range n {
-		do(i)
-	}
-}
-
-// inParts does something for each number, many of them in one go.
-func (j *Job) inParts(n int, worker func() func(i int)) {
-	const together = 512
-	j.several((n+together-1)/together, func() func(i int) {
-		do := worker()
-		return func(part int) {
-			for i := part * together; i < min((part+1)*together, n); i++ {
-				do(i)
-			}
-		}
-	})
 }
 
 // look reads the name of a file, and returns the values of its new one.
