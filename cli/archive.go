@@ -182,7 +182,7 @@ func (r *awayRun) add(s *standingRow, to, part, disk string) error {
 	if !filepath.IsLocal(filepath.FromSlash(part)) && part != "" {
 		return unclear("write its path in the project", "--only \"%s\" leads out of %s", part, s.name)
 	}
-	if part != "" && !isThere(filepath.Join(s.subject.Dir, filepath.FromSlash(part))) {
+	if part != "" && !place.Exists(filepath.Join(s.subject.Dir, filepath.FromSlash(part))) {
 		return unclear("", "there is no \"%s\" in %s", part, s.name)
 	}
 	if disk == diskOf(s.subject.Dir) {
@@ -362,7 +362,7 @@ func (r *awayRun) intoFile() (bool, error) {
 	if format != packed.Zip {
 		return false, unclear("name a file that ends in .zip: there each file can be had back, whatever becomes of the others", "projects are archived into a .zip file")
 	}
-	if isThere(r.into) {
+	if place.Exists(r.into) {
 		return false, refused("name another file: what was archived once is never changed", "%s is there already", r.into)
 	}
 	dir, err := place.Real(filepath.Dir(r.into))

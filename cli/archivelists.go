@@ -23,7 +23,7 @@ func awayIn(dir string) *away.List {
 
 // archived finds the archived project that a path would be, if it is not there.
 func archived(at string) *away.Project {
-	if isThere(at) {
+	if place.Exists(at) {
 		return nil
 	}
 	full, err := filepath.Abs(at)

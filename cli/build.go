@@ -334,9 +334,9 @@ func (b *buildRun) tellArchived() {
 		if l == nil {
 			continue
 		}
-		if p := l.Find(path.Base(folder)); p != nil && !isThere(filepath.Join(dir, path.Base(folder))) {
+		if p := l.Find(path.Base(folder)); p != nil && !place.Exists(filepath.Join(dir, path.Base(folder))) {
 			text := term.Sprintf(" %s was archived: it is %s; this makes a new one.", p.Name, p.Where())
-			if isThere(p.Lies()) {
+			if place.Exists(p.Lies()) {
 				text += term.Sprintf(" %s", advise("To bring it back", "archive", "--back", typed(filepath.Join(b.into, filepath.FromSlash(folder)))))
 			}
 			b.side.Text(term.Warn.Render("note:") + text)

@@ -50,8 +50,8 @@ func (a *app) verified(at string, asJSON bool) (is bool, err error) {
 	if packed.FormatOf(dir) == packed.Zip && bundle.IsFile(dir) {
 		return a.verifiedFile(at, dir, asJSON)
 	}
-	isBackup := isThere(filepath.Join(dir, bag.BackupName))
-	isBag := !isBackup && isThere(filepath.Join(dir, bag.Declaration)) && !isThere(filepath.Join(dir, label.FileName))
+	isBackup := place.Exists(filepath.Join(dir, bag.BackupName))
+	isBag := !isBackup && place.Exists(filepath.Join(dir, bag.Declaration)) && !place.Exists(filepath.Join(dir, label.FileName))
 	if !isBag && !isBackup {
 		return false, nil
 	}

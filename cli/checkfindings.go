@@ -27,7 +27,7 @@ type finding struct {
 	Fix      string `json:"fix,omitempty"`   // sure or probable, where --fix can fix it
 	To       string `json:"to,omitempty"`    // and where that leads
 	Meant    string `json:"meant,omitempty"`
-	Same     string `json:"same,omitempty"` // what holds the same, and is to stay
+	Related  string `json:"related,omitempty"` // another path that it is about
 	text     string // of the line
 	marks    []term.Span
 	kind     any // equal for those that say the same of several names

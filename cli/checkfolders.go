@@ -173,7 +173,7 @@ func (r *checkRun) result(report *inspect.Report, s *inspect.Subject) *checkResu
 }
 
 func shownFinding(f rules.Finding) finding {
-	out := finding{Rule: f.Rule, Severity: f.Severity.String(), Path: f.Path, Message: f.Message.String(), Help: f.Help, Same: f.Same, kind: f.Kind()}
+	out := finding{Rule: f.Rule, Severity: f.Severity.String(), Path: f.Path, Message: f.Message.String(), Help: f.Help, Related: f.Related, kind: f.Kind()}
 	if f.Fix != nil {
 		out.Fix = "probable"
 		if f.Fix.Sure {

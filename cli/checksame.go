@@ -7,6 +7,7 @@ import (
 	"vestibula/cli/term"
 	"vestibula/core/change"
 	"vestibula/core/inspect"
+	"vestibula/core/place"
 )
 
 // twiceInto is the folder into which a plan moves what is there more than once.
@@ -26,7 +27,7 @@ func (r *checkRun) planSame(reports []*inspect.Report) error {
 			}
 			in := len(set.Places)
 			for _, f := range s.Findings {
-				if f.Same == "" {
+				if f.Rule != "twice" {
 					continue
 				}
 				if in == len(set.Places) {
@@ -36,10 +37,10 @@ func (r *checkRun) planSame(reports []*inspect.Report) error {
 				if err != nil {
 					continue // it went meanwhile
 				}
-				set.Move(change.At{In: in, Path: f.Path}, change.At{In: in, Path: path.Join(twiceInto, f.Path)}, change.State{Entry: e}, "it holds the same as "+f.Same+": "+f.Help).Probable = true
+				set.Move(change.At{In: in, Path: f.Path}, change.At{In: in, Path: path.Join(twiceInto, f.Path)}, change.State{Entry: e}, "it holds the same as "+f.Related+": "+f.Help).Probable = true
 			}
 			if len(set.Places) > in {
-				way := set.Way(func(at change.At) bool { return isThere(path.Join(s.Dir, at.Path)) })
+				way := set.Way(func(at change.At) bool { return place.Exists(path.Join(s.Dir, at.Path)) })
 				for _, c := range slices.Clone(set.Changes) {
 					if c.In == in {
 						way.To(change.At{In: in, Path: path.Dir(c.Path)}, "for what is there more than once")
@@ -63,10 +64,10 @@ func (r *checkRun) tellTwice(result *checkResult) {
 		if f.Rule != "twice" || f.Meant != "" {
 			continue
 		}
-		if groups[f.Same] == nil {
-			order = append(order, f.Same)
+		if groups[f.Related] == nil {
+			order = append(order, f.Related)
 		}
-		groups[f.Same] = append(groups[f.Same], f)
+		groups[f.Related] = append(groups[f.Related], f)
 	}
 	for i, same := range order {
 		if i == manyRows && !r.all {

@@ -8,6 +8,7 @@ import (
 
 	"vestibula/cli/term"
 	"vestibula/core/compare"
+	"vestibula/core/place"
 	"vestibula/core/template"
 	"vestibula/core/tree"
 )
@@ -52,8 +53,8 @@ func (a *app) compare(args []string, flags valueFlags, asJSON, strict bool) erro
 		return err
 	}
 	rest := args[1:]
-	if back := sides[0].from; back != "" && (len(rest) == 0 || strings.Contains(rest[0], "=") && !isThere(rest[0])) {
-		if !isThere(back) {
+	if back := sides[0].from; back != "" && (len(rest) == 0 || strings.Contains(rest[0], "=") && !place.Exists(rest[0])) {
+		if !place.Exists(back) {
 			return refused("name what it is to be compared with", "%s is a backup of %s, and that is not there", args[0], back)
 		}
 		rest = append([]string{fromHere(back)}, rest...)

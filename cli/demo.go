@@ -35,7 +35,7 @@ shown, so that you can repeat it there. On a terminal it waits after each; --fas
 		Args: atMost(1),
 		RunE: func(_ *cobra.Command, args []string) error {
 			dir := filepath.Join(os.TempDir(), "bindery")
-			for n := 2; len(args) == 0 && isThere(dir); n++ {
+			for n := 2; len(args) == 0 && place.Exists(dir); n++ {
 				dir = filepath.Join(os.TempDir(), fmt.Sprintf("bindery-%d", n))
 			}
 			if len(args) == 1 {

@@ -42,13 +42,13 @@ func (r *learning) run(name string, args []string) error {
 		return unclear("", "\"%s\" is no name for a template", name)
 	}
 	at := name + template.Ending
-	if isThere(at) && !r.preview {
+	if place.Exists(at) && !r.preview {
 		return refused("choose another name, or another folder; nothing was written", "%s is there already", at)
 	}
 	r.given = map[string]string{}
 	var sources []string
 	for _, arg := range args {
-		if field, value, is := strings.Cut(arg, "="); is && !isThere(arg) {
+		if field, value, is := strings.Cut(arg, "="); is && !place.Exists(arg) {
 			r.given[strings.TrimSpace(field)] = strings.TrimSpace(value)
 			continue
 		}

@@ -14,6 +14,7 @@ import (
 	"vestibula/core/inspect"
 	"vestibula/core/journal"
 	"vestibula/core/next"
+	"vestibula/core/place"
 	"vestibula/core/project"
 	"vestibula/core/proposal"
 	"vestibula/core/template"
@@ -95,7 +96,7 @@ func (r *nextRun) run(args []string) error {
 	}
 	var words, values []string
 	for i, arg := range args {
-		if strings.Contains(arg, "=") && (i > 0 || !isThere(arg)) {
+		if strings.Contains(arg, "=") && (i > 0 || !place.Exists(arg)) {
 			values = append(values, arg)
 			continue
 		}

@@ -111,7 +111,7 @@ func (r *nextRun) addLoose(set *change.Set, from, into string, t *turn) error {
 	dir := filepath.Dir(into)
 	old := change.At{In: set.Place(filepath.Dir(from)), Path: filepath.Base(from)}
 	new := change.At{In: set.Place(dir), Path: filepath.Base(into)}
-	way := set.Way(func(at change.At) bool { return isThere(filepath.Join(dir, filepath.FromSlash(at.Path))) })
+	way := set.Way(func(at change.At) bool { return place.Exists(filepath.Join(dir, filepath.FromSlash(at.Path))) })
 	way.To(new, "next")
 	return r.bring(set, way, old, new, t)
 }

@@ -46,7 +46,6 @@ type putRun struct {
 	sources  []string
 	archives []*packed.Contents
 	outcomes []*put.Outcome
-	followed *followed
 }
 
 func (a *app) putCommand() *cobra.Command {
@@ -93,7 +92,7 @@ what the template has for it there, and is not asked for where it was.`,
 func (r *putRun) run(args []string) error {
 	var values []string
 	for i, arg := range args {
-		if name, _, isValue := strings.Cut(arg, "="); isValue && (i > 0 || !isThere(arg)) && name != "" && !strings.ContainsAny(name, `/\`) {
+		if name, _, isValue := strings.Cut(arg, "="); isValue && (i > 0 || !place.Exists(arg)) && name != "" && !strings.ContainsAny(name, `/\`) {
 			values = append(values, arg)
 			continue
 		}

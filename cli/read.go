@@ -85,7 +85,7 @@ func (r *readRun) run(args []string) error {
 		return err
 	}
 	if r.in != "" {
-		if !isThere(r.in) {
+		if !place.Exists(r.in) {
 			return unclear("", "there is no folder \"%s\"", r.in)
 		}
 		paths = append(paths, r.in)

@@ -119,7 +119,7 @@ func (r *readRun) archived(sources []*read.Source, list []*away.Project, open fu
 			return nil, nil, err
 		}
 		s := &read.Source{Project: pr, Template: pr.Template, Name: filepath.Base(p.To), Root: root}
-		if sources = append(sources, s); !isThere(p.To) {
+		if sources = append(sources, s); !place.Exists(p.To) {
 			far[s] = true
 		}
 	}

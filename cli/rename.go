@@ -91,7 +91,7 @@ would get the name of another file.`,
 func (r *renameRun) run(args []string) error {
 	var words, values []string
 	for _, arg := range args {
-		if name, _, isValue := strings.Cut(arg, "="); isValue && outline.IsWord(name) && !isThere(arg) {
+		if name, _, isValue := strings.Cut(arg, "="); isValue && outline.IsWord(name) && !place.Exists(arg) {
 			values = append(values, arg)
 			continue
 		}
@@ -129,7 +129,7 @@ func (r *renameRun) choose(words []string) (*template.Convention, error) {
 	if info, err := os.Stat(at); err != nil || !info.IsDir() {
 		at = filepath.Dir(at)
 	}
-	if s, err := r.standingIn(at, nil); err == nil && s.layout != nil && isThere(words[1]) {
+	if s, err := r.standingIn(at, nil); err == nil && s.layout != nil && place.Exists(words[1]) {
 		if conv := s.layout.Template.Convention(words[0]); conv != nil {
 			r.t, r.paths = s.layout.Template, words[1:]
 			return conv, nil

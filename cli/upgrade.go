@@ -4,7 +4,6 @@ import (
 	"errors"
 	"fmt"
 	"iter"
-	"os"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -89,7 +88,7 @@ func (r *upgradeRun) run(args []string) error {
 	r.project = r.opener()
 	var paths, values []string
 	for i, arg := range args {
-		if name, _, isValue := strings.Cut(arg, "="); isValue && (i > 0 || !isThere(arg)) && name != "" && !strings.ContainsAny(name, `/\`) {
+		if name, _, isValue := strings.Cut(arg, "="); isValue && (i > 0 || !place.Exists(arg)) && name != "" && !strings.ContainsAny(name, `/\`) {
 			values = append(values, arg)
 			continue
 		}
@@ -116,11 +115,6 @@ func (r *upgradeRun) run(args []string) error {
 		}
 	}
 	return r.carryOut()
-}
-
-func isThere(path string) bool {
-	_, err := os.Lstat(path)
-	return err == nil
 }
 
 // find finds the projects at or below a path, and plans the upgrade of each.
@@ -227,7 +221,6 @@ type readLabel struct {
 	data  []byte
 	label *label.Label
 	err   error
-	fresh bool // something was added to it in this run
 }
 
 func (l *readLabel) read(dir string) {

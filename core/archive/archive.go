@@ -133,7 +133,7 @@ func (g *Going) sumUp() (err error) {
 // Return adds a project, or a part of one, that comes back to a folder, from where a list says
 // that it is. Own is the folder of the project, where it is only a part that was archived.
 func (j *Job) Return(p *away.Project, dir, own string) error {
-	if !isThere(p.Lies()) {
+	if !place.Exists(p.Lies()) {
 		return proposal.Refused("connect it, and try again", "%s is %s, and that is not there now", p.Name, p.Where())
 	}
 	g := &Going{Name: p.Called(), From: p.To, To: filepath.Join(dir, p.Name, filepath.FromSlash(p.Part)), Size: p.Size, Note: p, Project: own}
@@ -202,9 +202,4 @@ func CameFrom(file, name string) (string, error) {
 func top(p *away.Project) string {
 	inside := strings.TrimPrefix(filepath.ToSlash(strings.TrimPrefix(p.To, p.File)), "/")
 	return strings.TrimSuffix(strings.TrimSuffix(inside, p.Part), "/")
-}
-
-func isThere(at string) bool {
-	_, err := os.Lstat(at)
-	return err == nil
 }

@@ -68,7 +68,7 @@ func (j *Job) lay(g *Going) string {
 // have to be made on the way.
 func at(set *change.Set, full string) change.At {
 	dir := filepath.Dir(full)
-	for !isThere(dir) && dir != filepath.Dir(dir) {
+	for !place.Exists(dir) && dir != filepath.Dir(dir) {
 		dir = filepath.Dir(dir)
 	}
 	rel, err := filepath.Rel(dir, full)
@@ -83,9 +83,11 @@ func (j *Job) bring(set *change.Set) error {
 	if j.File != "" {
 		return j.pack(set)
 	}
-	way := set.Way(func(at change.At) bool { return isThere(filepath.Join(set.Places[at.In], filepath.FromSlash(at.Path))) })
+	way := set.Way(func(at change.At) bool {
+		return place.Exists(filepath.Join(set.Places[at.In], filepath.FromSlash(at.Path)))
+	})
 	for _, g := range j.Goes {
-		if up := filepath.Dir(g.To); !isThere(up) {
+		if up := filepath.Dir(g.To); !place.Exists(up) {
 			way.To(at(set, up), "on the way")
 		}
 		switch {

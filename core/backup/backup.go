@@ -5,7 +5,6 @@ package backup
 import (
 	"fmt"
 	"io/fs"
-	"os"
 	"path"
 	"path/filepath"
 	"slices"
@@ -18,6 +17,7 @@ import (
 	"vestibula/core/digest"
 	"vestibula/core/journal"
 	"vestibula/core/pack"
+	"vestibula/core/place"
 	"vestibula/core/project"
 	"vestibula/core/proposal"
 	"vestibula/core/tree"
@@ -77,7 +77,7 @@ func (j *Job) name(project string) string {
 	day := project + " " + j.Now.Format(time.DateOnly)
 	taken := func(name string) bool {
 		there := func(name string) bool {
-			return isThere(filepath.Join(j.Into, name)) || isThere(filepath.Join(j.Into, Older, name))
+			return place.Exists(filepath.Join(j.Into, name)) || place.Exists(filepath.Join(j.Into, Older, name))
 		}
 		return there(name) || there(name+".zip") || slices.ContainsFunc(j.Copies, func(c *Copy) bool { return c.Name == name })
 	}
@@ -86,11 +86,6 @@ func (j *Job) name(project string) string {
 		name = fmt.Sprintf("%s %d", day, n)
 	}
 	return name
-}
-
-func isThere(at string) bool {
-	_, err := os.Lstat(at)
-	return err == nil
 }
 
 // File is the name of a backup as it lies there.
@@ -134,7 +129,7 @@ func (j *Job) Propose() (*proposal.Proposal, error) {
 		part.Add(proposal.Step{Op: change.Make, To: j.File(c), Sized: true, Size: size, Why: fmt.Sprintf("%d files", len(manifest.Sums))})
 	}
 	older := change.At{Path: Older}
-	if len(j.older) > 0 && !isThere(filepath.Join(j.Into, Older)) {
+	if len(j.older) > 0 && !place.Exists(filepath.Join(j.Into, Older)) {
 		out.Set.MakeFolder(older, "older backups")
 	}
 	for _, dir := range j.older {

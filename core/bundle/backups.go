@@ -23,7 +23,7 @@ type Backup struct {
 
 // Payload is the folder in which a backup has what it holds, absolute.
 func (b *Backup) Payload() string {
-	if isThere(filepath.Join(b.Dir, bag.BackupName)) {
+	if place.Exists(filepath.Join(b.Dir, bag.BackupName)) {
 		return b.Dir
 	}
 	return filepath.Join(b.Dir, bag.Payload)
@@ -84,7 +84,7 @@ func Note(dir string) (*bag.Backup, error) {
 	}
 	for _, name := range []string{bag.BackupName, bag.BagName} {
 		at := filepath.Join(dir, name)
-		if !isThere(at) {
+		if !place.Exists(at) {
 			continue
 		}
 		data, err := place.ReadFile(at, bag.MaxBackup)
@@ -100,9 +100,4 @@ func Note(dir string) (*bag.Backup, error) {
 func IsFile(at string) bool {
 	info, err := os.Lstat(at)
 	return err == nil && info.Mode().IsRegular()
-}
-
-func isThere(at string) bool {
-	_, err := os.Lstat(at)
-	return err == nil
 }

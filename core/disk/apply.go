@@ -413,7 +413,7 @@ func discard(root folder.Folder, work string) error {
 func (w *Writer) Forget(j *journal.Journal, r *journal.Record) (away []string, err error) {
 	var places []string
 	for _, p := range r.PlacePaths() {
-		if exists(p) {
+		if place.Exists(p) {
 			places = append(places, p)
 		} else {
 			away = append(away, p)

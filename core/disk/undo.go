@@ -305,7 +305,7 @@ func Reaches(r *journal.Record, here string) bool {
 
 // whereabouts returns where a root is now that was at an old path, or nothing.
 func whereabouts(root *journal.Root, old string, in Where) string {
-	if same(root, old) || root.Ino == 0 && exists(old) || len(labelled(root, []string{old})) > 0 {
+	if same(root, old) || root.Ino == 0 && place.Exists(old) || len(labelled(root, []string{old})) > 0 {
 		return old
 	}
 	if now := search(root, old, in.Here); now != "" {
@@ -316,7 +316,7 @@ func whereabouts(root *journal.Root, old string, in Where) string {
 	}
 	// A file is another one whenever a program has saved it, and so is a folder that was
 	// brought back from elsewhere. What they hold is looked at.
-	if info, err := os.Lstat(old); err == nil && (!info.IsDir() || root.ID == "" || !exists(filepath.Join(old, label.FileName))) {
+	if info, err := os.Lstat(old); err == nil && (!info.IsDir() || root.ID == "" || !place.Exists(filepath.Join(old, label.FileName))) {
 		return old
 	}
 	return ""
@@ -326,11 +326,6 @@ func whereabouts(root *journal.Root, old string, in Where) string {
 func same(root *journal.Root, at string) bool {
 	dev, ino, err := folder.Identity(at)
 	return err == nil && root.Ino != 0 && dev == root.Dev && ino == root.Ino
-}
-
-func exists(at string) bool {
-	_, _, err := folder.Identity(at)
-	return err == nil
 }
 
 // search looks for a root that is no longer at its old path, by its identity on the disk:
@@ -367,7 +362,7 @@ func labelled(root *journal.Root, dirs []string) (list []string) {
 // there, by the path of what is missing in it; and how the way goes on from each step.
 func above(old string) (beside string, rests []string) {
 	beside, rests = old, []string{""}
-	for ; !exists(beside) && beside != filepath.Dir(beside); beside = filepath.Dir(beside) {
+	for ; !place.Exists(beside) && beside != filepath.Dir(beside); beside = filepath.Dir(beside) {
 		rests = append(rests, filepath.Join(filepath.Base(beside), rests[len(rests)-1]))
 	}
 	return beside, rests
@@ -443,7 +438,7 @@ func (u *Undo) needed(changes []change.Change, places []string) ([]change.Change
 	var kept []string
 	at := map[int]int{}
 	for i, p := range places {
-		if used[i] || exists(p) {
+		if used[i] || place.Exists(p) {
 			at[i] = len(kept)
 			kept = append(kept, p)
 		}

@@ -246,3 +246,10 @@ func Plain(err error) string {
 
 // A TooLargeError says that a file holds more than is read of one.
 type TooLargeError = folder.TooLargeError
+
+// Exists reports whether anything lies at a path of this disk, a link that leads nowhere among
+// it.
+func Exists(path string) bool {
+	_, err := os.Lstat(path)
+	return err == nil
+}

@@ -98,6 +98,7 @@ func repeats(c *context) (check, error) {
 				first.told = true
 				finding := f.finding("repeats", severity, n)
 				finding.Message = say("%s stands in two branches: here and as %s", shown(n.Name), shown(first.path))
+				finding.Related = first.path
 				finding.Help = f.advice("write it once as a part, and `use` it in both; or give one of them another name", "give one of them another name")
 				report(finding)
 			}

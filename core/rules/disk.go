@@ -180,13 +180,13 @@ func twice(c *context) (check, error) {
 				stays, help := staying(list, part)
 				for _, i := range part {
 					if i != stays {
-						found = append(found, Finding{Rule: "twice", Severity: severity, Path: list[i].at, Same: list[stays].at, Help: help,
+						found = append(found, Finding{Rule: "twice", Severity: severity, Path: list[i].at, Related: list[stays].at, Help: help,
 							Message: say("%s holds the same as %s", shown(path.Base(list[i].at)), shown(list[stays].at))})
 					}
 				}
 			}
 		}
-		slices.SortFunc(found, func(a, b Finding) int { return cmp.Or(cmp.Compare(a.Same, b.Same), cmp.Compare(a.Path, b.Path)) })
+		slices.SortFunc(found, func(a, b Finding) int { return cmp.Or(cmp.Compare(a.Related, b.Related), cmp.Compare(a.Path, b.Path)) })
 		for _, f := range found {
 			report(f)
 		}

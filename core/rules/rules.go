@@ -43,7 +43,7 @@ type Finding struct {
 	Help     string // what to do, or empty
 	Proof    string // what shows that it is so, on lines of its own; or empty
 	Marks    []Mark // the places in the line that it is about, where they are several
-	Same     string // of twice: the path of the one that is to stay
+	Related  string // another path that it is about, or empty
 	Fix      *Fix   // what fixes it in a real folder; nil where a person is needed
 	More     int    // how many findings of the same kind at the same line are left out
 }

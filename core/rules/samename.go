@@ -24,7 +24,7 @@ func sameName(f *Folder, report func(Finding)) {
 			seen[key] = c
 			continue
 		}
-		finding := Finding{Rule: "same-name", Line: f.line(c), Path: f.Path(c)}
+		finding := Finding{Rule: "same-name", Line: f.line(c), Path: f.Path(c), Related: f.Path(first)}
 		switch where := f.otherLine(first, c); {
 		case first.Name == c.Name:
 			finding.Message = say("“%s” would be made twice in one place%s", c.Name, where)
