@@ -116,6 +116,7 @@ func (r *backupRun) run(args []string) error {
 
 // take notes what a project holds.
 func (r *backupRun) take(p *project.Project, before []bundle.Backup) error {
+	c := r.job.Begin(p, before)
 	root, unread, err := r.reading(p.Dir)
 	if err != nil {
 		return refused("", "%s cannot be read: %s", p.Dir, place.Reason(err))
@@ -125,7 +126,7 @@ func (r *backupRun) take(p *project.Project, before []bundle.Backup) error {
 	}
 	done, end := r.progress("reading", root.Count())
 	defer end()
-	if err := r.job.Take(p, root, before, done); err != nil {
+	if err := c.Take(root, done); err != nil {
 		return refused("", "%v", err)
 	}
 	return nil

@@ -45,31 +45,43 @@ type Copy struct {
 	Dir, Name string // the project's own folder, and the name of the backup, without an ending
 	Note      *bag.Backup
 	Last      *bundle.Backup // which holds much the same, and shares it
+
+	last chan *bag.Backup // what that held, when it is read
 }
 
-// Take notes what a project holds, and under which name it is set aside. Before are its backups
-// there, the newest first; root is its tree. Done is told what is read.
-func (j *Job) Take(p *project.Project, root *tree.Node, before []bundle.Backup, done func(n int)) error {
+// Begin begins with a project, under a name that is not taken. Before are its backups there, the
+// newest first: the list of the last one is long, and read while others read the project.
+func (j *Job) Begin(p *project.Project, before []bundle.Backup) *Copy {
 	c := &Copy{Dir: p.Dir, Name: j.name(filepath.Base(p.Dir)), Note: &bag.Backup{ID: p.Label.ID, Project: filepath.Base(p.Dir), From: p.Dir, Made: j.Now}}
-	var known []bag.Entry
-	payload := ""
 	if i := slices.IndexFunc(before, func(b bundle.Backup) bool { return !bundle.IsFile(b.Dir) }); j.Share && i >= 0 {
-		// Of one that cannot be read nothing is shared.
-		if note, err := bundle.Note(before[i].Dir); err == nil && note != nil {
-			c.Last, known, payload = &before[i], note.Entries, before[i].Payload()
-		}
+		c.Last, c.last = &before[i], make(chan *bag.Backup, 1)
+		go func() {
+			note, _ := bundle.Note(before[i].Dir) // of one that cannot be read nothing is shared
+			c.last <- note
+		}()
 	}
-	var err error
-	if c.Note.Entries, err = bundle.List(p.Dir, root, known, payload, done); err != nil {
-		return err
-	}
-	j.Copies = append(j.Copies, c)
 	for i, old := range before {
 		if j.Keep > 0 && i+1 >= j.Keep {
 			j.older = append(j.older, old.Dir)
 		}
 	}
-	return nil
+	j.Copies = append(j.Copies, c)
+	return c
+}
+
+// Take notes what the project holds: root is its tree. Done is told what is read.
+func (c *Copy) Take(root *tree.Node, done func(n int)) (err error) {
+	var known []bag.Entry
+	payload := ""
+	if c.Last != nil {
+		if note := <-c.last; note != nil {
+			known, payload = note.Entries, c.Last.Payload()
+		} else {
+			c.Last = nil
+		}
+	}
+	c.Note.Entries, err = bundle.List(c.Dir, root, known, payload, done)
+	return err
 }
 
 // name is that of a backup of today which is not taken.
