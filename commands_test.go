@@ -90,12 +90,12 @@ func TestUndoAndDoneAreToldToProgramsToo(t *testing.T) {
 	d.write("job.folders", "---\nfields: { client: Who? }\n---\n"+d.read("job.folders"))
 	d.run("build", "job", "--into", ".", "client=Ola", "--yes")
 	var done struct {
-		Project, Item, Day string
-		Number             int
+		Of     struct{ Project, Item, Day string }
+		Number int
 	}
 	out, status := d.run("tick", "Ola", "Talk", "2027-03-09", "--json")
 	require.NoError(t, json.Unmarshal([]byte(out), &done), out)
-	assert.Equal(t, []any{0, "Ola", "Talk", "2027-03-09", 2}, []any{status, done.Project, done.Item, done.Day, done.Number})
+	assert.Equal(t, []any{0, "Ola", "Talk", "2027-03-09", 2}, []any{status, done.Of.Project, done.Of.Item, done.Of.Day, done.Number})
 	d.write("Ola/Letters/mine.txt", "mine")
 	type undone struct {
 		Number int

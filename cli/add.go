@@ -1,7 +1,9 @@
 package cli
 
 import (
+	"errors"
 	"fmt"
+	"io/fs"
 	"maps"
 	"os"
 	"path"
@@ -14,7 +16,6 @@ import (
 
 	"vestibula/cli/term"
 	"vestibula/core/batch"
-	"vestibula/core/change"
 	"vestibula/core/label"
 	"vestibula/core/outline"
 	"vestibula/core/place"
@@ -435,23 +436,15 @@ func (r *adding) remember(b *buildRun) error {
 	if len(given) == len(l.Given) && l.SameValues(next) {
 		return nil
 	}
-	file := path.Join(own, label.FileName)
-	old, err := b.place.ReadFile(file, label.MaxBytes)
-	if err != nil || old == nil {
+	err = project.Relabel(&b.set, r.project.Dir, func(now *label.Label) error {
+		if !now.Same(&l.Build) || !maps.Equal(now.Given, l.Given) {
+			return refused("nothing was changed: do it again", "the label of %s was changed meanwhile.", fromHere(r.project.Dir))
+		}
+		now.Build, now.Given = *next, given
+		return nil
+	})
+	if errors.Is(err, fs.ErrNotExist) {
 		return nil // it went meanwhile, and nothing depends on it
 	}
-	now, err := label.Parse(old)
-	if err != nil {
-		return err
-	}
-	if !now.Same(&l.Build) || !maps.Equal(now.Given, l.Given) {
-		return refused("nothing was changed: do it again", "%s was changed meanwhile.", file)
-	}
-	now.Build, now.Given = *next, given
-	data, err := now.Encode()
-	if err != nil {
-		return err
-	}
-	b.set.Write(change.At{Path: file}, old, data, "")
-	return nil
+	return planned(err)
 }

@@ -3,7 +3,6 @@ package cli
 import (
 	"errors"
 	"os"
-	"path"
 	"slices"
 
 	"vestibula/core/address"
@@ -12,8 +11,8 @@ import (
 	"vestibula/core/change"
 	"vestibula/core/disk"
 	"vestibula/core/journal"
-	"vestibula/core/label"
 	"vestibula/core/place"
+	"vestibula/core/project"
 	"vestibula/core/proposal"
 	"vestibula/core/tree"
 	"vestibula/core/upgrade"
@@ -36,11 +35,7 @@ func (b *buildRun) withoutClosed() {
 			continue
 		}
 		folder := r.Folder()
-		data, err := b.place.ReadFile(path.Join(folder, label.FileName), label.MaxBytes)
-		if err != nil || data == nil {
-			continue
-		}
-		if l, err := label.Parse(data); err == nil && len(l.Closed) > 0 {
+		if l, _, err := project.LabelIn(b.place, folder); err == nil && l != nil && len(l.Closed) > 0 {
 			r.Root = build.Without(r.Root, folder, l.Closed)
 			changed = true
 		}

@@ -18,9 +18,9 @@ import (
 	"vestibula/core/away"
 	"vestibula/core/batch"
 	"vestibula/core/change"
-	"vestibula/core/inspect"
 	"vestibula/core/label"
 	"vestibula/core/place"
+	"vestibula/core/project"
 	"vestibula/core/rules"
 	"vestibula/core/table"
 	"vestibula/core/template"
@@ -224,17 +224,18 @@ func (b *buildRun) compareKept(template string) error {
 	done, end := b.progress("comparing", len(x.Kept))
 	known := map[string]string{}
 	x.Compare(b.place, sync.OnceValue(func() func(id string) string {
-		found, err := inspect.Projects(b.place.Real)
+		found, err := project.Below(b.place.Real)
 		if err == nil {
-			for i := range found.Projects {
-				var l readLabel
-				if l.read(found.Projects[i].Dir); l.label == nil {
+			dirs := found.Dirs()
+			for i, l := range project.ReadLabels(dirs) {
+				if l.Err != nil {
+					b.badLabel(dirs[i], l.Err)
 					continue
 				}
-				if _, twice := known[l.label.ID]; twice {
-					known[l.label.ID] = "" // one of them is a copy, and nobody knows which
+				if _, twice := known[l.Label.ID]; twice {
+					known[l.Label.ID] = "" // one of them is a copy, and nobody knows which
 				} else {
-					known[l.label.ID] = found.Projects[i].Dir
+					known[l.Label.ID] = dirs[i]
 				}
 			}
 		}
@@ -288,7 +289,7 @@ func (b *buildRun) findArchived() {
 func (b *buildRun) bringUp(by string) error {
 	up := b.newUpgrade()
 	up.consent, up.by, up.limit = b.consent, by, b.flags.limit
-	up.project, up.each = b.opener(), map[string]map[string]template.Raw{}
+	up.each = map[string]map[string]template.Raw{}
 	for _, k := range b.batch.Kept {
 		if k.Standing != batch.Changed {
 			continue

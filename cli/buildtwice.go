@@ -59,7 +59,7 @@ func (b *buildRun) twice(labels []*batch.Label) error {
 // doubles finds what of a project is there under another number, name or value.
 func (b *buildRun) doubles(l *batch.Label) (told []string, err error) {
 	dir := filepath.Join(b.place.Real, filepath.FromSlash(l.Folder))
-	p, err := project.Open(dir, l.Known, b.shelfOf(dir), b.now)
+	p, err := b.store().Open(dir, l.Known)
 	if err != nil {
 		return nil, nil // what cannot be read says nothing about doubles
 	}
@@ -133,11 +133,7 @@ func (b *buildRun) renamed(l *batch.Label) (told []string) {
 			continue
 		}
 		at := filepath.Join(filepath.Dir(dir), e.Name())
-		data, err := place.ReadFile(filepath.Join(at, label.FileName), label.MaxBytes)
-		if err != nil {
-			continue
-		}
-		other, err := label.Parse(data)
+		other, _, err := project.ReadLabel(at) // what has no label that can be read says nothing
 		if err != nil || other.Template != b.t.Name || !other.SameValues(next) {
 			continue
 		}

@@ -2,15 +2,14 @@ package cli
 
 import (
 	"path/filepath"
-	"slices"
 	"strings"
 
 	"vestibula/cli/term"
+	"vestibula/core/fix"
 	"vestibula/core/inspect"
 	"vestibula/core/journal"
 	"vestibula/core/label"
 	"vestibula/core/outline"
-	"vestibula/core/proposal"
 )
 
 // keep writes into the label of a project that something is meant so.
@@ -23,34 +22,23 @@ func (r *checkRun) keep(reports []*inspect.Report) error {
 	if at == "" {
 		at = "."
 	}
-	var known []string
-	var kept []string
-	var is readLabel // as it is now, and not as it was when the check began
-	if is.read(s.Dir); is.err != nil {
-		return is.err
-	}
-	l := is.label
-	for _, f := range s.Findings {
-		known = append(known, f.Path)
-		if f.Path == at && !slices.Contains(kept, f.Rule) {
-			kept = append(kept, f.Rule)
-			l.Accepted = append(l.Accepted, label.Accepted{Path: at, Rule: f.Rule, Why: r.why})
-		}
+	p, kept, err := fix.Accept(fix.Folder{Dir: s.Dir, ID: s.Project.Label.ID, Findings: s.Findings}, at, r.why)
+	if err != nil {
+		return planned(err)
 	}
 	if len(kept) == 0 {
 		help := "write the path as the finding shows it"
+		var known []string
+		for _, f := range s.Findings {
+			known = append(known, f.Path)
+		}
 		if near := outline.Nearest(at, known); near != "" {
 			help = "did you mean " + near + "?"
 		}
 		return refused(help, "Nothing is found at \"%s\".", r.accept)
 	}
-	data, err := l.Encode()
-	if err != nil {
-		return err
-	}
-	set := rewriting(filepath.Join(s.Dir, label.FileName), is.data, data)
 	name := filepath.Base(s.Dir)
-	return r.propose(consent{named: true}, &task{Proposal: &proposal.Proposal{Set: set, Roots: []journal.Root{{Path: ".", ID: l.ID}}},
+	return r.propose(consent{named: true}, &task{Proposal: p,
 		undertaking: undertaking{doing: "writing", head: journal.Head{What: "accept", Title: at, Project: name}},
 		told: func() term.Shown {
 			return term.Good.Render("Kept") + term.Sprintf(" in %s: %s is meant so (%s). %s", name, at, strings.Join(kept, ", "), r.undoes())

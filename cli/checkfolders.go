@@ -81,7 +81,7 @@ func (r *checkRun) folders(paths []string) error {
 
 // look looks at all of them.
 func (r *checkRun) look(paths []string) ([]*inspect.Report, error) {
-	l := &inspect.Look{Only: r.wanted, Asked: r.only, Ignore: r.ignore, Limit: r.flags.limit, Now: r.now, Shelf: r.shelfOf}
+	l := &inspect.Look{Only: r.wanted, Asked: r.only, Ignore: r.ignore, Limit: r.flags.limit, Now: r.now, Store: r.store()}
 	if r.by == "" && (len(r.given) > 0 || r.flags.file != "") {
 		return nil, unclear("a project has its values in its label", "values go with --template, or with a template")
 	}

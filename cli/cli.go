@@ -24,6 +24,7 @@ import (
 	"vestibula/core/journal"
 	"vestibula/core/outline"
 	"vestibula/core/place"
+	"vestibula/core/project"
 	"vestibula/core/template"
 )
 
@@ -39,6 +40,7 @@ const (
 
 // An app is one run of the program.
 type app struct {
+	projects *project.Store // once somebody asks for it
 	in       io.Reader
 	out, err io.Writer
 	env      []string

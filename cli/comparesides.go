@@ -1,6 +1,8 @@
 package cli
 
 import (
+	"errors"
+	"io/fs"
 	"os"
 	"path/filepath"
 
@@ -13,6 +15,7 @@ import (
 	"vestibula/core/pack"
 	"vestibula/core/packed"
 	"vestibula/core/place"
+	"vestibula/core/project"
 	"vestibula/core/template"
 	"vestibula/core/tree"
 )
@@ -83,9 +86,11 @@ func (a *app) comparand(arg string) (*comparand, error) {
 			a.side.Text(term.Bad.Render("vestibula:") + " " + term.Visible(filepath.Join(arg, filepath.FromSlash(u.Path))) + " cannot be read; the rest is compared")
 		}
 		c.root, c.dir = root, full
-		var l readLabel
-		if l.read(full); l.err == nil {
-			c.values = l.label.Raw()
+		l, _, err := project.ReadLabel(full)
+		if err == nil {
+			c.values = l.Raw()
+		} else if !errors.Is(err, fs.ErrNotExist) {
+			a.badLabel(full, err)
 		}
 	}
 	return c, inspect.Prune(c.root)

@@ -100,7 +100,7 @@ func projectsNear(typed string) (out []string) {
 func (a *app) completeProject(_ *cobra.Command, args []string, typed string) ([]string, cobra.ShellCompDirective) {
 	if len(args) > 0 && !strings.ContainsAny(typed, `/\`) {
 		if own, l, err := project.Find(args[0]); err == nil && l != nil {
-			if p, err := project.Open(own, l, a.shelfOf(own), a.now); err == nil {
+			if p, err := a.store().Open(own, l); err == nil {
 				fields, directive := completeFields(p.Template.Fields, typed)
 				return append(projectsNear(typed), fields...), directive
 			}
@@ -119,7 +119,7 @@ func (a *app) completeInProject(offers func(p *project.Project) []string) func(*
 		if err != nil || l == nil || len(args) > 1 {
 			return nil, cobra.ShellCompDirectiveNoFileComp
 		}
-		p, err := project.Open(own, l, a.shelfOf(own), a.now)
+		p, err := a.store().Open(own, l)
 		if err != nil {
 			return nil, cobra.ShellCompDirectiveNoFileComp
 		}

@@ -1,6 +1,8 @@
 package cli
 
 import (
+	"errors"
+	"io/fs"
 	"path/filepath"
 	"strings"
 
@@ -9,6 +11,7 @@ import (
 	"vestibula/core/draft"
 	"vestibula/core/journal"
 	"vestibula/core/place"
+	"vestibula/core/project"
 	"vestibula/core/proposal"
 	"vestibula/core/template"
 )
@@ -17,13 +20,16 @@ import (
 // the template as it was.
 func (r *learning) known(t *template.Template) (values []template.Values, projects []string) {
 	for _, dir := range r.dirs {
-		var l readLabel
-		if l.read(dir); dir == "" || l.err != nil {
+		l, _, err := project.ReadLabel(dir)
+		if dir == "" || err != nil {
+			if dir != "" && !errors.Is(err, fs.ErrNotExist) {
+				r.badLabel(dir, err)
+			}
 			values = append(values, template.Values{})
 			continue
 		}
 		projects = append(projects, filepath.ToSlash(dir))
-		values = append(values, t.Known(l.label.Raw(), r.now))
+		values = append(values, t.Known(l.Raw(), r.now))
 	}
 	return values, projects
 }

@@ -64,7 +64,7 @@ func (a *app) projectAt(path string) (p *project.Project, rest string, err error
 
 // openProject opens a project by its label; errors in its template are told.
 func (a *app) openProject(own string, l *label.Label) (*project.Project, error) {
-	p, err := project.Open(own, l, a.shelfOf(own), a.now)
+	p, err := a.store().Open(own, l)
 	var badTemplate *project.TemplateError
 	var badValue *project.ValuesError
 	var errs outline.Errors
@@ -76,6 +76,17 @@ func (a *app) openProject(own string, l *label.Label) (*project.Project, error) 
 	}
 	return p, err
 }
+
+// store is what opens projects.
+func (a *app) store() *project.Store {
+	if a.projects == nil {
+		a.projects = &project.Store{Shelf: a.shelfOf, Now: a.now}
+	}
+	return a.projects
+}
+
+// badLabel tells that the label of a folder cannot be read, so that what is there is not known.
+func (a *app) badLabel(dir string, err error) { a.note(term.Sprintf("%s: %v", fromHere(dir), err)) }
 
 // shelfOf is what the template of a project needs: its starters lie where one of its name is
 // found today.

@@ -159,7 +159,7 @@ func (r *projectsRun) look(at string) (inside bool, err error) {
 			return nil
 		})
 	}
-	l := &inspect.Look{Limit: template.DefaultLimit, Now: r.now, Shelf: r.shelfOf, Done: done, Judged: measure}
+	l := &inspect.Look{Limit: template.DefaultLimit, Now: r.now, Store: r.store(), Done: done, Judged: measure}
 	report, err := l.At(at)
 	_ = group.Wait()
 	if err != nil {

@@ -169,7 +169,7 @@ func (r *putRun) target() error {
 			return unclear("name it with --into", "into which project, or which folder with projects?")
 		}
 	}
-	found, err := inspect.Projects(at)
+	found, err := project.Below(at)
 	if err != nil {
 		return unreadable(at, err)
 	}
@@ -189,28 +189,18 @@ func (r *putRun) target() error {
 }
 
 // layouts opens the projects that were found, each with its places.
-func (a *app) layouts(found *inspect.Found) ([]*put.Project, error) {
-	open := a.opener()
+func (a *app) layouts(found *project.Found) ([]*put.Project, error) {
+	store := a.store()
 	list := make([]*project.Project, 0, len(found.Projects))
 	var roots []*tree.Node
 	for i := range found.Projects {
 		own := &found.Projects[i]
-		var l readLabel
-		l.read(own.Dir)
-		p, err := (*project.Project)(nil), l.err
-		if err == nil {
-			p, err = open(own.Dir, l.label)
-		}
+		p, err := store.At(own.Dir)
 		if err != nil {
-			var told *stop
-			message := err.Error()
-			if errors.As(err, &told) {
-				message = told.message
-			}
 			if found.Inside {
-				return nil, refused("", "%s: %s", fromHere(own.Dir), message)
+				return nil, refused("", "%s: %v", fromHere(own.Dir), err)
 			}
-			a.note(term.Sprintf("%s is left out: %s", fromHere(own.Dir), message))
+			a.note(term.Sprintf("%s is left out: %v", fromHere(own.Dir), err))
 			continue
 		}
 		list, roots = append(list, p), append(roots, own.Root)

@@ -1,7 +1,6 @@
 package cli
 
 import (
-	"bytes"
 	"os"
 	"path"
 	"path/filepath"
@@ -211,7 +210,7 @@ func (r *readRun) path(p string) error {
 	done, end := r.progress("reading", -1)
 	defer end()
 	if folder {
-		found, err := inspect.Projects(p)
+		found, err := project.Below(p)
 		if err != nil {
 			return unreadable(p, err)
 		}
@@ -261,24 +260,20 @@ func (r *readRun) packed(p string) (found bool, err error) {
 		return false, unreadable(p, err)
 	}
 	defer c.Close()
-	open := r.opener()
 	for _, f := range c.Files {
 		if path.Base(f.Path) != label.FileName || f.Size > label.MaxBytes {
 			continue
 		}
-		var data bytes.Buffer
-		l := (*label.Label)(nil)
-		if err := tree.Copy(&data, f.Content); err == nil {
-			l, err = label.Parse(data.Bytes())
-			if err != nil {
-				l = nil
-			}
-		}
 		at := path.Dir(f.Path)
-		if l == nil || r.t != nil && l.Template != r.t.Name {
+		l, _, err := project.LabelOf(f.Content)
+		if err != nil {
+			r.badLabel(filepath.Join(p, filepath.FromSlash(at)), err)
 			continue
 		}
-		pr, err := open(filepath.FromSlash(at), l)
+		if r.t != nil && l.Template != r.t.Name {
+			continue
+		}
+		pr, err := r.store().Open(filepath.FromSlash(at), l)
 		if err != nil {
 			r.unread = append(r.unread, filepath.Join(p, filepath.FromSlash(at)))
 			continue
@@ -309,15 +304,15 @@ func (r *readRun) packed(p string) (found bool, err error) {
 }
 
 // nameIn is the template's name of the one project that was found.
-func (r *readRun) nameIn(found *inspect.Found) string {
+func (r *readRun) nameIn(found *project.Found) string {
 	if len(found.Projects) == 0 {
 		return ""
 	}
-	var l readLabel
-	if l.read(found.Projects[0].Dir); l.err != nil {
-		return ""
+	l, _, err := project.ReadLabel(found.Projects[0].Dir)
+	if err != nil {
+		return "" // it is told when it is read
 	}
-	return l.label.Template
+	return l.Template
 }
 
 // name reads one name.

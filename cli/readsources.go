@@ -8,7 +8,6 @@ import (
 
 	"vestibula/core/away"
 	"vestibula/core/inspect"
-	"vestibula/core/label"
 	"vestibula/core/place"
 	"vestibula/core/pool"
 	"vestibula/core/project"
@@ -17,21 +16,16 @@ import (
 )
 
 // sourcesOf opens projects that are read; nil stands for one that cannot be, which is told.
-func (r *readRun) sourcesOf(found *inspect.Found, open func(dir string, l *label.Label) (*project.Project, error)) ([]*read.Source, error) {
+func (r *readRun) sourcesOf(found *project.Found) ([]*read.Source, error) {
 	sources := make([]*read.Source, len(found.Projects))
-	labels := make([]readLabel, len(found.Projects))
-	pool.Each(len(labels), 1, func(numbers iter.Seq[int]) {
-		for i := range numbers {
-			labels[i].read(found.Projects[i].Dir)
-		}
-	})
-	for i := range found.Projects {
+	for i, l := range project.ReadLabels(found.Dirs()) {
 		own := &found.Projects[i]
-		p, err := (*project.Project)(nil), labels[i].err
+		p, err := (*project.Project)(nil), l.Err
 		if err == nil {
-			p, err = open(own.Dir, labels[i].label)
+			p, err = r.store().Open(own.Dir, l.Label)
 		}
 		if err != nil {
+			r.badLabel(own.Dir, err)
 			r.unread = append(r.unread, fromHere(own.Dir))
 			continue
 		}
@@ -49,18 +43,17 @@ func (r *readRun) sourcesOf(found *inspect.Found, open func(dir string, l *label
 // projects reads the projects at or below a folder; of what lies in one project, what lies
 // below that folder. Archived are those that were taken from there: their names are known
 // here, also where the disk that they are on is not connected.
-func (r *readRun) projects(p string, found *inspect.Found, archived []*away.Project) error {
+func (r *readRun) projects(p string, found *project.Found, archived []*away.Project) error {
 	real, err := place.Real(p)
 	if err != nil {
 		return unreadable(p, err)
 	}
 	r.many = r.many || !found.Inside || len(found.Projects) > 1
-	open := r.opener()
-	sources, err := r.sourcesOf(found, open)
+	sources, err := r.sourcesOf(found)
 	if err != nil {
 		return err
 	}
-	sources, far, err := r.archived(sources, archived, open)
+	sources, far, err := r.archived(sources, archived)
 	if err != nil {
 		return err
 	}
@@ -103,10 +96,10 @@ func (r *readRun) projects(p string, found *inspect.Found, archived []*away.Proj
 
 // archived adds what lies elsewhere, from its lists. Far says what is on a disk that is not
 // connected.
-func (r *readRun) archived(sources []*read.Source, list []*away.Project, open func(dir string, l *label.Label) (*project.Project, error)) (all []*read.Source, far map[*read.Source]bool, err error) {
+func (r *readRun) archived(sources []*read.Source, list []*away.Project) (all []*read.Source, far map[*read.Source]bool, err error) {
 	far = map[*read.Source]bool{}
 	for _, p := range list {
-		pr, err := open(p.To, p.Label)
+		pr, err := r.store().Open(p.To, p.Label)
 		if err != nil {
 			r.unread = append(r.unread, p.To)
 			continue

@@ -11,11 +11,10 @@ import (
 	"vestibula/cli/term"
 	"vestibula/core/inspect"
 	"vestibula/core/journal"
-	"vestibula/core/label"
 	"vestibula/core/outline"
 	"vestibula/core/project"
-	"vestibula/core/proposal"
 	"vestibula/core/template"
+	"vestibula/core/tick"
 	"vestibula/core/tree"
 	"vestibula/core/value"
 )
@@ -60,7 +59,7 @@ func (a *app) tick(at, item, day string, not, asJSON bool) error {
 	if err != nil {
 		return err
 	}
-	l := &inspect.Look{Limit: template.DefaultLimit, Now: a.now, Shelf: a.shelfOf}
+	l := &inspect.Look{Limit: template.DefaultLimit, Now: a.now, Store: a.store()}
 	looked, err := l.At(own)
 	if err != nil || len(looked.Subjects) == 0 || looked.Subjects[0].Err != nil {
 		return unclear(advise("to see more", "check", typed(at)).String(), "%s cannot be read", at)
@@ -70,46 +69,28 @@ func (a *app) tick(at, item, day string, not, asJSON bool) error {
 	if err != nil {
 		return err
 	}
-	var is readLabel
-	if is.read(s.Dir); is.err != nil {
-		return is.err
+	noted, what := v.String(), "Done"
+	if not {
+		noted, what = "", "Not done"
 	}
-	next := map[string]string{}
-	for p, d := range is.label.Done {
-		next[p] = d
-	}
-	what := "Done"
-	if next[due.Path] = v.String(); not {
-		delete(next, due.Path)
-		what = "Not done"
-	}
-	report := func(bool) error {
-		return a.printJSON(struct {
-			Project string `json:"project"`
-			Item    string `json:"item"`
-			Day     string `json:"day,omitempty"`
-			Number  int    `json:"number,omitempty"` // in the history
-		}{filepath.Base(s.Dir), due.Path, next[due.Path], a.number})
-	}
-	if is.label.Done[due.Path] == next[due.Path] {
-		if asJSON {
-			return report(false)
-		}
-		a.screen.Text(term.Good.Render("Nothing to do:") + term.Sprintf(" that is noted already: %s", due.Path))
-		return nil
-	}
-	is.label.Done = next
-	data, err := is.label.Encode()
+	p, err := tick.Propose(s.Dir, s.Project.Label.ID, due.Path, noted)
 	if err != nil {
-		return err
+		return planned(err)
 	}
-	set := rewriting(filepath.Join(s.Dir, label.FileName), is.data, data)
 	name := filepath.Base(s.Dir)
-	return a.propose(consent{named: true, asJSON: asJSON}, &task{Proposal: &proposal.Proposal{Set: set, Roots: []journal.Root{{Path: ".", ID: is.label.ID}}}, report: report,
+	return a.propose(consent{named: true, asJSON: asJSON}, &task{Proposal: p, idle: term.Sprintf("that is noted already: %s", due.Path),
+		of:          func() any { return tickJSON{name, due.Path, noted} },
 		undertaking: undertaking{doing: "writing", head: journal.Head{What: "tick", Title: due.Path, Project: name}},
 		told: func() term.Shown {
 			return term.Good.Render(term.Visible(what)) + term.Sprintf(" in %s: %s, %s. %s", name, due.Path, v.String(), a.undoes())
 		}})
+}
+
+// A tickJSON is what was delivered, as JSON shows it; without a day it was not.
+type tickJSON struct {
+	Project string `json:"project"`
+	Item    string `json:"item"`
+	Day     string `json:"day,omitempty"`
 }
 
 // projectWith finds the project that a path is or lies in, and the path in it.

@@ -3,7 +3,6 @@ package cli
 import (
 	"errors"
 	"fmt"
-	"iter"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -12,11 +11,8 @@ import (
 
 	"vestibula/cli/term"
 	"vestibula/core/disk"
-	"vestibula/core/inspect"
 	"vestibula/core/journal"
-	"vestibula/core/label"
 	"vestibula/core/place"
-	"vestibula/core/pool"
 	"vestibula/core/project"
 	"vestibula/core/template"
 	"vestibula/core/tree"
@@ -39,7 +35,6 @@ type upgradeRun struct {
 	bad       []string                      // what cannot be upgraded, and why
 	roots     []string                      // the folders that were named
 	trees     map[string]*tree.Node         // all that lies in them
-	project   func(dir string, l *label.Label) (*project.Project, error)
 }
 
 // An upgrading is one project that is brought to another template or other values.
@@ -85,7 +80,6 @@ func (a *app) newUpgrade() *upgradeRun {
 }
 
 func (r *upgradeRun) run(args []string) error {
-	r.project = r.opener()
 	var paths, values []string
 	for i, arg := range args {
 		if name, _, isValue := strings.Cut(arg, "="); isValue && (i > 0 || !place.Exists(arg)) && name != "" && !strings.ContainsAny(name, `/\`) {
@@ -119,7 +113,7 @@ func (r *upgradeRun) run(args []string) error {
 
 // find finds the projects at or below a path, and plans the upgrade of each.
 func (r *upgradeRun) find(at string) error {
-	found, err := inspect.Projects(at)
+	found, err := project.Below(at)
 	if err != nil {
 		return unreadable(at, err)
 	}
@@ -132,15 +126,9 @@ func (r *upgradeRun) find(at string) error {
 		return unclear("name a folder that was built from a template, or one in which such folders lie", "there is no project at or below \"%s\"", at)
 	}
 	first := len(r.jobs)
-	labels := make([]readLabel, len(found.Projects))
-	pool.Each(len(labels), 1, func(numbers iter.Seq[int]) {
-		for i := range numbers {
-			labels[i].read(found.Projects[i].Dir)
-		}
-	})
-	for i := range found.Projects {
+	for i, l := range project.ReadLabels(found.Dirs()) {
 		own := &found.Projects[i]
-		if err := r.open(own, &labels[i]); err != nil {
+		if err := r.open(own, l); err != nil {
 			if found.Inside {
 				return err
 			}
@@ -188,14 +176,14 @@ func (r *upgradeRun) wrong(u *upgrading) error {
 }
 
 // open opens a project, with the template and the values that it is to have.
-func (r *upgradeRun) open(own *inspect.Own, l *readLabel) error {
+func (r *upgradeRun) open(own *project.Own, l project.Read) error {
 	if slices.ContainsFunc(r.jobs, func(u *upgrading) bool { return u.project.Dir == own.Dir }) {
 		return nil
 	}
-	if l.err != nil {
-		return l.err
+	if l.Err != nil {
+		return refused("", "%v", l.Err)
 	}
-	p, err := r.project(own.Dir, l.label)
+	p, err := r.store().Open(own.Dir, l.Label)
 	if err != nil {
 		return refused("", "%v", err)
 	}
@@ -203,7 +191,7 @@ func (r *upgradeRun) open(own *inspect.Own, l *readLabel) error {
 	if err != nil {
 		return err
 	}
-	u := &upgrading{project: p, Upgrading: upgrade.Upgrading{Was: l.data}}
+	u := &upgrading{project: p, Upgrading: upgrade.Upgrading{Was: l.Data}}
 	values, err := r.values(u, t)
 	if err != nil {
 		return err
@@ -214,48 +202,6 @@ func (r *upgradeRun) open(own *inspect.Own, l *readLabel) error {
 	u.job = &upgrade.Job{Project: p, Template: t, Values: values, Full: own.Root, Limit: r.limit, Now: r.now, Own: disk.Own}
 	r.jobs = append(r.jobs, u)
 	return nil
-}
-
-// A readLabel is a label as it lies in a project.
-type readLabel struct {
-	data  []byte
-	label *label.Label
-	err   error
-}
-
-func (l *readLabel) read(dir string) {
-	var err error
-	if l.data, err = place.ReadFile(filepath.Join(dir, label.FileName), label.MaxBytes); err != nil {
-		l.err = refused("", "its %s cannot be read: %s", label.FileName, place.Reason(err))
-	} else if l.label, err = label.Parse(l.data); err != nil {
-		l.err = refused("", "%v", err)
-	}
-}
-
-// A parsedLabel is the template in labels of one text.
-type parsedLabel struct {
-	template *template.Template
-	missing  map[int]string
-	err      error
-}
-
-// opener returns what opens projects by their labels. Those of one template have one
-// text, which is read once.
-func (a *app) opener() func(dir string, l *label.Label) (*project.Project, error) {
-	parsed := map[string]*parsedLabel{}
-	return func(dir string, l *label.Label) (*project.Project, error) {
-		key := l.Template + "\x00" + l.Text + "\x00" + filepath.Dir(dir)
-		k := parsed[key]
-		if k == nil {
-			k = &parsedLabel{}
-			k.template, k.missing, k.err = project.Parse(l, a.shelfOf(dir))
-			parsed[key] = k
-		}
-		if k.err != nil {
-			return nil, k.err
-		}
-		return project.With(dir, l, k.template, k.missing, a.now)
-	}
 }
 
 // all are the projects with their plans.

@@ -16,6 +16,7 @@ import (
 	"vestibula/core/label"
 	"vestibula/core/pack"
 	"vestibula/core/place"
+	"vestibula/core/project"
 	"vestibula/core/proposal"
 	"vestibula/core/tree"
 )
@@ -152,11 +153,7 @@ func (j *Job) Return(p *away.Project, dir, own string) error {
 		}
 		g.packed = f
 	} else if p.Part == "" {
-		data, err := place.ReadFile(filepath.Join(p.To, label.FileName), label.MaxBytes)
-		var l *label.Label
-		if err == nil {
-			l, err = label.Parse(data)
-		}
+		l, _, err := project.ReadLabel(p.To)
 		if err != nil || l.ID != p.Label.ID {
 			return proposal.Refused("put that project back there, and try again", "what is at %s is not that project any more", p.To)
 		}

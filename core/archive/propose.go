@@ -11,6 +11,7 @@ import (
 	"vestibula/core/change"
 	"vestibula/core/label"
 	"vestibula/core/place"
+	"vestibula/core/project"
 	"vestibula/core/proposal"
 	"vestibula/core/tree"
 )
@@ -142,54 +143,42 @@ func (g *Going) copied(set *change.Set, from, to change.At, way *change.Way) err
 // relabel notes in the labels of projects what of them was archived, came back, or was
 // handed over.
 func (j *Job) relabel(set *change.Set) error {
-	type noted struct {
-		dir    string
-		was    []byte
-		label  *label.Label
-		handed *label.Handed
-	}
-	var all []*noted
+	var dirs []string
 	for _, g := range j.Goes {
-		if g.Project == "" || g.Note.Part == "" && !j.Copy {
-			continue
-		}
-		i := slices.IndexFunc(all, func(n *noted) bool { return n.dir == g.Project })
-		if i < 0 {
-			n := &noted{dir: g.Project}
-			var err error
-			if n.was, err = place.ReadFile(filepath.Join(n.dir, label.FileName), label.MaxBytes); err != nil {
-				return proposal.Refused("", "its %s cannot be read: %s", label.FileName, place.Reason(err))
-			}
-			if n.label, err = label.Parse(n.was); err != nil {
-				return err
-			}
-			all, i = append(all, n), len(all)
-		}
-		n, part := all[i], g.Note.Part
-		switch {
-		case j.Copy && n.handed != nil:
-			n.handed.Parts = append(n.handed.Parts, cmp.Or(part, "."))
-		case j.Copy:
-			to := strings.TrimSuffix(g.To, string(filepath.Separator)+filepath.FromSlash(part))
-			n.label.Handed = append(n.label.Handed, label.Handed{Parts: []string{cmp.Or(part, ".")}, To: to, For: j.For, Day: j.Now.Format(time.DateOnly)})
-			n.handed = &n.label.Handed[len(n.label.Handed)-1]
-		case j.Back:
-			delete(n.label.Closed, part)
-		case g.Wanted:
-			if n.label.Closed == nil {
-				n.label.Closed = map[string]string{}
-			}
-			n.label.Closed[part] = g.To
+		if g.Project != "" && (g.Note.Part != "" || j.Copy) && !slices.Contains(dirs, g.Project) {
+			dirs = append(dirs, g.Project)
 		}
 	}
-	for _, n := range all {
-		data, err := n.label.Encode()
-		if err != nil {
+	for _, dir := range dirs {
+		if err := project.Relabel(set, dir, func(l *label.Label) error { j.note(l, dir); return nil }); err != nil {
 			return err
 		}
-		set.Write(change.At{In: set.Place(n.dir), Path: label.FileName}, n.was, data, "")
 	}
 	return nil
+}
+
+// note writes into the label of a project what of it goes or comes back.
+func (j *Job) note(l *label.Label, dir string) {
+	var handed *label.Handed
+	for _, g := range j.Goes {
+		part := g.Note.Part
+		switch {
+		case g.Project != dir:
+		case j.Copy && handed != nil:
+			handed.Parts = append(handed.Parts, cmp.Or(part, "."))
+		case j.Copy:
+			to := strings.TrimSuffix(g.To, string(filepath.Separator)+filepath.FromSlash(part))
+			l.Handed = append(l.Handed, label.Handed{Parts: []string{cmp.Or(part, ".")}, To: to, For: j.For, Day: j.Now.Format(time.DateOnly)})
+			handed = &l.Handed[len(l.Handed)-1]
+		case j.Back:
+			delete(l.Closed, part)
+		case g.Wanted:
+			if l.Closed == nil {
+				l.Closed = map[string]string{}
+			}
+			l.Closed[part] = g.To
+		}
+	}
 }
 
 // Kept are the archive files from which something comes back: they stay as they are.

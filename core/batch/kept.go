@@ -1,6 +1,7 @@
 package batch
 
 import (
+	"errors"
 	"fmt"
 	"io"
 	"iter"
@@ -12,6 +13,7 @@ import (
 	"vestibula/core/label"
 	"vestibula/core/place"
 	"vestibula/core/pool"
+	"vestibula/core/project"
 	"vestibula/core/table"
 )
 
@@ -89,16 +91,16 @@ func (b *Batch) several(at *place.Place, do func(eyes reader, k *Kept)) {
 
 // settle reports whether a row's project is in a folder, and notes how it stands.
 func (b *Batch) settle(eyes reader, k *Kept, dir, id string) bool {
-	data, err := b.labelIn(eyes, dir)
-	if err != nil || data == nil {
+	l, err := b.labelIn(eyes, dir)
+	var none *project.LabelError
+	switch {
+	case errors.As(err, &none):
 		if info, err := os.Stat(dir); err == nil && info.IsDir() && id == "" && k.Marking.Where == dir {
 			k.Dir, k.Standing = dir, Bare
 			return true
 		}
 		return false
-	}
-	l, err := label.Parse(data)
-	if err != nil || id != "" && l.ID != id || l.Template != b.Template.Name {
+	case err != nil || id != "" && l.ID != id || l.Template != b.Template.Name:
 		return false
 	}
 	k.Dir, k.ID, k.Standing = dir, l.ID, Settled
@@ -115,13 +117,14 @@ func (b *Batch) settle(eyes reader, k *Kept, dir, id string) bool {
 	return true
 }
 
-// labelIn is what the label in a folder holds. Below the place that is built in, no path
-// is followed from the top of the disk.
-func (b *Batch) labelIn(eyes reader, dir string) ([]byte, error) {
+// labelIn is the label in a folder. Below the place that is built in, no path is followed from the top of the disk.
+func (b *Batch) labelIn(eyes reader, dir string) (*label.Label, error) {
 	if below, inside := strings.CutPrefix(dir, b.place+string(filepath.Separator)); inside && filepath.IsLocal(below) {
-		return eyes.ReadFile(filepath.ToSlash(below)+"/"+label.FileName, label.MaxBytes)
+		l, _, err := project.LabelIn(eyes, filepath.ToSlash(below))
+		return l, err
 	}
-	return place.ReadFile(filepath.Join(dir, label.FileName), label.MaxBytes)
+	l, _, err := project.ReadLabel(dir)
+	return l, err
 }
 
 // said is a value of a label as a text.

@@ -3,8 +3,10 @@ package batch
 import (
 	"bytes"
 	"cmp"
+	"errors"
 	"fmt"
 	"io"
+	"io/fs"
 	"path"
 	"slices"
 	"strings"
@@ -13,6 +15,7 @@ import (
 	"vestibula/core/journal"
 	"vestibula/core/label"
 	"vestibula/core/place"
+	"vestibula/core/project"
 	"vestibula/core/proposal"
 	"vestibula/core/template"
 	"vestibula/core/tree"
@@ -126,17 +129,13 @@ func (l *Label) namedBy() (fields []string) {
 
 // read reads the label that is there.
 func (l *Label) read() (err error) {
-	if l.old, err = l.of.Place.ReadFile(l.file(), label.MaxBytes); err != nil {
-		return fmt.Errorf("its %s cannot be read: %s", label.FileName, place.Reason(err))
-	}
-	if l.old == nil {
+	if l.Known, l.old, err = project.LabelIn(l.of.Place, l.Folder); errors.Is(err, fs.ErrNotExist) {
 		return nil
 	}
-	if l.Known, err = label.Parse(l.old); err != nil {
-		return err
+	if l.Known != nil {
+		l.id = l.Known.ID
 	}
-	l.id = l.Known.ID
-	return nil
+	return err
 }
 
 // Identity is what the project is known by. A new one is drawn when it is needed.

@@ -349,10 +349,8 @@ func labelled(root *journal.Root, dirs []string) (list []string) {
 		if root.ID == "" {
 			break
 		}
-		if data, err := place.ReadFile(filepath.Join(dir, label.FileName), label.MaxBytes); err == nil {
-			if l, err := label.Parse(data); err == nil && l.ID == root.ID && project.Kept(dir) == "" {
-				list = append(list, dir)
-			}
+		if l, _, err := project.ReadLabel(dir); err == nil && l.ID == root.ID && project.Kept(dir) == "" {
+			list = append(list, dir)
 		}
 	}
 	return list

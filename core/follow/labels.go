@@ -4,7 +4,6 @@
 package follow
 
 import (
-	"bytes"
 	"path"
 	"path/filepath"
 	"slices"
@@ -13,7 +12,7 @@ import (
 	"vestibula/core/change"
 	"vestibula/core/journal"
 	"vestibula/core/label"
-	"vestibula/core/place"
+	"vestibula/core/project"
 	"vestibula/core/reference"
 	"vestibula/core/tree"
 )
@@ -46,11 +45,12 @@ func full(set *change.Set, in int, at string) string {
 	return strings.TrimSuffix(dir, "/") + "/" + at
 }
 
-// A project is one whose label may have to say something else.
-type project struct {
-	dir  string
-	text []byte
-	made map[string]*tree.Node // new files, by their paths from there
+// A touching is a project whose label may have to say something else.
+type touching struct {
+	dir   string
+	label *label.Label
+	text  []byte
+	made  map[string]*tree.Node // new files, by their paths from there
 }
 
 // Labels adds what the labels of projects note: where given and accepted things are that the
@@ -67,20 +67,14 @@ func Labels(set *change.Set) error {
 		if err != nil {
 			return err
 		}
-		text := p.text
+		l := p.label
 		noted := slices.IndexFunc(set.Changes, func(c change.Change) bool {
 			return c.Op == change.Replace && c.In == at.In && c.Path == at.Path
 		})
 		if noted >= 0 { // by the planner
-			var out bytes.Buffer
-			if err := tree.Copy(&out, set.Changes[noted].Content); err != nil {
+			if l, _, err = project.LabelOf(set.Changes[noted].Content); err != nil {
 				return err
 			}
-			text = out.Bytes()
-		}
-		l, err := label.Parse(text)
-		if err != nil {
-			continue // what it says is not known, and is told elsewhere
 		}
 		changed := l.Follow(func(at string) (string, bool) {
 			to, there := moves.After(p.dir + "/" + at)
@@ -100,7 +94,8 @@ func Labels(set *change.Set) error {
 		if !changed {
 			continue
 		}
-		if text, err = l.Encode(); err != nil {
+		text, err := l.Encode()
+		if err != nil {
 			return err
 		}
 		if noted >= 0 {
@@ -112,17 +107,17 @@ func Labels(set *change.Set) error {
 }
 
 // touched finds the projects in which something moves or comes about.
-func touched(set *change.Set) (list []*project) {
+func touched(set *change.Set) (list []*touching) {
 	within := func(dir string) bool {
 		return slices.ContainsFunc(set.Places, func(p string) bool {
 			p = filepath.ToSlash(p)
 			return dir == p || strings.HasPrefix(dir, strings.TrimSuffix(p, "/")+"/")
 		})
 	}
-	known := map[string][]*project{}
+	known := map[string][]*touching{}
 	// around returns the projects that a folder is or lies in, the innermost first.
-	var around func(dir string) []*project
-	around = func(dir string) []*project {
+	var around func(dir string) []*touching
+	around = func(dir string) []*touching {
 		all, looked := known[dir]
 		if looked || !within(dir) {
 			return all
@@ -130,10 +125,11 @@ func touched(set *change.Set) (list []*project) {
 		if up := path.Dir(dir); up != dir {
 			all = around(up)
 		}
-		if text, err := place.ReadFile(filepath.FromSlash(dir+"/"+label.FileName), label.MaxBytes); err == nil && text != nil {
-			p := &project{dir, text, map[string]*tree.Node{}}
+		// What a damaged label says is not known, and is told elsewhere.
+		if l, text, err := project.ReadLabel(filepath.FromSlash(dir)); err == nil {
+			p := &touching{dir, l, text, map[string]*tree.Node{}}
 			list = append(list, p)
-			all = append([]*project{p}, all...)
+			all = append([]*touching{p}, all...)
 		}
 		known[dir] = all
 		return all

@@ -13,7 +13,6 @@ import (
 	"strings"
 	"time"
 
-	"vestibula/core/bag"
 	"vestibula/core/label"
 	"vestibula/core/match"
 	"vestibula/core/packed"
@@ -36,41 +35,13 @@ type Look struct {
 	Ignore   []string // patterns of paths that are passed by, beside those of the template
 	Limit    int      // how many things a template may make
 	Now      time.Time
-	// Shelf returns what the template of a project needs beside its text; the project is known
-	// by its own folder.
-	Shelf func(own string) project.Shelf
-	Done  func(n int) // is told how many entries were just read; may be nil
+	Store    *project.Store // opens projects
+	Done     func(n int)    // is told how many entries were just read; may be nil
 	// Judged is told of each project that was judged, while others still are; may be nil.
 	Judged func(s *Subject)
 
-	known   map[string]*known // by the texts of labels
 	sets    map[*template.Template]*rules.Set
 	numbers map[counted][]string // where the numbers stand that count on
-}
-
-// A known template has been read already: projects of one template have one text.
-type known struct {
-	template *template.Template
-	missing  map[int]string
-	err      error
-}
-
-// open opens a project by its label.
-func (l *Look) open(dir string, own *label.Label) (*project.Project, error) {
-	key := own.Template + "\x00" + own.Text + "\x00" + filepath.Dir(dir)
-	k := l.known[key]
-	if k == nil {
-		k = &known{}
-		k.template, k.missing, k.err = project.Parse(own, l.Shelf(dir))
-		if l.known == nil {
-			l.known = map[string]*known{}
-		}
-		l.known[key] = k
-	}
-	if k.err != nil {
-		return nil, k.err
-	}
-	return project.With(dir, own, k.template, k.missing, l.Now)
 }
 
 // rules returns the rules of a template, as far as they are wanted.
@@ -297,12 +268,12 @@ func Prune(root *tree.Node) error {
 // projectsBelow judges the projects below a folder, and reports whether there are any.
 func (l *Look) projectsBelow(r *Report, root *tree.Node, dir string) bool {
 	var found []*Subject
-	labelledBelow(root, func(n *tree.Node, at string) {
+	project.Labelled(root, func(n *tree.Node, at string) {
 		found = append(found, &Subject{Name: at, Dir: filepath.Join(dir, filepath.FromSlash(at)), Root: n})
 	})
 	known := map[string]string{}
 	for _, s := range found {
-		own, err := readLabel(s.Dir)
+		own, _, err := project.ReadLabel(s.Dir)
 		r.Subjects = append(r.Subjects, s)
 		if own != nil && own.ID != "" {
 			if other, twice := known[own.ID]; twice {
@@ -315,57 +286,16 @@ func (l *Look) projectsBelow(r *Report, root *tree.Node, dir string) bool {
 	return len(found) > 0
 }
 
-// labelledBelow visits the topmost folders with a label below a folder, with their
-// paths from it.
-func labelledBelow(root *tree.Node, visit func(n *tree.Node, at string)) {
-	var walk func(n *tree.Node, at string)
-	walk = func(n *tree.Node, at string) {
-		for _, c := range n.Children {
-			if c.Kind != tree.Folder || find(c, bag.BackupName) != nil || has(c, bag.BagName) && has(c, bag.Declaration) {
-				continue // a backup is no project, though it holds all of one
-			}
-			if below := path.Join(at, c.Name); has(c, label.FileName) {
-				visit(c, below)
-			} else {
-				walk(c, below)
-			}
-		}
-	}
-	walk(root, "")
-}
-
-// has reports whether an ordinary file of that name lies in a folder.
-func has(n *tree.Node, name string) bool {
-	c := find(n, name)
-	return c != nil && c.Kind == tree.File && c.Marks&tree.Link == 0
-}
-
-// find returns what bears a name in a folder that was read from a disk, or nil.
-func find(n *tree.Node, name string) *tree.Node {
-	if i, there := slices.BinarySearchFunc(n.Children, name, func(c *tree.Node, name string) int { return strings.Compare(c.Name, name) }); there {
-		return n.Children[i]
-	}
-	return nil
-}
-
-func readLabel(dir string) (*label.Label, error) {
-	data, err := place.ReadFile(filepath.Join(dir, label.FileName), label.MaxBytes)
-	if err != nil {
-		return nil, fmt.Errorf("its %s cannot be read: %s", label.FileName, place.Reason(err))
-	}
-	return label.Parse(data)
-}
-
 // apart marks the projects in a project, which are subjects of their own.
 func (l *Look) apart(r *Report, s *Subject) {
-	labelledBelow(s.Root, func(n *tree.Node, at string) {
+	project.Labelled(s.Root, func(n *tree.Node, at string) {
 		inner := &Subject{Name: path.Join(s.Name, at), Dir: filepath.Join(s.Dir, filepath.FromSlash(at)), Root: &tree.Node{Name: n.Name, Children: n.Children}}
 		n.Children, n.Marks = nil, n.Marks|tree.Apart
 		if s.Below != "" && !strings.HasPrefix(at+"/", s.Below+"/") {
 			return
 		}
 		r.Subjects = append(r.Subjects, inner)
-		own, err := readLabel(inner.Dir)
+		own, _, err := project.ReadLabel(inner.Dir)
 		l.project(r, inner, own, err)
 	})
 }
@@ -377,7 +307,7 @@ func (l *Look) project(r *Report, s *Subject, own *label.Label, err error) {
 	}
 	l.apart(r, s)
 	if err == nil {
-		s.Project, err = l.open(s.Dir, own)
+		s.Project, err = l.Store.Open(s.Dir, own)
 	}
 	if err != nil && l.Template == nil {
 		s.Err = err

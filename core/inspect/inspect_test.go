@@ -53,7 +53,7 @@ func desk(t *testing.T, paths ...string) string {
 }
 
 func look() *Look {
-	return &Look{Limit: 1000, Now: now, Shelf: func(string) project.Shelf { return project.Shelf{Starters: func(string) fs.FS { return nil }} }}
+	return &Look{Limit: 1000, Now: now, Store: &project.Store{Now: now, Shelf: func(string) project.Shelf { return project.Shelf{Starters: func(string) fs.FS { return nil }} }}}
 }
 
 // said lists what a report says of its subjects.

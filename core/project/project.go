@@ -43,15 +43,12 @@ func Find(dir string) (own string, l *label.Label, err error) {
 		return own, nil, &KeptError{by}
 	}
 	for {
-		data, err := place.ReadFile(filepath.Join(own, label.FileName), label.MaxBytes)
+		l, _, err := ReadLabel(own)
 		if err == nil {
-			if l, err = label.Parse(data); err != nil {
-				err = fmt.Errorf("%s: %w", own, err)
-			}
-			return own, l, err
+			return own, l, nil
 		}
 		if !errors.Is(err, fs.ErrNotExist) {
-			return own, nil, fmt.Errorf("%s: %s cannot be read: %s", own, label.FileName, place.Reason(err))
+			return own, nil, fmt.Errorf("%s: %w", own, err)
 		}
 		up := filepath.Dir(own)
 		if up == own || !place.Owned(up) {

@@ -95,37 +95,25 @@ func gets(set *change.Set, part *proposal.Part, wanted, is *tree.Node, at string
 // closeAt notes in the label what the template would ask for where folders were, and no longer
 // what it has where they come to lie.
 func closeAt(set *change.Set, l *project.Layout, folders []string, goes map[string]string) error {
-	was, err := place.ReadFile(filepath.Join(l.Dir, label.FileName), label.MaxBytes)
-	if err != nil {
-		return fmt.Errorf("its %s cannot be read: %s", label.FileName, place.Reason(err))
-	}
-	is, err := label.Parse(was)
-	if err != nil {
-		return err
-	}
-	closed := maps.Clone(is.Closed)
-	if closed == nil {
-		closed = map[string]string{}
-	}
-	for _, from := range folders {
-		to := goes[from]
-		if delete(closed, to); l.Wanted.Own.At(from) != nil {
-			closed[from] = to
+	return project.Relabel(set, l.Dir, func(is *label.Label) error {
+		closed := maps.Clone(is.Closed)
+		if closed == nil {
+			closed = map[string]string{}
 		}
-		for at, there := range closed { // what moved on once moves on again
-			if there == from {
-				closed[at] = to
+		for _, from := range folders {
+			to := goes[from]
+			if delete(closed, to); l.Wanted.Own.At(from) != nil {
+				closed[from] = to
+			}
+			for at, there := range closed { // what moved on once moves on again
+				if there == from {
+					closed[at] = to
+				}
 			}
 		}
-	}
-	if maps.Equal(closed, is.Closed) || len(closed) == 0 && is.Closed == nil {
+		if len(closed) > 0 || is.Closed != nil {
+			is.Closed = closed
+		}
 		return nil
-	}
-	is.Closed = closed
-	data, err := is.Encode()
-	if err != nil {
-		return err
-	}
-	set.Write(change.At{Path: label.FileName}, was, data, "")
-	return nil
+	})
 }

@@ -1,15 +1,13 @@
-package inspect
+package project
 
 import (
 	"path"
 	"path/filepath"
 	"slices"
 	"strings"
-
+	"vestibula/core/bag"
+	"vestibula/core/label"
 	"vestibula/core/place"
-	"vestibula/core/project"
-	"vestibula/core/rules"
-	"vestibula/core/template"
 	"vestibula/core/tree"
 )
 
@@ -29,14 +27,14 @@ type Own struct {
 	Unread []tree.Unread
 }
 
-// Projects finds the project that a path is or lies in, else those that lie below it.
-func Projects(at string) (*Found, error) {
+// Below finds the project that a path is or lies in, else those that lie below it.
+func Below(at string) (*Found, error) {
 	dir, err := place.Real(at)
 	if err != nil {
 		return nil, err
 	}
 	f := &Found{Dir: dir}
-	own, l, err := project.Find(dir)
+	own, l, err := Find(dir)
 	if err != nil {
 		return nil, err
 	}
@@ -53,7 +51,7 @@ func Projects(at string) (*Found, error) {
 		return f, nil
 	}
 	below := map[string]int{}
-	labelledBelow(root, func(n *tree.Node, at string) {
+	Labelled(root, func(n *tree.Node, at string) {
 		below[at] = len(f.Projects)
 		f.Projects = append(f.Projects, Own{Dir: filepath.Join(dir, filepath.FromSlash(at)), Root: n})
 	})
@@ -71,14 +69,35 @@ unread:
 	return f, nil
 }
 
-// Seen is what of a project is seen when it is judged by a template: a copy of the tree
-// of all that lies in it.
-func Seen(full *tree.Node, t *template.Template) (*tree.Node, error) {
-	ignored, err := rules.Ignore(slices.Concat(hiddenOnes(t), t.Ignore))
-	if err != nil {
-		return nil, err
+// Labelled visits the topmost folders with a label below a folder, with their
+// paths from it.
+func Labelled(root *tree.Node, visit func(n *tree.Node, at string)) {
+	var walk func(n *tree.Node, at string)
+	walk = func(n *tree.Node, at string) {
+		for _, c := range n.Children {
+			if c.Kind != tree.Folder || Within(c, bag.BackupName) != nil || Has(c, bag.BagName) && Has(c, bag.Declaration) {
+				continue // a backup is no project, though it holds all of one
+			}
+			if below := path.Join(at, c.Name); Has(c, label.FileName) {
+				visit(c, below)
+			} else {
+				walk(c, below)
+			}
+		}
 	}
-	seen := full.Copy()
-	ignored.Prune(seen)
-	return seen, nil
+	walk(root, "")
+}
+
+// Has reports whether an ordinary file of that name lies in a folder.
+func Has(n *tree.Node, name string) bool {
+	c := Within(n, name)
+	return c != nil && c.Kind == tree.File && c.Marks&tree.Link == 0
+}
+
+// Within returns what bears a name in a folder that was read from a disk, or nil.
+func Within(n *tree.Node, name string) *tree.Node {
+	if i, there := slices.BinarySearchFunc(n.Children, name, func(c *tree.Node, name string) int { return strings.Compare(c.Name, name) }); there {
+		return n.Children[i]
+	}
+	return nil
 }
