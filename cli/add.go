@@ -1,12 +1,7 @@
 package cli
 
 import (
-	"errors"
-	"fmt"
-	"io/fs"
-	"maps"
 	"os"
-	"path"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -15,8 +10,8 @@ import (
 	"github.com/spf13/cobra"
 
 	"vestibula/cli/term"
+	"vestibula/core/add"
 	"vestibula/core/batch"
-	"vestibula/core/label"
 	"vestibula/core/outline"
 	"vestibula/core/place"
 	"vestibula/core/project"
@@ -52,88 +47,18 @@ values, those that wait are listed.`,
 	return c
 }
 
-// A waiting folder is one that a template keeps for later.
-type waiting struct {
-	path string // from the folder that the project was built into, as it is on the disk
-	way  []*tree.Node
-	lack []string // fields that its name needs and that are not known
-}
-
-func (w *waiting) node() *tree.Node { return w.way[len(w.way)-1] }
-func (w *waiting) name() string     { return path.Base(w.path) }
-
 // An adding is one call of add.
 type adding struct {
 	*app
-	project *project.Project
-	values  template.Values // those of the project and those that were given
-	given   []string        // the names of the latter
-	tree    *template.Expansion
-	list    []waiting
+	add.Job
 }
 
-// wait finds the folders that wait, and all that lies on the way to them.
-func (r *adding) wait() error {
-	p := r.project
-	var err error
-	if r.tree, err = p.Template.Tree(r.values, template.DefaultLimit); err != nil {
-		return r.tellErrors(p.Template.Name, p.Template.Text, err, statusFound)
+// find finds the folders that wait.
+func (r *adding) find() error {
+	if err := r.Find(); err != nil {
+		return r.tellErrors(r.Project.Template.Name, r.Project.Template.Text, err, statusFound)
 	}
-	base := p.Base(r.tree.Root)
-	wanted, real := p.Names(r.tree.Root)
-	known := map[string]bool{}
-	var walk func(way []*tree.Node, at string, own int)
-	walk = func(way []*tree.Node, at string, own int) {
-		for _, n := range way[len(way)-1].Children {
-			name, below := n.Name, -1
-			if own >= 0 && own < len(wanted) && n.Name == wanted[own] {
-				name, below = real[own], own+1 // the project may have been renamed since
-			}
-			here, to := append(slices.Clip(way), n), path.Join(at, name)
-			if n.Marks&tree.Later != 0 && n.Marks&tree.Way == 0 && !known[to] {
-				known[to] = true
-				if _, err := os.Lstat(filepath.Join(base, filepath.FromSlash(to))); err != nil {
-					r.list = append(r.list, waiting{to, here, r.lacking(n)})
-				}
-			}
-			walk(here, to, below)
-		}
-	}
-	walk([]*tree.Node{r.tree.Root}, "", 0)
 	return nil
-}
-
-// lacking are the fields that the name of a node needs and that nothing is known of.
-func (r *adding) lacking(n *tree.Node) (fields []string) {
-	if n.Marks&tree.Open == 0 {
-		return nil
-	}
-	for _, slot := range r.slots(n) {
-		if v := r.values[slot]; !v.Given() && !slices.Contains(fields, slot) {
-			fields = append(fields, slot)
-		}
-	}
-	return fields
-}
-
-// slots are the fields that the name of a node is made of, those that they are made
-// from in their place.
-func (r *adding) slots(n *tree.Node) (fields []string) {
-	t := r.project.Template
-	line := t.LineOf(n)
-	if line == nil {
-		return nil
-	}
-	for _, name := range line.Names {
-		for _, slot := range name.Pattern.Slots() {
-			if f := t.Field(slot); f != nil {
-				for _, g := range t.Ingredients(f) {
-					fields = append(fields, g.Name)
-				}
-			}
-		}
-	}
-	return fields
 }
 
 func (a *app) add(at string, args []string, ask consent) error {
@@ -141,7 +66,7 @@ func (a *app) add(at string, args []string, ask consent) error {
 	if err != nil {
 		return err
 	}
-	r := &adding{app: a, project: p, values: template.Values{}}
+	r := &adding{app: a, Job: add.Job{Project: p, Values: template.Values{}}}
 	folder, inside := filepath.ToSlash(rest), ""
 	if info, err := os.Stat(at); err == nil && info.IsDir() {
 		folder, inside = "", folder
@@ -149,11 +74,11 @@ func (a *app) add(at string, args []string, ask consent) error {
 	if err := r.read(args, &folder); err != nil {
 		return err
 	}
-	if err := r.wait(); err != nil {
+	if err := r.find(); err != nil {
 		return err
 	}
-	r.keepBelow(inside)
-	if folder == "" && len(r.given) == 0 {
+	r.KeepBelow(inside)
+	if folder == "" && len(r.Given) == 0 {
 		return r.tellWaiting(at, ask.asJSON)
 	}
 	chosen, err := r.choose(folder, at)
@@ -165,9 +90,9 @@ func (a *app) add(at string, args []string, ask consent) error {
 
 // read takes the arguments apart: values, and the name of a folder.
 func (r *adding) read(args []string, folder *string) error {
-	t := r.project.Template
-	for name, v := range r.project.Values {
-		r.values[name] = v
+	t := r.Project.Template
+	for name, v := range r.Project.Values {
+		r.Values[name] = v
 	}
 	raw := map[string]template.Raw{}
 	for _, arg := range args {
@@ -186,24 +111,14 @@ func (r *adding) read(args []string, folder *string) error {
 		return badValues(errs)
 	}
 	for name, v := range values {
-		was, known := r.project.Values[name]
+		was, known := r.Project.Values[name]
 		if known && !was.Empty() && !was.Equal(v) {
-			return refused(advise("to change that", "upgrade", typed(fromHere(r.project.Dir)), name+"="+v.String()).String(), "the %s of this project is %s.", name, was)
+			return refused(advise("to change that", "upgrade", typed(fromHere(r.Project.Dir)), name+"="+v.String()).String(), "the %s of this project is %s.", name, was)
 		}
-		r.values[name] = v
-		r.given = append(r.given, name)
+		r.Values[name] = v
+		r.Given = append(r.Given, name)
 	}
 	return nil
-}
-
-// listed is the path of a folder as it stands in the list of those that wait: with the slots
-// of its name, where their values may be any.
-func (r *adding) listed(w *waiting) string {
-	line := r.project.Template.LineOf(w.node())
-	if w.node().Marks&tree.Open == 0 && len(r.slots(w.node())) == 0 || line == nil || len(line.Names) == 0 {
-		return w.path
-	}
-	return path.Join(path.Dir(w.path), line.Names[len(line.Names)-1].Pattern.Source)
 }
 
 // adding is the advice to make the same call for one folder.
@@ -219,30 +134,30 @@ func (r *adding) adding(at, folder string) advice {
 
 // choose finds the one folder that is meant: its exact name goes before a part of
 // it, and without a name the values tell.
-func (r *adding) choose(folder, at string) (*waiting, error) {
-	ways := []func(w *waiting) bool{
-		func(w *waiting) bool { return w.path == folder || w.name() == folder },
-		func(w *waiting) bool { return r.listed(w) == folder }, // as it was listed before its values were known
-		func(w *waiting) bool { return strings.HasSuffix(w.path, "/"+folder) },
-		func(w *waiting) bool { return strings.EqualFold(unnumbered(w.name()), unnumbered(folder)) },
+func (r *adding) choose(folder, at string) (*add.Waiting, error) {
+	ways := []func(w *add.Waiting) bool{
+		func(w *add.Waiting) bool { return w.Path == folder || w.Name() == folder },
+		func(w *add.Waiting) bool { return r.Listed(w) == folder }, // as it was listed before its values were known
+		func(w *add.Waiting) bool { return strings.HasSuffix(w.Path, "/"+folder) },
+		func(w *add.Waiting) bool { return strings.EqualFold(unnumbered(w.Name()), unnumbered(folder)) },
 	}
 	if folder == "" {
-		ways = []func(w *waiting) bool{func(w *waiting) bool {
-			slots := r.slots(w.node())
-			return !slices.ContainsFunc(r.given, func(name string) bool {
-				return !slices.Contains(slots, name) && r.project.Template.Field(name).Type.Kind != value.List
+		ways = []func(w *add.Waiting) bool{func(w *add.Waiting) bool {
+			slots := r.Slots(w.Node())
+			return !slices.ContainsFunc(r.Given, func(name string) bool {
+				return !slices.Contains(slots, name) && r.Project.Template.Field(name).Type.Kind != value.List
 			})
 		}}
 	}
 	var names []string
-	for i := range r.list {
-		names = append(names, r.list[i].name())
+	for i := range r.List {
+		names = append(names, r.List[i].Name())
 	}
 	for _, fits := range ways {
-		var found []*waiting
-		for i := range r.list {
-			if fits(&r.list[i]) {
-				found = append(found, &r.list[i])
+		var found []*add.Waiting
+		for i := range r.List {
+			if fits(&r.List[i]) {
+				found = append(found, &r.List[i])
 			}
 		}
 		switch {
@@ -251,7 +166,7 @@ func (r *adding) choose(folder, at string) (*waiting, error) {
 		case len(found) > 1:
 			calls := make([]string, len(found))
 			for i, w := range found {
-				calls[i] = r.adding(at, r.listed(w)).String()
+				calls[i] = r.adding(at, r.Listed(w)).String()
 			}
 			return nil, unclear(strings.Join(few(calls), "\n"), "%s folders can be meant", term.Number(len(found)))
 		}
@@ -263,19 +178,9 @@ func (r *adding) choose(folder, at string) (*waiting, error) {
 		help = "these wait: " + strings.Join(names, ", ")
 	}
 	if folder == "" {
-		return nil, unclear(help, "nothing in %s waits for %s", at, strings.Join(r.given, ", "))
+		return nil, unclear(help, "nothing in %s waits for %s", at, strings.Join(r.Given, ", "))
 	}
 	return nil, unclear(help, "no folder called \"%s\" waits in %s", folder, at)
-}
-
-// keepBelow keeps what waits below a folder of the project.
-func (r *adding) keepBelow(folder string) {
-	if folder == "" || folder == "." {
-		return
-	}
-	_, real := r.project.Names(r.tree.Root)
-	below := path.Join(path.Join(real...), folder) + "/"
-	r.list = slices.DeleteFunc(r.list, func(w waiting) bool { return !strings.HasPrefix(w.path, below) })
 }
 
 func unnumbered(name string) string { return strings.TrimLeft(name, "0123456789 -_.") }
@@ -288,21 +193,21 @@ func (r *adding) tellWaiting(at string, asJSON bool) error {
 			Needs []string `json:"needs,omitempty"`
 		}
 		list := []later{}
-		for _, w := range r.list {
-			list = append(list, later{w.path, r.project.Template.LineOf(w.node()).Note, w.lack})
+		for _, w := range r.List {
+			list = append(list, later{w.Path, r.Project.Template.LineOf(w.Node()).Note, w.Lacks})
 		}
 		return r.printJSON(list)
 	}
-	if len(r.list) == 0 {
+	if len(r.List) == 0 {
 		r.screen.Text("Nothing waits in " + term.Visible(at) + ".")
 		return nil
 	}
-	for _, w := range r.list {
-		note := term.Visible(r.project.Template.LineOf(w.node()).Note)
-		if len(w.lack) > 0 {
-			note = term.Sprintf("needs %s", strings.Join(w.lack, ", ")) + noteBehind(note)
+	for _, w := range r.List {
+		note := term.Visible(r.Project.Template.LineOf(w.Node()).Note)
+		if len(w.Lacks) > 0 {
+			note = term.Sprintf("needs %s", strings.Join(w.Lacks, ", ")) + noteBehind(note)
 		}
-		r.screen.Line(term.Strong.Render(term.Visible(w.path)), term.Dim.Render("/   "+note))
+		r.screen.Line(term.Strong.Render(term.Visible(w.Path)), term.Dim.Render("/   "+note))
 	}
 	return nil
 }
@@ -315,24 +220,24 @@ func noteBehind(note term.Shown) term.Shown {
 }
 
 // make makes a folder that waits.
-func (r *adding) make(w *waiting, ask consent) error {
-	t := r.project.Template
-	if len(w.lack) > 0 {
+func (r *adding) make(w *add.Waiting, ask consent) error {
+	t := r.Project.Template
+	if len(w.Lacks) > 0 {
 		var fields []*template.Field
-		for _, name := range w.lack {
+		for _, name := range w.Lacks {
 			fields = append(fields, t.Field(name))
 		}
 		return missing(t.Name, fields)
 	}
-	if from := r.project.Lacks(w.node()); from != "" {
-		return refused("put the template and what it starts from into one folder, in which templates are found\n"+advise("where that is", "templates").String(), "Nothing was made: \"%s\" starts from %s, which is not at hand.", w.name(), from)
+	if from := r.Project.Lacks(w.Node()); from != "" {
+		return refused("put the template and what it starts from into one folder, in which templates are found\n"+advise("where that is", "templates").String(), "Nothing was made: \"%s\" starts from %s, which is not at hand.", w.Name(), from)
 	}
-	if errs := r.outside(w); errs != nil {
+	if errs := r.Outside(w); errs != nil {
 		return badValues(errs)
 	}
-	base := r.project.Base(r.tree.Root)
-	b := &buildRun{app: r.app, what: "add", into: base, consent: ask, noLabel: true, t: t, aim: fromHere(filepath.Join(base, filepath.FromSlash(w.path))),
-		tree: &template.Expansion{Root: branch(w)}, batch: &batch.Batch{Template: t}}
+	base := r.Project.Base(r.Tree.Root)
+	b := &buildRun{app: r.app, what: "add", into: base, consent: ask, noLabel: true, t: t, aim: fromHere(filepath.Join(base, filepath.FromSlash(w.Path))),
+		tree: &template.Expansion{Root: add.Branch(w)}, batch: &batch.Batch{Template: t}}
 	var err error
 	if b.place, err = place.Open(base); err != nil {
 		return unclear("", "%v", err)
@@ -344,7 +249,7 @@ func (r *adding) make(w *waiting, ask consent) error {
 	if err := b.makeSet(nil); err != nil {
 		return err
 	}
-	if err := r.remember(b); err != nil {
+	if err := planned(r.Remember(&b.set, b.tree.Root, r.version)); err != nil {
 		return err
 	}
 	return b.carryOut()
@@ -369,82 +274,4 @@ func fromHere(full string) string {
 		return rel
 	}
 	return full
-}
-
-// outside says which values do not lie in what they must.
-func (r *adding) outside(w *waiting) (errs []*template.ValueError) {
-	for _, name := range r.given {
-		f := r.project.Template.Field(name)
-		longer := r.values[f.Within]
-		if covers, known := longer.Covers(r.values[name]); known && !covers {
-			errs = append(errs, &template.ValueError{Field: name, Message: fmt.Sprintf("%s does not lie in the %s %s", r.values[name], f.Within, longer)})
-		}
-	}
-	return errs
-}
-
-// branch returns a tree with only the way to a folder, as it is on the disk, and what
-// is to be made in that folder.
-func branch(w *waiting) *tree.Node {
-	opened := *w.node().Built()
-	opened.Marks &^= tree.Later
-	names := strings.Split(w.path, "/")
-	out := &opened
-	for i := len(names) - 1; i >= 0; i-- {
-		n := *w.way[i+1]
-		if i == len(names)-1 {
-			n = opened
-		} else {
-			n.Children = []*tree.Node{out}
-		}
-		n.Name = names[i]
-		out = &n
-	}
-	return &tree.Node{Children: []*tree.Node{out}}
-}
-
-// remember writes into the label what the project has from now on: lists that were
-// empty until now, and what its new files hold.
-func (r *adding) remember(b *buildRun) error {
-	l := *r.project.Label
-	values := template.Values{}
-	for name, v := range r.project.Values {
-		values[name] = v
-	}
-	for _, name := range r.given {
-		if r.values[name].Kind == value.List {
-			values[name] = r.values[name]
-		}
-	}
-	next := label.NewBuild(r.project.Template, values, l.Built, r.version)
-	next.Text = l.Text
-	given := map[string]string{}
-	for at, sum := range l.Given {
-		given[at] = sum
-	}
-	_, real := r.project.Names(r.tree.Root)
-	own := strings.Join(real, "/")
-	sums, err := batch.Sums(b.tree.Root)
-	if err != nil {
-		return err
-	}
-	for at, sum := range sums {
-		if below, inside := strings.CutPrefix(at, own+"/"); inside || own == "" {
-			given[below] = sum
-		}
-	}
-	if len(given) == len(l.Given) && l.SameValues(next) {
-		return nil
-	}
-	err = project.Relabel(&b.set, r.project.Dir, func(now *label.Label) error {
-		if !now.Same(&l.Build) || !maps.Equal(now.Given, l.Given) {
-			return refused("nothing was changed: do it again", "the label of %s was changed meanwhile.", fromHere(r.project.Dir))
-		}
-		now.Build, now.Given = *next, given
-		return nil
-	})
-	if errors.Is(err, fs.ErrNotExist) {
-		return nil // it went meanwhile, and nothing depends on it
-	}
-	return planned(err)
 }

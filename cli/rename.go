@@ -45,7 +45,6 @@ type renameRun struct {
 	trees     map[string]*tree.Node      // all that lies in the folders that were named
 	outcomes  []*rename.Outcome
 	paths     []string
-	followed  *followed
 }
 
 func (a *app) renameCommand() *cobra.Command {

@@ -86,23 +86,7 @@ func (l *Label) data() ([]byte, error) {
 // given are the files that the build gives its project, with their checksums.
 func (l *Label) given() (map[string]string, error) {
 	_, own := l.Build.Template.Own(l.Build.Root)
-	return Sums(own)
-}
-
-// Sums returns the checksums of the files and links of a tree, by their paths.
-func Sums(root *tree.Node) (map[string]string, error) {
-	sums := map[string]string{}
-	for at, n := range root.All() {
-		if n.Kind == tree.Folder {
-			continue
-		}
-		sum, err := journal.SumOf(n)
-		if err != nil {
-			return nil, err
-		}
-		sums[at] = sum
-	}
-	return sums, nil
+	return journal.Sums(own)
 }
 
 // namedBy are the text fields that the name of the own folder, and of those on the way
