@@ -9,8 +9,8 @@ import (
 	"vestibula/core/batch"
 	"vestibula/core/build"
 	"vestibula/core/change"
-	"vestibula/core/disk"
 	"vestibula/core/journal"
+	"vestibula/core/label"
 	"vestibula/core/place"
 	"vestibula/core/project"
 	"vestibula/core/proposal"
@@ -201,7 +201,7 @@ func (b *buildRun) makesAllOf(r *journal.Record) bool {
 		known[path] = true
 	}
 	return !slices.ContainsFunc(changes, func(c change.Change) bool {
-		return c.Op != change.Replace && !(c.Op == change.Make && (known[c.Path] || disk.Own(c.Path) || b.isThere(&c)))
+		return c.Op != change.Replace && !(c.Op == change.Make && (known[c.Path] || label.Own(c.Path) || b.isThere(&c)))
 	})
 }
 

@@ -11,7 +11,6 @@ import (
 	"vestibula/core/build"
 	"vestibula/core/change"
 	"vestibula/core/digest"
-	"vestibula/core/disk"
 	"vestibula/core/inspect"
 	"vestibula/core/label"
 	"vestibula/core/place"
@@ -81,7 +80,7 @@ func (b *buildRun) doubles(l *batch.Label) (told []string, err error) {
 		}
 	}
 	plan, err := new(upgrade.Planner).Plan(&upgrade.Job{Project: p, Template: b.t, Values: l.Build.Values, Full: full, Seen: seen, Limit: max(b.flags.limit, template.DefaultLimit), Now: b.now,
-		Own: disk.Own, Sum: func(at string) (string, error) { return sumAt(b.place, inOwn(l.Folder, at)) }})
+		Own: label.Own, Sum: func(at string) (string, error) { return sumAt(b.place, inOwn(l.Folder, at)) }})
 	if err != nil {
 		return nil, nil
 	}

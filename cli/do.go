@@ -12,8 +12,8 @@ import (
 
 	"vestibula/cli/term"
 	"vestibula/core/change"
-	"vestibula/core/disk"
 	"vestibula/core/journal"
+	"vestibula/core/label"
 	"vestibula/core/place"
 	"vestibula/core/plan"
 	"vestibula/core/table"
@@ -38,7 +38,7 @@ func (a *app) writePlan(set *change.Set, c consent) error {
 		}
 		base = up
 	}
-	rows := plan.Rows(set.Changes, func(in int) string { return below(base, set.Places[in]) }, disk.Own)
+	rows := plan.Rows(set.Changes, func(in int) string { return below(base, set.Places[in]) }, label.Own)
 	data, err := table.Write(c.plan, rows)
 	var text *table.TextError
 	switch {
@@ -207,4 +207,4 @@ func (d planDisk) Sum(path string) (string, error) {
 }
 
 // Own names the program's own files.
-func (d planDisk) Own(path string) bool { return disk.Own(path) }
+func (d planDisk) Own(path string) bool { return label.Own(path) }

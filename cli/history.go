@@ -13,11 +13,11 @@ import (
 
 	"vestibula/cli/term"
 	"vestibula/core/change"
-	"vestibula/core/disk"
 	"vestibula/core/journal"
 	"vestibula/core/place"
 	"vestibula/core/proposal"
 	"vestibula/core/table"
+	"vestibula/core/undo"
 )
 
 // records reads the journal for showing it; where there is none, it is empty.
@@ -121,7 +121,7 @@ func amount(n change.Counts) term.Shown {
 		}
 	}
 	if len(parts) == 0 {
-		return "nothing"
+		return "the label"
 	}
 	return term.Join(parts, ", ")
 }
@@ -315,7 +315,7 @@ func (a *app) toUndo(records []*journal.Record, args []string, here string, ask 
 		if r.Undoes > 0 || r.Undone() || r.Busy || r.End == journal.Forgotten {
 			continue
 		}
-		if disk.Reaches(r, here) {
+		if undo.Reaches(r, here) {
 			return r, nil
 		}
 		if newest == nil {
@@ -352,15 +352,15 @@ func (a *app) undo(args []string, ask consent) error {
 	case r.End == journal.Forgotten:
 		return refused("", "%d was forgotten, and cannot be undone any more", r.Number)
 	}
-	where := disk.Where{Here: here}
+	where := undo.Where{Here: here}
 	if len(args) > 1 {
 		if where.Named, err = place.Real(args[1]); err != nil {
 			return unreadable(args[1], err)
 		}
 	}
-	var u *disk.Undo
+	var u *undo.Undo
 	err = a.journal(func(j *journal.Journal) error {
-		u, err = disk.PlanUndo(j, records, r, where, unmarking)
+		u, err = undo.Plan(j, records, r, where, unmarking)
 		return a.toldUndo(r, err)
 	})
 	if err != nil {
@@ -368,7 +368,7 @@ func (a *app) undo(args []string, ask consent) error {
 	}
 	t := &task{Proposal: u.Proposal(), question: fmt.Sprintf("Undo the %s of %s in %s?", r.What, r.Name(), strings.Join(u.Places, ", ")), how: "undo it",
 		of:          func() any { return undone{r.Number, u.Places} },
-		undertaking: undertaking{plan: u.Plan, doing: "undoing", head: journal.Head{What: "undo", Title: r.Title, Project: r.Project}}}
+		undertaking: undertaking{doing: "undoing", head: journal.Head{What: "undo", Title: r.Title, Project: r.Project}}}
 	t.told = func() term.Shown {
 		text := fmt.Sprintf(": %s. %s", amount(a.record.Count), advise("To have it back", "undo", fmt.Sprint(a.number)))
 		if a.record.Kept > 0 {
@@ -402,7 +402,7 @@ func (a *app) completeRecord(_ *cobra.Command, args []string, _ string) (list []
 
 // unmarking takes the marks of a build out of a table in which others, or people, have
 // written as well since then: those of rows whose projects the build has made.
-var unmarking = disk.Revise{
+var unmarking = undo.Revise{
 	Knows: func(path string) bool {
 		return slices.Contains([]string{".csv", ".xlsx", ".xlsm", ".ods"}, strings.ToLower(filepath.Ext(path)))
 	},
@@ -430,8 +430,8 @@ var unmarking = disk.Revise{
 
 // toldUndo says, for a person, why an undo cannot be planned.
 func (a *app) toldUndo(r *journal.Record, err error) error {
-	var newer *disk.NewerError
-	var gone *disk.GoneError
+	var newer *undo.NewerError
+	var gone *undo.GoneError
 	switch {
 	case err == nil:
 		return nil

@@ -245,6 +245,10 @@ func (a *app) pass(c consent, t *task) (goes bool, err error) {
 // hold adds what follows from a proposal, and holds it against its places, without what is in
 // the way where that can be left out. There is no plan where nothing is to be done.
 func (a *app) hold(c consent, t *task) (err error) {
+	if t.plan == nil && t.Back != nil {
+		t.plan, err = disk.TakeBack(t.Back)
+		return err
+	}
 	for t.plan == nil {
 		if t.follows != nil {
 			if err := a.follow(c, t); err != nil {

@@ -10,8 +10,8 @@ import (
 	"github.com/spf13/cobra"
 
 	"vestibula/cli/term"
-	"vestibula/core/disk"
 	"vestibula/core/journal"
+	"vestibula/core/label"
 	"vestibula/core/place"
 	"vestibula/core/project"
 	"vestibula/core/template"
@@ -199,7 +199,7 @@ func (r *upgradeRun) open(own *project.Own, l project.Read) error {
 	if len(own.Unread) > 0 {
 		return refused("", "%s in it cannot be read: %s", own.Unread[0].Path, place.Reason(own.Unread[0].Err))
 	}
-	u.job = &upgrade.Job{Project: p, Template: t, Values: values, Full: own.Root, Limit: r.limit, Now: r.now, Own: disk.Own}
+	u.job = &upgrade.Job{Project: p, Template: t, Values: values, Full: own.Root, Limit: r.limit, Now: r.now, Own: label.Own}
 	r.jobs = append(r.jobs, u)
 	return nil
 }

@@ -1,6 +1,7 @@
 package change
 
 import (
+	"crypto/rand"
 	"fmt"
 	"path"
 	"path/filepath"
@@ -150,3 +151,6 @@ func (w *Way) To(at At, why string) (count int) {
 	w.set.MakeFolder(at, why)
 	return count + 1
 }
+
+// NewWork is the name of a new hidden folder of a run, which nobody else thinks of.
+func NewWork() string { return WorkName + strings.ToLower(rand.Text()[:12]) }

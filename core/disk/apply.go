@@ -9,7 +9,6 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
-	"path"
 	"slices"
 	"strings"
 	"sync/atomic"
@@ -20,6 +19,7 @@ import (
 	"vestibula/core/journal"
 	"vestibula/core/label"
 	"vestibula/core/place"
+	"vestibula/core/proposal"
 	"vestibula/core/register"
 	"vestibula/core/tree"
 )
@@ -122,7 +122,7 @@ func (p *Plan) Drop() {
 // Prepare looks at all that a set touches, and puts its changes into order. The
 // error is that of a place which cannot be opened or read, or a [FullError].
 func Prepare(set *change.Set) (*Plan, error) {
-	p := &Plan{Work: change.WorkName + token()}
+	p := &Plan{Work: change.NewWork()}
 	places, err := p.open(set.Places)
 	if err != nil {
 		return nil, err
@@ -150,6 +150,15 @@ func Prepare(set *change.Set) (*Plan, error) {
 	if err == nil && len(p.Blocked) == 0 {
 		err = p.room(places)
 	}
+	return p, err
+}
+
+// TakeBack returns the plan of a list that takes a record back. The error is that of a place which
+// cannot be opened.
+func TakeBack(b *proposal.Back) (*Plan, error) {
+	p := &Plan{List: b.List, Work: b.Work, Continues: b.Continues, undoes: b.Record, times: b.Times}
+	places, err := p.open(b.Places)
+	closeAll(places)
 	return p, err
 }
 
@@ -294,7 +303,7 @@ func (r *run) recorded(head journal.Head, looked <-chan error) (record *journal.
 
 // note writes into the head of a record what the plan is.
 func (p *Plan) note(head *journal.Head) {
-	head.Work, head.Places, head.Count, head.Kept = p.Work, nil, change.Count(p.List, Own), journal.Kept(p.List)
+	head.Work, head.Places, head.Count, head.Kept = p.Work, nil, change.Count(p.List, label.Own), journal.Kept(p.List)
 	for _, place := range p.Places {
 		head.Places = append(head.Places, address.Text(place))
 	}
@@ -322,9 +331,6 @@ func (p *Plan) lookAgain(places []*place.Place) error {
 	}
 	return blocked
 }
-
-// Own reports whether a path is that of a file of the program's own.
-func Own(p string) bool { return path.Base(p) == label.FileName }
 
 // take has the places for this run alone.
 func (w *Writer) take(places []string) (release func(), err error) {

@@ -22,6 +22,7 @@ import (
 	"vestibula/core/journal"
 	"vestibula/core/label"
 	"vestibula/core/tree"
+	"vestibula/core/undo"
 )
 
 // Whatever a set does, in whatever order it is given: the disk looks afterwards
@@ -301,7 +302,7 @@ func TestALabelOnlyOffersAProjectOnAnotherDisk(t *testing.T) {
 	require.NoError(t, os.CopyFS(away, os.DirFS(filepath.Join(w.places[0], "P"))))
 	require.NoError(t, os.RemoveAll(filepath.Join(w.places[0], "P")))
 	_, err = w.undo("test")
-	var gone *GoneError
+	var gone *undo.GoneError
 	require.ErrorAs(t, err, &gone, "from elsewhere it is not found")
 	w.top = away
 	_, err = w.undo("test")

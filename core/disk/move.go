@@ -1,7 +1,6 @@
 package disk
 
 import (
-	"crypto/rand"
 	"errors"
 	"fmt"
 	"io/fs"
@@ -23,9 +22,6 @@ import (
 // a run, before they get their own: a file is there as a whole or not at all,
 // whenever the power goes.
 const partName = "part-"
-
-// token is a name that nobody else thinks of.
-func token() string { return strings.ToLower(rand.Text()[:12]) }
 
 // stage writes what a file is to hold into the work folder. It gets its name there
 // when it is whole: so what was cut short is known by its name, and removed.

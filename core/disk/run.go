@@ -243,3 +243,19 @@ func (r *run) tidy(done bool) {
 		}
 	}
 }
+
+// tidy cleans up after a record that this run has finished: what was half written
+// when it was cut short, and its work folder where nothing is kept in it any more.
+func tidy(j *journal.Journal, r *journal.Record, places []*place.Place) {
+	for _, place := range places {
+		h, err := place.Root().Folder(r.Work)
+		if err != nil {
+			continue
+		}
+		if changes, paths, err := j.Changes(r); err == nil && r.End == journal.CutShort {
+			discardStaged(h, changes, slices.Index(paths, place.Real), r.Work)
+		}
+		h.Close()
+		_ = place.Root().Remove(r.Work, true)
+	}
+}

@@ -21,6 +21,7 @@ import (
 	"vestibula/core/journal"
 	"vestibula/core/proposal"
 	"vestibula/core/tree"
+	"vestibula/core/undo"
 )
 
 // A world is some folders and files in two places, drawn at random, and what
@@ -451,11 +452,15 @@ func (w *world) undo(what string) ([]*proposal.Left, error) {
 		if r.What != what || r.Undone() {
 			continue
 		}
-		u, err := PlanUndo(j, records, r, Where{w.top, w.named}, Revise{})
+		u, err := undo.Plan(j, records, r, undo.Where{Here: w.top, Named: w.named}, undo.Revise{})
 		if err != nil {
 			return nil, err
 		}
-		_, err = w.writer().Apply(u.Plan, journal.Head{What: "undo", When: time.Unix(0, 0), Title: "world", Roots: u.Roots})
+		back, err := TakeBack(&u.Back)
+		if err != nil {
+			return nil, err
+		}
+		_, err = w.writer().Apply(back, journal.Head{What: "undo", When: time.Unix(0, 0), Title: "world", Roots: u.Roots})
 		return u.Stays, err
 	}
 	return nil, errNothing

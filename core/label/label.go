@@ -29,6 +29,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"path"
 	"slices"
 	"strings"
 	"time"
@@ -243,3 +244,6 @@ func WithoutStarters(text string) (plain string, starters map[int]string) {
 	}
 	return f.String(), starters
 }
+
+// Own reports whether a path is that of a label: a file of the program's own.
+func Own(at string) bool { return path.Base(at) == FileName }

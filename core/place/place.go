@@ -253,3 +253,7 @@ func Exists(path string) bool {
 	_, err := os.Lstat(path)
 	return err == nil
 }
+
+// Identity is what something at a path of this disk is known by, however it is called; it
+// follows no link.
+func Identity(path string) (dev, ino uint64, err error) { return folder.Identity(path) }

@@ -24,9 +24,21 @@ type Proposal struct {
 	Roots []journal.Root // for whom it counts; see [Proposal.Counts]
 	Parts []*Part
 	Notes []Note
+	Back  *Back // instead of a set: what takes a record back; nil for none
 	// Archived are the projects that go from a folder to their archive, or come back to it: its
 	// list notes them.
 	Archived []Archived
+}
+
+// A Back is a list that takes a record back. It was held against the disk already, and what
+// cannot be taken back is not in it.
+type Back struct {
+	Record    *journal.Record
+	Places    []string // absolute, without links
+	List      []change.Change
+	Work      string            // the hidden folder of the run, in each place
+	Times     *journal.Times    // of folders, from the record
+	Continues []*journal.Record // undos of it that were cut short, and are gone on with
 }
 
 // An Archived is a project that goes from a folder, or comes back to it.

@@ -24,6 +24,7 @@ import (
 	"vestibula/core/project"
 	"vestibula/core/template"
 	"vestibula/core/tree"
+	"vestibula/core/undo"
 	"vestibula/core/value"
 )
 
@@ -231,7 +232,7 @@ func TestAfterAnUpgradeTheProjectIsWhatTheTemplateMakes(t *testing.T) {
 		require.NoError(t, err)
 		seen, err := inspect.Seen(full, next)
 		require.NoError(t, err)
-		plan, err := new(Planner).Plan(&Job{Project: p, Template: next, Values: values, Full: full, Seen: seen, Limit: 10_000, Now: now, Own: disk.Own, Sum: func(at string) (string, error) {
+		plan, err := new(Planner).Plan(&Job{Project: p, Template: next, Values: values, Full: full, Seen: seen, Limit: 10_000, Now: now, Own: label.Own, Sum: func(at string) (string, error) {
 			data, err := os.ReadFile(filepath.Join(dir, at))
 			return digest.Bytes(data), err
 		}})
@@ -285,9 +286,11 @@ func TestAfterAnUpgradeTheProjectIsWhatTheTemplateMakes(t *testing.T) {
 			defer j.Close()
 			records, err := j.Records()
 			require.NoError(t, err)
-			undo, err := disk.PlanUndo(j, records, records[len(records)-1], disk.Where{Here: top}, disk.Revise{})
+			u, err := undo.Plan(j, records, records[len(records)-1], undo.Where{Here: top}, undo.Revise{})
 			require.NoError(t, err)
-			_, err = writer.Apply(undo.Plan, journal.Head{What: "undo"})
+			back, err := disk.TakeBack(&u.Back)
+			require.NoError(t, err)
+			_, err = writer.Apply(back, journal.Head{What: "undo"})
 			require.NoError(t, err)
 			assert.Equal(t, before, whole(t, top), "an undo brings it back")
 		}

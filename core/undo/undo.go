@@ -1,4 +1,7 @@
-package disk
+// Package undo plans what takes a record back: what it did and is still as it was made goes,
+// what was there before comes back, and what somebody has changed since stays, and is told.
+// What a person has moved or renamed by hand is followed.
+package undo
 
 import (
 	"fmt"
@@ -11,7 +14,6 @@ import (
 	"vestibula/core/address"
 	"vestibula/core/change"
 	"vestibula/core/digest"
-	"vestibula/core/folder"
 	"vestibula/core/journal"
 	"vestibula/core/label"
 	"vestibula/core/place"
@@ -23,11 +25,10 @@ import (
 // An Undo is a plan to take a record back, and what stays because somebody has
 // changed it or put something into it since.
 type Undo struct {
-	*Plan
-	Record *journal.Record
-	Stays  []*proposal.Left
-	Moved  []string       // the roots of the record that were moved or renamed by hand, and where they are now
-	Roots  []journal.Root // those of the record, in the places of the plan
+	proposal.Back
+	Stays []*proposal.Left
+	Moved []string       // the roots of the record that were moved or renamed by hand, and where they are now
+	Roots []journal.Root // those of the record, in the places of the plan
 }
 
 // A NewerError says that a later record touched the same things, so that it has
@@ -67,14 +68,14 @@ type Revise struct {
 	Without func(path string, now []byte, made func(path string) bool) (data []byte, ok bool)
 }
 
-// PlanUndo looks at what a record did and is still as it was made. Records are all
+// Plan looks at what a record did and is still as it was made. Records are all
 // of the journal. The error may be a [NewerError] or a [GoneError].
-func PlanUndo(j *journal.Journal, records []*journal.Record, r *journal.Record, in Where, revise Revise) (*Undo, error) {
+func Plan(j *journal.Journal, records []*journal.Record, r *journal.Record, in Where, revise Revise) (*Undo, error) {
 	changes, places, err := j.Changes(r)
 	if err != nil {
 		return nil, err
 	}
-	u := &Undo{Record: r, Plan: &Plan{Work: change.WorkName + token(), undoes: r, times: j.Times(r.Number)}}
+	u := &Undo{Back: proposal.Back{Work: change.NewWork(), Record: r, Times: j.Times(r.Number)}}
 	own := map[string]bool{} // the paths that it touched, as they were and as they are now
 	note := func(p string) bool { own[p] = true; return false }
 	// What others write in as well is put right by itself.
@@ -103,8 +104,15 @@ func PlanUndo(j *journal.Journal, records []*journal.Record, r *journal.Record, 
 	if err != nil {
 		return nil, err
 	}
-	defer closeAll(open)
-	check := &change.Check{Places: asPlaces(open), Work: u.Work, Lenient: true}
+	defer func() {
+		for _, p := range open {
+			p.Close()
+		}
+	}()
+	check := &change.Check{Work: u.Work, Lenient: true}
+	for _, p := range open {
+		check.Places = append(check.Places, p)
+	}
 	changes, unfinished = changes[:ours:ours], changes[ours:]
 	list := change.Invert(changes)
 	switch {
@@ -149,13 +157,28 @@ func (u *Undo) unfinished(j *journal.Journal, records []*journal.Record, places 
 
 // Proposal returns what the undo does, for a person.
 func (u *Undo) Proposal() *proposal.Proposal {
-	part := proposal.Of(u.List, u.Stays, Own)
-	out := &proposal.Proposal{Roots: u.Roots, Parts: []*proposal.Part{
+	part := proposal.Of(u.List, u.Stays, label.Own)
+	out := &proposal.Proposal{Back: &u.Back, Roots: u.Roots, Parts: []*proposal.Part{
 		{Title: fmt.Sprintf("Undo %d: the %s of %s", u.Record.Number, u.Record.What, u.Record.Name()), About: " in " + strings.Join(u.Record.PlacePaths(), ", ")}, part}}
 	for _, now := range u.Moved {
 		out.Note("it lies in " + now + " now")
 	}
 	return out
+}
+
+// open opens the places of an undo.
+func (u *Undo) open(paths []string) (open []*place.Place, err error) {
+	for _, at := range paths {
+		p, err := place.Open(at)
+		if err != nil {
+			for _, o := range open {
+				o.Close()
+			}
+			return nil, err
+		}
+		open, u.Places = append(open, p), append(u.Places, p.Real)
+	}
+	return open, nil
 }
 
 // maxRevised is how large a file may be that is revised, in bytes.
@@ -324,7 +347,7 @@ func whereabouts(root *journal.Root, old string, in Where) string {
 
 // same reports whether what lies at a path is a root, by its identity.
 func same(root *journal.Root, at string) bool {
-	dev, ino, err := folder.Identity(at)
+	dev, ino, err := place.Identity(at)
 	return err == nil && root.Ino != 0 && dev == root.Dev && ino == root.Ino
 }
 
@@ -375,12 +398,9 @@ func candidates(old, here string) []string {
 	}
 	var dirs []string
 	for _, dir := range []string{beside, here} {
-		if f, err := folder.Open(dir); err == nil {
-			entries, _ := f.List()
-			f.Close()
-			for _, e := range entries {
-				dirs = append(dirs, filepath.Join(dir, e.Name))
-			}
+		entries, _ := os.ReadDir(dir) // what cannot be read offers nothing
+		for _, e := range entries {
+			dirs = append(dirs, filepath.Join(dir, e.Name()))
 		}
 	}
 	for up := here; ; up = filepath.Dir(up) {
@@ -453,20 +473,4 @@ func (u *Undo) needed(changes []change.Change, places []string) ([]change.Change
 		u.Roots[i].In = at[u.Roots[i].In]
 	}
 	return changes, kept
-}
-
-// tidy cleans up after a record that this run has finished: what was half written
-// when it was cut short, and its work folder where nothing is kept in it any more.
-func tidy(j *journal.Journal, r *journal.Record, places []*place.Place) {
-	for _, place := range places {
-		h, err := place.Root().Folder(r.Work)
-		if err != nil {
-			continue
-		}
-		if changes, paths, err := j.Changes(r); err == nil && r.End == journal.CutShort {
-			discardStaged(h, changes, slices.Index(paths, place.Real), r.Work)
-		}
-		h.Close()
-		_ = place.Root().Remove(r.Work, true)
-	}
 }
