@@ -73,7 +73,11 @@ func (a *app) drawPart(p *proposal.Part) (lines int, cut bool) {
 		line := indent + stepLine(s)
 		switch {
 		case sized:
-			columns = append(columns, []term.Shown{line, term.Dim.Render(term.Size(s.Size))})
+			row := []term.Shown{line}
+			if s.Sized {
+				row = append(row, term.Dim.Render(term.Size(s.Size)))
+			}
+			columns = append(columns, row)
 		case s.Why != "":
 			a.screen.Because(line, term.Visible(s.Why), term.Dim.Italic())
 		default:

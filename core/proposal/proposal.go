@@ -8,6 +8,7 @@ package proposal
 import (
 	"fmt"
 	"path"
+	"path/filepath"
 	"slices"
 	"strings"
 
@@ -147,9 +148,10 @@ func (p *Proposal) Counts(at change.At, id string) {
 
 // Of returns what a list of changes does and what it leaves, as one part: of a folder that
 // comes or goes as a whole, only the folder, with how many things lie in it. Paths are told
-// from the deepest folder that all of them lie in. Own names the program's own files: they
+// from the deepest folder that all of them lie in. Places are those of the list, absolute; what
+// is left has paths from the folder that [Top] says. Own names the program's own files: they
 // stand last, and what becomes of their contents is told where nothing else is done.
-func Of(list []change.Change, left []*Left, own func(path string) bool) *Part {
+func Of(list []change.Change, places []string, left []*Left, own func(path string) bool) *Part {
 	whole := map[string]bool{} // folders that come or go
 	for i := range list {
 		if c := &list[i]; (c.Op == change.Make || c.Op == change.Remove) && c.Kind() == tree.Folder {
@@ -179,13 +181,23 @@ func Of(list []change.Change, left []*Left, own func(path string) bool) *Part {
 		tops = noted // that is all it does
 	}
 	last := func(c *change.Change) bool { return own(c.Path) || c.Path == "" && own(c.From) }
-	part := &Part{Left: left}
+	top, from := Top(places)
+	part := &Part{In: top, Left: left}
 	for _, behind := range []bool{false, true} {
 		for _, c := range tops {
 			if last(c) != behind {
 				continue
 			}
 			s := One(c)
+			if s.To != "" {
+				s.To = path.Join(from[c.In], s.To)
+			}
+			if in := c.FromIn; s.From != "" {
+				if c.Op != change.Move && c.Op != change.Copy || c.Keeps() {
+					in = c.In
+				}
+				s.From = path.Join(from[in], s.From)
+			}
 			if n := inside[c.Path]; n > 0 && c.Op != change.Move {
 				s.Why = fmt.Sprintf("with the %d things in it", n)
 				if n == 1 {
@@ -197,6 +209,20 @@ func Of(list []change.Change, left []*Left, own func(path string) bool) *Part {
 	}
 	part.under()
 	return part
+}
+
+// Top is the deepest folder that all places are, or lie in, and the slashed paths of the places
+// from there.
+func Top(places []string) (top string, from []string) {
+	slashed := make([]string, len(places))
+	for i, p := range places {
+		slashed[i] = filepath.ToSlash(p)
+	}
+	common := address.Common(slashed)
+	for _, p := range slashed {
+		from = append(from, strings.TrimPrefix(strings.TrimPrefix(p, common), "/"))
+	}
+	return filepath.FromSlash(common), from
 }
 
 // place is where a change is told.
@@ -245,7 +271,7 @@ func (p *Part) under() {
 	if top == "." || top == "" {
 		return
 	}
-	p.Title = "in " + top
+	p.Title, p.In = "in "+top, filepath.Join(p.In, filepath.FromSlash(top))
 	for _, s := range p.Steps {
 		s.From, s.To = below(top, s.From), below(top, s.To)
 	}

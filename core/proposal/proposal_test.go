@@ -50,7 +50,7 @@ func TestAListIsToldAsAPersonSeesIt(t *testing.T) {
 		"a removal":             {[]change.Change{{Op: change.Remove, Path: "A", Was: change.Is(tree.Folder)}, file(change.Remove, "", "A/x")}, nil, "remove A  with the one thing in it"},
 	} {
 		var said []string
-		part := Of(c.list, c.left, own)
+		part := Of(c.list, []string{"/d"}, c.left, own)
 		if part.Title != "" {
 			said = append(said, part.Title)
 		}
@@ -62,6 +62,16 @@ func TestAListIsToldAsAPersonSeesIt(t *testing.T) {
 		}
 		assert.Equal(t, c.want, strings.Join(said, "; "), name)
 	}
+}
+
+// Where a list has several places, a path says in which of them it is.
+func TestSeveralPlacesAreTold(t *testing.T) {
+	t.Parallel()
+	list := []change.Change{{Op: change.Move, In: 0, Path: "x", FromIn: 1, From: "x", Was: change.Is(tree.File)}, {Op: change.Remove, In: 1, Path: "y", Was: change.Is(tree.File)}}
+	part := Of(list, []string{"/d/Old", "/d/Clients"}, nil, own)
+	assert.Equal(t, []string{"/d", "Clients/x", "Old/x", "Clients/y"}, []string{part.In, part.Steps[0].From, part.Steps[0].To, part.Steps[1].From})
+	part = Of(list[:1], []string{"/d", "/d/Clients"}, nil, own)
+	assert.Equal(t, []string{"/d", "Clients/x", "x"}, []string{part.In, part.Steps[0].From, part.Steps[0].To})
 }
 
 // Whatever is nested or joined, each path leads where it led.

@@ -132,8 +132,9 @@ func Plan(j *journal.Journal, records []*journal.Record, r *journal.Record, in W
 	if u.List, bad, err = check.Run(list); err != nil {
 		return nil, err
 	}
+	_, from := proposal.Top(u.Places)
 	for _, o := range bad {
-		u.Stays = append(u.Stays, &proposal.Left{Path: list[o.Index].Path, Why: o.Why})
+		u.Stays = append(u.Stays, &proposal.Left{Path: path.Join(from[list[o.Index].In], list[o.Index].Path), Why: o.Why})
 	}
 	return u, nil
 }
@@ -157,7 +158,7 @@ func (u *Undo) unfinished(j *journal.Journal, records []*journal.Record, places 
 
 // Proposal returns what the undo does, for a person.
 func (u *Undo) Proposal() *proposal.Proposal {
-	part := proposal.Of(u.List, u.Stays, label.Own)
+	part := proposal.Of(u.List, u.Places, u.Stays, label.Own)
 	out := &proposal.Proposal{Back: &u.Back, Roots: u.Roots, Parts: []*proposal.Part{
 		{Title: fmt.Sprintf("Undo %d: the %s of %s", u.Record.Number, u.Record.What, u.Record.Name()), About: " in " + strings.Join(u.Record.PlacePaths(), ", ")}, part}}
 	for _, now := range u.Moved {
