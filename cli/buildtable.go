@@ -376,7 +376,13 @@ func (b *buildRun) judgeRows() error {
 // be marked.
 func (b *buildRun) markRows(labels []*batch.Label) (set *change.Set, n int, err error) {
 	r := &b.table
-	marks := b.marksOf(labels)
+	becomes := map[string]string{}
+	if r.up != nil {
+		for _, u := range r.up.jobs {
+			becomes[u.project.Dir] = filepath.Join(u.Place(), filepath.FromSlash(u.Becomes))
+		}
+	}
+	marks := b.batch.Marks(filepath.Join(b.place.Real, b.archive.name), labels, becomes)
 	if len(marks) == 0 {
 		return nil, 0, nil
 	}
@@ -395,35 +401,6 @@ func (b *buildRun) markRows(labels []*batch.Label) (set *change.Set, n int, err 
 		return nil, 0, nil
 	}
 	return rewriting(at, b.batch.Table.Bytes(), data), len(marks), nil
-}
-
-// marksOf are the marks of rows that are built, and of those whose marks are not right.
-func (b *buildRun) marksOf(labels []*batch.Label) map[int]table.Mark {
-	ids := map[string]string{}
-	for _, l := range labels {
-		ids[l.Folder] = l.Identity()
-	}
-	marks := map[int]table.Mark{}
-	for _, build := range b.batch.Builds {
-		folder := build.Folder()
-		marks[build.Row] = table.Mark{When: b.now, Where: filepath.Join(b.place.Real, b.archive.name, filepath.FromSlash(folder)), ID: ids[folder]}
-	}
-	becomes := map[string]string{}
-	if b.table.up != nil {
-		for _, u := range b.table.up.jobs {
-			becomes[u.project.Dir] = filepath.Join(u.Place(), filepath.FromSlash(u.Becomes))
-		}
-	}
-	for _, k := range b.batch.Kept {
-		dir := k.Dir
-		if to := becomes[dir]; to != "" {
-			dir = to
-		}
-		if dir != "" && (dir != k.Marking.Where || k.ID != "" && k.ID != k.Marking.As) {
-			marks[k.Row] = table.Mark{Where: dir, ID: k.ID}
-		}
-	}
-	return marks
 }
 
 // openIn is the file by which a spreadsheet program says that it has a table open, or "".

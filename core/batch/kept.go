@@ -142,7 +142,7 @@ func said(v any) string {
 	return fmt.Sprint(v)
 }
 
-// BuildAgain has rows built whose projects are gone.
+// BuildAgain puts rows among those to be built whose projects are gone.
 func (b *Batch) BuildAgain() {
 	b.Kept = slices.DeleteFunc(b.Kept, func(k *Kept) bool {
 		if k.Standing != Gone {

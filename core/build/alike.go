@@ -17,7 +17,7 @@ type Alike struct {
 }
 
 // alike notes which new things of a folder look like what is there, or like each other.
-// Indexes has the step of each child.
+// Indexes say which step each child is.
 func (m *maker) alike(children []*tree.Node, items []tree.Entry, indexes []int32) {
 	other := func(name string) bool {
 		return slices.ContainsFunc([]byte(name), func(b byte) bool { return b >= utf8.RuneSelf })

@@ -68,7 +68,7 @@ func (k *Check) brought(c *Change) (source *spot, why *string, err error) {
 	return source, why, err
 }
 
-// land has a move come to its end in a folder, where nothing is in the way.
+// land brings a move to its end in a folder, where nothing is in the way.
 func (k *Check) land(c *Change, source, parent *spot) (*string, error) {
 	if source.kind == tree.Folder && len(c.Path) > len(c.From) && source.real != "" {
 		if why, err := k.longBelow(c, source); why != nil || err != nil {
@@ -202,7 +202,7 @@ func (k *Check) longBelow(c *Change, source *spot) (*string, error) {
 	return nil, nil
 }
 
-// makeWork has the folder of a run among the spots of a place.
+// makeWork puts the folder of a run among the spots of a place.
 func (k *Check) makeWork(in int, name string) error {
 	root := k.roots[in]
 	if err := k.load(root); err != nil {

@@ -71,7 +71,7 @@ func (k *Check) walk(in int, at string) (*spot, error) {
 	return s, nil
 }
 
-// load has what lies in a folder.
+// load lists what lies in a folder, where that was not done yet.
 func (k *Check) load(s *spot) error {
 	switch {
 	case s.children != nil:

@@ -94,7 +94,7 @@ func (r *run) cross(over []*passage) (done int, err error) {
 	return done, nil
 }
 
-// settled has the names of files on the disk.
+// settled brings the names of files to the disk.
 func (r *run) settled(over []*passage) error {
 	if _, err := r.synced(over); err != nil || len(over) > 1 && folder.SyncsDisks {
 		return err

@@ -39,7 +39,7 @@ type Writer struct {
 	// Done, if it is not nil, is called with how many things were just made or
 	// changed, from several goroutines.
 	Done func(n int)
-	// Stop, if it is not nil, has the run taken back when it is closed.
+	// Stop, if it is not nil, ends the run when it is closed, and what was done is taken back.
 	Stop <-chan struct{}
 }
 
@@ -332,7 +332,7 @@ func (p *Plan) lookAgain(places []*place.Place) error {
 	return blocked
 }
 
-// take has the places for this run alone.
+// take keeps others out of the places while this run is at work.
 func (w *Writer) take(places []string) (release func(), err error) {
 	release, err = register.Register{Dir: journal.RegisterDir(w.Dir)}.Take(places)
 	var busy *BusyError

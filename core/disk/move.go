@@ -72,7 +72,7 @@ func dress(f folder.File, mode fs.FileMode, attributes map[string][]byte) error 
 	return f.Chmod(mode)
 }
 
-// replace has a file change places with what was staged for it, and looks at
+// replace lets a file and what was staged for it change places, and looks at
 // what it held only then: whatever somebody writes into it, until that very
 // moment, is found and given back.
 func (r *run) replace(parent folder.Folder, name string, c *change.Change) error {

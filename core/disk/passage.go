@@ -126,7 +126,8 @@ func (r *run) stageAll(list []*passage, by crew) (at string, err error) {
 	return at, err
 }
 
-// synced has files in work folders on their disks, where they are not already.
+// synced brings what was written into work folders to their disks, where it is not there
+// already.
 func (r *run) synced(list []*passage) (at string, err error) {
 	if len(list) == 1 || !folder.SyncsDisks {
 		return "", nil
@@ -177,7 +178,7 @@ func (r *run) stageFile(p *passage, by filler) error {
 	})
 }
 
-// stageCopy has a copy made in the work folder of its place.
+// stageCopy makes a copy in the work folder of its place.
 func (r *run) stageCopy(p *passage, by func(source folder.File, was tree.Entry, work folder.Folder) error) error {
 	from, name, err := r.folder(p.FromIn, p.From)
 	if err != nil {

@@ -58,7 +58,7 @@ func (t *folderTimes) again(parent folder.Folder, name string, time int64) {
 	_ = parent.SetTime(name, time)
 }
 
-// allAgain has all folders get the times that they had before the run.
+// allAgain gives all folders, in the end, the times that they had before the run.
 func (t *folderTimes) allAgain() {
 	t.mutex.Lock()
 	defer t.mutex.Unlock()

@@ -112,7 +112,7 @@ func writable(name string) bool {
 	return true
 }
 
-// take has the nodes that a line stands for leave what is left.
+// take takes the nodes that a line stands for out of what is left.
 func (m *meeting) take(i int, n *tree.Node) {
 	m.rest[i] = slices.DeleteFunc(m.rest[i], func(o *tree.Node) bool { return o == n })
 }

@@ -181,7 +181,7 @@ func alikeShapes(list []*tree.Node) bool {
 	return all > 0 && shared*2 > all
 }
 
-// numbering has lines of one series number themselves.
+// numbering lets lines of one series number themselves.
 func (m *meeting) numbering() {
 	order.Sort(order.Natural, m.lines, func(ln *line) string { return ln.order })
 	groups := map[string][]*line{}

@@ -41,7 +41,7 @@ type Folder interface {
 	Writable() error
 	// Sync has the names in the folder on the disk as well.
 	Sync() error
-	// SyncDisk has all on the disk that was written to it; only where [SyncsDisks].
+	// SyncDisk brings all that was written to the disk to it; only where [SyncsDisks].
 	SyncDisk() error
 	Close() error
 }

@@ -24,7 +24,7 @@ type Delivery struct {
 // Delivered reports whether it is there, or was ticked.
 func (d *Delivery) Delivered() bool { return d.Real != "" || d.Done != "" }
 
-// deliveries has a match note what was delivered to a subject. The function that it
+// deliveries makes a match note what was delivered to a subject. The function that it
 // returns makes the list, after the match.
 func (s *Subject) deliveries(w *match.Wanted, now time.Time) func() {
 	there := map[*tree.Node]string{}

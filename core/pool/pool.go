@@ -10,7 +10,7 @@ import (
 	"golang.org/x/sync/errgroup"
 )
 
-// Each has work done for the numbers from 0 up to, but without, n: in as many goroutines as
+// Each calls work for the numbers from 0 up to, but without, n: in as many goroutines as
 // there are processors, each of which takes so many numbers together as long as there are any.
 // It returns when all have ended. Work that ends before its numbers do leaves the rest to the
 // others.
