@@ -109,11 +109,17 @@ func Plan(j *journal.Journal, records []*journal.Record, r *journal.Record, in W
 			p.Close()
 		}
 	}()
+	changes, unfinished = changes[:ours:ours], changes[ours:]
+	return u, u.invert(changes, unfinished, open, revise)
+}
+
+// invert makes the list of the undo, and notes what stays: of what the record did, or of what an
+// undo of it that was cut short had to do.
+func (u *Undo) invert(changes, unfinished []change.Change, open []*place.Place, revise Revise) (err error) {
 	check := &change.Check{Work: u.Work, Lenient: true}
 	for _, p := range open {
 		check.Places = append(check.Places, p)
 	}
-	changes, unfinished = changes[:ours:ours], changes[ours:]
 	list := change.Invert(changes)
 	switch {
 	case len(u.Continues) > 0: // it is gone on with
@@ -121,7 +127,7 @@ func Plan(j *journal.Journal, records []*journal.Record, r *journal.Record, in W
 		check.CutShort = p.Half
 		p.Rest = append(slices.Clone(p.Done[len(p.Done)-p.Half:]), p.Rest...)
 		list = change.WithContents(p.Rest, list)
-	case r.End == journal.CutShort:
+	case u.Record.End == journal.CutShort:
 		p := change.Look(changes, check.Places)
 		list, check.CutShort = change.Invert(p.Done), p.Half
 	}
@@ -130,13 +136,13 @@ func Plan(j *journal.Journal, records []*journal.Record, r *journal.Record, in W
 	}
 	var bad []change.Obstacle
 	if u.List, bad, err = check.Run(list); err != nil {
-		return nil, err
+		return err
 	}
 	_, from := proposal.Top(u.Places)
 	for _, o := range bad {
 		u.Stays = append(u.Stays, &proposal.Left{Path: path.Join(from[list[o.Index].In], list[o.Index].Path), Why: o.Why})
 	}
-	return u, nil
+	return nil
 }
 
 // unfinished is the list of an undo of the record that was cut short, in places to which its own
