@@ -34,6 +34,7 @@ func (a *app) drawPlan(t *task) {
 	if cut {
 		all := a.sameCall("All of them", "--json")
 		all.words = slices.DeleteFunc(all.words, func(w string) bool { return w == "--yes" || w == "-y" }) // it is to be looked at
+		a.screen.Line()
 		a.screen.Text(term.Dim.Render(all.line()))
 	}
 	if lines > 0 {

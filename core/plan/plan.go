@@ -346,7 +346,7 @@ func clean(cell string) (at string, folder bool, bad string) {
 // Proposal returns what is done, with a step for each row.
 func (p *Planned) Proposal() *proposal.Proposal {
 	out := &proposal.Proposal{Set: &p.Set, Roots: []journal.Root{{Path: "."}}}
-	part := out.Part("")
+	part := out.Part(p.Set.Places[0])
 	for i := range p.Set.Changes {
 		s := proposal.One(&p.Set.Changes[i])
 		s.Why, s.Row = p.Set.Changes[i].Why, p.Rows[i]
