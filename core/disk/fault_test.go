@@ -18,6 +18,7 @@ import (
 
 	"vestibula/core/change"
 	"vestibula/core/folder"
+	"vestibula/core/folder/foldertest"
 	"vestibula/core/journal"
 	"vestibula/core/tree"
 )
@@ -146,6 +147,17 @@ func (h faulty) SetTime(name string, ns int64) error {
 
 // SyncDisk does not wait either.
 func (h faulty) SyncDisk() error { return h.fault.now() }
+
+// What stands in front of a disk in these tests is like one as long as nothing fails.
+func TestWithoutAFaultTheContractIsKept(t *testing.T) {
+	f := &fault{}
+	f.inject(t)
+	foldertest.Run(t, func(t *testing.T) folder.Folder {
+		h, err := folder.Open(t.TempDir())
+		require.NoError(t, err)
+		return h
+	})
+}
 
 type faultyFile struct {
 	folder.File

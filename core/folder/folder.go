@@ -16,30 +16,45 @@ import (
 )
 
 // A Folder is an open folder: all that is asked of a file system.
+//
+// A name is that of something directly in it; any other, and one that is no name at all, is an
+// error, and nothing is done. No call follows a link. Where a name is not there, the error
+// matches [fs.ErrNotExist]; where one that is to be given is taken, [fs.ErrExist], and what has
+// it stays as it is: nothing ever takes the place of anything. Errors keep the cause inside, so
+// that [errors.Is] works. An implementation is held to this by package foldertest.
 type Folder interface {
+	// Folder opens a folder in it. The error is another one where that is none.
 	Folder(name string) (Folder, error)
+	// List returns the names in it with their kinds, in no order; what else an entry says need
+	// not be filled in.
 	List() ([]tree.Entry, error)
-	// Look returns what lies under a name; under ".", the folder itself.
+	// Look returns what lies under a name; under ".", the folder itself. Two things have two
+	// identities, and what is moved keeps its own.
 	Look(name string) (tree.Entry, error)
-	// Open opens an ordinary file for reading.
+	// Open opens an ordinary file for reading; it waits for nobody.
 	Open(name string) (File, error)
 	// Create makes a file that is not there yet, and opens it for writing.
 	Create(name string, perm fs.FileMode) (File, error)
 	// Append opens an ordinary file for writing at its end.
 	Append(name string) (File, error)
 	Mkdir(name string, perm fs.FileMode) error
-	// Remove removes a file, a link or an empty folder.
+	// Remove removes a file or a link, or, where folder says so, an empty folder; anything else
+	// is an error.
 	Remove(name string, folder bool) error
-	// Move gives something another name, here or in another folder. It is refused
-	// where that name is taken.
+	// Move gives something, with all that lies in it, another name, here or in another folder
+	// of the same kind. On another disk it is [ErrAcross].
 	Move(name string, to Folder, as string) error
-	// Swap gives two files each other's names.
+	// Swap gives two files each other's names at once, or is [ErrNoSwap].
 	Swap(name string, with Folder, other string) error
-	SetTime(name string, nanoseconds int64) error // under ".", of the folder itself
+	// SetTime says when something was changed last; under ".", the folder itself. Of a link it
+	// is the link's own.
+	SetTime(name string, nanoseconds int64) error
 	Readlink(name string) (string, error)
+	// Symlink makes a link, or is [errors.ErrUnsupported].
 	Symlink(target, name string) error
+	// Writable says why nothing can be made in it.
 	Writable() error
-	// Sync has the names in the folder on the disk as well.
+	// Sync brings the names in the folder to the disk.
 	Sync() error
 	// SyncDisk brings all that was written to the disk to it; only where [SyncsDisks].
 	SyncDisk() error

@@ -1,0 +1,18 @@
+package folder_test
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"vestibula/core/folder"
+	"vestibula/core/folder/foldertest"
+)
+
+func TestTheDiskKeepsTheContract(t *testing.T) {
+	foldertest.Run(t, func(t *testing.T) folder.Folder {
+		h, err := folder.Open(t.TempDir())
+		require.NoError(t, err)
+		return h
+	})
+}
