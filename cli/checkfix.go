@@ -26,12 +26,14 @@ func (r *checkRun) repair(paths []string, reports []*inspect.Report) error {
 		}
 		return r.tellReports(reports)
 	}
-	open, err := r.answer(r.ask, found.Parts())
+	open, asked, err := r.answer(r.ask, found.Parts())
 	if err != nil {
 		return err
 	}
 	p := found.Proposal()
-	tellOpen(p, open)
+	if !asked {
+		tellOpen(p, open)
+	}
 	n := term.Count(len(p.Steps())-open, "change")
 	t := &task{Proposal: p, follows: &following{}, question: fmt.Sprintf("Make %s?", n), how: "do what is sure", undertaking: undertaking{doing: "fixing"}}
 	if len(p.Set.Changes) == 0 {

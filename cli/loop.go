@@ -271,9 +271,10 @@ func (a *app) hold(c consent, t *task) (err error) {
 }
 
 // answer asks for each probable step by itself, where somebody can be asked. A plan that is
-// written holds all of them. It returns how many are left without a yes.
-func (a *app) answer(c consent, parts []*proposal.Part) (open int, err error) {
-	asking := !c.yes && !c.preview && !c.asJSON && c.plan == "" && a.interactive()
+// written holds all of them. It returns how many are left without a yes, and whether that was
+// asked for.
+func (a *app) answer(c consent, parts []*proposal.Part) (open int, asking bool, err error) {
+	asking = !c.yes && !c.preview && !c.asJSON && c.plan == "" && a.interactive()
 	for _, part := range parts {
 		for _, s := range part.Steps {
 			switch {
@@ -284,7 +285,7 @@ func (a *app) answer(c consent, parts []*proposal.Part) (open int, err error) {
 			case asking:
 				a.screen.Line("  ", term.Warn.Render("?"), " ", term.Visible(s.Why))
 				if s.Agreed, err = a.confirm(s.From + " → " + s.To + "?"); err != nil {
-					return 0, err
+					return 0, asking, err
 				}
 			}
 			if !s.Agreed {
@@ -292,7 +293,7 @@ func (a *app) answer(c consent, parts []*proposal.Part) (open int, err error) {
 			}
 		}
 	}
-	return open, nil
+	return open, asking, nil
 }
 
 // tellOpen says how many steps of a proposal wait for an answer.

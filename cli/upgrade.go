@@ -214,12 +214,14 @@ func (r *upgradeRun) all() (list []*upgrade.Upgrading) {
 
 // carryOut shows the plan of all projects and, with a yes, does it.
 func (r *upgradeRun) carryOut() error {
-	open, err := r.answer(r.consent, upgrade.Parts(r.all()))
+	open, asked, err := r.answer(r.consent, upgrade.Parts(r.all()))
 	if err != nil {
 		return err
 	}
 	p, tops, count := upgrade.Propose(r.all())
-	tellOpen(p, open)
+	if !asked {
+		tellOpen(p, open)
+	}
 	r.then = "Afterwards, the same upgrade once more brings the rest up to date."
 	title := filepath.Base(r.jobs[0].project.Dir)
 	if len(r.jobs) > 1 {
@@ -230,6 +232,8 @@ func (r *upgradeRun) carryOut() error {
 		question: fmt.Sprintf("Make %s in %s?", what, term.Count(len(r.jobs), "project")), how: "do what is sure", idle: asMeant(len(r.jobs)),
 		undertaking: undertaking{doing: "upgrading", head: journal.Head{What: "upgrade", Title: title, Project: title}}}
 	switch {
+	case len(p.Set.Changes) == 0 && open > 0 && asked:
+		return refused("", "Nothing was changed.")
 	case len(p.Set.Changes) == 0 && open > 0 && !r.asJSON:
 		r.drawPlan(t)
 		return refused("run it at a terminal, and answer", "Nothing was changed: what is left is only probable, and is asked for by itself.")
