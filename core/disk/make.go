@@ -326,8 +326,8 @@ func (r *run) put(parent folder.Folder, name string, b birth) (there bool, sum s
 // it was put aside.
 func (r *run) makeAgain(parent folder.Folder, name string, c *change.Change) error {
 	if c.From != "" {
-		if _, _, err := r.folder(c.In, c.From); err == nil {
-			return r.rename(change.At{In: c.In, Path: c.From}, change.At{In: c.In, Path: c.Path})
+		if work, aside, err := r.folder(c.In, c.From); err == nil {
+			return r.rename(named{work, aside, change.At{In: c.In, Path: c.From}}, named{parent, name, change.At{In: c.In, Path: c.Path}})
 		}
 	}
 	_, _, err := r.put(parent, name, birth{c.Node, c.In, partName + "0", c.As})

@@ -150,7 +150,8 @@ func (r *run) remove(i int, parent folder.Folder, name string, c *change.Change)
 	if err != nil {
 		return err
 	}
-	here, there := change.At{In: c.In, Path: c.Path}, change.At{In: c.In, Path: r.plan.Work + "/" + aside}
+	here := named{parent, name, change.At{In: c.In, Path: c.Path}}
+	there := named{work, aside, change.At{In: c.In, Path: r.plan.Work + "/" + aside}}
 	if err := r.rename(here, there); err != nil {
 		return err
 	}
@@ -233,16 +234,15 @@ func (r *run) moveAll(first, last int) (at string, err error) {
 
 // move gives something another name. Nothing takes the place of anything.
 func (r *run) move(i int, to folder.Folder, as string, c *change.Change) error {
-	if i >= 0 {
-		from, name, err := r.folder(c.FromIn, c.From)
-		if err == nil {
-			err = held(from, name, &c.Was)
-		}
-		if err != nil {
-			return err
-		}
+	from, name, err := r.folder(c.FromIn, c.From)
+	if err == nil && i >= 0 {
+		err = held(from, name, &c.Was)
 	}
-	is, becomes := change.At{In: c.FromIn, Path: c.From}, change.At{In: c.In, Path: c.Path}
+	if err != nil {
+		return err
+	}
+	is := named{from, name, change.At{In: c.FromIn, Path: c.From}}
+	becomes := named{to, as, change.At{In: c.In, Path: c.Path}}
 	if err := r.rename(is, becomes); err != nil {
 		return err
 	}
@@ -263,18 +263,18 @@ func (r *run) move(i int, to folder.Folder, as string, c *change.Change) error {
 	return nil
 }
 
+// A named thing is, or comes to be, in an open folder under a name, which is at a path.
+type named struct {
+	folder.Folder
+	name string
+	at   change.At
+}
+
 // rename gives something another name, on whatever disk.
-func (r *run) rename(from, to change.At) error {
-	in, name, err := r.folder(from.In, from.Path)
-	if err != nil {
-		return err
-	}
-	there, as, err := r.folder(to.In, to.Path)
-	if err != nil {
-		return err
-	}
-	if err = in.Move(name, there, as); errors.Is(err, folder.ErrAcross) {
-		return r.moveAcross(from, to)
+func (r *run) rename(from, to named) error {
+	err := from.Move(from.name, to.Folder, to.name)
+	if errors.Is(err, folder.ErrAcross) {
+		return r.moveAcross(from.at, to.at)
 	}
 	return err
 }
