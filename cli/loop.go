@@ -246,8 +246,8 @@ func (a *app) pass(c consent, t *task) (goes bool, err error) {
 // the way where that can be left out. There is no plan where nothing is to be done.
 func (a *app) hold(c consent, t *task) (err error) {
 	if t.plan == nil && t.Back != nil {
-		t.plan, err = disk.TakeBack(t.Back)
-		return err
+		t.plan = disk.TakeBack(t.Back)
+		return nil
 	}
 	for t.plan == nil {
 		if t.follows != nil {

@@ -153,13 +153,9 @@ func Prepare(set *change.Set) (*Plan, error) {
 	return p, err
 }
 
-// TakeBack returns the plan of a list that takes a record back. The error is that of a place which
-// cannot be opened.
-func TakeBack(b *proposal.Back) (*Plan, error) {
-	p := &Plan{List: b.List, Work: b.Work, Continues: b.Continues, undoes: b.Record, times: b.Times}
-	places, err := p.open(b.Places)
-	closeAll(places)
-	return p, err
+// TakeBack returns the plan of a list that takes a record back.
+func TakeBack(b *proposal.Back) *Plan {
+	return &Plan{Places: b.Places, identities: b.Identity, List: b.List, Work: b.Work, Continues: b.Continues, undoes: b.Record, times: b.Times}
 }
 
 // open opens the places of a plan, and notes what they are known by.

@@ -456,11 +456,7 @@ func (w *world) undo(what string) ([]*proposal.Left, error) {
 		if err != nil {
 			return nil, err
 		}
-		back, err := TakeBack(&u.Back)
-		if err != nil {
-			return nil, err
-		}
-		_, err = w.writer().Apply(back, journal.Head{What: "undo", When: time.Unix(0, 0), Title: "world", Roots: u.Roots})
+		_, err = w.writer().Apply(TakeBack(&u.Back), journal.Head{What: "undo", When: time.Unix(0, 0), Title: "world", Roots: u.Roots})
 		return u.Stays, err
 	}
 	return nil, errNothing

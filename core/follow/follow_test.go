@@ -11,6 +11,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"vestibula/core/change"
+	"vestibula/core/digest"
 	"vestibula/core/label"
 	"vestibula/core/tree"
 )
@@ -103,4 +104,29 @@ func TestWhatPointsAtWhatMovesIsFixed(t *testing.T) {
 		links = append(links, c.Op.String()+" "+c.Path)
 	}
 	assert.ElementsMatch(t, []string{"remove b/link", "make b/link", "replace b/two.md"}, links)
+}
+
+// What a planner notes in a label goes with what follows; and who has written the label since it
+// was read is not written over.
+func TestWhatAPlannerHasNotedStays(t *testing.T) {
+	was := labelOf(t, func(l *label.Label) { l.Given = map[string]string{"In/b.md": "2"} })
+	noted := labelOf(t, func(l *label.Label) {
+		l.Given, l.Closed = map[string]string{"In/b.md": "2"}, map[string]string{"In": "New"}
+	})
+	theirs := labelOf(t, func(l *label.Label) {
+		l.Given, l.Done = map[string]string{"In/b.md": "2"}, map[string]string{"Talk": "2027-03-09"}
+	})
+	dir := desk(t, map[string]string{"P/" + label.FileName: theirs, "P/In/b.md": "b"})
+	set := &change.Set{Places: []string{dir}}
+	set.Move(change.At{Path: "P/In"}, change.At{Path: "P/New"}, change.Is(tree.Folder), "")
+	set.Write(change.At{Path: "P/" + label.FileName}, []byte(was), []byte(noted), "")
+	require.NoError(t, Labels(set))
+	require.Len(t, set.Changes, 2)
+	text := written(t, set, "P/"+label.FileName)
+	l, err := label.Parse([]byte(text))
+	require.NoError(t, err)
+	assert.Equal(t, map[string]string{"New/b.md": "2"}, l.Given)
+	assert.Equal(t, map[string]string{"In": "New"}, l.Closed)
+	c := set.Changes[1]
+	assert.Equal(t, []string{digest.Bytes([]byte(was)), digest.Bytes([]byte(text))}, []string{c.Was.Sum, c.Sum}, "it is refused where the label holds something else by now")
 }

@@ -10,6 +10,7 @@ import (
 	"strings"
 
 	"vestibula/core/change"
+	"vestibula/core/digest"
 	"vestibula/core/journal"
 	"vestibula/core/label"
 	"vestibula/core/project"
@@ -98,10 +99,14 @@ func Labels(set *change.Set) error {
 		if err != nil {
 			return err
 		}
-		if noted >= 0 {
-			set.Changes = slices.Delete(set.Changes, noted, noted+1)
+		if noted < 0 {
+			set.Write(at, p.text, text, "")
+			continue
 		}
-		set.Write(at, p.text, text, "")
+		// What must be there before stays what the planner has read: who has written the label
+		// since then is not written over.
+		c := &set.Changes[noted]
+		c.Content, c.Sum = tree.Bytes(text), digest.Bytes(text)
 	}
 	return nil
 }

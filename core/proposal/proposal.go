@@ -35,7 +35,8 @@ type Proposal struct {
 // cannot be taken back is not in it.
 type Back struct {
 	Record    *journal.Record
-	Places    []string // absolute, without links
+	Places    []string    // absolute, without links
+	Identity  [][2]uint64 // of the places, when the list was held against them
 	List      []change.Change
 	Work      string            // the hidden folder of the run, in each place
 	Times     *journal.Times    // of folders, from the record

@@ -177,13 +177,18 @@ func (u *Undo) Proposal() *proposal.Proposal {
 func (u *Undo) open(paths []string) (open []*place.Place, err error) {
 	for _, at := range paths {
 		p, err := place.Open(at)
+		var dev, ino uint64
+		if err == nil {
+			open, u.Places = append(open, p), append(u.Places, p.Real)
+			dev, ino, err = place.Identity(p.Real)
+		}
 		if err != nil {
 			for _, o := range open {
 				o.Close()
 			}
 			return nil, err
 		}
-		open, u.Places = append(open, p), append(u.Places, p.Real)
+		u.Identity = append(u.Identity, [2]uint64{dev, ino})
 	}
 	return open, nil
 }

@@ -288,9 +288,7 @@ func TestAfterAnUpgradeTheProjectIsWhatTheTemplateMakes(t *testing.T) {
 			require.NoError(t, err)
 			u, err := undo.Plan(j, records, records[len(records)-1], undo.Where{Here: top}, undo.Revise{})
 			require.NoError(t, err)
-			back, err := disk.TakeBack(&u.Back)
-			require.NoError(t, err)
-			_, err = writer.Apply(back, journal.Head{What: "undo"})
+			_, err = writer.Apply(disk.TakeBack(&u.Back), journal.Head{What: "undo"})
 			require.NoError(t, err)
 			assert.Equal(t, before, whole(t, top), "an undo brings it back")
 		}
