@@ -236,20 +236,16 @@ func (r *adding) make(w *add.Waiting, ask consent) error {
 		return badValues(errs)
 	}
 	base := r.Project.Base(r.Tree.Root)
-	b := &buildRun{app: r.app, what: "add", into: base, consent: ask, noLabel: true, t: t, aim: fromHere(filepath.Join(base, filepath.FromSlash(w.Path))),
-		tree: &template.Expansion{Root: add.Branch(w)}, batch: &batch.Batch{Template: t}}
-	var err error
-	if b.place, err = place.Open(base); err != nil {
-		return unclear("", "%v", err)
-	}
-	defer b.place.Close()
-	if err := b.makePlan(); err != nil {
+	b := &buildRun{app: r.app, what: "add", into: base, consent: ask, noLabel: true, t: t, aim: fromHere(filepath.Join(base, filepath.FromSlash(w.Path)))}
+	if err := b.openPlace(); err != nil {
 		return err
 	}
-	if err := b.makeSet(nil); err != nil {
+	defer b.job.Place.Close()
+	b.job.Batch = batch.Of(t, []*batch.Build{{Template: t, Root: add.Branch(w)}}, template.DefaultLimit, r.now)
+	if err := b.compare(); err != nil {
 		return err
 	}
-	if err := planned(r.Remember(&b.set, b.tree.Root, r.version)); err != nil {
+	if err := planned(r.Remember(b.proposal.Set, b.job.Root(), r.version)); err != nil {
 		return err
 	}
 	return b.carryOut()

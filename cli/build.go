@@ -15,7 +15,6 @@ import (
 	"vestibula/core/away"
 	"vestibula/core/batch"
 	"vestibula/core/build"
-	"vestibula/core/change"
 	"vestibula/core/journal"
 	"vestibula/core/label"
 	"vestibula/core/outline"
@@ -33,35 +32,25 @@ type buildRun struct {
 	consent
 	into               string // the folder or archive, as it was given
 	what               string // it is, in the word of the history
-	template           string // as it was given
+	template, dated    string // as they were given
 	noLabel, noJournal bool
 	all                bool // also what would be there twice
 	allShown           bool // also what is the same
 	table              tableRun
 
-	again   *project.Project // which is built once more
-	t       *template.Template
-	values  template.Values
-	archive archiving
-	tree    *template.Expansion
-	place   *place.Place
-	plan    *build.Plan
-	set     change.Set
-	roots   []journal.Root // what the record names
-	marks   bool           // the table is marked
-	marked  int            // so many rows of it
+	again    *project.Project // which is built once more
+	t        *template.Template
+	values   template.Values
+	job      *batch.Job // what is built: one, or one for each row of a table
+	proposal *proposal.Proposal
+	marked   int // so many rows of the table
 	// upgrades is how many changes bring projects up to date whose rows have changed.
 	upgrades int
-	updates  *task           // what brings them up to date
-	vacated  map[string]bool // folders that are moved away by that: paths from the place
+	updates  *task // what brings them up to date
 	// reported says that the report is a part of the set that was carried out.
 	reported bool
-	// continues are earlier builds that were cut short and are finished now.
-	continues []*journal.Record
-	findings  chan []rules.Finding
-	tops      map[string]bool // the new folders at the top
-	aim       string          // what is built, where that is not the folder at the top
-	batch     *batch.Batch    // what is built: one, or one for each row of a table
+	findings chan []rules.Finding
+	aim      string // what is built, where that is not the folder at the top
 }
 
 func (a *app) buildCommand() *cobra.Command {
@@ -108,7 +97,7 @@ and those that you give.`,
 	}
 	b.flags.add(c)
 	c.Flags().StringVar(&b.into, "into", "", "the folder `DIR` to build in, or a new archive: FILE.zip or FILE.tar.gz")
-	c.Flags().StringVar(&b.archive.dated, "dated", "", "the `DAY` that an archive says all in it is from; 2000-01-01 if you name none")
+	c.Flags().StringVar(&b.dated, "dated", "", "the `DAY` that an archive says all in it is from; 2000-01-01 if you name none")
 	b.addYes(c, "build without asking")
 	b.addPlan(c)
 	c.Flags().BoolVar(&b.preview, "preview", false, "show what would be done, and change nothing")
@@ -146,8 +135,7 @@ func (b *buildRun) once(args []string) error {
 	if err := b.openPlace(); err != nil {
 		return err
 	}
-	defer b.place.Close()
-	b.tree = &template.Expansion{}
+	defer b.job.Place.Close()
 	grow := b.grow
 	if b.table.file != "" {
 		grow = b.growTable
@@ -190,16 +178,18 @@ func (b *buildRun) inProject() error {
 // lie in.
 func (b *buildRun) openPlace() error {
 	at := b.into
-	packing, err := b.toArchive()
+	pack, err := b.pack()
 	if err != nil {
 		return err
 	}
-	if packing {
+	if pack != nil {
 		at = filepath.Dir(at)
 	}
-	if b.place, err = place.Open(at); err != nil {
+	p, err := place.Open(at)
+	if err != nil {
 		return unclear("", "%v", err)
 	}
+	b.job = &batch.Job{Place: p, Into: b.into, Pack: pack, Version: b.version, Bare: b.noLabel, All: b.all, Again: b.again != nil, Store: b.store(), Read: b.reading, Steps: b.changesOf}
 	return nil
 }
 
@@ -238,7 +228,7 @@ func (b *buildRun) read(args []string) error {
 		b.revisable = b.tellDefaults()
 	}
 	b.values = b.t.Complete(b.values, b.now)
-	if err := (&batch.Counter{Place: b.place}).Fill(b.t, b.values, b.flags.limit); err != nil {
+	if err := (&batch.Counter{Place: b.job.Place}).Fill(b.t, b.values, b.flags.limit); err != nil {
 		return b.tellErrors(b.t.Name, b.t.Text, err, statusFound)
 	}
 	return nil
@@ -269,14 +259,14 @@ func (b *buildRun) grow(args []string) error {
 	if len(errs) > 0 {
 		return b.tellErrors(b.t.Name, b.t.Text, errs, statusUnclear)
 	}
-	var err error
-	if b.tree, err = b.t.Tree(b.values, b.flags.limit); err != nil {
+	x, err := b.t.Tree(b.values, b.flags.limit)
+	if err != nil {
 		return b.tellErrors(b.t.Name, b.t.Text, err, statusFound)
 	}
-	b.tree.Root = b.tree.Root.Built()
-	b.batch = &batch.Batch{Builds: []*batch.Build{{Template: b.t, Values: b.values, Root: b.tree.Root}}}
+	x.Root = x.Root.Built()
+	b.job.Batch = batch.Of(b.t, []*batch.Build{{Template: b.t, Values: b.values, Root: x.Root, Changes: x.Changes}}, b.flags.limit, b.now)
 	b.findings = make(chan []rules.Finding, 1)
-	go func() { b.findings <- set.Check(b.tree.Root) }()
+	go func() { b.findings <- set.Check(x.Root) }()
 	return nil
 }
 
@@ -305,9 +295,9 @@ func (b *buildRun) judge() error {
 // is judged by the rules, which know neither what is there nor other rows of a table.
 func (b *buildRun) tellAlike() {
 	const shown = 5
-	for i, a := range b.plan.Alike {
+	for i, a := range b.job.Plan.Alike {
 		if i == shown {
-			b.side.Text(term.Warn.Render("note:") + term.Sprintf(" %s more will look like a neighbour", term.Count(len(b.plan.Alike)-shown, "name")))
+			b.side.Text(term.Warn.Render("note:") + term.Sprintf(" %s more will look like a neighbour", term.Count(len(b.job.Plan.Alike)-shown, "name")))
 			break
 		}
 		b.side.Text(term.Warn.Render("note:") + term.Sprintf(" “%s” will look like its neighbour “%s”, and is written with another character (%s is U+%04X)", a.Path, a.Other, string(a.Letter), a.Letter))
@@ -316,19 +306,19 @@ func (b *buildRun) tellAlike() {
 
 // tellArchived tells which of what will be built was built before, and archived.
 func (b *buildRun) tellArchived() {
-	if b.archive.name != "" {
+	if b.job.Pack != nil {
 		return
 	}
 	lists := map[string]*away.List{}
-	for _, build := range b.batch.Builds {
+	for _, build := range b.job.Builds {
 		folder := build.Folder()
 		if folder == "." {
 			continue
 		}
-		dir := filepath.Join(b.place.Real, filepath.FromSlash(path.Dir(folder)))
+		dir := filepath.Join(b.job.Place.Real, filepath.FromSlash(path.Dir(folder)))
 		l, known := lists[dir]
 		if !known {
-			l = awayIn(dir)
+			l = away.In(dir)
 			lists[dir] = l
 		}
 		if l == nil {
@@ -346,7 +336,7 @@ func (b *buildRun) tellArchived() {
 
 // carryOut shows the plan and, with a yes, does it.
 func (b *buildRun) carryOut() error {
-	if n := b.plan.Count[build.Blocked]; n > 0 {
+	if n := b.job.Plan.Count[build.Blocked]; n > 0 {
 		if b.asJSON {
 			return b.report(false)
 		}
@@ -360,17 +350,17 @@ func (b *buildRun) carryOut() error {
 	if nothing {
 		ask.yes, ask.plan = true, ""
 	}
-	plan, err := b.prepared(&b.set, ask, b.noJournal)
+	plan, err := b.prepared(b.proposal.Set, ask, b.noJournal)
 	if err != nil {
 		return err
 	}
 	asked := !ask.yes && !ask.preview && !ask.asJSON && b.interactive()
-	u := undertaking{plan: plan, doing: "building", noJournal: b.noJournal, finishes: true, spared: true, continues: b.continues,
+	u := undertaking{plan: plan, doing: "building", noJournal: b.noJournal, finishes: true, spared: true, continues: b.job.Continues,
 		head: journal.Head{What: b.what, Title: b.t.Heading(), Project: b.project()}}
-	if b.archive.plan != nil {
-		u.total, u.bar = len(b.plan.Steps), func(done func(int)) { b.archive.done = done }
+	if pack := b.job.Pack; pack != nil && pack.Plan != nil {
+		u.total, u.bar = len(b.job.Plan.Steps), func(done func(int)) { pack.Done = done }
 	}
-	goes, err := b.pass(ask, &task{Proposal: &proposal.Proposal{Set: &b.set, Roots: b.roots}, undertaking: u, draw: func() { b.drawAgreed(ask) }, question: b.question(), how: "build it"})
+	goes, err := b.pass(ask, &task{Proposal: b.proposal, undertaking: u, draw: func() { b.drawAgreed(ask) }, question: b.question(), how: "build it"})
 	switch {
 	case goes && err != nil:
 		return err
@@ -392,7 +382,7 @@ func (b *buildRun) carryOut() error {
 		}
 		b.closing(nothing)
 		if !asked { // else they stand below the plan
-			b.app.changes(b.tree.Changes)
+			b.app.changes(b.job.Changes())
 		}
 	}
 	return nil
@@ -401,32 +391,31 @@ func (b *buildRun) carryOut() error {
 // project names what is built.
 func (b *buildRun) project() string {
 	switch {
-	case b.archive.name != "":
-		return b.archive.name
+	case b.job.Pack != nil:
+		return b.job.Pack.Name
 	case b.table.file != "":
-		rows := max(b.marked, len(b.batch.Builds))
+		rows := max(b.marked, len(b.job.Builds))
 		if b.table.up != nil {
-			rows = len(b.batch.Builds) + len(b.table.up.jobs)
+			rows = len(b.job.Builds) + len(b.table.up.jobs)
 		}
 		return fmt.Sprintf("%s of %s", term.Count(rows, "row"), filepath.Base(b.table.file))
-	case len(b.tree.Root.Children) == 1:
-		only := batch.Build{Template: b.t, Root: b.tree.Root}
-		return only.Folder()
+	case len(b.job.Root().Children) == 1 && len(b.job.Builds) > 0:
+		return b.job.Builds[0].Folder()
 	}
-	return filepath.Base(b.place.Real)
+	return filepath.Base(b.job.Place.Real)
 }
 
 // nothing reports whether there is nothing to do.
 func (b *buildRun) nothing() bool {
-	return b.made().Count[build.New] == 0 && !b.marks && b.upgrades == 0
+	return b.made().Count[build.New] == 0 && !(b.marked > 0) && b.upgrades == 0
 }
 
 // made is the plan of what is made on the disk.
 func (b *buildRun) made() *build.Plan {
-	if b.archive.plan != nil {
-		return b.archive.plan
+	if b.job.Pack != nil && b.job.Pack.Plan != nil {
+		return b.job.Pack.Plan
 	}
-	return b.plan
+	return b.job.Plan
 }
 
 // question asks for the yes.
@@ -437,7 +426,7 @@ func (b *buildRun) question() string {
 	switch {
 	case b.made().Count[build.New] == 0:
 		return fmt.Sprintf("Mark %s in %s?", term.Count(b.marked, "row"), b.table.file)
-	case b.marks:
+	case (b.marked > 0):
 		return fmt.Sprintf("Build %s in %s, and mark %s in %s?", b.amount(), b.into, term.Count(b.marked, "row"), b.table.file)
 	}
 	return fmt.Sprintf("Build %s in %s?", b.amount(), b.where())
@@ -460,7 +449,7 @@ func isOrAre(n int) term.Shown {
 
 // amount says how much the plan makes: "6 folders and 2 files".
 func (b *buildRun) amount() term.Shown {
-	folders, files := b.plan.Made()
+	folders, files := b.job.Plan.Made()
 	if files == 0 {
 		return term.Count(folders, "folder")
 	}

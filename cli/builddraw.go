@@ -21,14 +21,14 @@ func (b *buildRun) drawPlan() {
 	b.screen.Line(term.Title.Render(term.Visible(b.t.Heading())), term.Dim.Render(" into "+term.Visible(b.where())))
 	b.screen.Line()
 	if b.table.file == "" {
-		b.drawTree(b.tree.Root)
+		b.drawTree(b.job.Root())
 		b.screen.Line()
 	} else if b.drawRows(true) && b.table.up == nil {
 		b.screen.Line()
 	}
 	var counts []term.Shown
 	for state, word := range []term.Shown{"new", "there already", "kept unchanged", "in the way"} {
-		if n := b.plan.Count[state]; n > 0 {
+		if n := b.job.Plan.Count[state]; n > 0 {
 			m := planMarks[build.State(state)]
 			counts = append(counts, m.Style.Render(m.Sign)+" "+term.Number(n)+" "+word)
 		}
@@ -37,7 +37,7 @@ func (b *buildRun) drawPlan() {
 		b.screen.Text(term.Join(counts, "   "))
 	}
 	b.drawLeftOut()
-	b.app.changes(b.tree.Changes)
+	b.app.changes(b.job.Changes())
 }
 
 // drawAgreed draws the plan; of one that was agreed to already, only what moves.
@@ -90,7 +90,7 @@ func (b *buildRun) states(root *tree.Node) func(n *tree.Node) *build.Step {
 	shared := b.sharedSteps(root)
 	// The steps are in the order of the tree, so the next one is mostly at hand; neighbours
 	// that are held against each other lie apart.
-	steps, at := b.plan.Steps, 0
+	steps, at := b.job.Plan.Steps, 0
 	var of map[*tree.Node]int32
 	return func(n *tree.Node) *build.Step {
 		if s := shared[n]; s != nil {
@@ -128,11 +128,11 @@ func (b *buildRun) sharedSteps(root *tree.Node) map[*tree.Node]*build.Step {
 			}
 		}
 	}
-	meet(root, b.tree.Root)
+	meet(root, b.job.Root())
 	if len(of) > 0 {
-		for i := range b.plan.Steps {
-			if own := of[b.plan.Steps[i].Node]; own != nil {
-				steps[own] = &b.plan.Steps[i]
+		for i := range b.job.Plan.Steps {
+			if own := of[b.job.Plan.Steps[i].Node]; own != nil {
+				steps[own] = &b.job.Plan.Steps[i]
 			}
 		}
 	}
@@ -152,12 +152,12 @@ func (b *buildRun) drawRows(withTree bool) (some bool) {
 	}
 	var lines []line
 	cells := func(row int, m term.Mark, folder string, note term.Shown) []term.Shown {
-		return []term.Shown{m.Style.Render(m.Sign) + " " + term.Visible(b.batch.Table.RowName(row)), term.Visible(folder), note}
+		return []term.Shown{m.Style.Render(m.Sign) + " " + term.Visible(b.job.Table.RowName(row)), term.Visible(folder), note}
 	}
-	for _, r := range b.batch.Builds {
+	for _, r := range b.job.Builds {
 		lines = append(lines, line{Build: r})
 	}
-	for _, k := range b.batch.Kept {
+	for _, k := range b.job.Kept {
 		if k.Standing != batch.Settled && k.Standing != batch.Bare && k.Standing != batch.Unlooked || k.Moved() {
 			lines = append(lines, line{k.Build, k})
 		}
@@ -183,10 +183,10 @@ func (b *buildRun) drawRows(withTree bool) (some bool) {
 	if !withTree {
 		return len(lines) > 0
 	}
-	for _, r := range b.batch.Builds {
+	for _, r := range b.job.Builds {
 		if r.State() == build.New {
 			b.screen.Line()
-			b.screen.Line(term.Dim.Render(term.Visible(upperFirst(b.batch.Table.RowName(r.Row))) + " makes"))
+			b.screen.Line(term.Dim.Render(term.Visible(upperFirst(b.job.Table.RowName(r.Row))) + " makes"))
 			b.drawTree(r.Root)
 			break
 		}
@@ -248,7 +248,7 @@ func (b *buildRun) keptFolder(k *batch.Kept) string {
 
 // fromPlace is a path from the folder that is built in, or as it is.
 func (b *buildRun) fromPlace(full string) string {
-	if rel, err := filepath.Rel(b.place.Real, full); err == nil && filepath.IsLocal(rel) {
+	if rel, err := filepath.Rel(b.job.Place.Real, full); err == nil && filepath.IsLocal(rel) {
 		return filepath.ToSlash(rel)
 	}
 	return full
@@ -258,9 +258,9 @@ func (b *buildRun) fromPlace(full string) string {
 func (b *buildRun) drawLeftOut() {
 	left := map[int]bool{}
 	var names []string
-	for _, p := range b.batch.Problems {
+	for _, p := range b.job.Problems {
 		if !left[p.Row] {
-			names = append(names, b.batch.Table.RowName(p.Row))
+			names = append(names, b.job.Table.RowName(p.Row))
 		}
 		left[p.Row] = true
 	}
@@ -272,7 +272,7 @@ func (b *buildRun) drawLeftOut() {
 		b.screen.Text(term.Warn.Render("left out") + ": " + term.Sprintf("%s, which cannot be built%s", strings.Join(names, ", "), more))
 	}
 	count := map[batch.Standing]int{}
-	for _, k := range b.batch.Kept {
+	for _, k := range b.job.Kept {
 		count[k.Standing]++
 	}
 	if n := count[batch.Settled] + count[batch.Bare] + count[batch.Unlooked]; n > 0 {
@@ -295,7 +295,7 @@ func (b *buildRun) questionOfTable() string {
 	if b.upgrades > 0 {
 		parts = append(parts, fmt.Sprintf("bring %s up to date", term.Count(len(b.table.up.jobs), "project")))
 	}
-	if b.marks {
+	if b.marked > 0 {
 		parts = append(parts, fmt.Sprintf("mark %s in %s", term.Count(b.marked, "row"), b.table.file))
 	}
 	return upperFirst(strings.Join(parts, ", and ")) + "?"
@@ -304,31 +304,31 @@ func (b *buildRun) questionOfTable() string {
 // closing tells what a build has done.
 func (b *buildRun) closing(nothing bool) {
 	target := b.into
-	if top := b.tree.Root.Children; len(top) == 1 && b.archive.name == "" {
+	if top := b.job.Root().Children; len(top) == 1 && b.job.Pack == nil {
 		target = filepath.Join(b.into, top[0].Name)
-		if b.table.file == "" && len(b.batch.Builds) == 1 { // for whom it is
-			target = filepath.Join(b.into, filepath.FromSlash(b.batch.Builds[0].Folder()))
+		if b.table.file == "" && len(b.job.Builds) == 1 { // for whom it is
+			target = filepath.Join(b.into, filepath.FromSlash(b.job.Builds[0].Folder()))
 		}
 	}
 	if b.aim != "" {
 		target = b.aim
 	}
-	what, before := b.amount(), besides(b.plan.Count[build.There])
+	what, before := b.amount(), besides(b.job.Plan.Count[build.There])
 	if b.table.file != "" {
 		fresh := 0
-		for _, r := range b.batch.Builds {
+		for _, r := range b.job.Builds {
 			if r.State() == build.New {
 				fresh++
 			}
 		}
 		what, before = term.Count(fresh, "row")+": "+what, ""
-		if n := len(b.batch.Builds) - fresh; n > 0 {
+		if n := len(b.job.Builds) - fresh; n > 0 {
 			before = "; " + term.Count(n, "row") + " stood there already"
 		}
 	}
 	switch {
 	case b.upgrades > 0 && b.made().Count[build.New] == 0:
-	case b.table.file != "" && len(b.batch.Builds) == 0:
+	case b.table.file != "" && len(b.job.Builds) == 0:
 		b.screen.Text(term.Good.Render("Nothing to do:") + " no row is left to build")
 	case nothing || b.made().Count[build.New] == 0:
 		b.screen.Text(term.Good.Render("Nothing to do:") + " all of it is there already in " + term.Visible(target))
@@ -336,12 +336,12 @@ func (b *buildRun) closing(nothing bool) {
 		b.screen.Text(term.Good.Render("Built") + " " + what + " in " + term.Visible(target) + before)
 	}
 	kept := 0
-	for i := range b.plan.Steps {
-		if b.plan.Steps[i].State != build.Kept {
+	for i := range b.job.Plan.Steps {
+		if b.job.Plan.Steps[i].State != build.Kept {
 			continue
 		}
 		if kept++; kept <= manyRows {
-			b.screen.Text(term.Warn.Render("kept") + " as it is, though not what the template would write: " + term.Visible(b.plan.Path(i)))
+			b.screen.Text(term.Warn.Render("kept") + " as it is, though not what the template would write: " + term.Visible(b.job.Plan.Path(i)))
 		}
 	}
 	if kept > manyRows {
@@ -351,7 +351,7 @@ func (b *buildRun) closing(nothing bool) {
 	if up := b.table.up; up != nil && b.upgrades > 0 {
 		b.screen.Text(term.Good.Render("Brought up to date") + " " + term.Count(len(up.jobs), "project") + ", as the rows say")
 	}
-	if b.marks {
+	if b.marked > 0 {
 		b.screen.Text("Marked " + term.Count(b.marked, "row") + " in " + term.Visible(b.table.file))
 	}
 }

@@ -48,9 +48,9 @@ func (b *buildRun) report(built bool) error {
 		State string `json:"state"`
 		Why   string `json:"why,omitempty"`
 	}
-	steps := make([]step, len(b.plan.Steps))
-	for i, s := range b.plan.Steps {
-		steps[i] = step{b.plan.Path(i), s.Node.Kind.String(), s.State.String(), s.Why}
+	steps := make([]step, len(b.job.Plan.Steps))
+	for i, s := range b.job.Plan.Steps {
+		steps[i] = step{b.job.Plan.Path(i), s.Node.Kind.String(), s.State.String(), s.Why}
 	}
 	err := b.printJSON(struct {
 		Template string `json:"template"`
@@ -61,8 +61,8 @@ func (b *buildRun) report(built bool) error {
 		Kept     int    `json:"kept"`
 		Blocked  int    `json:"blocked"`
 		Steps    []step `json:"steps"`
-	}{b.t.Name, b.into, built, b.plan.Count[build.New], b.plan.Count[build.There], b.plan.Count[build.Kept], b.plan.Count[build.Blocked], steps})
-	if err == nil && (b.plan.Count[build.Blocked] > 0 || !built && !b.preview) {
+	}{b.t.Name, b.into, built, b.job.Plan.Count[build.New], b.job.Plan.Count[build.There], b.job.Plan.Count[build.Kept], b.job.Plan.Count[build.Blocked], steps})
+	if err == nil && (b.job.Plan.Count[build.Blocked] > 0 || !built && !b.preview) {
 		return found
 	}
 	return err
@@ -85,7 +85,7 @@ type outcome struct {
 // outcomes returns what became of each row, in the order of the table.
 func (b *buildRun) outcomes(built bool) []outcome {
 	var list []outcome
-	for _, r := range b.batch.Builds {
+	for _, r := range b.job.Builds {
 		o := outcome{Row: r.Row, State: "there", Folder: r.Folder(), New: r.Count[build.New], There: r.Count[build.There], Kept: r.Count[build.Kept]}
 		if o.New > 0 {
 			if o.State = "new"; built {
@@ -94,7 +94,7 @@ func (b *buildRun) outcomes(built bool) []outcome {
 		}
 		list = append(list, o)
 	}
-	for _, k := range b.batch.Kept {
+	for _, k := range b.job.Kept {
 		o := outcome{Row: k.Row, State: "left alone", Folder: b.keptFolder(k)}
 		switch k.Standing {
 		case batch.Changed:
@@ -119,7 +119,7 @@ func (b *buildRun) outcomes(built bool) []outcome {
 		}
 		list = append(list, o)
 	}
-	for _, p := range b.batch.Problems {
+	for _, p := range b.job.Problems {
 		problem := p.String()
 		if n := len(list); n > 0 && list[n-1].Row == p.Row && list[n-1].State == "left out" {
 			list[n-1].Problems = append(list[n-1].Problems, problem)
@@ -129,7 +129,7 @@ func (b *buildRun) outcomes(built bool) []outcome {
 	}
 	slices.SortStableFunc(list, func(x, y outcome) int { return x.Row - y.Row })
 	for i := range list {
-		list[i].Sheet, list[i].Row = b.batch.Table.InSheet(list[i].Row)
+		list[i].Sheet, list[i].Row = b.job.Table.InSheet(list[i].Row)
 	}
 	return list
 }
@@ -147,7 +147,7 @@ func (b *buildRun) reportLines(built bool) error {
 		}
 	}
 	count := [build.Blocked + 1]int{}
-	for _, r := range b.batch.Builds {
+	for _, r := range b.job.Builds {
 		for state, n := range r.Count {
 			count[state] += n
 		}
@@ -164,7 +164,7 @@ func (b *buildRun) reportLines(built bool) error {
 		There     int    `json:"there"`
 		Kept      int    `json:"kept"`
 		Marked    bool   `json:"marked"`
-	}{b.t.Name, b.into, b.table.file, built, len(rows), leftOut, len(b.batch.Kept), count[build.New], count[build.There], count[build.Kept], built && b.marks}, "")
+	}{b.t.Name, b.into, b.table.file, built, len(rows), leftOut, len(b.job.Kept), count[build.New], count[build.There], count[build.Kept], built && (b.marked > 0)}, "")
 	if err == nil && !built && !b.preview {
 		return found
 	}
@@ -198,7 +198,7 @@ func (b *buildRun) addReport() error {
 	if err != nil {
 		return refused("nothing was changed", "the report %s cannot be written: %s", b.table.report, place.Reason(err))
 	}
-	b.set.Join(set)
+	b.proposal.Set.Join(set)
 	return nil
 }
 

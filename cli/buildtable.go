@@ -1,26 +1,21 @@
 package cli
 
 import (
-	"bytes"
 	"errors"
 	"fmt"
 	"io/fs"
+	"maps"
 	"os"
 	"path/filepath"
 	"slices"
 	"strings"
-	"sync"
 
 	"charm.land/huh/v2"
 	"github.com/spf13/cobra"
 
 	"vestibula/cli/term"
-	"vestibula/core/away"
 	"vestibula/core/batch"
-	"vestibula/core/change"
-	"vestibula/core/label"
 	"vestibula/core/place"
-	"vestibula/core/project"
 	"vestibula/core/rules"
 	"vestibula/core/table"
 	"vestibula/core/template"
@@ -82,8 +77,8 @@ func (b *buildRun) growTable(args []string) error {
 		return b.tellErrors(b.t.Name, b.t.Text, errs, statusUnclear)
 	}
 	r := &b.table
-	x := &batch.Batch{Template: b.t, Limit: b.flags.limit, Now: b.now, Counter: &batch.Counter{Place: b.place}}
-	b.batch = x
+	x := &batch.Batch{Template: b.t, Limit: b.flags.limit, Now: b.now, Counter: &batch.Counter{Place: b.job.Place}}
+	b.job.Batch = x
 	if x.Common, err = rawArgs(args[1:]); err != nil {
 		return err
 	}
@@ -123,8 +118,7 @@ func (b *buildRun) growTable(args []string) error {
 	if err := b.compareKept(args[0]); err != nil {
 		return err
 	}
-	b.tree.Root = x.Root()
-	if size := b.tree.Root.Count(); size > b.flags.limit {
+	if size := x.Root().Count(); size > b.flags.limit {
 		return b.tellErrors(b.t.Name, b.t.Text, &template.LimitError{Limit: b.flags.limit, Count: size}, statusFound)
 	}
 	return nil
@@ -132,7 +126,7 @@ func (b *buildRun) growTable(args []string) error {
 
 // noteTable tells how the table was read, and what was passed by in it.
 func (b *buildRun) noteTable(unknown []string) {
-	t := b.batch.Table
+	t := b.job.Table
 	note := func(text string) { b.side.Text(term.Warn.Render("note:") + " " + term.Visible(text)) }
 	if b.table.sheets == nil && len(t.Others) > 0 {
 		note(fmt.Sprintf("the sheet “%s” is read, and none of the others: %s", t.Sheet, strings.Join(t.Others, ", ")))
@@ -161,7 +155,7 @@ func few(names []string) []string {
 func (b *buildRun) noColumns(lacking []*template.Field) error {
 	var names, joins []string
 	var headings []string
-	for _, h := range b.batch.Table.Headings {
+	for _, h := range b.job.Table.Headings {
 		if strings.TrimSpace(h) != "" {
 			headings = append(headings, h)
 		}
@@ -181,7 +175,7 @@ func (b *buildRun) noColumns(lacking []*template.Field) error {
 // readDates settles how days are written that are no dates to the spreadsheet. It is asked
 // once, and never guessed.
 func (b *buildRun) readDates() (err error) {
-	x := b.batch
+	x := b.job
 	if b.table.dates != "" {
 		if x.Dates, err = batch.ParseDates(b.table.dates); err != nil {
 			return unclear("write them as in d.m.yyyy", "%v", err)
@@ -217,39 +211,15 @@ func (b *buildRun) readDates() (err error) {
 // compareKept holds rows that are marked against the disk, and settles what becomes of
 // them.
 func (b *buildRun) compareKept(template string) error {
-	x, r := b.batch, &b.table
-	if b.archive.name != "" || len(x.Kept) == 0 {
+	x, r := b.job, &b.table
+	if b.job.Pack != nil || len(x.Kept) == 0 {
 		return nil
 	}
 	done, end := b.progress("comparing", len(x.Kept))
-	known := map[string]string{}
-	x.Compare(b.place, sync.OnceValue(func() func(id string) string {
-		found, err := project.Below(b.place.Real)
-		if err == nil {
-			dirs := found.Dirs()
-			for i, l := range project.ReadLabels(dirs) {
-				if l.Err != nil {
-					b.badLabel(dirs[i], l.Err)
-					continue
-				}
-				if _, twice := known[l.Label.ID]; twice {
-					known[l.Label.ID] = "" // one of them is a copy, and nobody knows which
-				} else {
-					known[l.Label.ID] = dirs[i]
-				}
-			}
-		}
-		return func(id string) string { return known[id] }
-	}))
+	x.Compare(b.job.Place, b.badLabel)
 	done(len(x.Kept))
 	end()
-	b.findArchived()
 	if r.changed {
-		for _, k := range x.Kept {
-			if k.Standing == batch.Unclear {
-				x.Problems = append(x.Problems, batch.Problem{Row: k.Row, Message: k.Why})
-			}
-		}
 		if err := b.bringUp(template); err != nil {
 			return err
 		}
@@ -257,54 +227,17 @@ func (b *buildRun) compareKept(template string) error {
 	if r.again {
 		x.BuildAgain()
 	}
-	x.InTheWay(b.place.Real, func(dir string) bool { return b.vacated[b.fromPlace(dir)] })
+	x.InTheWay(b.job.Place.Real, func(dir string) bool { return b.job.Vacated[b.fromPlace(dir)] })
 	return nil
-}
-
-// findArchived finds the rows whose projects are gone because they were archived.
-func (b *buildRun) findArchived() {
-	lists := map[string]*away.List{}
-	for _, k := range b.batch.Kept {
-		if k.Standing != batch.Gone || k.Marking.Where == "" {
-			continue
-		}
-		dir := filepath.Dir(k.Marking.Where)
-		l, known := lists[dir]
-		if !known {
-			l = awayIn(dir)
-			lists[dir] = l
-		}
-		if l == nil {
-			continue
-		}
-		for _, p := range l.Projects {
-			if p.Label.ID != "" && p.Label.ID == k.Marking.As || k.Marking.As == "" && p.Name == filepath.Base(k.Marking.Where) {
-				k.Standing, k.Why = batch.Archived, p.Where()
-			}
-		}
-	}
 }
 
 // bringUp plans what brings projects to the values that their rows have by now.
 func (b *buildRun) bringUp(by string) error {
 	up := b.newUpgrade()
 	up.consent, up.by, up.limit = b.consent, by, b.flags.limit
-	up.each = map[string]map[string]template.Raw{}
-	for _, k := range b.batch.Kept {
-		if k.Standing != batch.Changed {
-			continue
-		}
-		if k.Moved() && k.Marking.Where != "" { // a label is no proof
-			b.batch.Problems = append(b.batch.Problems, batch.Problem{Row: k.Row, Message: fmt.Sprintf("it was built in %s; %s says that it is that project, and may be a copy of it: bring that up to date by itself", b.fromPlace(k.Marking.Where), b.fromPlace(k.Dir))})
-			continue
-		}
-		raw := map[string]template.Raw{}
-		for _, d := range k.Diffs {
-			v := label.NewBuild(b.t, k.Values, b.now, "").Raw()
-			raw[d.Field] = v[d.Field]
-		}
-		up.each[k.Dir] = raw
-		if err := up.find(k.Dir); err != nil {
+	up.each = b.job.Updates(b.fromPlace)
+	for _, dir := range slices.Sorted(maps.Keys(up.each)) {
+		if err := up.find(dir); err != nil {
 			return err
 		}
 	}
@@ -312,11 +245,11 @@ func (b *buildRun) bringUp(by string) error {
 		return refused("", "%s", bad)
 	}
 	if len(up.jobs) > 0 {
-		b.table.up, b.vacated = up, map[string]bool{}
+		b.table.up, b.job.Vacated = up, map[string]bool{}
 	}
 	for _, u := range up.jobs {
 		if u.Name != u.Becomes {
-			b.vacated[b.fromPlace(u.project.Dir)] = true
+			b.job.Vacated[b.fromPlace(u.project.Dir)] = true
 		}
 	}
 	return nil
@@ -325,15 +258,13 @@ func (b *buildRun) bringUp(by string) error {
 // judgeRows tells all that is wrong with the table, what is in the way among it,
 // and stops unless only the good rows are wanted.
 func (b *buildRun) judgeRows() error {
-	x := b.batch
-	for x.SetAside(b.plan) {
-		b.tree.Root = x.Root()
-		if err := b.makePlan(); err != nil {
+	x := b.job
+	for x.SetAside(x.Plan) {
+		if err := planned(x.Look()); err != nil {
 			return err
 		}
 	}
-	x.CountSteps(b.plan)
-	b.tree.Changes = x.Changes()
+	x.CountSteps(x.Plan)
 	rows := map[int]bool{}
 	for _, p := range x.Problems {
 		rows[p.Row] = true
@@ -372,46 +303,20 @@ func (b *buildRun) judgeRows() error {
 	return why
 }
 
-// markRows returns what marks the rows in the table, and how many; nil where nothing is to
-// be marked.
-func (b *buildRun) markRows(labels []*batch.Label) (set *change.Set, n int, err error) {
+// mark adds what marks the rows in the table.
+func (b *buildRun) mark() (err error) {
 	r := &b.table
+	if !r.mark && !r.changed && !r.again {
+		return nil
+	}
 	becomes := map[string]string{}
 	if r.up != nil {
 		for _, u := range r.up.jobs {
 			becomes[u.project.Dir] = filepath.Join(u.Place(), filepath.FromSlash(u.Becomes))
 		}
 	}
-	marks := b.batch.Marks(filepath.Join(b.place.Real, b.archive.name), labels, becomes)
-	if len(marks) == 0 {
-		return nil, 0, nil
-	}
-	at, err := place.Real(r.file)
-	if err != nil {
-		return nil, 0, noTable(r.file, err)
-	}
-	if lock := openIn(at); lock != "" {
-		return nil, 0, refused("close it there, or leave out --mark", "the table %s is open in a spreadsheet program, which would write over the marks: %s is there", r.file, lock)
-	}
-	data, err := b.batch.Table.WithMarks(marks)
-	if err != nil {
-		return nil, 0, refused("or build without --mark", "the table %s cannot be marked: %s", r.file, place.Reason(err))
-	}
-	if bytes.Equal(data, b.batch.Table.Bytes()) {
-		return nil, 0, nil
-	}
-	return rewriting(at, b.batch.Table.Bytes(), data), len(marks), nil
-}
-
-// openIn is the file by which a spreadsheet program says that it has a table open, or "".
-func openIn(at string) string {
-	dir, name := filepath.Split(at)
-	for _, lock := range []string{".~lock." + name + "#", "~$" + name} {
-		if _, err := os.Lstat(filepath.Join(dir, lock)); err == nil {
-			return lock
-		}
-	}
-	return ""
+	b.marked, err = b.job.Mark(b.proposal, r.file, becomes)
+	return planned(err)
 }
 
 // sheetOf says how a table is read: by the name of a sheet, or "", and expected headings.

@@ -6,6 +6,7 @@ import (
 
 	"vestibula/cli/term"
 	"vestibula/core/address"
+	"vestibula/core/change"
 	"vestibula/core/journal"
 	"vestibula/core/place"
 	"vestibula/core/proposal"
@@ -38,7 +39,7 @@ func (r *checkRun) fixText(src *source) error {
 	if err != nil {
 		return refused("it is as it was", "%s cannot be written: %s", src.path, place.Reason(err))
 	}
-	set := rewriting(at, []byte(src.text), []byte(text))
+	set := change.Rewriting(at, []byte(src.text), []byte(text))
 	show := func() {
 		for _, m := range fixed {
 			r.screen.Line(term.Dim.Render(term.Sprintf("%4d ", m.Line)), term.Bad.Render("- "), term.Visible(m.Before))

@@ -180,7 +180,7 @@ func (a *app) run(args []string) int {
 	}
 	if back := slices.Contains(args, "--back"); s.status == statusUnclear && !back {
 		for _, arg := range args { // what is not there may have been archived
-			if p := archived(arg); p != nil {
+			if p := project.Archived(arg); p != nil {
 				s = &stop{s.status, p.Called() + " was archived: it is " + p.Where(), "connect that, and try again"}
 				if place.Exists(p.Lies()) {
 					s.help = advise("to bring it back", "archive", "--back", typed(arg)).String()

@@ -11,6 +11,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"vestibula/cli/term"
+	"vestibula/core/change"
 	"vestibula/core/journal"
 	"vestibula/core/outline"
 	"vestibula/core/place"
@@ -215,6 +216,6 @@ func (a *app) rewrite(s scene) error {
 	if err != nil {
 		return refused("", "%s", place.Reason(err))
 	}
-	set := rewriting(filepath.Join(here, file), was, is)
+	set := change.Rewriting(filepath.Join(here, file), was, is)
 	return a.propose(consent{named: true}, &task{Proposal: &proposal.Proposal{Set: set}, undertaking: undertaking{doing: "writing", noJournal: true, head: journal.Head{What: "demo", Title: file}}})
 }

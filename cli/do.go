@@ -199,7 +199,7 @@ func (d planDisk) Tree(path string) (*tree.Node, error) {
 
 // Sum returns the checksum of a file.
 func (d planDisk) Sum(path string) (string, error) {
-	sum, err := sumAt(d.Place, path)
+	sum, err := d.Place.Sum(path)
 	if err != nil {
 		err = fmt.Errorf("“%s” cannot be read: %s", path, place.Reason(err))
 	}

@@ -8,6 +8,7 @@ import (
 
 	"vestibula/cli/term"
 	"vestibula/core/address"
+	"vestibula/core/change"
 	"vestibula/core/draft"
 	"vestibula/core/journal"
 	"vestibula/core/place"
@@ -66,7 +67,7 @@ func (r *learning) update(name string, args []string) error {
 	if err != nil {
 		return refused("it is as it was", "%s cannot be written: %s", src.path, place.Reason(err))
 	}
-	set := rewriting(at, []byte(src.text), []byte(text))
+	set := change.Rewriting(at, []byte(src.text), []byte(text))
 	draw := func() {
 		r.screen.Line(term.Title.Render(term.Visible(src.name)))
 		for _, a := range added {

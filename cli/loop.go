@@ -403,13 +403,6 @@ func (a *app) unwritten() string {
 	return a.sameCall("nothing was changed; to build all the same, although it cannot be taken back then", "--no-journal").String()
 }
 
-// rewriting is what gives a file other contents, if it still holds the old ones.
-func rewriting(file string, was, is []byte) *change.Set {
-	set := &change.Set{Places: []string{filepath.Dir(file)}}
-	set.Write(change.At{Path: filepath.Base(file)}, was, is, "")
-	return set
-}
-
 // A newFile is a file that a command makes, by its path from here.
 type newFile struct {
 	path    string
@@ -449,15 +442,12 @@ func fileSet(files []newFile) (*change.Set, []journal.Root, error) {
 		} else {
 			set.MakeFile(at, f.content, "")
 		}
-		if len(roots) < manyRoots {
+		if len(roots) < proposal.ManyRoots {
 			roots = append(roots, journal.Root{In: at.In, Path: address.Text(rel)})
 		}
 	}
 	return set, roots, nil
 }
-
-// manyRoots is how many things a record names one by one.
-const manyRoots = 20
 
 // when says when something was, as a list shows it.
 func when(t time.Time) term.Shown { return term.Visible(t.Local().Format("2006-01-02 15:04")) }

@@ -32,21 +32,10 @@ type nextRun struct {
 	away             *awayRun // how it goes there
 
 	templates map[string]*template.Template // by their texts
-	builds    []*buildRun                   // of projects of one template in one place
-	turns     []*turn                       // of all projects
+	turns     []*next.Forward               // of all projects
 	proposal  *proposal.Proposal
 	follows   *following // what leads to what is archived
 	begun     int        // files that are there already
-}
-
-// A turn is one period that a project is carried forward to.
-type turn struct {
-	project *project.Project // nil of a folder that no template made
-	old     string           // its own folder, from the place that is built in
-	values  template.Values
-	plan    *next.Plan
-	build   *batch.Build
-	goes    []*next.Step // those whose place is free
 }
 
 func (a *app) nextCommand() *cobra.Command {
@@ -125,9 +114,6 @@ func (r *nextRun) run(args []string) error {
 	if err := r.makeBuilds(); err != nil {
 		return err
 	}
-	for _, b := range r.builds {
-		defer b.place.Close()
-	}
 	if r.archive != "" {
 		if err := r.addArchive(); err != nil {
 			return err
@@ -145,7 +131,7 @@ func (r *nextRun) open(at string) (*project.Project, error) {
 	if rest != "" && rest != "." {
 		return nil, unclear("name the project itself", "%s is a folder in the project %s", at, fromHere(p.Dir))
 	}
-	if slices.ContainsFunc(r.turns, func(t *turn) bool { return t.project.Dir == p.Dir }) {
+	if slices.ContainsFunc(r.turns, func(t *next.Forward) bool { return t.Project.Dir == p.Dir }) {
 		return nil, unclear("", "%s is named twice", at)
 	}
 	return p, nil
@@ -202,7 +188,7 @@ func (r *nextRun) plan(p *project.Project, raw map[string]template.Raw) error {
 			return refused("carry it forward one period at a time", "what lies under “carry: moves” can go along once only")
 		}
 		build := &batch.Build{Template: t, Row: len(r.turns) + 1, Values: job.New, Root: plan.Root}
-		r.turns = append(r.turns, &turn{project: p, values: job.New, plan: plan, build: build})
+		r.turns = append(r.turns, &next.Forward{Project: p, Plan: plan, Build: build})
 	}
 	return nil
 }
@@ -250,7 +236,7 @@ func (r *nextRun) period(p *project.Project, t *template.Template, given, old te
 }
 
 func (r *nextRun) carryOut() error {
-	return r.carryForward(r.olds(), journal.Head{What: "new period", Title: r.builds[0].t.Heading(), Project: r.title()})
+	return r.carryForward(r.olds(), journal.Head{What: "new period", Title: r.turns[0].Build.Template.Heading(), Project: r.title()})
 }
 
 // carryForward carries what is planned forward, with a yes.

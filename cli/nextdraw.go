@@ -1,7 +1,6 @@
 package cli
 
 import (
-	"path"
 	"path/filepath"
 	"strings"
 
@@ -13,7 +12,7 @@ import (
 // carried is how many things go along.
 func (r *nextRun) carried() (n int) {
 	for _, t := range r.turns {
-		n += len(t.goes)
+		n += len(t.Goes)
 	}
 	return n
 }
@@ -23,31 +22,22 @@ func (r *nextRun) olds() string {
 	if n := len(r.turns) / r.count; n > 1 {
 		return string(term.Count(n, "project"))
 	}
-	return filepath.Base(r.turns[0].project.Dir)
+	return filepath.Base(r.turns[0].Project.Dir)
 }
 
 // title is what comes about.
-func (r *nextRun) title() string {
-	first, n := r.turns[0].plan.Own, len(r.turns)
-	switch {
-	case n == 1:
-		return first
-	case n > r.count:
-		return string(term.Count(n, "new project"))
-	}
-	return first + " … " + path.Base(r.turns[n-1].plan.Own)
-}
+func (r *nextRun) title() string { return next.Title(r.turns, r.count) }
 
 // parts are what a person sees of each new period: what is made, what comes along under which
 // name, and, in notes, what does not.
 func (r *nextRun) parts() {
 	var parts []*proposal.Part
 	for _, t := range r.turns {
-		about := string(term.Count(len(t.goes), "file"))
-		if t.build != nil {
-			about = string(counts(t.build))
+		about := string(term.Count(len(t.Goes), "file"))
+		if t.Build != nil {
+			about = string(counts(t.Build))
 		}
-		part := next.Part(t.plan.Own, about, t.goes)
+		part := next.Part(t.Own, about, t.Goes)
 		part.Most = max(3, 2*manyRows/len(r.turns))
 		parts = append(parts, part)
 	}
@@ -58,8 +48,8 @@ func (r *nextRun) parts() {
 		if r.count > 1 && i%r.count > 0 {
 			continue // it is the same for each period
 		}
-		unread = append(unread, t.plan.Unread...)
-		left += t.plan.Left
+		unread = append(unread, t.Unread...)
+		left += t.Left
 	}
 	if n := len(unread); n > 0 {
 		text := string(term.Count(n, "name")) + map[bool]string{true: " still holds the old period, as no convention reads it: ", false: " still hold the old period, as no convention reads them: "}[n == 1]

@@ -64,10 +64,12 @@ func (r *nextRun) loose(words []string, raw map[string]template.Raw) error {
 			return err
 		}
 		steps, odd := next.Loose(conv, t, root, next.Turn{Field: f.Name, Was: was, Is: is})
-		turn := &turn{plan: &next.Plan{Steps: steps, Own: fromHere(into), Unread: odd}}
-		if err := r.addLoose(set, from, into, turn); err != nil {
-			return err
+		turn := &next.Forward{Plan: &next.Plan{Steps: steps, Own: fromHere(into), Unread: odd}}
+		begun, err := turn.Copied(set, from, into)
+		if err != nil {
+			return planned(err)
 		}
+		r.begun += begun
 		r.turns = append(r.turns, turn)
 	}
 	r.proposal = &proposal.Proposal{Set: set, Roots: []journal.Root{{Path: "."}}}
@@ -101,17 +103,4 @@ func (r *nextRun) looseInto(from string, conv *template.Convention, f *template.
 		}
 	}
 	return "", unclear("name the new folder with --into", "the name of %s does not show the %s %s", filepath.Base(from), f.Type.Kind, was)
-}
-
-// addLoose adds what copies a folder. What is there already stays.
-func (r *nextRun) addLoose(set *change.Set, from, into string, t *turn) error {
-	if into == from || strings.HasPrefix(into, from+string(filepath.Separator)) {
-		return refused("name another folder", "%s lies in the folder that it is made from", into)
-	}
-	dir := filepath.Dir(into)
-	old := change.At{In: set.Place(filepath.Dir(from)), Path: filepath.Base(from)}
-	new := change.At{In: set.Place(dir), Path: filepath.Base(into)}
-	way := set.Way(func(at change.At) bool { return place.Exists(filepath.Join(dir, filepath.FromSlash(at.Path))) })
-	way.To(new, "next")
-	return r.bring(set, way, old, new, t)
 }

@@ -133,7 +133,7 @@ func (r *projectsRun) lookAway(report *inspect.Report) {
 	for _, s := range report.Subjects {
 		here[s.Dir] = true
 	}
-	for _, p := range awayFrom(report) {
+	for _, p := range report.Archived() {
 		if !here[p.To] {
 			r.away = append(r.away, p)
 		}

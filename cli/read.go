@@ -10,7 +10,6 @@ import (
 	"github.com/spf13/cobra"
 
 	"vestibula/cli/term"
-	"vestibula/core/away"
 	"vestibula/core/inspect"
 	"vestibula/core/label"
 	"vestibula/core/naming"
@@ -214,10 +213,7 @@ func (r *readRun) path(p string) error {
 		if err != nil {
 			return unreadable(p, err)
 		}
-		archived := []*away.Project(nil)
-		if !found.Inside {
-			archived = awayBelow(found.Dir, found.Root)
-		}
+		archived := found.Archived()
 		if len(found.Projects)+len(archived) > 0 && (r.t == nil || found.Inside && r.t.Name == r.nameIn(found)) {
 			return r.projects(p, found, archived)
 		}

@@ -37,7 +37,7 @@ func (u *upgrading) makePlan(planner *upgrade.Planner) {
 		return
 	}
 	defer at.Close()
-	u.job.Sum = func(path string) (string, error) { return sumAt(at, path) }
+	u.job.Sum = at.Sum
 	u.job.Limit = max(u.job.Limit, 10*u.job.Full.Count())
 	if u.job.Seen, u.err = inspect.Seen(u.job.Full, u.job.Template); u.err == nil {
 		u.Plan, u.err = planner.Plan(u.job)

@@ -7,6 +7,7 @@ import (
 	"os"
 	"path"
 	"path/filepath"
+	"slices"
 	"strings"
 	"time"
 
@@ -23,16 +24,17 @@ import (
 
 // A Job is what goes to its archive, or comes back.
 type Job struct {
-	File   string // the archive file that projects go into, absolute; "" for a folder
-	Back   bool   // they come back
-	Copy   bool   // copies are handed over, without the label
-	For    string // who gets them
-	Now    time.Time
-	Goes   []*Going
-	Moved  map[string]bool // files that something else takes away, by their absolute paths
-	Packed func(n int)     // is told of what goes into the file; may be nil
+	File string // the archive file that projects go into, absolute; "" for a folder
+	Back bool   // they come back
+	Copy bool   // copies are handed over, without the label
+	For  string // who gets them
+	Now  time.Time
+	Goes []*Going
 
-	files []*pack.File // what is read while they come back
+	Packed func(n int) // is told of what goes into the file; may be nil
+
+	files []*pack.File    // what is read while they come back
+	moved map[string]bool // files that something else takes away, by their absolute paths
 }
 
 // A Going is a project, or a part of one, that goes or comes back.
@@ -199,4 +201,18 @@ func CameFrom(file, name string) (string, error) {
 func top(p *away.Project) string {
 	inside := strings.TrimPrefix(filepath.ToSlash(strings.TrimPrefix(p.To, p.File)), "/")
 	return strings.TrimSuffix(strings.TrimSuffix(inside, p.Part), "/")
+}
+
+// Without leaves out of projects what leaves them for another place in the same run: slashed
+// paths from their own folders, by these.
+func (j *Job) Without(leaves map[string][]string) {
+	j.moved = map[string]bool{}
+	for _, g := range j.Goes {
+		gone := map[string]bool{}
+		for _, at := range leaves[g.From] {
+			gone[at] = true
+			j.moved[filepath.Join(g.From, filepath.FromSlash(at))] = true
+		}
+		g.Note.Files = slices.DeleteFunc(g.Note.Files, func(f string) bool { return gone[f] })
+	}
 }

@@ -101,7 +101,7 @@ func (p *packing) one(g *Going, inside string, note *bag.Backup) {
 	}
 	for _, e := range g.entries {
 		at := strings.TrimSuffix(e.Path, "/")
-		if p.Moved[filepath.Join(g.From, filepath.FromSlash(at))] || p.Copy && at == label.FileName && part == "" {
+		if p.moved[filepath.Join(g.From, filepath.FromSlash(at))] || p.Copy && at == label.FileName && part == "" {
 			continue
 		}
 		noted, inside, gone := e, to.Below(at), here.Below(at)

@@ -119,6 +119,15 @@ func Parse(data []byte) (*List, error) {
 	return &l, nil
 }
 
+// In returns what was archived from a folder; nil where nothing is known.
+func In(dir string) *List {
+	l, data, err := Read(dir)
+	if err != nil || data == nil {
+		return nil
+	}
+	return l
+}
+
 // Encode returns the list as it stands in its file.
 func (l *List) Encode() ([]byte, error) {
 	l.Format = format

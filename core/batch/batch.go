@@ -190,15 +190,12 @@ func (b *Batch) apart(mine, theirs *tree.Node) *template.Line {
 }
 
 // Of is the builds of one template that come from no table. What several of them share
-// stands in the root once.
-func Of(t *template.Template, builds []*Build) *Batch {
-	b := &Batch{Template: t, Builds: builds}
+// stands in the root once. Limit and now are those of a [Batch].
+func Of(t *template.Template, builds []*Build, limit int, now time.Time) *Batch {
+	b := &Batch{Template: t, Builds: builds, Limit: limit, Now: now}
 	b.meet()
 	return b
 }
-
-// Meet puts the trees of the builds together anew.
-func (b *Batch) Meet() { b.meet() }
 
 // meet puts the trees of the builds together.
 func (b *Batch) meet() {

@@ -10,6 +10,7 @@ import (
 	"slices"
 	"strings"
 
+	"vestibula/core/away"
 	"vestibula/core/label"
 	"vestibula/core/place"
 	"vestibula/core/pool"
@@ -56,8 +57,8 @@ type reader interface {
 
 // Compare looks for the projects of rows that are marked, and holds their values against
 // those of the rows: as far as columns or common values say them. Place is the folder that
-// is built in; find returns what finds the folder of a project by its identity, or "".
-func (b *Batch) Compare(at *place.Place, find func() func(id string) string) {
+// is built in; bad is told of labels there that cannot be read.
+func (b *Batch) Compare(at *place.Place, bad func(dir string, err error)) {
 	b.place = at.Real
 	b.several(at, func(eyes reader, k *Kept) {
 		if k.Standing != Unlooked {
@@ -69,11 +70,38 @@ func (b *Batch) Compare(at *place.Place, find func() func(id string) string) {
 		}
 		b.settle(eyes, k, filepath.Join(at.Real, filepath.FromSlash(k.Folder())), k.Marking.As)
 	})
-	for _, k := range b.Kept { // the index is made once, for those that are not where they were
+	var find func(id string) string // made once, for those that are not where they were
+	lists := map[string]*away.List{}
+	for _, k := range b.Kept {
 		if k.Standing == Gone && k.Marking.As != "" {
-			if dir := find()(k.Marking.As); dir != "" {
+			if find == nil {
+				find = project.ByID(at.Real, bad)
+			}
+			if dir := find(k.Marking.As); dir != "" {
 				b.settle(at, k, dir, k.Marking.As)
 			}
+		}
+		if k.Standing == Gone && k.Marking.Where != "" {
+			k.archived(lists)
+		}
+	}
+}
+
+// archived notes that the project of a row that is gone was archived, if it was. Lists are those
+// of folders, which are read once.
+func (k *Kept) archived(lists map[string]*away.List) {
+	dir := filepath.Dir(k.Marking.Where)
+	l, known := lists[dir]
+	if !known {
+		l = away.In(dir)
+		lists[dir] = l
+	}
+	if l == nil {
+		return
+	}
+	for _, p := range l.Projects {
+		if p.Label.ID != "" && p.Label.ID == k.Marking.As || k.Marking.As == "" && p.Name == filepath.Base(k.Marking.Where) {
+			k.Standing, k.Why = Archived, p.Where()
 		}
 	}
 }

@@ -1,15 +1,55 @@
 package batch
 
 import (
+	"bytes"
+	"fmt"
+	"os"
 	"path/filepath"
 
+	"vestibula/core/change"
+	"vestibula/core/label"
+	"vestibula/core/place"
+	"vestibula/core/proposal"
 	"vestibula/core/table"
+	"vestibula/core/template"
 )
 
-// Marks are the marks of rows that are built below a folder or a file, with the identities in
-// labels, and of rows whose marks are not right any more. Becomes says, by the folders of
-// projects, which of them move in the same run, and where.
-func (b *Batch) Marks(into string, labels []*Label, becomes map[string]string) map[int]table.Mark {
+// Mark adds to a proposal what marks the rows in the file of the table, and returns how many.
+// Becomes says, by the folders of projects, which of them move in the same run, and where. The
+// error is a [proposal.Refusal].
+func (j *Job) Mark(p *proposal.Proposal, file string, becomes map[string]string) (n int, err error) {
+	into := j.Place.Real
+	if j.Pack != nil {
+		into = filepath.Join(into, j.Pack.Name)
+	}
+	marks := j.marks(into, j.made, becomes)
+	if len(marks) == 0 {
+		return 0, nil
+	}
+	at, err := place.Real(file)
+	if err != nil {
+		return 0, proposal.Refused("", "the table %s: %s", file, place.Reason(err))
+	}
+	dir, name := filepath.Split(at)
+	for _, lock := range []string{".~lock." + name + "#", "~$" + name} {
+		if _, err := os.Lstat(filepath.Join(dir, lock)); err == nil {
+			return 0, proposal.Refused("close it there, or build without marking rows", "the table %s is open in a spreadsheet program, which would write over the marks: %s is there", file, lock)
+		}
+	}
+	data, err := j.Table.WithMarks(marks)
+	if err != nil {
+		return 0, proposal.Refused("or build without marking rows", "the table %s cannot be marked: %s", file, place.Reason(err))
+	}
+	if bytes.Equal(data, j.Table.Bytes()) {
+		return 0, nil
+	}
+	p.Set.Join(change.Rewriting(at, j.Table.Bytes(), data))
+	return len(marks), nil
+}
+
+// marks are those of rows that are built below a folder or a file, with the identities in
+// labels, and of rows whose marks are not right any more.
+func (b *Batch) marks(into string, labels []*Label, becomes map[string]string) map[int]table.Mark {
 	ids := map[string]string{}
 	for _, l := range labels {
 		ids[l.Folder] = l.Identity()
@@ -29,4 +69,27 @@ func (b *Batch) Marks(into string, labels []*Label, becomes map[string]string) m
 		}
 	}
 	return marks
+}
+
+// Updates returns the values that rows have by now, and their projects have not, by the folders
+// of these. What cannot be brought up to date becomes a problem of its row; shown is how a
+// person is told of a folder.
+func (b *Batch) Updates(shown func(dir string) string) map[string]map[string]template.Raw {
+	all := map[string]map[string]template.Raw{}
+	for _, k := range b.Kept {
+		switch {
+		case k.Standing == Unclear:
+			b.Problems = append(b.Problems, Problem{Row: k.Row, Message: k.Why})
+		case k.Standing != Changed:
+		case k.Moved() && k.Marking.Where != "": // a label is no proof
+			b.Problems = append(b.Problems, Problem{Row: k.Row, Message: fmt.Sprintf("it was built in %s; %s says that it is that project, and may be a copy of it: bring that up to date by itself", shown(k.Marking.Where), shown(k.Dir))})
+		default:
+			raw, is := map[string]template.Raw{}, label.NewBuild(b.Template, k.Values, b.Now, "").Raw()
+			for _, d := range k.Diffs {
+				raw[d.Field] = is[d.Field]
+			}
+			all[k.Dir] = raw
+		}
+	}
+	return all
 }

@@ -110,6 +110,14 @@ func (s *Set) Remove(at At, was State, why string) *Change {
 	return s.add(Change{Op: Remove, In: at.In, Path: at.Path, Was: was, Why: why})
 }
 
+// Rewriting returns what gives a file, by its absolute path, other contents, if it still holds
+// the old ones.
+func Rewriting(file string, was, is []byte) *Set {
+	set := &Set{Places: []string{filepath.Dir(file)}}
+	set.Write(At{Path: filepath.Base(file)}, was, is, "")
+	return set
+}
+
 // Write adds what brings a file from what it holds to something else: nil where it is not
 // there, and where it is not to be. Where both are the same, nothing is added.
 func (s *Set) Write(at At, was, is []byte, why string) {

@@ -13,6 +13,7 @@ import (
 	"strings"
 	"time"
 
+	"vestibula/core/away"
 	"vestibula/core/label"
 	"vestibula/core/match"
 	"vestibula/core/packed"
@@ -388,4 +389,28 @@ func (l *Look) unlabelled(r *Report, root *tree.Node, dir string, names []string
 		one.Inferred = true
 		l.held(one, l.Template, l.Values, way)
 	}
+}
+
+// Archived are the projects that were archived from the folders of a report: from the one
+// that was looked at, those on the way to projects, and those in which no project is left.
+func (r *Report) Archived() (list []*away.Project) {
+	known := map[string]bool{}
+	look := func(dir string) {
+		for ; !known[dir] && strings.HasPrefix(dir+string(filepath.Separator), r.Dir+string(filepath.Separator)); dir = filepath.Dir(dir) {
+			known[dir] = true
+			if l := away.In(dir); l != nil {
+				list = append(list, l.Projects...)
+			}
+		}
+	}
+	look(r.Dir)
+	for _, s := range r.Subjects {
+		if s.Dir != "" && s.Name != "." {
+			look(filepath.Dir(s.Dir))
+		}
+	}
+	for _, at := range r.Unjudged {
+		look(filepath.Join(r.Dir, filepath.FromSlash(at)))
+	}
+	return list
 }

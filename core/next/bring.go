@@ -12,20 +12,20 @@ import (
 	"vestibula/core/tree"
 )
 
-// Bring adds to a set what brings steps from one folder to another, and the folders on the
-// way. It returns the steps whose place is free; what is begun there stays, and is counted. The
-// error is a [proposal.Refusal].
-func Bring(set *change.Set, way *change.Way, steps []*Step, from, to change.At) (goes []*Step, begun int, err error) {
+// bring adds to a set what brings the steps from one folder to another, and the folders on the
+// way. Those whose place is free go; what is begun there stays, and is counted. The error is a
+// [proposal.Refusal].
+func (f *Forward) bring(set *change.Set, way *change.Way, from, to change.At) (begun int, err error) {
 	onDisk := func(at change.At) string { return filepath.Join(set.Places[at.In], filepath.FromSlash(at.Path)) }
 	taken := map[string]string{}
-	for _, s := range steps {
+	for _, s := range f.Steps {
 		old, new := from.Below(s.From), to.Below(s.To)
 		if s.Kind == tree.Folder {
 			way.To(new, "carry")
 			continue
 		}
 		if other, twice := taken[tree.Folded(new.Path)]; twice {
-			return nil, 0, proposal.Refused("give one of them another name first", "two files would get one name: %s and %s would both be %s", other, s.From, s.To)
+			return 0, proposal.Refused("give one of them another name first", "two files would get one name: %s and %s would both be %s", other, s.From, s.To)
 		}
 		taken[tree.Folded(new.Path)] = s.From
 		if _, err := os.Lstat(onDisk(new)); err == nil {
@@ -39,15 +39,15 @@ func Bring(set *change.Set, way *change.Way, steps []*Step, from, to change.At) 
 		case s.Kind == tree.Symlink:
 			target, err := os.Readlink(onDisk(old))
 			if err != nil {
-				return nil, 0, proposal.Refused("", "a link cannot be read: %s", place.Reason(err))
+				return 0, proposal.Refused("", "a link cannot be read: %s", place.Reason(err))
 			}
 			set.MakeLink(new, target, s.Why)
 		default:
 			set.Copy(old, new, change.Is(s.Kind), s.Why)
 		}
-		goes = append(goes, s)
+		f.Goes = append(f.Goes, s)
 	}
-	return goes, begun, nil
+	return begun, nil
 }
 
 // Part returns what a person sees of what goes along to a new folder, in the order of its names.

@@ -26,15 +26,16 @@ func TestWhatGoesAlongIsBrought(t *testing.T) {
 		{From: "a.md", To: "In/a.md", Kind: tree.File}, {From: "b.md", To: "Sub/b.md", Kind: tree.File, Moves: true},
 		{From: "link", To: "Sub/link", Kind: tree.Symlink}, {From: "Empty", To: "Empty", Kind: tree.Folder}, {From: "begun.md", To: "In/begun.md", Kind: tree.File},
 	}
-	goes, begun, err := Bring(set, way, steps, change.At{Path: "old"}, change.At{Path: "new"})
+	f := &Forward{Plan: &Plan{Steps: steps}}
+	begun, err := f.bring(set, way, change.At{Path: "old"}, change.At{Path: "new"})
 	require.NoError(t, err)
 	assert.Equal(t, 1, begun)
-	assert.Len(t, goes, 3)
+	assert.Len(t, f.Goes, 3)
 	var lines []string
 	for _, c := range set.Changes {
 		lines = append(lines, c.Op.String()+" "+c.From+" "+c.Path)
 	}
 	assert.Equal(t, []string{"copy old/a.md new/In/a.md", "make  new/Sub", "move old/b.md new/Sub/b.md", "make  new/Sub/link", "make  new/Empty"}, lines)
-	_, _, err = Bring(set, way, []*Step{{From: "a.md", To: "x.md", Kind: tree.File}, {From: "c.md", To: "X.md", Kind: tree.File}}, change.At{Path: "old"}, change.At{Path: "new"})
+	_, err = (&Forward{Plan: &Plan{Steps: []*Step{{From: "a.md", To: "x.md", Kind: tree.File}, {From: "c.md", To: "X.md", Kind: tree.File}}}}).bring(set, way, change.At{Path: "old"}, change.At{Path: "new"})
 	assert.EqualError(t, err, "two files would get one name: a.md and c.md would both be X.md")
 }

@@ -15,6 +15,7 @@ import (
 	"syscall"
 	"unicode/utf8"
 
+	"vestibula/core/digest"
 	"vestibula/core/folder"
 	"vestibula/core/tree"
 )
@@ -151,6 +152,16 @@ func (p *Place) Open(path string) (r io.ReadCloser, err error) {
 		return err
 	})
 	return r, err
+}
+
+// Sum returns the checksum of a file, of the algorithm of [digest.Of].
+func (p *Place) Sum(path string) (string, error) {
+	f, err := p.Open(path)
+	if err != nil {
+		return "", err
+	}
+	defer f.Close()
+	return digest.Of(f)
 }
 
 // Writable returns an error where nothing can be made in a folder: the right is

@@ -69,6 +69,26 @@ unread:
 	return f, nil
 }
 
+// ByID returns what finds the projects at or below a folder by their identities: "" of one that
+// is not there, or that several have, as nobody knows which of these is a copy. Bad is told of
+// labels that cannot be read.
+func ByID(at string, bad func(dir string, err error)) func(id string) (dir string) {
+	known := map[string]string{}
+	if found, err := Below(at); err == nil {
+		dirs := found.Dirs()
+		for i, l := range ReadLabels(dirs) {
+			if l.Err != nil {
+				bad(dirs[i], l.Err)
+			} else if _, twice := known[l.Label.ID]; twice {
+				known[l.Label.ID] = ""
+			} else {
+				known[l.Label.ID] = dirs[i]
+			}
+		}
+	}
+	return func(id string) string { return known[id] }
+}
+
 // Labelled visits the topmost folders with a label below a folder, with their
 // paths from it.
 func Labelled(root *tree.Node, visit func(n *tree.Node, at string)) {

@@ -136,13 +136,13 @@ func (p *Proposal) Steps() (all []*Step) {
 	return all
 }
 
-// manyRoots is how many things a record names one by one.
-const manyRoots = 20
+// ManyRoots is up to how many things a record names one by one.
+const ManyRoots = 20
 
 // Counts notes that the proposal counts for what comes to lie at a path of its set, with the
 // identity in its label, if it has one. Of many, the first are noted.
 func (p *Proposal) Counts(at change.At, id string) {
-	if len(p.Roots) < manyRoots {
+	if len(p.Roots) < ManyRoots {
 		p.Roots = append(p.Roots, journal.Root{In: at.In, Path: address.Text(at.Path), ID: id})
 	}
 }

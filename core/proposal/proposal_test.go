@@ -125,7 +125,7 @@ func TestWhatIsProbableNeedsAYes(t *testing.T) {
 	for i := range 30 {
 		p.Counts(change.At{Path: fmt.Sprint(i)}, "")
 	}
-	assert.Len(t, p.Roots, manyRoots)
+	assert.Len(t, p.Roots, ManyRoots)
 	var no *Refusal
 	err := fmt.Errorf("so: %w", Refused("do that", "%s is so", "x"))
 	require.True(t, errors.As(err, &no))

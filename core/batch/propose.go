@@ -1,0 +1,246 @@
+package batch
+
+import (
+	"os"
+	"path"
+	"slices"
+	"strings"
+
+	"vestibula/core/address"
+	"vestibula/core/build"
+	"vestibula/core/change"
+	"vestibula/core/journal"
+	"vestibula/core/label"
+	"vestibula/core/place"
+	"vestibula/core/project"
+	"vestibula/core/proposal"
+	"vestibula/core/tree"
+)
+
+// A Job is one call of build. [Job.Look] holds what is wanted against what is there, and
+// [Job.Propose] plans what makes the rest.
+type Job struct {
+	*Batch
+	Place   *place.Place // that is built in; of an archive, the folder that it will lie in
+	Into    string       // that, or the archive, as messages call it
+	Pack    *Pack        // the archive; nil where folders are built
+	Version string       // of the program
+	Bare    bool         // no labels are left behind
+	All     bool         // also what would be there twice
+	Again   bool         // a project is built once more
+	Store   *project.Store
+	Vacated map[string]bool // folders that are moved away meanwhile: paths from the place
+	Read    func(dir string) (*tree.Node, []tree.Unread, error)
+	Records []*journal.Record // earlier runs
+	Steps   func(r *journal.Record) ([]change.Change, error)
+
+	Plan      *build.Plan       // what is new, there, kept and in the way
+	Continues []*journal.Record // earlier builds that were cut short and are finished now
+	tops      map[string]bool   // the new folders at the top
+	made      []*Label          // those of what is built
+}
+
+// A LabelError says that the label of a build cannot be written: that there cannot be read.
+type LabelError struct {
+	Folder string // of the project, as messages call it
+	Err    error
+}
+
+// Error names the folder.
+func (e *LabelError) Error() string { return e.Folder + ": " + e.Err.Error() }
+
+// Look compares what is wanted with what is there, without what was moved on.
+func (j *Job) Look() error {
+	j.withoutClosed()
+	var at tree.Place = j.Place
+	switch {
+	case j.Pack != nil:
+		at = build.Nowhere{}
+	case len(j.Vacated) > 0:
+		at = build.Vacated{Place: j.Place, Gone: j.Vacated}
+	}
+	var err error
+	if j.Plan, err = build.Compare(j.Root(), at); err != nil {
+		return proposal.Refused("nothing was changed", "%s", place.Reason(err))
+	}
+	return nil
+}
+
+// withoutClosed leaves out what was moved on, of projects that are there.
+func (j *Job) withoutClosed() {
+	entries, err := j.Place.List(".")
+	if j.Pack != nil || j.Bare || err != nil {
+		return
+	}
+	there := map[string]bool{}
+	for _, e := range entries {
+		there[e.Name] = true
+	}
+	changed := false
+	for _, r := range j.Builds {
+		if !slices.ContainsFunc(r.Root.Children, func(n *tree.Node) bool { return there[n.Name] }) {
+			continue
+		}
+		folder := r.Folder()
+		if l, _, err := project.LabelIn(j.Place, folder); err == nil && l != nil && len(l.Closed) > 0 {
+			r.Root, changed = build.Without(r.Root, folder, l.Closed), true
+		}
+	}
+	if changed {
+		j.meet()
+	}
+}
+
+// Propose plans what makes all that is new, and the labels. It returns notes even with an
+// error: a [proposal.Refusal], a [LabelError] or a [TwiceError]. There is no set where something
+// is in the way.
+func (j *Job) Propose() (p *proposal.Proposal, err error) {
+	p = &proposal.Proposal{Set: &change.Set{Places: []string{j.Place.Real}}}
+	for _, r := range j.Records {
+		if r.End == journal.CutShort && !r.Busy && r.Undoes == 0 && len(r.Places) > 0 && string(r.Places[0]) == j.Place.Real && j.makesAllOf(r) {
+			j.Continues = append(j.Continues, r)
+		}
+	}
+	if j.Plan.Count[build.Blocked] > 0 {
+		return p, nil
+	}
+	var labels []*Label
+	if !j.Bare {
+		if labels, err = j.labels(p); err != nil {
+			return p, err
+		}
+		j.made = labels
+	}
+	if err := j.twice(p, labels); err != nil {
+		return p, err
+	}
+	if j.Pack == nil {
+		if p.Set.Changes, err = WithLabels(j.Plan.Changes(0), labels); err != nil {
+			return p, &LabelError{j.Into, err}
+		}
+	} else if len(j.Builds) > 0 {
+		if err := j.Pack.compare(j, labels); err != nil {
+			return p, err
+		}
+		p.Set.Changes = j.Pack.Plan.Changes(0)
+	}
+	for _, r := range j.Continues { // all that such a run has left over is tidied up
+		for _, at := range r.PlacePaths() {
+			if info, err := os.Stat(at); err == nil && info.IsDir() {
+				p.Set.Place(at)
+			}
+		}
+	}
+	j.nameRoots(p, labels)
+	return p, nil
+}
+
+// labels returns the labels of all builds, and notes what is odd about them.
+func (j *Job) labels(p *proposal.Proposal) (list []*Label, err error) {
+	all := &Labels{Template: j.Template, Now: j.Now, Version: j.Version, Place: j.Place, Fresh: j.fresh}
+	if j.Pack != nil {
+		all.Packed, all.Now = true, j.Pack.Time
+	}
+	taken := make(map[string]bool, len(j.Builds))
+	for _, r := range j.Builds {
+		folder := r.Folder()
+		if taken[folder] {
+			continue // several rows lie side by side in the place itself, which is no project
+		}
+		taken[folder] = true
+		shown := path.Join(j.Into, folder)
+		l, err := all.Of(r)
+		if err != nil {
+			return nil, &LabelError{shown, err}
+		}
+		if l.Known != nil && l.Known.Template != j.Template.Name {
+			p.Note(shown + " is a project of " + l.Known.Template + " already, and keeps that label")
+			continue
+		}
+		changed, err := l.Changed()
+		if err != nil {
+			return nil, err
+		}
+		if len(changed) > 0 {
+			told := "this changes the project " + shown + ": " + strings.Join(changed, ", ") + "."
+			if !j.Again {
+				told += " Where several builds are meant to meet in one folder, write | project behind the line that is each one's own."
+			}
+			p.Note(told)
+		}
+		list = append(list, l)
+	}
+	return list, nil
+}
+
+// fresh reports whether a folder is not there yet.
+func (j *Job) fresh(folder string) bool {
+	if folder == "." {
+		return false
+	}
+	if (build.Vacated{Gone: j.Vacated}).Has(folder) {
+		return true
+	}
+	if j.tops == nil {
+		j.tops = make(map[string]bool, len(j.Builds))
+		for i := range j.Plan.Steps {
+			if s := &j.Plan.Steps[i]; s.Parent < 0 && s.State == build.New {
+				j.tops[s.Node.Name] = true
+			}
+		}
+	}
+	top, _, _ := strings.Cut(folder, "/")
+	return j.tops[top]
+}
+
+// nameRoots says what the build counts for: its projects, as long as they are few.
+func (j *Job) nameRoots(p *proposal.Proposal, labels []*Label) {
+	name := func(at, id string) { p.Roots = append(p.Roots, journal.Root{Path: address.Text(at), ID: id}) }
+	top := j.Root().Children
+	switch {
+	case j.Pack != nil:
+		name(j.Pack.Name, "")
+	case len(labels) > 0 && len(labels) <= proposal.ManyRoots:
+		for _, l := range labels {
+			name(l.Folder, l.Identity())
+		}
+	case len(top) == 1:
+		name(top[0].Name, "")
+	default:
+		name(".", "")
+	}
+}
+
+// makesAllOf reports whether all that a record makes belongs to the plan, or is there
+// already: the rows of a table that were marked before the run was cut short are in no
+// plan any more.
+func (j *Job) makesAllOf(r *journal.Record) bool {
+	changes, err := j.Steps(r)
+	if err != nil {
+		return false
+	}
+	known := map[string]bool{}
+	if j.Pack != nil {
+		known[j.Pack.Name] = true
+	}
+	for at := range j.Root().All() {
+		known[at] = true
+	}
+	isThere := func(c *change.Change) bool {
+		e, err := j.Place.Look(c.Path)
+		return err == nil && c.In == 0 && e.Kind == c.Kind()
+	}
+	return !slices.ContainsFunc(changes, func(c change.Change) bool {
+		return c.Op != change.Replace && !(c.Op == change.Make && (known[c.Path] || label.Own(c.Path) || isThere(&c)))
+	})
+}
+
+// Blocked says what is in the way of the plan, and why.
+func (j *Job) Blocked() (lines []string) {
+	for i := range j.Plan.Steps {
+		if s := &j.Plan.Steps[i]; s.State == build.Blocked {
+			lines = append(lines, j.Plan.Path(i)+": "+s.Why)
+		}
+	}
+	return lines
+}

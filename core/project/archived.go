@@ -1,0 +1,59 @@
+package project
+
+import (
+	"path"
+	"path/filepath"
+
+	"vestibula/core/away"
+	"vestibula/core/place"
+	"vestibula/core/tree"
+)
+
+// Archived finds the archived project, or the archived part of one, that a path would be, if
+// nothing is there; else nil.
+func Archived(at string) *away.Project {
+	full, err := filepath.Abs(at)
+	if err != nil || place.Exists(full) {
+		return nil
+	}
+	dir, err := place.Real(filepath.Dir(full))
+	if err != nil {
+		return nil
+	}
+	if l := away.In(dir); l != nil {
+		return l.Find(filepath.Base(full))
+	}
+	own, l, err := Find(dir)
+	if err != nil || l == nil {
+		return nil
+	}
+	list, below := away.In(filepath.Dir(own)), ""
+	if below, err = filepath.Rel(own, dir); err != nil || list == nil {
+		return nil
+	}
+	return list.FindPart(filepath.Base(own), path.Join(filepath.ToSlash(below), filepath.Base(full)))
+}
+
+// Archived are the projects that were archived from the folders of what was found.
+func (f *Found) Archived() (list []*away.Project) {
+	if f.Inside {
+		return nil
+	}
+	if n := f.Root.Child(away.FileName); n != nil {
+		list = append(list, from(f.Dir)...)
+	}
+	for at, n := range f.Root.All() {
+		if n.Kind == tree.File && path.Dir(at) != "." && n.Name == away.FileName {
+			list = append(list, from(filepath.Join(f.Dir, filepath.FromSlash(path.Dir(at))))...)
+		}
+	}
+	return list
+}
+
+// from are the projects that were archived from a folder.
+func from(dir string) []*away.Project {
+	if l := away.In(dir); l != nil {
+		return l.Projects
+	}
+	return nil
+}
