@@ -56,11 +56,14 @@ func (s *State) moved(e tree.Entry) bool {
 }
 
 // Same reports whether an entry is what the state says: the same thing, where its
-// identity is known, and of a file, with the same size and time as well. A
-// folder's time changes with what is put into it.
+// identity is known, and of a file, with the same tag or, where its store has none, with the
+// same size and time as well. A folder's time changes with what is put into it.
 func (s *State) Same(e tree.Entry) bool {
 	if s.Kind != e.Kind || s.Ino != 0 && (s.Ino != e.Ino || s.Dev != e.Dev) {
 		return false
+	}
+	if s.Tag != "" && e.Tag != "" {
+		return s.Tag == e.Tag
 	}
 	return s.Kind == tree.Folder || s.Size == e.Size && s.Time == e.Time
 }

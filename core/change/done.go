@@ -147,7 +147,7 @@ func (w witness) after(c *Change) bool {
 	case Make:
 		return there && e.Kind == c.Node.Kind
 	case Replace:
-		return there && w.sum(c.In, c.Path) == c.Sum
+		return there && w.sum(c.In, c.Path) == c.Sum && !w.apart(c)
 	case Copy:
 		return there && c.Sum != ""
 	case Remove:
@@ -161,6 +161,58 @@ func (w witness) after(c *Change) bool {
 	return !still || c.Was.Ino != 0 && old.Ino != c.Was.Ino
 }
 
+// Third is the name under which a file lies for a moment while it changes places with the one that
+// is staged for it, on disks that cannot exchange two names at once.
+func (c *Change) Third() string { return c.From + "-" }
+
+// apart reports whether a run was cut short in that moment.
+func (w witness) apart(c *Change) bool {
+	if c.From == "" || c.Was.Sum == "" {
+		return false
+	}
+	_, there := w.look(c.In, c.Third())
+	return there && w.sum(c.In, c.Third()) == c.Was.Sum
+}
+
+// Reunite has the inverse of a list that was cut short bring back files that lie aside because two
+// names were just exchanged: of its first changes, so many, which invert the last of done.
+func Reunite(inverse []Change, half int, done []Change, places []tree.Place) {
+	w := witness{places}
+	for i := range min(half, len(inverse), len(done)) {
+		c, back := &done[len(done)-1-i], &inverse[i]
+		if c.Op != Replace || !w.apart(c) {
+			continue
+		}
+		if _, there := w.look(c.In, c.Path); !there {
+			*back = c.returns()
+		} else if !back.HasOld && back.Content == nil {
+			back.From = c.Third()
+		}
+	}
+}
+
+// Resumed returns what is left to do of changes that may be half done, of a list that is gone on
+// with.
+func Resumed(halves []Change, places []tree.Place) (rest []Change) {
+	w := witness{places}
+	for i := range halves {
+		c := &halves[i]
+		if c.Op == Replace && w.apart(c) {
+			if _, there := w.look(c.In, c.Path); there {
+				continue // it has its new contents
+			}
+			rest = append(rest, c.returns())
+		}
+		rest = append(rest, *c)
+	}
+	return rest
+}
+
+// returns is what gives a file its name again that lies aside.
+func (c *Change) returns() Change {
+	return Change{Op: Move, In: c.In, Path: c.Path, FromIn: c.In, From: c.Third(), Was: State{Entry: tree.Entry{Kind: tree.File}}}
+}
+
 // before reports whether the disk is as it is right before a change, or half way.
 func (w witness) before(c *Change) (before, half bool) {
 	e, there := w.look(c.In, c.Path)
@@ -168,6 +220,8 @@ func (w witness) before(c *Change) (before, half bool) {
 	case c.Op == Make, c.given():
 		_, above := w.look(c.In, dirOf(c.Path))
 		return !there && above, false
+	case c.Op == Replace && w.apart(c):
+		return false, true
 	case c.Op == Replace:
 		return there && w.sum(c.In, c.Path) == c.Was.Sum, false
 	case c.Op == Remove:

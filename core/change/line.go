@@ -51,6 +51,7 @@ type was struct {
 	Dev  uint64      `json:"dev,omitempty"`
 	Ino  uint64      `json:"ino,omitempty"`
 	Sum  string      `json:"sum,omitempty"`
+	Tag  string      `json:"tag,omitempty"`
 }
 
 // WriteLine writes the line of a change, with its line break. Sums returns the
@@ -147,7 +148,7 @@ func (c *Change) append(dst []byte) []byte {
 		dst = append(dst, mark...)
 		return append(dst, "\"}\n"...)
 	}
-	if c.Op == Move && plain(c.Path) && plain(c.From) && c.In == 0 && c.FromIn == 0 && c.Via == "" && c.Was.Sum == "" && c.Was.Kind != tree.Symlink {
+	if c.Op == Move && plain(c.Path) && plain(c.From) && c.In == 0 && c.FromIn == 0 && c.Via == "" && c.Was.Sum == "" && c.Was.Tag == "" && c.Was.Kind != tree.Symlink {
 		dst = append(append(append(dst, `{"op":"move","path":"`...), c.Path...), mark...)
 		dst = append(append(append(dst, `","from":"`...), c.From...), `","was":{"size":`...)
 		dst = append(strconv.AppendInt(dst, c.Was.Size, 10), `,"time":`...)
@@ -158,7 +159,7 @@ func (c *Change) append(dst []byte) []byte {
 		}
 		return append(dst, "}\n"...)
 	}
-	if c.Op == Copy && plain(c.Path) && plain(c.From) && plain(c.Sum) && c.From != "" && c.Was.Sum == "" && c.As == (Dress{}) {
+	if c.Op == Copy && plain(c.Path) && plain(c.From) && plain(c.Sum) && c.From != "" && c.Was.Sum == "" && c.Was.Tag == "" && c.As == (Dress{}) {
 		dst = append(append(append(dst, `{"op":"copy","path":"`...), c.Path...), `","in":`...)
 		dst = append(strconv.AppendInt(dst, int64(c.In), 10), `,"fromIn":`...)
 		dst = append(append(append(strconv.AppendInt(dst, int64(c.FromIn), 10), `,"from":"`...), c.From...), `","was":{"mode":`...)
@@ -173,7 +174,7 @@ func (c *Change) append(dst []byte) []byte {
 		return append(dst, "}\n"...)
 	}
 	l := line{Op: c.Op.String(), In: c.In, Path: address.Text(c.Path + mark), FromIn: c.FromIn, From: address.Text(c.From), Link: c.Kind() == tree.Symlink, Loose: c.Loose, Sum: c.Sum, Via: address.Text(c.Via)}
-	if w := (was{c.Was.Mode, c.Was.Size, c.Was.Time, c.Was.Dev, c.Was.Ino, c.Was.Sum}); w != (was{}) {
+	if w := (was{c.Was.Mode, c.Was.Size, c.Was.Time, c.Was.Dev, c.Was.Ino, c.Was.Sum, c.Was.Tag}); w != (was{}) {
 		l.Was = &w
 	}
 	if c.As.Mode != 0 || c.As.Time != 0 {
@@ -279,7 +280,7 @@ func (l *line) change() (Change, error) {
 		kind = tree.Symlink
 	}
 	if w := l.Was; w != nil {
-		c.Was = State{tree.Entry{Mode: w.Mode, Size: w.Size, Time: w.Time, Dev: w.Dev, Ino: w.Ino}, w.Sum}
+		c.Was = State{tree.Entry{Mode: w.Mode, Size: w.Size, Time: w.Time, Dev: w.Dev, Ino: w.Ino, Tag: w.Tag}, w.Sum}
 	}
 	c.Was.Kind = kind
 	if l.As != nil {

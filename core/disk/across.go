@@ -126,7 +126,7 @@ func (r *run) leave(in int, from folder.Folder, name string, was tree.Entry) err
 		return from.Remove(name, false)
 	}
 	aside := partName + "left" + r.part
-	err = from.Move(name, work, aside)
+	err = folder.Move(from, name, work, aside)
 	if errors.Is(err, folder.ErrAcross) { // nor where a folder in the place is another disk
 		return from.Remove(name, false)
 	}
@@ -140,14 +140,14 @@ func (r *run) leave(in int, from folder.Folder, name string, was tree.Entry) err
 	if err == nil {
 		return nil
 	}
-	back := work.Move(aside, from, name)
+	back := folder.Move(work, aside, from, name)
 	switch {
 	case back == nil:
 		return err
 	case same == nil: // it is gone by its name, and goes with the work folder
 		return nil
 	}
-	return errors.Join(err, back, errAside, work.Move(aside, work, "changed"+r.part))
+	return errors.Join(err, back, errAside, folder.Move(work, aside, work, "changed"+r.part))
 }
 
 // back takes away what came about on the other disk, unless it is somebody else's by now.

@@ -373,12 +373,19 @@ func discardStaged(h folder.Folder, list []change.Change, in int, work string) {
 			if sum, err := folder.Sum(h, name); err == nil && (c.HasOld && sum == c.Was.Sum || c.Op == change.Replace && sum == c.Sum) {
 				_ = h.Remove(name, false)
 			}
+			_, third := place.Split(c.Third())
+			if sum, err := folder.Sum(h, third); err == nil && c.HasOld && sum == c.Was.Sum && c.Op == change.Replace {
+				_ = h.Remove(third, false)
+			}
 		}
 	}
 	entries, _ := h.List()
 	for _, e := range entries {
-		if strings.HasPrefix(e.Name, partName) {
+		switch {
+		case strings.HasPrefix(e.Name, partName):
 			_ = h.Remove(e.Name, false)
+		case strings.HasPrefix(e.Name, emptyName):
+			_ = folder.RemoveEmpty(h, e.Name)
 		}
 	}
 }
@@ -398,6 +405,9 @@ func discard(root folder.Folder, work string) error {
 		return err
 	}
 	for _, e := range entries {
+		if strings.HasPrefix(e.Name, emptyName) && folder.RemoveEmpty(h, e.Name) == nil {
+			continue
+		}
 		kept := strings.HasPrefix(e.Name, "kept-") || strings.HasPrefix(e.Name, "new-") || strings.HasPrefix(e.Name, "gone-") || strings.HasPrefix(e.Name, partName)
 		if !kept || e.Kind != tree.File && e.Kind != tree.Symlink {
 			return fmt.Errorf("“%s/%s” was on its way when the run was cut short: take that back first", work, e.Name)
@@ -406,7 +416,7 @@ func discard(root folder.Folder, work string) error {
 			return err
 		}
 	}
-	return root.Remove(work, true)
+	return folder.RemoveEmpty(root, work)
 }
 
 // Forget frees what a record keeps, and the record itself: it can no longer be

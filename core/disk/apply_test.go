@@ -19,6 +19,7 @@ import (
 	"vestibula/core/change"
 	"vestibula/core/digest"
 	"vestibula/core/folder"
+	"vestibula/core/folder/foldertest"
 	"vestibula/core/journal"
 	"vestibula/core/label"
 	"vestibula/core/tree"
@@ -28,7 +29,22 @@ import (
 // Whatever a set does, in whatever order it is given: the disk looks afterwards
 // as it is to look, one undo brings it back, name for name, byte for byte and
 // time for time, and an undo of the undo does it again.
-func TestMixedSetsDoWhatTheySayAndCanBeTakenBack(t *testing.T) {
+func TestMixedSetsDoWhatTheySayAndCanBeTakenBack(t *testing.T) { mixedSets(t) }
+
+// The same holds on a store that lacks all that one may lack.
+func TestMixedSetsOnAPoorStore(t *testing.T) {
+	folder.Between = func(open func() (folder.Folder, error)) (folder.Folder, error) {
+		h, err := open()
+		if err != nil {
+			return nil, err
+		}
+		return foldertest.Poor(h), nil
+	}
+	defer func() { folder.Between = nil }()
+	mixedSets(t)
+}
+
+func mixedSets(t *testing.T) {
 	worlds := many(t, "VESTIBULA_WORLDS", 300)
 	changes := 0
 	defer func(n int) { mostOpen = n }(mostOpen)

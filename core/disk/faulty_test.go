@@ -21,6 +21,7 @@ type fault struct {
 	err      error
 	once     bool
 	rival    func() // is called before the k-th operation
+	poor     bool   // the store lacks all that one may lack
 }
 
 // now counts an operation and returns its error.
@@ -54,7 +55,10 @@ func (f *fault) inject(t *testing.T) {
 		if err != nil {
 			return nil, err
 		}
-		return faulty{h, f}, nil
+		if h = (faulty{h, f}); f.poor {
+			h = foldertest.Poor(h)
+		}
+		return h, nil
 	}
 	t.Cleanup(func() { folder.Between = nil })
 }

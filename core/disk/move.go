@@ -23,6 +23,9 @@ import (
 // whenever the power goes.
 const partName = "part-"
 
+// emptyName begins the names of folders in the work folder that are on their way out.
+const emptyName = "empty"
+
 // stage writes what a file is to hold into the work folder. It gets its name there
 // when it is whole: so what was cut short is known by its name, and removed.
 func (r *run) stage(c *change.Change) error {
@@ -34,7 +37,7 @@ func (r *run) stage(c *change.Change) error {
 	if _, err := r.writeContent(folder.Write, work, partName+staged, c.Content, change.Dress{}); err != nil {
 		return err
 	}
-	return work.Move(partName+staged, work, staged)
+	return folder.Move(work, partName+staged, work, staged)
 }
 
 // like gives what is staged for a file its permissions and attributes, or those
@@ -100,20 +103,26 @@ func (r *run) replace(parent folder.Folder, name string, c *change.Change) error
 }
 
 // exchange gives two files each other's names. Where the system cannot do that at
-// once, the first is out of its place for a moment.
+// once, the first is out of its place for a moment: see [change.Reunite].
 func exchange(h folder.Folder, name string, other folder.Folder, second string) error {
 	err := h.Swap(name, other, second)
 	if !errors.Is(err, folder.ErrNoSwap) {
 		return err
 	}
-	third := second + "-"
-	if err := h.Move(name, other, third); err != nil {
+	third := second + "-" // as [change.Change.Third] has it
+	if err := folder.Move(h, name, other, third); err != nil {
 		return err
 	}
-	if err := other.Move(second, h, name); err != nil {
-		return errors.Join(err, other.Move(third, h, name))
+	if err := folder.Move(other, second, h, name); err != nil {
+		return errors.Join(err, folder.Move(other, third, h, name))
 	}
-	return other.Move(third, other, second)
+	if err = folder.Move(other, third, other, second); err != nil {
+		if back := folder.Move(h, name, other, second); back != nil {
+			return errors.Join(err, back)
+		}
+		return errors.Join(err, folder.Move(other, third, h, name))
+	}
+	return nil
 }
 
 // held says whether something is still what it was when it was looked at.
@@ -133,7 +142,7 @@ func held(h folder.Folder, name string, was *change.State) error {
 func (r *run) remove(i int, parent folder.Folder, name string, c *change.Change) error {
 	if c.Was.Kind == tree.Folder {
 		r.forgetFolder(c.In, c.Path)
-		err := parent.Remove(name, true)
+		err := r.removeFolder(c.In, parent, name)
 		if errors.Is(err, fs.ErrNotExist) && i < 0 {
 			return nil
 		}
@@ -164,6 +173,26 @@ func (r *run) remove(i int, parent folder.Folder, name string, c *change.Change)
 	}
 	if i < 0 { // what this run has made itself
 		return work.Remove(aside, false)
+	}
+	return nil
+}
+
+// removeFolder removes an empty folder. Where the store would take what somebody has put into it,
+// it is put aside first, out of their way, and given back where it is not empty.
+func (r *run) removeFolder(in int, parent folder.Folder, name string) error {
+	if folder.Lacks(parent)&folder.EmptyOnly == 0 {
+		return parent.Remove(name, true)
+	}
+	work, err := r.work(in)
+	if err != nil {
+		return err
+	}
+	aside := emptyName + r.part
+	if err := folder.Move(parent, name, work, aside); err != nil {
+		return err
+	}
+	if err = folder.RemoveEmpty(work, aside); err != nil {
+		return errors.Join(err, folder.Move(work, aside, parent, name))
 	}
 	return nil
 }
@@ -272,7 +301,7 @@ type named struct {
 
 // rename gives something another name, on whatever disk.
 func (r *run) rename(from, to named) error {
-	err := from.Move(from.name, to.Folder, to.name)
+	err := folder.Move(from.Folder, from.name, to.Folder, to.name)
 	if errors.Is(err, folder.ErrAcross) {
 		return r.moveAcross(from.at, to.at)
 	}

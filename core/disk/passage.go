@@ -323,7 +323,7 @@ func (r *run) arrive(p *passage, to folder.Folder, as string, made *tree.Entry) 
 				return err
 			}
 		}
-		err := in.Move(part, to, as)
+		err := folder.Move(in, part, to, as)
 		if err == nil && made != nil {
 			*made = is
 		}

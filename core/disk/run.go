@@ -210,7 +210,7 @@ func (r *run) work(in int) (folder.Folder, error) {
 	}
 	h, err := root.Folder(r.plan.Work)
 	if err != nil {
-		return nil, errors.Join(err, root.Remove(r.plan.Work, true))
+		return nil, errors.Join(err, folder.RemoveEmpty(root, r.plan.Work))
 	}
 	r.works.open[in] = h
 	return h, nil
@@ -231,7 +231,7 @@ func (r *run) tidy(done bool) {
 			discardStaged(h, r.plan.List, in, r.plan.Work)
 		}
 		h.Close()
-		_ = r.places[in].Root().Remove(r.plan.Work, true) // where nothing is kept in it
+		_ = folder.RemoveEmpty(r.places[in].Root(), r.plan.Work) // where nothing is kept in it
 	}
 	clear(r.works.open)
 	if !done || r.journal == nil {
@@ -256,6 +256,6 @@ func tidy(j *journal.Journal, r *journal.Record, places []*place.Place) {
 			discardStaged(h, changes, slices.Index(paths, place.Real), r.Work)
 		}
 		h.Close()
-		_ = place.Root().Remove(r.Work, true)
+		_ = folder.RemoveEmpty(place.Root(), r.Work)
 	}
 }

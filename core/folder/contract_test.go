@@ -16,3 +16,13 @@ func TestTheDiskKeepsTheContract(t *testing.T) {
 		return h
 	})
 }
+
+// A store that lacks all that one may lack is gone round.
+func TestAPoorStoreKeepsTheContract(t *testing.T) {
+	foldertest.Run(t, func(*testing.T) folder.Folder { return foldertest.Memory() })
+	foldertest.Run(t, func(t *testing.T) folder.Folder {
+		h, err := folder.Open(t.TempDir())
+		require.NoError(t, err)
+		return foldertest.Poor(h)
+	})
+}

@@ -21,7 +21,8 @@ import (
 // error, and nothing is done. No call follows a link. Where a name is not there, the error
 // matches [fs.ErrNotExist]; where one that is to be given is taken, [fs.ErrExist], and what has
 // it stays as it is: nothing ever takes the place of anything. Errors keep the cause inside, so
-// that [errors.Is] works. An implementation is held to this by package foldertest.
+// that [errors.Is] works. Three things a store may lack, and says so: see [Lack]. An
+// implementation is held to this by package foldertest.
 type Folder interface {
 	// Folder opens a folder in it. The error is another one where that is none.
 	Folder(name string) (Folder, error)
@@ -39,10 +40,10 @@ type Folder interface {
 	Append(name string) (File, error)
 	Mkdir(name string, perm fs.FileMode) error
 	// Remove removes a file or a link, or, where folder says so, an empty folder; anything else
-	// is an error.
+	// is an error. See [RemoveEmpty].
 	Remove(name string, folder bool) error
 	// Move gives something, with all that lies in it, another name, here or in another folder
-	// of the same kind. On another disk it is [ErrAcross].
+	// of the same kind. On another disk it is [ErrAcross]. See the function [Move].
 	Move(name string, to Folder, as string) error
 	// Swap gives two files each other's names at once, or is [ErrNoSwap].
 	Swap(name string, with Folder, other string) error
@@ -116,8 +117,8 @@ func Below(h Folder, path string) (Folder, error) {
 	return at, nil
 }
 
-// unwrap returns the Folder of the system behind others.
-func unwrap(h Folder) Folder {
+// Behind returns the folder of a store that others stand in front of.
+func Behind(h Folder) Folder {
 	for {
 		outer, ok := h.(interface{ Behind() Folder })
 		if !ok {
@@ -141,8 +142,8 @@ func Clone(to, from File) error {
 // Link gives a file another name, in the same folder or another one of the same disk. The
 // error matches [errors.ErrUnsupported] where a file cannot have two.
 func Link(from Folder, name string, to Folder, as string) error {
-	one, ok := unwrap(from).(*system)
-	two, also := unwrap(to).(*system)
+	one, ok := Behind(from).(*system)
+	two, also := Behind(to).(*system)
 	if !ok || !also || !single(name) || !single(as) {
 		return errors.ErrUnsupported
 	}

@@ -149,7 +149,7 @@ func (f *system) Remove(name string, dir bool) error {
 }
 
 func (f *system) Move(name string, to Folder, as string) error {
-	other, ok := unwrap(to).(*system)
+	other, ok := Behind(to).(*system)
 	if !ok || !single(name) || !single(as) {
 		return errName
 	}
@@ -186,7 +186,7 @@ func (f *system) link(name string, to *system, as string) error {
 }
 
 func (f *system) Swap(name string, with Folder, other string) error {
-	second, ok := unwrap(with).(*system)
+	second, ok := Behind(with).(*system)
 	if !ok || !single(name) || !single(other) {
 		return errName
 	}

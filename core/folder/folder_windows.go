@@ -93,7 +93,7 @@ func (f *system) Remove(name string, dir bool) error {
 
 // Move uses the system's call that refuses a taken name, which takes paths.
 func (f *system) Move(name string, to Folder, as string) error {
-	other, ok := unwrap(to).(*system)
+	other, ok := Behind(to).(*system)
 	if !ok || !single(name) || !single(as) {
 		return errName
 	}

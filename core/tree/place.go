@@ -16,6 +16,7 @@ type Entry struct {
 	Size     int64       // of a file, in bytes
 	Time     int64       // when it was changed last, in nanoseconds since 1970
 	Dev, Ino uint64      // its identity, as long as it exists; 0 where a system has none
+	Tag      string      // of a store that has such: another one whenever a file holds something else
 }
 
 // A Place is a folder that can be looked at. Paths are relative to it, with

@@ -125,11 +125,12 @@ func (u *Undo) invert(changes, unfinished []change.Change, open []*place.Place, 
 	case len(u.Continues) > 0: // it is gone on with
 		p := change.Look(unfinished, check.Places)
 		check.CutShort = p.Half
-		p.Rest = append(slices.Clone(p.Done[len(p.Done)-p.Half:]), p.Rest...)
+		p.Rest = append(change.Resumed(p.Done[len(p.Done)-p.Half:], check.Places), p.Rest...)
 		list = change.WithContents(p.Rest, list)
 	case u.Record.End == journal.CutShort:
 		p := change.Look(changes, check.Places)
 		list, check.CutShort = change.Invert(p.Done), p.Half
+		change.Reunite(list, p.Half, p.Done, check.Places)
 	}
 	if revise.Knows != nil {
 		u.revise(list, changes, open, revise)

@@ -123,9 +123,15 @@ func taken(t *testing.T, h folder.Folder) {
 	}
 	write(t, h, "new", "new")
 	below(t, h, "empty")
-	for _, name := range []string{"folder", "file"} {
-		assert.ErrorIs(t, h.Move("new", h, name), fs.ErrExist, name)
-		assert.ErrorIs(t, h.Move("empty", h, name), fs.ErrExist, name)
+	moves := []func(from, as string) error{func(from, as string) error { return folder.Move(h, from, h, as) }}
+	if folder.Lacks(h)&folder.Exclusive == 0 {
+		moves = append(moves, func(from, as string) error { return h.Move(from, h, as) })
+	}
+	for _, move := range moves {
+		for _, name := range []string{"folder", "file"} {
+			assert.ErrorIs(t, move("new", name), fs.ErrExist, name)
+			assert.ErrorIs(t, move("empty", name), fs.ErrExist, name)
+		}
 	}
 	assert.Equal(t, "mine", read(t, h, "file"))
 }
@@ -187,7 +193,10 @@ func removes(t *testing.T, h folder.Folder) {
 	write(t, below(t, h, "full"), "deep", "")
 	below(t, h, "empty")
 	write(t, h, "file", "")
-	assert.Error(t, h.Remove("full", true), "it holds something")
+	assert.Error(t, folder.RemoveEmpty(h, "full"), "it holds something")
+	if folder.Lacks(h)&folder.EmptyOnly == 0 {
+		assert.Error(t, h.Remove("full", true), "it holds something")
+	}
 	assert.Error(t, h.Remove("empty", false), "it is a folder")
 	assert.Error(t, h.Remove("file", true), "it is none")
 	assert.NoError(t, h.Remove("empty", true))
@@ -203,6 +212,7 @@ func swaps(t *testing.T, h folder.Folder) {
 		assert.Equal(t, []string{"1", "2"}, []string{read(t, h, "one"), read(t, in, "two")}, "nothing has changed")
 		return
 	}
+	assert.Zero(t, folder.Lacks(h)&folder.Swapping, "what is lacking is not done")
 	assert.Equal(t, []string{"2", "1"}, []string{read(t, h, "one"), read(t, in, "two")})
 	assert.Error(t, h.Swap("one", in, "none"))
 }
@@ -255,6 +265,12 @@ func files(t *testing.T, h folder.Folder) {
 	require.NoError(t, f.Sync())
 	require.NoError(t, f.Close())
 	assert.Equal(t, "one two", read(t, h, "file"))
+	if tagged, err := h.Look("file"); assert.NoError(t, err) && tagged.Tag != "" {
+		write(t, h, "tagged", "one two")
+		other, err := h.Look("tagged")
+		require.NoError(t, err)
+		assert.NotEqual(t, tagged.Tag, other.Tag, "a tag stands for one state of one file")
+	}
 	f, err = h.Open("file")
 	require.NoError(t, err)
 	defer f.Close()
