@@ -13,7 +13,6 @@ import (
 
 	"vestibula/cli/term"
 	"vestibula/core/archive"
-	"vestibula/core/away"
 	"vestibula/core/bundle"
 	"vestibula/core/journal"
 	"vestibula/core/packed"
@@ -250,7 +249,7 @@ func (r *awayRun) comeBack(at string) error {
 			name, dir = filepath.Base(at), filepath.Dir(at)
 		}
 	}
-	list, _, err := away.Read(dir)
+	list, _, err := bundle.ReadAway(dir)
 	if err != nil {
 		return refused("move it away first", "%s: %s", fromHere(dir), place.Reason(err))
 	}

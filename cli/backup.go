@@ -9,7 +9,6 @@ import (
 
 	"vestibula/cli/term"
 	"vestibula/core/backup"
-	"vestibula/core/bag"
 	"vestibula/core/bundle"
 	"vestibula/core/journal"
 	"vestibula/core/place"
@@ -172,7 +171,7 @@ func (r *backupRun) told(shared map[string]int) term.Shown {
 			}
 		}
 		if r.bag && links > 0 {
-			lines = append(lines, term.Warn.Render("note:")+term.Sprintf(" a bag has no place for links: of %s, %s says where they lead.", term.Count(links, "link"), bag.BagName))
+			lines = append(lines, term.Warn.Render("note:")+term.Sprintf(" a bag has no place for links: of %s, %s says where they lead.", term.Count(links, "link"), bundle.BagName))
 		}
 	}
 	if n := r.job.Aside(); n > 0 {

@@ -12,9 +12,9 @@ import (
 	"github.com/spf13/cobra"
 
 	"vestibula/cli/term"
-	"vestibula/core/away"
 	"vestibula/core/batch"
 	"vestibula/core/build"
+	"vestibula/core/bundle"
 	"vestibula/core/journal"
 	"vestibula/core/label"
 	"vestibula/core/outline"
@@ -309,7 +309,7 @@ func (b *buildRun) tellArchived() {
 	if b.job.Pack != nil {
 		return
 	}
-	lists := map[string]*away.List{}
+	lists := map[string]*bundle.AwayList{}
 	for _, build := range b.job.Builds {
 		folder := build.Folder()
 		if folder == "." {
@@ -318,7 +318,7 @@ func (b *buildRun) tellArchived() {
 		dir := filepath.Join(b.job.Place.Real, filepath.FromSlash(path.Dir(folder)))
 		l, known := lists[dir]
 		if !known {
-			l = away.In(dir)
+			l = bundle.AwayIn(dir)
 			lists[dir] = l
 		}
 		if l == nil {

@@ -12,7 +12,6 @@ import (
 	"vestibula/core/digest"
 	"vestibula/core/inspect"
 	"vestibula/core/match"
-	"vestibula/core/pack"
 	"vestibula/core/packed"
 	"vestibula/core/place"
 	"vestibula/core/project"
@@ -67,7 +66,7 @@ func (a *app) comparand(arg string) (*comparand, error) {
 			}
 		}
 	case !info.IsDir():
-		f, err := pack.Open(full)
+		f, err := bundle.OpenFile(full)
 		if err != nil {
 			return nil, refused("", "%s: %s", arg, place.Reason(err))
 		}

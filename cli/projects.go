@@ -14,7 +14,7 @@ import (
 	"golang.org/x/sync/errgroup"
 
 	"vestibula/cli/term"
-	"vestibula/core/away"
+	"vestibula/core/bundle"
 	"vestibula/core/inspect"
 	"vestibula/core/naming"
 	"vestibula/core/place"
@@ -36,7 +36,7 @@ type projectsRun struct {
 	list   []*standingRow
 	today  map[string]bool // whether projects of a template are behind, by its name, text and place
 	unread []string
-	away   []*away.Project // that were archived from there
+	away   []*bundle.Away // that were archived from there
 }
 
 // A standingRow is how one project stands.

@@ -6,7 +6,7 @@ import (
 	"slices"
 	"strings"
 
-	"vestibula/core/away"
+	"vestibula/core/bundle"
 	"vestibula/core/inspect"
 	"vestibula/core/place"
 	"vestibula/core/pool"
@@ -43,7 +43,7 @@ func (r *readRun) sourcesOf(found *project.Found) ([]*read.Source, error) {
 // projects reads the projects at or below a folder; of what lies in one project, what lies
 // below that folder. Archived are those that were taken from there: their names are known
 // here, also where the disk that they are on is not connected.
-func (r *readRun) projects(p string, found *project.Found, archived []*away.Project) error {
+func (r *readRun) projects(p string, found *project.Found, archived []*bundle.Away) error {
 	real, err := place.Real(p)
 	if err != nil {
 		return unreadable(p, err)
@@ -96,7 +96,7 @@ func (r *readRun) projects(p string, found *project.Found, archived []*away.Proj
 
 // archived adds what lies elsewhere, from its lists. Far says what is on a disk that is not
 // connected.
-func (r *readRun) archived(sources []*read.Source, list []*away.Project) (all []*read.Source, far map[*read.Source]bool, err error) {
+func (r *readRun) archived(sources []*read.Source, list []*bundle.Away) (all []*read.Source, far map[*read.Source]bool, err error) {
 	far = map[*read.Source]bool{}
 	for _, p := range list {
 		pr, err := r.store().Open(p.To, p.Label)

@@ -11,11 +11,8 @@ import (
 	"strings"
 	"time"
 
-	"vestibula/core/away"
-	"vestibula/core/bag"
 	"vestibula/core/bundle"
 	"vestibula/core/label"
-	"vestibula/core/pack"
 	"vestibula/core/place"
 	"vestibula/core/project"
 	"vestibula/core/proposal"
@@ -33,7 +30,7 @@ type Job struct {
 
 	Packed func(n int) // is told of what goes into the file; may be nil
 
-	files []*pack.File    // what is read while they come back
+	files []*bundle.File  // what is read while they come back
 	moved map[string]bool // files that something else takes away, by their absolute paths
 }
 
@@ -42,13 +39,13 @@ type Going struct {
 	Name     string // as it is shown
 	From, To string // absolute
 	Size     int64  // of all its files, in bytes
-	Note     *away.Project
+	Note     *bundle.Away
 	Project  string // its own folder, absolute
 	Wanted   bool   // the template asks for it there
 
 	whole   *tree.Node
-	entries []bag.Entry // of what goes into a file, from its own folder
-	packed  *pack.File  // that it comes back from
+	entries []bundle.Entry // of what goes into a file, from its own folder
+	packed  *bundle.File   // that it comes back from
 }
 
 // A Source is a project that goes.
@@ -64,7 +61,7 @@ type Source struct {
 // What it holds is read for it.
 func (j *Job) Add(s Source, to, part string) (*Going, error) {
 	g := &Going{Name: path.Join(filepath.ToSlash(s.Name), part), Project: s.Dir, From: filepath.Join(s.Dir, filepath.FromSlash(part)), To: filepath.Join(to, filepath.FromSlash(part)), Size: s.Size}
-	g.Note = &away.Project{Name: filepath.Base(s.Dir), Part: part, To: g.To, File: j.File, Disk: s.Disk, Since: j.Now, Label: s.Label}
+	g.Note = &bundle.Away{Name: filepath.Base(s.Dir), Part: part, To: g.To, File: j.File, Disk: s.Disk, Since: j.Now, Label: s.Label}
 	if err := g.take(); err != nil {
 		return nil, err
 	}
@@ -120,7 +117,7 @@ func (g *Going) sumUp() (err error) {
 		g.entries, err = bundle.List(g.From, g.whole, nil, "", nil)
 		return err
 	}
-	e := bag.Entry{Path: filepath.Base(g.From)}
+	e := bundle.Entry{Path: filepath.Base(g.From)}
 	in, err := place.Open(filepath.Dir(g.From))
 	if err == nil {
 		defer in.Close()
@@ -129,19 +126,19 @@ func (g *Going) sumUp() (err error) {
 	if err != nil {
 		return proposal.Refused("", "%s cannot be read: %s", g.Name, place.Reason(err))
 	}
-	g.entries = []bag.Entry{e}
+	g.entries = []bundle.Entry{e}
 	return nil
 }
 
 // Return adds a project, or a part of one, that comes back to a folder, from where a list says
 // that it is. Own is the folder of the project, where it is only a part that was archived.
-func (j *Job) Return(p *away.Project, dir, own string) error {
+func (j *Job) Return(p *bundle.Away, dir, own string) error {
 	if !place.Exists(p.Lies()) {
 		return proposal.Refused("connect it, and try again", "%s is %s, and that is not there now", p.Name, p.Where())
 	}
 	g := &Going{Name: p.Called(), From: p.To, To: filepath.Join(dir, p.Name, filepath.FromSlash(p.Part)), Size: p.Size, Note: p, Project: own}
 	if p.File != "" {
-		f, err := pack.Open(p.File)
+		f, err := bundle.OpenFile(p.File)
 		if err != nil {
 			return proposal.Refused("", "%s cannot be read: %s", p.File, place.Reason(err))
 		}
@@ -182,7 +179,7 @@ func (j *Job) Things() (n int) {
 // CameFrom is where a project was, by its name in an archive file: whether it was archived from
 // there is told by the list that lies there. It is empty where no such project lies in it.
 func CameFrom(file, name string) (string, error) {
-	f, err := pack.Open(file)
+	f, err := bundle.OpenFile(file)
 	if err != nil {
 		return "", proposal.Refused("", "%s cannot be read: %s", file, place.Reason(err))
 	}
@@ -198,7 +195,7 @@ func CameFrom(file, name string) (string, error) {
 }
 
 // top is the folder of an archive file that a project lies in.
-func top(p *away.Project) string {
+func top(p *bundle.Away) string {
 	inside := strings.TrimPrefix(filepath.ToSlash(strings.TrimPrefix(p.To, p.File)), "/")
 	return strings.TrimSuffix(strings.TrimSuffix(inside, p.Part), "/")
 }

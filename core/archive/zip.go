@@ -6,11 +6,9 @@ import (
 	"path/filepath"
 	"strings"
 
-	"vestibula/core/bag"
 	"vestibula/core/bundle"
 	"vestibula/core/change"
 	"vestibula/core/label"
-	"vestibula/core/pack"
 	"vestibula/core/place"
 	"vestibula/core/tree"
 )
@@ -28,13 +26,13 @@ type packing struct {
 	*Job
 	set   *change.Set // of what is taken away here
 	in    *change.Set // of what the file holds, by the paths in it
-	notes map[string]*bag.Backup
+	notes map[string]*bundle.Inventory
 	tops  []string
 }
 
 // pack adds to a set what makes the archive file, and takes away here what is in it.
 func (j *Job) pack(set *change.Set) error {
-	p := &packing{Job: j, set: set, in: &change.Set{}, notes: map[string]*bag.Backup{}}
+	p := &packing{Job: j, set: set, in: &change.Set{}, notes: map[string]*bundle.Inventory{}}
 	taken := map[string]string{}
 	for _, g := range j.Goes {
 		rel, err := filepath.Rel(j.File, g.To)
@@ -48,7 +46,7 @@ func (j *Job) pack(set *change.Set) error {
 		}
 		taken[tree.Folded(top)] = g.Project
 		if p.notes[top] == nil {
-			p.notes[top] = &bag.Backup{ID: g.Note.Label.ID, Project: filepath.Base(g.Project), From: g.Project, Made: j.Now}
+			p.notes[top] = &bundle.Inventory{ID: g.Note.Label.ID, Project: filepath.Base(g.Project), From: g.Project, Made: j.Now}
 			p.tops = append(p.tops, top)
 		}
 		p.one(g, inside, p.notes[top])
@@ -59,10 +57,10 @@ func (j *Job) pack(set *change.Set) error {
 			return err
 		}
 		if !j.Copy {
-			p.in.MakeFile(change.At{Path: path.Join(top, bag.BackupName)}, tree.Bytes(data), "")
+			p.in.MakeFile(change.At{Path: path.Join(top, bundle.BackupName)}, tree.Bytes(data), "")
 		}
 	}
-	set.Changes = append(set.Changes, pack.Into(set.Place(filepath.Dir(j.File)), filepath.Base(j.File), p.in, j.Now, func(n int) {
+	set.Changes = append(set.Changes, bundle.Pack(set.Place(filepath.Dir(j.File)), filepath.Base(j.File), p.in, j.Now, func(n int) {
 		if j.Packed != nil {
 			j.Packed(n)
 		}
@@ -78,14 +76,14 @@ func (p *packing) gone(at change.At, was change.State) {
 }
 
 // one moves a project or a part of it into the file.
-func (p *packing) one(g *Going, inside string, note *bag.Backup) {
+func (p *packing) one(g *Going, inside string, note *bundle.Inventory) {
 	from, to := change.At{In: p.in.Place(g.From)}, change.At{Path: inside}
 	here := change.At{In: p.set.Place(filepath.Dir(g.From)), Path: filepath.Base(g.From)}
 	part := g.Note.Part
 	if g.whole == nil {
 		from.In = p.in.Place(filepath.Dir(g.From))
 	} else {
-		own := bag.Entry{Path: "./"}
+		own := bundle.Entry{Path: "./"}
 		if in, err := place.Open(g.From); err == nil { // without its time it is made now
 			_ = bundle.Look(in, &own, nil)
 			in.Close()

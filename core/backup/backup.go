@@ -11,12 +11,10 @@ import (
 	"strings"
 	"time"
 
-	"vestibula/core/bag"
 	"vestibula/core/bundle"
 	"vestibula/core/change"
 	"vestibula/core/digest"
 	"vestibula/core/journal"
-	"vestibula/core/pack"
 	"vestibula/core/place"
 	"vestibula/core/project"
 	"vestibula/core/proposal"
@@ -43,18 +41,18 @@ type Job struct {
 // A Copy is one project that is set aside.
 type Copy struct {
 	Dir, Name string // the project's own folder, and the name of the backup, without an ending
-	Note      *bag.Backup
+	Note      *bundle.Inventory
 	Last      *bundle.Backup // which holds much the same, and shares it
 
-	last chan *bag.Backup // what that held, when it is read
+	last chan *bundle.Inventory // what that held, when it is read
 }
 
 // Begin begins with a project, under a name that is not taken. Before are its backups there, the
 // newest first: the list of the last one is long, and read while others read the project.
 func (j *Job) Begin(p *project.Project, before []bundle.Backup) *Copy {
-	c := &Copy{Dir: p.Dir, Name: j.name(filepath.Base(p.Dir)), Note: &bag.Backup{ID: p.Label.ID, Project: filepath.Base(p.Dir), From: p.Dir, Made: j.Now}}
+	c := &Copy{Dir: p.Dir, Name: j.name(filepath.Base(p.Dir)), Note: &bundle.Inventory{ID: p.Label.ID, Project: filepath.Base(p.Dir), From: p.Dir, Made: j.Now}}
 	if i := slices.IndexFunc(before, func(b bundle.Backup) bool { return !bundle.IsFile(b.Dir) }); j.Share && i >= 0 {
-		c.Last, c.last = &before[i], make(chan *bag.Backup, 1)
+		c.Last, c.last = &before[i], make(chan *bundle.Inventory, 1)
 		go func() {
 			note, _ := bundle.Note(before[i].Dir) // of one that cannot be read nothing is shared
 			c.last <- note
@@ -71,7 +69,7 @@ func (j *Job) Begin(p *project.Project, before []bundle.Backup) *Copy {
 
 // Take notes what the project holds: root is its tree. Done is told what is read.
 func (c *Copy) Take(root *tree.Node, done func(n int)) (err error) {
-	var known []bag.Entry
+	var known []bundle.Entry
 	payload := ""
 	if c.Last != nil {
 		if note := <-c.last; note != nil {
@@ -129,7 +127,7 @@ func (j *Job) Propose() (*proposal.Proposal, error) {
 			return nil, err
 		}
 		if j.Zip {
-			out.Set.Changes = append(out.Set.Changes, pack.Into(0, j.File(c), one, j.Now, func(n int) {
+			out.Set.Changes = append(out.Set.Changes, bundle.Pack(0, j.File(c), one, j.Now, func(n int) {
 				if j.Packed != nil {
 					j.Packed(n)
 				}
@@ -163,7 +161,7 @@ func (j *Job) copies(set *change.Set, c *Copy) error {
 	payload := top
 	set.MakeFolder(top, "backup")
 	if j.Bag {
-		payload = top.Below(bag.Payload)
+		payload = top.Below(bundle.Payload)
 		set.MakeFolder(payload, "backup")
 	}
 	last := ""
@@ -207,7 +205,7 @@ func (j *Job) lists(set *change.Set, c *Copy, top change.At) error {
 		return err
 	}
 	if !j.Bag {
-		set.MakeFile(top.Below(bag.BackupName), tree.Bytes(note), "backup").Sum = digest.Bytes(note)
+		set.MakeFile(top.Below(bundle.BackupName), tree.Bytes(note), "backup").Sum = digest.Bytes(note)
 		return nil
 	}
 	for name, data := range c.Note.Tagged(note, j.Program, j.Now) {

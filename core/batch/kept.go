@@ -10,7 +10,7 @@ import (
 	"slices"
 	"strings"
 
-	"vestibula/core/away"
+	"vestibula/core/bundle"
 	"vestibula/core/label"
 	"vestibula/core/place"
 	"vestibula/core/pool"
@@ -71,7 +71,7 @@ func (b *Batch) Compare(at *place.Place, bad func(dir string, err error)) {
 		b.settle(eyes, k, filepath.Join(at.Real, filepath.FromSlash(k.Folder())), k.Marking.As)
 	})
 	var find func(id string) string // made once, for those that are not where they were
-	lists := map[string]*away.List{}
+	lists := map[string]*bundle.AwayList{}
 	for _, k := range b.Kept {
 		if k.Standing == Gone && k.Marking.As != "" {
 			if find == nil {
@@ -89,11 +89,11 @@ func (b *Batch) Compare(at *place.Place, bad func(dir string, err error)) {
 
 // archived notes that the project of a row that is gone was archived, if it was. Lists are those
 // of folders, which are read once.
-func (k *Kept) archived(lists map[string]*away.List) {
+func (k *Kept) archived(lists map[string]*bundle.AwayList) {
 	dir := filepath.Dir(k.Marking.Where)
 	l, known := lists[dir]
 	if !known {
-		l = away.In(dir)
+		l = bundle.AwayIn(dir)
 		lists[dir] = l
 	}
 	if l == nil {

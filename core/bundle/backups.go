@@ -1,6 +1,8 @@
 // Package bundle is what a folder or a file holds that has a list of what lies in it: a backup,
-// a bag, a project in an archive file. It makes such lists, with checksums, finds what has one,
-// and says what is otherwise since.
+// a bag (RFC 8493), a project in an archive file; and the hidden list of the projects that went
+// from a folder to such places. It makes and reads these lists, with checksums, has folders become
+// one ZIP file and come back out of it, and says what is otherwise since. It plans and reads;
+// what is written is written by package disk.
 package bundle
 
 import (
@@ -9,24 +11,22 @@ import (
 	"os"
 	"path/filepath"
 	"slices"
-	"vestibula/core/bag"
-	"vestibula/core/pack"
 	"vestibula/core/packed"
 	"vestibula/core/place"
 )
 
 // A Backup is one that is there.
 type Backup struct {
-	Dir  string      // absolute; of one in a file, that
-	Head *bag.Backup // what its list says of it as a whole
+	Dir  string     // absolute; of one in a file, that
+	Head *Inventory // what its list says of it as a whole
 }
 
 // Payload is the folder in which a backup has what it holds, absolute.
 func (b *Backup) Payload() string {
-	if place.Exists(filepath.Join(b.Dir, bag.BackupName)) {
+	if place.Exists(filepath.Join(b.Dir, BackupName)) {
 		return b.Dir
 	}
-	return filepath.Join(b.Dir, bag.Payload)
+	return filepath.Join(b.Dir, Payload)
 }
 
 // Backups are those of a project in a folder, the newest first; of all projects where the
@@ -44,19 +44,19 @@ func Backups(dir, id string) (list []Backup) {
 
 // Head is what the list of a backup says of it as a whole; nil where a folder or a file is
 // none.
-func Head(dir string) *bag.Backup {
-	for _, name := range []string{bag.BackupName, bag.BagName} {
+func Head(dir string) *Inventory {
+	for _, name := range []string{BackupName, BagName} {
 		if at := filepath.Join(dir, name); IsFile(at) {
 			f, err := place.OpenFile(at)
 			if err != nil {
 				return nil
 			}
 			defer f.Close()
-			data, err := io.ReadAll(io.LimitReader(f, bag.HeadSize))
+			data, err := io.ReadAll(io.LimitReader(f, HeadSize))
 			if err != nil {
 				return nil
 			}
-			head, _ := bag.ParseHead(data) // what is no list is no backup
+			head, _ := ParseHead(data) // what is no list is no backup
 			return head
 		}
 	}
@@ -69,9 +69,9 @@ func Head(dir string) *bag.Backup {
 
 // Note is the list that a backup has of itself; nil where a folder or a file is none. The
 // error says that it cannot be read.
-func Note(dir string) (*bag.Backup, error) {
+func Note(dir string) (*Inventory, error) {
 	if packed.FormatOf(dir) == packed.Zip && IsFile(dir) {
-		f, err := pack.Open(dir)
+		f, err := OpenFile(dir)
 		if err != nil {
 			return nil, err
 		}
@@ -82,16 +82,16 @@ func Note(dir string) (*bag.Backup, error) {
 		note, _, err := f.Note(f.Top().Name)
 		return note, err
 	}
-	for _, name := range []string{bag.BackupName, bag.BagName} {
+	for _, name := range []string{BackupName, BagName} {
 		at := filepath.Join(dir, name)
 		if !place.Exists(at) {
 			continue
 		}
-		data, err := place.ReadFile(at, bag.MaxBackup)
+		data, err := place.ReadFile(at, MaxBackup)
 		if err != nil {
 			return nil, fmt.Errorf("its list, %s, cannot be read: %s", name, place.Reason(err))
 		}
-		return bag.ParseBackup(data)
+		return ParseInventory(data)
 	}
 	return nil, nil
 }

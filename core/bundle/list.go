@@ -7,7 +7,6 @@ import (
 	"os"
 	"path/filepath"
 	"strings"
-	"vestibula/core/bag"
 	"vestibula/core/digest"
 	"vestibula/core/place"
 	"vestibula/core/pool"
@@ -18,15 +17,15 @@ import (
 // that are as in the last backup it takes what the list of that one says, where they lie in
 // its payload. Done, which may be nil, is told how many things were looked at, from several
 // goroutines. The error
-// is an [Unread].
-func List(dir string, root *tree.Node, last []bag.Entry, payload string, done func(n int)) ([]bag.Entry, error) {
-	l := &lister{known: make(map[string]*bag.Entry, len(last))}
+// is an [UnreadError].
+func List(dir string, root *tree.Node, last []Entry, payload string, done func(n int)) ([]Entry, error) {
+	l := &lister{known: make(map[string]*Entry, len(last))}
 	for i := range last {
 		l.known[last[i].Path] = &last[i]
 	}
-	var list []bag.Entry
+	var list []Entry
 	for at, n := range root.All() {
-		e := bag.Entry{Path: strings.Clone(at)}
+		e := Entry{Path: strings.Clone(at)}
 		if n.Kind == tree.Folder {
 			e.Path += "/"
 		}
@@ -61,32 +60,32 @@ func List(dir string, root *tree.Node, last []bag.Entry, payload string, done fu
 	})
 	for i, err := range errs {
 		if err != nil {
-			return nil, &Unread{list[i].Path, err}
+			return nil, &UnreadError{list[i].Path, err}
 		}
 	}
 	return list, nil
 }
 
-// An Unread is something that cannot be read.
-type Unread struct {
+// An UnreadError is something that cannot be read.
+type UnreadError struct {
 	Path string
 	Err  error
 }
 
 // Error says what it is, and why.
-func (u *Unread) Error() string { return u.Path + " cannot be read: " + place.Reason(u.Err) }
+func (u *UnreadError) Error() string { return u.Path + " cannot be read: " + place.Reason(u.Err) }
 
 // Unwrap returns the cause.
-func (u *Unread) Unwrap() error { return u.Err }
+func (u *UnreadError) Unwrap() error { return u.Err }
 
 // A lister sums up what lies in a place, with what is known of the last backup.
 type lister struct {
-	known  map[string]*bag.Entry
+	known  map[string]*Entry
 	places []*place.Place // the folder, and the payload of the last backup
 }
 
 // sum sums up an entry, with eyes for each of the places.
-func (l *lister) sum(eyes []tree.Place, e *bag.Entry) error {
+func (l *lister) sum(eyes []tree.Place, e *Entry) error {
 	return Look(eyes[0], e, func(living tree.Entry) bool {
 		was := l.known[e.Path]
 		if was == nil || was.Sum == "" || was.Size != e.Size || was.Time != e.Time {
@@ -103,7 +102,7 @@ func (l *lister) sum(eyes []tree.Place, e *bag.Entry) error {
 
 // Look looks at one entry of a place. A file is summed up, where known, which may be nil, does
 // not tell what it holds.
-func Look(in tree.Place, e *bag.Entry, known func(living tree.Entry) bool) error {
+func Look(in tree.Place, e *Entry, known func(living tree.Entry) bool) error {
 	at := strings.TrimSuffix(e.Path, "/")
 	is, err := in.Look(at)
 	if err != nil {
@@ -136,8 +135,8 @@ func Look(in tree.Place, e *bag.Entry, known func(living tree.Entry) bool) error
 
 // Differs counts what of a project is otherwise than in a backup. What has another time is
 // read.
-func Differs(b *bag.Backup, dir string, root *tree.Node) (changed, fresh, gone int) {
-	known := map[string]*bag.Entry{}
+func Differs(b *Inventory, dir string, root *tree.Node) (changed, fresh, gone int) {
+	known := map[string]*Entry{}
 	for i := range b.Entries {
 		known[b.Entries[i].Path] = &b.Entries[i]
 	}
@@ -162,7 +161,7 @@ func Differs(b *bag.Backup, dir string, root *tree.Node) (changed, fresh, gone i
 		if err != nil || info.Size() == was.Size && info.ModTime().UnixNano() == was.Time {
 			continue
 		}
-		is := bag.Entry{Path: at}
+		is := Entry{Path: at}
 		if Look(in, &is, nil) == nil && (is.Sum != was.Sum || is.To != was.To) {
 			changed++
 		}

@@ -3,7 +3,7 @@ package follow
 import (
 	"slices"
 
-	"vestibula/core/away"
+	"vestibula/core/bundle"
 	"vestibula/core/change"
 	"vestibula/core/place"
 	"vestibula/core/proposal"
@@ -14,7 +14,7 @@ import (
 func Lists(p *proposal.Proposal) error {
 	type list struct {
 		dir string
-		*away.List
+		*bundle.AwayList
 		was []byte
 	}
 	var all []*list
@@ -23,7 +23,7 @@ func Lists(p *proposal.Proposal) error {
 		if i < 0 {
 			l := &list{dir: one.Dir}
 			var err error
-			if l.List, l.was, err = away.Read(one.Dir); err != nil {
+			if l.AwayList, l.was, err = bundle.ReadAway(one.Dir); err != nil {
 				return proposal.Refused("move it away first", "%s: %s", one.Dir, place.Reason(err))
 			}
 			all, i = append(all, l), len(all)
@@ -42,7 +42,7 @@ func Lists(p *proposal.Proposal) error {
 		if len(l.Projects) == 0 && l.was != nil {
 			data = nil
 		}
-		p.Set.Write(change.At{In: p.Set.Place(l.dir), Path: away.FileName}, l.was, data, "")
+		p.Set.Write(change.At{In: p.Set.Place(l.dir), Path: bundle.AwayName}, l.was, data, "")
 	}
 	p.Archived = nil // that is noted
 	p.Apart()

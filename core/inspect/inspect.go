@@ -13,7 +13,7 @@ import (
 	"strings"
 	"time"
 
-	"vestibula/core/away"
+	"vestibula/core/bundle"
 	"vestibula/core/label"
 	"vestibula/core/match"
 	"vestibula/core/packed"
@@ -393,12 +393,12 @@ func (l *Look) unlabelled(r *Report, root *tree.Node, dir string, names []string
 
 // Archived are the projects that were archived from the folders of a report: from the one
 // that was looked at, those on the way to projects, and those in which no project is left.
-func (r *Report) Archived() (list []*away.Project) {
+func (r *Report) Archived() (list []*bundle.Away) {
 	known := map[string]bool{}
 	look := func(dir string) {
 		for ; !known[dir] && strings.HasPrefix(dir+string(filepath.Separator), r.Dir+string(filepath.Separator)); dir = filepath.Dir(dir) {
 			known[dir] = true
-			if l := away.In(dir); l != nil {
+			if l := bundle.AwayIn(dir); l != nil {
 				list = append(list, l.Projects...)
 			}
 		}

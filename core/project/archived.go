@@ -4,14 +4,14 @@ import (
 	"path"
 	"path/filepath"
 
-	"vestibula/core/away"
+	"vestibula/core/bundle"
 	"vestibula/core/place"
 	"vestibula/core/tree"
 )
 
 // Archived finds the archived project, or the archived part of one, that a path would be, if
 // nothing is there; else nil.
-func Archived(at string) *away.Project {
+func Archived(at string) *bundle.Away {
 	full, err := filepath.Abs(at)
 	if err != nil || place.Exists(full) {
 		return nil
@@ -20,14 +20,14 @@ func Archived(at string) *away.Project {
 	if err != nil {
 		return nil
 	}
-	if l := away.In(dir); l != nil {
+	if l := bundle.AwayIn(dir); l != nil {
 		return l.Find(filepath.Base(full))
 	}
 	own, l, err := Find(dir)
 	if err != nil || l == nil {
 		return nil
 	}
-	list, below := away.In(filepath.Dir(own)), ""
+	list, below := bundle.AwayIn(filepath.Dir(own)), ""
 	if below, err = filepath.Rel(own, dir); err != nil || list == nil {
 		return nil
 	}
@@ -35,15 +35,15 @@ func Archived(at string) *away.Project {
 }
 
 // Archived are the projects that were archived from the folders of what was found.
-func (f *Found) Archived() (list []*away.Project) {
+func (f *Found) Archived() (list []*bundle.Away) {
 	if f.Inside {
 		return nil
 	}
-	if n := f.Root.Child(away.FileName); n != nil {
+	if n := f.Root.Child(bundle.AwayName); n != nil {
 		list = append(list, from(f.Dir)...)
 	}
 	for at, n := range f.Root.All() {
-		if n.Kind == tree.File && path.Dir(at) != "." && n.Name == away.FileName {
+		if n.Kind == tree.File && path.Dir(at) != "." && n.Name == bundle.AwayName {
 			list = append(list, from(filepath.Join(f.Dir, filepath.FromSlash(path.Dir(at))))...)
 		}
 	}
@@ -51,8 +51,8 @@ func (f *Found) Archived() (list []*away.Project) {
 }
 
 // from are the projects that were archived from a folder.
-func from(dir string) []*away.Project {
-	if l := away.In(dir); l != nil {
+func from(dir string) []*bundle.Away {
+	if l := bundle.AwayIn(dir); l != nil {
 		return l.Projects
 	}
 	return nil

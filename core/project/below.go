@@ -5,7 +5,7 @@ import (
 	"path/filepath"
 	"slices"
 	"strings"
-	"vestibula/core/bag"
+	"vestibula/core/bundle"
 	"vestibula/core/label"
 	"vestibula/core/place"
 	"vestibula/core/tree"
@@ -95,7 +95,7 @@ func Labelled(root *tree.Node, visit func(n *tree.Node, at string)) {
 	var walk func(n *tree.Node, at string)
 	walk = func(n *tree.Node, at string) {
 		for _, c := range n.Children {
-			if c.Kind != tree.Folder || Within(c, bag.BackupName) != nil || Has(c, bag.BagName) && Has(c, bag.Declaration) {
+			if c.Kind != tree.Folder || Within(c, bundle.BackupName) != nil || Has(c, bundle.BagName) && Has(c, bundle.Declaration) {
 				continue // a backup is no project, though it holds all of one
 			}
 			if below := path.Join(at, c.Name); Has(c, label.FileName) {

@@ -12,7 +12,7 @@ import (
 	"strings"
 	"time"
 
-	"vestibula/core/bag"
+	"vestibula/core/bundle"
 	"vestibula/core/label"
 	"vestibula/core/place"
 	"vestibula/core/template"
@@ -66,7 +66,7 @@ func Kept(dir string) string {
 			_, err := os.Lstat(filepath.Join(dir, name))
 			return err == nil
 		}
-		if has(bag.BackupName) || has(bag.Declaration) && (has(bag.BagName) || !has(label.FileName)) {
+		if has(bundle.BackupName) || has(bundle.Declaration) && (has(bundle.BagName) || !has(label.FileName)) {
 			return dir
 		}
 		up := filepath.Dir(dir)

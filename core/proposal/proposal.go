@@ -13,7 +13,7 @@ import (
 	"strings"
 
 	"vestibula/core/address"
-	"vestibula/core/away"
+	"vestibula/core/bundle"
 	"vestibula/core/change"
 	"vestibula/core/journal"
 	"vestibula/core/tree"
@@ -46,7 +46,7 @@ type Back struct {
 // An Archived is a project that goes from a folder, or comes back to it.
 type Archived struct {
 	Dir     string // absolute
-	Project *away.Project
+	Project *bundle.Away
 	Back    bool
 }
 

@@ -1,4 +1,4 @@
-package bag
+package bundle
 
 import (
 	"bytes"
@@ -26,8 +26,8 @@ const (
 // MaxBackup is the most that such a list may hold, in bytes.
 const MaxBackup = 512 << 20
 
-// A Backup is what a folder held on a day.
-type Backup struct {
+// A Inventory is what a folder held on a day.
+type Inventory struct {
 	Format  int       `json:"vestibula-backup"`
 	ID      string    `json:"id,omitempty"` // of the project
 	Project string    `json:"project"`      // its name
@@ -63,15 +63,15 @@ func (e *Entry) Permissions() fs.FileMode {
 	return mode
 }
 
-// ParseBackup reads such a list. The error says, for a person, what is wrong with it.
-func ParseBackup(data []byte) (*Backup, error) {
-	var b Backup
+// ParseInventory reads such a list. The error says, for a person, what is wrong with it.
+func ParseInventory(data []byte) (*Inventory, error) {
+	var b Inventory
 	if head, rest, found := bytes.Cut(data, []byte(entriesKey)); found {
 		if list, ok := lines(string(rest)); ok && json.Unmarshal(append(slices.Clip(head), entriesKey+"[]}"...), &b) == nil {
 			b.Entries = list
 			return b.checked()
 		}
-		b = Backup{}
+		b = Inventory{}
 	}
 	if err := json.Unmarshal(data, &b); err != nil {
 		return nil, errDamaged
@@ -82,7 +82,7 @@ func ParseBackup(data []byte) (*Backup, error) {
 var errDamaged = errors.New("the list of the backup is damaged: it was changed or cut off")
 
 // checked is the list, if it is one that can be trusted.
-func (b *Backup) checked() (*Backup, error) {
+func (b *Inventory) checked() (*Inventory, error) {
 	if b.Format < 1 {
 		return nil, errDamaged
 	}
@@ -109,20 +109,20 @@ func (b *Backup) checked() (*Backup, error) {
 const HeadSize = 16 << 10
 
 // ParseHead reads what such a list says of the backup as a whole, from its begin: all but
-// the entries. The error is as that of [ParseBackup].
-func ParseHead(data []byte) (*Backup, error) {
+// the entries. The error is as that of [ParseInventory].
+func ParseHead(data []byte) (*Inventory, error) {
 	head, _, found := bytes.Cut(data, []byte(entriesKey))
 	if !found {
-		return ParseBackup(data)
+		return ParseInventory(data)
 	}
-	return ParseBackup(append(slices.Clip(head), entriesKey+"[]}"...))
+	return ParseInventory(append(slices.Clip(head), entriesKey+"[]}"...))
 }
 
 // entriesKey begins the entries, behind all else: no text in a list holds such quotes.
 const entriesKey = `"entries": `
 
 // Encode returns the list as it stands in its file: a line for each entry.
-func (b *Backup) Encode() ([]byte, error) {
+func (b *Inventory) Encode() ([]byte, error) {
 	b.Format = 1
 	head := *b
 	head.Entries = []Entry{}
@@ -234,7 +234,7 @@ func lines(text string) (list []Entry, ok bool) {
 }
 
 // Manifest is that of its files, each below a folder, which may be empty.
-func (b *Backup) Manifest(below string) (m *Manifest, size int64) {
+func (b *Inventory) Manifest(below string) (m *Manifest, size int64) {
 	m = &Manifest{"sha256", map[string]string{}}
 	for _, e := range b.Entries {
 		if e.Sum != "" {
@@ -248,7 +248,7 @@ func (b *Backup) Manifest(below string) (m *Manifest, size int64) {
 // Rest holds against the list what manifests do not know: folders, and links. Root is what
 // lies there now; target tells where a link leads, and is nil where links are not kept, as
 // in a bag.
-func (b *Backup) Rest(root *tree.Node, target func(path string) (string, error)) (list []Problem) {
+func (b *Inventory) Rest(root *tree.Node, target func(path string) (string, error)) (list []Problem) {
 	known := map[string]*Entry{}
 	for i := range b.Entries {
 		if e := &b.Entries[i]; e.Sum == "" {

@@ -1,4 +1,4 @@
-package bag
+package bundle
 
 import (
 	"bytes"
@@ -154,10 +154,10 @@ func TestBagsOfOthers(t *testing.T) {
 }
 
 func TestBackupsAreReadAsTheyAreWritten(t *testing.T) {
-	b := &Backup{ID: "i", Project: "Ola", From: "/C/Ola", Made: time.Date(2027, 3, 9, 0, 0, 0, 0, time.UTC), Entries: []Entry{{Path: "Letters/", Time: 5}, {Path: "a.txt", Size: 3, Time: 7, Sum: sum256("one")}, {Path: "b\xe9t\xe9/", Mode: 0o700}, {Path: "b\xe9t\xe9/\n\"x\".txt", Size: 1, Sum: sum256("x")}, {Path: "link", To: "b\xe9"}}}
+	b := &Inventory{ID: "i", Project: "Ola", From: "/C/Ola", Made: time.Date(2027, 3, 9, 0, 0, 0, 0, time.UTC), Entries: []Entry{{Path: "Letters/", Time: 5}, {Path: "a.txt", Size: 3, Time: 7, Sum: sum256("one")}, {Path: "b\xe9t\xe9/", Mode: 0o700}, {Path: "b\xe9t\xe9/\n\"x\".txt", Size: 1, Sum: sum256("x")}, {Path: "link", To: "b\xe9"}}}
 	data, err := b.Encode()
 	require.NoError(t, err)
-	again, err := ParseBackup(data)
+	again, err := ParseInventory(data)
 	require.NoError(t, err)
 	assert.Equal(t, b, again)
 	m, size := again.Manifest("data")
@@ -174,7 +174,7 @@ func TestBackupsAreReadAsTheyAreWritten(t *testing.T) {
 	assert.Empty(t, Verify(m, in.root(), func(p string) bool { return p == "own.json" }, in, nil).Problems)
 	assert.Equal(t, []Problem{{Extra, "own.json", "it was not there when the backup was made"}}, Verify(m, in.root(), nil, in, nil).Problems)
 	for text, want := range map[string]string{"": "damaged", "{}": "damaged", `{"vestibula-backup": 9}`: "newer version", `{"vestibula-backup": 1, "entries": [{"path": "../x"}]}`: "leads out", `{"vestibula-backup": 1, "entries": [{"path": "/"}]}`: "leads out"} {
-		_, err := ParseBackup([]byte(text))
+		_, err := ParseInventory([]byte(text))
 		assert.ErrorContains(t, err, want, text)
 	}
 }
@@ -205,7 +205,7 @@ func FuzzParseManifest(f *testing.F) {
 func FuzzParseBackup(f *testing.F) {
 	f.Add([]byte(`{"vestibula-backup": 1, "entries": [{"path": "a/"}, {"path": "a/b", "sum": "00"}]}`))
 	f.Fuzz(func(t *testing.T, data []byte) {
-		b, err := ParseBackup(data)
+		b, err := ParseInventory(data)
 		if err != nil {
 			return
 		}

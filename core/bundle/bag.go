@@ -1,7 +1,4 @@
-// Package bag reads, writes and verifies what says of a folder which files it holds: the
-// manifests of BagIt (RFC 8493), the form in which archives hand over folders, and the
-// list that a backup has of itself. It changes nothing on a disk.
-package bag
+package bundle
 
 import (
 	"bufio"
@@ -150,7 +147,7 @@ func Tags(size int64, files int, info [][2]string, day time.Time) map[string][]b
 // Tagged are the files beside the payload of a bag that holds a backup, by their names: the
 // list of the backup as it is encoded, the manifests, and what says that it is a bag. Program
 // is what made it.
-func (b *Backup) Tagged(note []byte, program string, day time.Time) map[string][]byte {
+func (b *Inventory) Tagged(note []byte, program string, day time.Time) map[string][]byte {
 	manifest, size := b.Manifest(Payload)
 	tags := Tags(size, len(manifest.Sums), [][2]string{{"External-Identifier", b.ID}, {"External-Description", b.Project}, {"Bag-Software-Agent", program}}, day)
 	tags[ManifestName("sha256", false)] = manifest.Bytes()

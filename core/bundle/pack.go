@@ -1,7 +1,4 @@
-// Package pack has folders become one file, a ZIP archive in which each lies with a list
-// of what it held, and come back out of it. Such a file is an ordinary archive to any
-// other program. It plans and reads; what is written is written by package disk.
-package pack
+package bundle
 
 import (
 	"errors"
@@ -12,7 +9,6 @@ import (
 	"strings"
 	"time"
 
-	"vestibula/core/bag"
 	"vestibula/core/change"
 	"vestibula/core/digest"
 	"vestibula/core/packed"
@@ -20,12 +16,12 @@ import (
 	"vestibula/core/tree"
 )
 
-// Into returns the change that makes one file, at a path of a place, of all that changes
+// Pack returns the change that makes one file, at a path of a place, of all that changes
 // of a set would make there in folders: of Makes and Copies, of which it takes their paths
 // as those in the archive. A copy's Was says what is read: where its checksum is another
 // one by then, nothing is made. Done, which may be nil, is called with how many entries
 // were written, and how many were read back.
-func Into(in int, file string, set *change.Set, now time.Time, done func(n int)) change.Change {
+func Pack(in int, file string, set *change.Set, now time.Time, done func(n int)) change.Change {
 	root := &tree.Node{}
 	known := map[string]*tree.Node{".": root}
 	dresses := map[string]change.Dress{}
@@ -114,8 +110,8 @@ type File struct {
 	files map[string]*packed.Packed
 }
 
-// Open opens one. Who opens it closes it.
-func Open(file string) (*File, error) {
+// OpenFile opens one. Who opens it closes it.
+func OpenFile(file string) (*File, error) {
 	c, err := packed.OpenKnown(file)
 	if err != nil {
 		return nil, err
@@ -137,17 +133,17 @@ func (f *File) Top() *tree.Node {
 
 // Note is the list of what one of its folders held, and where that lies in the folder; nil
 // where there is none. The error says, for a person, why a list cannot be read.
-func (f *File) Note(top string) (note *bag.Backup, below string, err error) {
-	for _, name := range []string{bag.BackupName, bag.BagName} {
+func (f *File) Note(top string) (note *Inventory, below string, err error) {
+	for _, name := range []string{BackupName, BagName} {
 		data, err := f.In(top).Read(name)
 		if errors.Is(err, ErrNone) {
 			continue
 		}
 		if err == nil {
-			note, err = bag.ParseBackup(data)
+			note, err = ParseInventory(data)
 		}
-		if name == bag.BagName {
-			below = bag.Payload
+		if name == BagName {
+			below = Payload
 		}
 		return note, below, err
 	}
@@ -193,8 +189,8 @@ func (d Folder) Read(name string) ([]byte, error) {
 		return nil, err
 	}
 	defer r.Close()
-	data, err := io.ReadAll(io.LimitReader(r, bag.MaxManifest+1))
-	if err == nil && len(data) > bag.MaxManifest {
+	data, err := io.ReadAll(io.LimitReader(r, MaxManifest+1))
+	if err == nil && len(data) > MaxManifest {
 		err = errors.New("it is larger than any list")
 	}
 	return data, err

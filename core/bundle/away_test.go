@@ -1,4 +1,4 @@
-package away
+package bundle
 
 import (
 	"slices"
@@ -14,19 +14,19 @@ import (
 	"vestibula/core/tree"
 )
 
-func project(name, id string, files ...string) *Project {
-	return &Project{Name: name, To: "/media/Marl/" + name, Disk: "Marl", Since: time.Date(2027, 3, 9, 12, 0, 0, 0, time.UTC), Files: files,
+func project(name, id string, files ...string) *Away {
+	return &Away{Name: name, To: "/media/Marl/" + name, Disk: "Marl", Since: time.Date(2027, 3, 9, 12, 0, 0, 0, time.UTC), Files: files,
 		Label: &label.Label{ID: id, Build: label.Build{Template: "t.folders", Text: "A\n", Values: map[string]any{"client": "Ola"}}}}
 }
 
 func TestAListIsReadAsItWasWritten(t *testing.T) {
-	l := &List{}
+	l := &AwayList{}
 	l.Add(project("B", "2", "x/"))
 	l.Add(project("A", "1", "y.txt"))
 	l.Add(project("a", "3")) // many systems take the two for one
 	data, err := l.Encode()
 	require.NoError(t, err)
-	again, err := Parse(data)
+	again, err := ParseAway(data)
 	require.NoError(t, err)
 	assert.Equal(t, []string{"B", "a"}, []string{again.Projects[0].Name, again.Projects[1].Name})
 	assert.Equal(t, "3", again.Find("A").Label.ID)
@@ -36,7 +36,7 @@ func TestAListIsReadAsItWasWritten(t *testing.T) {
 	assert.Len(t, again.Projects, 1)
 	for text, want := range map[string]string{"": "damaged", "{}": "damaged", `{"vestibula-away": 2}`: "newer version", `{"vestibula-away": 1, "projects": [null]}`: "says too little",
 		`{"vestibula-away": 1, "projects": [{"name": "../x", "to": "/a", "label": {"text": "A"}}]}`: "says too little"} {
-		_, err := Parse([]byte(text))
+		_, err := ParseAway([]byte(text))
 		assert.ErrorContains(t, err, want, text)
 	}
 }
@@ -75,7 +75,7 @@ func TestWhatIsAwayIsATree(t *testing.T) {
 func FuzzParseAway(f *testing.F) {
 	f.Add([]byte(`{"vestibula-away": 1, "projects": [{"name": "A", "to": "/a", "label": {"text": "A", "values": {}}, "files": ["a/b", "a"]}]}`))
 	f.Fuzz(func(t *testing.T, data []byte) {
-		l, err := Parse(data)
+		l, err := ParseAway(data)
 		if err != nil {
 			return
 		}
@@ -86,7 +86,7 @@ func FuzzParseAway(f *testing.F) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		if _, err := Parse(out); err != nil {
+		if _, err := ParseAway(out); err != nil {
 			t.Fatalf("written, it cannot be read: %v", err)
 		}
 	})

@@ -1,4 +1,4 @@
-package pack
+package bundle
 
 import (
 	"bytes"
@@ -11,7 +11,6 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"vestibula/core/bag"
 	"vestibula/core/change"
 	"vestibula/core/digest"
 	"vestibula/core/tree"
@@ -23,15 +22,15 @@ var day = time.Date(2027, 3, 9, 12, 0, 0, 0, time.UTC)
 func zipped(t *testing.T, holds, said string) ([]byte, error) {
 	dir := t.TempDir()
 	require.NoError(t, os.WriteFile(filepath.Join(dir, "a.txt"), []byte(holds), 0o644))
-	note, err := (&bag.Backup{ID: "i", Project: "Ola", Made: day, Own: &bag.Entry{Path: "./", Mode: 0o700}, Entries: []bag.Entry{{Path: "Letters/", Mode: 0o750, Time: 7e9}, {Path: "a.txt", Size: int64(len(holds)), Sum: digest.Bytes([]byte(said)), Time: 1_700_000_000_000_000_123}, {Path: "way", To: "Letters"}}}).Encode()
+	note, err := (&Inventory{ID: "i", Project: "Ola", Made: day, Own: &Entry{Path: "./", Mode: 0o700}, Entries: []Entry{{Path: "Letters/", Mode: 0o750, Time: 7e9}, {Path: "a.txt", Size: int64(len(holds)), Sum: digest.Bytes([]byte(said)), Time: 1_700_000_000_000_000_123}, {Path: "way", To: "Letters"}}}).Encode()
 	require.NoError(t, err)
 	set := &change.Set{Places: []string{dir}, Changes: []change.Change{
 		{Op: change.Copy, From: "a.txt", Path: "Ola/a.txt", Was: change.State{Sum: digest.Bytes([]byte(said))}},
 		{Path: "Ola/Letters", Node: &tree.Node{}, As: change.Dress{Mode: 0o750, Time: 7e9}},
 		{Path: "Ola/way", Node: &tree.Node{Kind: tree.Symlink, Content: tree.Target("Letters")}},
-		{Path: "Ola/" + bag.BackupName, Node: &tree.Node{Kind: tree.File, Content: tree.Bytes(note)}},
+		{Path: "Ola/" + BackupName, Node: &tree.Node{Kind: tree.File, Content: tree.Bytes(note)}},
 	}}
-	c := Into(0, "years.zip", set, day, nil)
+	c := Pack(0, "years.zip", set, day, nil)
 	r, err := c.Content.Open()
 	require.NoError(t, err)
 	defer r.Close()
@@ -47,7 +46,7 @@ func TestWhatIsPackedComesBack(t *testing.T) {
 	require.NoError(t, err)
 	file := filepath.Join(t.TempDir(), "years.zip")
 	require.NoError(t, os.WriteFile(file, data, 0o644))
-	f, err := Open(file)
+	f, err := OpenFile(file)
 	require.NoError(t, err)
 	defer f.Close()
 	assert.Equal(t, "Ola", f.Top().Name)
@@ -86,7 +85,7 @@ func TestProvingFindsDamage(t *testing.T) {
 	dir := t.TempDir()
 	require.NoError(t, os.WriteFile(filepath.Join(dir, "a.txt"), []byte("one"), 0o644))
 	set := &change.Set{Places: []string{dir}, Changes: []change.Change{{Op: change.Copy, From: "a.txt", Path: "Ola/a.txt", Was: change.State{Sum: digest.Bytes([]byte("one"))}}}}
-	content := Into(0, "x.zip", set, day, nil).Content
+	content := Pack(0, "x.zip", set, day, nil).Content
 	require.Error(t, content.(change.Proven).Prove(bytes.NewReader(whole[:len(whole)-30])), "cut off")
 	require.Error(t, content.(change.Proven).Prove(bytes.NewReader(whole)), "another archive")
 }

@@ -1,8 +1,4 @@
-// Package away holds the small hidden file that says which projects of a folder were
-// archived: where they went and since when, with their labels and the names of what lies
-// in them, so that they are known here although the disk that they went to is not
-// connected. It reads that file, and says what it is to hold.
-package away
+package bundle
 
 import (
 	"bytes"
@@ -16,22 +12,25 @@ import (
 
 	"vestibula/core/address"
 	"vestibula/core/label"
+	"vestibula/core/place"
 	"vestibula/core/tree"
 )
 
-// FileName is the name of the file, in the folder in which the projects lay.
-const FileName = ".vestibula-away.json"
+// AwayName is the name of the small hidden file that says which projects of a folder were
+// archived: where they went and since when, with their labels and the names of what lies in them,
+// so that they are known there although the disk that they went to is not connected.
+const AwayName = ".vestibula-away.json"
 
-// MaxBytes is the most that such a file may hold.
-const MaxBytes = 256 << 20
+// MaxAway is the most that such a file may hold.
+const MaxAway = 256 << 20
 
-// format is the number of the form, in case it has to change.
-const format = 1
+// awayFormat is the number of the form, in case it has to change.
+const awayFormat = 1
 
-// A List is what the file holds.
-type List struct {
-	Format   int        `json:"vestibula-away"`
-	Projects []*Project `json:"projects"`
+// A AwayList is what the file holds.
+type AwayList struct {
+	Format   int     `json:"vestibula-away"`
+	Projects []*Away `json:"projects"`
 
 	// keys are those of so many of the projects; there may be a great many.
 	keys    map[string]bool
@@ -39,7 +38,7 @@ type List struct {
 }
 
 // keysOf are those by which a project is told from others: its identity, and its name.
-func keysOf(p *Project) []string {
+func keysOf(p *Away) []string {
 	part := "\x00" + tree.Folded(p.Part)
 	keys := []string{"name\x00" + tree.Folded(p.Name) + part}
 	if p.Label.ID != "" {
@@ -49,7 +48,7 @@ func keysOf(p *Project) []string {
 }
 
 // has reports whether a project of that identity or name is in the list.
-func (l *List) has(p *Project) bool {
+func (l *AwayList) has(p *Away) bool {
 	if l.keys == nil || l.counted != len(l.Projects) {
 		l.keys, l.counted = make(map[string]bool, 2*len(l.Projects)), len(l.Projects)
 		for _, o := range l.Projects {
@@ -61,8 +60,8 @@ func (l *List) has(p *Project) bool {
 	return slices.ContainsFunc(keysOf(p), func(k string) bool { return l.keys[k] })
 }
 
-// A Project is one that was archived.
-type Project struct {
+// A Away is one that was archived.
+type Away struct {
 	Name  string       `json:"name"`           // of its own folder, where it lay
 	Part  string       `json:"part,omitempty"` // of a part of it alone: its path from there
 	To    string       `json:"to"`             // where it went, absolute
@@ -74,12 +73,12 @@ type Project struct {
 	Files []string     `json:"files"` // paths of all that lies in it; folders end in a slash
 }
 
-type plainProject Project
+type plainAway Away
 
-// projectJSON is a project in the file: paths, which need not be text, stand in the place
+// awayJSON is a project in the file: paths, which need not be text, stand in the place
 // of those of the project.
-type projectJSON struct {
-	*plainProject
+type awayJSON struct {
+	*plainAway
 	Name  address.Text   `json:"name"`
 	Part  address.Text   `json:"part,omitempty"`
 	To    address.Text   `json:"to"`
@@ -88,13 +87,13 @@ type projectJSON struct {
 }
 
 // MarshalJSON writes a project.
-func (p *Project) MarshalJSON() ([]byte, error) {
-	return json.Marshal(projectJSON{(*plainProject)(p), address.Text(p.Name), address.Text(p.Part), address.Text(p.To), address.Text(p.File), address.Texts(p.Files)})
+func (p *Away) MarshalJSON() ([]byte, error) {
+	return json.Marshal(awayJSON{(*plainAway)(p), address.Text(p.Name), address.Text(p.Part), address.Text(p.To), address.Text(p.File), address.Texts(p.Files)})
 }
 
 // UnmarshalJSON reads a project.
-func (p *Project) UnmarshalJSON(data []byte) error {
-	in := projectJSON{plainProject: (*plainProject)(p)}
+func (p *Away) UnmarshalJSON(data []byte) error {
+	in := awayJSON{plainAway: (*plainAway)(p)}
 	if err := json.Unmarshal(data, &in); err != nil {
 		return err
 	}
@@ -102,26 +101,26 @@ func (p *Project) UnmarshalJSON(data []byte) error {
 	return nil
 }
 
-// Parse reads the file. The error says, for a person, what is wrong with it.
-func Parse(data []byte) (*List, error) {
-	var l List
+// ParseAway reads the file. The error says, for a person, what is wrong with it.
+func ParseAway(data []byte) (*AwayList, error) {
+	var l AwayList
 	if err := json.Unmarshal(data, &l); err != nil || l.Format < 1 {
-		return nil, errors.New(FileName + " is damaged: it was changed or cut off")
+		return nil, errors.New(AwayName + " is damaged: it was changed or cut off")
 	}
-	if l.Format > format {
-		return nil, fmt.Errorf("%s was written by a newer version of this program", FileName)
+	if l.Format > awayFormat {
+		return nil, fmt.Errorf("%s was written by a newer version of this program", AwayName)
 	}
 	for _, p := range l.Projects {
 		if p == nil || p.Name == "" || p.Name != path.Base(p.Name) || p.Name == "." || p.Name == ".." || p.Part != "" && path.Clean("/"+p.Part) != "/"+p.Part || p.To == "" || !strings.HasPrefix(p.To, p.File) || p.Label == nil || p.Label.Text == "" {
-			return nil, errors.New(FileName + " is damaged: a project in it says too little")
+			return nil, errors.New(AwayName + " is damaged: a project in it says too little")
 		}
 	}
 	return &l, nil
 }
 
-// In returns what was archived from a folder; nil where nothing is known.
-func In(dir string) *List {
-	l, data, err := Read(dir)
+// AwayIn returns what was archived from a folder; nil where nothing is known.
+func AwayIn(dir string) *AwayList {
+	l, data, err := ReadAway(dir)
 	if err != nil || data == nil {
 		return nil
 	}
@@ -129,12 +128,12 @@ func In(dir string) *List {
 }
 
 // Encode returns the list as it stands in its file.
-func (l *List) Encode() ([]byte, error) {
-	l.Format = format
+func (l *AwayList) Encode() ([]byte, error) {
+	l.Format = awayFormat
 	if l.Projects == nil {
-		l.Projects = []*Project{}
+		l.Projects = []*Away{}
 	}
-	slices.SortStableFunc(l.Projects, func(a, b *Project) int { return strings.Compare(a.Name, b.Name) })
+	slices.SortStableFunc(l.Projects, func(a, b *Away) int { return strings.Compare(a.Name, b.Name) })
 	var out bytes.Buffer
 	enc := json.NewEncoder(&out)
 	enc.SetEscapeHTML(false)
@@ -144,10 +143,10 @@ func (l *List) Encode() ([]byte, error) {
 }
 
 // Find returns the project of a name, however systems see it, or nil.
-func (l *List) Find(name string) *Project { return l.FindPart(name, "") }
+func (l *AwayList) Find(name string) *Away { return l.FindPart(name, "") }
 
 // FindPart returns a part of a project, by its path there, or nil.
-func (l *List) FindPart(name, part string) *Project {
+func (l *AwayList) FindPart(name, part string) *Away {
 	for _, p := range l.Projects {
 		if tree.Folded(p.Name) == tree.Folded(name) && tree.Folded(p.Part) == tree.Folded(part) {
 			return p
@@ -157,7 +156,7 @@ func (l *List) FindPart(name, part string) *Project {
 }
 
 // Add adds a project, in the place of one with the same identity or name.
-func (l *List) Add(p *Project) {
+func (l *AwayList) Add(p *Away) {
 	if l.has(p) {
 		l.Remove(p)
 	}
@@ -171,15 +170,15 @@ func (l *List) Add(p *Project) {
 }
 
 // Remove takes a project out.
-func (l *List) Remove(p *Project) {
+func (l *AwayList) Remove(p *Away) {
 	l.keys = nil
-	l.Projects = slices.DeleteFunc(l.Projects, func(o *Project) bool {
+	l.Projects = slices.DeleteFunc(l.Projects, func(o *Away) bool {
 		return tree.Folded(o.Part) == tree.Folded(p.Part) && (o.Label.ID != "" && o.Label.ID == p.Label.ID || tree.Folded(o.Name) == tree.Folded(p.Name))
 	})
 }
 
 // Lies is the file or folder that has to be there for the project to be at hand.
-func (p *Project) Lies() string {
+func (p *Away) Lies() string {
 	if p.File != "" {
 		return p.File
 	}
@@ -187,10 +186,10 @@ func (p *Project) Lies() string {
 }
 
 // Called is what it is called where it lay.
-func (p *Project) Called() string { return path.Join(p.Name, p.Part) }
+func (p *Away) Called() string { return path.Join(p.Name, p.Part) }
 
 // Where says, for a person, where the project is.
-func (p *Project) Where() string {
+func (p *Away) Where() string {
 	if p.Disk != "" {
 		return fmt.Sprintf("on the disk %s, since %s, as %s", p.Disk, p.Since.Local().Format(time.DateOnly), p.To)
 	}
@@ -198,7 +197,7 @@ func (p *Project) Where() string {
 }
 
 // Tree is what lies in the project, by the names that are known. Its children are sorted.
-func (p *Project) Tree() *tree.Node {
+func (p *Away) Tree() *tree.Node {
 	root := &tree.Node{}
 	folders := map[string]*tree.Node{"": root, ".": root}
 	var folder func(at string) *tree.Node
@@ -233,4 +232,19 @@ func (p *Project) Tree() *tree.Node {
 	}
 	sort(root)
 	return root
+}
+
+// ReadAway reads the list in a folder, and what it holds; an empty one where there is none.
+func ReadAway(dir string) (*AwayList, []byte, error) {
+	at, err := place.Open(dir)
+	if err != nil {
+		return nil, nil, err
+	}
+	defer at.Close()
+	data, err := at.ReadFile(AwayName, MaxAway)
+	if err != nil || data == nil {
+		return &AwayList{}, nil, err
+	}
+	l, err := ParseAway(data)
+	return l, data, err
 }
