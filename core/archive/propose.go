@@ -98,6 +98,9 @@ func (j *Job) bring(set *change.Set) error {
 			if err != nil {
 				return proposal.Refused("", "%s: %v", g.Note.File, err)
 			}
+			if len(list) > 0 && list[0].Kind() == tree.Folder {
+				list[0].Whole = true
+			}
 			set.Changes = append(set.Changes, list...)
 		case j.Copy:
 			if err := g.copied(set, at(set, g.From), at(set, g.To), way); err != nil {
@@ -108,7 +111,7 @@ func (j *Job) bring(set *change.Set) error {
 			if info, err := os.Lstat(g.From); err == nil && !info.IsDir() {
 				kind = tree.File
 			}
-			set.Move(at(set, g.From), at(set, g.To), change.Is(kind), "archive")
+			set.Move(at(set, g.From), at(set, g.To), change.Is(kind), "archive").Whole = true
 		}
 	}
 	return nil
@@ -120,7 +123,9 @@ func (g *Going) copied(set *change.Set, from, to change.At, way *change.Way) err
 		set.Copy(from, to, change.Is(tree.File), "copy")
 		return nil
 	}
-	way.To(to, "copy")
+	if way.To(to, "copy") > 0 {
+		set.Changes[len(set.Changes)-1].Whole = true
+	}
 	for at, n := range g.whole.All() {
 		at = strings.Clone(at)
 		switch {

@@ -159,7 +159,7 @@ func (j *Job) Propose() (*proposal.Proposal, error) {
 func (j *Job) copies(set *change.Set, c *Copy) error {
 	top := change.At{Path: c.Name}
 	payload := top
-	set.MakeFolder(top, "backup")
+	set.MakeFolder(top, "backup").Whole = true
 	if j.Bag {
 		payload = top.Below(bundle.Payload)
 		set.MakeFolder(payload, "backup")

@@ -11,6 +11,8 @@ import (
 	"os"
 	"path/filepath"
 	"slices"
+	"strings"
+	"vestibula/core/change"
 	"vestibula/core/packed"
 	"vestibula/core/place"
 )
@@ -45,6 +47,9 @@ func Backups(dir, id string) (list []Backup) {
 // Head is what the list of a backup says of it as a whole; nil where a folder or a file is
 // none.
 func Head(dir string) *Inventory {
+	if strings.HasSuffix(dir, change.Unfinished) {
+		return nil // it never became whole
+	}
 	for _, name := range []string{BackupName, BagName} {
 		if at := filepath.Join(dir, name); IsFile(at) {
 			f, err := place.OpenFile(at)

@@ -7,7 +7,9 @@ import (
 	"io"
 	"path"
 	"path/filepath"
+	"strings"
 
+	"vestibula/core/change"
 	"vestibula/core/label"
 	"vestibula/core/packed"
 	"vestibula/core/place"
@@ -26,6 +28,8 @@ func Check(at string, done func(n int)) (what string, r *Report, err error) {
 	switch {
 	case err != nil:
 		return "", nil, ErrNoList
+	case strings.HasSuffix(real, change.Unfinished):
+		return "backup", nil, errors.New("it is left of a run that was cut short")
 	case packed.FormatOf(real) == packed.Zip && IsFile(real):
 		return checkFile(real, done)
 	case place.Exists(filepath.Join(real, BackupName)):

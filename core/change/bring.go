@@ -136,7 +136,7 @@ func (k *Check) device(s *spot) (uint64, error) {
 // there, all that lies in it is moved, and the old one is removed.
 func (k *Check) unpack(c *Change, source *spot) (*string, error) {
 	was := c.Was
-	list := []Change{{Op: Make, In: c.In, Path: c.Path, Node: &tree.Node{Name: baseOf(c.Path)}, As: Dress{was.Mode, was.Time}}}
+	list := []Change{{Op: Make, In: c.In, Path: c.Path, Node: &tree.Node{Name: baseOf(c.Path)}, As: Dress{was.Mode, was.Time}, Whole: c.Whole}}
 	if err := k.load(source); err != nil {
 		return nil, err
 	}

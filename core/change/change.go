@@ -18,6 +18,7 @@ import (
 	"path"
 	"slices"
 	"strings"
+	"unicode/utf8"
 
 	"vestibula/core/tree"
 )
@@ -85,6 +86,9 @@ type Change struct {
 	Loose bool
 	In    int    // the place of Path, among those of the set
 	Path  string // what comes about; of a removal, what goes
+	// Whole says that a folder which is made bears another name until the run has come to its
+	// end: see [Change.Meanwhile].
+	Whole bool
 	// From is where something is moved or copied from, and FromIn its place. Of a
 	// Replace and of a Remove, it is where the other contents lie while the run
 	// is at work, in the place of Path.
@@ -226,6 +230,22 @@ func Count(changes []Change, own func(path string) bool) (n Counts) {
 		}
 	}
 	return n
+}
+
+// Unfinished ends the name that a folder bears until it is whole.
+const Unfinished = ".unfinished"
+
+// longest is how long a name may be on most disks, in bytes.
+const longest = 255
+
+// Meanwhile is the name that a folder bears until it is whole.
+func (c *Change) Meanwhile() string {
+	name := path.Base(c.Path)
+	for len(name)+len(Unfinished) > longest {
+		_, size := utf8.DecodeLastRuneInString(name)
+		name = name[:len(name)-size]
+	}
+	return name + Unfinished
 }
 
 // WorkName begins the name of the hidden folder in which a run keeps what is on

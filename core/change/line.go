@@ -36,6 +36,7 @@ type line struct {
 	From   address.Text `json:"from,omitempty"`
 	Link   bool         `json:"link,omitempty"` // it is a symbolic link
 	Loose  bool         `json:"loose,omitempty"`
+	Whole  bool         `json:"whole,omitempty"` // it bears another name until the run has ended
 	Sum    string       `json:"sum,omitempty"`
 	Holds  []any        `json:"holds,omitempty"`
 	Via    address.Text `json:"via,omitempty"`
@@ -142,7 +143,7 @@ func (c *Change) append(dst []byte) []byte {
 	if c.Kind() == tree.Folder {
 		mark = "/"
 	}
-	if plain(c.Path) && c.In == 0 && c.Sum == "" && c.As.Mode == 0 && c.Op == Make {
+	if plain(c.Path) && c.In == 0 && c.Sum == "" && c.As.Mode == 0 && !c.Whole && c.Op == Make {
 		dst = append(dst, `{"op":"make","path":"`...)
 		dst = append(dst, c.Path...)
 		dst = append(dst, mark...)
@@ -173,7 +174,7 @@ func (c *Change) append(dst []byte) []byte {
 		}
 		return append(dst, "}\n"...)
 	}
-	l := line{Op: c.Op.String(), In: c.In, Path: address.Text(c.Path + mark), FromIn: c.FromIn, From: address.Text(c.From), Link: c.Kind() == tree.Symlink, Loose: c.Loose, Sum: c.Sum, Via: address.Text(c.Via)}
+	l := line{Op: c.Op.String(), In: c.In, Path: address.Text(c.Path + mark), FromIn: c.FromIn, From: address.Text(c.From), Link: c.Kind() == tree.Symlink, Loose: c.Loose, Whole: c.Whole, Sum: c.Sum, Via: address.Text(c.Via)}
 	if w := (was{c.Was.Mode, c.Was.Size, c.Was.Time, c.Was.Dev, c.Was.Ino, c.Was.Sum, c.Was.Tag}); w != (was{}) {
 		l.Was = &w
 	}
@@ -271,7 +272,7 @@ func (l *line) change() (Change, error) {
 	if op < 0 || l.Path == "" || l.In < 0 || l.FromIn < 0 {
 		return Change{}, errNoChange
 	}
-	c := Change{Op: Op(op), In: l.In, FromIn: l.FromIn, From: string(l.From), Sum: l.Sum, Via: string(l.Via), Loose: l.Loose}
+	c := Change{Op: Op(op), In: l.In, FromIn: l.FromIn, From: string(l.From), Sum: l.Sum, Via: string(l.Via), Loose: l.Loose, Whole: l.Whole}
 	kind := tree.File
 	c.Path = string(l.Path)
 	if p, ok := strings.CutSuffix(c.Path, "/"); ok {

@@ -9,6 +9,7 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
+	"path"
 	"slices"
 	"strings"
 	"sync/atomic"
@@ -55,9 +56,10 @@ type Plan struct {
 	Continues []*journal.Record
 
 	identities [][2]uint64
-	undoes     *journal.Record // of a plan that takes a record back
-	times      *journal.Times  // of folders, from that record
-	release    func()          // gives the places back, where the plan was made while they were held
+	undoes     *journal.Record     // of a plan that takes a record back
+	meanwhile  []map[string]string // names that folders in the places bear until that has taken them away
+	times      *journal.Times      // of folders, from that record
+	release    func()              // gives the places back, where the plan was made while they were held
 }
 
 // Steps is how many things [Writer.Done] is told of when the plan is carried out: each folder
@@ -147,6 +149,15 @@ func Prepare(set *change.Set) (*Plan, error) {
 			c.Sum, err = journal.SumOf(&tree.Node{Content: c.Content})
 		}
 	}
+	for i := range p.List {
+		c := &p.List[i]
+		if !c.Whole || c.Op != change.Make {
+			continue
+		}
+		if _, wrong := places[c.In].Look(path.Join(path.Dir(c.Path), c.Meanwhile())); wrong == nil {
+			p.Blocked = append(p.Blocked, Blocked{path.Join(path.Dir(c.Path), c.Meanwhile()), "that is left of a run which was cut short: take it back first"})
+		}
+	}
 	if err == nil && len(p.Blocked) == 0 {
 		err = p.room(places)
 	}
@@ -155,7 +166,7 @@ func Prepare(set *change.Set) (*Plan, error) {
 
 // TakeBack returns the plan of a list that takes a record back.
 func TakeBack(b *proposal.Back) *Plan {
-	return &Plan{Places: b.Places, identities: b.Identity, List: b.List, Work: b.Work, Continues: b.Continues, undoes: b.Record, times: b.Times}
+	return &Plan{Places: b.Places, identities: b.Identity, List: b.List, Work: b.Work, Continues: b.Continues, undoes: b.Record, times: b.Times, meanwhile: b.Meanwhile}
 }
 
 // open opens the places of a plan, and notes what they are known by.
@@ -238,6 +249,9 @@ func (w *Writer) Apply(p *Plan, head journal.Head) (record *journal.Record, err 
 	defer closeAll(places)
 	if !slices.Equal(again.identities, p.identities) || !slices.Equal(again.Places, p.Places) {
 		return nil, &BlockedError{[]Blocked{{p.Places[0], ErrChanged.Error()}}}
+	}
+	for i, names := range p.meanwhile {
+		places[i].Under(names)
 	}
 	// It is looked once more while what will be done is written down.
 	looked := make(chan error, 1)

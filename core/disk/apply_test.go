@@ -1,6 +1,7 @@
 package disk
 
 import (
+	"errors"
 	"fmt"
 	"io"
 	"io/fs"
@@ -145,6 +146,37 @@ func TestARunThatIsStoppedIsTakenBack(t *testing.T) {
 	_, err = writer.Apply(p, journal.Head{})
 	assert.ErrorIs(t, err, ErrStopped)
 	assert.Empty(t, w.now())
+}
+
+// A folder that is to be whole has another name until all of the run is done, or taken back.
+func TestAFolderIsWholeUnderItsName(t *testing.T) {
+	for _, fails := range []bool{false, true} {
+		w := newWorld(t, 1, 0)
+		seen := 0
+		look := meddling{tree.Bytes("x"), func() {
+			if _, err := os.Lstat(filepath.Join(w.places[0], "P")); errors.Is(err, fs.ErrNotExist) {
+				seen++
+			}
+			assert.DirExists(t, filepath.Join(w.places[0], "P"+change.Unfinished))
+			if fails {
+				require.NoError(t, os.Mkdir(filepath.Join(w.places[0], "P"), 0o777)) // somebody else takes the name
+				fails = false
+			}
+		}}
+		set(w, change.Change{Op: change.Make, Path: "P", Whole: true, Node: &tree.Node{Name: "P"}}, change.Change{Op: change.Copy, Path: "P/x", Content: look})
+		_, err := w.apply()
+		assert.Positive(t, seen)
+		assert.NoDirExists(t, filepath.Join(w.places[0], "P"+change.Unfinished))
+		if err != nil {
+			assert.ErrorIs(t, err, fs.ErrExist)
+			assert.NoFileExists(t, filepath.Join(w.places[0], "P", "x"))
+			continue
+		}
+		assert.FileExists(t, filepath.Join(w.places[0], "P", "x"))
+		_, err = w.undo("test")
+		require.NoError(t, err)
+		assert.Empty(t, w.now())
+	}
 }
 
 // A folder that somebody has put something into since keeps the time of that.

@@ -3,6 +3,7 @@ package disk
 import (
 	"errors"
 	"io/fs"
+	"maps"
 	"slices"
 	"sync"
 	"sync/atomic"
@@ -67,9 +68,14 @@ func (r *run) carryOut(roots []journal.Root) error {
 		r.times.note(p.Root()) // work folders come and go in it
 	}
 	defer r.settle()
+	unfinished := r.unfinished()
+	r.under(unfinished)
 	at, err := r.all()
 	if err == nil && r.halted() {
 		at, err = r.plan.Places[0], ErrStopped
+	}
+	if err == nil {
+		at, err = r.whole(unfinished)
 	}
 	if err == nil {
 		r.tidy(true)
@@ -98,6 +104,54 @@ func (r *run) carryOut(roots []journal.Root) error {
 	}
 	r.tidy(false)
 	return failed
+}
+
+// unfinished are the names that folders bear until the run has ended, by their places.
+func (r *run) unfinished() map[int]map[string]string {
+	names := map[int]map[string]string{}
+	for i := range r.plan.List {
+		c := &r.plan.List[i]
+		if !c.Whole || c.Op != change.Make {
+			continue
+		}
+		if _, err := r.places[c.In].Look(c.Path); err != nil { // else what is there has to go first, by its name
+			if names[c.In] == nil {
+				names[c.In] = map[string]string{}
+			}
+			names[c.In][c.Path] = c.Meanwhile()
+		}
+	}
+	return names
+}
+
+// under has folders bear these names from now on.
+func (r *run) under(unfinished map[int]map[string]string) {
+	for in, names := range unfinished {
+		r.places[in].Under(names)
+	}
+}
+
+// whole gives the folders that are whole by now their own names.
+func (r *run) whole(unfinished map[int]map[string]string) (at string, err error) {
+	if len(unfinished) == 0 {
+		return "", nil
+	}
+	r.closeFolders()
+	for in, names := range unfinished {
+		r.places[in].Under(nil)
+		for _, at := range slices.Sorted(maps.Keys(names)) {
+			parent, name, err := r.folder(in, at)
+			if err == nil {
+				err = folder.Move(parent, names[at], parent, name)
+			}
+			if err != nil {
+				r.closeFolders()
+				r.under(unfinished)
+				return at, err
+			}
+		}
+	}
+	return "", nil
 }
 
 // all carries out the changes. New contents of files are staged first: that they

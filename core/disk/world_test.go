@@ -292,7 +292,7 @@ func (w *world) derive() {
 			} else if !n.folder {
 				node.Content = tree.Bytes(n.newText)
 			}
-			c := change.Change{Op: change.Make, In: n.place(true), Path: n.path(true), Node: node}
+			c := change.Change{Op: change.Make, In: n.place(true), Path: n.path(true), Node: node, Whole: n.folder && w.rand.IntN(2) == 0}
 			if kind == tree.File && w.rand.IntN(3) == 0 { // its checksum is not known before
 				c = change.Change{Op: change.Copy, In: c.In, Path: c.Path, Content: node.Content}
 			}

@@ -38,6 +38,9 @@ func Lacks(h Folder) Lack {
 // of what bears that name, it is looked for right before: somebody who takes it between that
 // look and the move is lost, and only there.
 func Move(from Folder, name string, to Folder, as string) error {
+	if meanwhile, ok := to.(under); ok {
+		as = meanwhile.real(as)
+	}
 	if Lacks(to)&Exclusive != 0 {
 		_, err := to.Look(as)
 		if err == nil {

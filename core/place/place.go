@@ -25,6 +25,7 @@ type Place struct {
 	Path string // as it was given
 	Real string // absolute, with no link in it
 	root folder.Folder
+	own  folder.Folder // the same, where names in it are others for the time being
 	// The folder that was looked into last stays open: looks mostly follow each
 	// other there.
 	last    folder.Folder
@@ -83,6 +84,21 @@ func Real(path string) (string, error) {
 		err = &fs.PathError{Op: "follow", Path: path, Err: syscall.ELOOP}
 	}
 	return real, err
+}
+
+// Under has folders in it bear other names for the time being: see [folder.Under]. Without names,
+// all bear their own again.
+func (p *Place) Under(names map[string]string) {
+	if p.last != nil {
+		p.last.Close()
+		p.last = nil
+	}
+	if p.own == nil {
+		p.own = p.root
+	}
+	if p.root = p.own; len(names) > 0 {
+		p.root = folder.Under(p.own, names)
+	}
 }
 
 // Root is the open folder itself, for who may change it.

@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 	"vestibula/core/bundle"
+	"vestibula/core/change"
 	"vestibula/core/label"
 	"vestibula/core/place"
 	"vestibula/core/tree"
@@ -95,7 +96,7 @@ func Labelled(root *tree.Node, visit func(n *tree.Node, at string)) {
 	var walk func(n *tree.Node, at string)
 	walk = func(n *tree.Node, at string) {
 		for _, c := range n.Children {
-			if c.Kind != tree.Folder || Within(c, bundle.BackupName) != nil || Has(c, bundle.BagName) && Has(c, bundle.Declaration) {
+			if c.Kind != tree.Folder || strings.HasSuffix(c.Name, change.Unfinished) || Within(c, bundle.BackupName) != nil || Has(c, bundle.BagName) && Has(c, bundle.Declaration) {
 				continue // a backup is no project, though it holds all of one
 			}
 			if below := path.Join(at, c.Name); Has(c, label.FileName) {

@@ -13,6 +13,7 @@ import (
 	"time"
 
 	"vestibula/core/bundle"
+	"vestibula/core/change"
 	"vestibula/core/label"
 	"vestibula/core/place"
 	"vestibula/core/template"
@@ -58,15 +59,15 @@ func Find(dir string) (own string, l *label.Label, err error) {
 	}
 }
 
-// Kept returns the backup or the bag that a folder is, or lies in, by its path; empty where
-// it lies in none. What is kept so is a copy, and no project, whatever its label says.
+// Kept returns the backup or the bag that a folder is, or lies in, by its path, or one that
+// never became whole; empty where it lies in none. What is kept so is a copy, and no project, whatever its label says.
 func Kept(dir string) string {
 	for {
 		has := func(name string) bool { // also where it is a link, or cannot be read
 			_, err := os.Lstat(filepath.Join(dir, name))
 			return err == nil
 		}
-		if has(bundle.BackupName) || has(bundle.Declaration) && (has(bundle.BagName) || !has(label.FileName)) {
+		if strings.HasSuffix(dir, change.Unfinished) || has(bundle.BackupName) || has(bundle.Declaration) && (has(bundle.BagName) || !has(label.FileName)) {
 			return dir
 		}
 		up := filepath.Dir(dir)
@@ -77,11 +78,16 @@ func Kept(dir string) string {
 	}
 }
 
-// A KeptError says that what looks as a project is kept in a backup or a bag.
+// A KeptError says that what looks as a project is kept in a backup or a bag, or is not whole.
 type KeptError struct{ By string } // the path of that
 
 // Error says so.
-func (e *KeptError) Error() string { return e.By + " is a backup, and no project" }
+func (e *KeptError) Error() string {
+	if strings.HasSuffix(e.By, change.Unfinished) {
+		return e.By + " is left of a run that was cut short: it is not whole"
+	}
+	return e.By + " is a backup, and no project"
+}
 
 // Inside returns the own folder of the project that a folder only leads to: the one
 // with a label below it, if on the way each folder holds one folder and nothing else

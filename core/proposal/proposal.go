@@ -41,6 +41,9 @@ type Back struct {
 	Work      string            // the hidden folder of the run, in each place
 	Times     *journal.Times    // of folders, from the record
 	Continues []*journal.Record // undos of it that were cut short, and are gone on with
+	// Meanwhile are, for each place, names that folders bear which never became whole, by the
+	// paths that they were to have.
+	Meanwhile []map[string]string
 }
 
 // An Archived is a project that goes from a folder, or comes back to it.

@@ -100,7 +100,7 @@ func Plan(j *journal.Journal, records []*journal.Record, r *journal.Record, in W
 	if err := newer(j, records, r, own, append(near, places...)); err != nil {
 		return nil, err
 	}
-	open, err := u.open(places)
+	open, err := u.open(places, changes)
 	if err != nil {
 		return nil, err
 	}
@@ -174,8 +174,8 @@ func (u *Undo) Proposal() *proposal.Proposal {
 	return out
 }
 
-// open opens the places of an undo.
-func (u *Undo) open(paths []string) (open []*place.Place, err error) {
+// open opens the places of an undo. What never became whole in them bears another name.
+func (u *Undo) open(paths []string, changes []change.Change) (open []*place.Place, err error) {
 	for _, at := range paths {
 		p, err := place.Open(at)
 		var dev, ino uint64
@@ -190,8 +190,26 @@ func (u *Undo) open(paths []string) (open []*place.Place, err error) {
 			return nil, err
 		}
 		u.Identity = append(u.Identity, [2]uint64{dev, ino})
+		u.Meanwhile = append(u.Meanwhile, u.meanwhile(open[len(open)-1], changes))
 	}
 	return open, nil
+}
+
+// meanwhile are the names of folders in the place that was opened last which never became whole.
+func (u *Undo) meanwhile(p *place.Place, changes []change.Change) map[string]string {
+	names := map[string]string{}
+	for i := range changes {
+		c := &changes[i]
+		if u.Record.End != journal.CutShort || !c.Whole || c.Op != change.Make || c.In != len(u.Meanwhile) {
+			continue
+		}
+		_, own := p.Look(c.Path)
+		if _, other := p.Look(path.Join(path.Dir(c.Path), c.Meanwhile())); own != nil && other == nil {
+			names[c.Path] = c.Meanwhile()
+		}
+	}
+	p.Under(names)
+	return names
 }
 
 // maxRevised is how large a file may be that is revised, in bytes.
