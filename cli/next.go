@@ -11,8 +11,8 @@ import (
 
 	"vestibula/cli/term"
 	"vestibula/core/batch"
-	"vestibula/core/inspect"
 	"vestibula/core/journal"
+	"vestibula/core/match"
 	"vestibula/core/next"
 	"vestibula/core/place"
 	"vestibula/core/project"
@@ -175,7 +175,7 @@ func (r *nextRun) plan(p *project.Project, raw map[string]template.Raw) error {
 		if lacking := t.Missing(values); len(lacking) > 0 {
 			return missing(t.Name, lacking)
 		}
-		seen, err := inspect.Seen(full, t)
+		seen, err := match.Seen(full, t)
 		if err != nil {
 			return err
 		}

@@ -16,7 +16,6 @@ import (
 	"vestibula/cli/term"
 	"vestibula/core/change"
 	"vestibula/core/disk"
-	"vestibula/core/inspect"
 	"vestibula/core/journal"
 	"vestibula/core/packed"
 	"vestibula/core/place"
@@ -169,7 +168,7 @@ func (r *putRun) target() error {
 			return unclear("name it with --into", "into which project, or which folder with projects?")
 		}
 	}
-	found, err := project.Below(at)
+	found, err := project.Below(at, nil, nil)
 	if err != nil {
 		return unreadable(at, err)
 	}
@@ -177,13 +176,7 @@ func (r *putRun) target() error {
 		return unclear("name a folder that was built from a template, or one in which such folders lie", "there is no project at or below \"%s\"", at)
 	}
 	r.base = filepath.ToSlash(found.Dir)
-	if found.Inside {
-		if real, err := place.Real(at); err == nil {
-			if rel, err := filepath.Rel(found.Dir, real); err == nil && rel != "." {
-				r.below = filepath.ToSlash(rel)
-			}
-		}
-	}
+	r.below = found.Below
 	r.projects, err = r.layouts(found)
 	return err
 }
@@ -191,38 +184,26 @@ func (r *putRun) target() error {
 // layouts opens the projects that were found, each with its places.
 func (a *app) layouts(found *project.Found) ([]*put.Project, error) {
 	store := a.store()
-	list := make([]*project.Project, 0, len(found.Projects))
-	var roots []*tree.Node
-	for i := range found.Projects {
-		own := &found.Projects[i]
-		p, err := store.At(own.Dir)
-		if err != nil {
-			if found.Inside {
-				return nil, refused("", "%s: %v", fromHere(own.Dir), err)
-			}
-			a.note(term.Sprintf("%s is left out: %v", fromHere(own.Dir), err))
-			continue
-		}
-		list, roots = append(list, p), append(roots, own.Root)
-	}
-	out := make([]*put.Project, len(list))
-	errs := make([]error, len(list))
-	pool.Each(len(list), 1, func(numbers iter.Seq[int]) {
+	layouts := make([]*project.Layout, len(found.Projects))
+	errs := make([]error, len(found.Projects))
+	pool.Each(len(layouts), 1, func(numbers iter.Seq[int]) {
 		for i := range numbers {
-			seen, err := inspect.Seen(roots[i], list[i].Template)
-			if err == nil {
-				out[i] = &put.Project{Shown: filepath.Base(list[i].Dir)}
-				out[i].Layout, err = list[i].Layout(seen, template.DefaultLimit, a.now)
-			}
-			errs[i] = err
+			layouts[i], errs[i] = store.Layout(&found.Projects[i])
 		}
 	})
-	for i, err := range errs {
-		if err != nil {
-			return nil, a.tellErrors(list[i].Template.Name, list[i].Template.Text, err, statusFound)
+	var list []*put.Project
+	for i, l := range layouts {
+		own := &found.Projects[i]
+		switch err := errs[i]; {
+		case err == nil:
+			list = append(list, &put.Project{Shown: filepath.Base(own.Dir), Layout: l})
+		case found.Inside:
+			return nil, refused("", "%s: %v", fromHere(own.Dir), err)
+		default:
+			a.note(term.Sprintf("%s is left out: %v", fromHere(own.Dir), err))
 		}
 	}
-	return out, nil
+	return list, nil
 }
 
 // find finds out what becomes of each file.

@@ -209,7 +209,7 @@ func (r *readRun) path(p string) error {
 	done, end := r.progress("reading", -1)
 	defer end()
 	if folder {
-		found, err := project.Below(p)
+		found, err := project.Below(p, nil, done)
 		if err != nil {
 			return unreadable(p, err)
 		}
@@ -301,14 +301,10 @@ func (r *readRun) packed(p string) (found bool, err error) {
 
 // nameIn is the template's name of the one project that was found.
 func (r *readRun) nameIn(found *project.Found) string {
-	if len(found.Projects) == 0 {
-		return ""
+	if l := found.Projects[0].Label; l != nil {
+		return l.Template
 	}
-	l, _, err := project.ReadLabel(found.Projects[0].Dir)
-	if err != nil {
-		return "" // it is told when it is read
-	}
-	return l.Template
+	return "" // what is wrong with its label is told when it is read
 }
 
 // name reads one name.

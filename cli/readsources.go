@@ -18,7 +18,8 @@ import (
 // sourcesOf opens projects that are read; nil stands for one that cannot be, which is told.
 func (r *readRun) sourcesOf(found *project.Found) ([]*read.Source, error) {
 	sources := make([]*read.Source, len(found.Projects))
-	for i, l := range project.ReadLabels(found.Dirs()) {
+	for i := range found.Projects {
+		l := &found.Projects[i]
 		own := &found.Projects[i]
 		p, err := (*project.Project)(nil), l.Err
 		if err == nil {

@@ -10,7 +10,6 @@ import (
 	"github.com/spf13/cobra"
 
 	"vestibula/cli/term"
-	"vestibula/core/inspect"
 	"vestibula/core/match"
 	"vestibula/core/outline"
 	"vestibula/core/place"
@@ -57,11 +56,7 @@ func (a *app) standingIn(dir string, t *template.Template) (*standing, error) {
 	if err != nil {
 		return nil, unreadable(own, err)
 	}
-	seen, err := inspect.Seen(full, p.Template)
-	if err != nil {
-		return nil, err
-	}
-	if s.layout, err = p.Layout(seen, template.DefaultLimit, a.now); err != nil {
+	if s.layout, err = p.Layout(full, template.DefaultLimit, a.now); err != nil {
 		return nil, a.tellErrors(p.Template.Name, p.Template.Text, err, statusFound)
 	}
 	rel, err := filepath.Rel(own, s.dir)

@@ -113,7 +113,7 @@ func (r *upgradeRun) run(args []string) error {
 
 // find finds the projects at or below a path, and plans the upgrade of each.
 func (r *upgradeRun) find(at string) error {
-	found, err := project.Below(at)
+	found, err := project.Below(at, nil, nil)
 	if err != nil {
 		return unreadable(at, err)
 	}
@@ -126,9 +126,9 @@ func (r *upgradeRun) find(at string) error {
 		return unclear("name a folder that was built from a template, or one in which such folders lie", "there is no project at or below \"%s\"", at)
 	}
 	first := len(r.jobs)
-	for i, l := range project.ReadLabels(found.Dirs()) {
+	for i := range found.Projects {
 		own := &found.Projects[i]
-		if err := r.open(own, l); err != nil {
+		if err := r.open(own); err != nil {
 			if found.Inside {
 				return err
 			}
@@ -176,14 +176,14 @@ func (r *upgradeRun) wrong(u *upgrading) error {
 }
 
 // open opens a project, with the template and the values that it is to have.
-func (r *upgradeRun) open(own *project.Own, l project.Read) error {
+func (r *upgradeRun) open(own *project.Own) error {
 	if slices.ContainsFunc(r.jobs, func(u *upgrading) bool { return u.project.Dir == own.Dir }) {
 		return nil
 	}
-	if l.Err != nil {
-		return refused("", "%v", l.Err)
+	if own.Err != nil {
+		return refused("", "%v", own.Err)
 	}
-	p, err := r.store().Open(own.Dir, l.Label)
+	p, err := r.store().Open(own.Dir, own.Label)
 	if err != nil {
 		return refused("", "%v", err)
 	}
@@ -191,7 +191,7 @@ func (r *upgradeRun) open(own *project.Own, l project.Read) error {
 	if err != nil {
 		return err
 	}
-	u := &upgrading{project: p, Upgrading: upgrade.Upgrading{Was: l.Data}}
+	u := &upgrading{project: p, Upgrading: upgrade.Upgrading{Was: own.Data}}
 	values, err := r.values(u, t)
 	if err != nil {
 		return err

@@ -8,7 +8,7 @@ import (
 	"strings"
 
 	"vestibula/cli/term"
-	"vestibula/core/inspect"
+	"vestibula/core/match"
 	"vestibula/core/place"
 	"vestibula/core/pool"
 	"vestibula/core/project"
@@ -39,7 +39,7 @@ func (u *upgrading) makePlan(planner *upgrade.Planner) {
 	defer at.Close()
 	u.job.Sum = at.Sum
 	u.job.Limit = max(u.job.Limit, 10*u.job.Full.Count())
-	if u.job.Seen, u.err = inspect.Seen(u.job.Full, u.job.Template); u.err == nil {
+	if u.job.Seen, u.err = match.Seen(u.job.Full, u.job.Template); u.err == nil {
 		u.Plan, u.err = planner.Plan(u.job)
 	}
 	if u.err == nil {

@@ -7,8 +7,8 @@ import (
 
 	"vestibula/core/build"
 	"vestibula/core/change"
-	"vestibula/core/inspect"
 	"vestibula/core/label"
+	"vestibula/core/match"
 	"vestibula/core/place"
 	"vestibula/core/project"
 	"vestibula/core/proposal"
@@ -68,7 +68,7 @@ func (j *Job) doubles(p *proposal.Proposal, e *TwiceError, dir string, l *Label)
 	if err != nil {
 		return proposal.Refused("nothing was changed", "%s", place.Reason(err))
 	}
-	seen, err := inspect.Seen(full, j.Template)
+	seen, err := match.Seen(full, j.Template)
 	if err != nil {
 		return nil // the settings of the template are told elsewhere
 	}

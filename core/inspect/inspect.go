@@ -4,7 +4,6 @@
 package inspect
 
 import (
-	"errors"
 	"fmt"
 	"os"
 	"path"
@@ -17,7 +16,6 @@ import (
 	"vestibula/core/label"
 	"vestibula/core/match"
 	"vestibula/core/packed"
-	"vestibula/core/place"
 	"vestibula/core/project"
 	"vestibula/core/rules"
 	"vestibula/core/template"
@@ -135,40 +133,28 @@ func (l *Look) At(at string) (*Report, error) {
 		l.unlabelled(r, root, "", []string{name})
 		return r, l.beside(r, root)
 	}
-	dir, err := place.Real(at)
+	found, err := project.Below(at, folderSkipped, l.Done)
 	if err != nil {
 		return nil, err
 	}
-	own, found, err := project.Find(dir)
-	if kept := (*project.KeptError)(nil); errors.As(err, &kept) || err != nil && own == "" {
-		return nil, err
-	}
-	if found != nil || err != nil {
-		below, relErr := filepath.Rel(own, dir)
-		if relErr != nil {
-			return nil, relErr
-		}
-		root, unread, readErr := tree.Read(own, folderSkipped, l.Done)
-		if readErr != nil {
-			return nil, readErr
-		}
-		r.Dir, r.Unread = own, unread
-		s := &Subject{Name: ".", Dir: own, Root: root, Below: strings.TrimPrefix(filepath.ToSlash(below), ".")}
+	r.Dir = found.Dir
+	if found.Inside {
+		own := &found.Projects[0]
+		r.Unread = own.Unread
+		s := &Subject{Name: ".", Dir: own.Dir, Root: own.Root, Below: found.Below}
 		r.Subjects = []*Subject{s}
-		l.project(r, s, found, err)
+		l.project(r, s, own.Label, own.Err)
 		r.withhold()
 		return r, nil
 	}
-	root, unread, err := tree.Read(dir, folderSkipped, l.Done)
-	if err != nil {
-		return nil, err
-	}
-	r.Dir, r.Unread = dir, unread
-	if l.Template != nil || !l.projectsBelow(r, root, dir) {
-		l.unlabelled(r, root, dir, strings.Split(strings.Trim(filepath.ToSlash(dir), "/"), "/"))
+	r.Unread = found.Unseen()
+	if l.Template != nil || len(found.Projects) == 0 {
+		l.unlabelled(r, found.Root, found.Dir, strings.Split(strings.Trim(filepath.ToSlash(found.Dir), "/"), "/"))
+	} else {
+		l.projectsBelow(r, found)
 	}
 	r.withhold()
-	return r, l.beside(r, root)
+	return r, l.beside(r, found.Root)
 }
 
 // withhold takes back what was found in folders that could not be read: they look empty.
@@ -190,7 +176,7 @@ func (r *Report) withhold() {
 // beside notes what was not judged, as it lies beside all subjects. It comes last: what
 // is passed by is taken out of the whole tree.
 func (l *Look) beside(r *Report, root *tree.Node) error {
-	ignored, err := rules.Ignore(l.Ignore)
+	ignored, err := match.Ignore(l.Ignore)
 	if err != nil {
 		return err
 	}
@@ -259,32 +245,28 @@ func Everything(dir string, done func(n int)) (*tree.Node, []tree.Unread, error)
 
 // Prune takes out what is hidden, and what programs leave.
 func Prune(root *tree.Node) error {
-	ignored, err := rules.Ignore(nil)
+	ignored, err := match.Ignore(nil)
 	if err == nil {
 		ignored.Prune(root)
 	}
 	return err
 }
 
-// projectsBelow judges the projects below a folder, and reports whether there are any.
-func (l *Look) projectsBelow(r *Report, root *tree.Node, dir string) bool {
-	var found []*Subject
-	project.Labelled(root, func(n *tree.Node, at string) {
-		found = append(found, &Subject{Name: at, Dir: filepath.Join(dir, filepath.FromSlash(at)), Root: n})
-	})
+// projectsBelow judges the projects that were found below a folder.
+func (l *Look) projectsBelow(r *Report, found *project.Found) {
 	known := map[string]string{}
-	for _, s := range found {
-		own, _, err := project.ReadLabel(s.Dir)
+	for i := range found.Projects {
+		own := &found.Projects[i]
+		s := &Subject{Name: own.Path, Dir: own.Dir, Root: own.Root}
 		r.Subjects = append(r.Subjects, s)
-		if own != nil && own.ID != "" {
-			if other, twice := known[own.ID]; twice {
+		if own.Label != nil && own.Label.ID != "" {
+			if other, twice := known[own.Label.ID]; twice {
 				r.Copies = append(r.Copies, fmt.Sprintf("%s is a copy of %s, or the other way round: both have one identity", s.Name, other))
 			}
-			known[own.ID] = s.Name
+			known[own.Label.ID] = s.Name
 		}
-		l.project(r, s, own, err)
+		l.project(r, s, own.Label, own.Err)
 	}
-	return len(found) > 0
 }
 
 // apart marks the projects in a project, which are subjects of their own.

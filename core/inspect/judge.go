@@ -24,7 +24,7 @@ import (
 // held judges a folder by a template.
 func (l *Look) held(s *Subject, t *template.Template, known template.Values, names []string) {
 	s.Template = t
-	ignored, err := rules.Ignore(slices.Concat(hiddenOnes(t), t.Ignore, l.Ignore))
+	ignored, err := match.Passing(t, l.Ignore)
 	if err != nil {
 		s.Err = err
 		return
@@ -120,18 +120,6 @@ func levelsOf(own string) int {
 	return 1 + strings.Count(own, "/")
 }
 
-// hiddenOnes takes back, of what is passed by, the names that a template makes.
-func hiddenOnes(t *template.Template) (patterns []string) {
-	for _, l := range t.Lines {
-		for _, n := range l.Names {
-			if n.Constant() && strings.HasPrefix(n.Pattern.Source, ".") {
-				patterns = append(patterns, "!"+n.Pattern.Source)
-			}
-		}
-	}
-	return patterns
-}
-
 // A settingsError says that rules are not set as they can be.
 type settingsError struct{ outline.Errors }
 
@@ -143,7 +131,7 @@ func (l *Look) judge(s *Subject, t *template.Template, real *rules.Real) {
 	if t == nil {
 		t, _ = template.Parse("defaults", "defaults\n", nil)
 		real.Bare = true
-		ignored, err := rules.Ignore(l.Ignore)
+		ignored, err := match.Ignore(l.Ignore)
 		if err != nil {
 			s.Err = err
 			return

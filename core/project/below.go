@@ -1,6 +1,7 @@
 package project
 
 import (
+	"errors"
 	"path"
 	"path/filepath"
 	"slices"
@@ -17,6 +18,7 @@ type Found struct {
 	Dir      string     // the folder, absolute; of a project, its own folder
 	Root     *tree.Node // all that lies in it
 	Inside   bool       // the folder is, or lies in, the one project
+	Below    string     // the slashed path of the folder from the project that it lies in
 	Projects []Own
 	Unread   []tree.Unread // in which others may lie: with absolute paths
 }
@@ -24,38 +26,44 @@ type Found struct {
 // An Own is the own folder of a project.
 type Own struct {
 	Dir    string     // absolute
+	Path   string     // slashed, from the folder that was found; "." for that itself
 	Root   *tree.Node // all that lies in it
 	Unread []tree.Unread
+	Read   // its label
 }
 
-// Below finds the project that a path is or lies in, else those that lie below it.
-func Below(at string) (*Found, error) {
+// Below finds the project that a path is or lies in, else those that lie below it, and reads
+// their labels. Skip, which may be nil, says which folders are not read; done, which may be nil, is told
+// how many entries were. The error says that the path itself cannot be read, or is a [KeptError].
+func Below(at string, skip func(path string, folder bool) bool, done func(n int)) (*Found, error) {
 	dir, err := place.Real(at)
 	if err != nil {
 		return nil, err
 	}
 	f := &Found{Dir: dir}
-	own, l, err := Find(dir)
-	if err != nil {
-		return nil, err
+	own, l, bad := Find(dir)
+	if kept := (*KeptError)(nil); errors.As(bad, &kept) || bad != nil && own == "" {
+		return nil, bad
 	}
-	if f.Inside = l != nil; f.Inside {
-		f.Dir = own
+	if f.Inside = l != nil || bad != nil; f.Inside {
+		f.Dir, f.Below = own, strings.TrimPrefix(strings.TrimPrefix(filepath.ToSlash(dir), filepath.ToSlash(own)), "/")
 	}
-	root, unread, err := tree.Read(f.Dir, nil, nil)
+	root, unread, err := tree.Read(f.Dir, skip, done)
 	if err != nil {
 		return nil, err
 	}
 	f.Root = root
 	if f.Inside {
-		f.Projects = []Own{{own, root, unread}}
+		f.Projects, f.Unread = []Own{{Dir: own, Path: ".", Root: root, Unread: unread}}, nil
+		f.readLabels()
 		return f, nil
 	}
 	below := map[string]int{}
 	Labelled(root, func(n *tree.Node, at string) {
 		below[at] = len(f.Projects)
-		f.Projects = append(f.Projects, Own{Dir: filepath.Join(dir, filepath.FromSlash(at)), Root: n})
+		f.Projects = append(f.Projects, Own{Dir: filepath.Join(dir, filepath.FromSlash(at)), Path: at, Root: n})
 	})
+	f.readLabels()
 unread:
 	for _, u := range unread {
 		for in := u.Path; in != "."; in = path.Dir(in) {
@@ -75,19 +83,35 @@ unread:
 // labels that cannot be read.
 func ByID(at string, bad func(dir string, err error)) func(id string) (dir string) {
 	known := map[string]string{}
-	if found, err := Below(at); err == nil {
-		dirs := found.Dirs()
-		for i, l := range ReadLabels(dirs) {
-			if l.Err != nil {
-				bad(dirs[i], l.Err)
-			} else if _, twice := known[l.Label.ID]; twice {
-				known[l.Label.ID] = ""
+	if found, err := Below(at, nil, nil); err == nil {
+		for i := range found.Projects {
+			own := &found.Projects[i]
+			if own.Err != nil {
+				bad(own.Dir, own.Err)
+			} else if _, twice := known[own.Label.ID]; twice {
+				known[own.Label.ID] = ""
 			} else {
-				known[l.Label.ID] = dirs[i]
+				known[own.Label.ID] = own.Dir
 			}
 		}
 	}
 	return func(id string) string { return known[id] }
+}
+
+// Unseen are all that could not be read, with paths from the folder that was found.
+func (f *Found) Unseen() (list []tree.Unread) {
+	for _, own := range f.Projects {
+		for _, u := range own.Unread {
+			list = append(list, tree.Unread{Path: path.Join(own.Path, u.Path), Err: u.Err})
+		}
+	}
+	for _, u := range f.Unread {
+		if rel, err := filepath.Rel(f.Dir, u.Path); err == nil {
+			list = append(list, tree.Unread{Path: filepath.ToSlash(rel), Err: u.Err})
+		}
+	}
+	slices.SortFunc(list, func(a, b tree.Unread) int { return strings.Compare(a.Path, b.Path) })
+	return list
 }
 
 // Labelled visits the topmost folders with a label below a folder, with their

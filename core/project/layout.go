@@ -16,9 +16,13 @@ type Layout struct {
 	Places []*match.Place // the own folder is the first
 }
 
-// Layout holds what lies in the own folder of a project against its template, which may
-// make so many things. Now is today.
-func (p *Project) Layout(root *tree.Node, limit int, now time.Time) (*Layout, error) {
+// Layout holds all that lies in the own folder of a project, but for what is passed by, against
+// its template, which may make so many things. Now is today. The error is that of the template.
+func (p *Project) Layout(full *tree.Node, limit int, now time.Time) (*Layout, error) {
+	root, err := match.Seen(full, p.Template)
+	if err != nil {
+		return nil, err
+	}
 	w, err := match.Of(p.Template, p.Template.Complete(p.Values.Clone(), now), max(limit, 10*root.Count()), now)
 	if err != nil {
 		return nil, err

@@ -50,16 +50,6 @@ func (s *Store) Open(own string, l *label.Label) (*Project, error) {
 	return With(own, l, t.template, t.missing, s.Now)
 }
 
-// At opens the project whose own folder a folder is. The error says, for a person, why its label
-// cannot be read, or is as that of [Store.Open].
-func (s *Store) At(own string) (*Project, error) {
-	l, _, err := ReadLabel(own)
-	if err != nil {
-		return nil, err
-	}
-	return s.Open(own, l)
-}
-
 // A Read label is one as it lies in a project, or why it cannot be read.
 type Read struct {
 	Label *label.Label
@@ -67,23 +57,25 @@ type Read struct {
 	Err   error
 }
 
-// ReadLabels reads the labels of projects, by their own folders, several at a time.
-func ReadLabels(owns []string) []Read {
-	list := make([]Read, len(owns))
-	pool.Each(len(list), 1, func(numbers iter.Seq[int]) {
+// readLabels reads the labels of what was found, several at a time.
+func (f *Found) readLabels() {
+	pool.Each(len(f.Projects), 1, func(numbers iter.Seq[int]) {
 		for i := range numbers {
-			r := &list[i]
-			r.Label, r.Data, r.Err = ReadLabel(owns[i])
+			own := &f.Projects[i]
+			own.Label, own.Data, own.Err = ReadLabel(own.Dir)
 		}
 	})
-	return list
 }
 
-// Dirs are the own folders of what was found.
-func (f *Found) Dirs() []string {
-	dirs := make([]string, len(f.Projects))
-	for i := range dirs {
-		dirs[i] = f.Projects[i].Dir
+// Layout opens a project that was found, with its places: see [Project.Layout]. The error is as
+// that of [Store.Open], or that of the template.
+func (s *Store) Layout(own *Own) (*Layout, error) {
+	if own.Err != nil {
+		return nil, own.Err
 	}
-	return dirs
+	p, err := s.Open(own.Dir, own.Label)
+	if err != nil {
+		return nil, err
+	}
+	return p.Layout(own.Root, template.DefaultLimit, s.Now)
 }

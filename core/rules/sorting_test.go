@@ -16,7 +16,6 @@ import (
 
 	"vestibula/core/order"
 	"vestibula/core/template"
-	"vestibula/core/treetest"
 )
 
 var names = rapid.Custom(func(t *rapid.T) string {
@@ -169,31 +168,6 @@ func TestFixingTwiceChangesNothingMore(t *testing.T) {
 		twice, again := fix(once)
 		assert.Equal(t, once, twice, "%v", again)
 	})
-}
-
-func TestIgnoredPaths(t *testing.T) {
-	ignored, err := Ignore([]string{"*.tmp", "drafts/", "/old/**", "a/*/c", "!keep.tmp"})
-	require.NoError(t, err)
-	for path, want := range map[string]bool{"x.tmp": true, "a/b/x.tmp": true, "keep.tmp": false, "a/keep.tmp": false, "drafts/": true, "a/drafts/": true, "drafts": false, "old/x": true, "a/old/x": false,
-		"a/b/c": true, "a/b/b/c": false, ".vestibula.json": true, ".git/": true, "Thumbs.db": true, "notes.md": false} {
-		at, folder := strings.CutSuffix(path, "/")
-		dir, name := "", at
-		if i := strings.LastIndexByte(at, '/'); i >= 0 {
-			dir, name = at[:i], at[i+1:]
-		}
-		assert.Equal(t, want, ignored.passes(dir, name, folder), path)
-	}
-	root := treetest.Of("a/x.tmp", "b/drafts/y.md", "b/notes.md", "old/z.md")
-	ignored.Prune(root)
-	var left []string
-	for at := range root.All() {
-		left = append(left, strings.Clone(at))
-	}
-	assert.Equal(t, []string{"a", "b", "b/notes.md", "old"}, left)
-	for _, bad := range []string{"", "/", "[a", "!"} {
-		_, err := Ignore([]string{bad})
-		assert.Error(t, err, bad)
-	}
 }
 
 // valuesTried is how many values are put into the slots of each pair of names.

@@ -17,7 +17,6 @@ import (
 	"vestibula/core/change"
 	"vestibula/core/digest"
 	"vestibula/core/disk"
-	"vestibula/core/inspect"
 	"vestibula/core/journal"
 	"vestibula/core/label"
 	"vestibula/core/match"
@@ -230,7 +229,7 @@ func TestAfterAnUpgradeTheProjectIsWhatTheTemplateMakes(t *testing.T) {
 		require.NoError(t, err)
 		full, _, err := tree.Read(dir, nil, nil)
 		require.NoError(t, err)
-		seen, err := inspect.Seen(full, next)
+		seen, err := match.Seen(full, next)
 		require.NoError(t, err)
 		plan, err := new(Planner).Plan(&Job{Project: p, Template: next, Values: values, Full: full, Seen: seen, Limit: 10_000, Now: now, Own: label.Own, Sum: func(at string) (string, error) {
 			data, err := os.ReadFile(filepath.Join(dir, at))

@@ -1,11 +1,13 @@
-package rules
+package match
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"github.com/bmatcuk/doublestar/v4"
 
+	"vestibula/core/template"
 	"vestibula/core/tree"
 )
 
@@ -22,6 +24,31 @@ type pathPattern struct {
 	glob                     string
 	lead                     string // what it begins with, up to the first wildcard
 	anywhere, folders, taken bool
+}
+
+// Seen is what of a project is seen when it is held against a template: a copy of the tree of all
+// that lies in it, without what the template and these patterns pass by.
+func Seen(full *tree.Node, t *template.Template, patterns ...string) (*tree.Node, error) {
+	ignored, err := Passing(t, patterns)
+	if err != nil {
+		return nil, err
+	}
+	seen := full.Copy()
+	ignored.Prune(seen)
+	return seen, nil
+}
+
+// Passing is what a template and these patterns pass by: never what bears a name that it makes.
+func Passing(t *template.Template, patterns []string) (*Ignored, error) {
+	var own []string
+	for _, l := range t.Lines {
+		for _, n := range l.Names {
+			if n.Constant() && strings.HasPrefix(n.Pattern.Source, ".") {
+				own = append(own, "!"+n.Pattern.Source)
+			}
+		}
+	}
+	return Ignore(slices.Concat(own, t.Ignore, patterns))
 }
 
 // Ignore reads patterns of paths that are passed by. A pattern without a slash matches
