@@ -9,6 +9,7 @@ import (
 	"syscall"
 	"time"
 
+	"vestibula/core/address"
 	"vestibula/core/change"
 	"vestibula/core/disk"
 	"vestibula/core/journal"
@@ -32,7 +33,7 @@ func moveFiles(b *bench) (ours, theirs measure, err error) {
 	turn := func() { from, to = to, from }
 	ours = seconds(func() time.Duration {
 		begin := time.Now()
-		set := &change.Set{Places: []string{place}, Changes: make([]change.Change, 0, folders*files)}
+		set := &change.Set{Places: []address.Address{address.Address(place)}, Changes: make([]change.Change, 0, folders*files)}
 		for f := range folders {
 			for i := range files {
 				set.Changes = append(set.Changes, change.Change{Op: change.Move, From: name(f, i, from), Path: name(f, i, to)})

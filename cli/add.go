@@ -236,7 +236,7 @@ func (r *adding) make(w *add.Waiting, ask consent) error {
 		return badValues(errs)
 	}
 	base := r.Project.Base(r.Tree.Root)
-	b := &buildRun{app: r.app, what: "add", into: base, consent: ask, noLabel: true, t: t, aim: fromHere(filepath.Join(base, filepath.FromSlash(w.Path)))}
+	b := &buildRun{app: r.app, what: "add", into: string(base), consent: ask, noLabel: true, t: t, aim: fromHere(base.Join(w.Path))}
 	if err := b.openPlace(); err != nil {
 		return err
 	}
@@ -257,17 +257,17 @@ var workDir = sync.OnceValue(func() string {
 	if err != nil {
 		return ""
 	}
-	return here
+	return string(here)
 })
 
 // fromHere is a path as it is shown: from the current folder, where it lies in that.
-func fromHere(full string) string {
+func fromHere[P ~string](full P) string {
 	here := workDir()
 	if here == "" {
-		return full
+		return string(full)
 	}
-	if rel, err := filepath.Rel(here, full); err == nil && filepath.IsLocal(rel) {
+	if rel, err := filepath.Rel(here, string(full)); err == nil && filepath.IsLocal(rel) {
 		return rel
 	}
-	return full
+	return string(full)
 }

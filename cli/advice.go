@@ -64,11 +64,11 @@ func (a *app) undoes() advice { return advise("To take it back", "undo", fmt.Spr
 func examplesOf(command string) string { return advise("examples", command, "--help").String() }
 
 // typed is a path as it can stand among words: none is taken for an option.
-func typed(path string) string {
-	if strings.HasPrefix(path, "-") {
-		return "./" + path
+func typed[P ~string](path P) string {
+	if strings.HasPrefix(string(path), "-") {
+		return string("./" + path)
 	}
-	return path
+	return string(path)
 }
 
 // plainly are the signs, beside letters and digits, that mean nothing to a shell.

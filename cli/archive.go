@@ -12,6 +12,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"vestibula/cli/term"
+	"vestibula/core/address"
 	"vestibula/core/archive"
 	"vestibula/core/bundle"
 	"vestibula/core/journal"
@@ -118,7 +119,7 @@ func (r *awayRun) open(args []string) error {
 }
 
 // choose finds the projects that go.
-func (r *awayRun) choose(args []string, into string) error {
+func (r *awayRun) choose(args []string, into address.Address) error {
 	all := &projectsRun{app: r.app, where: r.where, today: map[string]bool{}}
 	for _, at := range args {
 		before := len(all.list)
@@ -140,19 +141,19 @@ func (r *awayRun) choose(args []string, into string) error {
 	if len(all.list) == 0 {
 		return refused(advise("to see all", append([]string{"projects"}, args...)...).String(), "No project is such.")
 	}
-	disk := diskOf(into)
+	disk := diskOf(string(into))
 	if r.job.File != "" {
-		disk = diskOf(filepath.Dir(into))
+		disk = diskOf(string(into.Parent()))
 	}
 	for _, s := range all.list {
 		if s.subject.Project == nil {
 			return refused("fix it first, or name the others", "%s cannot be read: %v", s.name, s.subject.Err)
 		}
 		from := s.subject.Dir
-		if into == from || strings.HasPrefix(into, from+string(filepath.Separator)) {
+		if into.Within(from) {
 			return refused("name another folder", "%s lies in %s itself", r.into, s.name)
 		}
-		if filepath.Dir(from) == into {
+		if from.Parent() == into {
 			return refused("name another folder", "%s lies in %s already", s.name, r.into)
 		}
 		name, err := r.newName(s)
@@ -164,7 +165,7 @@ func (r *awayRun) choose(args []string, into string) error {
 			parts = []string{""}
 		}
 		for _, part := range parts {
-			if err := r.add(s, filepath.Join(into, name), part, disk); err != nil {
+			if err := r.add(s, string(into.Join(name)), part, disk); err != nil {
 				return err
 			}
 		}
@@ -181,13 +182,13 @@ func (r *awayRun) add(s *standingRow, to, part, disk string) error {
 	if !filepath.IsLocal(filepath.FromSlash(part)) && part != "" {
 		return unclear("write its path in the project", "--only \"%s\" leads out of %s", part, s.name)
 	}
-	if part != "" && !place.Exists(filepath.Join(s.subject.Dir, filepath.FromSlash(part))) {
+	if part != "" && !place.Exists(s.subject.Dir.Join(part)) {
 		return unclear("", "there is no \"%s\" in %s", part, s.name)
 	}
-	if disk == diskOf(s.subject.Dir) {
+	if disk == diskOf(string(s.subject.Dir)) {
 		disk = ""
 	}
-	g, err := r.job.Add(archive.Source{Name: s.name, Dir: s.subject.Dir, Label: s.subject.Project.Label, Size: s.size, Disk: disk}, to, part)
+	g, err := r.job.Add(archive.Source{Name: s.name, Dir: s.subject.Dir, Label: s.subject.Project.Label, Size: s.size, Disk: disk}, address.Address(to), part)
 	if err == nil && part != "" {
 		g.Wanted = s.wants(part, r.now)
 	}
@@ -208,7 +209,7 @@ func (s *standingRow) wants(part string, now time.Time) bool {
 // newName is what a project is called in the archive.
 func (r *awayRun) newName(s *standingRow) (string, error) {
 	if r.rename == "" {
-		return filepath.Base(s.subject.Dir), nil
+		return s.subject.Dir.Name(), nil
 	}
 	t := s.subject.Template
 	name, err := t.Named(r.rename, s.subject.Values)
@@ -230,7 +231,8 @@ func (r *awayRun) comeBack(at string) error {
 	}
 	if file := filepath.Dir(full); packed.FormatOf(file) == packed.Zip && bundle.IsFile(file) {
 		name := filepath.Base(full)
-		full, err = archive.CameFrom(fromHere(file), name)
+		from, err := archive.CameFrom(address.Address(fromHere(file)), name)
+		full = string(from)
 		switch {
 		case err != nil:
 			return planned(err)
@@ -244,9 +246,9 @@ func (r *awayRun) comeBack(at string) error {
 	}
 	name, part, own := filepath.Base(full), "", ""
 	if at, l, err := project.Find(dir); err == nil && l != nil { // a part of a project that is there
-		if rel, err := filepath.Rel(at, filepath.Join(dir, name)); err == nil {
-			own, part = at, filepath.ToSlash(rel)
-			name, dir = filepath.Base(at), filepath.Dir(at)
+		if rel, err := filepath.Rel(string(at), string(dir.Join(name))); err == nil {
+			own, part = string(at), filepath.ToSlash(rel)
+			name, dir = at.Name(), at.Parent()
 		}
 	}
 	list, _, err := bundle.ReadAway(dir)
@@ -254,7 +256,7 @@ func (r *awayRun) comeBack(at string) error {
 		return refused("move it away first", "%s: %s", fromHere(dir), place.Reason(err))
 	}
 	if p := list.FindPart(name, part); p != nil {
-		return r.job.Return(p, dir, own)
+		return r.job.Return(p, dir, address.Address(own))
 	}
 	var names []string
 	for _, p := range list.Projects {
@@ -368,7 +370,7 @@ func (r *awayRun) intoFile() (bool, error) {
 	if err != nil {
 		return false, unclear("", "there is no folder \"%s\"", filepath.Dir(r.into))
 	}
-	r.job.File = filepath.Join(dir, filepath.Base(r.into))
+	r.job.File = dir.Join(filepath.Base(r.into))
 	return true, nil
 }
 

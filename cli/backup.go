@@ -3,7 +3,6 @@ package cli
 import (
 	"fmt"
 	"path/filepath"
-	"strings"
 
 	"github.com/spf13/cobra"
 
@@ -93,7 +92,7 @@ func (r *backupRun) run(args []string) error {
 		if rest != "" && rest != "." {
 			return unclear("name the project itself", "%s is a folder in the project %s", at, fromHere(p.Dir))
 		}
-		if into.Real == p.Dir || strings.HasPrefix(into.Real, p.Dir+string(filepath.Separator)) {
+		if into.Real.Within(p.Dir) {
 			return refused("name a folder outside of it", "%s lies in %s itself", r.into, at)
 		}
 		before := bundle.Backups(into.Real, p.Label.ID)
@@ -160,9 +159,9 @@ func (r *backupRun) told(shared map[string]int) term.Shown {
 		case n == 0:
 			text += ", read back and compared."
 		case n == files:
-			text += term.Sprintf(". All are as in %s: their room is shared.", filepath.Base(b.Last.Dir))
+			text += term.Sprintf(". All are as in %s: their room is shared.", b.Last.Dir.Name())
 		default:
-			text += term.Sprintf(". %s as in %s: their room is shared. %s read back and compared.", term.Count(n, "file")+isOrAre(n), filepath.Base(b.Last.Dir), term.Count(files-n, "file")+wasOrWere(files-n))
+			text += term.Sprintf(". %s as in %s: their room is shared. %s read back and compared.", term.Count(n, "file")+isOrAre(n), b.Last.Dir.Name(), term.Count(files-n, "file")+wasOrWere(files-n))
 		}
 		lines = append(lines, text)
 		for _, e := range b.Note.Entries {

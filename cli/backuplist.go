@@ -1,7 +1,6 @@
 package cli
 
 import (
-	"path/filepath"
 	"vestibula/cli/term"
 	"vestibula/core/bundle"
 	"vestibula/core/project"
@@ -28,14 +27,14 @@ func (r *backupRun) show(p *project.Project, list []bundle.Backup) error {
 			return refused("", "the list of %s cannot be read: %v", b.Dir, err)
 		}
 		_, size := note.Manifest("")
-		o := one{Backup: filepath.Base(b.Dir), Made: note.Made.Local().Format("2006-01-02 15:04"), Size: size}
-		o.Changed, o.New, o.Gone = bundle.Differs(note, p.Dir, root)
+		o := one{Backup: b.Dir.Name(), Made: note.Made.Local().Format("2006-01-02 15:04"), Size: size}
+		o.Changed, o.New, o.Gone = bundle.Differs(note, string(p.Dir), root)
 		out = append(out, o)
 	}
 	if r.asJSON {
 		return r.printJSON(out)
 	}
-	r.screen.Line(term.Title.Render(term.Visible(filepath.Base(p.Dir))), term.Dim.Render("  "+term.Count(len(out), "backup")+" in "+term.Visible(r.into)))
+	r.screen.Line(term.Title.Render(term.Visible(p.Dir.Name())), term.Dim.Render("  "+term.Count(len(out), "backup")+" in "+term.Visible(r.into)))
 	var rows [][]term.Shown
 	for _, o := range out {
 		var parts []term.Shown

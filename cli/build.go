@@ -170,7 +170,7 @@ func (b *buildRun) inProject() error {
 	if err != nil {
 		return refused("", "%v", err)
 	}
-	b.into = b.again.Base(x.Root)
+	b.into = string(b.again.Base(x.Root))
 	return nil
 }
 
@@ -315,16 +315,16 @@ func (b *buildRun) tellArchived() {
 		if folder == "." {
 			continue
 		}
-		dir := filepath.Join(b.job.Place.Real, filepath.FromSlash(path.Dir(folder)))
-		l, known := lists[dir]
+		dir := b.job.Place.Real.Join(path.Dir(folder))
+		l, known := lists[string(dir)]
 		if !known {
 			l = bundle.AwayIn(dir)
-			lists[dir] = l
+			lists[string(dir)] = l
 		}
 		if l == nil {
 			continue
 		}
-		if p := l.Find(path.Base(folder)); p != nil && !place.Exists(filepath.Join(dir, path.Base(folder))) {
+		if p := l.Find(path.Base(folder)); p != nil && !place.Exists(dir.Join(path.Base(folder))) {
 			text := term.Sprintf(" %s was archived: it is %s; this makes a new one.", p.Name, p.Where())
 			if place.Exists(p.Lies()) {
 				text += term.Sprintf(" %s", advise("To bring it back", "archive", "--back", typed(filepath.Join(b.into, filepath.FromSlash(folder)))))
@@ -402,7 +402,7 @@ func (b *buildRun) project() string {
 	case len(b.job.Root().Children) == 1 && len(b.job.Builds) > 0:
 		return b.job.Builds[0].Folder()
 	}
-	return filepath.Base(b.job.Place.Real)
+	return b.job.Place.Real.Name()
 }
 
 // nothing reports whether there is nothing to do.

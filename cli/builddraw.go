@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"vestibula/cli/term"
+	"vestibula/core/address"
 	"vestibula/core/batch"
 	"vestibula/core/build"
 	"vestibula/core/tree"
@@ -204,7 +205,7 @@ func upperFirst(text string) string { return strings.ToUpper(text[:1]) + text[1:
 func (b *buildRun) keptLine(k *batch.Kept) (m term.Mark, note term.Shown) {
 	moved := term.Shown("")
 	if k.Moved() && k.Marking.Where != "" {
-		moved = "lies there now, not in " + term.Visible(b.fromPlace(k.Marking.Where))
+		moved = "lies there now, not in " + term.Visible(b.fromPlace(address.Address(k.Marking.Where)))
 	} else if k.Moved() {
 		moved = "is there, and was marked by hand"
 	}
@@ -222,7 +223,7 @@ func (b *buildRun) keptLine(k *batch.Kept) (m term.Mark, note term.Shown) {
 		if k.Marking.Where == "" {
 			return term.Mark{Sign: "!", Style: term.Bad}, "marked by hand: nothing of it is there"
 		}
-		return term.Mark{Sign: "!", Style: term.Bad}, "gone: it is no longer in " + term.Visible(b.fromPlace(k.Marking.Where))
+		return term.Mark{Sign: "!", Style: term.Bad}, "gone: it is no longer in " + term.Visible(b.fromPlace(address.Address(k.Marking.Where)))
 	case batch.Archived:
 		return term.Mark{Sign: "·", Style: term.Dim}, "archived: it is " + term.Visible(k.Why)
 	case batch.Unclear:
@@ -247,11 +248,11 @@ func (b *buildRun) keptFolder(k *batch.Kept) string {
 }
 
 // fromPlace is a path from the folder that is built in, or as it is.
-func (b *buildRun) fromPlace(full string) string {
-	if rel, err := filepath.Rel(b.job.Place.Real, full); err == nil && filepath.IsLocal(rel) {
-		return filepath.ToSlash(rel)
+func (b *buildRun) fromPlace(full address.Address) string {
+	if below, is := full.From(b.job.Place.Real); is {
+		return below
 	}
-	return full
+	return string(full)
 }
 
 // drawLeftOut says how many rows are left out or left alone.

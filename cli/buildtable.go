@@ -6,7 +6,6 @@ import (
 	"io/fs"
 	"maps"
 	"os"
-	"path/filepath"
 	"slices"
 	"strings"
 
@@ -14,6 +13,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"vestibula/cli/term"
+	"vestibula/core/address"
 	"vestibula/core/batch"
 	"vestibula/core/place"
 	"vestibula/core/rules"
@@ -227,7 +227,7 @@ func (b *buildRun) compareKept(template string) error {
 	if r.again {
 		x.BuildAgain()
 	}
-	x.InTheWay(b.job.Place.Real, func(dir string) bool { return b.job.Vacated[b.fromPlace(dir)] })
+	x.InTheWay(string(b.job.Place.Real), func(dir address.Address) bool { return b.job.Vacated[b.fromPlace(dir)] })
 	return nil
 }
 
@@ -237,7 +237,7 @@ func (b *buildRun) bringUp(by string) error {
 	up.consent, up.by, up.limit = b.consent, by, b.flags.limit
 	up.each = b.job.Updates(b.fromPlace)
 	for _, dir := range slices.Sorted(maps.Keys(up.each)) {
-		if err := up.find(dir); err != nil {
+		if err := up.find(string(dir)); err != nil {
 			return err
 		}
 	}
@@ -309,10 +309,10 @@ func (b *buildRun) mark() (err error) {
 	if !r.mark && !r.changed && !r.again {
 		return nil
 	}
-	becomes := map[string]string{}
+	becomes := map[address.Address]address.Address{}
 	if r.up != nil {
 		for _, u := range r.up.jobs {
-			becomes[u.project.Dir] = filepath.Join(u.Place(), filepath.FromSlash(u.Becomes))
+			becomes[u.project.Dir] = u.Place().Join(u.Becomes)
 		}
 	}
 	b.marked, err = b.job.Mark(b.proposal, r.file, becomes)
@@ -329,7 +329,7 @@ func sheetOf(sheet string, names []string) table.Options {
 }
 
 // unreadable is the stop for what cannot be read.
-func unreadable(path string, err error) error {
+func unreadable[P ~string](path P, err error) error {
 	if errors.Is(err, fs.ErrNotExist) {
 		return unclear("", "there is no \"%s\"", path)
 	}

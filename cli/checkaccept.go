@@ -37,7 +37,7 @@ func (r *checkRun) keep(reports []*inspect.Report) error {
 		}
 		return refused(help, "Nothing is found at \"%s\".", r.accept)
 	}
-	name := filepath.Base(s.Dir)
+	name := s.Dir.Name()
 	return r.propose(consent{named: true}, &task{Proposal: p,
 		undertaking: undertaking{doing: "writing", head: journal.Head{What: "accept", Title: at, Project: name}},
 		told: func() term.Shown {

@@ -17,7 +17,7 @@ func left(reports []*inspect.Report) (unread, unjudged []string) {
 	unread, unjudged = []string{}, []string{}
 	for _, report := range reports {
 		for _, u := range report.Unread {
-			unread = append(unread, fromHere(filepath.Join(report.Dir, filepath.FromSlash(u.Path))))
+			unread = append(unread, fromHere(report.Dir.Join(u.Path)))
 		}
 		for _, at := range report.Unjudged {
 			unjudged = append(unjudged, filepath.Join(report.Path, filepath.FromSlash(at)))

@@ -2,7 +2,6 @@ package cli
 
 import (
 	"fmt"
-	"path/filepath"
 	"strings"
 
 	"vestibula/cli/term"
@@ -42,7 +41,7 @@ func (r *checkRun) repair(paths []string, reports []*inspect.Report) error {
 		}
 		return r.tellReports(reports)
 	}
-	name := filepath.Base(p.Set.Places[0])
+	name := p.Set.Places[0].Name()
 	t.head = journal.Head{What: "fix", Title: name, Project: name}
 	goes, err := r.pass(r.ask, t)
 	switch {

@@ -33,14 +33,14 @@ func (r *checkRun) planSame(reports []*inspect.Report) error {
 				if in == len(set.Places) {
 					set.Places = append(set.Places, s.Dir)
 				}
-				e, err := look(path.Join(s.Dir, f.Path))
+				e, err := look(path.Join(string(s.Dir), f.Path))
 				if err != nil {
 					continue // it went meanwhile
 				}
 				set.Move(change.At{In: in, Path: f.Path}, change.At{In: in, Path: path.Join(twiceInto, f.Path)}, change.State{Entry: e}, "it holds the same as "+f.Related+": "+f.Help).Probable = true
 			}
 			if len(set.Places) > in {
-				way := set.Way(func(at change.At) bool { return place.Exists(path.Join(s.Dir, at.Path)) })
+				way := set.Way(func(at change.At) bool { return place.Exists(path.Join(string(s.Dir), at.Path)) })
 				for _, c := range slices.Clone(set.Changes) {
 					if c.In == in {
 						way.To(change.At{In: in, Path: path.Dir(c.Path)}, "for what is there more than once")

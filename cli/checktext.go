@@ -2,7 +2,6 @@ package cli
 
 import (
 	"fmt"
-	"path/filepath"
 
 	"vestibula/cli/term"
 	"vestibula/core/address"
@@ -47,7 +46,7 @@ func (r *checkRun) fixText(src *source) error {
 		}
 		r.screen.Line()
 	}
-	return r.propose(r.ask, &task{Proposal: &proposal.Proposal{Set: set, Roots: []journal.Root{{Path: address.Text(filepath.Base(at))}}}, draw: show, question: fmt.Sprintf("Change %s in %s?", term.Count(len(fixed), "line"), src.name), how: "write it",
+	return r.propose(r.ask, &task{Proposal: &proposal.Proposal{Set: set, Roots: []journal.Root{{Path: address.Text(at.Name())}}}, draw: show, question: fmt.Sprintf("Change %s in %s?", term.Count(len(fixed), "line"), src.name), how: "write it",
 		undertaking: undertaking{doing: "fixing", head: journal.Head{What: "fix", Title: src.name, Project: src.name}},
 		told: func() term.Shown {
 			return term.Good.Render("Fixed") + " " + term.Count(len(fixed), "line") + " of " + term.Visible(src.name) + ". " + r.undoes().line()

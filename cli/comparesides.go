@@ -84,7 +84,7 @@ func (a *app) comparand(arg string) (*comparand, error) {
 		for _, u := range unread {
 			a.side.Text(term.Bad.Render("vestibula:") + " " + term.Visible(filepath.Join(arg, filepath.FromSlash(u.Path))) + " cannot be read; the rest is compared")
 		}
-		c.root, c.dir = root, full
+		c.root, c.dir = root, string(full)
 		l, _, err := project.ReadLabel(full)
 		if err == nil {
 			c.values = l.Raw()

@@ -108,7 +108,7 @@ func (a *app) demo(dir string, fast bool) error {
 		return refused("", "%s", place.Reason(err))
 	}
 	a.screen.Text(term.Accent.Render("Where to look next:"))
-	a.screen.Text(term.Sprintf("  cd %s   all of it lies there; Card and Drifted hold more to try put and rename on", quoted(here)))
+	a.screen.Text(term.Sprintf("  cd %s   all of it lies there; Card and Drifted hold more to try put and rename on", quoted(string(here))))
 	a.screen.Text("  " + advise("to be asked, on a terminal, for what is needed", "build", "commission", "--into", ".").line())
 	a.screen.Text("  " + advise("all commands", "help").line())
 	return nil
@@ -216,6 +216,6 @@ func (a *app) rewrite(s scene) error {
 	if err != nil {
 		return refused("", "%s", place.Reason(err))
 	}
-	set := change.Rewriting(filepath.Join(here, file), was, is)
+	set := change.Rewriting(here.Join(file), was, is)
 	return a.propose(consent{named: true}, &task{Proposal: &proposal.Proposal{Set: set}, undertaking: undertaking{doing: "writing", noJournal: true, head: journal.Head{What: "demo", Title: file}}})
 }

@@ -11,6 +11,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"vestibula/cli/term"
+	"vestibula/core/address"
 	"vestibula/core/change"
 	"vestibula/core/journal"
 	"vestibula/core/label"
@@ -31,14 +32,14 @@ func (a *app) writePlan(set *change.Set, c consent) error {
 	if err != nil {
 		return unclear("", "the current folder cannot be read: %s", place.Reason(err))
 	}
-	for slices.ContainsFunc(set.Places, func(p string) bool { return below(base, p) == "" }) {
-		up := filepath.Dir(base)
+	for slices.ContainsFunc(set.Places, func(p address.Address) bool { return !p.Within(base) }) {
+		up := base.Parent()
 		if up == base {
 			return refused("write one for each of them", "the folders lie on several disks, and one plan has one folder")
 		}
 		base = up
 	}
-	rows := plan.Rows(set.Changes, func(in int) string { return below(base, set.Places[in]) }, label.Own)
+	rows := plan.Rows(set.Changes, func(in int) string { below, _ := set.Places[in].From(base); return below }, label.Own)
 	data, err := table.Write(c.plan, rows)
 	var text *table.TextError
 	switch {
@@ -132,7 +133,7 @@ func (r *planRun) run() error {
 		return path
 	}
 	n, title := term.Count(len(planned.Set.Changes), "change"), filepath.Base(r.file)
-	return r.propose(r.consent, &task{Proposal: planned.Proposal(), follows: &following{}, question: fmt.Sprintf("Make %s in %s?", n, filepath.Base(planned.Set.Places[0])), how: "carry it out",
+	return r.propose(r.consent, &task{Proposal: planned.Proposal(), follows: &following{}, question: fmt.Sprintf("Make %s in %s?", n, planned.Set.Places[0].Name()), how: "carry it out",
 		idle:        term.Sprintf("%s says what is there already, or what is only to be read.", r.file),
 		undertaking: undertaking{doing: "applying", head: journal.Head{What: "plan", Title: title, Project: title}},
 		told: func() term.Shown {
@@ -159,7 +160,7 @@ func (r *planRun) read() (*plan.Planned, error) {
 		return nil, unclear("", "%v", err)
 	}
 	defer at.Close()
-	planned, problems := plan.Set(rows, at.Real, planDisk{at})
+	planned, problems := plan.Set(rows, string(at.Real), planDisk{at})
 	if len(problems) == 0 {
 		return planned, nil
 	}
@@ -187,7 +188,7 @@ func (d planDisk) Look(path string) (tree.Entry, error) {
 
 // Tree reads all that lies in a folder.
 func (d planDisk) Tree(path string) (*tree.Node, error) {
-	n, unread, err := tree.Read(filepath.Join(d.Real, filepath.FromSlash(path)), nil, nil)
+	n, unread, err := tree.Read(d.Real.Join(path), nil, nil)
 	switch {
 	case err != nil:
 		return nil, errors.New(place.Reason(err))

@@ -154,7 +154,7 @@ func (r *learning) read(sources []string) error {
 			return unclear("", "there is no \"%s\"", source)
 		}
 		switch {
-		case info.IsDir() && (full == home || full == filepath.Dir(full)) && !r.yes:
+		case info.IsDir() && (string(full) == home || full == full.Parent()) && !r.yes:
 			return refused("name the folders in it that are alike", "%s is all that you have", source)
 		case info.IsDir():
 			root, unread, err := inspect.Everything(full, done)
@@ -164,15 +164,15 @@ func (r *learning) read(sources []string) error {
 			for _, u := range unread {
 				r.side.Text(term.Bad.Render("vestibula:") + " " + term.Visible(filepath.Join(source, filepath.FromSlash(u.Path))) + " cannot be read; the rest is looked at")
 			}
-			if err := r.add(filepath.Base(full), full, root); err != nil {
+			if err := r.add(full.Name(), string(full), root); err != nil {
 				return err
 			}
 		case packed.FormatOf(source) != packed.None:
-			l, err := packed.List(full)
+			l, err := packed.List(string(full))
 			if err != nil {
 				return unclear("", "%s: %s", source, place.Reason(err))
 			}
-			root, base := l.Root, strings.TrimSuffix(strings.TrimSuffix(filepath.Base(full), filepath.Ext(full)), ".tar")
+			root, base := l.Root, strings.TrimSuffix(strings.TrimSuffix(full.Name(), filepath.Ext(string(full))), ".tar")
 			if len(root.Children) == 1 && root.Children[0].Kind == tree.Folder { // as most are packed
 				base, root = root.Children[0].Name, root.Children[0]
 			}

@@ -24,7 +24,7 @@ func (r *learning) known(t *template.Template) (values []template.Values, projec
 		l, _, err := project.ReadLabel(dir)
 		if dir == "" || err != nil {
 			if dir != "" && !errors.Is(err, fs.ErrNotExist) {
-				r.badLabel(dir, err)
+				r.badLabel(address.Address(dir), err)
 			}
 			values = append(values, template.Values{})
 			continue
@@ -76,7 +76,7 @@ func (r *learning) update(name string, args []string) error {
 		r.screen.Line()
 	}
 	ask := consent{yes: r.yes, preview: r.preview, asJSON: r.asJSON}
-	return r.propose(ask, &task{Proposal: &proposal.Proposal{Set: set, Roots: []journal.Root{{Path: address.Text(filepath.Base(at))}}}, draw: draw, question: "Put " + string(term.Count(len(added), "line")) + " into " + src.name + "?", how: "write it",
+	return r.propose(ask, &task{Proposal: &proposal.Proposal{Set: set, Roots: []journal.Root{{Path: address.Text(at.Name())}}}, draw: draw, question: "Put " + string(term.Count(len(added), "line")) + " into " + src.name + "?", how: "write it",
 		undertaking: undertaking{doing: "writing", head: journal.Head{What: "draft", Title: src.name, Project: src.name}},
 		report: func(done bool) error {
 			lines := []string{}

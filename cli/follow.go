@@ -8,6 +8,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"vestibula/cli/term"
+	"vestibula/core/address"
 	"vestibula/core/change"
 	"vestibula/core/follow"
 	"vestibula/core/place"
@@ -34,10 +35,10 @@ func (c *consent) addMoves(to *cobra.Command) {
 
 // A following says where things are looked for that point at what moves.
 type following struct {
-	roots, tops []string              // folders with all that lies in them; folders of which only the files themselves
-	trees       map[string]*tree.Node // what lies in roots that have been read already
-	settled     bool                  // the planner has noted in labels what they have to know
-	unasked     bool                  // nobody asked what points there
+	roots, tops []address.Address              // folders with all that lies in them; folders of which only the files themselves
+	trees       map[address.Address]*tree.Node // what lies in roots that have been read already
+	settled     bool                           // the planner has noted in labels what they have to know
+	unasked     bool                           // nobody asked what points there
 }
 
 // follow adds to a task what follows from what moves: what labels of projects note of it, and,

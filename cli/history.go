@@ -12,6 +12,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"vestibula/cli/term"
+	"vestibula/core/address"
 	"vestibula/core/change"
 	"vestibula/core/journal"
 	"vestibula/core/place"
@@ -57,14 +58,14 @@ func (a *app) journal(do func(j *journal.Journal) error) error {
 
 // tellCutShort tells of runs that never came to their end, and are not at work
 // now. Here is where the reader is at work.
-func (a *app) tellCutShort(records []*journal.Record, here string) {
+func (a *app) tellCutShort(records []*journal.Record, here address.Address) {
 	for _, r := range records {
 		if r.End != journal.CutShort || r.Busy {
 			continue
 		}
 		where := ""
 		if !r.Under(here) {
-			where = " in " + strings.Join(r.PlacePaths(), ", ")
+			where = " in " + address.List(r.Places)
 		}
 		help := undoing(r.Number).String()
 		switch {
@@ -186,7 +187,7 @@ func (a *app) listRecords(records []*journal.Record) error {
 		if r.Kept > 0 && !r.Undone() {
 			much += ", " + term.Size(r.Kept) + " kept"
 		}
-		rows = append(rows, []term.Shown{term.Sprintf("%d", r.Number), when(r.When), term.Visible(what), term.Visible(r.Name()), much, state(r), term.Dim.Render(term.Visible(strings.Join(r.PlacePaths(), ", ")))})
+		rows = append(rows, []term.Shown{term.Sprintf("%d", r.Number), when(r.When), term.Visible(what), term.Visible(r.Name()), much, state(r), term.Dim.Render(term.Visible(address.List(r.Places)))})
 	}
 	a.screen.Table([]term.Column{{Name: "no.", Whole: true}, {Name: "when", Last: 3}, {Name: "what", Whole: true}, {Name: "project"}, {Name: "how much", Last: 2}, {Name: "state", Whole: true}, {Name: "where", Last: 1}}, rows)
 	a.tellCutShort(records, "")
@@ -201,7 +202,7 @@ func (a *app) showRecord(r *journal.Record, asJSON bool) error {
 	if err != nil {
 		return err
 	}
-	a.screen.Line(term.Title.Render(term.Sprintf("%d: %s of %s", r.Number, r.What, term.Visible(r.Name()))), term.Dim.Render(" in "+term.Visible(strings.Join(r.PlacePaths(), ", "))))
+	a.screen.Line(term.Title.Render(term.Sprintf("%d: %s of %s", r.Number, r.What, term.Visible(r.Name()))), term.Dim.Render(" in "+term.Visible(address.List(r.Places))))
 	a.screen.Text(term.Join([]term.Shown{when(r.When), amount(r.Count), state(r)}, ", "))
 	a.screen.Line()
 	for i := range changes {
@@ -315,7 +316,7 @@ func (a *app) toUndo(records []*journal.Record, args []string, here string, ask 
 		if r.Undoes > 0 || r.Undone() || r.Busy || r.End == journal.Forgotten {
 			continue
 		}
-		if undo.Reaches(r, here) {
+		if undo.Reaches(r, address.Address(here)) {
 			return r, nil
 		}
 		if newest == nil {
@@ -328,7 +329,7 @@ func (a *app) toUndo(records []*journal.Record, args []string, here string, ask 
 	case a.interactive() && !ask.yes && !ask.preview:
 		return newest, nil // the question names its place
 	}
-	return nil, refused(advise(fmt.Sprintf("the newest change is the %s of %s in %s; to take that back", newest.What, newest.Name(), strings.Join(newest.PlacePaths(), ", ")), "undo", fmt.Sprint(newest.Number)).String(),
+	return nil, refused(advise(fmt.Sprintf("the newest change is the %s of %s in %s; to take that back", newest.What, newest.Name(), address.List(newest.Places)), "undo", fmt.Sprint(newest.Number)).String(),
 		"nothing was done at or below this folder that could be undone")
 }
 
@@ -341,7 +342,7 @@ func (a *app) undo(args []string, ask consent) error {
 	if err != nil {
 		return unclear("", "the current folder cannot be read: %s", place.Reason(err))
 	}
-	r, err := a.toUndo(records, args, here, ask)
+	r, err := a.toUndo(records, args, string(here), ask)
 	switch {
 	case err != nil:
 		return err
@@ -366,13 +367,13 @@ func (a *app) undo(args []string, ask consent) error {
 	if err != nil {
 		return err
 	}
-	t := &task{Proposal: u.Proposal(), question: fmt.Sprintf("Undo the %s of %s in %s?", r.What, r.Name(), strings.Join(u.Places, ", ")), how: "undo it",
+	t := &task{Proposal: u.Proposal(), question: fmt.Sprintf("Undo the %s of %s in %s?", r.What, r.Name(), address.List(u.Places)), how: "undo it",
 		of:          func() any { return undone{r.Number, u.Places} },
 		undertaking: undertaking{doing: "undoing", head: journal.Head{What: "undo", Title: r.Title, Project: r.Project}}}
 	t.told = func() term.Shown {
 		text := fmt.Sprintf(": %s. %s", amount(a.record.Count), advise("To have it back", "undo", fmt.Sprint(a.number)))
 		if a.record.Kept > 0 {
-			text += fmt.Sprintf("\nWhat went is kept in %s, %s. %s", filepath.Join(u.Places[0], a.record.Work), term.Size(a.record.Kept), advise("To free it", "history", "--forget", fmt.Sprint(a.number)))
+			text += fmt.Sprintf("\nWhat went is kept in %s, %s. %s", u.Places[0].Join(a.record.Work), term.Size(a.record.Kept), advise("To free it", "history", "--forget", fmt.Sprint(a.number)))
 		}
 		return term.Good.Render("Undone") + term.Lines(text)
 	}
@@ -381,8 +382,8 @@ func (a *app) undo(args []string, ask consent) error {
 
 // An undone is what an undo takes back, as JSON shows it.
 type undone struct {
-	Undoes int      `json:"undoes"`
-	Places []string `json:"places"`
+	Undoes int               `json:"undoes"`
+	Places []address.Address `json:"places"`
 }
 
 // completeRecord offers the numbers of what was done, the newest first.

@@ -432,10 +432,11 @@ func fileSet(files []newFile) (*change.Set, []journal.Root, error) {
 			return nil, nil, err
 		}
 		rel = filepath.ToSlash(rel)
-		if top, err = place.Real(top); err != nil {
+		real, err := place.Real(top)
+		if err != nil {
 			return nil, nil, err
 		}
-		at := change.At{In: set.Place(top), Path: rel}
+		at := change.At{In: set.Place(real), Path: rel}
 		way.To(change.At{In: at.In, Path: path.Dir(rel)}, "")
 		if f.content == nil {
 			set.MakeFolder(at, "")

@@ -53,7 +53,7 @@ func (a *app) drawPlan(t *task) {
 // drawPart shows a part. It returns how many lines it has, and whether some are left out.
 func (a *app) drawPart(p *proposal.Part) (lines int, cut bool) {
 	indent, title, slash := term.Shown(""), p.Title, term.Shown("")
-	if title == "" && p.In != "" && p.In != workDir() {
+	if title == "" && p.In != "" && string(p.In) != workDir() {
 		title = fromHere(p.In)
 		if p.Inner {
 			slash = term.Dim.Render("/")
@@ -225,7 +225,7 @@ func (a *app) printPlan(c consent, t *task, done bool) error {
 	}
 	for _, p := range t.Parts {
 		in := ""
-		if p.In != "" && p.In != workDir() {
+		if p.In != "" && string(p.In) != workDir() {
 			in = filepath.ToSlash(fromHere(p.In))
 		}
 		for _, s := range p.Steps {

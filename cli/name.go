@@ -13,6 +13,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"vestibula/cli/term"
+	"vestibula/core/address"
 	"vestibula/core/inspect"
 	"vestibula/core/naming"
 	"vestibula/core/outline"
@@ -34,7 +35,7 @@ type nameRun struct {
 	t          *template.Template
 	convention *template.Convention
 	place      *standing
-	dir        string          // that the names are for, absolute
+	dir        address.Address // that the names are for, absolute
 	values     template.Values // of the place
 }
 
@@ -268,14 +269,14 @@ func (n *nameRun) stand(given template.Values) error {
 	case len(list) == 1 && list[0].Real == nil:
 		return refused(advise("to make what is missing", "check", typed(fromHere(s.layout.Dir)), "--fix").String(), "the folder for it, %s, is not there.", list[0].Path)
 	case len(list) == 1:
-		n.dir, n.values = filepath.Join(s.layout.Dir, filepath.FromSlash(list[0].Path)), list[0].Values
+		n.dir, n.values = s.layout.Dir.Join(list[0].Path), list[0].Values
 		if n.dir != s.dir {
 			n.note(term.Sprintf("the name is for %s", fromHere(n.dir)))
 		}
 	case len(list) > 1 && n.create:
 		var paths []string
 		for _, p := range list[:min(len(list), 5)] {
-			paths = append(paths, n.sameCall("", "--in", typed(fromHere(filepath.Join(s.layout.Dir, filepath.FromSlash(p.Path))))).String())
+			paths = append(paths, n.sameCall("", "--in", typed(fromHere(s.layout.Dir.Join(p.Path)))).String())
 		}
 		return unclear("name one of them:\n"+strings.Join(paths, "\n"), "%s hold files named %s", term.Count(len(list), "folder"), n.convention.Name)
 	}
@@ -312,7 +313,7 @@ func (n *nameRun) countOn(values template.Values) error {
 
 // taken returns the names that a number counts on from.
 func (n *nameRun) taken(scope template.Scope) (names []string, err error) {
-	entries, err := os.ReadDir(n.dir)
+	entries, err := os.ReadDir(string(n.dir))
 	if err != nil {
 		return nil, unclear("", "the folder \"%s\" cannot be read: %s", n.in, place.Reason(err))
 	}
@@ -343,7 +344,7 @@ func (n *nameRun) taken(scope template.Scope) (names []string, err error) {
 			return nil, unreadable(top, err)
 		}
 		if len(unread) > 0 {
-			return nil, refused("give the number yourself", "the next number cannot be told: %s cannot be read.", filepath.Join(top, unread[0].Path))
+			return nil, refused("give the number yourself", "the next number cannot be told: %s cannot be read.", top.Join(unread[0].Path))
 		}
 		n.note(term.Sprintf("the number counts on in all of %s", fromHere(top)))
 	}
@@ -442,7 +443,7 @@ func (n *nameRun) make(names []string) error {
 			}
 			content = tree.Bytes(data)
 		}
-		files = append(files, newFile{filepath.Join(n.dir, name), content})
+		files = append(files, newFile{string(n.dir.Join(name)), content})
 	}
 	title := names[0]
 	if len(names) > 1 {

@@ -1,7 +1,6 @@
 package cli
 
 import (
-	"path/filepath"
 	"strings"
 
 	"vestibula/cli/term"
@@ -22,7 +21,7 @@ func (r *nextRun) olds() string {
 	if n := len(r.turns) / r.count; n > 1 {
 		return string(term.Count(n, "project"))
 	}
-	return filepath.Base(r.turns[0].Project.Dir)
+	return r.turns[0].Project.Dir.Name()
 }
 
 // title is what comes about.

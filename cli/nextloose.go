@@ -4,6 +4,7 @@ import (
 	"path/filepath"
 	"strings"
 
+	"vestibula/core/address"
 	"vestibula/core/change"
 	"vestibula/core/inspect"
 	"vestibula/core/journal"
@@ -45,7 +46,7 @@ func (r *nextRun) loose(words []string, raw map[string]template.Raw) error {
 	if err != nil {
 		return unclear("", "%v", err)
 	}
-	set := &change.Set{Places: []string{filepath.Dir(from)}}
+	set := &change.Set{Places: []address.Address{from.Parent()}}
 	is := was
 	for n := range r.count {
 		if given, named := raw[f.Name]; named && n == 0 {
@@ -59,13 +60,13 @@ func (r *nextRun) loose(words []string, raw map[string]template.Raw) error {
 			}
 			is = next
 		}
-		into, err := r.looseInto(from, conv, f, was, is)
+		into, err := r.looseInto(string(from), conv, f, was, is)
 		if err != nil {
 			return err
 		}
 		steps, odd := next.Loose(conv, t, root, next.Turn{Field: f.Name, Was: was, Is: is})
 		turn := &next.Forward{Plan: &next.Plan{Steps: steps, Own: fromHere(into), Unread: odd}}
-		begun, err := turn.Copied(set, from, into)
+		begun, err := turn.Copied(set, from, address.Address(into))
 		if err != nil {
 			return planned(err)
 		}
@@ -73,7 +74,7 @@ func (r *nextRun) loose(words []string, raw map[string]template.Raw) error {
 		r.turns = append(r.turns, turn)
 	}
 	r.proposal = &proposal.Proposal{Set: set, Roots: []journal.Root{{Path: "."}}}
-	return r.carryForward(r.from, journal.Head{What: "new period", Title: filepath.Base(from), Project: r.title()})
+	return r.carryForward(r.from, journal.Head{What: "new period", Title: from.Name(), Project: r.title()})
 }
 
 // looseInto is the new folder: the one that was named, or one called as the old one with
@@ -91,7 +92,7 @@ func (r *nextRun) looseInto(from string, conv *template.Convention, f *template.
 		if err != nil {
 			return "", unclear("make it first", "there is no folder \"%s\"", filepath.Dir(r.into))
 		}
-		return filepath.Join(up, filepath.Base(into)), nil
+		return string(up.Join(filepath.Base(into))), nil
 	}
 	name := filepath.Base(from)
 	for _, show := range []func(v value.Value) string{func(v value.Value) string { return v.String() }, func(v value.Value) string {

@@ -5,6 +5,7 @@ import (
 	"slices"
 	"strings"
 
+	"vestibula/core/address"
 	"vestibula/core/archive"
 	"vestibula/core/batch"
 	"vestibula/core/next"
@@ -19,13 +20,13 @@ func (r *nextRun) makeBuilds() (err error) {
 	if err != nil {
 		return err
 	}
-	r.proposal, r.begun, err = next.Propose(r.turns, func(base string) (*batch.Job, error) {
+	r.proposal, r.begun, err = next.Propose(r.turns, func(base address.Address) (*batch.Job, error) {
 		p, err := place.Open(base)
 		if err != nil {
 			return nil, unclear("", "%v", err)
 		}
 		r.tellCutShort(records, p.Real)
-		return &batch.Job{Batch: &batch.Batch{Limit: template.DefaultLimit, Now: r.now}, Place: p, Into: base, Version: r.version, Store: r.store(), Read: r.reading}, nil
+		return &batch.Job{Batch: &batch.Batch{Limit: template.DefaultLimit, Now: r.now}, Place: p, Into: string(base), Version: r.version, Store: r.store(), Read: r.reading}, nil
 	}, func(j *batch.Job) (*proposal.Proposal, error) {
 		p, err := j.Propose()
 		r.tellNotes(p)
@@ -45,11 +46,11 @@ func (r *nextRun) makeBuilds() (err error) {
 // with one undo.
 func (r *nextRun) addArchive() error {
 	r.away = &awayRun{app: r.app, into: r.archive, job: archive.Job{Now: r.now}}
-	leaves := map[string][]string{}
+	leaves := map[address.Address][]string{}
 	var dirs []string
 	for _, t := range r.turns {
-		if !slices.Contains(dirs, t.Project.Dir) {
-			dirs = append(dirs, t.Project.Dir)
+		if !slices.Contains(dirs, string(t.Project.Dir)) {
+			dirs = append(dirs, string(t.Project.Dir))
 		}
 		leaves[t.Project.Dir] = append(leaves[t.Project.Dir], t.Leaves()...)
 	}

@@ -10,6 +10,7 @@ import (
 	"github.com/charmbracelet/x/ansi"
 
 	"vestibula/cli/term"
+	"vestibula/core/address"
 	"vestibula/core/tree"
 )
 
@@ -77,7 +78,7 @@ func (a *app) progress(what string, total int) (done func(n int), end func()) {
 }
 
 // reading reads a real folder, and shows how far it has come.
-func (a *app) reading(dir string) (*tree.Node, []tree.Unread, error) {
+func (a *app) reading(dir address.Address) (*tree.Node, []tree.Unread, error) {
 	done, end := a.progress("reading", -1)
 	defer end()
 	return tree.Read(dir, nil, done)

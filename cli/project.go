@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"vestibula/cli/term"
+	"vestibula/core/address"
 	"vestibula/core/guide"
 	"vestibula/core/label"
 	"vestibula/core/outline"
@@ -38,11 +39,11 @@ func (a *app) projectAt(path string) (p *project.Project, rest string, err error
 	if err != nil {
 		return nil, "", unclear("", "%v", err)
 	}
-	if inside, leads := project.Inside(at); l == nil && leads && rest == "" {
+	if inside, leads := project.Inside(address.Address(at)); l == nil && leads && rest == "" {
 		if own, l, err = project.Find(inside); err != nil {
 			return nil, "", unclear("", "%v", err)
 		}
-		at = own
+		at = string(own)
 	}
 	if l == nil {
 		if inside := projectsNear(strings.TrimSuffix(filepath.ToSlash(path), "/") + "/"); path != "." && len(inside) > 0 {
@@ -53,17 +54,17 @@ func (a *app) projectAt(path string) (p *project.Project, rest string, err error
 	if p, err = a.openProject(own, l); err != nil {
 		return nil, "", err
 	}
-	if real, err := filepath.EvalSymlinks(at); err == nil && real != own {
-		if rel, err := filepath.Rel(own, real); err == nil {
+	if real, err := filepath.EvalSymlinks(at); err == nil && real != string(own) {
+		if rel, err := filepath.Rel(string(own), real); err == nil {
 			rest = filepath.Join(rel, rest)
 		}
-		a.side.Text(term.Dim.Render(term.Sprintf("the project is %s", term.Visible(own))))
+		a.side.Text(term.Dim.Render(term.Sprintf("the project is %s", term.Visible(string(own)))))
 	}
 	return p, rest, nil
 }
 
 // openProject opens a project by its label; errors in its template are told.
-func (a *app) openProject(own string, l *label.Label) (*project.Project, error) {
+func (a *app) openProject(own address.Address, l *label.Label) (*project.Project, error) {
 	p, err := a.store().Open(own, l)
 	var badTemplate *project.TemplateError
 	var badValue *project.ValuesError
@@ -86,11 +87,13 @@ func (a *app) store() *project.Store {
 }
 
 // badLabel tells that the label of a folder cannot be read, so that what is there is not known.
-func (a *app) badLabel(dir string, err error) { a.note(term.Sprintf("%s: %v", fromHere(dir), err)) }
+func (a *app) badLabel(dir address.Address, err error) {
+	a.note(term.Sprintf("%s: %v", fromHere(dir), err))
+}
 
 // shelfOf is what the template of a project needs: its starters lie where one of its name is
 // found today.
-func (a *app) shelfOf(own string) project.Shelf {
+func (a *app) shelfOf(own address.Address) project.Shelf {
 	return project.Shelf{Guide: guide.Text, Starters: func(file string) fs.FS {
 		if src := a.shelved(file, own); src != nil {
 			return src.starters

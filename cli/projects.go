@@ -131,7 +131,7 @@ func (r *projectsRun) lookAway(report *inspect.Report) {
 	}
 	here := map[string]bool{}
 	for _, s := range report.Subjects {
-		here[s.Dir] = true
+		here[string(s.Dir)] = true
 	}
 	for _, p := range report.Archived() {
 		if !here[p.To] {
@@ -180,7 +180,7 @@ func (r *projectsRun) look(at string) (inside bool, err error) {
 		}
 		row.name = nameOf(report, s)
 		if s.Name == "." {
-			row.name = filepath.Base(s.Dir)
+			row.name = s.Dir.Name()
 			inside = s.Below == ""
 		} else if at == "." {
 			row.name = s.Name
@@ -267,7 +267,7 @@ func (r *projectsRun) isBehind(s *inspect.Subject) bool {
 		return false
 	}
 	l := s.Project.Label
-	key := l.Template + "\x00" + l.Text + "\x00" + filepath.Dir(s.Dir)
+	key := l.Template + "\x00" + l.Text + "\x00" + string(s.Dir.Parent())
 	behind, known := r.today[key]
 	if !known {
 		src := r.shelved(l.Template, s.Dir)
@@ -366,7 +366,7 @@ type archivedJSON struct {
 func (r *projectsRun) result() any {
 	list := []projectJSON{}
 	for _, s := range r.list {
-		o := projectJSON{Project: s.name, Dir: s.subject.Dir, Behind: s.behind, Values: map[string]string{}, Open: append([]string{}, s.subject.Open...), Wrong: append([]string{}, s.wrong...), Touched: dayOf(s.touched), Built: dayOf(s.built()), Size: s.size, Due: []dueJSON{}}
+		o := projectJSON{Project: s.name, Dir: string(s.subject.Dir), Behind: s.behind, Values: map[string]string{}, Open: append([]string{}, s.subject.Open...), Wrong: append([]string{}, s.wrong...), Touched: dayOf(s.touched), Built: dayOf(s.built()), Size: s.size, Due: []dueJSON{}}
 		if p := s.subject.Project; p != nil {
 			o.ID, o.Template = p.Label.ID, p.Label.Template
 		}
@@ -416,7 +416,7 @@ func (r *projectsRun) write() error {
 		}
 		if p := s.subject.Project; p != nil {
 			known["template"] = p.Label.Template
-			known["built"], known["built on"], known["built in"], known["built as"] = "yes", dayOf(s.built()), s.subject.Dir, p.Label.ID
+			known["built"], known["built on"], known["built in"], known["built as"] = "yes", dayOf(s.built()), string(s.subject.Dir), p.Label.ID
 		}
 		row := make([]string, len(head))
 		for i, h := range head {

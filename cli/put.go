@@ -14,6 +14,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"vestibula/cli/term"
+	"vestibula/core/address"
 	"vestibula/core/change"
 	"vestibula/core/disk"
 	"vestibula/core/journal"
@@ -152,15 +153,15 @@ func (r *putRun) target() error {
 			if err != nil {
 				return unclear("", "there is no \"%s\"", from)
 			}
-			if info, err := os.Stat(dir); err == nil && !info.IsDir() {
-				dir = filepath.Dir(dir)
+			if info, err := os.Stat(string(dir)); err == nil && !info.IsDir() {
+				dir = dir.Parent()
 			}
 			own, l, err := project.Find(dir)
 			if err != nil {
 				return unclear("", "%v", err)
 			}
 			if l != nil {
-				at = own
+				at = string(own)
 				break
 			}
 		}
@@ -175,7 +176,7 @@ func (r *putRun) target() error {
 	if len(found.Projects) == 0 {
 		return unclear("name a folder that was built from a template, or one in which such folders lie", "there is no project at or below \"%s\"", at)
 	}
-	r.base = filepath.ToSlash(found.Dir)
+	r.base = found.Dir.Slashed()
 	r.below = found.Below
 	r.projects, err = r.layouts(found)
 	return err
@@ -196,7 +197,7 @@ func (a *app) layouts(found *project.Found) ([]*put.Project, error) {
 		own := &found.Projects[i]
 		switch err := errs[i]; {
 		case err == nil:
-			list = append(list, &put.Project{Shown: filepath.Base(own.Dir), Layout: l})
+			list = append(list, &put.Project{Shown: own.Dir.Name(), Layout: l})
 		case found.Inside:
 			return nil, refused("", "%s: %v", fromHere(own.Dir), err)
 		default:
@@ -286,7 +287,7 @@ func (r *putRun) nameAnew(p *put.Planner) error {
 	return nil
 }
 
-func base(p *put.Project) string { return filepath.ToSlash(p.Dir) }
+func base(p *put.Project) string { return p.Dir.Slashed() }
 
 // known refuses a convention that no project has.
 func (r *putRun) known() error {
@@ -321,8 +322,8 @@ func (r *putRun) call() *put.Call {
 	c := &put.Call{Outcomes: r.outcomes, Projects: r.projects, Way: r.way(), Base: r.base, Help: r.remedy, Limit: template.DefaultLimit, Passed: r.passed, Settled: r.settled}
 	for _, s := range r.sources {
 		if at, err := place.Real(s); err == nil {
-			if info, err := os.Stat(at); err == nil && info.IsDir() {
-				c.Sources = append(c.Sources, filepath.ToSlash(at))
+			if info, err := os.Stat(string(at)); err == nil && info.IsDir() {
+				c.Sources = append(c.Sources, at.Slashed())
 			}
 		}
 	}
@@ -335,7 +336,7 @@ func (r *putRun) leave(set *change.Set, list []disk.Blocked) (left bool) {
 	why := map[string]string{}
 	for _, b := range list {
 		for _, top := range set.Places {
-			why[slashed(top, b.Path)] = b.Why
+			why[slashed(string(top), b.Path)] = b.Why
 		}
 	}
 	for _, o := range r.outcomes {
@@ -360,7 +361,7 @@ func (r *putRun) carryOut() error {
 		return refused("", "%v", err)
 	}
 	title := filepath.Base(filepath.FromSlash(r.base))
-	t := &task{Proposal: p, follows: &following{roots: []string{filepath.FromSlash(r.base)}}, how: "put what has a place",
+	t := &task{Proposal: p, follows: &following{roots: []address.Address{address.Address(filepath.FromSlash(r.base))}}, how: "put what has a place",
 		idle: "nothing is put anywhere.", undertaking: undertaking{doing: "putting", keep: true}}
 	say := func() {
 		what := term.Count(r.count(put.Goes), "file")

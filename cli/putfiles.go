@@ -32,24 +32,24 @@ func (r *putRun) gather() error {
 			return unclear("", "there is no \"%s\"", source)
 		}
 		if info.Mode()&os.ModeSymlink != 0 {
-			info, err = os.Stat(at) // a link that was named is meant
+			info, err = os.Stat(string(at)) // a link that was named is meant
 			if err != nil {
 				return unreadable(source, err)
 			}
 		}
 		switch {
 		case info.IsDir():
-			if err := r.folder(i, source, at, known, done); err != nil {
+			if err := r.folder(i, source, string(at), known, done); err != nil {
 				return err
 			}
-		case packed.FormatOf(at) != packed.None && r.unpacks(at):
-			if err := r.packed(i, at); err != nil {
+		case packed.FormatOf(string(at)) != packed.None && r.unpacks(string(at)):
+			if err := r.packed(i, string(at)); err != nil {
 				return err
 			}
 		default:
-			if !known[at] {
-				known[at] = true
-				if err := r.add(i, filepath.Base(at), at, false); err != nil {
+			if !known[string(at)] {
+				known[string(at)] = true
+				if err := r.add(i, at.Name(), string(at), false); err != nil {
 					return unreadable(source, err)
 				}
 			}
@@ -80,7 +80,7 @@ func (r *putRun) folder(source int, named, dir string, known map[string]bool, do
 	r.passed += before - root.Count()
 	own := map[string]*put.Project{}
 	for _, p := range r.projects {
-		own[filepath.ToSlash(p.Dir)] = p
+		own[p.Dir.Slashed()] = p
 	}
 	top := filepath.ToSlash(dir)
 	var found []*put.File
@@ -247,9 +247,9 @@ func (r *putRun) held() []put.Held {
 				if n.Kind != tree.File || n.Marks&tree.Link != 0 {
 					continue
 				}
-				full := filepath.Join(p.Dir, filepath.FromSlash(at))
-				if info, err := os.Lstat(full); err == nil && info.Mode().IsRegular() {
-					lists[i] = append(lists[i], put.Held{Project: p, Path: strings.Clone(at), At: filepath.ToSlash(full), Size: info.Size()})
+				full := p.Dir.Join(at)
+				if info, err := os.Lstat(string(full)); err == nil && info.Mode().IsRegular() {
+					lists[i] = append(lists[i], put.Held{Project: p, Path: strings.Clone(at), At: full.Slashed(), Size: info.Size()})
 				}
 			}
 		}

@@ -4,8 +4,6 @@ import (
 	"fmt"
 	"os"
 	"path"
-	"path/filepath"
-	"strings"
 
 	"vestibula/cli/term"
 	"vestibula/core/journal"
@@ -37,25 +35,23 @@ func (r *putRun) movesOn() (*movingOn, error) {
 		return nil, nil
 	}
 	m := &movingOn{putRun: r}
-	if rel, err := filepath.Rel(own, into); err == nil {
-		m.into = filepath.ToSlash(rel)
-	}
+	m.into, _ = into.From(own)
 	for _, source := range r.sources {
 		at, err := place.Real(source)
 		if err != nil {
 			return nil, nil
 		}
-		info, err := os.Lstat(at)
-		below, inside := strings.CutPrefix(at, own+string(filepath.Separator))
-		if err != nil || !info.IsDir() || !inside || into == at || strings.HasPrefix(into, at+string(filepath.Separator)) {
+		info, err := os.Lstat(string(at))
+		below, inside := at.From(own)
+		if err != nil || !info.IsDir() || !inside || at == own || into.Within(at) {
 			return nil, nil
 		}
-		if filepath.Dir(at) == into {
+		if at.Parent() == into {
 			return nil, refused("name another folder", "%s lies in %s already", source, r.into)
 		}
-		m.folders = append(m.folders, filepath.ToSlash(below))
+		m.folders = append(m.folders, below)
 	}
-	s, err := r.standingIn(own, nil)
+	s, err := r.standingIn(string(own), nil)
 	if err != nil {
 		return nil, err
 	}
@@ -70,7 +66,7 @@ func (m *movingOn) carryOut() error {
 	}
 	what := term.Count(len(m.folders), "folder")
 	return m.propose(m.consent, &task{Proposal: p, follows: &following{}, question: fmt.Sprintf("Move %s on to %s?", what, m.into), how: "move it on",
-		undertaking: undertaking{doing: "moving on", head: journal.Head{What: "put", Title: path.Base(m.folders[0]), Project: filepath.Base(m.layout.Dir)}},
+		undertaking: undertaking{doing: "moving on", head: journal.Head{What: "put", Title: path.Base(m.folders[0]), Project: m.layout.Dir.Name()}},
 		told: func() term.Shown {
 			return term.Good.Render("Moved on") + term.Sprintf(": %s in %s. %s", what, m.into, m.undoes())
 		}})

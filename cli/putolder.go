@@ -35,7 +35,7 @@ func (r *putRun) olderInto() error {
 		if err != nil {
 			return unreadable(source, err)
 		}
-		tops = append(tops, filepath.ToSlash(dir))
+		tops = append(tops, dir.Slashed())
 	}
 	var rows []put.Versions
 	for _, dir := range put.Outermost(tops) {
@@ -52,7 +52,7 @@ func (r *putRun) olderInto() error {
 	p := put.SetAside(rows, r.older)
 	what, title := term.Count(len(p.Steps()), "file"), ""
 	if len(p.Set.Places) > 0 {
-		title = filepath.Base(p.Set.Places[0])
+		title = p.Set.Places[0].Name()
 	}
 	return r.propose(r.consent, &task{Proposal: p, follows: &following{}, question: fmt.Sprintf("Move %s into %s?", what, r.older), how: "move the older ones",
 		idle:        "no file is an older version of another one.",

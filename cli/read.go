@@ -10,6 +10,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"vestibula/cli/term"
+	"vestibula/core/address"
 	"vestibula/core/inspect"
 	"vestibula/core/label"
 	"vestibula/core/naming"
@@ -235,7 +236,7 @@ func (r *readRun) path(p string) error {
 	}
 	base := filepath.Base(p)
 	if real, err := place.Real(p); err == nil {
-		base = filepath.Base(real)
+		base = real.Name()
 	}
 	found, err := r.reader.Read(&read.Source{Template: r.t, Name: base, Root: root})
 	if err != nil {
@@ -263,13 +264,13 @@ func (r *readRun) packed(p string) (found bool, err error) {
 		at := path.Dir(f.Path)
 		l, _, err := project.LabelOf(f.Content)
 		if err != nil {
-			r.badLabel(filepath.Join(p, filepath.FromSlash(at)), err)
+			r.badLabel(address.Address(filepath.Join(p, filepath.FromSlash(at))), err)
 			continue
 		}
 		if r.t != nil && l.Template != r.t.Name {
 			continue
 		}
-		pr, err := r.store().Open(filepath.FromSlash(at), l)
+		pr, err := r.store().Open(address.Address(filepath.FromSlash(at)), l)
 		if err != nil {
 			r.unread = append(r.unread, filepath.Join(p, filepath.FromSlash(at)))
 			continue

@@ -129,7 +129,7 @@ func (r *readRun) projectOf(e *read.Entry) string {
 	if e.Project == nil {
 		return ""
 	}
-	return filepath.Base(e.Project.Dir)
+	return e.Project.Dir.Name()
 }
 
 // below is the path of an entry as it is drawn: from its project, where that is said

@@ -28,7 +28,7 @@ func (r *readRun) makeLinks() error {
 	if err != nil {
 		return unclear("make it first", "there is no folder \"%s\"", filepath.Dir(r.links))
 	}
-	dir = filepath.Join(up, filepath.Base(dir))
+	dir = string(up.Join(filepath.Base(dir)))
 	at, err := read.OpenLinks(dir)
 	switch {
 	case errors.Is(err, read.ErrNoFolder):
@@ -85,7 +85,7 @@ func (r *readRun) wantedLinks(dir string) map[string]string {
 		}
 		name := path.Base(e.Path)
 		if count[tree.Folded(name)] > 1 && e.Project != nil {
-			name = filepath.Base(e.Project.Dir) + " - " + name
+			name = e.Project.Dir.Name() + " - " + name
 		}
 		ext := filepath.Ext(name)
 		for n := 2; taken[tree.Folded(name)]; n++ {

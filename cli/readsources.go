@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 
+	"vestibula/core/address"
 	"vestibula/core/bundle"
 	"vestibula/core/inspect"
 	"vestibula/core/place"
@@ -33,7 +34,7 @@ func (r *readRun) sourcesOf(found *project.Found) ([]*read.Source, error) {
 		if err := inspect.Prune(own.Root); err != nil {
 			return nil, err
 		}
-		sources[i] = &read.Source{Project: p, Template: p.Template, Name: filepath.Base(own.Dir), Root: own.Root}
+		sources[i] = &read.Source{Project: p, Template: p.Template, Name: own.Dir.Name(), Root: own.Root}
 		for _, u := range own.Unread {
 			r.unread = append(r.unread, filepath.Join(fromHere(own.Dir), filepath.FromSlash(u.Path)))
 		}
@@ -79,7 +80,7 @@ func (r *readRun) projects(p string, found *project.Found, archived []*bundle.Aw
 			return unclear("", "%v", errs[i])
 		}
 		at := filepath.ToSlash(fromHere(s.Project.Dir))
-		if below := strings.TrimPrefix(filepath.ToSlash(strings.TrimPrefix(real, s.Project.Dir)), "/"); found.Inside && real != s.Project.Dir {
+		if below := strings.TrimPrefix(filepath.ToSlash(strings.TrimPrefix(string(real), string(s.Project.Dir))), "/"); found.Inside && real != s.Project.Dir {
 			all = keptBelow(all, below)
 		}
 		if at == "." {
@@ -90,7 +91,7 @@ func (r *readRun) projects(p string, found *project.Found, archived []*bundle.Aw
 			dir = ""
 			r.far += len(all.Entries)
 		}
-		r.add(all, at, dir)
+		r.add(all, at, string(dir))
 	}
 	return nil
 }
@@ -100,7 +101,7 @@ func (r *readRun) projects(p string, found *project.Found, archived []*bundle.Aw
 func (r *readRun) archived(sources []*read.Source, list []*bundle.Away) (all []*read.Source, far map[*read.Source]bool, err error) {
 	far = map[*read.Source]bool{}
 	for _, p := range list {
-		pr, err := r.store().Open(p.To, p.Label)
+		pr, err := r.store().Open(address.Address(p.To), p.Label)
 		if err != nil {
 			r.unread = append(r.unread, p.To)
 			continue

@@ -15,6 +15,7 @@ import (
 	"golang.org/x/text/unicode/norm"
 
 	"vestibula/cli/term"
+	"vestibula/core/address"
 	"vestibula/core/inspect"
 	"vestibula/core/made"
 	"vestibula/core/naming"
@@ -40,15 +41,15 @@ type renameRun struct {
 	older     *naming.Older
 	raw       map[string]template.Raw
 	files     []*rename.File
-	rows      map[string]template.Values // of the table, by the names of files
-	standings map[string]*standing       // by folders
-	trees     map[string]*tree.Node      // all that lies in the folders that were named
+	rows      map[string]template.Values     // of the table, by the names of files
+	standings map[string]*standing           // by folders
+	trees     map[address.Address]*tree.Node // all that lies in the folders that were named
 	outcomes  []*rename.Outcome
 	paths     []string
 }
 
 func (a *app) renameCommand() *cobra.Command {
-	r := &renameRun{app: a, standings: map[string]*standing{}, trees: map[string]*tree.Node{}}
+	r := &renameRun{app: a, standings: map[string]*standing{}, trees: map[address.Address]*tree.Node{}}
 	c := &cobra.Command{
 		Use:   "rename [TEMPLATE] CONVENTION PATH… [field=value …]",
 		Short: "Bring the names of files to a naming convention.",
@@ -212,7 +213,7 @@ func (r *renameRun) read() error {
 			return unreadable(p, err)
 		}
 		if info.Mode().IsRegular() {
-			add(filepath.ToSlash(filepath.Dir(full)), filepath.Base(full))
+			add(full.Parent().Slashed(), full.Name())
 			continue
 		}
 		everything, unread, err := inspect.Everything(full, done)
@@ -239,7 +240,7 @@ func (r *renameRun) read() error {
 			}
 		}
 		r.files = slices.Grow(r.files, everything.Count())
-		walk(filepath.ToSlash(full), root)
+		walk(full.Slashed(), root)
 	}
 	return nil
 }
@@ -392,7 +393,7 @@ func (r *renameRun) namesIn() func(dir string) []string {
 		}
 	}
 	for top, root := range r.trees {
-		walk(strings.TrimSuffix(filepath.ToSlash(top), "/"), root)
+		walk(strings.TrimSuffix(top.Slashed(), "/"), root)
 	}
 	return func(dir string) (names []string) {
 		if n := read[dir]; n != nil {
@@ -437,9 +438,9 @@ func (r *renameRun) place(dir string) (template.Values, error) {
 	if !known {
 		// Folders of one project are known by its layout.
 		for _, other := range r.standings {
-			if other.layout != nil && strings.HasPrefix(dir+"/", filepath.ToSlash(other.layout.Dir)+"/") {
-				below := strings.TrimPrefix(strings.TrimPrefix(dir, filepath.ToSlash(other.layout.Dir)), "/")
-				s = &standing{dir: filepath.FromSlash(dir), layout: other.layout, below: below, here: other.layout.At(below)}
+			if other.layout != nil && strings.HasPrefix(dir+"/", other.layout.Dir.Slashed()+"/") {
+				below := strings.TrimPrefix(strings.TrimPrefix(dir, other.layout.Dir.Slashed()), "/")
+				s = &standing{dir: address.Address(filepath.FromSlash(dir)), layout: other.layout, below: below, here: other.layout.At(below)}
 			}
 		}
 		var err error
@@ -462,11 +463,11 @@ func (r *renameRun) counting(conv *template.Convention) func(f *rename.File) (st
 	return func(f *rename.File) (key string, names []string) {
 		dir := f.Dir
 		key = dir
-		n := &nameRun{app: r.app, t: r.t, convention: conv, dir: filepath.FromSlash(dir), place: r.standings[dir]}
+		n := &nameRun{app: r.app, t: r.t, convention: conv, dir: address.Address(filepath.FromSlash(dir)), place: r.standings[dir]}
 		scope := conv.NextField().Next
 		if s := r.standings[dir]; scope > template.InFolder && s != nil && s.layout != nil {
-			if key = s.layout.Dir; scope == template.Everywhere {
-				key = s.layout.Base(s.layout.Wanted.Expansion.Root)
+			if key = string(s.layout.Dir); scope == template.Everywhere {
+				key = string(s.layout.Base(s.layout.Wanted.Expansion.Root))
 			}
 		}
 		if _, known := lists[key]; !known {

@@ -2,7 +2,6 @@ package cli
 
 import (
 	"fmt"
-	"path/filepath"
 
 	"vestibula/cli/term"
 	"vestibula/core/journal"
@@ -15,7 +14,7 @@ func (r *renameRun) carryOut(conv *template.Convention) error {
 	var tops []string // the projects that files lie in
 	for _, s := range r.standings {
 		if s.layout != nil {
-			tops = append(tops, s.layout.Dir)
+			tops = append(tops, string(s.layout.Dir))
 		}
 	}
 	p, err := rename.Propose(conv, r.outcomes, tops)
@@ -24,7 +23,7 @@ func (r *renameRun) carryOut(conv *template.Convention) error {
 	}
 	what, title := term.Count(len(p.Steps()), "file"), ""
 	if len(p.Set.Places) > 0 {
-		title = filepath.Base(p.Set.Places[0])
+		title = p.Set.Places[0].Name()
 	}
 	return r.propose(r.consent, &task{Proposal: p, follows: &following{trees: r.trees}, question: fmt.Sprintf("Rename %s?", what), how: "rename what can be read",
 		idle:        term.Sprintf("no file gets another name."),

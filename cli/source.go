@@ -12,6 +12,7 @@ import (
 	"github.com/adrg/xdg"
 
 	"vestibula/cli/term"
+	"vestibula/core/address"
 	"vestibula/core/guide"
 	"vestibula/core/listing"
 	"vestibula/core/outline"
@@ -122,16 +123,16 @@ func (a *app) asList(src *source) *source {
 // shelved looks the template of a project up by the name of its file, which is all that a
 // label is believed: on the shelves, and beside the project's own folder. It returns nil
 // where there is none.
-func (a *app) shelved(file, own string) *source {
+func (a *app) shelved(file string, own address.Address) *source {
 	bare := strings.TrimSuffix(file, template.Ending)
 	if bare == "" || bare == "-" || filepath.Base(bare) != bare || strings.ContainsAny(bare, `/\`) {
 		return nil
 	}
 	shelves := a.shelves()
 	if own != "" {
-		beside := filepath.Dir(own)
-		inBeside := filepath.Join(beside, "templates")
-		shelves = slices.Insert(shelves, len(shelves)-1, shelf{beside, beside}, shelf{inBeside, inBeside})
+		beside := own.Parent()
+		inBeside := beside.Join("templates")
+		shelves = slices.Insert(shelves, len(shelves)-1, shelf{string(beside), string(beside)}, shelf{string(inBeside), string(inBeside)})
 	}
 	for _, s := range shelves {
 		if slices.Contains(s.files(), bare) {

@@ -10,6 +10,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"vestibula/cli/term"
+	"vestibula/core/address"
 	"vestibula/core/match"
 	"vestibula/core/outline"
 	"vestibula/core/place"
@@ -20,7 +21,7 @@ import (
 
 // A standing is a folder that a command speaks of, with the project that it lies in.
 type standing struct {
-	dir    string // absolute, without links
+	dir    address.Address // without links
 	layout *project.Layout
 	below  string       // from the project's own folder
 	here   *match.Place // the innermost place that it is, or lies in
@@ -59,7 +60,7 @@ func (a *app) standingIn(dir string, t *template.Template) (*standing, error) {
 	if s.layout, err = p.Layout(full, template.DefaultLimit, a.now); err != nil {
 		return nil, a.tellErrors(p.Template.Name, p.Template.Text, err, statusFound)
 	}
-	rel, err := filepath.Rel(own, s.dir)
+	rel, err := filepath.Rel(string(own), string(s.dir))
 	if err != nil {
 		return nil, err
 	}

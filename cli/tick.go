@@ -77,7 +77,7 @@ func (a *app) tick(at, item, day string, not, asJSON bool) error {
 	if err != nil {
 		return planned(err)
 	}
-	name := filepath.Base(s.Dir)
+	name := s.Dir.Name()
 	return a.propose(consent{named: true, asJSON: asJSON}, &task{Proposal: p, idle: term.Sprintf("that is noted already: %s", due.Path),
 		of:          func() any { return tickJSON{name, due.Path, noted} },
 		undertaking: undertaking{doing: "writing", head: journal.Head{What: "tick", Title: due.Path, Project: name}},
@@ -99,7 +99,7 @@ func (a *app) projectWith(at string) (own, inside string, err error) {
 	if err != nil {
 		return "", "", err
 	}
-	return p.Dir, strings.TrimPrefix(filepath.ToSlash(rest), "."), nil
+	return string(p.Dir), strings.TrimPrefix(filepath.ToSlash(rest), "."), nil
 }
 
 // oneDue finds the delivery that a person means: by its path, or by its name alone, below

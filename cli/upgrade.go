@@ -3,13 +3,13 @@ package cli
 import (
 	"errors"
 	"fmt"
-	"path/filepath"
 	"slices"
 	"strings"
 
 	"github.com/spf13/cobra"
 
 	"vestibula/cli/term"
+	"vestibula/core/address"
 	"vestibula/core/journal"
 	"vestibula/core/label"
 	"vestibula/core/place"
@@ -28,13 +28,13 @@ type upgradeRun struct {
 	limit    int
 
 	raw       map[string]template.Raw
-	each      map[string]map[string]template.Raw // of single projects, by their folders: instead of raw
+	each      map[address.Address]map[string]template.Raw // of single projects, by their folders: instead of raw
 	jobs      []*upgrading
-	templates map[string]*template.Template // by the names of their files
-	unfound   map[string]bool               // names of templates that are not found, and that was told
-	bad       []string                      // what cannot be upgraded, and why
-	roots     []string                      // the folders that were named
-	trees     map[string]*tree.Node         // all that lies in them
+	templates map[string]*template.Template  // by the names of their files
+	unfound   map[string]bool                // names of templates that are not found, and that was told
+	bad       []string                       // what cannot be upgraded, and why
+	roots     []address.Address              // the folders that were named
+	trees     map[address.Address]*tree.Node // all that lies in them
 }
 
 // An upgrading is one project that is brought to another template or other values.
@@ -76,7 +76,7 @@ and one undo. Without one, it is the current folder. What is only probable is as
 }
 
 func (a *app) newUpgrade() *upgradeRun {
-	return &upgradeRun{app: a, limit: template.DefaultLimit, unfound: map[string]bool{}, templates: map[string]*template.Template{}, trees: map[string]*tree.Node{}}
+	return &upgradeRun{app: a, limit: template.DefaultLimit, unfound: map[string]bool{}, templates: map[string]*template.Template{}, trees: map[address.Address]*tree.Node{}}
 }
 
 func (r *upgradeRun) run(args []string) error {
@@ -132,7 +132,7 @@ func (r *upgradeRun) find(at string) error {
 			if found.Inside {
 				return err
 			}
-			if err := r.leaveOut(own.Dir, err); err != nil {
+			if err := r.leaveOut(string(own.Dir), err); err != nil {
 				return err
 			}
 		}
@@ -149,7 +149,7 @@ func (r *upgradeRun) find(at string) error {
 		if found.Inside {
 			return err
 		}
-		if err := r.leaveOut(u.project.Dir, err); err != nil {
+		if err := r.leaveOut(string(u.project.Dir), err); err != nil {
 			return err
 		}
 	}
@@ -223,7 +223,7 @@ func (r *upgradeRun) carryOut() error {
 		tellOpen(p, open)
 	}
 	r.then = "Afterwards, the same upgrade once more brings the rest up to date."
-	title := filepath.Base(r.jobs[0].project.Dir)
+	title := r.jobs[0].project.Dir.Name()
 	if len(r.jobs) > 1 {
 		title = string(term.Count(len(r.jobs), "project"))
 	}

@@ -4,7 +4,6 @@ import (
 	"fmt"
 	"iter"
 	"maps"
-	"path/filepath"
 	"strings"
 
 	"vestibula/cli/term"
@@ -53,7 +52,7 @@ func (u *upgrading) makePlan(planner *upgrade.Planner) {
 func (r *upgradeRun) template(p *project.Project) (*template.Template, error) {
 	name := r.by
 	if name == "" {
-		name = p.Label.Template + "\x00" + p.Label.Text + "\x00" + filepath.Dir(p.Dir)
+		name = p.Label.Template + "\x00" + p.Label.Text + "\x00" + string(p.Dir.Parent())
 	}
 	if t := r.templates[name]; t != nil {
 		return t, nil

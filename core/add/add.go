@@ -9,7 +9,6 @@ import (
 	"maps"
 	"os"
 	"path"
-	"path/filepath"
 	"slices"
 	"strings"
 	"vestibula/core/change"
@@ -65,7 +64,7 @@ func (j *Job) Find() error {
 			here, to := append(slices.Clip(way), n), path.Join(at, name)
 			if n.Marks&tree.Later != 0 && n.Marks&tree.Way == 0 && !known[to] {
 				known[to] = true
-				if _, err := os.Lstat(filepath.Join(base, filepath.FromSlash(to))); err != nil {
+				if _, err := os.Lstat(string(base.Join(to))); err != nil {
 					j.List = append(j.List, Waiting{to, here, j.lacking(n)})
 				}
 			}
@@ -196,7 +195,7 @@ func (j *Job) Remember(set *change.Set, root *tree.Node, version string) error {
 	}
 	err = project.Relabel(set, j.Project.Dir, func(now *label.Label) error {
 		if !now.Same(&l.Build) || !maps.Equal(now.Given, l.Given) {
-			return proposal.Refused("nothing was changed: do it again", "the label of %s was changed meanwhile.", filepath.Base(j.Project.Dir))
+			return proposal.Refused("nothing was changed: do it again", "the label of %s was changed meanwhile.", j.Project.Dir.Name())
 		}
 		now.Build, now.Given = *next, given
 		return nil

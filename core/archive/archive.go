@@ -11,6 +11,7 @@ import (
 	"strings"
 	"time"
 
+	"vestibula/core/address"
 	"vestibula/core/bundle"
 	"vestibula/core/label"
 	"vestibula/core/place"
@@ -21,27 +22,27 @@ import (
 
 // A Job is what goes to its archive, or comes back.
 type Job struct {
-	File string // the archive file that projects go into, absolute; "" for a folder
-	Back bool   // they come back
-	Copy bool   // copies are handed over, without the label
-	For  string // who gets them
+	File address.Address // the archive file that projects go into; "" for a folder
+	Back bool            // they come back
+	Copy bool            // copies are handed over, without the label
+	For  string          // who gets them
 	Now  time.Time
 	Goes []*Going
 
 	Packed func(n int) // is told of what goes into the file; may be nil
 
-	files []*bundle.File  // what is read while they come back
-	moved map[string]bool // files that something else takes away, by their absolute paths
+	files []*bundle.File           // what is read while they come back
+	moved map[address.Address]bool // files that something else takes away, by their absolute paths
 }
 
 // A Going is a project, or a part of one, that goes or comes back.
 type Going struct {
 	Name     string // as it is shown
-	From, To string // absolute
-	Size     int64  // of all its files, in bytes
+	From, To address.Address
+	Size     int64 // of all its files, in bytes
 	Note     *bundle.Away
-	Project  string // its own folder, absolute
-	Wanted   bool   // the template asks for it there
+	Project  address.Address // its own folder
+	Wanted   bool            // the template asks for it there
 
 	whole   *tree.Node
 	entries []bundle.Entry // of what goes into a file, from its own folder
@@ -50,8 +51,8 @@ type Going struct {
 
 // A Source is a project that goes.
 type Source struct {
-	Name  string // as it is shown
-	Dir   string // its own folder, absolute
+	Name  string          // as it is shown
+	Dir   address.Address // its own folder
 	Label *label.Label
 	Size  int64  // of its files
 	Disk  string // the name of the disk that it goes to, where that is another one
@@ -59,9 +60,9 @@ type Source struct {
 
 // Add adds a project, or the part of one at a path of it, that goes to a folder or a file.
 // What it holds is read for it.
-func (j *Job) Add(s Source, to, part string) (*Going, error) {
-	g := &Going{Name: path.Join(filepath.ToSlash(s.Name), part), Project: s.Dir, From: filepath.Join(s.Dir, filepath.FromSlash(part)), To: filepath.Join(to, filepath.FromSlash(part)), Size: s.Size}
-	g.Note = &bundle.Away{Name: filepath.Base(s.Dir), Part: part, To: g.To, File: j.File, Disk: s.Disk, Since: j.Now, Label: s.Label}
+func (j *Job) Add(s Source, to address.Address, part string) (*Going, error) {
+	g := &Going{Name: path.Join(filepath.ToSlash(s.Name), part), Project: s.Dir, From: s.Dir.Join(part), To: to.Join(part), Size: s.Size}
+	g.Note = &bundle.Away{Name: s.Dir.Name(), Part: part, To: string(g.To), File: string(j.File), Disk: s.Disk, Since: j.Now, Label: s.Label}
 	if err := g.take(); err != nil {
 		return nil, err
 	}
@@ -76,7 +77,7 @@ func (j *Job) Add(s Source, to, part string) (*Going, error) {
 
 // take notes what lies in a project or a part of it, hidden things among it.
 func (g *Going) take() error {
-	info, err := os.Lstat(g.From)
+	info, err := os.Lstat(string(g.From))
 	if err != nil {
 		return proposal.Refused("", "%s cannot be read: %s", g.Name, place.Reason(err))
 	}
@@ -98,7 +99,7 @@ func (g *Going) take() error {
 		if n.Kind == tree.Folder {
 			shown += "/"
 		} else if g.Note.Part != "" {
-			if info, err := os.Lstat(filepath.Join(g.From, filepath.FromSlash(at))); err == nil {
+			if info, err := os.Lstat(string(g.From.Join(at))); err == nil {
 				size += info.Size()
 			}
 		}
@@ -117,8 +118,8 @@ func (g *Going) sumUp() (err error) {
 		g.entries, err = bundle.List(g.From, g.whole, nil, "", nil)
 		return err
 	}
-	e := bundle.Entry{Path: filepath.Base(g.From)}
-	in, err := place.Open(filepath.Dir(g.From))
+	e := bundle.Entry{Path: g.From.Name()}
+	in, err := place.Open(g.From.Parent())
 	if err == nil {
 		defer in.Close()
 		err = bundle.Look(in, &e, nil)
@@ -132,11 +133,11 @@ func (g *Going) sumUp() (err error) {
 
 // Return adds a project, or a part of one, that comes back to a folder, from where a list says
 // that it is. Own is the folder of the project, where it is only a part that was archived.
-func (j *Job) Return(p *bundle.Away, dir, own string) error {
+func (j *Job) Return(p *bundle.Away, dir, own address.Address) error {
 	if !place.Exists(p.Lies()) {
 		return proposal.Refused("connect it, and try again", "%s is %s, and that is not there now", p.Name, p.Where())
 	}
-	g := &Going{Name: p.Called(), From: p.To, To: filepath.Join(dir, p.Name, filepath.FromSlash(p.Part)), Size: p.Size, Note: p, Project: own}
+	g := &Going{Name: p.Called(), From: address.Address(p.To), To: dir.Join(p.Name, p.Part), Size: p.Size, Note: p, Project: own}
 	if p.File != "" {
 		f, err := bundle.OpenFile(p.File)
 		if err != nil {
@@ -178,7 +179,7 @@ func (j *Job) Things() (n int) {
 
 // CameFrom is where a project was, by its name in an archive file: whether it was archived from
 // there is told by the list that lies there. It is empty where no such project lies in it.
-func CameFrom(file, name string) (string, error) {
+func CameFrom(file address.Address, name string) (address.Address, error) {
 	f, err := bundle.OpenFile(file)
 	if err != nil {
 		return "", proposal.Refused("", "%s cannot be read: %s", file, place.Reason(err))
@@ -191,7 +192,7 @@ func CameFrom(file, name string) (string, error) {
 	case note == nil:
 		return "", nil
 	}
-	return note.From, nil
+	return address.Address(note.From), nil
 }
 
 // top is the folder of an archive file that a project lies in.
@@ -202,13 +203,13 @@ func top(p *bundle.Away) string {
 
 // Without leaves out of projects what leaves them for another place in the same run: slashed
 // paths from their own folders, by these.
-func (j *Job) Without(leaves map[string][]string) {
-	j.moved = map[string]bool{}
+func (j *Job) Without(leaves map[address.Address][]string) {
+	j.moved = map[address.Address]bool{}
 	for _, g := range j.Goes {
 		gone := map[string]bool{}
 		for _, at := range leaves[g.From] {
 			gone[at] = true
-			j.moved[filepath.Join(g.From, filepath.FromSlash(at))] = true
+			j.moved[g.From.Join(at)] = true
 		}
 		g.Note.Files = slices.DeleteFunc(g.Note.Files, func(f string) bool { return gone[f] })
 	}

@@ -8,6 +8,7 @@ import (
 	"strings"
 	"time"
 
+	"vestibula/core/address"
 	"vestibula/core/change"
 	"vestibula/core/label"
 	"vestibula/core/place"
@@ -26,9 +27,9 @@ func (j *Job) Propose() (*proposal.Proposal, error) {
 		if j.Copy {
 			op = change.Copy
 		}
-		part.Add(proposal.Step{Op: op, From: filepath.ToSlash(g.From), To: filepath.ToSlash(g.To), Sized: true, Size: g.Size})
+		part.Add(proposal.Step{Op: op, From: g.From.Slashed(), To: g.To.Slashed(), Sized: true, Size: g.Size})
 		if !j.Copy {
-			out.Archived = append(out.Archived, proposal.Archived{Dir: filepath.Dir(j.lay(g)), Project: g.Note, Back: j.Back})
+			out.Archived = append(out.Archived, proposal.Archived{Dir: j.lay(g).Parent(), Project: g.Note, Back: j.Back})
 		}
 	}
 	if err := j.bring(out.Set); err != nil {
@@ -45,12 +46,12 @@ func (j *Job) Propose() (*proposal.Proposal, error) {
 
 // dirs are the folders that projects go from or come back to, or the projects themselves, where
 // copies of them are made: there a person looks for the undo.
-func (j *Job) dirs() (dirs []string) {
+func (j *Job) dirs() (dirs []address.Address) {
 	for _, g := range j.Goes {
 		if dir := g.Project; j.Copy {
 			dirs = append(dirs, dir)
 		} else {
-			dirs = append(dirs, filepath.Dir(j.lay(g)))
+			dirs = append(dirs, j.lay(g).Parent())
 		}
 	}
 	slices.Sort(dirs)
@@ -58,23 +59,23 @@ func (j *Job) dirs() (dirs []string) {
 }
 
 // lay is where the own folder of a project is when it does not lie in its archive.
-func (j *Job) lay(g *Going) string {
+func (j *Job) lay(g *Going) address.Address {
 	if !j.Back {
 		return g.Project
 	}
-	return strings.TrimSuffix(g.To, string(filepath.Separator)+filepath.FromSlash(g.Note.Part))
+	return address.Address(strings.TrimSuffix(string(g.To), string(filepath.Separator)+filepath.FromSlash(g.Note.Part)))
 }
 
 // at is a path in the set: of what goes, it begins in the folder that was named, as others may
 // have to be made on the way.
-func at(set *change.Set, full string) change.At {
-	dir := filepath.Dir(full)
-	for !place.Exists(dir) && dir != filepath.Dir(dir) {
-		dir = filepath.Dir(dir)
+func at(set *change.Set, full address.Address) change.At {
+	dir := full.Parent()
+	for !place.Exists(dir) && dir != dir.Parent() {
+		dir = dir.Parent()
 	}
-	rel, err := filepath.Rel(dir, full)
+	rel, err := filepath.Rel(string(dir), string(full))
 	if err != nil {
-		rel = filepath.Base(full) // it lies below
+		rel = full.Name() // it lies below
 	}
 	return change.At{In: set.Place(dir), Path: filepath.ToSlash(rel)}
 }
@@ -85,10 +86,10 @@ func (j *Job) bring(set *change.Set) error {
 		return j.pack(set)
 	}
 	way := set.Way(func(at change.At) bool {
-		return place.Exists(filepath.Join(set.Places[at.In], filepath.FromSlash(at.Path)))
+		return place.Exists(set.Places[at.In].Join(at.Path))
 	})
 	for _, g := range j.Goes {
-		if up := filepath.Dir(g.To); !place.Exists(up) {
+		if up := g.To.Parent(); !place.Exists(up) {
 			way.To(at(set, up), "on the way")
 		}
 		switch {
@@ -108,7 +109,7 @@ func (j *Job) bring(set *change.Set) error {
 			}
 		default:
 			kind := tree.Folder
-			if info, err := os.Lstat(g.From); err == nil && !info.IsDir() {
+			if info, err := os.Lstat(string(g.From)); err == nil && !info.IsDir() {
 				kind = tree.File
 			}
 			set.Move(at(set, g.From), at(set, g.To), change.Is(kind), "archive").Whole = true
@@ -133,7 +134,7 @@ func (g *Going) copied(set *change.Set, from, to change.At, way *change.Way) err
 		case n.Kind == tree.Folder:
 			set.MakeFolder(to.Below(at), "copy")
 		case n.Marks&tree.Link != 0:
-			target, err := os.Readlink(filepath.Join(g.From, filepath.FromSlash(at)))
+			target, err := os.Readlink(string(g.From.Join(at)))
 			if err != nil {
 				return proposal.Refused("", "%s cannot be read: %s", at, place.Reason(err))
 			}
@@ -148,7 +149,7 @@ func (g *Going) copied(set *change.Set, from, to change.At, way *change.Way) err
 // relabel notes in the labels of projects what of them was archived, came back, or was
 // handed over.
 func (j *Job) relabel(set *change.Set) error {
-	var dirs []string
+	var dirs []address.Address
 	for _, g := range j.Goes {
 		if g.Project != "" && (g.Note.Part != "" || j.Copy) && !slices.Contains(dirs, g.Project) {
 			dirs = append(dirs, g.Project)
@@ -163,7 +164,7 @@ func (j *Job) relabel(set *change.Set) error {
 }
 
 // note writes into the label of a project what of it goes or comes back.
-func (j *Job) note(l *label.Label, dir string) {
+func (j *Job) note(l *label.Label, dir address.Address) {
 	var handed *label.Handed
 	for _, g := range j.Goes {
 		part := g.Note.Part
@@ -172,7 +173,7 @@ func (j *Job) note(l *label.Label, dir string) {
 		case j.Copy && handed != nil:
 			handed.Parts = append(handed.Parts, cmp.Or(part, "."))
 		case j.Copy:
-			to := strings.TrimSuffix(g.To, string(filepath.Separator)+filepath.FromSlash(part))
+			to := strings.TrimSuffix(string(g.To), string(filepath.Separator)+filepath.FromSlash(part))
 			l.Handed = append(l.Handed, label.Handed{Parts: []string{cmp.Or(part, ".")}, To: to, For: j.For, Day: j.Now.Format(time.DateOnly)})
 			handed = &l.Handed[len(l.Handed)-1]
 		case j.Back:
@@ -181,16 +182,16 @@ func (j *Job) note(l *label.Label, dir string) {
 			if l.Closed == nil {
 				l.Closed = map[string]string{}
 			}
-			l.Closed[part] = g.To
+			l.Closed[part] = string(g.To)
 		}
 	}
 }
 
 // Kept are the archive files from which something comes back: they stay as they are.
-func (j *Job) Kept() (files []string) {
+func (j *Job) Kept() (files []address.Address) {
 	for _, g := range j.Goes {
-		if g.packed != nil && !slices.Contains(files, g.Note.File) {
-			files = append(files, g.Note.File)
+		if g.packed != nil && !slices.Contains(files, address.Address(g.Note.File)) {
+			files = append(files, address.Address(g.Note.File))
 		}
 	}
 	return files

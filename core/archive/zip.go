@@ -35,18 +35,18 @@ func (j *Job) pack(set *change.Set) error {
 	p := &packing{Job: j, set: set, in: &change.Set{}, notes: map[string]*bundle.Inventory{}}
 	taken := map[string]string{}
 	for _, g := range j.Goes {
-		rel, err := filepath.Rel(j.File, g.To)
+		rel, err := filepath.Rel(string(j.File), string(g.To))
 		if err != nil {
 			return err
 		}
 		inside := filepath.ToSlash(rel)
 		top, _, _ := strings.Cut(inside, "/")
-		if other := taken[tree.Folded(top)]; other != "" && other != g.Project {
-			return &TwiceError{other, g.Project}
+		if other := taken[tree.Folded(top)]; other != "" && other != string(g.Project) {
+			return &TwiceError{other, string(g.Project)}
 		}
-		taken[tree.Folded(top)] = g.Project
+		taken[tree.Folded(top)] = string(g.Project)
 		if p.notes[top] == nil {
-			p.notes[top] = &bundle.Inventory{ID: g.Note.Label.ID, Project: filepath.Base(g.Project), From: g.Project, Made: j.Now}
+			p.notes[top] = &bundle.Inventory{ID: g.Note.Label.ID, Project: g.Project.Name(), From: string(g.Project), Made: j.Now}
 			p.tops = append(p.tops, top)
 		}
 		p.one(g, inside, p.notes[top])
@@ -60,7 +60,7 @@ func (j *Job) pack(set *change.Set) error {
 			p.in.MakeFile(change.At{Path: path.Join(top, bundle.BackupName)}, tree.Bytes(data), "")
 		}
 	}
-	set.Changes = append(set.Changes, bundle.Pack(set.Place(filepath.Dir(j.File)), filepath.Base(j.File), p.in, j.Now, func(n int) {
+	set.Changes = append(set.Changes, bundle.Pack(set.Place(j.File.Parent()), j.File.Name(), p.in, j.Now, func(n int) {
 		if j.Packed != nil {
 			j.Packed(n)
 		}
@@ -78,10 +78,10 @@ func (p *packing) gone(at change.At, was change.State) {
 // one moves a project or a part of it into the file.
 func (p *packing) one(g *Going, inside string, note *bundle.Inventory) {
 	from, to := change.At{In: p.in.Place(g.From)}, change.At{Path: inside}
-	here := change.At{In: p.set.Place(filepath.Dir(g.From)), Path: filepath.Base(g.From)}
+	here := change.At{In: p.set.Place(g.From.Parent()), Path: g.From.Name()}
 	part := g.Note.Part
 	if g.whole == nil {
-		from.In = p.in.Place(filepath.Dir(g.From))
+		from.In = p.in.Place(g.From.Parent())
 	} else {
 		own := bundle.Entry{Path: "./"}
 		if in, err := place.Open(g.From); err == nil { // without its time it is made now
@@ -99,7 +99,7 @@ func (p *packing) one(g *Going, inside string, note *bundle.Inventory) {
 	}
 	for _, e := range g.entries {
 		at := strings.TrimSuffix(e.Path, "/")
-		if p.moved[filepath.Join(g.From, filepath.FromSlash(at))] || p.Copy && at == label.FileName && part == "" {
+		if p.moved[g.From.Join(at)] || p.Copy && at == label.FileName && part == "" {
 			continue
 		}
 		noted, inside, gone := e, to.Below(at), here.Below(at)

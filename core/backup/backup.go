@@ -11,6 +11,7 @@ import (
 	"strings"
 	"time"
 
+	"vestibula/core/address"
 	"vestibula/core/bundle"
 	"vestibula/core/change"
 	"vestibula/core/digest"
@@ -26,23 +27,24 @@ const Older = "Older"
 
 // A Job is what is set aside, and where.
 type Job struct {
-	Into    string // the folder of the backups, absolute
-	Bag     bool   // each is a bag
-	Zip     bool   // each is one file
-	Share   bool   // files that are as in the last backup share the room of that one
-	Keep    int    // how many stay at hand; 0 for all
+	Into    address.Address // the folder of the backups
+	Bag     bool            // each is a bag
+	Zip     bool            // each is one file
+	Share   bool            // files that are as in the last backup share the room of that one
+	Keep    int             // how many stay at hand; 0 for all
 	Now     time.Time
 	Program string      // what a bag says that it was made by
 	Packed  func(n int) // is told of what goes into a file; may be nil
 	Copies  []*Copy
-	older   []string // backups that go aside, absolute
+	older   []address.Address // backups that go aside, absolute
 }
 
 // A Copy is one project that is set aside.
 type Copy struct {
-	Dir, Name string // the project's own folder, and the name of the backup, without an ending
-	Note      *bundle.Inventory
-	Last      *bundle.Backup // which holds much the same, and shares it
+	Dir  address.Address
+	Name string // the project's own folder, and the name of the backup, without an ending
+	Note *bundle.Inventory
+	Last *bundle.Backup // which holds much the same, and shares it
 
 	last chan *bundle.Inventory // what that held, when it is read
 }
@@ -50,7 +52,7 @@ type Copy struct {
 // Begin begins with a project, under a name that is not taken. Before are its backups there, the
 // newest first: the list of the last one is long, and read while others read the project.
 func (j *Job) Begin(p *project.Project, before []bundle.Backup) *Copy {
-	c := &Copy{Dir: p.Dir, Name: j.name(filepath.Base(p.Dir)), Note: &bundle.Inventory{ID: p.Label.ID, Project: filepath.Base(p.Dir), From: p.Dir, Made: j.Now}}
+	c := &Copy{Dir: p.Dir, Name: j.name(p.Dir.Name()), Note: &bundle.Inventory{ID: p.Label.ID, Project: p.Dir.Name(), From: string(p.Dir), Made: j.Now}}
 	if i := slices.IndexFunc(before, func(b bundle.Backup) bool { return !bundle.IsFile(b.Dir) }); j.Share && i >= 0 {
 		c.Last, c.last = &before[i], make(chan *bundle.Inventory, 1)
 		go func() {
@@ -73,12 +75,12 @@ func (c *Copy) Take(root *tree.Node, done func(n int)) (err error) {
 	payload := ""
 	if c.Last != nil {
 		if note := <-c.last; note != nil {
-			known, payload = note.Entries, c.Last.Payload()
+			known, payload = note.Entries, string(c.Last.Payload())
 		} else {
 			c.Last = nil
 		}
 	}
-	c.Note.Entries, err = bundle.List(c.Dir, root, known, payload, done)
+	c.Note.Entries, err = bundle.List(c.Dir, root, known, address.Address(payload), done)
 	return err
 }
 
@@ -87,7 +89,7 @@ func (j *Job) name(project string) string {
 	day := project + " " + j.Now.Format(time.DateOnly)
 	taken := func(name string) bool {
 		there := func(name string) bool {
-			return place.Exists(filepath.Join(j.Into, name)) || place.Exists(filepath.Join(j.Into, Older, name))
+			return place.Exists(j.Into.Join(name)) || place.Exists(j.Into.Join(Older, name))
 		}
 		return there(name) || there(name+".zip") || slices.ContainsFunc(j.Copies, func(c *Copy) bool { return c.Name == name })
 	}
@@ -119,10 +121,10 @@ func (j *Job) Things() (n int) {
 
 // Propose returns what makes the backups, and moves older ones aside.
 func (j *Job) Propose() (*proposal.Proposal, error) {
-	out := &proposal.Proposal{Set: &change.Set{Places: []string{j.Into}}, Roots: []journal.Root{{Path: "."}}}
+	out := &proposal.Proposal{Set: &change.Set{Places: []address.Address{j.Into}}, Roots: []journal.Root{{Path: "."}}}
 	part := out.Part("")
 	for _, c := range j.Copies {
-		one := &change.Set{Places: []string{j.Into, c.Dir}}
+		one := &change.Set{Places: []address.Address{j.Into, c.Dir}}
 		if err := j.copies(one, c); err != nil {
 			return nil, err
 		}
@@ -139,11 +141,11 @@ func (j *Job) Propose() (*proposal.Proposal, error) {
 		part.Add(proposal.Step{Op: change.Make, To: j.File(c), Sized: true, Size: size, Why: fmt.Sprintf("%d files", len(manifest.Sums))})
 	}
 	older := change.At{Path: Older}
-	if len(j.older) > 0 && !place.Exists(filepath.Join(j.Into, Older)) {
+	if len(j.older) > 0 && !place.Exists(j.Into.Join(Older)) {
 		out.Set.MakeFolder(older, "older backups")
 	}
 	for _, dir := range j.older {
-		name, kind := filepath.Base(dir), tree.Folder
+		name, kind := dir.Name(), tree.Folder
 		if bundle.IsFile(dir) {
 			kind = tree.File
 		}
@@ -166,7 +168,7 @@ func (j *Job) copies(set *change.Set, c *Copy) error {
 	}
 	last := ""
 	if c.Last != nil {
-		rel, err := filepath.Rel(j.Into, c.Last.Payload())
+		rel, err := filepath.Rel(string(j.Into), string(c.Last.Payload()))
 		if err != nil {
 			return err
 		}

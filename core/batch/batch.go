@@ -13,6 +13,7 @@ import (
 	"slices"
 	"time"
 
+	"vestibula/core/address"
 	"vestibula/core/build"
 	"vestibula/core/outline"
 	"vestibula/core/pool"
@@ -83,7 +84,7 @@ type Batch struct {
 	Kept     []*Kept   // rows that are marked as built
 
 	meeting *tree.Meeting
-	place   string // that is built in, where rows are held against it
+	place   address.Address // that is built in, where rows are held against it
 }
 
 // A grown is the tree of a row, or what is wrong with it.

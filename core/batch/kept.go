@@ -10,6 +10,7 @@ import (
 	"slices"
 	"strings"
 
+	"vestibula/core/address"
 	"vestibula/core/bundle"
 	"vestibula/core/label"
 	"vestibula/core/place"
@@ -37,14 +38,14 @@ type Kept struct {
 	*Build
 	Marking  table.Marking
 	Standing Standing
-	Dir      string // where its project is, absolute; empty where there is none
-	ID       string // what that is known by
-	Diffs    []Diff // of a changed one
-	Why      string // it is unclear, or where it was archived
+	Dir      address.Address // where its project is; empty where there is none
+	ID       string          // what that is known by
+	Diffs    []Diff          // of a changed one
+	Why      string          // it is unclear, or where it was archived
 }
 
 // Moved reports whether the project is elsewhere than the mark says.
-func (k *Kept) Moved() bool { return k.Dir != "" && k.Dir != k.Marking.Where }
+func (k *Kept) Moved() bool { return k.Dir != "" && string(k.Dir) != k.Marking.Where }
 
 // A Diff is a value that a row has, and its project has not.
 type Diff struct{ Field, Was, Is string }
@@ -58,19 +59,19 @@ type reader interface {
 // Compare looks for the projects of rows that are marked, and holds their values against
 // those of the rows: as far as columns or common values say them. Place is the folder that
 // is built in; bad is told of labels there that cannot be read.
-func (b *Batch) Compare(at *place.Place, bad func(dir string, err error)) {
+func (b *Batch) Compare(at *place.Place, bad func(dir address.Address, err error)) {
 	b.place = at.Real
 	b.several(at, func(eyes reader, k *Kept) {
 		if k.Standing != Unlooked {
 			return
 		}
 		k.Standing = Gone
-		if k.Marking.Where != "" && b.settle(eyes, k, k.Marking.Where, k.Marking.As) {
+		if k.Marking.Where != "" && b.settle(eyes, k, address.Address(k.Marking.Where), k.Marking.As) {
 			return
 		}
-		b.settle(eyes, k, filepath.Join(at.Real, filepath.FromSlash(k.Folder())), k.Marking.As)
+		b.settle(eyes, k, at.Real.Join(k.Folder()), k.Marking.As)
 	})
-	var find func(id string) string // made once, for those that are not where they were
+	var find func(id string) address.Address // made once, for those that are not where they were
 	lists := map[string]*bundle.AwayList{}
 	for _, k := range b.Kept {
 		if k.Standing == Gone && k.Marking.As != "" {
@@ -118,12 +119,12 @@ func (b *Batch) several(at *place.Place, do func(eyes reader, k *Kept)) {
 }
 
 // settle reports whether a row's project is in a folder, and notes how it stands.
-func (b *Batch) settle(eyes reader, k *Kept, dir, id string) bool {
-	l, err := b.labelIn(eyes, dir)
+func (b *Batch) settle(eyes reader, k *Kept, dir address.Address, id string) bool {
+	l, err := b.labelIn(eyes, string(dir))
 	var none *project.LabelError
 	switch {
 	case errors.As(err, &none):
-		if info, err := os.Stat(dir); err == nil && info.IsDir() && id == "" && k.Marking.Where == dir {
+		if info, err := os.Stat(string(dir)); err == nil && info.IsDir() && id == "" && k.Marking.Where == string(dir) {
 			k.Dir, k.Standing = dir, Bare
 			return true
 		}
@@ -147,7 +148,7 @@ func (b *Batch) settle(eyes reader, k *Kept, dir, id string) bool {
 
 // labelIn is the label in a folder. Below the place that is built in, no path is followed from the top of the disk.
 func (b *Batch) labelIn(eyes reader, dir string) (*label.Label, error) {
-	if below, inside := strings.CutPrefix(dir, b.place+string(filepath.Separator)); inside && filepath.IsLocal(below) {
+	if below, inside := strings.CutPrefix(dir, string(b.place)+string(filepath.Separator)); inside && filepath.IsLocal(below) {
 		l, _, err := project.LabelIn(eyes, filepath.ToSlash(below))
 		return l, err
 	}
@@ -189,11 +190,11 @@ func (b *Batch) BuildAgain() {
 
 // InTheWay makes problems of rows whose folders are those of the projects of other rows,
 // as these are now, and do not go elsewhere.
-func (b *Batch) InTheWay(at string, goes func(dir string) bool) {
+func (b *Batch) InTheWay(at string, goes func(dir address.Address) bool) {
 	taken := map[string]*Kept{}
 	for _, k := range b.Kept {
 		if k.Dir != "" && !goes(k.Dir) {
-			taken[k.Dir] = k
+			taken[string(k.Dir)] = k
 		}
 	}
 	if len(taken) == 0 {

@@ -10,6 +10,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"vestibula/core/address"
 	"vestibula/core/label"
 	"vestibula/core/place"
 	"vestibula/core/template"
@@ -41,7 +42,7 @@ func keptOf(t *testing.T, rows string, projects map[string]template.Values) (*Ba
 	at, err := place.Open(top)
 	require.NoError(t, err)
 	defer at.Close()
-	b.Compare(at, func(dir string, err error) { assert.NoError(t, err, dir) })
+	b.Compare(at, func(dir address.Address, err error) { assert.NoError(t, err, dir) })
 	return b, top
 }
 
@@ -78,7 +79,7 @@ New;no;a;;;;
 	}
 	var all []said
 	for _, k := range b.Kept {
-		rel, _ := filepath.Rel(top, k.Dir)
+		rel, _ := filepath.Rel(top, string(k.Dir))
 		if k.Dir == "" {
 			rel = ""
 		}
@@ -114,7 +115,7 @@ func TestRowsThatTakeEachOthersPlaces(t *testing.T) {
 	for _, goes := range []bool{false, true} {
 		b, top := keptOf(t, rows, map[string]template.Values{"Ola": values(t, "client=Ola")})
 		require.Equal(t, Changed, b.Kept[0].Standing)
-		b.InTheWay(top, func(dir string) bool { return goes && dir == filepath.Join(top, "Ola") })
+		b.InTheWay(top, func(dir address.Address) bool { return goes && string(dir) == filepath.Join(top, "Ola") })
 		assert.Len(t, b.Builds, map[bool]int{true: 1, false: 0}[goes])
 		assert.Len(t, b.Problems, map[bool]int{true: 0, false: 1}[goes])
 	}

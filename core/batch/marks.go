@@ -6,6 +6,7 @@ import (
 	"os"
 	"path/filepath"
 
+	"vestibula/core/address"
 	"vestibula/core/change"
 	"vestibula/core/label"
 	"vestibula/core/place"
@@ -17,10 +18,10 @@ import (
 // Mark adds to a proposal what marks the rows in the file of the table, and returns how many.
 // Becomes says, by the folders of projects, which of them move in the same run, and where. The
 // error is a [proposal.Refusal].
-func (j *Job) Mark(p *proposal.Proposal, file string, becomes map[string]string) (n int, err error) {
+func (j *Job) Mark(p *proposal.Proposal, file string, becomes map[address.Address]address.Address) (n int, err error) {
 	into := j.Place.Real
 	if j.Pack != nil {
-		into = filepath.Join(into, j.Pack.Name)
+		into = into.Join(j.Pack.Name)
 	}
 	marks := j.marks(into, j.made, becomes)
 	if len(marks) == 0 {
@@ -30,7 +31,7 @@ func (j *Job) Mark(p *proposal.Proposal, file string, becomes map[string]string)
 	if err != nil {
 		return 0, proposal.Refused("", "the table %s: %s", file, place.Reason(err))
 	}
-	dir, name := filepath.Split(at)
+	dir, name := filepath.Split(string(at))
 	for _, lock := range []string{".~lock." + name + "#", "~$" + name} {
 		if _, err := os.Lstat(filepath.Join(dir, lock)); err == nil {
 			return 0, proposal.Refused("close it there, or build without marking rows", "the table %s is open in a spreadsheet program, which would write over the marks: %s is there", file, lock)
@@ -49,7 +50,7 @@ func (j *Job) Mark(p *proposal.Proposal, file string, becomes map[string]string)
 
 // marks are those of rows that are built below a folder or a file, with the identities in
 // labels, and of rows whose marks are not right any more.
-func (b *Batch) marks(into string, labels []*Label, becomes map[string]string) map[int]table.Mark {
+func (b *Batch) marks(into address.Address, labels []*Label, becomes map[address.Address]address.Address) map[int]table.Mark {
 	ids := map[string]string{}
 	for _, l := range labels {
 		ids[l.Folder] = l.Identity()
@@ -57,15 +58,15 @@ func (b *Batch) marks(into string, labels []*Label, becomes map[string]string) m
 	marks := map[int]table.Mark{}
 	for _, r := range b.Builds {
 		folder := r.Folder()
-		marks[r.Row] = table.Mark{When: b.Now, Where: filepath.Join(into, filepath.FromSlash(folder)), ID: ids[folder]}
+		marks[r.Row] = table.Mark{When: b.Now, Where: string(into.Join(folder)), ID: ids[folder]}
 	}
 	for _, k := range b.Kept {
 		dir := k.Dir
 		if to := becomes[dir]; to != "" {
 			dir = to
 		}
-		if dir != "" && (dir != k.Marking.Where || k.ID != "" && k.ID != k.Marking.As) {
-			marks[k.Row] = table.Mark{Where: dir, ID: k.ID}
+		if dir != "" && (string(dir) != k.Marking.Where || k.ID != "" && k.ID != k.Marking.As) {
+			marks[k.Row] = table.Mark{Where: string(dir), ID: k.ID}
 		}
 	}
 	return marks
@@ -74,15 +75,15 @@ func (b *Batch) marks(into string, labels []*Label, becomes map[string]string) m
 // Updates returns the values that rows have by now, and their projects have not, by the folders
 // of these. What cannot be brought up to date becomes a problem of its row; shown is how a
 // person is told of a folder.
-func (b *Batch) Updates(shown func(dir string) string) map[string]map[string]template.Raw {
-	all := map[string]map[string]template.Raw{}
+func (b *Batch) Updates(shown func(dir address.Address) string) map[address.Address]map[string]template.Raw {
+	all := map[address.Address]map[string]template.Raw{}
 	for _, k := range b.Kept {
 		switch {
 		case k.Standing == Unclear:
 			b.Problems = append(b.Problems, Problem{Row: k.Row, Message: k.Why})
 		case k.Standing != Changed:
 		case k.Moved() && k.Marking.Where != "": // a label is no proof
-			b.Problems = append(b.Problems, Problem{Row: k.Row, Message: fmt.Sprintf("it was built in %s; %s says that it is that project, and may be a copy of it: bring that up to date by itself", shown(k.Marking.Where), shown(k.Dir))})
+			b.Problems = append(b.Problems, Problem{Row: k.Row, Message: fmt.Sprintf("it was built in %s; %s says that it is that project, and may be a copy of it: bring that up to date by itself", shown(address.Address(k.Marking.Where)), shown(k.Dir))})
 		default:
 			raw, is := map[string]template.Raw{}, label.NewBuild(b.Template, k.Values, b.Now, "").Raw()
 			for _, d := range k.Diffs {

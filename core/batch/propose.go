@@ -30,7 +30,7 @@ type Job struct {
 	Again   bool         // a project is built once more
 	Store   *project.Store
 	Vacated map[string]bool // folders that are moved away meanwhile: paths from the place
-	Read    func(dir string) (*tree.Node, []tree.Unread, error)
+	Read    func(dir address.Address) (*tree.Node, []tree.Unread, error)
 	Records []*journal.Record // earlier runs
 	Steps   func(r *journal.Record) ([]change.Change, error)
 
@@ -95,9 +95,9 @@ func (j *Job) withoutClosed() {
 // error: a [proposal.Refusal], a [LabelError] or a [TwiceError]. There is no set where something
 // is in the way.
 func (j *Job) Propose() (p *proposal.Proposal, err error) {
-	p = &proposal.Proposal{Set: &change.Set{Places: []string{j.Place.Real}}}
+	p = &proposal.Proposal{Set: &change.Set{Places: []address.Address{j.Place.Real}}}
 	for _, r := range j.Records {
-		if r.End == journal.CutShort && !r.Busy && r.Undoes == 0 && len(r.Places) > 0 && string(r.Places[0]) == j.Place.Real && j.makesAllOf(r) {
+		if r.End == journal.CutShort && !r.Busy && r.Undoes == 0 && len(r.Places) > 0 && r.Places[0] == j.Place.Real && j.makesAllOf(r) {
 			j.Continues = append(j.Continues, r)
 		}
 	}
@@ -125,8 +125,8 @@ func (j *Job) Propose() (p *proposal.Proposal, err error) {
 		p.Set.Changes = j.Pack.Plan.Changes(0)
 	}
 	for _, r := range j.Continues { // all that such a run has left over is tidied up
-		for _, at := range r.PlacePaths() {
-			if info, err := os.Stat(at); err == nil && info.IsDir() {
+		for _, at := range r.Places {
+			if info, err := os.Stat(string(at)); err == nil && info.IsDir() {
 				p.Set.Place(at)
 			}
 		}

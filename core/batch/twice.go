@@ -3,8 +3,8 @@ package batch
 import (
 	"os"
 	"path"
-	"path/filepath"
 
+	"vestibula/core/address"
 	"vestibula/core/build"
 	"vestibula/core/change"
 	"vestibula/core/label"
@@ -23,8 +23,8 @@ const maxBeside = 2000
 // A Double is something that a build would make a second time: it is there under another
 // number, name or value.
 type Double struct {
-	Dir      string // of the project, absolute
-	From, To string // what is there, and what it would be called, from there; To is "" of the project itself
+	Dir      address.Address // of the project
+	From, To string          // what is there, and what it would be called, from there; To is "" of the project itself
 }
 
 // A TwiceError says what a build would make a second time.
@@ -41,7 +41,7 @@ func (j *Job) twice(p *proposal.Proposal, labels []*Label) error {
 	}
 	e := &TwiceError{}
 	for _, l := range labels {
-		dir := filepath.Join(j.Place.Real, filepath.FromSlash(l.Folder))
+		dir := j.Place.Real.Join(l.Folder)
 		if l.Known == nil {
 			if j.Table == nil {
 				j.renamed(e, dir, l)
@@ -59,7 +59,7 @@ func (j *Job) twice(p *proposal.Proposal, labels []*Label) error {
 }
 
 // doubles finds what of a project is there under another number, name or value.
-func (j *Job) doubles(p *proposal.Proposal, e *TwiceError, dir string, l *Label) error {
+func (j *Job) doubles(p *proposal.Proposal, e *TwiceError, dir address.Address, l *Label) error {
 	known, err := j.Store.Open(dir, l.Known)
 	if err != nil {
 		return nil // what cannot be read says nothing about doubles
@@ -104,14 +104,14 @@ func (j *Job) doubles(p *proposal.Proposal, e *TwiceError, dir string, l *Label)
 
 // renamed finds the project that a build would make beside its own folder, where
 // somebody has given it another name.
-func (j *Job) renamed(e *TwiceError, dir string, l *Label) {
-	entries, err := os.ReadDir(filepath.Dir(dir))
+func (j *Job) renamed(e *TwiceError, dir address.Address, l *Label) {
+	entries, err := os.ReadDir(string(dir.Parent()))
 	if err != nil || len(entries) > maxBeside {
 		return
 	}
 	next := label.NewBuild(j.Template, l.Build.Values, j.Now, j.Version)
 	for _, entry := range entries {
-		at := filepath.Join(filepath.Dir(dir), entry.Name())
+		at := dir.Parent().Join(entry.Name())
 		if !entry.IsDir() || at == dir {
 			continue
 		}

@@ -119,7 +119,7 @@ func ParseAway(data []byte) (*AwayList, error) {
 }
 
 // AwayIn returns what was archived from a folder; nil where nothing is known.
-func AwayIn(dir string) *AwayList {
+func AwayIn[P ~string](dir P) *AwayList {
 	l, data, err := ReadAway(dir)
 	if err != nil || data == nil {
 		return nil
@@ -235,7 +235,7 @@ func (p *Away) Tree() *tree.Node {
 }
 
 // ReadAway reads the list in a folder, and what it holds; an empty one where there is none.
-func ReadAway(dir string) (*AwayList, []byte, error) {
+func ReadAway[P ~string](dir P) (*AwayList, []byte, error) {
 	at, err := place.Open(dir)
 	if err != nil {
 		return nil, nil, err

@@ -12,6 +12,7 @@ import (
 	"path/filepath"
 	"slices"
 	"strings"
+	"vestibula/core/address"
 	"vestibula/core/change"
 	"vestibula/core/packed"
 	"vestibula/core/place"
@@ -19,25 +20,25 @@ import (
 
 // A Backup is one that is there.
 type Backup struct {
-	Dir  string     // absolute; of one in a file, that
-	Head *Inventory // what its list says of it as a whole
+	Dir  address.Address // of one in a file, that
+	Head *Inventory      // what its list says of it as a whole
 }
 
 // Payload is the folder in which a backup has what it holds, absolute.
-func (b *Backup) Payload() string {
-	if place.Exists(filepath.Join(b.Dir, BackupName)) {
+func (b *Backup) Payload() address.Address {
+	if place.Exists(b.Dir.Join(BackupName)) {
 		return b.Dir
 	}
-	return filepath.Join(b.Dir, Payload)
+	return b.Dir.Join(Payload)
 }
 
 // Backups are those of a project in a folder, the newest first; of all projects where the
 // identity is empty.
-func Backups(dir, id string) (list []Backup) {
-	entries, _ := os.ReadDir(dir)
+func Backups(dir address.Address, id string) (list []Backup) {
+	entries, _ := os.ReadDir(string(dir))
 	for _, e := range entries {
-		if head := Head(filepath.Join(dir, e.Name())); head != nil && (id == "" || head.ID == id) {
-			list = append(list, Backup{filepath.Join(dir, e.Name()), head})
+		if head := Head(dir.Join(e.Name())); head != nil && (id == "" || head.ID == id) {
+			list = append(list, Backup{dir.Join(e.Name()), head})
 		}
 	}
 	slices.SortStableFunc(list, func(a, b Backup) int { return b.Head.Made.Compare(a.Head.Made) })
@@ -46,12 +47,12 @@ func Backups(dir, id string) (list []Backup) {
 
 // Head is what the list of a backup says of it as a whole; nil where a folder or a file is
 // none.
-func Head(dir string) *Inventory {
-	if strings.HasSuffix(dir, change.Unfinished) {
+func Head[P ~string](dir P) *Inventory {
+	if strings.HasSuffix(string(dir), change.Unfinished) {
 		return nil // it never became whole
 	}
 	for _, name := range []string{BackupName, BagName} {
-		if at := filepath.Join(dir, name); IsFile(at) {
+		if at := filepath.Join(string(dir), name); IsFile(at) {
 			f, err := place.OpenFile(at)
 			if err != nil {
 				return nil
@@ -74,8 +75,8 @@ func Head(dir string) *Inventory {
 
 // Note is the list that a backup has of itself; nil where a folder or a file is none. The
 // error says that it cannot be read.
-func Note(dir string) (*Inventory, error) {
-	if packed.FormatOf(dir) == packed.Zip && IsFile(dir) {
+func Note[P ~string](dir P) (*Inventory, error) {
+	if packed.FormatOf(string(dir)) == packed.Zip && IsFile(dir) {
 		f, err := OpenFile(dir)
 		if err != nil {
 			return nil, err
@@ -88,7 +89,7 @@ func Note(dir string) (*Inventory, error) {
 		return note, err
 	}
 	for _, name := range []string{BackupName, BagName} {
-		at := filepath.Join(dir, name)
+		at := filepath.Join(string(dir), name)
 		if !place.Exists(at) {
 			continue
 		}
@@ -102,7 +103,7 @@ func Note(dir string) (*Inventory, error) {
 }
 
 // IsFile reports whether an ordinary file lies at a path.
-func IsFile(at string) bool {
-	info, err := os.Lstat(at)
+func IsFile[P ~string](at P) bool {
+	info, err := os.Lstat(string(at))
 	return err == nil && info.Mode().IsRegular()
 }

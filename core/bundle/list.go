@@ -7,6 +7,7 @@ import (
 	"os"
 	"path/filepath"
 	"strings"
+	"vestibula/core/address"
 	"vestibula/core/digest"
 	"vestibula/core/place"
 	"vestibula/core/pool"
@@ -18,7 +19,7 @@ import (
 // its payload. Done, which may be nil, is told how many things were looked at, from several
 // goroutines. The error
 // is an [UnreadError].
-func List(dir string, root *tree.Node, last []Entry, payload string, done func(n int)) ([]Entry, error) {
+func List(dir address.Address, root *tree.Node, last []Entry, payload address.Address, done func(n int)) ([]Entry, error) {
 	l := &lister{known: make(map[string]*Entry, len(last))}
 	for i := range last {
 		l.known[last[i].Path] = &last[i]
@@ -31,9 +32,9 @@ func List(dir string, root *tree.Node, last []Entry, payload string, done func(n
 		}
 		list = append(list, e)
 	}
-	places := []string{dir}
+	places := []string{string(dir)}
 	if len(l.known) > 0 {
-		places = append(places, payload)
+		places = append(places, string(payload))
 	}
 	for _, at := range places {
 		p, err := place.Open(at)

@@ -45,7 +45,7 @@ func Pack(in int, file string, set *change.Set, now time.Time, done func(n int))
 		switch {
 		case c.Op == change.Copy:
 			dress = change.Dress{Mode: c.Was.Mode, Time: c.Was.Time}
-			put(c.Path, &tree.Node{Name: path.Base(c.Path), Kind: tree.File, Content: &living{set.Places[c.FromIn], c.From, c.Was.Sum}})
+			put(c.Path, &tree.Node{Name: path.Base(c.Path), Kind: tree.File, Content: &living{string(set.Places[c.FromIn]), c.From, c.Was.Sum}})
 		case c.Node.Kind == tree.Folder:
 			folder(c.Path)
 		default:
@@ -111,8 +111,8 @@ type File struct {
 }
 
 // OpenFile opens one. Who opens it closes it.
-func OpenFile(file string) (*File, error) {
-	c, err := packed.OpenKnown(file)
+func OpenFile[P ~string](file P) (*File, error) {
+	c, err := packed.OpenKnown(string(file))
 	if err != nil {
 		return nil, err
 	}

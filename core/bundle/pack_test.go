@@ -11,6 +11,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"vestibula/core/address"
 	"vestibula/core/change"
 	"vestibula/core/digest"
 	"vestibula/core/tree"
@@ -24,7 +25,7 @@ func zipped(t *testing.T, holds, said string) ([]byte, error) {
 	require.NoError(t, os.WriteFile(filepath.Join(dir, "a.txt"), []byte(holds), 0o644))
 	note, err := (&Inventory{ID: "i", Project: "Ola", Made: day, Own: &Entry{Path: "./", Mode: 0o700}, Entries: []Entry{{Path: "Letters/", Mode: 0o750, Time: 7e9}, {Path: "a.txt", Size: int64(len(holds)), Sum: digest.Bytes([]byte(said)), Time: 1_700_000_000_000_000_123}, {Path: "way", To: "Letters"}}}).Encode()
 	require.NoError(t, err)
-	set := &change.Set{Places: []string{dir}, Changes: []change.Change{
+	set := &change.Set{Places: []address.Address{address.Address(dir)}, Changes: []change.Change{
 		{Op: change.Copy, From: "a.txt", Path: "Ola/a.txt", Was: change.State{Sum: digest.Bytes([]byte(said))}},
 		{Path: "Ola/Letters", Node: &tree.Node{}, As: change.Dress{Mode: 0o750, Time: 7e9}},
 		{Path: "Ola/way", Node: &tree.Node{Kind: tree.Symlink, Content: tree.Target("Letters")}},
@@ -84,7 +85,7 @@ func TestProvingFindsDamage(t *testing.T) {
 	require.NoError(t, err)
 	dir := t.TempDir()
 	require.NoError(t, os.WriteFile(filepath.Join(dir, "a.txt"), []byte("one"), 0o644))
-	set := &change.Set{Places: []string{dir}, Changes: []change.Change{{Op: change.Copy, From: "a.txt", Path: "Ola/a.txt", Was: change.State{Sum: digest.Bytes([]byte("one"))}}}}
+	set := &change.Set{Places: []address.Address{address.Address(dir)}, Changes: []change.Change{{Op: change.Copy, From: "a.txt", Path: "Ola/a.txt", Was: change.State{Sum: digest.Bytes([]byte("one"))}}}}
 	content := Pack(0, "x.zip", set, day, nil).Content
 	require.Error(t, content.(change.Proven).Prove(bytes.NewReader(whole[:len(whole)-30])), "cut off")
 	require.Error(t, content.(change.Proven).Prove(bytes.NewReader(whole)), "another archive")

@@ -6,7 +6,6 @@ import (
 	"fmt"
 	"io"
 	"path"
-	"path/filepath"
 	"strings"
 
 	"vestibula/core/change"
@@ -23,18 +22,18 @@ var ErrNoList = errors.New("it has no list of what it holds")
 // backup, or an archive file in which such lie, or projects that were archived. What it is, in a
 // word, is said with an error as well, which says that it is not whole, or is [ErrNoList]. Done is told
 // of each file that was summed up.
-func Check(at string, done func(n int)) (what string, r *Report, err error) {
+func Check[P ~string](at P, done func(n int)) (what string, r *Report, err error) {
 	real, err := place.Real(at)
 	switch {
 	case err != nil:
 		return "", nil, ErrNoList
-	case strings.HasSuffix(real, change.Unfinished):
+	case strings.HasSuffix(string(real), change.Unfinished):
 		return "backup", nil, errors.New("it is left of a run that was cut short")
-	case packed.FormatOf(real) == packed.Zip && IsFile(real):
-		return checkFile(real, done)
-	case place.Exists(filepath.Join(real, BackupName)):
+	case packed.FormatOf(string(real)) == packed.Zip && IsFile(real):
+		return checkFile(string(real), done)
+	case place.Exists(real.Join(BackupName)):
 		what = "backup"
-	case place.Exists(filepath.Join(real, Declaration)) && !place.Exists(filepath.Join(real, label.FileName)):
+	case place.Exists(real.Join(Declaration)) && !place.Exists(real.Join(label.FileName)):
 		what = "bag"
 	default:
 		return "", nil, ErrNoList
@@ -51,7 +50,7 @@ func Check(at string, done func(n int)) (what string, r *Report, err error) {
 	note, err := Note(real)
 	if what == "bag" {
 		r, err = checkBag(root, note, func(name string) ([]byte, error) {
-			data, err := place.ReadFile(filepath.Join(real, filepath.FromSlash(name)), MaxManifest)
+			data, err := place.ReadFile(real.Join(name), MaxManifest)
 			if err != nil {
 				return nil, fmt.Errorf("%s cannot be read: %s", name, place.Reason(err))
 			}

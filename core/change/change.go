@@ -20,6 +20,7 @@ import (
 	"strings"
 	"unicode/utf8"
 
+	"vestibula/core/address"
 	"vestibula/core/tree"
 )
 
@@ -152,7 +153,7 @@ func Together(list []Change, i int) (end int) {
 
 // A Set is a plan of changes to some places, given by their absolute paths.
 type Set struct {
-	Places  []string
+	Places  []address.Address
 	Changes []Change
 }
 

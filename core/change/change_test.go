@@ -16,6 +16,7 @@ import (
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
+	"vestibula/core/address"
 	"vestibula/core/digest"
 	"vestibula/core/tree"
 )
@@ -23,7 +24,7 @@ import (
 // set makes a set from lines such as "move a b/c", "make d/", "make e.txt" and
 // "remove f/".
 func set(lines ...string) *Set {
-	s := &Set{Places: []string{"/place"}}
+	s := &Set{Places: []address.Address{"/place"}}
 	for _, l := range lines {
 		words := strings.Fields(l)
 		c := Change{Op: Op(slices.Index(opWords[:], words[0]))}

@@ -4,10 +4,10 @@ import (
 	"crypto/rand"
 	"fmt"
 	"path"
-	"path/filepath"
 	"slices"
 	"strings"
 
+	"vestibula/core/address"
 	"vestibula/core/digest"
 	"vestibula/core/tree"
 )
@@ -31,7 +31,7 @@ func Holds(kind tree.Kind, contents []byte) State {
 
 // Place returns the number of a folder among the places of the set, to which it is added
 // where it is none of them yet.
-func (s *Set) Place(dir string) int {
+func (s *Set) Place(dir address.Address) int {
 	if i := slices.Index(s.Places, dir); i >= 0 {
 		return i
 	}
@@ -41,13 +41,11 @@ func (s *Set) Place(dir string) int {
 
 // Find returns where in the set a path of this disk lies: in the longest of its places that
 // leads there. The error says that it lies in none.
-func (s *Set) Find(full string) (At, error) {
-	full = filepath.ToSlash(full)
+func (s *Set) Find(full address.Address) (At, error) {
 	at, length := At{In: -1}, -1
 	for i, p := range s.Places {
-		top := strings.TrimSuffix(filepath.ToSlash(p), "/") + "/"
-		if strings.HasPrefix(full, top) && len(top) > length {
-			at, length = At{i, strings.TrimPrefix(full[len(top)-1:], "/")}, len(top)
+		if below, is := full.From(p); is && below != "." && len(p) > length {
+			at, length = At{i, below}, len(p)
 		}
 	}
 	if at.In < 0 {
@@ -112,9 +110,9 @@ func (s *Set) Remove(at At, was State, why string) *Change {
 
 // Rewriting returns what gives a file, by its absolute path, other contents, if it still holds
 // the old ones.
-func Rewriting(file string, was, is []byte) *Set {
-	set := &Set{Places: []string{filepath.Dir(file)}}
-	set.Write(At{Path: filepath.Base(file)}, was, is, "")
+func Rewriting(file address.Address, was, is []byte) *Set {
+	set := &Set{Places: []address.Address{file.Parent()}}
+	set.Write(At{Path: file.Name()}, was, is, "")
 	return set
 }
 

@@ -2,6 +2,7 @@ package change
 
 import (
 	"testing"
+	"vestibula/core/address"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -25,20 +26,20 @@ func TestWritingIsMakingReplacingAndRemoving(t *testing.T) {
 }
 
 func TestPathsAreFoundInTheInnermostPlace(t *testing.T) {
-	s := &Set{Places: []string{"/a", "/a/b", "/"}}
+	s := &Set{Places: []address.Address{"/a", "/a/b", "/"}}
 	for full, want := range map[string]At{"/a/x": {0, "x"}, "/a/b/x/y": {1, "x/y"}, "/ab/x": {2, "ab/x"}, "/a/bc": {0, "bc"}} {
-		at, err := s.Find(full)
+		at, err := s.Find(address.Address(full))
 		require.NoError(t, err)
 		assert.Equal(t, want, at, full)
 	}
-	_, err := (&Set{Places: []string{"/a"}}).Find("/b/x")
+	_, err := (&Set{Places: []address.Address{"/a"}}).Find("/b/x")
 	assert.EqualError(t, err, "/b/x lies elsewhere")
 	assert.Equal(t, 1, s.Place("/a/b"))
 	assert.Equal(t, 3, s.Place("/c"))
 }
 
 func TestFoldersOnTheWayAreMadeOnce(t *testing.T) {
-	s := &Set{Places: []string{"/p", "/q"}}
+	s := &Set{Places: []address.Address{"/p", "/q"}}
 	way := s.Way(func(at At) bool { return at.Path == "a" })
 	way.Knows(At{Path: "k"})
 	assert.Equal(t, 2, way.To(At{Path: "a/b/c"}, ""))
@@ -50,11 +51,11 @@ func TestFoldersOnTheWayAreMadeOnce(t *testing.T) {
 }
 
 func TestSetsAreJoinedByTheirPlaces(t *testing.T) {
-	s := &Set{Places: []string{"/a", "/b"}}
-	other := &Set{Places: []string{"/c", "/b"}}
+	s := &Set{Places: []address.Address{"/a", "/b"}}
+	other := &Set{Places: []address.Address{"/c", "/b"}}
 	other.Move(At{0, "x"}, At{1, "y"}, State{}, "")
 	assert.Equal(t, []int{2, 1}, s.Join(other))
-	assert.Equal(t, []string{"/a", "/b", "/c"}, s.Places)
+	assert.Equal(t, []address.Address{"/a", "/b", "/c"}, s.Places)
 	assert.Equal(t, [2]int{2, 1}, [2]int{s.Changes[0].FromIn, s.Changes[0].In})
 	assert.Equal(t, 0, other.Changes[0].FromIn, "the other one stays as it was")
 }

@@ -2,16 +2,15 @@ package change
 
 import (
 	"path"
-	"path/filepath"
 	"slices"
-	"strings"
+	"vestibula/core/address"
 )
 
 // Nest writes the changes in places below a folder with paths from that folder, so that no two
 // places of a set lie in each other there. It returns where paths of the set are from then on.
-func (s *Set) Nest(top string) (now func(At) At) {
-	places, at, before := []string{}, make([]int, len(s.Places)), make([]string, len(s.Places))
-	number := func(place string) int {
+func (s *Set) Nest(top address.Address) (now func(At) At) {
+	places, at, before := []address.Address{}, make([]int, len(s.Places)), make([]string, len(s.Places))
+	number := func(place address.Address) int {
 		if i := slices.Index(places, place); i >= 0 {
 			return i
 		}
@@ -19,13 +18,13 @@ func (s *Set) Nest(top string) (now func(At) At) {
 		return len(places) - 1
 	}
 	for i, p := range s.Places {
-		rel, err := filepath.Rel(top, p)
-		if err != nil || !filepath.IsLocal(rel) {
+		rel, inside := p.From(top)
+		if !inside {
 			at[i] = number(p)
 			continue
 		}
 		if at[i] = number(top); rel != "." {
-			before[i] = filepath.ToSlash(rel)
+			before[i] = rel
 		}
 	}
 	s.Places = places
@@ -47,9 +46,9 @@ func (s *Set) Nest(top string) (now func(At) At) {
 }
 
 // Tops are the places of the set in which others of them lie.
-func (s *Set) Tops() (tops []string) {
+func (s *Set) Tops() (tops []address.Address) {
 	for _, top := range s.Places {
-		if slices.ContainsFunc(s.Places, func(p string) bool { return strings.HasPrefix(p, top+string(filepath.Separator)) }) {
+		if slices.ContainsFunc(s.Places, func(p address.Address) bool { return p != top && p.Within(top) }) {
 			tops = append(tops, top)
 		}
 	}

@@ -46,7 +46,7 @@ type Writer struct {
 
 // A Plan is a set of changes that was put into order and held against the disk.
 type Plan struct {
-	Places  []string // absolute, without links
+	Places  []address.Address
 	List    []change.Change
 	Blocked []Blocked // what is in the way; such a plan is not carried out
 	Work    string    // the hidden folder of the run, in each place
@@ -92,7 +92,7 @@ func (e *BlockedError) Error() string {
 // other run can change them, and the plan need not be looked at as a whole again.
 // It is for plans that nobody is asked about. Who does not apply it drops it.
 func (w *Writer) Prepare(set *change.Set) (*Plan, error) {
-	var places []string
+	var places []address.Address
 	for _, p := range set.Places {
 		real, err := place.Real(p)
 		if err != nil {
@@ -170,13 +170,13 @@ func TakeBack(b *proposal.Back) *Plan {
 }
 
 // open opens the places of a plan, and notes what they are known by.
-func (p *Plan) open(paths []string) (places []*place.Place, err error) {
+func (p *Plan) open(paths []address.Address) (places []*place.Place, err error) {
 	for _, path := range paths {
 		place, err := place.Open(path)
 		var dev, ino uint64
 		if err == nil {
 			places = append(places, place)
-			dev, ino, err = folder.Identity(place.Real)
+			dev, ino, err = folder.Identity(string(place.Real))
 		}
 		if err != nil {
 			closeAll(places)
@@ -244,11 +244,11 @@ func (w *Writer) Apply(p *Plan, head journal.Head) (record *journal.Record, err 
 	again := &Plan{}
 	places, err := again.open(p.Places)
 	if err != nil {
-		return nil, &BlockedError{[]Blocked{{p.Places[0], err.Error()}}}
+		return nil, &BlockedError{[]Blocked{{string(p.Places[0]), err.Error()}}}
 	}
 	defer closeAll(places)
 	if !slices.Equal(again.identities, p.identities) || !slices.Equal(again.Places, p.Places) {
-		return nil, &BlockedError{[]Blocked{{p.Places[0], ErrChanged.Error()}}}
+		return nil, &BlockedError{[]Blocked{{string(p.Places[0]), ErrChanged.Error()}}}
 	}
 	for i, names := range p.meanwhile {
 		places[i].Under(names)
@@ -315,7 +315,7 @@ func (r *run) recorded(head journal.Head, looked <-chan error) (record *journal.
 func (p *Plan) note(head *journal.Head) {
 	head.Work, head.Places, head.Count, head.Kept = p.Work, nil, change.Count(p.List, label.Own), journal.Kept(p.List)
 	for _, place := range p.Places {
-		head.Places = append(head.Places, address.Text(place))
+		head.Places = append(head.Places, address.Address(address.Text(place)))
 	}
 	if p.undoes != nil {
 		head.Undoes = p.undoes.Number
@@ -330,7 +330,7 @@ func (p *Plan) lookAgain(places []*place.Place) error {
 	check := &change.Check{Places: asPlaces(places), Work: p.Work, Names: true}
 	_, bad, err := check.Run(p.List)
 	if err != nil {
-		return &BlockedError{[]Blocked{{p.Places[0], place.Reason(err)}}}
+		return &BlockedError{[]Blocked{{string(p.Places[0]), place.Reason(err)}}}
 	}
 	if len(bad) == 0 {
 		return nil
@@ -343,7 +343,7 @@ func (p *Plan) lookAgain(places []*place.Place) error {
 }
 
 // take keeps others out of the places while this run is at work.
-func (w *Writer) take(places []string) (release func(), err error) {
+func (w *Writer) take(places []address.Address) (release func(), err error) {
 	release, err = register.Register{Dir: journal.RegisterDir(w.Dir)}.Take(places)
 	var busy *BusyError
 	if err == nil || errors.As(err, &busy) {
@@ -437,12 +437,12 @@ func discard(root folder.Folder, work string) error {
 // taken back. Away are the places that are not here, as those on a disk that is not
 // connected: what it keeps there stays.
 func (w *Writer) Forget(j *journal.Journal, r *journal.Record) (away []string, err error) {
-	var places []string
-	for _, p := range r.PlacePaths() {
+	var places []address.Address
+	for _, p := range r.Places {
 		if place.Exists(p) {
 			places = append(places, p)
 		} else {
-			away = append(away, p)
+			away = append(away, string(p))
 		}
 	}
 	release, err := w.take(places)

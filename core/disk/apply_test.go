@@ -7,7 +7,6 @@ import (
 	"io/fs"
 	"math/rand/v2"
 	"os"
-	"path/filepath"
 	"strconv"
 	"strings"
 	"sync"
@@ -17,6 +16,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"vestibula/core/address"
 	"vestibula/core/change"
 	"vestibula/core/digest"
 	"vestibula/core/folder"
@@ -154,25 +154,25 @@ func TestAFolderIsWholeUnderItsName(t *testing.T) {
 		w := newWorld(t, 1, 0)
 		seen := 0
 		look := meddling{tree.Bytes("x"), func() {
-			if _, err := os.Lstat(filepath.Join(w.places[0], "P")); errors.Is(err, fs.ErrNotExist) {
+			if _, err := os.Lstat(string(w.places[0].Join("P"))); errors.Is(err, fs.ErrNotExist) {
 				seen++
 			}
-			assert.DirExists(t, filepath.Join(w.places[0], "P"+change.Unfinished))
+			assert.DirExists(t, string(w.places[0].Join("P"+change.Unfinished)))
 			if fails {
-				require.NoError(t, os.Mkdir(filepath.Join(w.places[0], "P"), 0o777)) // somebody else takes the name
+				require.NoError(t, os.Mkdir(string(w.places[0].Join("P")), 0o777)) // somebody else takes the name
 				fails = false
 			}
 		}}
 		set(w, change.Change{Op: change.Make, Path: "P", Whole: true, Node: &tree.Node{Name: "P"}}, change.Change{Op: change.Copy, Path: "P/x", Content: look})
 		_, err := w.apply()
 		assert.Positive(t, seen)
-		assert.NoDirExists(t, filepath.Join(w.places[0], "P"+change.Unfinished))
+		assert.NoDirExists(t, string(w.places[0].Join("P"+change.Unfinished)))
 		if err != nil {
 			assert.ErrorIs(t, err, fs.ErrExist)
-			assert.NoFileExists(t, filepath.Join(w.places[0], "P", "x"))
+			assert.NoFileExists(t, string(w.places[0].Join("P", "x")))
 			continue
 		}
-		assert.FileExists(t, filepath.Join(w.places[0], "P", "x"))
+		assert.FileExists(t, string(w.places[0].Join("P", "x")))
 		_, err = w.undo("test")
 		require.NoError(t, err)
 		assert.Empty(t, w.now())
@@ -183,22 +183,22 @@ func TestAFolderIsWholeUnderItsName(t *testing.T) {
 func TestTheTimeOfAFolderIsItsOwnersWhereTheyWereThere(t *testing.T) {
 	w := newWorld(t, 1, 0)
 	for _, dir := range []string{"A", "B"} {
-		at := filepath.Join(w.places[0], dir)
-		require.NoError(t, os.MkdirAll(at, 0o777))
-		require.NoError(t, os.WriteFile(filepath.Join(at, "x"), nil, 0o666))
-		require.NoError(t, os.Chtimes(at, time.Time{}, time.Unix(1_600_000_000, 0)))
+		at := w.places[0].Join(dir)
+		require.NoError(t, os.MkdirAll(string(at), 0o777))
+		require.NoError(t, os.WriteFile(string(at.Join("x")), nil, 0o666))
+		require.NoError(t, os.Chtimes(string(at), time.Time{}, time.Unix(1_600_000_000, 0)))
 	}
 	file := change.State{Entry: tree.Entry{Kind: tree.File}}
 	set(w, change.Change{Op: change.Move, From: "A/x", Path: "A/y", Was: file}, change.Change{Op: change.Move, From: "B/x", Path: "B/y", Was: file})
 	_, err := w.apply()
 	require.NoError(t, err)
 	theirs := time.Now().Add(time.Hour)
-	require.NoError(t, os.Chtimes(filepath.Join(w.places[0], "B"), time.Time{}, theirs))
+	require.NoError(t, os.Chtimes(string(w.places[0].Join("B")), time.Time{}, theirs))
 	_, err = w.undo("test")
 	require.NoError(t, err)
 	times := w.folderTimes()
-	assert.Equal(t, int64(1_600_000_000e9), times[filepath.Join(w.places[0], "A")])
-	assert.Greater(t, times[filepath.Join(w.places[0], "B")], int64(1_600_000_000e9))
+	assert.Equal(t, int64(1_600_000_000e9), times[string(w.places[0].Join("A"))])
+	assert.Greater(t, times[string(w.places[0].Join("B"))], int64(1_600_000_000e9))
 }
 
 // What goes because the same lies elsewhere stays where that is no longer so, also in
@@ -208,19 +208,19 @@ func TestWhatIsThereTwiceGoesOnlyWhileItIs(t *testing.T) {
 		text := strings.Repeat("x", size)
 		for _, changed := range []bool{false, true} {
 			w := newWorld(t, 1, 0)
-			one, other := filepath.Join(w.places[0], "one"), filepath.Join(w.places[0], "other")
-			require.NoError(t, os.WriteFile(one, []byte(text), 0o666))
-			require.NoError(t, os.WriteFile(other, []byte(text), 0o666))
+			one, other := w.places[0].Join("one"), w.places[0].Join("other")
+			require.NoError(t, os.WriteFile(string(one), []byte(text), 0o666))
+			require.NoError(t, os.WriteFile(string(other), []byte(text), 0o666))
 			meddle := meddling{tree.Bytes("new"), func() {
 				if changed {
-					require.NoError(t, os.WriteFile(other, []byte("changed"), 0o666))
+					require.NoError(t, os.WriteFile(string(other), []byte("changed"), 0o666))
 				}
 			}}
 			sum := digest.Bytes([]byte(text))
 			set(w, change.Change{Op: change.Remove, Path: "one", Was: change.State{Entry: tree.Entry{Kind: tree.File}, Sum: sum}, Instead: "other", Equal: true},
 				change.Change{Op: change.Make, Path: "new", Node: &tree.Node{Name: "new", Kind: tree.File, Content: meddle}})
 			_, err := w.apply()
-			_, stays := os.Lstat(one)
+			_, stays := os.Lstat(string(one))
 			if changed {
 				assert.ErrorIs(t, err, ErrChanged)
 				assert.NoError(t, stays)
@@ -230,7 +230,7 @@ func TestWhatIsThereTwiceGoesOnlyWhileItIs(t *testing.T) {
 			assert.ErrorIs(t, stays, fs.ErrNotExist)
 			_, err = w.undo("test")
 			require.NoError(t, err)
-			assert.FileExists(t, one)
+			assert.FileExists(t, string(one))
 		}
 	}
 }
@@ -240,12 +240,12 @@ func TestWhatIsThereTwiceGoesOnlyWhileItIs(t *testing.T) {
 func TestWhatBelongsToAFileGoesWithIt(t *testing.T) {
 	w := newWorld(t, 1, 0)
 	for i, name := range []string{"moved.txt", "copied.txt", "replaced.txt", "renamed.txt"} {
-		at := filepath.Join(w.places[0], name)
-		require.NoError(t, os.WriteFile(at, []byte(name), 0o600))
-		require.NoError(t, os.Chmod(at, 0o604))
-		require.NoError(t, os.Chtimes(at, time.Time{}, time.Unix(1_600_000_000+int64(i), 7)))
+		at := w.places[0].Join(name)
+		require.NoError(t, os.WriteFile(string(at), []byte(name), 0o600))
+		require.NoError(t, os.Chmod(string(at), 0o604))
+		require.NoError(t, os.Chtimes(string(at), time.Time{}, time.Unix(1_600_000_000+int64(i), 7)))
 	}
-	h, err := folder.Open(w.places[0])
+	h, err := folder.Open(string(w.places[0]))
 	require.NoError(t, err)
 	defer h.Close()
 	f, err := h.Append("replaced.txt")
@@ -256,7 +256,7 @@ func TestWhatBelongsToAFileGoesWithIt(t *testing.T) {
 		change.Change{Op: change.Replace, Path: "replaced.txt", Content: tree.Bytes("new")}, change.Change{Op: change.Move, From: "renamed.txt", Path: "other.txt"})
 	_, err = w.apply()
 	require.NoError(t, err)
-	for i, at := range []string{w.places[1] + "/moved.txt", w.places[0] + "/copy.txt", "", w.places[0] + "/other.txt"} {
+	for i, at := range []string{string(w.places[1] + "/moved.txt"), string(w.places[0] + "/copy.txt"), "", string(w.places[0] + "/other.txt")} {
 		if at == "" {
 			continue
 		}
@@ -264,7 +264,7 @@ func TestWhatBelongsToAFileGoesWithIt(t *testing.T) {
 		require.NoError(t, err)
 		assert.Equal(t, []any{os.FileMode(0o604), int64(1_600_000_000+i)*1e9 + 7}, []any{info.Mode().Perm(), info.ModTime().UnixNano()}, at)
 	}
-	info, err := os.Stat(filepath.Join(w.places[0], "replaced.txt"))
+	info, err := os.Stat(string(w.places[0].Join("replaced.txt")))
 	require.NoError(t, err)
 	assert.Equal(t, os.FileMode(0o604), info.Mode().Perm(), "who may read and write it stays as it is")
 	if f, err := h.Open("replaced.txt"); attributes && assert.NoError(t, err) {
@@ -288,7 +288,7 @@ func TestUndoTouchesOnlyWhatIsAsItWasMade(t *testing.T) {
 			paths := []string{"P/A/a.txt", "P/empty.txt", "P/A/mine.txt", "P/A/deep/mine.txt", "mine.txt", "P/B/mine.txt"}
 			path := paths[draw.IntN(len(paths))]
 			mine["0:"+path] = fmt.Sprintf("mine %d", i)
-			require.NoError(t, os.WriteFile(filepath.Join(w.places[0], path), []byte(mine["0:"+path]), 0o666))
+			require.NoError(t, os.WriteFile(string(w.places[0].Join(path)), []byte(mine["0:"+path]), 0o666))
 		}
 		meddled := w.now()
 		stays, err := w.undo("test")
@@ -310,12 +310,12 @@ func TestUndoTouchesOnlyWhatIsAsItWasMade(t *testing.T) {
 func TestALinkPutThereMeanwhileLeadsNowhere(t *testing.T) {
 	w := newWorld(t, 1, 0)
 	outside := t.TempDir()
-	require.NoError(t, os.MkdirAll(filepath.Join(w.places[0], "P/A"), 0o777))
+	require.NoError(t, os.MkdirAll(string(w.places[0].Join("P/A")), 0o777))
 	set(w, change.Change{Op: change.Make, Path: "P/A/x", Node: &tree.Node{}}, change.Change{Op: change.Make, Path: "P/A/y.txt", Node: file("y.txt", "y")})
 	p, err := Prepare(w.set)
 	require.NoError(t, err)
-	require.NoError(t, os.Remove(filepath.Join(w.places[0], "P/A")))
-	require.NoError(t, os.Symlink(outside, filepath.Join(w.places[0], "P/A")))
+	require.NoError(t, os.Remove(string(w.places[0].Join("P/A"))))
+	require.NoError(t, os.Symlink(outside, string(w.places[0].Join("P/A"))))
 	_, err = w.writer().Apply(p, journal.Head{})
 	var blocked *BlockedError
 	require.ErrorAs(t, err, &blocked)
@@ -330,8 +330,8 @@ func TestThePlaceItselfMayBeAnotherOne(t *testing.T) {
 	set(w, change.Change{Op: change.Make, Path: "P", Node: &tree.Node{}})
 	p, err := Prepare(w.set)
 	require.NoError(t, err)
-	require.NoError(t, os.Rename(w.places[0], w.places[0]+" away"))
-	require.NoError(t, os.Mkdir(w.places[0], 0o777))
+	require.NoError(t, os.Rename(string(w.places[0]), string(w.places[0]+" away")))
+	require.NoError(t, os.Mkdir(string(w.places[0]), 0o777))
 	_, err = w.writer().Apply(p, journal.Head{})
 	assert.ErrorContains(t, err, ErrChanged.Error())
 	assert.Empty(t, w.now())
@@ -346,17 +346,17 @@ func TestALabelOnlyOffersAProjectOnAnotherDisk(t *testing.T) {
 	_, err = w.writer().Apply(p, journal.Head{What: "test", Roots: []journal.Root{{Path: "P", ID: "4kq2"}}})
 	require.NoError(t, err)
 	// It is copied to another disk by hand, and removed here.
-	away := filepath.Join(w.places[1], "Archive")
-	require.NoError(t, os.CopyFS(away, os.DirFS(filepath.Join(w.places[0], "P"))))
-	require.NoError(t, os.RemoveAll(filepath.Join(w.places[0], "P")))
+	away := w.places[1].Join("Archive")
+	require.NoError(t, os.CopyFS(string(away), os.DirFS(string(w.places[0].Join("P")))))
+	require.NoError(t, os.RemoveAll(string(w.places[0].Join("P"))))
 	_, err = w.undo("test")
 	var gone *undo.GoneError
 	require.ErrorAs(t, err, &gone, "from elsewhere it is not found")
-	w.top = away
+	w.top = string(away)
 	_, err = w.undo("test")
 	require.ErrorAs(t, err, &gone)
-	assert.Equal(t, []string{away}, gone.Maybe, "it may be a copy")
-	w.named = away
+	assert.Equal(t, []address.Address{away}, gone.Maybe, "it may be a copy")
+	w.named = string(away)
 	stays, err := w.undo("test")
 	require.NoError(t, err)
 	assert.Empty(t, stays)

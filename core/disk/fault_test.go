@@ -156,42 +156,42 @@ func TestRivalsLoseNothing(t *testing.T) {
 				break
 			}
 			c := w.set.Changes[draw.IntN(len(w.set.Changes))]
-			target := filepath.Join(w.places[c.In], c.Path)
-			source := filepath.Join(w.places[c.FromIn], c.From)
+			target := w.places[c.In].Join(c.Path)
+			source := w.places[c.FromIn].Join(c.From)
 			if c.From == "" {
 				source = target
 			}
 			mine, act := "", draw.IntN(5)
 			f.done, f.at = 0, 1+draw.IntN(operations)
 			f.rival = func() {
-				mine = target
+				mine = string(target)
 				switch act {
 				case 0: // takes the name
-					if file, err := os.OpenFile(target, os.O_WRONLY|os.O_CREATE|os.O_EXCL, 0o666); err == nil {
+					if file, err := os.OpenFile(string(target), os.O_WRONLY|os.O_CREATE|os.O_EXCL, 0o666); err == nil {
 						_, _ = file.WriteString("mine")
 						file.Close()
 						return
 					}
 				case 1: // writes into it
-					if info, err := os.Lstat(source); err == nil && info.Mode().IsRegular() {
-						require.NoError(t, os.WriteFile(source, []byte("mine"), 0o666))
+					if info, err := os.Lstat(string(source)); err == nil && info.Mode().IsRegular() {
+						require.NoError(t, os.WriteFile(string(source), []byte("mine"), 0o666))
 						return
 					}
 				case 2: // a link to elsewhere, where it is to come about
-					if os.Symlink(outside, target) == nil {
+					if os.Symlink(outside, string(target)) == nil {
 						mine = ""
 						return
 					}
 				case 3: // puts something into a folder
-					if info, err := os.Lstat(source); err == nil && info.IsDir() {
-						require.NoError(t, os.WriteFile(filepath.Join(source, "mine.txt"), []byte("mine"), 0o666))
+					if info, err := os.Lstat(string(source)); err == nil && info.IsDir() {
+						require.NoError(t, os.WriteFile(string(source.Join("mine.txt")), []byte("mine"), 0o666))
 						return
 					}
 				case 4: // puts a link in the place of a folder
-					if info, err := os.Lstat(filepath.Dir(target)); err == nil && info.IsDir() && filepath.Dir(target) != w.places[c.In] {
-						away := filepath.Dir(target) + " away"
-						if os.Rename(filepath.Dir(target), away) == nil {
-							require.NoError(t, os.Symlink(filepath.Dir(outside), filepath.Dir(target)))
+					if info, err := os.Lstat(string(target.Parent())); err == nil && info.IsDir() && target.Parent() != w.places[c.In] {
+						away := target.Parent() + " away"
+						if os.Rename(string(target.Parent()), string(away)) == nil {
+							require.NoError(t, os.Symlink(filepath.Dir(outside), string(target.Parent())))
 						}
 						mine = ""
 						return
@@ -285,7 +285,7 @@ func TestAFolderOnItsWayToAnotherDiskLosesNothing(t *testing.T) {
 	fresh := func() (w *world, from, to string) {
 		f.reset()
 		w = newWorld(t, 1, 0)
-		from, to = filepath.Join(w.places[0], "in"), filepath.Join(w.places[1], "out")
+		from, to = string(w.places[0].Join("in")), string(w.places[1].Join("out"))
 		require.NoError(t, os.MkdirAll(filepath.Join(from, "deep"), 0o777))
 		for i := range 12 {
 			dir := from
@@ -337,12 +337,12 @@ func TestAFolderOnItsWayToAnotherDiskLosesNothing(t *testing.T) {
 			mine := ""
 			f.done, f.at = 0, k
 			f.rival = func() {
-				target := filepath.Join(w.places[act/2], at)
+				target := w.places[act/2].Join(at)
 				flags := os.O_WRONLY | os.O_APPEND
 				if act > 1 {
 					flags = os.O_WRONLY | os.O_CREATE | os.O_EXCL
 				}
-				if file, err := os.OpenFile(target, flags, 0o666); err == nil {
+				if file, err := os.OpenFile(string(target), flags, 0o666); err == nil {
 					_, err = file.WriteString(" mine")
 					require.NoError(t, err)
 					require.NoError(t, file.Close())
@@ -379,7 +379,7 @@ func TestCopiesThatWereMadeStayWhereTheRestFails(t *testing.T) {
 		want := map[string]string{}
 		for i := range 10 {
 			name := fmt.Sprintf("%02d.txt", i)
-			require.NoError(t, os.WriteFile(filepath.Join(w.places[1], name), []byte("text "+name), 0o666))
+			require.NoError(t, os.WriteFile(string(w.places[1].Join(name)), []byte("text "+name), 0o666))
 			changes = append(changes, change.Change{Op: change.Copy, FromIn: 1, From: name, Path: "in/" + name})
 			want["0:in/"+name] = "text " + name
 		}

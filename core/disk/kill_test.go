@@ -9,7 +9,6 @@ import (
 	"math/rand/v2"
 	"os"
 	"os/exec"
-	"path/filepath"
 	"slices"
 	"strconv"
 	"strings"
@@ -18,6 +17,7 @@ import (
 
 	"github.com/stretchr/testify/require"
 
+	"vestibula/core/address"
 	"vestibula/core/change"
 	"vestibula/core/digest"
 	"vestibula/core/journal"
@@ -34,20 +34,20 @@ func large(w *world) {
 	w.set = &change.Set{Places: w.places}
 	for i := range n {
 		text := fmt.Sprintf("file %d", i)
-		require.NoError(w.t, os.WriteFile(filepath.Join(w.places[0], file(i)), []byte(text), 0o640))
+		require.NoError(w.t, os.WriteFile(string(w.places[0].Join(file(i))), []byte(text), 0o640))
 		w.nodes = append(w.nodes, &thing{text: text})
 		w.texts = append(w.texts, text)
 		put(change.Change{Op: change.Move, Path: file((i + 1) % n), From: file(i)})
 	}
 	for _, kind := range []string{"across", "gone", "new", "copied"} {
-		require.NoError(w.t, os.Mkdir(filepath.Join(w.places[0], kind), 0o777))
+		require.NoError(w.t, os.Mkdir(string(w.places[0].Join(kind)), 0o777))
 		for i := range n / 2 {
 			path, text := kind+"/"+file(i), fmt.Sprintf("%s %d", kind, i)
 			mode := fs.FileMode(0o640)
 			if kind == "copied" && i%2 == 0 {
 				mode = 0o440
 			}
-			require.NoError(w.t, os.WriteFile(filepath.Join(w.places[0], path), []byte(text), mode))
+			require.NoError(w.t, os.WriteFile(string(w.places[0].Join(path)), []byte(text), mode))
 			state := change.State{Entry: tree.Entry{Kind: tree.File}, Sum: digest.Bytes([]byte(text))}
 			switch kind {
 			case "across":
@@ -92,14 +92,17 @@ func TestHelperApply(t *testing.T) {
 	words := strings.Split(text, ":")
 	at, err := strconv.Atoi(words[1])
 	require.NoError(t, err)
-	w := &world{t: t, state: words[2], places: words[3:]}
+	w := &world{t: t, state: words[2], places: []address.Address{}}
+	for _, at := range words[3:] {
+		w.places = append(w.places, address.Address(at))
+	}
 	f := &fault{at: at, rival: func() { _ = syscall.Kill(os.Getpid(), syscall.SIGKILL) }}
 	if words[0] == "undo" {
 		f.inject(t)
 		_, err := w.undo("test")
 		require.NoError(t, err)
 	} else {
-		away := &world{t: t, places: []string{t.TempDir(), t.TempDir()}}
+		away := &world{t: t, places: []address.Address{address.Address(t.TempDir()), address.Address(t.TempDir())}}
 		large(away)
 		w.set = away.set
 		w.set.Places = w.places
@@ -118,7 +121,7 @@ func TestKilledRunsOfMixedSetsLoseNothing(t *testing.T) {
 	draw := rand.New(rand.NewPCG(uint64(os.Getpid()), kills))
 	act := func(w *world, what string, at int) (operations int) {
 		cmd := exec.Command(os.Args[0], "-test.run=TestHelperApply$")
-		cmd.Env = append(os.Environ(), fmt.Sprintf("VESTIBULA_WORLD=%s:%d:%s:%s", what, at, w.state, strings.Join(w.places, ":")))
+		cmd.Env = append(os.Environ(), fmt.Sprintf("VESTIBULA_WORLD=%s:%d:%s:%s", what, at, w.state, strings.ReplaceAll(address.List(w.places), ", ", ":")))
 		out, err := cmd.CombinedOutput()
 		if at == 0 {
 			require.NoError(t, err, "%s", out)

@@ -9,6 +9,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"vestibula/core/address"
 	"vestibula/core/change"
 	"vestibula/core/folder"
 	"vestibula/core/tree"
@@ -60,12 +61,12 @@ func TestADiskInsideAPlace(t *testing.T) {
 	}
 	t.Cleanup(func() { folder.Between = nil })
 	top := t.TempDir()
-	w := &world{t: t, places: []string{filepath.Join(top, "place")}, state: filepath.Join(top, "state")}
+	w := &world{t: t, places: []address.Address{address.Address(filepath.Join(top, "place"))}, state: filepath.Join(top, "state")}
 	for at, text := range map[string]string{"a.txt": "a", "c.txt": "c", "in/x/y.txt": "y", "disk/b.txt": "b", "disk/d.txt": "d", "disk/out/z.txt": "z", "disk/here.txt": "here"} {
-		full := filepath.Join(w.places[0], at)
-		require.NoError(t, os.MkdirAll(filepath.Dir(full), 0o777))
-		require.NoError(t, os.WriteFile(full, []byte(text), 0o640))
-		require.NoError(t, os.Chtimes(full, time.Time{}, time.Unix(1_700_000_000, 5)))
+		full := w.places[0].Join(at)
+		require.NoError(t, os.MkdirAll(string(full.Parent()), 0o777))
+		require.NoError(t, os.WriteFile(string(full), []byte(text), 0o640))
+		require.NoError(t, os.Chtimes(string(full), time.Time{}, time.Unix(1_700_000_000, 5)))
 	}
 	move := func(op change.Op, from, to string, kind tree.Kind) change.Change {
 		return change.Change{Op: op, From: from, Path: to, Was: change.State{Entry: tree.Entry{Kind: kind}}}
@@ -85,11 +86,11 @@ func TestADiskInsideAPlace(t *testing.T) {
 	require.NoError(t, err)
 	after := withoutKept(w.now())
 	for _, at := range []string{"a.txt", "c.txt", "x/y.txt", "there.txt", "new/n.txt"} {
-		data, err := os.ReadFile(filepath.Join(w.places[0], "disk", at))
+		data, err := os.ReadFile(string(w.places[0].Join("disk", at)))
 		require.NoError(t, err)
 		assert.Contains(t, "acyheren", string(data))
 	}
-	assert.NoFileExists(t, filepath.Join(w.places[0], "disk/d.txt"))
+	assert.NoFileExists(t, string(w.places[0].Join("disk/d.txt")))
 	stays, err := w.undo("test")
 	require.NoError(t, err)
 	require.Empty(t, stays)

@@ -101,9 +101,9 @@ func TestACopyIsReadBackAndItsSourceStays(t *testing.T) {
 	} {
 		t.Run(name, func(t *testing.T) {
 			w := newWorld(t, 1, 0)
-			require.NoError(t, os.WriteFile(filepath.Join(w.places[1], "a.txt"), []byte("text"), 0o666))
+			require.NoError(t, os.WriteFile(string(w.places[1].Join("a.txt")), []byte("text"), 0o666))
 			if tt.disk.grows != "" {
-				tt.disk.grows = filepath.Join(w.places[1], tt.disk.grows)
+				tt.disk.grows = string(w.places[1].Join(tt.disk.grows))
 			}
 			set(w, tt.what(w), change.Change{Op: change.Make, Path: "c", Node: &tree.Node{}})
 			p, err := Prepare(w.set)
@@ -137,8 +137,8 @@ func TestFoldersThatCannotBeOpenedEndARun(t *testing.T) {
 	for name, refused := range map[string]string{"its own": "work", "of a source": "from"} {
 		t.Run(name, func(t *testing.T) {
 			w := newWorld(t, 1, 0)
-			require.NoError(t, os.MkdirAll(filepath.Join(w.places[1], "from"), 0o777))
-			require.NoError(t, os.WriteFile(filepath.Join(w.places[1], "from/a.txt"), []byte("text"), 0o666))
+			require.NoError(t, os.MkdirAll(string(w.places[1].Join("from")), 0o777))
+			require.NoError(t, os.WriteFile(string(w.places[1].Join("from/a.txt")), []byte("text"), 0o666))
 			sum := digest.Bytes([]byte("text"))
 			set(w, change.Change{Op: change.Copy, FromIn: 1, From: "from/a.txt", Path: "b.txt", Shared: sum, Sum: sum})
 			p, err := Prepare(w.set)

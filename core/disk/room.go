@@ -3,8 +3,8 @@ package disk
 import (
 	"cmp"
 	"fmt"
-	"path/filepath"
 
+	"vestibula/core/address"
 	"vestibula/core/change"
 	"vestibula/core/folder"
 	"vestibula/core/place"
@@ -37,8 +37,8 @@ func (p *Plan) room(places []*place.Place) error {
 		if from == p.identities[c.In][0] {
 			continue
 		}
-		dir := filepath.Join(p.Places[c.In], filepath.FromSlash(c.Path), "..")
-		to, known := devices[dir]
+		dir := p.Places[c.In].Join(c.Path, "..")
+		to, known := devices[string(dir)]
 		if !known {
 			at := existing(places[c.In], c.Path)
 			e, err := places[c.In].Look(at)
@@ -46,7 +46,7 @@ func (p *Plan) room(places []*place.Place) error {
 				continue
 			}
 			to = cmp.Or(e.Dev, p.identities[c.In][0])
-			devices[dir], on[to] = to, cmp.Or(on[to], filepath.Join(p.Places[c.In], filepath.FromSlash(at)))
+			devices[string(dir)], on[to] = to, string(cmp.Or(address.Address(on[to]), p.Places[c.In].Join(at)))
 		}
 		if from != to {
 			need[to] += c.Was.Size

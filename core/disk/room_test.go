@@ -9,6 +9,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"vestibula/core/address"
 	"vestibula/core/change"
 	"vestibula/core/folder"
 )
@@ -39,7 +40,7 @@ func TestWhatDoesNotFitIsToldBefore(t *testing.T) {
 		for i := range changes {
 			changes[i].In, changes[i].FromIn = in, 1
 		}
-		return &change.Set{Places: []string{here, there}, Changes: changes}
+		return &change.Set{Places: []address.Address{address.Address(here), address.Address(there)}, Changes: changes}
 	}
 	var full *FullError
 	_, err = Prepare(set(0, change.Change{Op: change.Copy, Path: "x", From: "In/a/film"}, change.Change{Op: change.Copy, Path: "y", From: "In/b/film"}))

@@ -72,7 +72,7 @@ func (r *run) carryOut(roots []journal.Root) error {
 	r.under(unfinished)
 	at, err := r.all()
 	if err == nil && r.halted() {
-		at, err = r.plan.Places[0], ErrStopped
+		at, err = string(r.plan.Places[0]), ErrStopped
 	}
 	if err == nil {
 		at, err = r.whole(unfinished)

@@ -16,6 +16,7 @@ import (
 
 	"github.com/stretchr/testify/require"
 
+	"vestibula/core/address"
 	"vestibula/core/change"
 	"vestibula/core/digest"
 	"vestibula/core/journal"
@@ -32,7 +33,7 @@ type world struct {
 	rand   *rand.Rand
 	named  string // what a person says that the project is
 	top    string
-	places []string
+	places []address.Address
 	state  string
 	nodes  []*thing
 	set    *change.Set
@@ -96,7 +97,7 @@ func newWorld(t *testing.T, seed uint64, size int) *world {
 		}
 		place := filepath.Join(top, "place")
 		require.NoError(t, os.Mkdir(place, 0o777))
-		w.places = append(w.places, place)
+		w.places = append(w.places, address.Address(place))
 	}
 	for range size {
 		w.add(false)
@@ -111,20 +112,20 @@ func newWorld(t *testing.T, seed uint64, size int) *world {
 		if n.fresh {
 			continue
 		}
-		at := filepath.Join(w.places[n.place(false)], n.path(false))
+		at := w.places[n.place(false)].Join(n.path(false))
 		if n.folder {
-			require.NoError(t, os.MkdirAll(at, 0o777))
+			require.NoError(t, os.MkdirAll(string(at), 0o777))
 		} else if n.link {
-			require.NoError(t, os.MkdirAll(filepath.Dir(at), 0o777))
-			require.NoError(t, os.Symlink(n.text, at))
+			require.NoError(t, os.MkdirAll(string(at.Parent()), 0o777))
+			require.NoError(t, os.Symlink(n.text, string(at)))
 		} else {
-			require.NoError(t, os.MkdirAll(filepath.Dir(at), 0o777))
+			require.NoError(t, os.MkdirAll(string(at.Parent()), 0o777))
 			mode := fs.FileMode(0o640)
 			if n.shut {
 				mode = 0o440
 			}
-			require.NoError(t, os.WriteFile(at, []byte(n.text), mode))
-			require.NoError(t, os.Chtimes(at, time.Time{}, time.Unix(1_700_000_000+int64(len(w.before)), 5)))
+			require.NoError(t, os.WriteFile(string(at), []byte(n.text), mode))
+			require.NoError(t, os.Chtimes(string(at), time.Time{}, time.Unix(1_700_000_000+int64(len(w.before)), 5)))
 		}
 	}
 	for i, at := range w.folders() {
@@ -354,7 +355,7 @@ func (w *world) undo(what string) ([]*proposal.Left, error) {
 		if r.What != what || r.Undone() {
 			continue
 		}
-		u, err := undo.Plan(j, records, r, undo.Where{Here: w.top, Named: w.named}, undo.Revise{})
+		u, err := undo.Plan(j, records, r, undo.Where{Here: address.Address(w.top), Named: address.Address(w.named)}, undo.Revise{})
 		if err != nil {
 			return nil, err
 		}
@@ -410,5 +411,5 @@ func (w *world) String() string {
 	for _, c := range w.set.Changes {
 		fmt.Fprintf(&b, "%s %d:%s %d:%s\n", c.Op, c.FromIn, c.From, c.In, c.Path)
 	}
-	return b.String() + path.Base(w.places[0])
+	return b.String() + path.Base(string(w.places[0]))
 }

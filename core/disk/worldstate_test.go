@@ -48,11 +48,11 @@ func (w *world) wanted() map[string]string {
 func (w *world) now() map[string]string {
 	all := map[string]string{}
 	for i, place := range w.places {
-		require.NoError(w.t, filepath.WalkDir(place, func(at string, d fs.DirEntry, err error) error {
-			if err != nil || at == place {
+		require.NoError(w.t, filepath.WalkDir(string(place), func(at string, d fs.DirEntry, err error) error {
+			if err != nil || at == string(place) {
 				return err
 			}
-			rel, _ := filepath.Rel(place, at)
+			rel, _ := filepath.Rel(string(place), at)
 			key := fmt.Sprintf("%d:%s", i, filepath.ToSlash(rel))
 			if d.Type()&fs.ModeSymlink != 0 {
 				target, err := os.Readlink(at)
@@ -80,7 +80,7 @@ func (w *world) now() map[string]string {
 // folders are the places and all folders in them, but for those of the program's own.
 func (w *world) folders() (list []string) {
 	for _, place := range w.places {
-		require.NoError(w.t, filepath.WalkDir(place, func(at string, d fs.DirEntry, err error) error {
+		require.NoError(w.t, filepath.WalkDir(string(place), func(at string, d fs.DirEntry, err error) error {
 			if d.IsDir() && strings.HasPrefix(d.Name(), change.WorkName) {
 				return fs.SkipDir
 			}

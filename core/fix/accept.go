@@ -3,6 +3,7 @@ package fix
 import (
 	"slices"
 
+	"vestibula/core/address"
 	"vestibula/core/change"
 	"vestibula/core/label"
 	"vestibula/core/project"
@@ -12,7 +13,7 @@ import (
 // Accept returns what notes in the label of a project that what is found at a path of it is
 // meant so, and why; and the rules that found it, of which there may be none.
 func Accept(f Folder, at, why string) (out *proposal.Proposal, kept []string, err error) {
-	out = &proposal.Proposal{Set: &change.Set{Places: []string{f.Dir}}}
+	out = &proposal.Proposal{Set: &change.Set{Places: []address.Address{f.Dir}}}
 	out.Counts(change.At{Path: "."}, f.ID)
 	err = project.Relabel(out.Set, f.Dir, func(l *label.Label) error {
 		for _, found := range f.Findings {

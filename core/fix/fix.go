@@ -3,6 +3,7 @@
 package fix
 
 import (
+	"vestibula/core/address"
 	"vestibula/core/change"
 	"vestibula/core/proposal"
 	"vestibula/core/rules"
@@ -11,8 +12,8 @@ import (
 
 // A Folder is a real folder, and what was found in it.
 type Folder struct {
-	Dir      string // absolute
-	ID       string // of the project that it is, if it is one
+	Dir      address.Address // absolute
+	ID       string          // of the project that it is, if it is one
 	Findings []rules.Finding
 }
 
@@ -78,7 +79,7 @@ func (p *Plan) Proposal() *proposal.Proposal {
 			out.Parts = append(out.Parts, part)
 		}
 		if len(changes) > 0 {
-			in := out.Set.Join(&change.Set{Places: []string{folder.Dir}, Changes: changes})
+			in := out.Set.Join(&change.Set{Places: []address.Address{folder.Dir}, Changes: changes})
 			out.Counts(change.At{In: in[0], Path: "."}, folder.ID)
 		}
 	}

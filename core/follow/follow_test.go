@@ -10,6 +10,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"vestibula/core/address"
 	"vestibula/core/change"
 	"vestibula/core/digest"
 	"vestibula/core/label"
@@ -59,7 +60,7 @@ func TestLabelsKnowWhereThingsAre(t *testing.T) {
 	})
 	inner := labelOf(t, func(l *label.Label) { l.ID = "def"; l.Given = map[string]string{"c.md": "3"} })
 	dir := desk(t, map[string]string{"P/" + label.FileName: outer, "P/a.md": "a", "P/In/b.md": "b", "P/In/Drafts/x": "x", "P/Q/" + label.FileName: inner, "P/Q/c.md": "c", "Out/y": "y"})
-	set := &change.Set{Places: []string{dir}}
+	set := &change.Set{Places: []address.Address{address.Address(dir)}}
 	set.Move(change.At{Path: "P/In"}, change.At{Path: "P/New"}, change.Is(tree.Folder), "")
 	set.Move(change.At{Path: "P/a.md"}, change.At{Path: "Out/a.md"}, change.Is(tree.File), "")
 	set.Make(change.At{Path: "P/Q/Made"}, &tree.Node{Children: []*tree.Node{{Name: "d.md", Kind: tree.File, Content: tree.Bytes("d")}}}, "")
@@ -74,7 +75,7 @@ func TestLabelsKnowWhereThingsAre(t *testing.T) {
 	assert.Equal(t, "3", l.Given["c.md"])
 	assert.Len(t, l.Given["Made/d.md"], 64)
 
-	set = &change.Set{Places: []string{dir}}
+	set = &change.Set{Places: []address.Address{address.Address(dir)}}
 	set.Move(change.At{Path: "P"}, change.At{Path: "R"}, change.Is(tree.Folder), "")
 	set.Move(change.At{Path: "Out/y"}, change.At{Path: "Out/z"}, change.Is(tree.File), "")
 	require.NoError(t, Labels(set))
@@ -86,15 +87,15 @@ func TestLabelsKnowWhereThingsAre(t *testing.T) {
 func TestWhatPointsAtWhatMovesIsFixed(t *testing.T) {
 	dir := desk(t, map[string]string{"a/one.md": "1", "b/two.md": "see [one](../a/one.md)\n", "b/index.html": "<p>x"})
 	require.NoError(t, os.Symlink("../a/one.md", filepath.Join(dir, "b", "link")))
-	set := &change.Set{Places: []string{dir}}
-	found, err := References(set, []string{dir}, nil, nil)
+	set := &change.Set{Places: []address.Address{address.Address(dir)}}
+	found, err := References(set, []address.Address{address.Address(dir)}, nil, nil)
 	require.NoError(t, err)
 	assert.Nil(t, found, "nothing moves")
 	set.Move(change.At{Path: "a"}, change.At{Path: "c"}, change.Is(tree.Folder), "")
-	found, err = References(set, []string{dir}, nil, nil)
+	found, err = References(set, []address.Address{address.Address(dir)}, nil, nil)
 	require.NoError(t, err)
 	require.Len(t, found.Broken, 2)
-	rows, err := Addresses(set, []string{dir})
+	rows, err := Addresses(set, []address.Address{address.Address(dir)})
 	require.NoError(t, err)
 	assert.Equal(t, [][]string{{"old", "new"}, {"/a/one.md", "/c/one.md"}}, rows)
 	require.NoError(t, Fix(set, found))
@@ -117,7 +118,7 @@ func TestWhatAPlannerHasNotedStays(t *testing.T) {
 		l.Given, l.Done = map[string]string{"In/b.md": "2"}, map[string]string{"Talk": "2027-03-09"}
 	})
 	dir := desk(t, map[string]string{"P/" + label.FileName: theirs, "P/In/b.md": "b"})
-	set := &change.Set{Places: []string{dir}}
+	set := &change.Set{Places: []address.Address{address.Address(dir)}}
 	set.Move(change.At{Path: "P/In"}, change.At{Path: "P/New"}, change.Is(tree.Folder), "")
 	set.Write(change.At{Path: "P/" + label.FileName}, []byte(was), []byte(noted), "")
 	require.NoError(t, Labels(set))

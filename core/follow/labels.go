@@ -9,6 +9,7 @@ import (
 	"slices"
 	"strings"
 
+	"vestibula/core/address"
 	"vestibula/core/change"
 	"vestibula/core/digest"
 	"vestibula/core/journal"
@@ -39,7 +40,7 @@ func Moves(set *change.Set) *reference.Moves {
 func replaced(c *change.Change) bool { return c.Op == change.Remove && c.Instead != "" }
 
 func full(set *change.Set, in int, at string) string {
-	dir := filepath.ToSlash(set.Places[in])
+	dir := set.Places[in].Slashed()
 	if at == "." {
 		return dir
 	}
@@ -64,7 +65,7 @@ func Labels(set *change.Set) error {
 		if !stays {
 			continue
 		}
-		at, err := set.Find(own + "/" + label.FileName)
+		at, err := set.Find(address.Address(own + "/" + label.FileName))
 		if err != nil {
 			return err
 		}
@@ -114,10 +115,7 @@ func Labels(set *change.Set) error {
 // touched finds the projects in which something moves or comes about.
 func touched(set *change.Set) (list []*touching) {
 	within := func(dir string) bool {
-		return slices.ContainsFunc(set.Places, func(p string) bool {
-			p = filepath.ToSlash(p)
-			return dir == p || strings.HasPrefix(dir, strings.TrimSuffix(p, "/")+"/")
-		})
+		return slices.ContainsFunc(set.Places, func(p address.Address) bool { return address.Address(filepath.FromSlash(dir)).Within(p) })
 	}
 	known := map[string][]*touching{}
 	// around returns the projects that a folder is or lies in, the innermost first.

@@ -3,6 +3,7 @@ package follow
 import (
 	"slices"
 
+	"vestibula/core/address"
 	"vestibula/core/bundle"
 	"vestibula/core/change"
 	"vestibula/core/place"
@@ -13,7 +14,7 @@ import (
 // come back. The error is a [proposal.Refusal]: a list is damaged.
 func Lists(p *proposal.Proposal) error {
 	type list struct {
-		dir string
+		dir address.Address
 		*bundle.AwayList
 		was []byte
 	}

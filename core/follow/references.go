@@ -7,6 +7,7 @@ import (
 	"slices"
 	"strings"
 
+	"vestibula/core/address"
 	"vestibula/core/change"
 	"vestibula/core/reference"
 	"vestibula/core/tree"
@@ -15,7 +16,7 @@ import (
 // References finds what points at what a set moves: in roots, and among the files of tops
 // themselves. Trees hold what lies in roots that have been read already. Nil is returned
 // where nothing moves; the error is that of a root that cannot be read.
-func References(set *change.Set, roots, tops []string, trees map[string]*tree.Node) (*reference.Found, error) {
+func References(set *change.Set, roots, tops []address.Address, trees map[address.Address]*tree.Node) (*reference.Found, error) {
 	if !slices.ContainsFunc(set.Changes, func(c change.Change) bool { return c.Op == change.Move || replaced(&c) }) {
 		return nil, nil
 	}
@@ -30,7 +31,7 @@ func References(set *change.Set, roots, tops []string, trees map[string]*tree.No
 		return written[after]
 	}}
 	for dir, n := range trees {
-		search.Trees[filepath.ToSlash(dir)] = n
+		search.Trees[dir.Slashed()] = n
 	}
 	return search.Find()
 }
@@ -44,12 +45,12 @@ func Fix(set *change.Set, found *reference.Found) error {
 			continue
 		}
 		after, _ := moves.After(b.File)
-		to, err := set.Find(after)
+		to, err := set.Find(address.Address(after))
 		if err != nil {
 			return err
 		}
 		if b.Link() {
-			from, err := set.Find(b.File)
+			from, err := set.Find(address.Address(b.File))
 			if err != nil {
 				return err
 			}
@@ -72,7 +73,7 @@ func Fix(set *change.Set, found *reference.Found) error {
 // Addresses returns the rows of a table of the old and the new web addresses of all files
 // that a set gives others: below each root, as a web server has them. The error is that of a
 // root that cannot be read.
-func Addresses(set *change.Set, roots []string) ([][]string, error) {
+func Addresses(set *change.Set, roots []address.Address) ([][]string, error) {
 	moves, rows := Moves(set), [][]string{{"old", "new"}}
 	for _, root := range slashed(roots) {
 		n, _, err := tree.Read(filepath.FromSlash(root), nil, nil)
@@ -104,9 +105,9 @@ func webPath(p string) string {
 	return (&url.URL{Path: "/" + p}).EscapedPath()
 }
 
-func slashed(list []string) (out []string) {
+func slashed(list []address.Address) (out []string) {
 	for _, p := range list {
-		out = append(out, filepath.ToSlash(p))
+		out = append(out, p.Slashed())
 	}
 	return out
 }

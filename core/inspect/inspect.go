@@ -12,6 +12,7 @@ import (
 	"strings"
 	"time"
 
+	"vestibula/core/address"
 	"vestibula/core/bundle"
 	"vestibula/core/label"
 	"vestibula/core/match"
@@ -64,8 +65,8 @@ func (l *Look) rules(t *template.Template) (*rules.Set, error) {
 
 // A Report is what was found at one path.
 type Report struct {
-	Path     string // as it was given
-	Dir      string // the folder that was read, absolute; empty of an archive
+	Path     string          // as it was given
+	Dir      address.Address // the folder that was read; empty of an archive
 	Subjects []*Subject
 	Unread   []tree.Unread // paths are from Dir
 	Unjudged []string      // what lies beside the subjects, and belongs to none of them
@@ -76,8 +77,8 @@ type Report struct {
 
 // A Subject is a folder that was judged as a whole: a project, or any other folder.
 type Subject struct {
-	Name     string // of the folder, from what was looked at; "." for that itself
-	Dir      string // where it lies; empty in an archive
+	Name     string          // of the folder, from what was looked at; "." for that itself
+	Dir      address.Address // where it lies; empty in an archive
 	Root     *tree.Node
 	Project  *project.Project   // nil where there is no label
 	Template *template.Template // whose rules; nil for the defaults
@@ -149,7 +150,7 @@ func (l *Look) At(at string) (*Report, error) {
 	}
 	r.Unread = found.Unseen()
 	if l.Template != nil || len(found.Projects) == 0 {
-		l.unlabelled(r, found.Root, found.Dir, strings.Split(strings.Trim(filepath.ToSlash(found.Dir), "/"), "/"))
+		l.unlabelled(r, found.Root, string(found.Dir), strings.Split(strings.Trim(found.Dir.Slashed(), "/"), "/"))
 	} else {
 		l.projectsBelow(r, found)
 	}
@@ -218,8 +219,8 @@ func (l *Look) beside(r *Report, root *tree.Node) error {
 
 // Tree reads what lies in a folder or an archive, but for what is hidden and what
 // programs leave there.
-func Tree(at string, done func(n int)) (*tree.Node, []tree.Unread, error) {
-	info, err := os.Stat(at)
+func Tree[P ~string](at P, done func(n int)) (*tree.Node, []tree.Unread, error) {
+	info, err := os.Stat(string(at))
 	if err != nil {
 		return nil, nil, err
 	}
@@ -227,7 +228,7 @@ func Tree(at string, done func(n int)) (*tree.Node, []tree.Unread, error) {
 	var unread []tree.Unread
 	if info.IsDir() {
 		root, unread, err = tree.Read(at, folderSkipped, done)
-	} else if listing, failed := packed.List(at); failed != nil {
+	} else if listing, failed := packed.List(string(at)); failed != nil {
 		err = failed
 	} else {
 		root = listing.Root
@@ -239,7 +240,7 @@ func Tree(at string, done func(n int)) (*tree.Node, []tree.Unread, error) {
 }
 
 // Everything reads all that lies in a folder, hidden things among it.
-func Everything(dir string, done func(n int)) (*tree.Node, []tree.Unread, error) {
+func Everything[P ~string](dir P, done func(n int)) (*tree.Node, []tree.Unread, error) {
 	return tree.Read(dir, folderSkipped, done)
 }
 
@@ -272,7 +273,7 @@ func (l *Look) projectsBelow(r *Report, found *project.Found) {
 // apart marks the projects in a project, which are subjects of their own.
 func (l *Look) apart(r *Report, s *Subject) {
 	project.Labelled(s.Root, func(n *tree.Node, at string) {
-		inner := &Subject{Name: path.Join(s.Name, at), Dir: filepath.Join(s.Dir, filepath.FromSlash(at)), Root: &tree.Node{Name: n.Name, Children: n.Children}}
+		inner := &Subject{Name: path.Join(s.Name, at), Dir: s.Dir.Join(at), Root: &tree.Node{Name: n.Name, Children: n.Children}}
 		n.Children, n.Marks = nil, n.Marks|tree.Apart
 		if s.Below != "" && !strings.HasPrefix(at+"/", s.Below+"/") {
 			return
@@ -313,13 +314,13 @@ func (l *Look) project(r *Report, s *Subject, own *label.Label, err error) {
 		}
 		values = known
 	}
-	l.held(s, t, values, strings.Split(strings.Trim(filepath.ToSlash(s.Dir), "/"), "/"))
+	l.held(s, t, values, strings.Split(strings.Trim(s.Dir.Slashed(), "/"), "/"))
 }
 
 // unlabelled judges a folder without a label: by the template that was named, or by
 // the defaults. Names are those of the folders on the way to it, and its own.
 func (l *Look) unlabelled(r *Report, root *tree.Node, dir string, names []string) {
-	s := &Subject{Name: ".", Dir: dir, Root: root}
+	s := &Subject{Name: ".", Dir: address.Address(dir), Root: root}
 	if l.Template == nil {
 		r.Subjects = append(r.Subjects, s)
 		l.judge(s, nil, &rules.Real{Root: root})
@@ -348,7 +349,7 @@ func (l *Look) unlabelled(r *Report, root *tree.Node, dir string, names []string
 			if w.Likeness(c) > 0 {
 				sub := &Subject{Name: below, Root: c}
 				if dir != "" {
-					sub.Dir = filepath.Join(dir, filepath.FromSlash(below))
+					sub.Dir = address.Address(filepath.Join(dir, filepath.FromSlash(below)))
 				}
 				inside = append(inside, sub)
 			} else if deep > 1 {
@@ -376,9 +377,9 @@ func (l *Look) unlabelled(r *Report, root *tree.Node, dir string, names []string
 // Archived are the projects that were archived from the folders of a report: from the one
 // that was looked at, those on the way to projects, and those in which no project is left.
 func (r *Report) Archived() (list []*bundle.Away) {
-	known := map[string]bool{}
-	look := func(dir string) {
-		for ; !known[dir] && strings.HasPrefix(dir+string(filepath.Separator), r.Dir+string(filepath.Separator)); dir = filepath.Dir(dir) {
+	known := map[address.Address]bool{}
+	look := func(dir address.Address) {
+		for ; !known[dir] && dir.Within(r.Dir); dir = dir.Parent() {
 			known[dir] = true
 			if l := bundle.AwayIn(dir); l != nil {
 				list = append(list, l.Projects...)
@@ -388,11 +389,11 @@ func (r *Report) Archived() (list []*bundle.Away) {
 	look(r.Dir)
 	for _, s := range r.Subjects {
 		if s.Dir != "" && s.Name != "." {
-			look(filepath.Dir(s.Dir))
+			look(s.Dir.Parent())
 		}
 	}
 	for _, at := range r.Unjudged {
-		look(filepath.Join(r.Dir, filepath.FromSlash(at)))
+		look(r.Dir.Join(at))
 	}
 	return list
 }

@@ -15,6 +15,7 @@ import (
 
 	"pgregory.net/rapid"
 
+	"vestibula/core/address"
 	"vestibula/core/label"
 	"vestibula/core/project"
 	"vestibula/core/template"
@@ -53,7 +54,7 @@ func desk(t *testing.T, paths ...string) string {
 }
 
 func look() *Look {
-	return &Look{Limit: 1000, Now: now, Store: &project.Store{Now: now, Shelf: func(string) project.Shelf { return project.Shelf{Starters: func(string) fs.FS { return nil }} }}}
+	return &Look{Limit: 1000, Now: now, Store: &project.Store{Now: now, Shelf: func(address.Address) project.Shelf { return project.Shelf{Starters: func(string) fs.FS { return nil }} }}}
 }
 
 // said lists what a report says of its subjects.

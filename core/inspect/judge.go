@@ -145,7 +145,7 @@ func (l *Look) judge(s *Subject, t *template.Template, real *rules.Real) {
 	}
 	real.Now = l.Now
 	if s.Dir != "" {
-		d := &disk{dir: s.Dir, done: l.Done}
+		d := &disk{dir: string(s.Dir), done: l.Done}
 		if p, err := place.Open(s.Dir); err == nil {
 			d.Place = p
 			defer p.Close()

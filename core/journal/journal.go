@@ -18,6 +18,7 @@ import (
 	"strconv"
 	"strings"
 
+	"vestibula/core/address"
 	"vestibula/core/change"
 	"vestibula/core/digest"
 	"vestibula/core/folder"
@@ -287,7 +288,7 @@ func (j *Journal) Records() ([]*Record, error) {
 			}
 		}
 		if open && r.End == CutShort && len(r.Places) > 0 {
-			r.Busy = register.Register{Dir: RegisterDir(j.dir)}.Busy(string(r.Places[0]))
+			r.Busy = register.Register{Dir: RegisterDir(j.dir)}.Busy(r.Places[0])
 		}
 		list = append(list, r)
 		byNumber[n] = r
@@ -357,8 +358,8 @@ func ends(f folder.File) (first, last []byte, err error) {
 
 // Changes returns the changes of a record, and before them those of the records
 // that it continues; and the places that their numbers mean.
-func (j *Journal) Changes(r *Record) (list []change.Change, places []string, err error) {
-	places = r.PlacePaths()
+func (j *Journal) Changes(r *Record) (list []change.Change, places []address.Address, err error) {
+	places = r.Places
 	for _, n := range append(slices.Clone(r.Continues), r.Number) {
 		f, _, err := j.open(n)
 		if errors.Is(err, fs.ErrNotExist) && n != r.Number {
@@ -378,7 +379,7 @@ func (j *Journal) Changes(r *Record) (list []change.Change, places []string, err
 			if err := placed(changes, len(head.Places)); err != nil {
 				return nil, nil, err
 			}
-			list = append(list, InPlaces(changes, head.PlacePaths(), &places)...)
+			list = append(list, InPlaces(changes, head.Places, &places)...)
 		}
 	}
 	return list, places, nil
@@ -412,7 +413,7 @@ func (j *Journal) Times(number int) *Times {
 
 // InPlaces returns changes with the numbers that their own places have among others,
 // which are added where they are not there yet.
-func InPlaces(changes []change.Change, own []string, places *[]string) []change.Change {
+func InPlaces(changes []change.Change, own []address.Address, places *[]address.Address) []change.Change {
 	number := map[int]int{}
 	for i, p := range own {
 		at := slices.Index(*places, p)

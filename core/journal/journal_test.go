@@ -30,7 +30,7 @@ func made(names ...string) (list []change.Change) {
 func begun(t *testing.T, j *Journal, head Head, list []change.Change) *Record {
 	t.Helper()
 	if head.Places == nil {
-		head.Places = []address.Text{address.Text(t.TempDir())}
+		head.Places = []address.Address{address.Address(address.Text(t.TempDir()))}
 	}
 	_, err := j.Begin(&head, list)
 	require.NoError(t, err)
@@ -65,7 +65,7 @@ func TestRecordsAreReadBack(t *testing.T) {
 	assert.Equal(t, []any{"first", Done, uint64(7)}, []any{records[0].Title, records[0].End, records[0].Roots[0].Ino})
 	list, places, err := j.Changes(records[0])
 	require.NoError(t, err)
-	assert.Equal(t, records[0].PlacePaths(), places)
+	assert.Equal(t, records[0].Places, places)
 	var paths []string
 	for _, c := range list {
 		paths = append(paths, c.Path+" "+c.Kind().String())
@@ -150,7 +150,7 @@ func TestRunsAtOneTimeHaveNumbersOfTheirOwn(t *testing.T) {
 		group.Go(func() {
 			own, err := Open(dir)
 			if assert.NoError(t, err) {
-				head := Head{What: "build", Places: []address.Text{"/"}}
+				head := Head{What: "build", Places: []address.Address{"/"}}
 				_, err = own.Begin(&head, made(fmt.Sprint(i)))
 				assert.NoError(t, err)
 				numbers[i] = head.Number
@@ -191,9 +191,9 @@ func TestWhatCannotBeReadStopsARecordBeforeItBegins(t *testing.T) {
 }
 
 func TestARecordIsUnderTheFoldersThatItChanged(t *testing.T) {
-	r := Record{Head: Head{Places: []address.Text{"/home/o/Clients", "/home/o"}, Roots: []Root{{Path: "Oriel"}, {Path: "Jun"}}, Title: "Commission"}}
+	r := Record{Head: Head{Places: []address.Address{"/home/o/Clients", "/home/o"}, Roots: []Root{{Path: "Oriel"}, {Path: "Jun"}}, Title: "Commission"}}
 	for dir, want := range map[string]bool{"/home/o/Clients": true, "/home/o": true, "/": true, "/home/o/Clients/Oriel": false, "/home/o/Client": false} {
-		assert.Equal(t, want, r.Under(dir), dir)
+		assert.Equal(t, want, r.Under(address.Address(dir)), dir)
 	}
 	assert.Equal(t, "Commission", r.Name())
 	r.Project = "Oriel"
@@ -209,7 +209,7 @@ func FuzzRecords(f *testing.F) {
 			t.Fatal("a record of another format")
 		}
 		list, _ := parseChanges(data)
-		for _, c := range InPlaces(list, []string{"/"}, &[]string{"/"}) {
+		for _, c := range InPlaces(list, []address.Address{"/"}, &[]address.Address{"/"}) {
 			if c.In != 0 || c.FromIn != 0 || !change.Local(c.Path) {
 				t.Fatal("a change leads out")
 			}

@@ -16,16 +16,16 @@ import (
 
 // A Head says what a record is about.
 type Head struct {
-	Format  int            `json:"vestibula"`
-	Number  int            `json:"number"`
-	What    string         `json:"what"` // "build", "undo", "add", …
-	When    time.Time      `json:"when"`
-	Title   string         `json:"title"`             // of the template, or of what was written
-	Project string         `json:"project,omitempty"` // the names of what came about or was changed
-	Places  []address.Text `json:"places"`            // the folders that paths are relative to, absolute
-	Roots   []Root         `json:"roots"`             // what was changed, at most a few
-	Work    string         `json:"work"`              // the hidden folder of the run, in each place
-	Undoes  int            `json:"undoes,omitempty"`  // the record that an undo takes back
+	Format  int               `json:"vestibula"`
+	Number  int               `json:"number"`
+	What    string            `json:"what"` // "build", "undo", "add", …
+	When    time.Time         `json:"when"`
+	Title   string            `json:"title"`             // of the template, or of what was written
+	Project string            `json:"project,omitempty"` // the names of what came about or was changed
+	Places  []address.Address `json:"places"`            // the folders that paths are relative to, absolute
+	Roots   []Root            `json:"roots"`             // what was changed, at most a few
+	Work    string            `json:"work"`              // the hidden folder of the run, in each place
+	Undoes  int               `json:"undoes,omitempty"`  // the record that an undo takes back
 	// Continues are records that were cut short, and of which this one does what
 	// was left: who takes it back takes them back as well.
 	Continues []int         `json:"continues,omitempty"`
@@ -74,15 +74,6 @@ type Record struct {
 // a later one.
 func (r *Record) Undone() bool {
 	return r.UndoneBy > 0 || r.End == TakenBack || r.End == Continued
-}
-
-// PlacePaths are the places of the record.
-func (r *Record) PlacePaths() []string {
-	paths := make([]string, len(r.Places))
-	for i, p := range r.Places {
-		paths[i] = string(p)
-	}
-	return paths
 }
 
 // An ending is the last line of a record.
@@ -199,22 +190,16 @@ func (r *Record) Name() string {
 }
 
 // Paths returns the absolute paths of the roots of a record.
-func (r *Record) Paths() []string {
-	paths := make([]string, 0, len(r.Roots))
+func (r *Record) Paths() []address.Address {
+	paths := make([]address.Address, 0, len(r.Roots))
 	for _, root := range r.Roots {
-		paths = append(paths, filepath.Join(string(r.Places[root.In]), filepath.FromSlash(string(root.Path))))
+		paths = append(paths, r.Places[root.In].Join(string(root.Path)))
 	}
 	return paths
 }
 
 // Under reports whether all that a record is about lies at or below a folder.
-func (r *Record) Under(dir string) bool {
+func (r *Record) Under(dir address.Address) bool {
 	paths := r.Paths()
-	return len(paths) > 0 && !slices.ContainsFunc(paths, func(p string) bool { return !Within(p, dir) })
-}
-
-// Within reports whether a path is that of a folder, or of something in it.
-func Within(path, dir string) bool {
-	rel, err := filepath.Rel(dir, path)
-	return err == nil && rel != ".." && !strings.HasPrefix(rel, ".."+string(filepath.Separator))
+	return len(paths) > 0 && !slices.ContainsFunc(paths, func(p address.Address) bool { return !p.Within(dir) })
 }

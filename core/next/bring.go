@@ -3,7 +3,6 @@ package next
 import (
 	"os"
 	"path"
-	"path/filepath"
 
 	"vestibula/core/change"
 	"vestibula/core/order"
@@ -16,7 +15,9 @@ import (
 // way. Those whose place is free go; what is begun there stays, and is counted. The error is a
 // [proposal.Refusal].
 func (f *Forward) bring(set *change.Set, way *change.Way, from, to change.At) (begun int, err error) {
-	onDisk := func(at change.At) string { return filepath.Join(set.Places[at.In], filepath.FromSlash(at.Path)) }
+	onDisk := func(at change.At) string {
+		return string(set.Places[at.In].Join(at.Path))
+	}
 	taken := map[string]string{}
 	for _, s := range f.Steps {
 		old, new := from.Below(s.From), to.Below(s.To)

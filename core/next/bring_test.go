@@ -8,6 +8,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"vestibula/core/address"
 	"vestibula/core/change"
 	"vestibula/core/tree"
 )
@@ -20,7 +21,7 @@ func TestWhatGoesAlongIsBrought(t *testing.T) {
 	require.NoError(t, os.MkdirAll(filepath.Join(dir, "new", "In"), 0o777))
 	require.NoError(t, os.WriteFile(filepath.Join(dir, "new", "In", "begun.md"), nil, 0o666))
 	require.NoError(t, os.Symlink("there", filepath.Join(dir, "old", "link")))
-	set := &change.Set{Places: []string{dir}}
+	set := &change.Set{Places: []address.Address{address.Address(dir)}}
 	way := set.Way(func(at change.At) bool { return at.Path == "new" || at.Path == "new/In" })
 	steps := []*Step{
 		{From: "a.md", To: "In/a.md", Kind: tree.File}, {From: "b.md", To: "Sub/b.md", Kind: tree.File, Moves: true},

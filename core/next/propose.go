@@ -4,8 +4,8 @@ import (
 	"fmt"
 	"path"
 	"path/filepath"
-	"strings"
 
+	"vestibula/core/address"
 	"vestibula/core/batch"
 	"vestibula/core/change"
 	"vestibula/core/place"
@@ -30,10 +30,10 @@ type Forward struct {
 // place together, as they may meet in what they share. Begin returns a job of build in a folder,
 // and plan asks it, and refuses what is in the way. It returns how many files are begun there already. The error is a
 // [proposal.Refusal], or one of begin and plan.
-func Propose(list []*Forward, begin func(base string) (*batch.Job, error), plan func(j *batch.Job) (*proposal.Proposal, error)) (p *proposal.Proposal, begun int, err error) {
+func Propose(list []*Forward, begin func(base address.Address) (*batch.Job, error), plan func(j *batch.Job) (*proposal.Proposal, error)) (p *proposal.Proposal, begun int, err error) {
 	p = &proposal.Proposal{Set: &change.Set{}}
 	type together struct {
-		base     string
+		base     address.Address
 		template *template.Template
 	}
 	groups := map[together][]*Forward{}
@@ -70,7 +70,7 @@ func addBuilds(p *proposal.Proposal, j *batch.Job, list []*Forward, plan func(j 
 	var builds []*batch.Build
 	taken := map[string]bool{}
 	for _, f := range list {
-		rel, err := filepath.Rel(j.Place.Real, f.Project.Dir)
+		rel, err := filepath.Rel(string(j.Place.Real), string(f.Project.Dir))
 		if err != nil {
 			return 0, err
 		}
@@ -113,14 +113,14 @@ func addBuilds(p *proposal.Proposal, j *batch.Job, list []*Forward, plan func(j 
 
 // Copied adds to a set what copies a folder that no template made into another one, absolute
 // paths both. What is there already stays, and is counted. The error is a [proposal.Refusal].
-func (f *Forward) Copied(set *change.Set, from, into string) (begun int, err error) {
-	if into == from || strings.HasPrefix(into, from+string(filepath.Separator)) {
+func (f *Forward) Copied(set *change.Set, from, into address.Address) (begun int, err error) {
+	if into.Within(from) {
 		return 0, proposal.Refused("name another folder", "%s lies in the folder that it is made from", into)
 	}
-	dir := filepath.Dir(into)
-	old := change.At{In: set.Place(filepath.Dir(from)), Path: filepath.Base(from)}
-	new := change.At{In: set.Place(dir), Path: filepath.Base(into)}
-	way := set.Way(func(at change.At) bool { return place.Exists(filepath.Join(dir, filepath.FromSlash(at.Path))) })
+	dir := into.Parent()
+	old := change.At{In: set.Place(from.Parent()), Path: from.Name()}
+	new := change.At{In: set.Place(dir), Path: into.Name()}
+	way := set.Way(func(at change.At) bool { return place.Exists(dir.Join(at.Path)) })
 	way.To(new, "next")
 	return f.bring(set, way, old, new)
 }

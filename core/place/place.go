@@ -15,6 +15,7 @@ import (
 	"syscall"
 	"unicode/utf8"
 
+	"vestibula/core/address"
 	"vestibula/core/digest"
 	"vestibula/core/folder"
 	"vestibula/core/tree"
@@ -22,8 +23,8 @@ import (
 
 // A Place is a folder on a disk. It is a [tree.Place].
 type Place struct {
-	Path string // as it was given
-	Real string // absolute, with no link in it
+	Path string          // as it was given
+	Real address.Address // with no link in it
 	root folder.Folder
 	own  folder.Folder // the same, where names in it are others for the time being
 	// The folder that was looked into last stays open: looks mostly follow each
@@ -34,8 +35,8 @@ type Place struct {
 
 // Open opens an existing folder as a place. The error says, for a person, why it
 // cannot be one.
-func Open(path string) (*Place, error) {
-	clean := filepath.Clean(path)
+func Open[P ~string](path P) (*Place, error) {
+	clean := filepath.Clean(string(path))
 	info, err := os.Lstat(clean)
 	switch {
 	case errors.Is(err, fs.ErrNotExist):
@@ -52,11 +53,11 @@ func Open(path string) (*Place, error) {
 	if err != nil {
 		return nil, fmt.Errorf("\"%s\" cannot be reached: %s", path, folder.Reason(err))
 	}
-	root, err := folder.Open(real)
+	root, err := folder.Open(string(real))
 	if err != nil {
 		return nil, fmt.Errorf("\"%s\" cannot be opened: %s", path, folder.Reason(err))
 	}
-	return &Place{Path: path, Real: real, root: root}, nil
+	return &Place{Path: string(path), Real: real, root: root}, nil
 }
 
 // Clone returns the place for another goroutine, which closes it.
@@ -73,17 +74,17 @@ func (c *clone) Close() error {
 }
 
 // Real returns the absolute path of something that exists, without any link.
-func Real(path string) (string, error) {
-	path, err := filepath.Abs(path)
+func Real[P ~string](path P) (address.Address, error) {
+	full, err := filepath.Abs(string(path))
 	if err != nil {
 		return "", err
 	}
-	real, err := filepath.EvalSymlinks(path)
+	real, err := filepath.EvalSymlinks(full)
 	var code syscall.Errno
 	if err != nil && !errors.As(err, &code) && !errors.Is(err, fs.ErrNotExist) { // links that lead in a circle have a text of their own
-		err = &fs.PathError{Op: "follow", Path: path, Err: syscall.ELOOP}
+		err = &fs.PathError{Op: "follow", Path: full, Err: syscall.ELOOP}
 	}
-	return real, err
+	return address.Address(real), err
 }
 
 // Under has folders in it bear other names for the time being: see [folder.Under]. Without names,
@@ -206,7 +207,7 @@ func (p *Place) MaxPath() int {
 // PathLength is how long the whole path of something is.
 func (p *Place) PathLength(path string) int {
 	if runtime.GOOS == "windows" {
-		return utf8.RuneCountInString(p.Real) + 1 + utf8.RuneCountInString(path)
+		return utf8.RuneCountInString(string(p.Real)) + 1 + utf8.RuneCountInString(path)
 	}
 	return len(p.Real) + 1 + len(path)
 }
@@ -228,17 +229,17 @@ func (p *Place) ReadFile(path string, most int64) (data []byte, err error) {
 // links: who names a file means what is behind them. What opens is looked at, so
 // that no device, pipe or folder is read. Of a file with more than most bytes, it
 // is a [TooLargeError].
-func ReadFile(path string, most int64) ([]byte, error) {
+func ReadFile[P ~string](path P, most int64) ([]byte, error) {
 	real, err := Real(path)
 	if err != nil {
 		return nil, err
 	}
-	f, err := folder.Open(filepath.Dir(real))
+	f, err := folder.Open(string(real.Parent()))
 	if err != nil {
 		return nil, err
 	}
 	defer f.Close()
-	e, err := f.Look(filepath.Base(real))
+	e, err := f.Look(real.Name())
 	switch {
 	case err != nil:
 		return nil, err
@@ -247,11 +248,11 @@ func ReadFile(path string, most int64) ([]byte, error) {
 	case e.Size > most:
 		return nil, &folder.TooLargeError{Most: most}
 	}
-	return folder.Read(f, filepath.Base(real), most)
+	return folder.Read(f, real.Name(), most)
 }
 
 // OpenFile opens an ordinary file to be read, as [folder.OpenFile] does.
-func OpenFile(path string) (*os.File, error) { return folder.OpenFile(path) }
+func OpenFile[P ~string](path P) (*os.File, error) { return folder.OpenFile(string(path)) }
 
 // Reason says, for a person, why a system call failed, without the path that it
 // was about.
@@ -276,11 +277,11 @@ type TooLargeError = folder.TooLargeError
 
 // Exists reports whether anything lies at a path of this disk, a link that leads nowhere among
 // it.
-func Exists(path string) bool {
-	_, err := os.Lstat(path)
+func Exists[P ~string](path P) bool {
+	_, err := os.Lstat(string(path))
 	return err == nil
 }
 
 // Identity is what something at a path of this disk is known by, however it is called; it
 // follows no link.
-func Identity(path string) (dev, ino uint64, err error) { return folder.Identity(path) }
+func Identity[P ~string](path P) (dev, ino uint64, err error) { return folder.Identity(string(path)) }

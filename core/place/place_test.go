@@ -30,7 +30,7 @@ func TestPlacesThatCannotBeOpened(t *testing.T) {
 	defer p.Close()
 	real, err := filepath.EvalSymlinks(filepath.Join(dir, "real/deep"))
 	require.NoError(t, err)
-	assert.Equal(t, real, p.Real)
+	assert.EqualValues(t, real, p.Real)
 }
 
 func TestLookingFollowsNoLinkAndWritesNothing(t *testing.T) {

@@ -13,6 +13,7 @@ import (
 	"slices"
 	"strings"
 
+	"vestibula/core/address"
 	"vestibula/core/change"
 	"vestibula/core/journal"
 	"vestibula/core/proposal"
@@ -139,7 +140,7 @@ type Disk interface {
 // the rows say among themselves is checked here; what stands in the way on the disk is
 // found by whoever carries the set out.
 func Set(rows []Row, base string, disk Disk) (*Planned, []Problem) {
-	r := &reading{Planned: &Planned{Set: change.Set{Places: []string{base}}}, disk: disk, from: map[string]int{}, to: map[string]int{}}
+	r := &reading{Planned: &Planned{Set: change.Set{Places: []address.Address{address.Address(base)}}}, disk: disk, from: map[string]int{}, to: map[string]int{}}
 	for _, row := range rows {
 		r.row(row)
 	}

@@ -11,8 +11,8 @@ import (
 
 // Archived finds the archived project, or the archived part of one, that a path would be, if
 // nothing is there; else nil.
-func Archived(at string) *bundle.Away {
-	full, err := filepath.Abs(at)
+func Archived[P ~string](at P) *bundle.Away {
+	full, err := filepath.Abs(string(at))
 	if err != nil || place.Exists(full) {
 		return nil
 	}
@@ -27,11 +27,11 @@ func Archived(at string) *bundle.Away {
 	if err != nil || l == nil {
 		return nil
 	}
-	list, below := bundle.AwayIn(filepath.Dir(own)), ""
-	if below, err = filepath.Rel(own, dir); err != nil || list == nil {
+	list, below := bundle.AwayIn(own.Parent()), ""
+	if below, err = filepath.Rel(string(own), string(dir)); err != nil || list == nil {
 		return nil
 	}
-	return list.FindPart(filepath.Base(own), path.Join(filepath.ToSlash(below), filepath.Base(full)))
+	return list.FindPart(own.Name(), path.Join(filepath.ToSlash(below), filepath.Base(full)))
 }
 
 // Archived are the projects that were archived from the folders of what was found.
@@ -44,14 +44,14 @@ func (f *Found) Archived() (list []*bundle.Away) {
 	}
 	for at, n := range f.Root.All() {
 		if n.Kind == tree.File && path.Dir(at) != "." && n.Name == bundle.AwayName {
-			list = append(list, from(filepath.Join(f.Dir, filepath.FromSlash(path.Dir(at))))...)
+			list = append(list, from(f.Dir.Join(path.Dir(at)))...)
 		}
 	}
 	return list
 }
 
 // from are the projects that were archived from a folder.
-func from(dir string) []*bundle.Away {
+func from[P ~string](dir P) []*bundle.Away {
 	if l := bundle.AwayIn(dir); l != nil {
 		return l.Projects
 	}

@@ -6,6 +6,7 @@ import (
 	"path/filepath"
 	"slices"
 	"strings"
+	"vestibula/core/address"
 	"vestibula/core/bundle"
 	"vestibula/core/change"
 	"vestibula/core/label"
@@ -15,17 +16,17 @@ import (
 
 // Found are the projects at or below a folder.
 type Found struct {
-	Dir      string     // the folder, absolute; of a project, its own folder
-	Root     *tree.Node // all that lies in it
-	Inside   bool       // the folder is, or lies in, the one project
-	Below    string     // the slashed path of the folder from the project that it lies in
+	Dir      address.Address // the folder; of a project, its own folder
+	Root     *tree.Node      // all that lies in it
+	Inside   bool            // the folder is, or lies in, the one project
+	Below    string          // the slashed path of the folder from the project that it lies in
 	Projects []Own
 	Unread   []tree.Unread // in which others may lie: with absolute paths
 }
 
 // An Own is the own folder of a project.
 type Own struct {
-	Dir    string     // absolute
+	Dir    address.Address
 	Path   string     // slashed, from the folder that was found; "." for that itself
 	Root   *tree.Node // all that lies in it
 	Unread []tree.Unread
@@ -35,7 +36,7 @@ type Own struct {
 // Below finds the project that a path is or lies in, else those that lie below it, and reads
 // their labels. Skip, which may be nil, says which folders are not read; done, which may be nil, is told
 // how many entries were. The error says that the path itself cannot be read, or is a [KeptError].
-func Below(at string, skip func(path string, folder bool) bool, done func(n int)) (*Found, error) {
+func Below[P ~string](at P, skip func(path string, folder bool) bool, done func(n int)) (*Found, error) {
 	dir, err := place.Real(at)
 	if err != nil {
 		return nil, err
@@ -46,7 +47,7 @@ func Below(at string, skip func(path string, folder bool) bool, done func(n int)
 		return nil, bad
 	}
 	if f.Inside = l != nil || bad != nil; f.Inside {
-		f.Dir, f.Below = own, strings.TrimPrefix(strings.TrimPrefix(filepath.ToSlash(dir), filepath.ToSlash(own)), "/")
+		f.Dir, f.Below = own, strings.TrimPrefix(strings.TrimPrefix(dir.Slashed(), own.Slashed()), "/")
 	}
 	root, unread, err := tree.Read(f.Dir, skip, done)
 	if err != nil {
@@ -61,7 +62,7 @@ func Below(at string, skip func(path string, folder bool) bool, done func(n int)
 	below := map[string]int{}
 	Labelled(root, func(n *tree.Node, at string) {
 		below[at] = len(f.Projects)
-		f.Projects = append(f.Projects, Own{Dir: filepath.Join(dir, filepath.FromSlash(at)), Path: at, Root: n})
+		f.Projects = append(f.Projects, Own{Dir: dir.Join(at), Path: at, Root: n})
 	})
 	f.readLabels()
 unread:
@@ -73,7 +74,7 @@ unread:
 				continue unread
 			}
 		}
-		f.Unread = append(f.Unread, tree.Unread{Path: filepath.Join(dir, filepath.FromSlash(u.Path)), Err: u.Err})
+		f.Unread = append(f.Unread, tree.Unread{Path: string(dir.Join(u.Path)), Err: u.Err})
 	}
 	return f, nil
 }
@@ -81,8 +82,8 @@ unread:
 // ByID returns what finds the projects at or below a folder by their identities: "" of one that
 // is not there, or that several have, as nobody knows which of these is a copy. Bad is told of
 // labels that cannot be read.
-func ByID(at string, bad func(dir string, err error)) func(id string) (dir string) {
-	known := map[string]string{}
+func ByID[P ~string](at P, bad func(dir address.Address, err error)) func(id string) (dir address.Address) {
+	known := map[string]address.Address{}
 	if found, err := Below(at, nil, nil); err == nil {
 		for i := range found.Projects {
 			own := &found.Projects[i]
@@ -95,7 +96,7 @@ func ByID(at string, bad func(dir string, err error)) func(id string) (dir strin
 			}
 		}
 	}
-	return func(id string) string { return known[id] }
+	return func(id string) address.Address { return known[id] }
 }
 
 // Unseen are all that could not be read, with paths from the folder that was found.
@@ -106,7 +107,7 @@ func (f *Found) Unseen() (list []tree.Unread) {
 		}
 	}
 	for _, u := range f.Unread {
-		if rel, err := filepath.Rel(f.Dir, u.Path); err == nil {
+		if rel, err := filepath.Rel(string(f.Dir), u.Path); err == nil {
 			list = append(list, tree.Unread{Path: filepath.ToSlash(rel), Err: u.Err})
 		}
 	}

@@ -7,11 +7,11 @@ import (
 	"fmt"
 	"io/fs"
 	"os"
-	"path/filepath"
 	"slices"
 	"strings"
 	"time"
 
+	"vestibula/core/address"
 	"vestibula/core/bundle"
 	"vestibula/core/change"
 	"vestibula/core/label"
@@ -23,7 +23,7 @@ import (
 
 // A Project is what a build made: one label, one build.
 type Project struct {
-	Dir      string // its own folder, absolute, without links
+	Dir      address.Address // its own folder, without links
 	Label    *label.Label
 	Template *template.Template
 	Values   template.Values
@@ -36,7 +36,7 @@ type Project struct {
 // asks: a label in a folder of somebody else says nothing about what lies in it. There
 // may be none, and then the label is nil. The error is that of a label which cannot
 // be read, or a [KeptError].
-func Find(dir string) (own string, l *label.Label, err error) {
+func Find[P ~string](dir P) (own address.Address, l *label.Label, err error) {
 	if own, err = place.Real(dir); err != nil {
 		return "", nil, err
 	}
@@ -51,8 +51,8 @@ func Find(dir string) (own string, l *label.Label, err error) {
 		if !errors.Is(err, fs.ErrNotExist) {
 			return own, nil, fmt.Errorf("%s: %w", own, err)
 		}
-		up := filepath.Dir(own)
-		if up == own || !place.Owned(up) {
+		up := own.Parent()
+		if up == own || !place.Owned(string(up)) {
 			return "", nil, nil
 		}
 		own = up
@@ -61,16 +61,16 @@ func Find(dir string) (own string, l *label.Label, err error) {
 
 // Kept returns the backup or the bag that a folder is, or lies in, by its path, or one that
 // never became whole; empty where it lies in none. What is kept so is a copy, and no project, whatever its label says.
-func Kept(dir string) string {
+func Kept(dir address.Address) address.Address {
 	for {
 		has := func(name string) bool { // also where it is a link, or cannot be read
-			_, err := os.Lstat(filepath.Join(dir, name))
+			_, err := os.Lstat(string(dir.Join(name)))
 			return err == nil
 		}
-		if strings.HasSuffix(dir, change.Unfinished) || has(bundle.BackupName) || has(bundle.Declaration) && (has(bundle.BagName) || !has(label.FileName)) {
+		if strings.HasSuffix(string(dir), change.Unfinished) || has(bundle.BackupName) || has(bundle.Declaration) && (has(bundle.BagName) || !has(label.FileName)) {
 			return dir
 		}
-		up := filepath.Dir(dir)
+		up := dir.Parent()
 		if up == dir {
 			return ""
 		}
@@ -79,22 +79,22 @@ func Kept(dir string) string {
 }
 
 // A KeptError says that what looks as a project is kept in a backup or a bag, or is not whole.
-type KeptError struct{ By string } // the path of that
+type KeptError struct{ By address.Address } // the path of that
 
 // Error says so.
 func (e *KeptError) Error() string {
-	if strings.HasSuffix(e.By, change.Unfinished) {
-		return e.By + " is left of a run that was cut short: it is not whole"
+	if strings.HasSuffix(string(e.By), change.Unfinished) {
+		return string(e.By) + " is left of a run that was cut short: it is not whole"
 	}
-	return e.By + " is a backup, and no project"
+	return string(e.By) + " is a backup, and no project"
 }
 
 // Inside returns the own folder of the project that a folder only leads to: the one
 // with a label below it, if on the way each folder holds one folder and nothing else
 // that is not hidden.
-func Inside(dir string) (own string, found bool) {
+func Inside(dir address.Address) (own address.Address, found bool) {
 	for range maxLeading {
-		entries, err := os.ReadDir(dir)
+		entries, err := os.ReadDir(string(dir))
 		if err != nil {
 			return "", false
 		}
@@ -113,7 +113,7 @@ func Inside(dir string) (own string, found bool) {
 		if next == "" {
 			return "", false
 		}
-		dir = filepath.Join(dir, next)
+		dir = dir.Join(next)
 	}
 	return "", false
 }
@@ -174,7 +174,7 @@ func Parse(l *label.Label, shelf Shelf) (t *template.Template, missing map[int]s
 
 // Open opens a project by its label. Now is the date that "today" means. The error is
 // a [TemplateError] or a [ValuesError].
-func Open(own string, l *label.Label, shelf Shelf, now time.Time) (*Project, error) {
+func Open(own address.Address, l *label.Label, shelf Shelf, now time.Time) (*Project, error) {
 	t, missing, err := Parse(l, shelf)
 	if err != nil {
 		return nil, err
@@ -183,7 +183,7 @@ func Open(own string, l *label.Label, shelf Shelf, now time.Time) (*Project, err
 }
 
 // With opens a project whose template has been read: see [Parse].
-func With(own string, l *label.Label, t *template.Template, missing map[int]string, now time.Time) (*Project, error) {
+func With(own address.Address, l *label.Label, t *template.Template, missing map[int]string, now time.Time) (*Project, error) {
 	p := &Project{Dir: own, Label: l, Template: t, Missing: missing}
 	var errs []*template.ValueError
 	if p.Values, errs = t.ParseValues(l.Raw(), now); len(errs) > 0 {
@@ -233,8 +233,8 @@ func (p *Project) Names(root *tree.Node) (wanted, real []string) {
 	wanted = strings.Split(path, "/")
 	at := p.Dir
 	for range wanted {
-		real = append(real, filepath.Base(at))
-		at = filepath.Dir(at)
+		real = append(real, at.Name())
+		at = at.Parent()
 	}
 	slices.Reverse(real)
 	return wanted, real
@@ -242,11 +242,11 @@ func (p *Project) Names(root *tree.Node) (wanted, real []string) {
 
 // Base is the folder that the project was built into: the one that its template's
 // tree begins in.
-func (p *Project) Base(root *tree.Node) string {
+func (p *Project) Base(root *tree.Node) address.Address {
 	wanted, _ := p.Names(root)
 	at := p.Dir
 	for range wanted {
-		at = filepath.Dir(at)
+		at = at.Parent()
 	}
 	return at
 }

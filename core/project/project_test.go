@@ -13,6 +13,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"vestibula/core/address"
 	"vestibula/core/label"
 	"vestibula/core/template"
 	"vestibula/core/value"
@@ -47,12 +48,12 @@ func TestAProjectIsFoundFromAnyFolderInIt(t *testing.T) {
 	for dir, want := range map[string]string{outer: outer, filepath.Join(outer, "Notes"): outer, inner: inner, filepath.Join(inner, "deep", "er"): inner, filepath.Join(top, "a link"): outer, top: "", filepath.Join(top, "2027"): ""} {
 		own, l, err := Find(dir)
 		require.NoError(t, err, dir)
-		assert.Equal(t, want, own, dir)
+		assert.EqualValues(t, want, own, dir)
 		assert.Equal(t, want != "", l != nil, dir)
 	}
 	require.NoError(t, os.WriteFile(filepath.Join(inner, label.FileName), []byte("{"), 0o666))
 	own, _, err := Find(filepath.Join(inner, "deep"))
-	assert.Equal(t, inner, own)
+	assert.EqualValues(t, inner, own)
 	assert.ErrorContains(t, err, "is damaged")
 }
 
@@ -60,7 +61,7 @@ func TestAProjectKnowsItsNamesWhateverTheyAreByNow(t *testing.T) {
 	dir := put(t, filepath.Join(t.TempDir(), "Work of 2027", "Oriel"), nil)
 	_, l, err := Find(dir)
 	require.NoError(t, err)
-	p, err := Open(dir, l, none, now)
+	p, err := Open(address.Address(dir), l, none, now)
 	require.NoError(t, err)
 	assert.Equal(t, map[int]string{7: "starters/plan.md"}, p.Missing, "starters that are not at hand")
 	assert.Empty(t, p.Open())
@@ -69,9 +70,9 @@ func TestAProjectKnowsItsNamesWhateverTheyAreByNow(t *testing.T) {
 	wanted, real := p.Names(x.Root)
 	assert.Equal(t, []string{"2027", "Oriel Pask"}, wanted)
 	assert.Equal(t, []string{"Work of 2027", "Oriel"}, real)
-	assert.Equal(t, filepath.Dir(filepath.Dir(dir)), p.Base(x.Root))
+	assert.EqualValues(t, filepath.Dir(filepath.Dir(dir)), p.Base(x.Root))
 	// With its starters at hand, nothing is missing.
-	p, err = Open(dir, l, Shelf{Starters: func(file string) fs.FS {
+	p, err = Open(address.Address(dir), l, Shelf{Starters: func(file string) fs.FS {
 		assert.Equal(t, "t.folders", file)
 		return fstest.MapFS{"starters/plan.md": {Data: []byte("Plan for <client>")}}
 	}}, now)
@@ -91,7 +92,7 @@ func TestWhatALabelCannotSayIsAnError(t *testing.T) {
 		dir := put(t, t.TempDir(), tt.change)
 		_, l, err := Find(dir)
 		require.NoError(t, err, what)
-		_, err = Open(dir, l, none, now)
+		_, err = Open(address.Address(dir), l, none, now)
 		assert.ErrorContains(t, err, tt.want, what)
 		var bad *TemplateError
 		var values *ValuesError
@@ -101,7 +102,7 @@ func TestWhatALabelCannotSayIsAnError(t *testing.T) {
 	dir := put(t, t.TempDir(), func(l *label.Label) { l.Values["client"] = "?" })
 	_, l, err := Find(dir)
 	require.NoError(t, err)
-	p, err := Open(dir, l, none, now)
+	p, err := Open(address.Address(dir), l, none, now)
 	require.NoError(t, err)
 	assert.Equal(t, []string{"client"}, p.Open())
 	assert.Equal(t, value.Pending, p.Values["client"].Kind)
@@ -116,7 +117,7 @@ func TestLabelsOfTheFirstFormAreRead(t *testing.T) {
 	require.NoError(t, os.WriteFile(filepath.Join(dir, label.FileName), data, 0o666))
 	_, l, err := Find(dir)
 	require.NoError(t, err)
-	p, err := Open(dir, l, none, now)
+	p, err := Open(address.Address(dir), l, none, now)
 	require.NoError(t, err)
 	assert.Equal(t, template.Values{"year": {Kind: value.Year, Year: 2027}, "client": value.Of("Jun Teague")}, p.Values)
 	assert.Len(t, l.Others, 1)

@@ -7,6 +7,7 @@ import (
 	"path"
 	"path/filepath"
 
+	"vestibula/core/address"
 	"vestibula/core/change"
 	"vestibula/core/label"
 	"vestibula/core/place"
@@ -26,8 +27,8 @@ func (e *LabelError) Unwrap() error { return e.Err }
 
 // ReadLabel reads the label of a project as it is now, with what it holds. The error is a
 // [LabelError], or says that the label is damaged.
-func ReadLabel(dir string) (l *label.Label, data []byte, err error) {
-	return parse(place.ReadFile(filepath.Join(dir, label.FileName), label.MaxBytes))
+func ReadLabel[P ~string](dir P) (l *label.Label, data []byte, err error) {
+	return parse(place.ReadFile(filepath.Join(string(dir), label.FileName), label.MaxBytes))
 }
 
 // A Reader reads files of a place, by their paths there: nil for one that is not there.
@@ -62,7 +63,7 @@ func parse(data []byte, err error) (*label.Label, []byte, error) {
 
 // Relabel adds to a set what changes the label of a project, as it is now. Where the edit
 // changes nothing, nothing is added.
-func Relabel(set *change.Set, dir string, edit func(l *label.Label) error) error {
+func Relabel(set *change.Set, dir address.Address, edit func(l *label.Label) error) error {
 	l, was, err := ReadLabel(dir)
 	if err != nil {
 		return err
@@ -78,7 +79,7 @@ func Relabel(set *change.Set, dir string, edit func(l *label.Label) error) error
 	if err != nil || bytes.Equal(before, is) {
 		return err
 	}
-	at, err := set.Find(filepath.Join(dir, label.FileName))
+	at, err := set.Find(dir.Join(label.FileName))
 	if err != nil {
 		at = change.At{In: set.Place(dir), Path: label.FileName}
 	}

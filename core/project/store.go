@@ -2,10 +2,10 @@ package project
 
 import (
 	"iter"
-	"path/filepath"
 	"sync"
 	"time"
 
+	"vestibula/core/address"
 	"vestibula/core/label"
 	"vestibula/core/pool"
 	"vestibula/core/template"
@@ -16,7 +16,7 @@ import (
 type Store struct {
 	// Shelf returns what the template of a project needs beside its text; the project is known
 	// by its own folder.
-	Shelf func(own string) Shelf
+	Shelf func(own address.Address) Shelf
 	Now   time.Time // the date that "today" means
 
 	mutex sync.Mutex
@@ -31,8 +31,8 @@ type parsed struct {
 }
 
 // Open opens a project by its label. The error is a [TemplateError] or a [ValuesError].
-func (s *Store) Open(own string, l *label.Label) (*Project, error) {
-	key := l.Template + "\x00" + l.Text + "\x00" + filepath.Dir(own)
+func (s *Store) Open(own address.Address, l *label.Label) (*Project, error) {
+	key := l.Template + "\x00" + l.Text + "\x00" + string(own.Parent())
 	s.mutex.Lock()
 	t := s.texts[key]
 	if t == nil {

@@ -35,7 +35,7 @@ type Proposal struct {
 // cannot be taken back is not in it.
 type Back struct {
 	Record    *journal.Record
-	Places    []string    // absolute, without links
+	Places    []address.Address
 	Identity  [][2]uint64 // of the places, when the list was held against them
 	List      []change.Change
 	Work      string            // the hidden folder of the run, in each place
@@ -48,18 +48,18 @@ type Back struct {
 
 // An Archived is a project that goes from a folder, or comes back to it.
 type Archived struct {
-	Dir     string // absolute
+	Dir     address.Address
 	Project *bundle.Away
 	Back    bool
 }
 
 // A Part is what is done and left in one folder or project.
 type Part struct {
-	In    string // the folder in which its paths begin, absolute; "" where they are told as they are
-	Title string // what stands above it, where that is not the folder
-	About string // what else is said of it behind the title, with what parts it from that
-	Inner bool   // it belongs to the part before it
-	Most  int    // how many steps are shown; 0 leaves that to who shows them
+	In    address.Address // the folder in which its paths begin; "" where they are told as they are
+	Title string          // what stands above it, where that is not the folder
+	About string          // what else is said of it behind the title, with what parts it from that
+	Inner bool            // it belongs to the part before it
+	Most  int             // how many steps are shown; 0 leaves that to who shows them
 	Steps []*Step
 	Left  []*Left
 }
@@ -120,7 +120,7 @@ func (p *Proposal) Note(text string) { p.Notes = append(p.Notes, Note{Text: text
 func (p *Proposal) Remark(text string) { p.Notes = append(p.Notes, Note{text, true}) }
 
 // Part adds a part.
-func (p *Proposal) Part(in string) *Part {
+func (p *Proposal) Part(in address.Address) *Part {
 	p.Parts = append(p.Parts, &Part{In: in})
 	return p.Parts[len(p.Parts)-1]
 }
@@ -155,7 +155,7 @@ func (p *Proposal) Counts(at change.At, id string) {
 // from the deepest folder that all of them lie in. Places are those of the list, absolute; what
 // is left has paths from the folder that [Top] says. Own names the program's own files: they
 // stand last, and what becomes of their contents is told where nothing else is done.
-func Of(list []change.Change, places []string, left []*Left, own func(path string) bool) *Part {
+func Of(list []change.Change, places []address.Address, left []*Left, own func(path string) bool) *Part {
 	whole := map[string]bool{} // folders that come or go
 	for i := range list {
 		if c := &list[i]; (c.Op == change.Make || c.Op == change.Remove) && c.Kind() == tree.Folder {
@@ -217,16 +217,16 @@ func Of(list []change.Change, places []string, left []*Left, own func(path strin
 
 // Top is the deepest folder that all places are, or lie in, and the slashed paths of the places
 // from there.
-func Top(places []string) (top string, from []string) {
+func Top(places []address.Address) (top address.Address, from []string) {
 	slashed := make([]string, len(places))
 	for i, p := range places {
-		slashed[i] = filepath.ToSlash(p)
+		slashed[i] = p.Slashed()
 	}
 	common := address.Common(slashed)
 	for _, p := range slashed {
 		from = append(from, strings.TrimPrefix(strings.TrimPrefix(p, common), "/"))
 	}
-	return filepath.FromSlash(common), from
+	return address.Address(filepath.FromSlash(common)), from
 }
 
 // place is where a change is told.
@@ -275,7 +275,7 @@ func (p *Part) under() {
 	if top == "." || top == "" {
 		return
 	}
-	p.Title, p.In = "in "+top, filepath.Join(p.In, filepath.FromSlash(top))
+	p.Title, p.In = "in "+top, p.In.Join(top)
 	for _, s := range p.Steps {
 		s.From, s.To = below(top, s.From), below(top, s.To)
 	}
@@ -292,7 +292,7 @@ func below(top, p string) string {
 }
 
 // Nest writes what is done below a folder with paths from that folder; see [change.Set.Nest].
-func (p *Proposal) Nest(top string) {
+func (p *Proposal) Nest(top address.Address) {
 	now := p.Set.Nest(top)
 	for i := range p.Roots {
 		at := now(change.At{In: p.Roots[i].In, Path: string(p.Roots[i].Path)})

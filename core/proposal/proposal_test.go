@@ -11,6 +11,7 @@ import (
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
+	"vestibula/core/address"
 	"vestibula/core/change"
 	"vestibula/core/tree"
 )
@@ -50,7 +51,7 @@ func TestAListIsToldAsAPersonSeesIt(t *testing.T) {
 		"a removal":             {[]change.Change{{Op: change.Remove, Path: "A", Was: change.Is(tree.Folder)}, file(change.Remove, "", "A/x")}, nil, "remove A  with the one thing in it"},
 	} {
 		var said []string
-		part := Of(c.list, []string{"/d"}, c.left, own)
+		part := Of(c.list, []address.Address{"/d"}, c.left, own)
 		if part.Title != "" {
 			said = append(said, part.Title)
 		}
@@ -68,10 +69,10 @@ func TestAListIsToldAsAPersonSeesIt(t *testing.T) {
 func TestSeveralPlacesAreTold(t *testing.T) {
 	t.Parallel()
 	list := []change.Change{{Op: change.Move, In: 0, Path: "x", FromIn: 1, From: "x", Was: change.Is(tree.File)}, {Op: change.Remove, In: 1, Path: "y", Was: change.Is(tree.File)}}
-	part := Of(list, []string{"/d/Old", "/d/Clients"}, nil, own)
-	assert.Equal(t, []string{"/d", "Clients/x", "Old/x", "Clients/y"}, []string{part.In, part.Steps[0].From, part.Steps[0].To, part.Steps[1].From})
-	part = Of(list[:1], []string{"/d", "/d/Clients"}, nil, own)
-	assert.Equal(t, []string{"/d", "Clients/x", "x"}, []string{part.In, part.Steps[0].From, part.Steps[0].To})
+	part := Of(list, []address.Address{"/d/Old", "/d/Clients"}, nil, own)
+	assert.Equal(t, []string{"/d", "Clients/x", "Old/x", "Clients/y"}, []string{string(part.In), part.Steps[0].From, part.Steps[0].To, part.Steps[1].From})
+	part = Of(list[:1], []address.Address{"/d", "/d/Clients"}, nil, own)
+	assert.Equal(t, []string{"/d", "Clients/x", "x"}, []string{string(part.In), part.Steps[0].From, part.Steps[0].To})
 }
 
 // Whatever is nested or joined, each path leads where it led.
@@ -80,18 +81,18 @@ func TestPathsLeadWhereTheyLed(t *testing.T) {
 	places := []string{"/d", "/d/a", "/d/a/b", "/e", "/e/f"}
 	full := func(p *Proposal) (all []string) {
 		for _, c := range p.Set.Changes {
-			all = append(all, path.Join(p.Set.Places[c.In], c.Path), path.Join(p.Set.Places[c.FromIn], c.From))
+			all = append(all, path.Join(string(p.Set.Places[c.In]), c.Path), path.Join(string(p.Set.Places[c.FromIn]), c.From))
 		}
 		for _, r := range p.Roots {
-			all = append(all, path.Join(p.Set.Places[r.In], string(r.Path)))
+			all = append(all, path.Join(string(p.Set.Places[r.In]), string(r.Path)))
 		}
 		return all
 	}
 	drawn := func(t *rapid.T) *Proposal {
 		p := &Proposal{Set: &change.Set{}}
 		for range rapid.IntRange(1, 5).Draw(t, "changes") {
-			from := change.At{In: p.Set.Place(rapid.SampledFrom(places).Draw(t, "from")), Path: "x"}
-			to := change.At{In: p.Set.Place(rapid.SampledFrom(places).Draw(t, "to")), Path: rapid.SampledFrom([]string{"y", "y/z"}).Draw(t, "path")}
+			from := change.At{In: p.Set.Place(address.Address(rapid.SampledFrom(places).Draw(t, "from"))), Path: "x"}
+			to := change.At{In: p.Set.Place(address.Address(rapid.SampledFrom(places).Draw(t, "to"))), Path: rapid.SampledFrom([]string{"y", "y/z"}).Draw(t, "path")}
 			p.Set.Move(from, to, change.Is(tree.File), "")
 			p.Counts(to, "id")
 		}
@@ -106,7 +107,7 @@ func TestPathsLeadWhereTheyLed(t *testing.T) {
 		assert.ElementsMatch(t, both, full(p))
 		for _, a := range p.Set.Places {
 			for _, b := range p.Set.Places {
-				assert.False(t, strings.HasPrefix(a, b+"/"), "%s lies in %s", a, b)
+				assert.False(t, strings.HasPrefix(string(a), string(b+"/")), "%s lies in %s", a, b)
 			}
 		}
 	})

@@ -2,9 +2,11 @@ package put
 
 import (
 	"path"
+	"path/filepath"
 	"slices"
 	"strings"
 
+	"vestibula/core/address"
 	"vestibula/core/change"
 	"vestibula/core/template"
 	"vestibula/core/tree"
@@ -134,7 +136,10 @@ func real(root *tree.Node, dir string) bool {
 // Within gives changes with absolute paths their places: the innermost of tops, which are
 // absolute, with slashes, and do not lie in each other.
 func Within(changes []change.Change, tops []string) *change.Set {
-	set := &change.Set{Places: tops, Changes: make([]change.Change, 0, len(changes)+1)}
+	set := &change.Set{Changes: make([]change.Change, 0, len(changes)+1)}
+	for _, top := range tops {
+		set.Places = append(set.Places, address.Address(filepath.FromSlash(top)))
+	}
 	in := func(at string) (int, string) {
 		for i, top := range tops {
 			if below, inside := strings.CutPrefix(at, strings.TrimSuffix(top, "/")+"/"); inside {

@@ -4,8 +4,8 @@ import (
 	"fmt"
 	"maps"
 	"path"
-	"path/filepath"
 
+	"vestibula/core/address"
 	"vestibula/core/change"
 	"vestibula/core/label"
 	"vestibula/core/place"
@@ -20,7 +20,7 @@ import (
 // it as a whole: each gets what the template has for it there, and the label notes that it is
 // not asked for where it was. The project's files are read for it.
 func MoveOn(l *project.Layout, folders []string, into string) (*proposal.Proposal, error) {
-	out := &proposal.Proposal{Set: &change.Set{Places: []string{l.Dir}}}
+	out := &proposal.Proposal{Set: &change.Set{Places: []address.Address{l.Dir}}}
 	out.Counts(change.At{Path: "."}, l.Label.ID)
 	part := out.Part(l.Dir)
 	goes := map[string]string{}
@@ -29,7 +29,7 @@ func MoveOn(l *project.Layout, folders []string, into string) (*proposal.Proposa
 		goes[from] = to
 		out.Set.Move(change.At{Path: from}, change.At{Path: to}, change.Is(tree.Folder), "it moves on")
 		part.Add(proposal.Step{Op: change.Move, From: from, To: to, Folder: true})
-		root, _, err := tree.Read(filepath.Join(l.Dir, filepath.FromSlash(from)), nil, nil)
+		root, _, err := tree.Read(l.Dir.Join(from), nil, nil)
 		if err != nil {
 			return nil, fmt.Errorf("%s cannot be read: %s", from, place.Reason(err))
 		}

@@ -7,6 +7,7 @@ import (
 	"path/filepath"
 	"slices"
 
+	"vestibula/core/address"
 	"vestibula/core/change"
 	"vestibula/core/journal"
 	"vestibula/core/naming"
@@ -95,9 +96,9 @@ func SetAside(rows []Versions, older string) *proposal.Proposal {
 		dir := filepath.FromSlash(v.Dir)
 		if v.Dir != last {
 			last = v.Dir
-			out.Part(dir)
+			out.Part(address.Address(dir))
 		}
-		part := out.Part(dir)
+		part := out.Part(address.Address(dir))
 		if part.Inner, part.Title, part.Most = true, v.Newest, shownOlder; v.Tie {
 			part.About = "   its name does not say whether it is the newest"
 			part.Leave(proposal.Left{Kind: proposal.Several, Path: v.Newest, Why: "and " + v.Others[0] + ": their names do not say which is newer"})
@@ -120,7 +121,7 @@ func SetAside(rows []Versions, older string) *proposal.Proposal {
 	}
 	out.Set = Within(grown.Changes, Outermost(dirs))
 	for i := range out.Set.Places {
-		out.Set.Places[i] = filepath.FromSlash(out.Set.Places[i])
+		out.Set.Places[i] = address.Address(filepath.FromSlash(string(out.Set.Places[i])))
 	}
 	return out
 }

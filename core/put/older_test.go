@@ -8,6 +8,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"vestibula/core/address"
 	"vestibula/core/treetest"
 )
 
@@ -22,7 +23,7 @@ func TestOlderVersionsAreSetAside(t *testing.T) {
 	p := SetAside(rows, "Older")
 	set, count := p.Set, len(p.Steps())
 	assert.Equal(t, 3, count)
-	assert.Equal(t, []string{filepath.FromSlash(dir)}, set.Places)
+	assert.Equal(t, []address.Address{address.Address(filepath.FromSlash(dir))}, set.Places)
 	var lines []string
 	for _, c := range set.Changes {
 		lines = append(lines, c.Op.String()+" "+c.From+" "+c.Path)

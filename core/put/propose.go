@@ -8,6 +8,7 @@ import (
 	"slices"
 	"strings"
 
+	"vestibula/core/address"
 	"vestibula/core/change"
 	"vestibula/core/proposal"
 )
@@ -30,7 +31,7 @@ func (c *Call) Inside(at string) bool {
 	return strings.HasPrefix(at, strings.TrimSuffix(c.Base, "/")+"/")
 }
 
-func base(p *Project) string { return filepath.ToSlash(p.Dir) }
+func base(p *Project) string { return p.Dir.Slashed() }
 
 // Propose returns what brings files to their places, with a part for each folder they go to;
 // and what is there already, could go to several places, or has none. The error is that of a
@@ -50,14 +51,14 @@ func (c *Call) Propose() (*proposal.Proposal, error) {
 		}
 		out.Set = Within(changes, Outermost(tops))
 		for i := range out.Set.Places {
-			out.Set.Places[i] = filepath.FromSlash(out.Set.Places[i])
+			out.Set.Places[i] = address.Address(filepath.FromSlash(string(out.Set.Places[i])))
 		}
 	}
 	for _, p := range c.Projects {
 		if !slices.ContainsFunc(c.Outcomes, func(o *Outcome) bool { return o.Kind == Goes && o.Spots[0].Project == p }) {
 			continue
 		}
-		if at, err := out.Set.Find(filepath.Join(p.Dir, "x")); err == nil {
+		if at, err := out.Set.Find(p.Dir.Join("x")); err == nil {
 			out.Counts(change.At{In: at.In, Path: path.Dir(at.Path)}, p.Label.ID)
 		}
 	}
@@ -90,7 +91,7 @@ func (c *Call) goes(out *proposal.Proposal) {
 		dir := path.Join(base(o.Spots[0].Project), path.Dir(o.Path))
 		part := parts[dir]
 		if part == nil {
-			part = out.Part(filepath.FromSlash(dir))
+			part = out.Part(address.Address(filepath.FromSlash(dir)))
 			part.Inner, part.Most = true, shownOlder
 			parts[dir] = part
 		}

@@ -15,6 +15,7 @@ import (
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
+	"vestibula/core/address"
 	"vestibula/core/label"
 	"vestibula/core/project"
 	"vestibula/core/template"
@@ -57,7 +58,7 @@ func shelf(t require.TestingT, files map[string][]string, clients ...string) []*
 		root := own.Built().Copy()
 		treetest.Add(root, files[client]...)
 		sorted(root)
-		p := &project.Project{Dir: "/clients/" + client, Label: &label.Label{}, Template: tpl, Values: values}
+		p := &project.Project{Dir: address.Address("/clients/" + client), Label: &label.Label{}, Template: tpl, Values: values}
 		l, err := p.Layout(root, 1000, now)
 		require.NoError(t, err)
 		list = append(list, &Project{Layout: l, Shown: client})
@@ -224,7 +225,7 @@ func TestNamesThatAreTakenStop(t *testing.T) {
 	} {
 		outcomes = append(outcomes, p.Place(&f))
 	}
-	Taken(outcomes, func(p *Project) string { return p.Dir }, func(at string) (tree.Entry, string, error) {
+	Taken(outcomes, func(p *Project) string { return string(p.Dir) }, func(at string) (tree.Entry, string, error) {
 		if e, is := there[at]; is {
 			return e, "", nil
 		}
@@ -308,7 +309,7 @@ func TestFoldersAreMadeForTheFirstFile(t *testing.T) {
 		outcomes = append(outcomes, p.Place(&File{Path: name, At: "/in/" + name}))
 	}
 	outcomes = append(outcomes, p.Place(&File{Path: "a.wav", Content: tree.Bytes("x"), Entry: tree.Entry{Time: 7}}))
-	base := func(p *Project) string { return p.Dir }
+	base := func(p *Project) string { return string(p.Dir) }
 	changes, err := Changes(outcomes, Usual, func(at string) bool { return path.Dir(at) == "/elsewhere" }, base, 1000)
 	require.NoError(t, err)
 	set := Within(changes, Outermost([]string{"/clients/Ola", "/in", "/clients", "/in/deep"}))

@@ -10,6 +10,7 @@ import (
 	"path/filepath"
 	"slices"
 
+	"vestibula/core/address"
 	"vestibula/core/change"
 	"vestibula/core/place"
 	"vestibula/core/tree"
@@ -73,7 +74,7 @@ type LinkPlan struct {
 // Plan returns what gives the folder the wanted links, by their names. Links that were made
 // before go where they are not wanted any more, if they still lead where they did.
 func (f *LinkFolder) Plan(want map[string]string) (*LinkPlan, error) {
-	p := &LinkPlan{Set: change.Set{Places: []string{filepath.Dir(f.dir)}}}
+	p := &LinkPlan{Set: change.Set{Places: []address.Address{address.Address(filepath.Dir(f.dir))}}}
 	base := change.At{Path: filepath.Base(f.dir)}
 	if !f.there {
 		p.MakeFolder(base, "")

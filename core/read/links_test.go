@@ -8,6 +8,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"vestibula/core/address"
 	"vestibula/core/change"
 )
 
@@ -39,7 +40,7 @@ func TestLinksFollowWhatIsWanted(t *testing.T) {
 	assert.Equal(t, []string{"remove All/gone", "make All/new", "replace All/" + LinksFile}, lines)
 	assert.Equal(t, []string{"own", "theirs"}, p.Taken)
 	assert.Equal(t, [3]int{1, 1, 2}, [3]int{p.Made, p.Gone, p.Kept})
-	assert.Equal(t, []string{filepath.Dir(dir)}, p.Places)
+	assert.Equal(t, []address.Address{address.Address(filepath.Dir(dir))}, p.Places)
 	assert.Equal(t, change.Remove, p.Changes[0].Op)
 
 	require.NoError(t, os.WriteFile(filepath.Join(dir, LinksFile), []byte("{"), 0o666))

@@ -13,6 +13,7 @@ import (
 
 	"github.com/gofrs/flock"
 
+	"vestibula/core/address"
 	"vestibula/core/folder"
 )
 
@@ -28,25 +29,25 @@ func (e *BusyError) Error() string { return "another run is at work in " + e.Pla
 type Register struct{ Dir string }
 
 // Take registers a run in all places, or in none.
-func (r Register) Take(places []string) (release func(), err error) {
+func (r Register) Take(places []address.Address) (release func(), err error) {
 	if err := os.MkdirAll(r.Dir, 0o700); err != nil {
 		return nil, err
 	}
-	own := map[string]string{}    // the places, by the names of their files
-	shared := map[string]string{} // the folders above
+	own := map[string]address.Address{}    // the places, by the names of their files
+	shared := map[string]address.Address{} // the folders above
 	for _, place := range places {
 		name, err := lockName(place)
 		if err != nil {
 			return nil, err
 		}
 		own[name] = place
-		for up := filepath.Dir(place); ; up = filepath.Dir(up) {
+		for up := place.Parent(); ; up = up.Parent() {
 			name, err := lockName(up)
 			if err != nil {
 				return nil, err
 			}
 			shared[name] = place
-			if up == filepath.Dir(up) {
+			if up == up.Parent() {
 				break
 			}
 		}
@@ -75,7 +76,7 @@ func (r Register) Take(places []string) (release func(), err error) {
 		}
 		free, err := try()
 		if err == nil && !free {
-			err = &BusyError{place}
+			err = &BusyError{string(place)}
 		}
 		if err != nil {
 			release()
@@ -87,7 +88,7 @@ func (r Register) Take(places []string) (release func(), err error) {
 }
 
 // Busy reports whether a run is at work in a place now.
-func (r Register) Busy(place string) bool {
+func (r Register) Busy(place address.Address) bool {
 	name, err := lockName(place)
 	if err != nil {
 		return false
@@ -105,7 +106,7 @@ func (r Register) Busy(place string) bool {
 }
 
 // lockName is the name of the file for a folder.
-func lockName(path string) (string, error) {
-	dev, ino, err := folder.Identity(path)
+func lockName(path address.Address) (string, error) {
+	dev, ino, err := folder.Identity(string(path))
 	return fmt.Sprintf("%x-%x", dev, ino), err
 }

@@ -4,6 +4,7 @@ import (
 	"os"
 	"path/filepath"
 	"testing"
+	"vestibula/core/address"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -17,26 +18,26 @@ func TestOneRunInOnePlace(t *testing.T) {
 	}
 	require.NoError(t, os.Symlink(place, filepath.Join(top, "link")))
 	r := Register{filepath.Join(top, "register")}
-	release, err := r.Take([]string{place, beside})
+	release, err := r.Take([]address.Address{address.Address(place), address.Address(beside)})
 	require.NoError(t, err)
 	var busy *BusyError
 	for _, other := range []string{place, filepath.Join(top, "link"), deep, filepath.Join(top, "link/deep"), top, beside, "/"} {
-		_, err := r.Take([]string{other})
+		_, err := r.Take([]address.Address{address.Address(other)})
 		assert.ErrorAs(t, err, &busy, "%s is held by another run, or lies above or below what is", other)
 	}
-	assert.True(t, r.Busy(place))
-	assert.False(t, r.Busy(deep))
+	assert.True(t, r.Busy(address.Address(place)))
+	assert.False(t, r.Busy(address.Address(deep)))
 	release()
-	assert.False(t, r.Busy(place))
-	again, err := r.Take([]string{place})
+	assert.False(t, r.Busy(address.Address(place)))
+	again, err := r.Take([]address.Address{address.Address(place)})
 	require.NoError(t, err)
-	other, err := r.Take([]string{beside})
+	other, err := r.Take([]address.Address{address.Address(beside)})
 	require.NoError(t, err, "neighbours do not meet")
 	other()
 	again()
-	nested, err := r.Take([]string{place, deep})
+	nested, err := r.Take([]address.Address{address.Address(place), address.Address(deep)})
 	require.NoError(t, err, "one run may have a place and one in it")
 	nested()
-	_, err = r.Take([]string{filepath.Join(top, "none")})
+	_, err = r.Take([]address.Address{address.Address(filepath.Join(top, "none"))})
 	assert.Error(t, err)
 }

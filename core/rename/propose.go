@@ -30,7 +30,7 @@ func Propose(conv *template.Convention, outcomes []*Outcome, projects []string) 
 		}
 	}
 	if len(dirs) > 0 {
-		out.Set.Places = []string{place(address.Common(dirs), projects)}
+		out.Set.Places = []address.Address{address.Address(place(address.Common(dirs), projects))}
 		out.Set.Changes = make([]change.Change, 0, count[Renamed]+1)
 	}
 	why := "its name is brought to " + conv.Name
@@ -40,11 +40,11 @@ func Propose(conv *template.Convention, outcomes []*Outcome, projects []string) 
 			continue
 		}
 		if o.File.Dir != dir {
-			at, err := out.Set.Find(o.File.At())
+			at, err := out.Set.Find(address.Address(o.File.At()))
 			if err != nil {
 				return nil, err
 			}
-			dir, in, part = o.File.Dir, change.At{In: at.In, Path: path.Dir(at.Path)}, out.Part(filepath.FromSlash(o.File.Dir))
+			dir, in, part = o.File.Dir, change.At{In: at.In, Path: path.Dir(at.Path)}, out.Part(address.Address(filepath.FromSlash(o.File.Dir)))
 			part.Most = shown
 		}
 		out.Set.Move(in.Below(o.File.Name), in.Below(o.Becomes), change.Is(tree.File), why)

@@ -13,6 +13,7 @@ import (
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
+	"vestibula/core/address"
 	"vestibula/core/change"
 	"vestibula/core/digest"
 	"vestibula/core/match"
@@ -180,7 +181,7 @@ func TestPlansOfFixesFitTogether(t *testing.T) {
 				assert.Equal(t, kind, c.Was.Kind, c.From)
 			}
 		}
-		_, obstacles := (&change.Set{Places: []string{"/p"}, Changes: changes}).Order(".work")
+		_, obstacles := (&change.Set{Places: []address.Address{"/p"}, Changes: changes}).Order(".work")
 		assert.Empty(t, obstacles)
 		// What lies in a folder that gets another name is found below that.
 		for _, c := range changes {

@@ -5,6 +5,7 @@ package tick
 import (
 	"maps"
 
+	"vestibula/core/address"
 	"vestibula/core/change"
 	"vestibula/core/label"
 	"vestibula/core/project"
@@ -13,8 +14,8 @@ import (
 
 // Propose returns what notes on which day an item of a project was delivered, by its path there;
 // without a day, that it was not.
-func Propose(dir, id, item, day string) (*proposal.Proposal, error) {
-	out := &proposal.Proposal{Set: &change.Set{Places: []string{dir}}}
+func Propose(dir address.Address, id, item, day string) (*proposal.Proposal, error) {
+	out := &proposal.Proposal{Set: &change.Set{Places: []address.Address{dir}}}
 	out.Counts(change.At{Path: "."}, id)
 	part := out.Part(dir)
 	return out, project.Relabel(out.Set, dir, func(l *label.Label) error {

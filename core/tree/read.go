@@ -28,17 +28,17 @@ type Unread struct {
 // for use by several goroutines, and may be nil. What cannot be read is
 // returned, and the rest is read all the same. Done is told how many entries were
 // just read, from any goroutine; it may be nil too.
-func Read(dir string, skip func(path string, folder bool) bool, done func(n int)) (*Node, []Unread, error) {
-	info, err := os.Stat(dir)
+func Read[P ~string](dir P, skip func(path string, folder bool) bool, done func(n int)) (*Node, []Unread, error) {
+	info, err := os.Stat(string(dir))
 	if err != nil {
 		return nil, nil, err
 	}
 	if !info.IsDir() {
-		return nil, nil, &fs.PathError{Op: "read", Path: dir, Err: syscall.ENOTDIR}
+		return nil, nil, &fs.PathError{Op: "read", Path: string(dir), Err: syscall.ENOTDIR}
 	}
 	r := &reader{skip: skip, done: done, free: make(chan struct{}, 2*runtime.GOMAXPROCS(0))}
 	root := &Node{}
-	r.folder(root, dir, "")
+	r.folder(root, string(dir), "")
 	r.wait.Wait()
 	slices.SortFunc(r.unread, func(a, b Unread) int { return strings.Compare(a.Path, b.Path) })
 	return root, r.unread, nil

@@ -27,8 +27,8 @@ import (
 type Undo struct {
 	proposal.Back
 	Stays []*proposal.Left
-	Moved []string       // the roots of the record that were moved or renamed by hand, and where they are now
-	Roots []journal.Root // those of the record, in the places of the plan
+	Moved []address.Address // the roots of the record that were moved or renamed by hand, and where they are now
+	Roots []journal.Root    // those of the record, in the places of the plan
 }
 
 // A NewerError says that a later record touched the same things, so that it has
@@ -42,10 +42,10 @@ func (e *NewerError) Error() string {
 
 // A GoneError says that nothing of what a record made is where it was made.
 type GoneError struct {
-	Path string
+	Path address.Address
 	// Maybe are folders that say that they are it. Each may as well be a copy: it is for the
 	// person to name one.
-	Maybe []string
+	Maybe []address.Address
 }
 
 // Error says what is not there.
@@ -53,8 +53,8 @@ func (e *GoneError) Error() string { return fmt.Sprintf("%s is not there any mor
 
 // Where says where things may be that were moved by hand.
 type Where struct {
-	Here  string // the folder of the person, absolute
-	Named string // the folder that a person says a project is by now, absolute; "" for none
+	Here  address.Address // the folder of the person
+	Named address.Address // the folder that a person says a project is by now; "" for none
 }
 
 // A Revise takes out of a file what a record wrote into it, where others have written in
@@ -76,12 +76,12 @@ func Plan(j *journal.Journal, records []*journal.Record, r *journal.Record, in W
 		return nil, err
 	}
 	u := &Undo{Back: proposal.Back{Work: change.NewWork(), Record: r, Times: j.Times(r.Number)}}
-	own := map[string]bool{} // the paths that it touched, as they were and as they are now
-	note := func(p string) bool { own[p] = true; return false }
+	own := map[address.Address]bool{} // the paths that it touched, as they were and as they are now
+	note := func(p address.Address) bool { own[p] = true; return false }
 	// What others write in as well is put right by itself.
 	alone := func(list []change.Change) []change.Change {
 		return slices.DeleteFunc(slices.Clone(list), func(c change.Change) bool {
-			return c.Op == change.Replace && c.In < len(places) && revise.Knows != nil && revise.Knows(filepath.Join(places[c.In], filepath.FromSlash(c.Path)))
+			return c.Op == change.Replace && c.In < len(places) && revise.Knows != nil && revise.Knows(string(places[c.In].Join(c.Path)))
 		})
 	}
 	eachPath(alone(changes), places, note)
@@ -148,7 +148,7 @@ func (u *Undo) invert(changes, unfinished []change.Change, open []*place.Place, 
 
 // unfinished is the list of an undo of the record that was cut short, in places to which its own
 // are added. It is gone on with.
-func (u *Undo) unfinished(j *journal.Journal, records []*journal.Record, places *[]string) (list []change.Change, err error) {
+func (u *Undo) unfinished(j *journal.Journal, records []*journal.Record, places *[]address.Address) (list []change.Change, err error) {
 	for _, o := range records {
 		if o.Undoes != u.Record.Number || o.End != journal.CutShort || o.Busy {
 			continue
@@ -167,15 +167,15 @@ func (u *Undo) unfinished(j *journal.Journal, records []*journal.Record, places 
 func (u *Undo) Proposal() *proposal.Proposal {
 	part := proposal.Of(u.List, u.Places, u.Stays, label.Own)
 	out := &proposal.Proposal{Back: &u.Back, Roots: u.Roots, Parts: []*proposal.Part{
-		{Title: fmt.Sprintf("Undo %d: the %s of %s", u.Record.Number, u.Record.What, u.Record.Name()), About: " in " + strings.Join(u.Record.PlacePaths(), ", ")}, part}}
+		{Title: fmt.Sprintf("Undo %d: the %s of %s", u.Record.Number, u.Record.What, u.Record.Name()), About: " in " + address.List(u.Record.Places)}, part}}
 	for _, now := range u.Moved {
-		out.Note("it lies in " + now + " now")
+		out.Note(string("it lies in " + now + " now"))
 	}
 	return out
 }
 
 // open opens the places of an undo. What never became whole in them bears another name.
-func (u *Undo) open(paths []string, changes []change.Change) (open []*place.Place, err error) {
+func (u *Undo) open(paths []address.Address, changes []change.Change) (open []*place.Place, err error) {
 	for _, at := range paths {
 		p, err := place.Open(at)
 		var dev, ino uint64
@@ -223,7 +223,7 @@ func (u *Undo) revise(list, done []change.Change, places []*place.Place, by Revi
 		if c.Op == change.Make && c.In < len(u.Places) {
 			c.Each(func(at string, n *tree.Node) bool {
 				if n.Kind == tree.Folder {
-					made[filepath.Join(u.Places[c.In], filepath.FromSlash(at))] = true
+					made[string(u.Places[c.In].Join(at))] = true
 				}
 				return true
 			})
@@ -234,13 +234,13 @@ func (u *Undo) revise(list, done []change.Change, places []*place.Place, by Revi
 		if c.Op != change.Replace || c.In >= len(places) {
 			continue
 		}
-		full := filepath.Join(u.Places[c.In], filepath.FromSlash(c.Path))
-		if !by.Knows(full) {
+		full := u.Places[c.In].Join(c.Path)
+		if !by.Knows(string(full)) {
 			continue
 		}
 		now, err := places[c.In].ReadFile(c.Path, maxRevised)
 		if sum := digest.Bytes(now); err == nil && now != nil && sum != c.Was.Sum && sum != c.Sum {
-			if data, ok := by.Without(full, now, func(at string) bool { return made[at] }); ok {
+			if data, ok := by.Without(string(full), now, func(at string) bool { return made[at] }); ok {
 				c.Was.Sum, c.Content, c.Sum = sum, tree.Bytes(data), digest.Bytes(data)
 				c.Old, c.HasOld, c.From = nil, false, ""
 			}
@@ -250,7 +250,7 @@ func (u *Undo) revise(list, done []change.Change, places []*place.Place, by Revi
 
 // newer says whether a later record changed what this one did: its own paths, below
 // some of the places.
-func newer(j *journal.Journal, records []*journal.Record, r *journal.Record, own map[string]bool, places []string) error {
+func newer(j *journal.Journal, records []*journal.Record, r *journal.Record, own map[address.Address]bool, places []address.Address) error {
 	for _, o := range slices.Backward(records) {
 		// A record that was undone, and its undo, come to nothing.
 		if o.Number <= r.Number || o.Undone() || o.Undoes >= r.Number || !near(o, places) {
@@ -260,9 +260,9 @@ func newer(j *journal.Journal, records []*journal.Record, r *journal.Record, own
 		if err != nil {
 			return err
 		}
-		touched := eachPath(theirs, at, func(p string) bool {
+		touched := eachPath(theirs, at, func(p address.Address) bool {
 			// What it made in a folder of ours, or did to a thing of ours.
-			return own[p] || own[filepath.Dir(p)]
+			return own[p] || own[p.Parent()]
 		})
 		if touched {
 			return &NewerError{o}
@@ -272,10 +272,10 @@ func newer(j *journal.Journal, records []*journal.Record, r *journal.Record, own
 }
 
 // near reports whether a record has to do with the part of a disk that places are in.
-func near(r *journal.Record, places []string) bool {
-	for _, p := range r.PlacePaths() {
+func near(r *journal.Record, places []address.Address) bool {
+	for _, p := range r.Places {
 		for _, q := range places {
-			if journal.Within(p, q) || journal.Within(q, p) {
+			if p.Within(q) || q.Within(p) {
 				return true
 			}
 		}
@@ -285,13 +285,13 @@ func near(r *journal.Record, places []string) bool {
 
 // eachPath calls stop for the absolute paths that changes touch, until it returns
 // true, and reports whether it did.
-func eachPath(changes []change.Change, places []string, stop func(p string) bool) bool {
+func eachPath(changes []change.Change, places []address.Address, stop func(p address.Address) bool) bool {
 	for i := range changes {
 		c := &changes[i]
-		if c.In < len(places) && stop(places[c.In]+string(filepath.Separator)+filepath.FromSlash(c.Path)) {
+		if c.In < len(places) && stop(places[c.In].Join(c.Path)) {
 			return true
 		}
-		if (c.Op == change.Move) && c.FromIn < len(places) && stop(places[c.FromIn]+string(filepath.Separator)+filepath.FromSlash(c.From)) {
+		if (c.Op == change.Move) && c.FromIn < len(places) && stop(places[c.FromIn].Join(c.From)) {
 			return true
 		}
 	}
@@ -302,7 +302,7 @@ func eachPath(changes []change.Change, places []string, stop func(p string) bool
 // identity on the disk lies beside their old place or where the person is, or to the
 // project that the person names. That a label says the same is not enough: a copy has
 // the same label.
-func (u *Undo) find(changes []change.Change, places []string, in Where) ([]change.Change, []string, error) {
+func (u *Undo) find(changes []change.Change, places []address.Address, in Where) ([]change.Change, []address.Address, error) {
 	gone := &GoneError{}
 	found := 0
 	u.Roots = slices.Clone(u.Record.Roots)
@@ -311,7 +311,7 @@ func (u *Undo) find(changes []change.Change, places []string, in Where) ([]chang
 			found++
 			continue
 		}
-		old := filepath.Join(places[root.In], filepath.FromSlash(string(root.Path)))
+		old := places[root.In].Join(string(root.Path))
 		now := whereabouts(&root, old, in)
 		if now == "" && root.Ino == 0 && u.Record.End == journal.CutShort {
 			now = old // it never came so far as to be known by more than its path
@@ -328,7 +328,7 @@ func (u *Undo) find(changes []change.Change, places []string, in Where) ([]chang
 		found++
 		u.Moved = append(u.Moved, now)
 		changes, places = relocate(changes, places, root, now)
-		u.Roots[i].In, u.Roots[i].Path = len(places)-1, address.Text(filepath.Base(now))
+		u.Roots[i].In, u.Roots[i].Path = len(places)-1, address.Text(now.Name())
 	}
 	if found == 0 && gone.Path != "" {
 		return nil, nil, gone
@@ -338,9 +338,9 @@ func (u *Undo) find(changes []change.Change, places []string, in Where) ([]chang
 
 // Reaches reports whether anything that a record is about lies at or below a folder. What
 // was moved by hand is looked for there, too.
-func Reaches(r *journal.Record, here string) bool {
+func Reaches(r *journal.Record, here address.Address) bool {
 	paths := r.Paths()
-	if slices.ContainsFunc(paths, func(p string) bool { return journal.Within(p, here) }) {
+	if slices.ContainsFunc(paths, func(p address.Address) bool { return p.Within(here) }) {
 		return true
 	}
 	if len(paths) != len(r.Roots) {
@@ -350,7 +350,7 @@ func Reaches(r *journal.Record, here string) bool {
 		if root.Ino == 0 && root.ID == "" {
 			continue
 		}
-		if now := whereabouts(&root, paths[i], Where{Here: here}); now != "" && journal.Within(now, here) {
+		if now := whereabouts(&root, paths[i], Where{Here: here}); now != "" && now.Within(here) {
 			return true
 		}
 	}
@@ -358,37 +358,37 @@ func Reaches(r *journal.Record, here string) bool {
 }
 
 // whereabouts returns where a root is now that was at an old path, or nothing.
-func whereabouts(root *journal.Root, old string, in Where) string {
-	if same(root, old) || root.Ino == 0 && place.Exists(old) || len(labelled(root, []string{old})) > 0 {
+func whereabouts(root *journal.Root, old address.Address, in Where) address.Address {
+	if same(root, old) || root.Ino == 0 && place.Exists(old) || len(labelled(root, []address.Address{old})) > 0 {
 		return old
 	}
 	if now := search(root, old, in.Here); now != "" {
 		return now
 	}
-	if in.Named != "" && (same(root, in.Named) || len(labelled(root, []string{in.Named})) > 0) {
+	if in.Named != "" && (same(root, in.Named) || len(labelled(root, []address.Address{in.Named})) > 0) {
 		return in.Named
 	}
 	// A file is another one whenever a program has saved it, and so is a folder that was
 	// brought back from elsewhere. What they hold is looked at.
-	if info, err := os.Lstat(old); err == nil && (!info.IsDir() || root.ID == "" || !place.Exists(filepath.Join(old, label.FileName))) {
+	if info, err := os.Lstat(string(old)); err == nil && (!info.IsDir() || root.ID == "" || !place.Exists(old.Join(label.FileName))) {
 		return old
 	}
 	return ""
 }
 
 // same reports whether what lies at a path is a root, by its identity.
-func same(root *journal.Root, at string) bool {
+func same(root *journal.Root, at address.Address) bool {
 	dev, ino, err := place.Identity(at)
 	return err == nil && root.Ino != 0 && dev == root.Dev && ino == root.Ino
 }
 
 // search looks for a root that is no longer at its old path, by its identity on the disk:
 // it, or a folder that it lies in, has another name or lies where the person is.
-func search(root *journal.Root, old, here string) string {
+func search(root *journal.Root, old, here address.Address) address.Address {
 	_, rests := above(old)
 	for _, dir := range candidates(old, here) {
 		for _, rest := range rests {
-			if at := filepath.Join(dir, rest); same(root, at) {
+			if at := dir.Join(rest); same(root, at) {
 				return at
 			}
 		}
@@ -398,7 +398,7 @@ func search(root *journal.Root, old, here string) string {
 
 // labelled are those of some folders that a label says are a root; what is kept in a backup
 // is none.
-func labelled(root *journal.Root, dirs []string) (list []string) {
+func labelled(root *journal.Root, dirs []address.Address) (list []address.Address) {
 	for _, dir := range dirs {
 		if root.ID == "" {
 			break
@@ -412,41 +412,41 @@ func labelled(root *journal.Root, dirs []string) (list []string) {
 
 // above returns the innermost folder on the way to an old path of which something is still
 // there, by the path of what is missing in it; and how the way goes on from each step.
-func above(old string) (beside string, rests []string) {
+func above(old address.Address) (beside address.Address, rests []string) {
 	beside, rests = old, []string{""}
-	for ; !place.Exists(beside) && beside != filepath.Dir(beside); beside = filepath.Dir(beside) {
-		rests = append(rests, filepath.Join(filepath.Base(beside), rests[len(rests)-1]))
+	for ; !place.Exists(beside) && beside != beside.Parent(); beside = beside.Parent() {
+		rests = append(rests, filepath.Join(beside.Name(), rests[len(rests)-1]))
 	}
 	return beside, rests
 }
 
 // candidates are the folders in which something may be that lay at an old path.
-func candidates(old, here string) []string {
+func candidates(old, here address.Address) []address.Address {
 	// What is beside the first folder on the way that is no longer there.
 	beside, _ := above(old)
 	if beside == old {
-		beside = filepath.Dir(old) // something else has taken its name
+		beside = old.Parent() // something else has taken its name
 	}
-	var dirs []string
-	for _, dir := range []string{beside, here} {
-		entries, _ := os.ReadDir(dir) // what cannot be read offers nothing
+	var dirs []address.Address
+	for _, dir := range []address.Address{beside, here} {
+		entries, _ := os.ReadDir(string(dir)) // what cannot be read offers nothing
 		for _, e := range entries {
-			dirs = append(dirs, filepath.Join(dir, e.Name()))
+			dirs = append(dirs, dir.Join(e.Name()))
 		}
 	}
-	for up := here; ; up = filepath.Dir(up) {
+	for up := here; ; up = up.Parent() {
 		dirs = append(dirs, up)
-		if up == filepath.Dir(up) {
+		if up == up.Parent() {
 			return dirs
 		}
 	}
 }
 
 // relocate returns the changes with all that lies in a root where it is now.
-func relocate(changes []change.Change, places []string, root journal.Root, now string) ([]change.Change, []string) {
+func relocate(changes []change.Change, places []address.Address, root journal.Root, now address.Address) ([]change.Change, []address.Address) {
 	was := string(root.Path)
-	places = append(slices.Clone(places), filepath.Dir(now))
-	in, base := len(places)-1, filepath.Base(now)
+	places = append(slices.Clone(places), now.Parent())
+	in, base := len(places)-1, now.Name()
 	moved := func(i int, p string) (int, string) {
 		switch {
 		case p == "" || i != root.In:
@@ -476,7 +476,7 @@ func relocate(changes []change.Change, places []string, root journal.Root, now s
 
 // needed leaves out the places that are not there any more and that no change is
 // in: all that was done in them is elsewhere now.
-func (u *Undo) needed(changes []change.Change, places []string) ([]change.Change, []string) {
+func (u *Undo) needed(changes []change.Change, places []address.Address) ([]change.Change, []address.Address) {
 	used := map[int]bool{}
 	for i := range changes {
 		c := &changes[i]
@@ -484,7 +484,7 @@ func (u *Undo) needed(changes []change.Change, places []string) ([]change.Change
 			used[c.FromIn] = true
 		}
 	}
-	var kept []string
+	var kept []address.Address
 	at := map[int]int{}
 	for i, p := range places {
 		if used[i] || place.Exists(p) {

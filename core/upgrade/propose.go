@@ -9,6 +9,7 @@ import (
 	"slices"
 	"strings"
 
+	"vestibula/core/address"
 	"vestibula/core/change"
 	"vestibula/core/label"
 	"vestibula/core/proposal"
@@ -36,10 +37,10 @@ func (u *Upgrading) Noted() error {
 }
 
 // Place is the folder that the paths of the plan's changes begin in.
-func (u *Upgrading) Place() string {
+func (u *Upgrading) Place() address.Address {
 	at := u.job.Project.Dir
 	for range strings.Split(u.Name, "/") {
-		at = filepath.Dir(at)
+		at = at.Parent()
 	}
 	return at
 }
@@ -48,7 +49,7 @@ func (u *Upgrading) Place() string {
 func (u *Upgrading) part() *proposal.Part {
 	part := &proposal.Part{In: u.job.Project.Dir}
 	if u.Name != u.Becomes {
-		part.Add(proposal.Step{Op: change.Move, From: path.Join(filepath.ToSlash(u.Place()), u.Name), To: path.Join(filepath.ToSlash(u.Place()), u.Becomes), Called: u.Name, Becomes: u.Becomes, Folder: true})
+		part.Add(proposal.Step{Op: change.Move, From: path.Join(u.Place().Slashed(), u.Name), To: path.Join(u.Place().Slashed(), u.Becomes), Called: u.Name, Becomes: u.Becomes, Folder: true})
 	}
 	for _, s := range u.Steps {
 		part.Steps = append(part.Steps, &s.Step)
@@ -78,7 +79,7 @@ func Parts(list []*Upgrading) (parts []*proposal.Part) {
 // Propose returns what brings projects to their templates, all as one: what is sure and what
 // somebody agreed to. Tops are folders in which projects lie that get another name: what lies
 // beside them may point at them. Count is how many folders and files are to change.
-func Propose(list []*Upgrading) (out *proposal.Proposal, tops []string, count int) {
+func Propose(list []*Upgrading) (out *proposal.Proposal, tops []address.Address, count int) {
 	out = &proposal.Proposal{Set: &change.Set{}, Parts: Parts(list)}
 	for _, u := range list {
 		for _, name := range u.Dropped {
@@ -89,7 +90,7 @@ func Propose(list []*Upgrading) (out *proposal.Proposal, tops []string, count in
 		if changes = append(changes, u.relabel.Changes...); len(changes) == 0 {
 			continue
 		}
-		in := out.Set.Join(&change.Set{Places: []string{u.Place()}, Changes: changes})
+		in := out.Set.Join(&change.Set{Places: []address.Address{u.Place()}, Changes: changes})
 		out.Counts(change.At{In: in[0], Path: u.Becomes}, u.job.Project.Label.ID)
 	}
 	for _, u := range list {
@@ -109,7 +110,7 @@ func Propose(list []*Upgrading) (out *proposal.Proposal, tops []string, count in
 // onTheWay adds the folders on the way to where projects go, as far as they are not there,
 // and takes away those that projects leave empty. It returns how many.
 func onTheWay(set *change.Set, list []*Upgrading) (count int) {
-	full := func(in int, at string) string { return path.Join(filepath.ToSlash(set.Places[in]), at) }
+	full := func(in int, at string) string { return path.Join(set.Places[in].Slashed(), at) }
 	leaves, comes := map[string]bool{}, map[string]bool{}
 	for i := range set.Changes {
 		switch c := &set.Changes[i]; c.Op {

@@ -190,7 +190,7 @@ func (e *OwnError) Error() string {
 // called as the old ones said. What somebody has renamed keeps its name.
 func (p *Plan) names(old, w *match.Wanted) {
 	_, real := p.job.Project.Names(old.Expansion.Root)
-	p.Name = path.Base(strings.ReplaceAll(p.job.Project.Dir, `\`, "/"))
+	p.Name = path.Base(strings.ReplaceAll(string(p.job.Project.Dir), `\`, "/"))
 	p.Becomes = p.Name
 	before, _ := p.job.Project.Template.Own(old.Expansion.Root)
 	after, _ := p.job.Template.Own(w.Expansion.Root)

@@ -14,6 +14,7 @@ import (
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
+	"vestibula/core/address"
 	"vestibula/core/change"
 	"vestibula/core/digest"
 	"vestibula/core/disk"
@@ -225,7 +226,7 @@ func TestAfterAnUpgradeTheProjectIsWhatTheTemplateMakes(t *testing.T) {
 
 		next := templateOf(t, d.changed(lines), "another plan of <client>")
 		values = template.Values{"client": value.Of(rapid.SampledFrom([]string{"Oriel Pask", "Jun Teague"}).Draw(t, "client"))}
-		p, err := project.With(dir, l, old, nil, now)
+		p, err := project.With(address.Address(dir), l, old, nil, now)
 		require.NoError(t, err)
 		full, _, err := tree.Read(dir, nil, nil)
 		require.NoError(t, err)
@@ -236,7 +237,7 @@ func TestAfterAnUpgradeTheProjectIsWhatTheTemplateMakes(t *testing.T) {
 			return digest.Bytes(data), err
 		}})
 		require.NoError(t, err, "%s\n%s", old.Text, next.Text)
-		set := &change.Set{Places: []string{top}, Changes: plan.Changes()}
+		set := &change.Set{Places: []address.Address{address.Address(top)}, Changes: plan.Changes()}
 		writer := &disk.Writer{Dir: filepath.Join(top, "..", filepath.Base(top)+"-state")}
 		defer os.RemoveAll(writer.Dir)
 		prepared, err := disk.Prepare(set)
@@ -285,7 +286,7 @@ func TestAfterAnUpgradeTheProjectIsWhatTheTemplateMakes(t *testing.T) {
 			defer j.Close()
 			records, err := j.Records()
 			require.NoError(t, err)
-			u, err := undo.Plan(j, records, records[len(records)-1], undo.Where{Here: top}, undo.Revise{})
+			u, err := undo.Plan(j, records, records[len(records)-1], undo.Where{Here: address.Address(top)}, undo.Revise{})
 			require.NoError(t, err)
 			_, err = writer.Apply(disk.TakeBack(&u.Back), journal.Head{What: "undo"})
 			require.NoError(t, err)
