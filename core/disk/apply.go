@@ -172,17 +172,17 @@ func TakeBack(b *proposal.Back) *Plan {
 // open opens the places of a plan, and notes what they are known by.
 func (p *Plan) open(paths []address.Address) (places []*place.Place, err error) {
 	for _, path := range paths {
-		place, err := place.Open(path)
+		at, err := place.Open(path)
 		var dev, ino uint64
 		if err == nil {
-			places = append(places, place)
-			dev, ino, err = folder.Identity(string(place.Real))
+			places = append(places, at)
+			dev, ino, err = place.Identity(at.Real)
 		}
 		if err != nil {
 			closeAll(places)
 			return nil, err
 		}
-		p.Places = append(p.Places, place.Real)
+		p.Places = append(p.Places, at.Real)
 		p.identities = append(p.identities, [2]uint64{dev, ino})
 	}
 	return places, nil

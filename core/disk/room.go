@@ -6,7 +6,6 @@ import (
 
 	"vestibula/core/address"
 	"vestibula/core/change"
-	"vestibula/core/folder"
 	"vestibula/core/place"
 	"vestibula/core/tree"
 )
@@ -14,7 +13,7 @@ import (
 // A FullError says that a disk has too little room for what would be copied to it, in bytes.
 // Nothing was changed.
 type FullError struct {
-	Path       string // a folder on that disk
+	Path       address.Address // a folder on that disk
 	Need, Free int64
 }
 
@@ -26,8 +25,8 @@ func (e *FullError) Error() string {
 // room returns a [FullError] where what comes from other disks does not fit. What is copied
 // within one disk may share its room there, and what a disk does not tell is not known.
 func (p *Plan) room(places []*place.Place) error {
-	need, on := map[uint64]int64{}, map[uint64]string{}
-	devices := map[string]uint64{} // by the folders that something comes to lie in
+	need, on := map[uint64]int64{}, map[uint64]address.Address{}
+	devices := map[address.Address]uint64{} // by the folders that something comes to lie in
 	for i := range p.List {
 		c := &p.List[i]
 		if c.Op != change.Move && c.Op != change.Copy || c.Was.Kind != tree.File {
@@ -38,7 +37,7 @@ func (p *Plan) room(places []*place.Place) error {
 			continue
 		}
 		dir := p.Places[c.In].Join(c.Path, "..")
-		to, known := devices[string(dir)]
+		to, known := devices[dir]
 		if !known {
 			at := existing(places[c.In], c.Path)
 			e, err := places[c.In].Look(at)
@@ -46,14 +45,14 @@ func (p *Plan) room(places []*place.Place) error {
 				continue
 			}
 			to = cmp.Or(e.Dev, p.identities[c.In][0])
-			devices[string(dir)], on[to] = to, string(cmp.Or(address.Address(on[to]), p.Places[c.In].Join(at)))
+			devices[dir], on[to] = to, cmp.Or(on[to], p.Places[c.In].Join(at))
 		}
 		if from != to {
 			need[to] += c.Was.Size
 		}
 	}
 	for device, bytes := range need {
-		if free, known := folder.Room(on[device]); known && free < bytes {
+		if free, known := place.Room(on[device]); known && free < bytes {
 			return &FullError{on[device], bytes, free}
 		}
 	}

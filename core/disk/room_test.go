@@ -46,7 +46,7 @@ func TestWhatDoesNotFitIsToldBefore(t *testing.T) {
 	_, err = Prepare(set(0, change.Change{Op: change.Copy, Path: "x", From: "In/a/film"}, change.Change{Op: change.Copy, Path: "y", From: "In/b/film"}))
 	require.ErrorAs(t, err, &full)
 	assert.Equal(t, int64(2*huge), full.Need)
-	assert.Equal(t, here, full.Path)
+	assert.EqualValues(t, here, full.Path)
 	assert.EqualError(t, full, fmt.Sprintf("%s: %d bytes are needed, and %d are free", here, full.Need, full.Free))
 	_, err = Prepare(set(0, change.Change{Op: change.Move, Path: "In", From: "In"}))
 	require.ErrorAs(t, err, &full, "a folder goes with all that lies in it")

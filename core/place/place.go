@@ -284,4 +284,7 @@ func Exists[P ~string](path P) bool {
 
 // Identity is what something at a path of this disk is known by, however it is called; it
 // follows no link.
-func Identity[P ~string](path P) (dev, ino uint64, err error) { return folder.Identity(string(path)) }
+func Identity(at address.Address) (dev, ino uint64, err error) { return folder.Identity(string(at)) }
+
+// Room is how many bytes are free where an address lies, as far as its store tells.
+func Room(at address.Address) (free int64, known bool) { return folder.Room(string(at)) }

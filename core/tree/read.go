@@ -23,11 +23,24 @@ type Unread struct {
 	Err  error
 }
 
-// Read reads the folders and files below a folder of a disk into a tree. Links
-// are named, not followed. Skip says which paths to pass by; it must be safe
-// for use by several goroutines, and may be nil. What cannot be read is
-// returned, and the rest is read all the same. Done is told how many entries were
-// just read, from any goroutine; it may be nil too.
+// A Lister lists the folders of a store, by slashed paths from one of them, "" for that itself. It
+// follows no links, and is safe for several goroutines.
+type Lister interface {
+	List(at string) ([]Entry, error)
+}
+
+// local lists folders of this disk.
+type local string
+
+// List does not join paths as package filepath does: a name from a disk is taken as it is.
+func (l local) List(at string) ([]Entry, error) {
+	if at == "" {
+		return list(string(l))
+	}
+	return list(string(l) + string(filepath.Separator) + filepath.FromSlash(at))
+}
+
+// Read reads the folders and files below a folder of this disk into a tree: see [ReadFrom].
 func Read[P ~string](dir P, skip func(path string, folder bool) bool, done func(n int)) (*Node, []Unread, error) {
 	info, err := os.Stat(string(dir))
 	if err != nil {
@@ -36,17 +49,28 @@ func Read[P ~string](dir P, skip func(path string, folder bool) bool, done func(
 	if !info.IsDir() {
 		return nil, nil, &fs.PathError{Op: "read", Path: string(dir), Err: syscall.ENOTDIR}
 	}
-	r := &reader{skip: skip, done: done, free: make(chan struct{}, 2*runtime.GOMAXPROCS(0))}
+	root, unread := ReadFrom(local(dir), skip, done)
+	return root, unread, nil
+}
+
+// ReadFrom reads all folders and files that a lister lists into a tree. Links
+// are named, not followed. Skip says which paths to pass by; it must be safe
+// for use by several goroutines, and may be nil. What cannot be read is
+// returned, and the rest is read all the same. Done is told how many entries were
+// just read, from any goroutine; it may be nil too.
+func ReadFrom(from Lister, skip func(path string, folder bool) bool, done func(n int)) (*Node, []Unread) {
+	r := &reader{from: from, skip: skip, done: done, free: make(chan struct{}, 2*runtime.GOMAXPROCS(0))}
 	root := &Node{}
-	r.folder(root, string(dir), "")
+	r.folder(root, "")
 	r.wait.Wait()
 	slices.SortFunc(r.unread, func(a, b Unread) int { return strings.Compare(a.Path, b.Path) })
-	return root, r.unread, nil
+	return root, r.unread
 }
 
 // A reader reads several folders at a time: as many as free has room for, and
 // the others in turn.
 type reader struct {
+	from   Lister
 	skip   func(string, bool) bool
 	done   func(n int)
 	free   chan struct{}
@@ -55,8 +79,8 @@ type reader struct {
 	unread []Unread
 }
 
-func (r *reader) folder(n *Node, dir, at string) {
-	entries, err := list(dir)
+func (r *reader) folder(n *Node, at string) {
+	entries, err := r.from.List(at)
 	if err != nil {
 		r.missed(at, err)
 	}
@@ -84,17 +108,18 @@ func (r *reader) folder(n *Node, dir, at string) {
 		if c.Kind != Folder {
 			continue
 		}
-		// Not the joined path of package filepath: a name from a disk is taken
-		// as it is.
-		below, belowAt := dir+string(filepath.Separator)+c.Name, path.Join(at, c.Name)
+		below := c.Name
+		if at != "" {
+			below = at + "/" + c.Name
+		}
 		select {
 		case r.free <- struct{}{}:
 			r.wait.Go(func() {
-				r.folder(c, below, belowAt)
+				r.folder(c, below)
 				<-r.free
 			})
 		default:
-			r.folder(c, below, belowAt)
+			r.folder(c, below)
 		}
 	}
 }
