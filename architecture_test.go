@@ -185,3 +185,15 @@ func TestCoreSpeaksOfNoCommandAndEnglishDecidesNothing(t *testing.T) {
 	}
 	assert.Greater(t, looked, 200)
 }
+
+// The files that the page names are there.
+func TestQuestionsAreAnsweredInFilesThatAreThere(t *testing.T) {
+	t.Parallel()
+	text, err := os.ReadFile("docs/architecture.md")
+	require.NoError(t, err)
+	named := regexp.MustCompile(`\| .(core/[a-z/]+\.go). \|`).FindAllStringSubmatch(string(text), -1)
+	assert.Greater(t, len(named), 9)
+	for _, file := range named {
+		assert.FileExists(t, file[1])
+	}
+}
