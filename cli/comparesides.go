@@ -212,7 +212,7 @@ func (a *app) compareReal(sides [2]*comparand, raw map[string]template.Raw, limi
 	if t := first.template; t != nil {
 		same = nil
 		owns = func(n *tree.Node) bool {
-			l := t.LineOf(n)
+			l := t.ClausesOf(n)
 			return len(n.Children) == 0 || l != nil && l.HoldsAnything()
 		}
 	}

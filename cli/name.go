@@ -14,10 +14,14 @@ import (
 
 	"vestibula/cli/term"
 	"vestibula/core/address"
+	"vestibula/core/change"
 	"vestibula/core/inspect"
+	"vestibula/core/journal"
 	"vestibula/core/naming"
 	"vestibula/core/outline"
 	"vestibula/core/place"
+	"vestibula/core/proposal"
+	"vestibula/core/put"
 	"vestibula/core/rules"
 	"vestibula/core/template"
 	"vestibula/core/tree"
@@ -35,7 +39,8 @@ type nameRun struct {
 	t          *template.Template
 	convention *template.Convention
 	place      *standing
-	dir        address.Address // that the names are for, absolute
+	dir        address.Address // that the names are for
+	fresh      string          // the same from the own folder, where it is not there yet
 	values     template.Values // of the place
 }
 
@@ -266,17 +271,21 @@ func (n *nameRun) stand(given template.Values) error {
 		return nil
 	}
 	switch list := s.holders(n.convention, given); {
-	case len(list) == 1 && list[0].Real == nil:
+	case len(list) == 1 && !list[0].there && list[0].Want.Marks&tree.Later == 0:
 		return refused(advise("to make what is missing", "check", typed(fromHere(s.layout.Dir)), "--fix").String(), "the folder for it, %s, is not there.", list[0].Path)
 	case len(list) == 1:
-		n.dir, n.values = s.layout.Dir.Join(list[0].Path), list[0].Values
-		if n.dir != s.dir {
+		n.dir, n.values = s.layout.Dir.Join(list[0].dir), list[0].known
+		switch {
+		case !list[0].there:
+			n.fresh = list[0].dir
+			n.note(term.Sprintf("the name is for %s, which is not there yet", fromHere(n.dir)))
+		case n.dir != s.dir:
 			n.note(term.Sprintf("the name is for %s", fromHere(n.dir)))
 		}
 	case len(list) > 1 && n.create:
 		var paths []string
 		for _, p := range list[:min(len(list), 5)] {
-			paths = append(paths, n.sameCall("", "--in", typed(fromHere(s.layout.Dir.Join(p.Path)))).String())
+			paths = append(paths, n.sameCall("", "--in", typed(fromHere(s.layout.Dir.Join(p.dir)))).String())
 		}
 		return unclear("name one of them:\n"+strings.Join(paths, "\n"), "%s hold files named %s", term.Count(len(list), "folder"), n.convention.Name)
 	}
@@ -314,7 +323,7 @@ func (n *nameRun) countOn(values template.Values) error {
 // taken returns the names that a number counts on from.
 func (n *nameRun) taken(scope template.Scope) (names []string, err error) {
 	entries, err := os.ReadDir(string(n.dir))
-	if err != nil {
+	if err != nil && n.fresh == "" {
 		return nil, unclear("", "the folder \"%s\" cannot be read: %s", n.in, place.Reason(err))
 	}
 	for _, e := range entries {
@@ -449,7 +458,20 @@ func (n *nameRun) make(names []string) error {
 	if len(names) > 1 {
 		title = string(term.Count(len(names), "file")) + " from " + names[0]
 	}
-	return n.makeFiles("name", title, files, false)
+	if n.fresh == "" {
+		return n.makeFiles("name", title, files, false)
+	}
+	set, err := put.Folder(n.place.layout, n.fresh, n.values, template.DefaultLimit)
+	if err != nil {
+		return n.tellErrors(n.t.Name, n.t.Text, err, statusFound)
+	}
+	p := &proposal.Proposal{Set: set}
+	for _, f := range files {
+		at := change.At{Path: path.Join(n.fresh, filepath.Base(f.path))}
+		set.MakeFile(at, f.content, "")
+		p.Counts(at, "")
+	}
+	return n.propose(consent{named: true}, &task{Proposal: p, undertaking: undertaking{doing: "writing", head: journal.Head{What: "name", Title: title, Project: title}}})
 }
 
 func (n *nameRun) complete(c *cobra.Command, args []string, typed string) ([]string, cobra.ShellCompDirective) {

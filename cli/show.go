@@ -143,12 +143,8 @@ func noteOf(t *template.Template, x *template.Expansion) func(*tree.Node) term.S
 		if n.Marks&tree.Later != 0 {
 			parts = append(parts, "later, when it is needed")
 		}
-		// A line that repeats tells the rest once.
-		if told[n.From] {
-			return term.Join(parts, " · ")
-		}
-		told[n.From] = true
-		if l := t.LineOf(n); l != nil {
+		if l := t.ClausesOf(n); l != nil && !told[n.From] { // a line that repeats tells it once
+			told[n.From] = true
 			if names := l.HoldsText(); names != "" {
 				parts = append(parts, term.Sprintf("holds %s", names))
 			}
@@ -219,7 +215,10 @@ func showJSON(t *template.Template, values template.Values, x *template.Expansio
 			s := shownNode{Name: c.Name, Kind: c.Kind.String(),
 				Later: c.Marks&tree.Later != 0, Keep: c.Marks&tree.Keep != 0, Due: c.Marks&tree.Due != 0, DueBy: x.Due[c].String(), Children: nodes(c)}
 			if l := t.LineOf(c); l != nil {
-				s.Line, s.Note, s.Holds = l.Syntax.Number, l.Note, l.HoldsText()
+				s.Line = l.Syntax.Number
+			}
+			if l := t.ClausesOf(c); l != nil {
+				s.Note, s.Holds = l.Note, l.HoldsText()
 			}
 			if c.Content != nil {
 				s.From = c.Content.Source()

@@ -16,7 +16,7 @@ import (
 	"vestibula/core/place"
 	"vestibula/core/project"
 	"vestibula/core/template"
-	"vestibula/core/tree"
+	"vestibula/core/value"
 )
 
 // A standing is a folder that a command speaks of, with the project that it lies in.
@@ -69,20 +69,37 @@ func (a *app) standingIn(dir string, t *template.Template) (*standing, error) {
 	return s, nil
 }
 
-// holders are the places in the folder, or that itself, which hold files of a convention
-// and do not contradict values; those that are not there among them.
-func (s *standing) holders(c *template.Convention, values template.Values) (found []*match.Place) {
+// A holder is a folder that holds files of a convention.
+type holder struct {
+	*match.Place
+	dir   string          // from the own folder
+	known template.Values // there
+	there bool
+}
+
+// holders are the folders at or below the one that is spoken of which hold files of a convention
+// and do not contradict values; those that are not there among them, and those that values name.
+func (s *standing) holders(c *template.Convention, given template.Values) (found []holder) {
 	if s.layout == nil {
 		return nil
 	}
+	values := make([]value.Value, len(c.Fields))
+	for i, f := range c.Fields {
+		values[i] = given[f.Name]
+	}
+	top := ""
+	if s.here != s.layout.Places[0] {
+		top = s.here.Path + "/"
+	}
 	for _, p := range s.layout.Places {
-		inside := p == s.here || s.here == s.layout.Places[0] || strings.HasPrefix(p.Path, s.here.Path+"/")
-		if p.Line == nil || p.Open || !inside || !slices.Contains(p.Line.Holds, c) || p.Want.Marks&tree.Later != 0 && p.Real == nil {
+		if p.Line == nil || !slices.Contains(p.Line.Holds, c) {
 			continue
 		}
-		if contradicted(c, values, p.Values) == "" {
-			found = append(found, p)
+		dir, known, ok := p.For(c, values)
+		if !ok || !strings.HasPrefix(dir+"/", top) || slices.ContainsFunc(found, func(h holder) bool { return h.dir == dir }) {
+			continue
 		}
+		found = append(found, holder{p, dir, known, p.Real != nil})
 	}
 	return found
 }

@@ -122,7 +122,7 @@ func (p *Page) rows(t *template.Template, own *tree.Node) {
 				branch++
 			}
 			r := Row{Depth: depth, Name: c.Name, Folder: c.Kind == tree.Folder, Branch: branch}
-			if l := t.LineOf(c); l != nil && !told[c.From] {
+			if l := t.ClausesOf(c); l != nil && !told[c.From] {
 				told[c.From] = true
 				r.Note = oneLine(l.Note)
 				if l.HoldsAnything() {
@@ -211,7 +211,11 @@ func (p *Page) places(t *template.Template, own *tree.Node) {
 	var walk func(n *tree.Node, at string, repeated bool)
 	walk = func(n *tree.Node, at string, repeated bool) {
 		for _, c := range n.Children {
-			l := t.LineOf(c)
+			l := t.ClausesOf(c)
+			if l == nil && c.Kind == tree.Folder { // it only leads to others
+				made := t.LineOf(c)
+				walk(c, at+c.Name+"/", repeated || made != nil && made.Each != nil)
+			}
 			if l == nil || c.Kind != tree.Folder || told[c.From] {
 				continue
 			}
@@ -270,7 +274,7 @@ func (p *Page) conventions(t *template.Template, own *tree.Node, values template
 		}
 		told := map[int32]bool{}
 		for at, n := range own.All() {
-			if l := t.LineOf(n); l != nil && slices.Contains(l.Holds, c) && !told[n.From] {
+			if l := t.ClausesOf(n); l != nil && slices.Contains(l.Holds, c) && !told[n.From] {
 				told[n.From] = true
 				one.Places = append(one.Places, strings.Clone(at)+"/")
 			}

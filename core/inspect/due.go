@@ -63,7 +63,7 @@ func (s *Subject) deliveries(w *match.Wanted, now time.Time) func() {
 // how late it is.
 func delivery(w *match.Wanted, n *tree.Node, d Delivery, now time.Time) Delivery {
 	d.Day = w.Expansion.Due[n]
-	if line := w.Template.LineOf(n); line != nil {
+	if line := w.Template.ClausesOf(n); line != nil {
 		d.Worth = line.Worth
 	}
 	if today := now.Truncate(24 * time.Hour); !d.Delivered() && d.Day.Given() && d.Day.Kind != value.Pending && d.Day.Time().Before(today) {

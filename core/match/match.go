@@ -308,7 +308,7 @@ func (m *matcher) exact(want, real *tree.Node, at spot, l *level) (lacking, open
 
 // folder matches what lies in a folder.
 func (m *matcher) folder(want, real *tree.Node, at spot) {
-	line := m.Template.LineOf(want)
+	line := m.Template.ClausesOf(want)
 	if line != nil && line.HoldsAnything() || len(want.Children) == 0 && m.all != nil {
 		m.spots[want] = at
 	}
@@ -437,7 +437,7 @@ func (m *matcher) dueInside() {
 // left tells what is not wanted in a folder, and returns the files in it that may be
 // there all the same.
 func (m *matcher) left(want, real *tree.Node, at spot, l *level) (loose []*tree.Node) {
-	line := m.Template.LineOf(want)
+	line := m.Template.ClausesOf(want)
 	holds := line != nil && line.HoldsAnything()
 	for i, n := range real.Children {
 		if l.taken[i] || n.Marks&tree.Apart != 0 {

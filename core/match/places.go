@@ -4,6 +4,7 @@ import (
 	"maps"
 	"path"
 
+	"vestibula/core/pattern"
 	"vestibula/core/template"
 	"vestibula/core/tree"
 	"vestibula/core/value"
@@ -11,7 +12,8 @@ import (
 
 // A Place is a folder that a template asks for, in a project that is or is to be.
 type Place struct {
-	Line *template.Line // the last one that it comes from; nil where it is the top of all
+	Line *template.Line // whose clauses are its; nil where it only leads to others, or is the top of all
+	Name *pattern.Name  // that it is called by; nil where that is no pattern
 	Want *tree.Node
 	Real *tree.Node // nil where it is not there
 	Path string     // from the own folder, as it is on the disk or would be; "" is that itself
@@ -32,7 +34,7 @@ type seen struct {
 
 // place is what a wanted folder is, with the values that are known in it.
 func (m *matcher) place(w *Wanted, want *tree.Node, up *Place, at seen) *Place {
-	p := &Place{Line: w.Template.LineOf(want), Want: want, Real: at.real, Path: at.path, Up: up}
+	p := &Place{Line: w.Template.ClausesOf(want), Name: m.nameOf(want), Want: want, Real: at.real, Path: at.path, Up: up}
 	p.Open = at.real == nil && want.Marks&tree.Open != 0
 	p.Values = w.Values
 	if up != nil {
@@ -106,3 +108,38 @@ func Places(w *Wanted, real *tree.Node) []*Place {
 
 // Known is what is known of a slot at a place.
 func (p *Place) Known(slot string) value.Value { return p.Values[slot] }
+
+// For returns the folder, by its path from the own folder, in which a file of a convention with
+// some values belongs, if the place agrees with them; and what is known there. Of a place that
+// stands for any number of folders, the values name one. Not ok is what contradicts the place, or
+// names no folder.
+func (p *Place) For(conv *template.Convention, values []value.Value) (dir string, known template.Values, ok bool) {
+	if Contradiction(conv, values, p.Values) != "" {
+		return "", nil, false
+	}
+	known = p.Values
+	if p.Open {
+		known = known.Clone()
+		for i, f := range conv.Fields {
+			if values[i].Given() && known[f.Name].Kind != f.Type.Kind { // a folder may say a part of it
+				known[f.Name] = values[i]
+			}
+		}
+	}
+	dir, ok = p.Called(known)
+	return dir, known, ok
+}
+
+// Called is the path of a place for values: of one that stands for any number of folders, of that
+// which they name. An optional level whose name comes out empty is left out.
+func (p *Place) Called(values template.Values) (dir string, ok bool) {
+	if p.Up == nil || !p.Open {
+		return p.Path, true
+	}
+	up, ok := p.Up.Called(values)
+	if !ok || p.Name == nil {
+		return "", false
+	}
+	name, whole, err := p.Name.Write(func(slot string) value.Value { return values[slot] }, 2)
+	return path.Join(up, name), whole && err == nil
+}

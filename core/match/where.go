@@ -285,7 +285,7 @@ func (m *matcher) places() {
 			t = m.tell(&Thing{Node: f.node, Path: f.path})
 		}
 		t.Kind = Misplaced
-		if t.Reason = FileKind; f.conv != nil && slices.Contains(m.Template.LineOf(place).Holds, f.conv) {
+		if t.Reason = FileKind; f.conv != nil && slices.Contains(m.Template.ClausesOf(place).Holds, f.conv) {
 			t.Reason, t.Other = Convention, f.conv.Name
 		}
 		to, there := m.spots[place]
@@ -324,7 +324,7 @@ func (m *matcher) index() *index {
 	x := &index{parents: map[*tree.Node]*tree.Node{}, byLine: map[int32][]*tree.Node{}}
 	var walk func(n *tree.Node)
 	walk = func(n *tree.Node) {
-		if l := m.Template.LineOf(n); l != nil && l.HoldsAnything() {
+		if l := m.Template.ClausesOf(n); l != nil && l.HoldsAnything() {
 			x.holding = append(x.holding, n)
 		} else if len(n.Children) == 0 {
 			x.byLine[n.From] = append(x.byLine[n.From], n)
@@ -356,7 +356,7 @@ func (x *index) find(m *matcher, f *looseFile) *tree.Node {
 	candidates := x.holding
 	var line *template.Line
 	if f.want != nil {
-		line = m.Template.LineOf(f.want)
+		line = m.Template.ClausesOf(f.want)
 	}
 	if f.slot != "" && (line == nil || !line.HoldsAnything()) {
 		candidates = x.byLine[f.want.From]
@@ -364,7 +364,7 @@ func (x *index) find(m *matcher, f *looseFile) *tree.Node {
 	if f.conv != nil {
 		var fit []*tree.Node
 		for _, n := range candidates {
-			l := m.Template.LineOf(n)
+			l := m.Template.ClausesOf(n)
 			if (slices.Contains(l.Holds, f.conv) || f.slot != "" && !l.HoldsAnything()) && m.agreesAt(x, n, f) {
 				fit = append(fit, n)
 			}
@@ -383,7 +383,7 @@ func (x *index) find(m *matcher, f *looseFile) *tree.Node {
 	_, end := naming.Split(f.node.Name)
 	var fit, beside []*tree.Node
 	for _, n := range candidates {
-		if n == f.want || !m.Template.LineOf(n).Takes(end) {
+		if n == f.want || !m.Template.ClausesOf(n).Takes(end) {
 			continue
 		}
 		if fit = append(fit, n); f.want != nil && x.parents[n] == x.parents[f.want] {

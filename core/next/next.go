@@ -196,7 +196,7 @@ func (p *planner) below(c *tree.Node, at string, here spot) spot {
 	next := spot{carry: here.carry, sure: here.sure}
 	if want := p.wanted[at]; want != nil {
 		next.want, next.new = want, p.pairs[want]
-		if line := p.Template.LineOf(want); line != nil && line.Carry != template.Unsaid {
+		if line := p.Template.ClausesOf(want); line != nil && line.Carry != template.Unsaid {
 			next.carry = line.Carry
 		}
 		if next.new == nil {

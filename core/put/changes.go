@@ -8,6 +8,7 @@ import (
 
 	"vestibula/core/address"
 	"vestibula/core/change"
+	"vestibula/core/project"
 	"vestibula/core/template"
 	"vestibula/core/tree"
 )
@@ -61,6 +62,17 @@ func Changes(outcomes []*Outcome, way Way, inside func(at string) bool, base fun
 		return files, nil
 	}
 	return append(m.changes, files...), nil
+}
+
+// Folder returns what makes a folder of a project, by its path from the own folder, with those on
+// the way and all that the template has in them; without changes where it is there.
+func Folder(l *project.Layout, dir string, values template.Values, limit int) (*change.Set, error) {
+	p := &Project{Layout: l}
+	m := &maker{base: base, limit: limit, made: map[string]*tree.Node{}}
+	if err := m.folder(p, dir, values); err != nil {
+		return nil, err
+	}
+	return Within(m.changes, []string{base(p)}), nil
 }
 
 // A maker makes the folders that are not there yet.

@@ -127,8 +127,8 @@ func NewPlanner(projects []*Project) *Planner {
 	for _, pr := range projects {
 		for _, place := range pr.Places {
 			l := place.Line
-			if l == nil || !l.HoldsAnything() && len(l.Sources) == 0 || int(place.Want.Nth) < len(l.Names)-1 {
-				continue // the last folder of a chain holds
+			if l == nil || !l.HoldsAnything() && len(l.Sources) == 0 {
+				continue
 			}
 			for _, conv := range l.Holds {
 				p.hold(groups, conv, &holding{pr, place, byName})
@@ -412,33 +412,8 @@ func (g *group) value(slot string) value.Value {
 
 // spot returns the folder that a name which was just read says, if the place agrees.
 func (g *group) spot(h *holding) (Spot, bool) {
-	if match.Contradiction(g.conv, g.values, h.place.Values) != "" {
-		return Spot{}, false
-	}
-	values := h.place.Values
-	if h.place.Open {
-		values = values.Clone()
-		for i, f := range g.conv.Fields {
-			if g.values[i].Given() && values[f.Name].Kind != f.Type.Kind { // a folder may say a part of it
-				values[f.Name] = g.values[i]
-			}
-		}
-	}
-	dir, ok := resolved(h.place, values)
+	dir, values, ok := h.place.For(g.conv, g.values)
 	return Spot{h.project, dir, h.place.Line, h.place, values}, ok
-}
-
-// resolved is the path of a place which stands for any number of folders, for values.
-func resolved(p *match.Place, values template.Values) (dir string, ok bool) {
-	if p.Up == nil || !p.Open {
-		return p.Path, true
-	}
-	up, ok := resolved(p.Up, values)
-	if !ok || int(p.Want.Nth) >= len(p.Line.Names) {
-		return "", false
-	}
-	name, whole, err := p.Line.Names[p.Want.Nth].Write(func(slot string) value.Value { return values[slot] }, 2)
-	return path.Join(up, name), whole && err == nil
 }
 
 // apart says what would tell places apart.

@@ -200,7 +200,7 @@ func kept(t *template.Template, folder, n *tree.Node) int {
 		return 2
 	}
 	_, ending := naming.Split(n.Name)
-	if l := t.LineOf(folder); l != nil && l.Takes(ending) {
+	if l := t.ClausesOf(folder); l != nil && l.Takes(ending) {
 		return 1
 	}
 	return 0

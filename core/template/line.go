@@ -130,6 +130,16 @@ func (t *Template) LineOf(n *tree.Node) *Line {
 	return t.Lines[n.From-1]
 }
 
+// ClausesOf returns the line whose clauses speak of a node, or nil: of a line with slashes, they
+// speak of its last folder, and the others only lead there.
+func (t *Template) ClausesOf(n *tree.Node) *Line {
+	l := t.LineOf(n)
+	if l == nil || int(n.Nth) < len(l.Names)-1 {
+		return nil
+	}
+	return l
+}
+
 // was reads a `was` clause: a former name, or a former path.
 func (c *compiler) was(s *scope, e *Line, clause outline.Clause) {
 	at := e.Syntax.TextPos(clause)
