@@ -1,12 +1,16 @@
 package cli
 
 import (
+	"errors"
+	"fmt"
 	"os"
+	"path"
 	"path/filepath"
 	"slices"
 	"strings"
 	"sync"
 
+	"charm.land/huh/v2"
 	"github.com/spf13/cobra"
 
 	"vestibula/cli/term"
@@ -15,34 +19,31 @@ import (
 	"vestibula/core/outline"
 	"vestibula/core/place"
 	"vestibula/core/project"
+	"vestibula/core/table"
 	"vestibula/core/template"
 	"vestibula/core/tree"
 	"vestibula/core/value"
 )
 
 func (a *app) addCommand() *cobra.Command {
-	var ask consent
+	r := &adding{app: a}
 	c := &cobra.Command{
-		Use:   "add PROJECT [FOLDER] [field=value …]",
-		Short: "Make a folder that a template keeps for later.",
-		Long: `Make a folder that a template keeps for later, with what lies in it, when its
-time has come. PROJECT is a folder that was built from a template, or one in it.
-Where the folder's name has slots, their values name it. With no folder and no
-values, those that wait are listed.`,
+		Use:   "add [PROJECT] [FOLDER…] [field=value …]",
+		Short: "Make folders that a template keeps for later.",
+		Long: `Make folders that a template keeps for later, with what lies in them, when their
+time has come. PROJECT is a folder that was built from a template, or one in it; in a
+project it may be left out. Where a folder's name has slots, their values name it. With
+no folder and no values, those that wait are listed. With a table, it is done for each row:
+its columns are the values.`,
 		Example: `  vestibula add "2027-03 Oriel Pask BK"
   vestibula add "2027-03 Oriel Pask BK" Exhibition`,
-		Args: func(_ *cobra.Command, args []string) error {
-			if len(args) < 1 {
-				return unclear(examplesOf("add"), "in which project?")
-			}
-			return nil
-		},
-		RunE: func(_ *cobra.Command, args []string) error { return a.add(args[0], args[1:], ask) },
+		RunE: func(_ *cobra.Command, args []string) error { return r.run(args) },
 	}
-	ask.addYes(c, "make it without asking")
-	ask.addPlan(c)
-	c.Flags().BoolVar(&ask.preview, "preview", false, "show what would be made, and change nothing")
-	c.Flags().BoolVar(&ask.asJSON, "json", false, "print JSON")
+	r.addYes(c, "make them without asking")
+	r.addPlan(c)
+	c.Flags().BoolVar(&r.preview, "preview", false, "show what would be made, and change nothing")
+	c.Flags().BoolVar(&r.asJSON, "json", false, "print JSON")
+	c.Flags().StringVar(&r.table, "table", "", "make what each row of this table says, a `FILE` in XLSX, ODS or CSV")
 	c.ValidArgsFunction = a.completeInProject(func(p *project.Project) []string { return markedIn(p, tree.Later) })
 	return c
 }
@@ -50,80 +51,176 @@ values, those that wait are listed.`,
 // An adding is one call of add.
 type adding struct {
 	*app
-	add.Job
+	consent
+	table string
+
+	at      string          // the project, as it was given
+	folders []string        // that were named, as they were typed
+	given   template.Values // by a person
+	inside  string          // the folder of the project that was named
+	project *project.Project
 }
 
-// find finds the folders that wait.
-func (r *adding) find() error {
-	if err := r.Find(); err != nil {
-		return r.tellErrors(r.Project.Template.Name, r.Project.Template.Text, err, statusFound)
+func (r *adding) run(args []string) error {
+	r.at = "."
+	if len(args) > 0 && (place.Exists(args[0]) || !strings.Contains(args[0], "=")) {
+		if _, l, err := project.Find("."); err != nil || l == nil || place.Exists(args[0]) {
+			r.at, args = args[0], args[1:]
+		}
+	} else if _, l, err := project.Find("."); err != nil || l == nil {
+		return unclear(examplesOf("add"), "in which project?")
 	}
-	return nil
-}
-
-func (a *app) add(at string, args []string, ask consent) error {
-	p, rest, err := a.projectAt(at)
+	p, rest, err := r.projectAt(r.at)
 	if err != nil {
 		return err
 	}
-	r := &adding{app: a, Job: add.Job{Project: p, Values: template.Values{}}}
-	folder, inside := filepath.ToSlash(rest), ""
-	if info, err := os.Stat(at); err == nil && info.IsDir() {
-		folder, inside = "", folder
-	}
-	if err := r.read(args, &folder); err != nil {
-		return err
-	}
-	if err := r.find(); err != nil {
-		return err
-	}
-	r.KeepBelow(inside)
-	if folder == "" && len(r.Given) == 0 {
-		return r.tellWaiting(at, ask.asJSON)
-	}
-	chosen, err := r.choose(folder, at)
-	if err != nil {
-		return err
-	}
-	return r.make(chosen, ask)
-}
-
-// read takes the arguments apart: values, and the name of a folder.
-func (r *adding) read(args []string, folder *string) error {
-	t := r.Project.Template
-	for name, v := range r.Project.Values {
-		r.Values[name] = v
+	r.project = p
+	if info, err := os.Stat(r.at); err == nil && info.IsDir() {
+		r.inside = filepath.ToSlash(rest)
+	} else if rest != "" {
+		r.folders = append(r.folders, filepath.ToSlash(rest))
 	}
 	raw := map[string]template.Raw{}
 	for _, arg := range args {
-		name, text, isValue := strings.Cut(arg, "=")
-		if !isValue || !outline.IsWord(name) {
-			if *folder != "" {
-				return unclear("name one folder; what names it is written field=value", "\"%s\" and \"%s\": which folder?", *folder, arg)
-			}
-			*folder = strings.Trim(filepath.ToSlash(arg), "/")
-			continue
+		if name, text, isValue := strings.Cut(arg, "="); isValue && outline.IsWord(name) {
+			raw[name] = template.Raw{Text: text}
+		} else {
+			r.folders = append(r.folders, strings.Trim(filepath.ToSlash(arg), "/"))
 		}
-		raw[name] = template.Raw{Text: text}
 	}
-	values, errs := t.ParseValues(raw, r.now)
+	if r.given, err = r.values(raw); err != nil {
+		return err
+	}
+	if r.table != "" {
+		return r.rows()
+	}
+	j, err := r.job(r.given)
+	if err != nil {
+		return err
+	}
+	if len(r.folders)+len(r.given) == 0 {
+		return r.tellWaiting(j)
+	}
+	list, err := r.chosen(j)
+	var there *thereError
+	switch {
+	case errors.As(err, &there):
+		r.screen.Text(term.Good.Render("Nothing to do:") + term.Sprintf(" %v.", there))
+		return nil
+	case err != nil:
+		return err
+	}
+	return r.make(j, list)
+}
+
+// values reads values that a person gives; those that the project has others of are refused.
+func (r *adding) values(raw map[string]template.Raw) (template.Values, error) {
+	values, errs := r.project.Template.ParseValues(raw, r.now)
 	if len(errs) > 0 {
-		return badValues(errs)
+		return nil, badValues(errs)
 	}
 	for name, v := range values {
-		was, known := r.Project.Values[name]
-		if known && !was.Empty() && !was.Equal(v) {
-			return refused(advise("to change that", "upgrade", typed(fromHere(r.Project.Dir)), name+"="+v.String()).String(), "the %s of this project is %s.", name, was)
+		if was, known := r.project.Values[name]; known && !was.Empty() && !was.Equal(v) {
+			return nil, refused(advise("to change that", "upgrade", typed(fromHere(r.project.Dir)), name+"="+v.String()).String(), "the %s of this project is %s.", name, was)
 		}
-		r.Values[name] = v
-		r.Given = append(r.Given, name)
 	}
+	return values, nil
+}
+
+// job finds what waits, with these values beside those of the project.
+func (r *adding) job(given template.Values) (*add.Job, error) {
+	j := &add.Job{Project: r.project, Values: r.project.Values.Clone()}
+	if j.Values == nil {
+		j.Values = template.Values{}
+	}
+	for name, v := range given {
+		j.Values[name] = v
+		j.Given = append(j.Given, name)
+	}
+	slices.Sort(j.Given)
+	return j, r.find(j)
+}
+
+func (r *adding) find(j *add.Job) error {
+	j.List, j.There = nil, nil
+	if err := j.Find(); err != nil {
+		return r.tellErrors(r.project.Template.Name, r.project.Template.Text, err, statusFound)
+	}
+	j.KeepBelow(r.inside)
 	return nil
 }
 
-// adding is the advice to make the same call for one folder.
-func (r *adding) adding(at, folder string) advice {
-	words := []string{"add", typed(at), folder}
+// chosen are the folders that are meant, with all that their names need.
+func (r *adding) chosen(j *add.Job) ([]*add.Waiting, error) {
+	folders := r.folders
+	if len(folders) == 0 {
+		folders = []string{""}
+	}
+	pick := func() (list []*add.Waiting, err error) {
+		for _, folder := range folders {
+			some, err := r.choose(j, folder)
+			if err != nil {
+				return nil, err
+			}
+			list = append(list, some...)
+		}
+		return list, nil
+	}
+	list, err := pick()
+	if err != nil {
+		return nil, err
+	}
+	if len(folders) == 1 && folders[0] == "" { // what was chosen at a terminal is not asked again
+		folders = nil
+		for _, w := range list {
+			folders = append(folders, j.Listed(w))
+		}
+	}
+	if lacks(list) == nil {
+		return list, nil
+	}
+	j.Defaults(r.now)
+	if err := r.find(j); err != nil {
+		return nil, err
+	}
+	if list, err = pick(); err != nil {
+		return nil, err
+	}
+	if names := lacks(list); names != nil {
+		var fields []*template.Field
+		for _, name := range names {
+			fields = append(fields, r.project.Template.Field(name))
+		}
+		if !r.interactive() || r.asJSON || r.yes {
+			return nil, missing(r.project.Template.Name, fields)
+		}
+		if err := r.askFields(fields, j.Values); err != nil {
+			return nil, err
+		}
+		j.Given = append(j.Given, names...)
+		if err := r.find(j); err != nil {
+			return nil, err
+		}
+		return pick()
+	}
+	return list, nil
+}
+
+// lacks are the fields that names of folders need and that are not known.
+func lacks(list []*add.Waiting) (names []string) {
+	for _, w := range list {
+		for _, name := range w.Lacks {
+			if !slices.Contains(names, name) {
+				names = append(names, name)
+			}
+		}
+	}
+	return names
+}
+
+// adding is the advice to make the same call for some folders.
+func (r *adding) adding(folders ...string) advice {
+	words := append([]string{"add", typed(r.at)}, folders...)
 	for _, w := range r.call {
 		if strings.Contains(w, "=") || strings.HasPrefix(w, "-") && w != "--preview" && w != "--json" {
 			words = append(words, w)
@@ -132,82 +229,172 @@ func (r *adding) adding(at, folder string) advice {
 	return advise("", words...)
 }
 
-// choose finds the one folder that is meant: its exact name goes before a part of
+// choose finds the folder that is meant: its exact name goes before a part of
 // it, and without a name the values tell.
-func (r *adding) choose(folder, at string) (*add.Waiting, error) {
+func (r *adding) choose(j *add.Job, folder string) ([]*add.Waiting, error) {
 	ways := []func(w *add.Waiting) bool{
 		func(w *add.Waiting) bool { return w.Path == folder || w.Name() == folder },
-		func(w *add.Waiting) bool { return r.Listed(w) == folder }, // as it was listed before its values were known
+		func(w *add.Waiting) bool { return j.Listed(w) == folder || path.Base(j.Listed(w)) == folder }, // as it was listed before its values were known
 		func(w *add.Waiting) bool { return strings.HasSuffix(w.Path, "/"+folder) },
 		func(w *add.Waiting) bool { return strings.EqualFold(unnumbered(w.Name()), unnumbered(folder)) },
 	}
 	if folder == "" {
 		ways = []func(w *add.Waiting) bool{func(w *add.Waiting) bool {
-			slots := r.Slots(w.Node())
-			return !slices.ContainsFunc(r.Given, func(name string) bool {
-				return !slices.Contains(slots, name) && r.Project.Template.Field(name).Type.Kind != value.List
+			slots := j.Slots(w.Node())
+			return !slices.ContainsFunc(j.Given, func(name string) bool {
+				return !slices.Contains(slots, name) && r.project.Template.Field(name).Type.Kind != value.List
 			})
 		}}
 	}
-	var names []string
-	for i := range r.List {
-		names = append(names, r.List[i].Name())
-	}
 	for _, fits := range ways {
 		var found []*add.Waiting
-		for i := range r.List {
-			if fits(&r.List[i]) {
-				found = append(found, &r.List[i])
+		for i := range j.List {
+			if fits(&j.List[i]) {
+				found = append(found, &j.List[i])
 			}
 		}
 		switch {
 		case len(found) == 1:
-			return found[0], nil
+			return found, nil
 		case len(found) > 1:
-			calls := make([]string, len(found))
-			for i, w := range found {
-				calls[i] = r.adding(at, r.Listed(w)).String()
-			}
-			return nil, unclear(strings.Join(few(calls), "\n"), "%s folders can be meant", term.Number(len(found)))
+			return r.which(j, found)
 		}
+	}
+	for i := range j.There {
+		if slices.ContainsFunc(ways, func(fits func(w *add.Waiting) bool) bool { return fits(&j.There[i]) }) {
+			return nil, &thereError{j.There[i].Path}
+		}
+	}
+	var names []string
+	for i := range j.List {
+		names = append(names, quoted(j.Listed(&j.List[i])))
 	}
 	help := "nothing waits there"
 	if near := outline.Nearest(folder, names); near != "" && folder != "" {
 		help = "did you mean " + near + "?"
 	} else if len(names) > 0 {
-		help = "these wait: " + strings.Join(names, ", ")
+		help = "these wait: " + strings.Join(few(names), ", ")
 	}
 	if folder == "" {
-		return nil, unclear(help, "nothing in %s waits for %s", at, strings.Join(r.Given, ", "))
+		return nil, unclear(help, "nothing in %s waits for %s", r.at, strings.Join(j.Given, ", "))
 	}
-	return nil, unclear(help, "no folder called \"%s\" waits in %s", folder, at)
+	return nil, unclear(help, "no folder called \"%s\" waits in %s", folder, r.at)
+}
+
+// A thereError says that a folder need not be made: it is there.
+type thereError struct{ path string }
+
+func (e *thereError) Error() string { return e.path + " is there already" }
+
+// which asks which of several folders are meant: one of them, or all.
+func (r *adding) which(j *add.Job, found []*add.Waiting) ([]*add.Waiting, error) {
+	var calls, all []string
+	for _, w := range found {
+		calls, all = append(calls, r.adding(j.Listed(w)).String()), append(all, j.Listed(w))
+	}
+	if !r.interactive() || r.yes || r.asJSON {
+		calls = append(few(calls), "or all of them: "+r.adding(all...).String())
+		return nil, unclear(strings.Join(calls, "\n"), "%s folders can be meant", term.Number(len(found)))
+	}
+	choice := len(found)
+	list := []huh.Option[int]{huh.NewOption(fmt.Sprintf("all %s", term.Number(len(found))), len(found))}
+	for i, w := range found {
+		list = append(list, huh.NewOption(string(term.Visible(j.Listed(w))), i))
+	}
+	if _, err := r.form(huh.NewSelect[int]().Title("Which of them?").Description("↑ ↓ choose · enter takes it · ctrl+c stop").Options(list...).Value(&choice), false); err != nil {
+		return nil, err
+	}
+	if choice == len(found) {
+		return found, nil
+	}
+	return found[choice : choice+1], nil
 }
 
 func unnumbered(name string) string { return strings.TrimLeft(name, "0123456789 -_.") }
 
-func (r *adding) tellWaiting(at string, asJSON bool) error {
-	if asJSON {
+// rows makes what each row of a table says.
+func (r *adding) rows() error {
+	t := r.project.Template
+	data, err := place.ReadFile(r.table, table.MaxBytes)
+	if err != nil {
+		return noTable(r.table, err)
+	}
+	x := &batch.Batch{Template: t, Now: r.now}
+	if x.Table, err = table.Read(r.table, data, table.Options{Names: batch.Expected(t, nil)}); err != nil {
+		return noTable(r.table, err)
+	}
+	if x.Columns, _, err = batch.Join(t, x.Table, nil); err != nil {
+		return noTable(r.table, err)
+	}
+	var all []*add.Waiting
+	var last *add.Job
+	made := map[string]bool{}
+	for i := range x.Table.Rows {
+		row := &x.Table.Rows[i]
+		raw, problem := x.Raw(row)
+		if problem != "" {
+			return unclear("fix the table", "%s: %s", x.Table.RowName(row.Number), problem)
+		}
+		given, err := r.values(raw)
+		if err == nil {
+			for name, v := range r.given {
+				given[name] = v
+			}
+			if last, err = r.job(given); err == nil {
+				var list []*add.Waiting
+				if list, err = r.chosen(last); err == nil {
+					for _, w := range list {
+						if !made[w.Path] {
+							made[w.Path], all = true, append(all, w)
+						}
+					}
+				}
+			}
+		}
+		if there := (*thereError)(nil); errors.As(err, &there) {
+			continue
+		}
+		if told, is := err.(*stop); is {
+			told.message = x.Table.RowName(row.Number) + ": " + told.message
+		}
+		if err != nil {
+			return err
+		}
+	}
+	switch {
+	case last == nil:
+		return unclear("write one", "the table %s has no row", r.table)
+	case len(all) == 0:
+		r.screen.Text(term.Good.Render("Nothing to do:") + " all of it is there already.")
+		return nil
+	}
+	return r.make(last, all)
+}
+
+func (r *adding) tellWaiting(j *add.Job) error {
+	if r.asJSON {
 		type later struct {
 			Path  string   `json:"path"`
 			Note  string   `json:"note,omitempty"`
 			Needs []string `json:"needs,omitempty"`
 		}
 		list := []later{}
-		for _, w := range r.List {
-			list = append(list, later{w.Path, r.Project.Template.LineOf(w.Node()).Note, w.Lacks})
+		for _, w := range j.List {
+			list = append(list, later{j.Listed(&w), r.project.Template.LineOf(w.Node()).Note, w.Lacks})
 		}
 		return r.printJSON(list)
 	}
-	if len(r.List) == 0 {
-		r.screen.Text("Nothing waits in " + term.Visible(at) + ".")
+	if len(j.List) == 0 {
+		r.screen.Text("Nothing waits in " + term.Visible(r.at) + ".")
 		return nil
 	}
-	for _, w := range r.List {
-		note := term.Visible(r.Project.Template.LineOf(w.Node()).Note)
+	for i := range j.List {
+		w := &j.List[i]
+		note := term.Visible(r.project.Template.LineOf(w.Node()).Note)
 		if len(w.Lacks) > 0 {
 			note = term.Sprintf("needs %s", strings.Join(w.Lacks, ", ")) + noteBehind(note)
 		}
-		r.screen.Line(term.Strong.Render(term.Visible(w.Path)), term.Dim.Render("/   "+note))
+		r.screen.Line(term.Strong.Render(term.Visible(j.Listed(w))), term.Dim.Render("/   "+note))
 	}
 	return nil
 }
@@ -219,33 +406,32 @@ func noteBehind(note term.Shown) term.Shown {
 	return " · " + note
 }
 
-// make makes a folder that waits.
-func (r *adding) make(w *add.Waiting, ask consent) error {
-	t := r.Project.Template
-	if len(w.Lacks) > 0 {
-		var fields []*template.Field
-		for _, name := range w.Lacks {
-			fields = append(fields, t.Field(name))
+// make makes folders that wait.
+func (r *adding) make(j *add.Job, list []*add.Waiting) error {
+	t := r.project.Template
+	for _, w := range list {
+		if from := r.project.Lacks(w.Node()); from != "" {
+			return refused("put the template and what it starts from into one folder, in which templates are found\n"+advise("where that is", "templates").String(), "Nothing was made: \"%s\" starts from %s, which is not at hand.", w.Name(), from)
 		}
-		return missing(t.Name, fields)
 	}
-	if from := r.Project.Lacks(w.Node()); from != "" {
-		return refused("put the template and what it starts from into one folder, in which templates are found\n"+advise("where that is", "templates").String(), "Nothing was made: \"%s\" starts from %s, which is not at hand.", w.Name(), from)
-	}
-	if errs := r.Outside(w); errs != nil {
+	if errs := j.Outside(); errs != nil {
 		return badValues(errs)
 	}
-	base := r.Project.Base(r.Tree.Root)
-	b := &buildRun{app: r.app, what: "add", into: string(base), consent: ask, noLabel: true, t: t, aim: fromHere(base.Join(w.Path))}
+	base := r.project.Base(j.Tree.Root)
+	aim := fromHere(base.Join(list[0].Path))
+	if len(list) > 1 {
+		aim = fromHere(r.project.Dir)
+	}
+	b := &buildRun{app: r.app, what: "add", into: string(base), consent: r.consent, noLabel: true, t: t, aim: aim}
 	if err := b.openPlace(); err != nil {
 		return err
 	}
 	defer b.job.Place.Close()
-	b.job.Batch = batch.Of(t, []*batch.Build{{Template: t, Root: add.Branch(w)}}, template.DefaultLimit, r.now)
+	b.job.Batch = batch.Of(t, []*batch.Build{{Template: t, Root: add.Branch(list)}}, template.DefaultLimit, r.now)
 	if err := b.compare(); err != nil {
 		return err
 	}
-	if err := planned(r.Remember(b.proposal.Set, b.job.Root(), r.version)); err != nil {
+	if err := planned(j.Remember(b.proposal.Set, b.job.Root(), r.version)); err != nil {
 		return err
 	}
 	return b.carryOut()

@@ -15,6 +15,7 @@ import (
 
 	"vestibula/cli/term"
 	"vestibula/core/address"
+	"vestibula/core/bundle"
 	"vestibula/core/change"
 	"vestibula/core/disk"
 	"vestibula/core/journal"
@@ -37,8 +38,9 @@ type putRun struct {
 	move, copy, link        bool
 
 	raw      map[string]template.Raw
-	base     string // what lies in it is moved; absolute, with slashes
-	below    string // of the one project, what files are put below; empty for all
+	base     string         // what lies in it is moved; absolute, with slashes
+	below    string         // of the one project, what files are put below; empty for all
+	archived []*bundle.Away // from where the projects lie
 	projects []*put.Project
 	files    []*put.File
 	passed   int // hidden files, and those that programs leave
@@ -177,7 +179,7 @@ func (r *putRun) target() error {
 		return unclear("name a folder that was built from a template, or one in which such folders lie", "there is no project at or below \"%s\"", at)
 	}
 	r.base = found.Dir.Slashed()
-	r.below = found.Below
+	r.below, r.archived = found.Below, found.Archived()
 	r.projects, err = r.layouts(found)
 	return err
 }
@@ -210,7 +212,7 @@ func (a *app) layouts(found *project.Found) ([]*put.Project, error) {
 // find finds out what becomes of each file.
 func (r *putRun) find() error {
 	p := put.NewPlanner(r.projects)
-	p.Below = r.below
+	p.Below, p.Archived = r.below, r.archived
 	if r.convention != "" {
 		if err := r.known(); err != nil {
 			return err

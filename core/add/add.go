@@ -11,6 +11,7 @@ import (
 	"path"
 	"slices"
 	"strings"
+	"time"
 	"vestibula/core/change"
 	"vestibula/core/journal"
 	"vestibula/core/label"
@@ -41,6 +42,7 @@ type Job struct {
 	Given   []string            // the names of the latter
 	Tree    *template.Expansion // what the template makes of them
 	List    []Waiting           // the folders that wait
+	There   []Waiting           // those that are there already
 }
 
 // Find finds the folders that wait, and all that lies on the way to them. The error is that of
@@ -64,8 +66,11 @@ func (j *Job) Find() error {
 			here, to := append(slices.Clip(way), n), path.Join(at, name)
 			if n.Marks&tree.Later != 0 && n.Marks&tree.Way == 0 && !known[to] {
 				known[to] = true
+				w := Waiting{to, here, j.lacking(here)}
 				if _, err := os.Lstat(string(base.Join(to))); err != nil {
-					j.List = append(j.List, Waiting{to, here, j.lacking(n)})
+					j.List = append(j.List, w)
+				} else {
+					j.There = append(j.There, w)
 				}
 			}
 			walk(here, to, below)
@@ -75,47 +80,78 @@ func (j *Job) Find() error {
 	return nil
 }
 
-// lacking are the fields that the name of a node needs and that nothing is known of.
-func (j *Job) lacking(n *tree.Node) (fields []string) {
-	if n.Marks&tree.Open == 0 {
-		return nil
-	}
-	for _, slot := range j.Slots(n) {
-		if v := j.Values[slot]; !v.Given() && !slices.Contains(fields, slot) {
-			fields = append(fields, slot)
+// lacking are the fields that names on the way to a node need, its own among them, and that
+// nothing is known of.
+func (j *Job) lacking(way []*tree.Node) (fields []string) {
+	for _, n := range way {
+		if n.Marks&tree.Open == 0 {
+			continue
 		}
-	}
-	return fields
-}
-
-// Slots are the fields that the name of a node is made of, those that they are made
-// from in their place.
-func (j *Job) Slots(n *tree.Node) (fields []string) {
-	t := j.Project.Template
-	line := t.LineOf(n)
-	if line == nil {
-		return nil
-	}
-	for _, name := range line.Names {
-		for _, slot := range name.Pattern.Slots() {
-			if f := t.Field(slot); f != nil {
-				for _, g := range t.Ingredients(f) {
-					fields = append(fields, g.Name)
-				}
+		for _, slot := range j.slotsOf(n, int(n.Nth)) {
+			if v := j.Values[slot]; !v.Given() && !slices.Contains(fields, slot) {
+				fields = append(fields, slot)
 			}
 		}
 	}
 	return fields
 }
 
-// Listed is the path of a folder as it stands in the list of those that wait: with the slots
-// of its name, where their values may be any.
-func (j *Job) Listed(w *Waiting) string {
-	line := j.Project.Template.LineOf(w.Node())
-	if w.Node().Marks&tree.Open == 0 && len(j.Slots(w.Node())) == 0 || line == nil || len(line.Names) == 0 {
-		return w.Path
+// Defaults fills in what the fields of names that wait say if nobody says more: it holds for this
+// call, and is no value of the project.
+func (j *Job) Defaults(now time.Time) {
+	for _, w := range j.List {
+		for _, name := range w.Lacks {
+			if f := j.Project.Template.Field(name); f.Default != nil {
+				if v, err := f.Parse(*f.Default, now); err == nil {
+					j.Values[name] = v
+				}
+			}
+		}
 	}
-	return path.Join(path.Dir(w.Path), line.Names[len(line.Names)-1].Pattern.Source)
+}
+
+// Slots are the fields that the name of a node is made of, those that they are made
+// from in their place.
+func (j *Job) Slots(n *tree.Node) (fields []string) {
+	line := j.Project.Template.LineOf(n)
+	if line == nil {
+		return nil
+	}
+	for i := range line.Names {
+		fields = append(fields, j.slotsOf(n, i)...)
+	}
+	return fields
+}
+
+// slotsOf are the fields that one name of a node's line is made of.
+func (j *Job) slotsOf(n *tree.Node, nth int) (fields []string) {
+	t := j.Project.Template
+	line := t.LineOf(n)
+	if line == nil || nth >= len(line.Names) {
+		return nil
+	}
+	for _, slot := range line.Names[nth].Pattern.Slots() {
+		if f := t.Field(slot); f != nil {
+			for _, g := range t.Ingredients(f) {
+				fields = append(fields, g.Name)
+			}
+		}
+	}
+	return fields
+}
+
+// Listed is the path of a folder from the project, as it stands in the list of those that wait: with
+// the slots of its names, where their values may be any.
+func (j *Job) Listed(w *Waiting) string {
+	names := strings.Split(w.Path, "/")
+	for i := range names {
+		n := w.way[i+1]
+		if line := j.Project.Template.LineOf(n); line != nil && n.Marks&tree.Later != 0 && int(n.Nth) < len(line.Names) && !line.Names[n.Nth].Constant() && len(j.slotsOf(n, int(n.Nth))) > 0 {
+			names[i] = line.Names[n.Nth].Pattern.Source
+		}
+	}
+	_, real := j.Project.Names(j.Tree.Root)
+	return strings.Join(names[min(len(real), len(names)-1):], "/")
 }
 
 // KeepBelow keeps what waits below a folder of the project.
@@ -129,7 +165,7 @@ func (j *Job) KeepBelow(folder string) {
 }
 
 // Outside says which values do not lie in what they must.
-func (j *Job) Outside(w *Waiting) (errs []*template.ValueError) {
+func (j *Job) Outside() (errs []*template.ValueError) {
 	for _, name := range j.Given {
 		f := j.Project.Template.Field(name)
 		longer := j.Values[f.Within]
@@ -140,24 +176,29 @@ func (j *Job) Outside(w *Waiting) (errs []*template.ValueError) {
 	return errs
 }
 
-// Branch returns a tree with only the way to a folder, as it is on the disk, and what
-// is to be made in that folder.
-func Branch(w *Waiting) *tree.Node {
-	opened := *w.Node().Built()
-	opened.Marks &^= tree.Later
-	names := strings.Split(w.Path, "/")
-	out := &opened
-	for i := len(names) - 1; i >= 0; i-- {
-		n := *w.way[i+1]
-		if i == len(names)-1 {
-			n = opened
-		} else {
-			n.Children = []*tree.Node{out}
+// Branch returns a tree with only the ways to some folders, as they are on the disk, and what
+// is to be made in these.
+func Branch(list []*Waiting) *tree.Node {
+	root := &tree.Node{}
+	for _, w := range list {
+		at := root
+		names := strings.Split(w.Path, "/")
+		for i, name := range names {
+			n := *w.way[i+1]
+			if n.Children = nil; i == len(names)-1 {
+				n = *w.Node().Built()
+				n.Marks &^= tree.Later
+			}
+			n.Name = name
+			next := at.Child(name)
+			if next == nil {
+				next = &n
+				at.Children = append(at.Children, next)
+			}
+			at = next
 		}
-		n.Name = names[i]
-		out = &n
 	}
-	return &tree.Node{Children: []*tree.Node{out}}
+	return root
 }
 
 // Remember adds to a set what the label notes of what is made: lists that were empty until now,

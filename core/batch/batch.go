@@ -306,6 +306,23 @@ func (b *Batch) level(field string) string {
 	return ""
 }
 
+// Raw are the values that a row says, or what is wrong with one of them.
+func (b *Batch) Raw(row *table.Row) (values map[string]template.Raw, problem string) {
+	values = map[string]template.Raw{}
+	for _, f := range b.Template.Fields {
+		if columns := b.Columns[f.Name]; len(columns) > 0 {
+			r, wrong := b.raw(f, row, columns)
+			if wrong != "" {
+				return nil, b.problem(row, f.Name, wrong).String()
+			}
+			if r.Text != "" || len(r.Items) > 0 {
+				values[f.Name] = r
+			}
+		}
+	}
+	return values, row.Problem
+}
+
 // raw is the value of a field in a row.
 func (b *Batch) raw(f *template.Field, row *table.Row, columns []int) (r template.Raw, problem string) {
 	for _, i := range columns {

@@ -190,7 +190,7 @@ func (m *matcher) bindings(want *tree.Node, text string) []binding {
 	var list []binding
 	for i, slot := range r.fields {
 		if r.values[i].Given() && slot != pattern.OwnNumber {
-			list = append(list, binding{slot, r.values[i]})
+			list = append(list, binding{slot, r.values[i], name.Partly(slot)})
 		}
 	}
 	return list
@@ -202,17 +202,8 @@ func (m *matcher) bindings(want *tree.Node, text string) []binding {
 func (m *matcher) known(slot string) (v value.Value, onTheWay bool) {
 	whole := m.Values[slot]
 	for i := len(m.way) - 1; i >= 0; i-- {
-		f := &m.way[i]
-		if !f.read {
-			f.read = true
-			text := f.want.Name
-			if f.want.Marks&tree.Open != 0 && f.real != nil {
-				text = f.real.Name
-			}
-			f.values = m.bindings(f.want, text)
-		}
-		for _, b := range f.values {
-			if b.slot == slot {
+		for _, b := range m.shown(&m.way[i]) {
+			if b.slot == slot && !b.part {
 				if whole.Given() {
 					return whole, true // a name may show only a part of it
 				}
@@ -221,6 +212,19 @@ func (m *matcher) known(slot string) (v value.Value, onTheWay bool) {
 		}
 	}
 	return whole, false
+}
+
+// shown are the values that the name of a folder on the way shows.
+func (m *matcher) shown(f *frame) []binding {
+	if !f.read {
+		f.read = true
+		text := f.want.Name
+		if f.want.Marks&tree.Open != 0 && f.real != nil {
+			text = f.real.Name
+		}
+		f.values = m.bindings(f.want, text)
+	}
+	return f.values
 }
 
 // same goes on with a real entry that is what is wanted.

@@ -55,7 +55,9 @@ func (m *matcher) openOnes(open []*tree.Node, real *tree.Node, at spot, taken []
 		pairs = append(pairs, pair{want, at.below(real.Children[c.index])})
 		if m.learn != nil {
 			for _, b := range m.bindings(want, real.Children[c.index].Name) {
-				m.learn(line, b.slot, b.value)
+				if !b.part {
+					m.learn(line, b.slot, b.value)
+				}
 			}
 		}
 	}
@@ -73,8 +75,21 @@ func (m *matcher) reads(want *tree.Node, name string) bool {
 		return false
 	}
 	for i, slot := range r.fields {
-		if known, _ := m.known(slot); known.Given() && !p.Agrees(slot, r.values[i], known) {
+		if known, _ := m.known(slot); known.Given() && !p.Agrees(slot, r.values[i], known) || !m.begins(slot, r.values[i]) {
 			return false
+		}
+	}
+	return true
+}
+
+// begins reports whether a text has the initials that folders on the way show of it.
+func (m *matcher) begins(slot string, v value.Value) bool {
+	for i := range m.way {
+		f := &m.way[i]
+		for _, b := range m.shown(f) {
+			if b.part && b.slot == slot && !m.nameOf(f.want).Agrees(slot, b.value, v) {
+				return false
+			}
 		}
 	}
 	return true

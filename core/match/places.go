@@ -49,7 +49,7 @@ func (m *matcher) place(w *Wanted, want *tree.Node, up *Place, at seen) *Place {
 	}
 	var shown template.Values
 	for _, b := range m.bindings(want, name) {
-		if w.Values[b.slot].Given() {
+		if b.part || w.Values[b.slot].Given() {
 			continue // a name may show only a part of it
 		}
 		if shown == nil {

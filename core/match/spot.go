@@ -44,4 +44,5 @@ type frame struct {
 type binding struct {
 	slot  string
 	value value.Value
+	part  bool // only its initials
 }

@@ -72,16 +72,24 @@ func (n *Name) Shows(slot string, v, w value.Value) bool {
 	return true
 }
 
+// Partly reports whether a name says of a text only its initials, wherever the slot stands.
+func (n *Name) Partly(slot string) bool {
+	any := false
+	for i := range n.parts {
+		if b := &n.parts[i]; b.name == slot {
+			if any = true; len(b.form.tokens) != 1 || b.form.tokens[0].style == nil || !b.form.tokens[0].style.initials {
+				return false
+			}
+		}
+	}
+	return any
+}
+
 // TextOf is how a value looks in the slots of a field, or not ok where it cannot stand
 // there. Read says that it was read from a name: of initials, nothing more is known then.
 func (n *Name) TextOf(slot string, v value.Value, read bool) (text string, ok bool) {
 	var out []byte
-	only := read && v.Kind == value.Text
-	for i := range n.parts {
-		if b := &n.parts[i]; b.name == slot {
-			only = only && len(b.form.tokens) == 1 && b.form.tokens[0].style != nil && b.form.tokens[0].style.initials
-		}
-	}
+	only := read && v.Kind == value.Text && n.Partly(slot)
 	for i := range n.parts {
 		b := &n.parts[i]
 		if b.name != slot {

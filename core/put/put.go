@@ -15,6 +15,7 @@ import (
 
 	"github.com/bmatcuk/doublestar/v4"
 
+	"vestibula/core/bundle"
 	"vestibula/core/match"
 	"vestibula/core/naming"
 	"vestibula/core/pattern"
@@ -91,6 +92,8 @@ type Planner struct {
 	endings map[string][]*holding // by endings
 	sources []*holding            // that hold what lay at some place of its source
 	byWord  map[string][]*Project // by the first word of what tells projects apart
+	// Archived are projects that were archived from where these lie.
+	Archived []*bundle.Away
 }
 
 // A holding is a place that holds something.
@@ -221,6 +224,10 @@ func (p *Planner) tell() {
 			texts[i] = append(texts[i], words)
 			count[words]++
 		}
+		for _, words := range numbered(pr) {
+			texts[i] = append(texts[i], words)
+			count[words]++
+		}
 	}
 	for i, pr := range p.Projects {
 		for _, words := range texts[i] {
@@ -257,6 +264,84 @@ func (p *Planner) named(name string) (found []*Project) {
 	return found
 }
 
+// numbered are the words by which a project is called by its own number: "job 2", "job 002".
+func numbered(pr *Project) (all []string) {
+	for _, f := range pr.Template.Fields {
+		v := pr.Values[f.Name]
+		if f.Next == template.Uncounted || f.Borrowed || v.Kind != value.Number {
+			continue
+		}
+		for width := range 5 {
+			words := naming.Plainly(f.Name) + " " + fmt.Sprintf("%0*d", width, v.Number)
+			if !slices.Contains(all, words) {
+				all = append(all, words)
+			}
+		}
+	}
+	return all
+}
+
+// gone returns the archived project whose own name, or a text of whose label, stands in the name
+// of a file; nil where there is none, or several.
+func (p *Planner) gone(name string) (found *bundle.Away) {
+	stem, _ := naming.Split(name)
+	plain := " " + naming.Plainly(stem) + " "
+	for _, a := range p.Archived {
+		texts := []string{a.Name}
+		for _, v := range a.Label.Values {
+			if text, is := v.(string); is && len([]rune(text)) >= 3 {
+				texts = append(texts, text)
+			}
+		}
+		if a.Part == "" && slices.ContainsFunc(texts, func(text string) bool {
+			words := naming.Plainly(text)
+			return words != "" && strings.Contains(plain, " "+words+" ")
+		}) {
+			if found != nil {
+				return nil
+			}
+			found = a
+		}
+	}
+	return found
+}
+
+// called returns the spots whose folders, or the values of whose folders, a file names best; all of
+// them where it names none.
+func called(name string, spots []Spot) []Spot {
+	stem, _ := naming.Split(name)
+	plain := " " + naming.Plainly(stem) + " "
+	score := make([]int, len(spots))
+	best := 0
+	for i, s := range spots {
+		words := []string{naming.Plainly(unnumbered(path.Base(s.Dir)))}
+		for field, v := range s.place.Values {
+			if v.Kind == value.Text && !v.Equal(s.Project.Values[field]) {
+				words = append(words, naming.Plainly(v.Text))
+			}
+		}
+		for _, w := range words {
+			if w != "" && strings.Contains(plain, " "+w+" ") {
+				score[i] = max(score[i], 1+strings.Count(w, " "))
+			}
+		}
+		best = max(best, score[i])
+	}
+	if best == 0 {
+		return spots
+	}
+	var fit []Spot
+	for i, s := range spots {
+		if score[i] == best {
+			fit = append(fit, s)
+		}
+	}
+	return fit
+}
+
+// unnumbered is the name of a folder without the number in front.
+func unnumbered(name string) string { return strings.TrimLeft(name, "0123456789 -_.") }
+
 // Place finds where a file belongs. It does not look at what lies there.
 func (p *Planner) Place(f *File) *Outcome {
 	o := &Outcome{File: f}
@@ -279,11 +364,19 @@ func (p *Planner) Place(f *File) *Outcome {
 		}
 	}
 	if len(spots) > 1 {
-		if named := p.named(name); len(named) > 0 {
-			fit := slices.DeleteFunc(slices.Clone(spots), func(s Spot) bool { return !slices.Contains(named, s.Project) })
-			if len(fit) > 0 && len(fit) < len(spots) {
-				spots, why = fit, why+", and its name names the project"
+		named := p.named(name)
+		if len(named) == 0 {
+			if gone := p.gone(name); gone != nil {
+				o.Kind, o.Why = Nowhere, "its name names "+gone.Called()+", which is archived: it is "+gone.Where()
+				return o
 			}
+		}
+		fit := slices.DeleteFunc(slices.Clone(spots), func(s Spot) bool { return !slices.Contains(named, s.Project) })
+		if len(fit) > 0 && len(fit) < len(spots) {
+			spots, why = fit, why+", and its name names the project"
+		}
+		if fit := called(name, spots); len(fit) < len(spots) {
+			spots, why = fit, why+", and its name names the folder"
 		}
 	}
 	o.Spots, o.Why = spots, why
