@@ -63,7 +63,7 @@ func Of(t *template.Template, known template.Values, limit int, now time.Time) (
 	if err != nil {
 		return nil, err
 	}
-	x, err := t.Tree(known, limit)
+	x, err := t.TreeOfItems(known, limit)
 	if err != nil {
 		return nil, err
 	}
@@ -222,9 +222,20 @@ func (m *matcher) shown(f *frame) []binding {
 		if f.want.Marks&tree.Open != 0 && f.real != nil {
 			text = f.real.Name
 		}
-		f.values = m.bindings(f.want, text)
+		f.values = m.says(f.want, text)
 	}
 	return f.values
+}
+
+// says are the values that a folder of a name stands for: what its line was made for, and what its
+// name shows of others.
+func (m *matcher) says(want *tree.Node, text string) []binding {
+	list := m.bindings(want, text)
+	if item := m.Expansion.Items[want]; item.Given() && want.Marks&tree.Open == 0 {
+		slot, _, _, _ := m.Template.LineOf(want).Repeats()
+		list = append(slices.DeleteFunc(list, func(b binding) bool { return b.slot == slot }), binding{slot: slot, value: item})
+	}
+	return list
 }
 
 // same goes on with a real entry that is what is wanted.

@@ -48,7 +48,7 @@ func (m *matcher) place(w *Wanted, want *tree.Node, up *Place, at seen) *Place {
 		return p
 	}
 	var shown template.Values
-	for _, b := range m.bindings(want, name) {
+	for _, b := range m.says(want, name) {
 		if b.part || w.Values[b.slot].Given() {
 			continue // a name may show only a part of it
 		}

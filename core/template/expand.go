@@ -47,12 +47,22 @@ type Expansion struct {
 	Changes []Change                   // each once, in the order in which they were met
 	Due     map[*tree.Node]value.Value // the dates by which files are due, where there are any
 	Was     map[*tree.Node][]string    // former names, or paths with a slash, where there are any
+	Items   map[*tree.Node]value.Value // of a line with each, the item that a node is made for; see [Template.TreeOfItems]
 }
 
 // Tree makes the tree for values. A slot whose value is missing is written as
 // itself, and its node is marked [tree.Open]. The error is an [outline.Errors]
 // with places in the template, or a [LimitError].
 func (t *Template) Tree(values Values, limit int) (*Expansion, error) {
+	return t.tree(values, limit, nil)
+}
+
+// TreeOfItems is as [Template.Tree], and says also for which item each node is made.
+func (t *Template) TreeOfItems(values Values, limit int) (*Expansion, error) {
+	return t.tree(values, limit, map[*tree.Node]value.Value{})
+}
+
+func (t *Template) tree(values Values, limit int, items map[*tree.Node]value.Value) (*Expansion, error) {
 	x, _ := t.spare.Get().(*expander)
 	if x == nil {
 		x = &expander{}
@@ -62,7 +72,7 @@ func (t *Template) Tree(values Values, limit int) (*Expansion, error) {
 	if err != nil {
 		return nil, outline.Errors{{Pos: outline.Pos{Line: 1, Column: 1}, Width: 1, Message: err.Error()}}
 	}
-	*x = expander{t: t, env: env, limit: limit, buf: x.buf, recent: x.recent}
+	*x = expander{t: t, env: env, limit: limit, items: items, buf: x.buf, recent: x.recent}
 	x.filling = pattern.Filling{Values: env, Changed: x.changed}
 	if x.expected = x.count(t.top); x.expected > limit {
 		return nil, &LimitError{limit, x.expected}
@@ -79,7 +89,7 @@ func (t *Template) Tree(values Values, limit int) (*Expansion, error) {
 	case err != nil:
 		return nil, err
 	}
-	return &Expansion{root, x.changes, x.due, x.was}, nil
+	return &Expansion{root, x.changes, x.due, x.was, items}, nil
 }
 
 type expander struct {
@@ -98,6 +108,7 @@ type expander struct {
 	changes  []Change
 	due      map[*tree.Node]value.Value
 	was      map[*tree.Node][]string
+	items    map[*tree.Node]value.Value // nil where nobody asks
 	links    []linked
 	guiding  []*tree.Node
 	room     int // how many lines the block has that is being made
@@ -321,6 +332,9 @@ func (x *expander) entry(parent *tree.Node, e *Line, byName map[string]*tree.Nod
 		if last {
 			n.Kind = e.Kind
 			n.Marks |= e.Marks
+			if e.Each != nil && x.items != nil {
+				x.items[n] = x.env[e.Each.index]
+			}
 		} else {
 			n.Marks |= tree.Way | e.Marks&tree.Later
 		}
