@@ -214,6 +214,9 @@ func (r *checkRun) template(result *checkResult, src *source, args []string) err
 		findings = append(findings, rules.Conventions(t)...)
 		result.Proven = append(result.Proven, "names")
 	}
+	if r.wanted("same-name") {
+		findings = append(findings, rules.Periods(t)...)
+	}
 	for _, f := range findings {
 		result.put(placed(t, f))
 		result.Proven = slices.DeleteFunc(result.Proven, func(rule string) bool { return rule == f.Rule })

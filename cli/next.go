@@ -215,6 +215,9 @@ func (r *nextRun) period(p *project.Project, t *template.Template, given, old te
 		}
 	}
 	fields := unclearPeriod.Fields
+	if f := unclearPeriod.Later; f != nil && len(fields) == 0 {
+		return nil, unclear(advise("to add one", "add", typed(fromHere(p.Dir)), f.Name+"=…").String(), "%v", err)
+	}
 	if len(fields) == 0 {
 		return nil, unclear("say what is another one, as in month=2027-04", "%v", err)
 	}

@@ -50,6 +50,7 @@ type Plan struct {
 type PeriodError struct {
 	Why    string
 	Fields []*template.Field
+	Later  *template.Field // the period of a folder that is kept for later: that is added
 }
 
 // Error says it.
@@ -60,9 +61,14 @@ func (e *PeriodError) Error() string { return e.Why }
 func Period(t *template.Template) (*template.Field, error) {
 	var found, others []*template.Field
 	var names []string
+	later, kept := "", (*template.Field)(nil)
 	for _, f := range t.Fields {
 		switch {
 		case f.Made() || f.Borrowed:
+		case !f.Needed():
+			if l := t.LaterOf(f); l != nil && (f.Type.Kind.Calendar() || f.Type.Kind == value.Term) {
+				later, kept = fmt.Sprintf(" of the project: %s is that of line %d, “%s”, which is kept for later", f.Name, l.Syntax.Number, l.Syntax.Name), f
+			}
 		case f.Type.Kind == value.Date || f.Type.Kind == value.Number:
 			others = append(others, f)
 		case f.Type.Kind.Calendar() || f.Type.Kind == value.Term:
@@ -72,11 +78,11 @@ func Period(t *template.Template) (*template.Field, error) {
 	}
 	switch len(found) {
 	case 0:
-		return nil, &PeriodError{"no field of the template is a month, quarter, week, term or year", others}
+		return nil, &PeriodError{"no field of the template is a month, quarter, week, term or year" + later, others, kept}
 	case 1:
 		return found[0], nil
 	}
-	return nil, &PeriodError{"several fields are periods: " + strings.Join(names, ", "), found}
+	return nil, &PeriodError{"several fields are periods: " + strings.Join(names, ", "), found, nil}
 }
 
 // planner is one plan that is made.
@@ -432,13 +438,13 @@ func Common(conv *template.Convention, root *tree.Node) (f *template.Field, v va
 		switch field.Type.Kind {
 		case value.Month, value.Quarter, value.Week, value.Year, value.Term:
 			if f != nil {
-				return nil, v, &PeriodError{fmt.Sprintf("%s has several periods: %s, %s", conv.Name, f.Name, field.Name), []*template.Field{f, field}}
+				return nil, v, &PeriodError{fmt.Sprintf("%s has several periods: %s, %s", conv.Name, f.Name, field.Name), []*template.Field{f, field}, nil}
 			}
 			f, index = field, i
 		}
 	}
 	if f == nil {
-		return nil, v, &PeriodError{fmt.Sprintf("%s has no month, quarter, week, term or year", conv.Name), nil}
+		return nil, v, &PeriodError{fmt.Sprintf("%s has no month, quarter, week, term or year", conv.Name), nil, nil}
 	}
 	back := naming.NewReader([]*template.Convention{conv})
 	for _, n := range root.All() {
@@ -452,11 +458,11 @@ func Common(conv *template.Convention, root *tree.Node) (f *template.Field, v va
 		if read := values[index]; !v.Given() {
 			v = read
 		} else if !v.Equal(read) {
-			return nil, v, &PeriodError{fmt.Sprintf("the names of %s are of several periods: %s, %s", conv.Name, v, read), nil}
+			return nil, v, &PeriodError{fmt.Sprintf("the names of %s are of several periods: %s, %s", conv.Name, v, read), nil, nil}
 		}
 	}
 	if !v.Given() {
-		return nil, v, &PeriodError{"no name there reads by " + conv.Name, nil}
+		return nil, v, &PeriodError{"no name there reads by " + conv.Name, nil, nil}
 	}
 	return f, v, nil
 }

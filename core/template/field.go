@@ -36,6 +36,10 @@ type Field struct {
 	declared bool // its type was written down
 }
 
+// Needed reports whether a project has a value of the field from when it is built: not only naming
+// conventions and lines for later use it.
+func (f *Field) Needed() bool { return f.needed }
+
 // Made reports whether the field is made from other fields and never asked for.
 func (f *Field) Made() bool { return f.isNode != nil }
 

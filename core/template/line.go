@@ -10,6 +10,7 @@ import (
 	"vestibula/core/outline"
 	"vestibula/core/pattern"
 	"vestibula/core/tree"
+	"vestibula/core/value"
 )
 
 // A Line is a line of the outline with what it means: ready to be repeated, filled,
@@ -97,6 +98,34 @@ func (l *Line) Repeats() (item, list, first, last string) {
 	}
 	e := l.Each
 	return e.name, e.of, e.from.of, e.to.of
+}
+
+// Span says of a line that repeats from one time to another, what its item is called and of which
+// type it is, and the fields that the ends come from.
+func (l *Line) Span() (item string, of *value.Type, from, to []string) {
+	if l.Each == nil || !l.Each.typ.Kind.Calendar() {
+		return "", nil, nil, nil
+	}
+	slots := func(e *end) []string {
+		switch {
+		case e.of != "":
+			return []string{e.of}
+		case e.name != nil:
+			return e.name.Pattern.Slots()
+		}
+		return nil
+	}
+	return l.Each.name, l.Each.typ, slots(&l.Each.from), slots(&l.Each.to)
+}
+
+// LaterOf returns the first line for later whose name shows a field, or nil.
+func (t *Template) LaterOf(f *Field) *Line {
+	for _, l := range t.Lines {
+		if l.Marks&tree.Later != 0 && slices.ContainsFunc(l.Names, func(n *pattern.Name) bool { return slices.Contains(n.Pattern.Slots(), f.Name) }) {
+			return l
+		}
+	}
+	return nil
 }
 
 // OfList reports whether the line repeats for the items of a list.
