@@ -56,7 +56,7 @@ func TestACardIsEmptied(t *testing.T) {
 	out, status = d.run("put", "card", "--into", "Marl quarry", "--convention", "still", "--yes")
 	require.Zero(t, status, out)
 	assert.Contains(t, out, "Put 296 files where they belong")
-	assert.Contains(t, out, "its name does not read as clip", "a clip has no name yet")
+	assert.Contains(t, out, "files that end in .mp4 are named by the convention clip here", "a clip has no name yet")
 	out, status = d.run("put", "card", "--into", "Marl quarry", "--convention", "clip", "--yes")
 	require.Zero(t, status, out)
 	assert.Contains(t, out, "Put 74 files where they belong")

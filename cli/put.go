@@ -219,10 +219,15 @@ func (r *putRun) find() error {
 		}
 	}
 	r.outcomes = make([]*put.Outcome, len(r.files))
+	insides, at := r.insides()
 	pool.Each(len(r.files), 1024, func(numbers iter.Seq[int]) {
 		own := p.Fork()
 		for i := range numbers {
-			r.outcomes[i] = own.Place(r.files[i])
+			if in := insides[i]; in != nil {
+				r.outcomes[i] = in.Place(own, r.files[i], at[i])
+			} else {
+				r.outcomes[i] = own.Place(r.files[i])
+			}
 		}
 	})
 	// What is there already needs no name.
@@ -253,6 +258,31 @@ func (r *putRun) find() error {
 		return e, filepath.ToSlash(leads), nil
 	})
 	return nil
+}
+
+// insides are, for each file, what is known of the project that it lies in, and its path there.
+func (r *putRun) insides() (list []*put.Inside, at []string) {
+	list, at = make([]*put.Inside, len(r.files)), make([]string, len(r.files))
+	own := map[string]*put.Project{}
+	for _, p := range r.projects {
+		own[p.Dir.Slashed()] = p
+	}
+	known := map[*put.Project]*put.Inside{}
+	for i, f := range r.files {
+		for dir := path.Dir(f.At); len(dir) >= len(r.base) && f.At != ""; dir = path.Dir(dir) {
+			if p := own[dir]; p != nil {
+				if known[p] == nil {
+					known[p] = put.Judge(p)
+				}
+				list[i], at[i] = known[p], strings.TrimPrefix(f.At, dir+"/")
+				break
+			}
+			if dir == path.Dir(dir) {
+				break
+			}
+		}
+	}
+	return list, at
 }
 
 // nameAnew gives what comes new names by the convention that was asked for.

@@ -3,6 +3,7 @@ package match
 import (
 	"path"
 
+	"vestibula/core/pattern"
 	"vestibula/core/tree"
 	"vestibula/core/value"
 )
@@ -59,6 +60,9 @@ type Thing struct {
 	Holds string // what the place says
 	// Within says that the place says in what longer time it must lie.
 	Within bool
+	// Misfit says where reading the name stopped, by the convention of its folder that came
+	// nearest; nil where none came near.
+	Misfit *pattern.Misfit
 	Day    value.Value
 	Count  int // how many things lie in what is missing
 

@@ -61,6 +61,9 @@ func (m *matcher) held(line *template.Line, want *tree.Node, at spot) {
 	case line.Takes(end):
 	default:
 		t := m.tell(&Thing{Kind: Unfit, Node: at.node, Path: at.path})
+		if misfit != nil && misfit.Near() {
+			t.Misfit = misfit
+		}
 		f := looseFile{spot: at, thing: t, want: want}
 		for _, c := range line.Holds {
 			if f.spoken || len(c.For) > 0 && !slices.Contains(c.For, end) {

@@ -65,8 +65,8 @@ func Period(t *template.Template) (*template.Field, error) {
 	for _, f := range t.Fields {
 		switch {
 		case f.Made() || f.Borrowed:
-		case !f.Needed():
-			if l := t.LaterOf(f); l != nil && (f.Type.Kind.Calendar() || f.Type.Kind == value.Term) {
+		case !f.Needed() && t.LaterOf(f) != nil:
+			if l := t.LaterOf(f); f.Type.Kind.Calendar() || f.Type.Kind == value.Term {
 				later, kept = fmt.Sprintf(" of the project: %s is that of line %d, “%s”, which is kept for later", f.Name, l.Syntax.Number, l.Syntax.Name), f
 			}
 		case f.Type.Kind == value.Date || f.Type.Kind == value.Number:

@@ -25,6 +25,9 @@ func Ending(at int, message string) *Misfit { return &Misfit{At: at, Message: me
 // another misfit.
 func (m *Misfit) Closer(other *Misfit) bool { return m.read > other.read }
 
+// Near reports whether a part of the name was read.
+func (m *Misfit) Near() bool { return m.read > 0 }
+
 // Error returns the message.
 func (m *Misfit) Error() string { return m.Message }
 

@@ -20,6 +20,7 @@ import (
 	"vestibula/core/naming"
 	"vestibula/core/pattern"
 	"vestibula/core/project"
+	"vestibula/core/rules"
 	"vestibula/core/template"
 	"vestibula/core/tree"
 	"vestibula/core/value"
@@ -81,6 +82,8 @@ type Outcome struct {
 	Path  string // of Goes and There, from the project's own folder
 	Why   string // what it follows from, or why it has no place
 	Help  Remedy
+
+	byName bool // a convention read its name
 }
 
 // A Planner finds the places of files. It must not be shared between goroutines.
@@ -137,11 +140,15 @@ func NewPlanner(projects []*Project) *Planner {
 				p.hold(groups, conv, &holding{pr, place, byName})
 			}
 			for _, ending := range l.Endings {
-				p.endings[ending] = append(p.endings[ending], &holding{pr, place, byEnding})
+				if l.Takes(ending) {
+					p.endings[ending] = append(p.endings[ending], &holding{pr, place, byEnding})
+				}
 			}
 			for _, kind := range l.Kinds {
 				for _, ending := range template.FileKinds[kind] {
-					p.endings[ending] = append(p.endings[ending], &holding{pr, place, byKind})
+					if l.Takes(ending) {
+						p.endings[ending] = append(p.endings[ending], &holding{pr, place, byKind})
+					}
 				}
 			}
 			if len(l.Sources) > 0 {
@@ -355,6 +362,7 @@ func (p *Planner) Place(f *File) *Outcome {
 	}
 	name := f.Name()
 	spots, why := p.spots(f, name)
+	o.byName = strings.HasPrefix(why, readsAs)
 	if p.Below != "" && len(spots) > 0 {
 		first := spots[0].Dir
 		spots = slices.DeleteFunc(spots, func(s Spot) bool { return s.Dir != p.Below && !strings.HasPrefix(s.Dir, p.Below+"/") })
@@ -393,6 +401,9 @@ func (p *Planner) Place(f *File) *Outcome {
 	return o
 }
 
+// readsAs begins what is told of a name that a convention reads.
+const readsAs = "its name reads as "
+
 // spots finds the folders that a file could belong in, by what says most.
 func (p *Planner) spots(f *File, name string) (spots []Spot, why string) {
 	stem, ending := naming.Split(name)
@@ -407,7 +418,7 @@ func (p *Planner) spots(f *File, name string) (spots []Spot, why string) {
 		for _, h := range g.places[g.key(g.value, true)] {
 			if s, ok := g.spot(h); ok && !contains(spots, s) {
 				spots, best = append(spots, s), i
-				why = "its name reads as " + g.conv.Name
+				why = readsAs + g.conv.Name
 			}
 		}
 	}
@@ -550,10 +561,25 @@ func (p *Planner) nowhere(name string) (why string, help Remedy) {
 		}
 	}
 	switch {
-	case closest != nil && (len(conv.For) > 0 || closest.At > 0):
+	case rules.ByMachine(name):
+		return "it is still named by the camera or a program", p.remedy(ending)
+	case closest != nil && closest.Near():
 		return fmt.Sprintf("its name does not read as %s: %s", conv.Name, closest.Message), Remedy{ByConvention, conv.Name}
 	case ending == "":
 		return "nothing holds files without an ending", Remedy{}
+	case conv != nil && len(conv.For) > 0:
+		return fmt.Sprintf("files that end in .%s are named by the convention %s here", ending, conv.Name), Remedy{ByConvention, conv.Name}
 	}
 	return fmt.Sprintf("nothing holds files that end in .%s", ending), Remedy{HoldEnding, ending}
+}
+
+// remedy is what gives files of an ending a place: the convention that speaks of them, if there is
+// one, else a folder that holds such.
+func (p *Planner) remedy(ending string) Remedy {
+	for _, g := range p.groups {
+		if len(g.conv.For) == 0 || slices.Contains(g.conv.For, ending) {
+			return Remedy{ByConvention, g.conv.Name}
+		}
+	}
+	return Remedy{HoldEnding, ending}
 }

@@ -134,8 +134,35 @@ func unfit(t *match.Thing) (message Message, help string) {
 	if t.Says == "" {
 		return say("%s is not of the kinds that %s holds", shown(name), folderOf(t.Path)), ""
 	}
-	return say("%s is not named as files in %s are", shown(name), folderOf(t.Path)), "they look like " + t.Says
+	help = "they look like " + t.Says
+	switch {
+	case byMachine(name):
+		return say("%s is still named by the camera or a program", shown(name)), help
+	case t.Misfit != nil:
+		return say("%s is not named as files in %s are: %s", shown(name), folderOf(t.Path), t.Misfit.Message), help
+	}
+	return say("%s is not named as files in %s are", shown(name), folderOf(t.Path)), help
 }
+
+// Told says, for a person, why a file that lies in a project is not as it should be: as a check
+// tells it.
+func Told(t *match.Thing) string {
+	message := Message{}
+	switch t.Kind {
+	case match.Misnamed:
+		message, _ = misnamed(t)
+	case match.Misplaced:
+		message, _ = misplaced(t)
+	case match.Unfit:
+		message, _ = unfit(t)
+	default:
+		message, _ = strayed(t)
+	}
+	return strings.TrimPrefix(message.String(), shown(path.Base(t.Path))+" ")
+}
+
+// ByMachine reports whether a name is one that cameras, scanners and programs give.
+func ByMachine(name string) bool { return byMachine(name) }
 
 func strayed(t *match.Thing) (message Message, help string) {
 	name := path.Base(t.Path)

@@ -85,8 +85,12 @@ func (l *Line) HoldsText() string {
 }
 
 // Takes reports whether files with an ending, given in small letters, are among the
-// kinds and endings that the folder holds.
+// kinds and endings that the folder holds. A convention rules the endings in its `for`: of these, a
+// name has to read by it.
 func (l *Line) Takes(ending string) bool {
+	if slices.ContainsFunc(l.Holds, func(c *Convention) bool { return slices.Contains(c.For, ending) }) {
+		return false
+	}
 	return slices.Contains(l.Endings, ending) || slices.ContainsFunc(l.Kinds, func(kind string) bool { return slices.Contains(FileKinds[kind], ending) })
 }
 
