@@ -228,7 +228,7 @@ func (b *buildRun) read(args []string) error {
 		b.revisable = b.tellDefaults()
 	}
 	b.values = b.t.Complete(b.values, b.now)
-	if err := (&batch.Counter{Place: b.job.Place}).Fill(b.t, b.values, b.flags.limit); err != nil {
+	if err := batch.NewCounter(b.job.Place).Fill(b.t, b.values, b.flags.limit); err != nil {
 		return b.tellErrors(b.t.Name, b.t.Text, err, statusFound)
 	}
 	return nil

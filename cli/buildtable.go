@@ -77,7 +77,7 @@ func (b *buildRun) growTable(args []string) error {
 		return b.tellErrors(b.t.Name, b.t.Text, errs, statusUnclear)
 	}
 	r := &b.table
-	x := &batch.Batch{Template: b.t, Limit: b.flags.limit, Now: b.now, Counter: &batch.Counter{Place: b.job.Place}}
+	x := &batch.Batch{Template: b.t, Limit: b.flags.limit, Now: b.now, Counter: batch.NewCounter(b.job.Place)}
 	b.job.Batch = x
 	if x.Common, err = rawArgs(args[1:]); err != nil {
 		return err

@@ -14,12 +14,14 @@ import (
 
 	"vestibula/cli/term"
 	"vestibula/core/address"
+	"vestibula/core/bundle"
 	"vestibula/core/change"
 	"vestibula/core/inspect"
 	"vestibula/core/journal"
 	"vestibula/core/naming"
 	"vestibula/core/outline"
 	"vestibula/core/place"
+	"vestibula/core/project"
 	"vestibula/core/proposal"
 	"vestibula/core/put"
 	"vestibula/core/rules"
@@ -341,17 +343,25 @@ func (n *nameRun) taken(scope template.Scope) (names []string, err error) {
 		return names, nil
 	case scope == template.InProject:
 		top, root = n.place.layout.Dir, n.place.layout.Root
+		if l := bundle.AwayIn(top.Parent()); l != nil { // parts of it
+			names = append(names, n.archived(slices.DeleteFunc(slices.Clone(l.Projects), func(a *bundle.Away) bool { return a.Part == "" || a.Name != top.Name() }))...)
+		}
 	case inProject:
 		top = n.place.layout.Base(n.place.layout.Wanted.Expansion.Root)
 	}
 	if root == nil {
 		done, end := n.progress("reading", -1)
 		var unread []tree.Unread
-		root, unread, err = inspect.Tree(top, done)
+		root, unread, err = inspect.Everything(top, done)
 		end()
 		if err != nil {
 			return nil, unreadable(top, err)
 		}
+		far := (&project.Found{Dir: top, Root: root}).Archived()
+		if err := inspect.Prune(root); err != nil {
+			return nil, err
+		}
+		names = append(names, n.archived(far)...)
 		if len(unread) > 0 {
 			return nil, refused("give the number yourself", "the next number cannot be told: %s cannot be read.", top.Join(unread[0].Path))
 		}
@@ -368,6 +378,22 @@ func (n *nameRun) taken(scope template.Scope) (names []string, err error) {
 		}
 	}
 	return names, nil
+}
+
+// archived are the names of files in archived projects that the convention reads.
+func (n *nameRun) archived(far []*bundle.Away) (names []string) {
+	reader := naming.NewFolders(n.t)
+	for _, a := range far {
+		if a.Label.Template != n.t.Name {
+			continue
+		}
+		for _, at := range a.Files {
+			if c, _, _ := reader.Read(path.Base(path.Dir("x/"+path.Join(a.Part, at))), path.Base(at)); c == n.convention && !strings.HasSuffix(at, "/") {
+				names = append(names, path.Base(at))
+			}
+		}
+	}
+	return names
 }
 
 // names writes the names, counting on from the first.

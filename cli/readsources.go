@@ -100,7 +100,16 @@ func (r *readRun) projects(p string, found *project.Found, archived []*bundle.Aw
 // connected.
 func (r *readRun) archived(sources []*read.Source, list []*bundle.Away) (all []*read.Source, far map[*read.Source]bool, err error) {
 	far = map[*read.Source]bool{}
+	here := map[address.Address]bool{}
+	for _, s := range sources {
+		if s != nil {
+			here[s.Project.Dir] = true
+		}
+	}
 	for _, p := range list {
+		if here[address.Address(p.To)] {
+			continue // its archive lies below as well, and was read there
+		}
 		pr, err := r.store().Open(address.Address(p.To), p.Label)
 		if err != nil {
 			r.unread = append(r.unread, p.To)

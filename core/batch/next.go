@@ -4,8 +4,10 @@ import (
 	"path"
 	"slices"
 
+	"vestibula/core/bundle"
 	"vestibula/core/naming"
 	"vestibula/core/pattern"
+	"vestibula/core/place"
 	"vestibula/core/template"
 	"vestibula/core/tree"
 	"vestibula/core/value"
@@ -16,6 +18,8 @@ import (
 type Counter struct {
 	Place tree.Place     // that is built in
 	next  map[string]int // by the field, and the folder that it counts in
+	// Away returns the names of projects that were archived from a folder; may be nil.
+	Away func(dir string) []string
 }
 
 // Counts reports whether a template has fields that such a counter fills.
@@ -57,7 +61,21 @@ func (c *Counter) Fill(t *template.Template, values template.Values, limit int) 
 	return nil
 }
 
-// folders are the names of what lies in a folder; of one that is not there yet, none.
+// NewCounter returns one for a place of this disk, which counts what was archived from there too.
+func NewCounter(p *place.Place) *Counter {
+	return &Counter{Place: p, Away: func(dir string) (names []string) {
+		if l := bundle.AwayIn(p.Real.Join(dir)); l != nil {
+			for _, a := range l.Projects {
+				if a.Part == "" {
+					names = append(names, a.Name)
+				}
+			}
+		}
+		return names
+	}}
+}
+
+// folders are the names of what lies in a folder, and of what was archived from there; of one that is not there yet, none.
 func (c *Counter) folders(dir string) (names []string) {
 	entries, err := c.Place.List(dir)
 	if err != nil {
@@ -65,6 +83,9 @@ func (c *Counter) folders(dir string) (names []string) {
 	}
 	for _, e := range entries {
 		names = append(names, e.Name)
+	}
+	if c.Away != nil {
+		names = append(names, c.Away(dir)...)
 	}
 	return names
 }

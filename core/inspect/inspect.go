@@ -268,6 +268,33 @@ func (l *Look) projectsBelow(r *Report, found *project.Found) {
 		}
 		l.project(r, s, own.Label, own.Err)
 	}
+	r.oneNumber()
+}
+
+// oneNumber finds projects that lie beside each other and have one number.
+func (r *Report) oneNumber() {
+	known := map[string]*Subject{}
+	for _, s := range r.Subjects {
+		if s.Project == nil {
+			continue
+		}
+		for _, f := range s.Project.Template.Fields {
+			v := s.Project.Values[f.Name]
+			if f.Next == template.Uncounted || f.Borrowed || v.Kind != value.Number {
+				continue
+			}
+			key := string(s.Dir.Parent()) + "\x00" + s.Project.Label.Template + "\x00" + f.Name + "\x00" + v.String()
+			if f.Per != nil {
+				apart, _, _ := f.Per.Write(func(slot string) value.Value { return s.Project.Values[slot] }, 2)
+				key += "\x00" + apart
+			}
+			if other := known[key]; other != nil {
+				s.Findings = append(s.Findings, rules.Taken(f.Name, v, path.Base(other.Name)))
+			} else {
+				known[key] = s
+			}
+		}
+	}
 }
 
 // apart marks the projects in a project, which are subjects of their own.

@@ -75,7 +75,7 @@ func (m *matcher) held(line *template.Line, want *tree.Node, at spot) {
 			}
 		}
 		if m.all != nil {
-			if conv, values, misfit := m.all.Read(at.node.Name); misfit == nil {
+			if conv, values, misfit := m.all.Read(at.node.Name); misfit == nil && (t.Misfit == nil || !r.Stricter(conv, at.node.Name)) {
 				f.conv, f.read = conv, append([]value.Value(nil), values...)
 			}
 		}

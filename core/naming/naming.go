@@ -74,11 +74,26 @@ func NewFolders(t *template.Template) *Folders {
 // [Reader.Read] does.
 func (f *Folders) Read(folder, name string) (*template.Convention, []value.Value, *pattern.Misfit) {
 	if r := f.reader(folder); r != nil {
-		if c, values, misfit := r.Read(name); misfit == nil || misfit.Tied {
+		c, values, misfit := r.Read(name)
+		if misfit == nil || misfit.Tied {
 			return c, values, misfit
+		}
+		if c, _, _ := f.all.Read(name); c != nil && misfit.Near() && r.Stricter(c, name) {
+			return nil, nil, misfit // it has a slip, which a looser convention does not see
 		}
 	}
 	return f.all.Read(name)
+}
+
+// Stricter reports whether a convention of the reader speaks of files with the ending of a name, and
+// has fewer free texts than another convention: a name that nearly reads by it is meant so.
+func (r *Reader) Stricter(than *template.Convention, name string) bool {
+	_, ending := Split(name)
+	loose, _ := than.Pattern.Loose()
+	return slices.ContainsFunc(r.rows, func(row row) bool {
+		own, _ := row.convention.Pattern.Loose()
+		return own < loose && (len(row.convention.For) == 0 || slices.Contains(row.convention.For, ending))
+	})
 }
 
 // reader is that of what a folder holds, or nil.

@@ -12,6 +12,7 @@ import (
 	"vestibula/core/naming"
 	"vestibula/core/template"
 	"vestibula/core/tree"
+	"vestibula/core/value"
 )
 
 func numberingRules() []*rule {
@@ -210,4 +211,9 @@ func digitCount(n int) string {
 		return "1 digit"
 	}
 	return fmt.Sprintf("%d digits", n)
+}
+
+// Taken is the finding that the own number of a project is that of another one as well.
+func Taken(field string, number value.Value, other string) Finding {
+	return Finding{Rule: "numbering", Severity: Error, Path: ".", Message: say("it has the %s %s, which is that of %s", field, number, shown(other)), Help: "give one of the two another number"}
 }
