@@ -217,6 +217,11 @@ func (r *checkRun) template(result *checkResult, src *source, args []string) err
 	if r.wanted("same-name") {
 		findings = append(findings, rules.Periods(t)...)
 	}
+	for _, f := range rules.Places(t) {
+		if r.wanted(f.Rule) {
+			findings = append(findings, f)
+		}
+	}
 	for _, f := range findings {
 		result.put(placed(t, f))
 		result.Proven = slices.DeleteFunc(result.Proven, func(rule string) bool { return rule == f.Rule })

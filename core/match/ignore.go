@@ -12,7 +12,19 @@ import (
 )
 
 // systemFiles are what programs leave in folders, hidden or not; nobody named them.
-var systemFiles = []string{".*", "Thumbs.db", "desktop.ini", "~$*", "$RECYCLE.BIN/"}
+var systemFiles = []string{".*", "~$*", "$RECYCLE.BIN/"}
+
+// systemNames are names, in any capitals, of files in which systems keep how a folder is shown.
+var systemNames = []string{"Thumbs.db", "ehthumbs.db", "desktop.ini", "Icon"}
+
+func systemName(name string) bool {
+	for _, s := range systemNames {
+		if len(s) == len(name) && strings.EqualFold(s, name) {
+			return true
+		}
+	}
+	return false
+}
 
 // An Ignored says which paths are passed by when a real folder is judged.
 type Ignored struct {
@@ -83,7 +95,7 @@ func (ig *Ignored) passes(dir, name string, folder bool) bool {
 	if ig.paths && dir != "" {
 		at = dir + "/" + name
 	}
-	out := false
+	out := !folder && systemName(name)
 	for i := range ig.list {
 		p := &ig.list[i]
 		against := at

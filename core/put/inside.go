@@ -51,7 +51,7 @@ func (in *Inside) Place(p *Planner, f *File, at string) *Outcome {
 	}
 	o := p.Place(f)
 	switch {
-	case o.byName:
+	case t == nil && o.byName:
 	case t == nil:
 		o.there(in.project, at, "it is where it belongs")
 	case t.Kind != match.Stray || o.Kind == Nowhere:

@@ -1,6 +1,12 @@
 package rules
 
 import (
+	"slices"
+	"strings"
+	"unicode/utf8"
+	"vestibula/core/naming"
+	"vestibula/core/outline"
+	"vestibula/core/template"
 	"vestibula/core/tree"
 )
 
@@ -45,4 +51,46 @@ func catchAll(c *context) (check, error) {
 		finding.Help = f.advice("add it below this line", "make one")
 		report(finding)
 	}}, err
+}
+
+// Places finds places that rules name and that a template does not make: with what may have been
+// meant. A place is a name of the outline, without its number.
+func Places(t *template.Template) (found []Finding) {
+	var nodes []*tree.Node
+	var names []string
+	for _, l := range t.Lines {
+		if l.Kind != tree.Folder {
+			continue
+		}
+		for _, n := range l.Names {
+			node := &tree.Node{Name: strings.TrimSpace(strings.ReplaceAll(n.Pattern.Source, "<#>", ""))}
+			nodes, names = append(nodes, node), append(names, naming.Bare(node))
+		}
+	}
+	for _, s := range t.Rules {
+		places := s.Value
+		if s.Name != "waiting" {
+			places = nil
+			for _, p := range s.Value.Pairs {
+				if p.Key == "in" {
+					places = p.Value
+				}
+			}
+		}
+		if places == nil {
+			continue
+		}
+		for _, p := range places.Pairs {
+			if slices.ContainsFunc(nodes, func(n *tree.Node) bool { _, is := placeNamed(map[string]bool{p.Key: true}, n); return is }) {
+				continue
+			}
+			help := "write a name of the outline"
+			if near := outline.Nearest(naming.Bare(&tree.Node{Name: p.Key}), names); near != "" {
+				help = "did you mean " + near + "?"
+			}
+			found = append(found, Finding{Rule: s.Name, Severity: Error, Line: p.KeyPos.Line, Column: p.KeyPos.Column, Width: utf8.RuneCountInString(p.Key),
+				Message: say("the template makes no folder %s", shown(p.Key)), Help: help})
+		}
+	}
+	return found
 }

@@ -81,6 +81,7 @@ func (s *Set) CheckReal(r *Real) []Finding {
 		s.alone(top.Parent, report)
 	}
 	s.walk(top, report)
+	found = slices.DeleteFunc(found, func(f Finding) bool { return !r.Bare && s.leaves(f, r.Root) })
 	// What does not belong where it lies needs no better name there.
 	told := map[string]bool{}
 	for i := range found {
@@ -91,6 +92,32 @@ func (s *Set) CheckReal(r *Real) []Finding {
 	found = slices.DeleteFunc(found, func(f Finding) bool { return f.Rule == "vague-names" && told[f.Path] })
 	slices.SortStableFunc(found, func(a, b Finding) int { return strings.Compare(a.Path, b.Path) })
 	return found
+}
+
+// leaves reports whether a finding is about what the template leaves to its owner, by a rule that
+// nobody asked for.
+func (s *Set) leaves(f Finding, root *tree.Node) bool {
+	if !slices.Contains([]string{"vague-names", "sorting", "depth", "width"}, f.Rule) {
+		return false
+	}
+	for i := range s.rules {
+		if s.rules[i].name == f.Rule && s.rules[i].wanted {
+			return false
+		}
+	}
+	if f.Path == "." || f.Path == "" {
+		return false
+	}
+	n := root
+	for name := range strings.SplitSeq(f.Path, "/") {
+		if n = n.Child(name); n == nil {
+			return false
+		}
+		if n.From == 0 {
+			return true // no line names it
+		}
+	}
+	return f.Rule == "width" && int(n.From) <= len(s.template.Lines) && len(s.template.Lines[n.From-1].Inside()) == 0
 }
 
 // alone holds the rules against a folder, and not against those in it.

@@ -169,6 +169,7 @@ type active struct {
 	name    string
 	check   check
 	setting template.Setting // its Pos is zero where the template has none
+	wanted  bool             // the template sets it, or somebody asked for it
 }
 
 // A Set is a row of rules with their settings. It must not be shared between
@@ -258,7 +259,7 @@ func Configure(t *template.Template, asked ...string) (*Set, outline.Errors) {
 			fail(s.Pos, s.Width, fmt.Sprintf("`%s` %s", name, err), "for example "+strings.SplitN(r.set, "\n", 2)[0])
 			continue
 		}
-		set.rules = append(set.rules, active{name, made, s})
+		set.rules = append(set.rules, active{name, made, s, given || slices.Contains(asked, name)})
 	}
 	return set, append(errs, contradictions(own)...)
 }

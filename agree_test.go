@@ -1,0 +1,175 @@
+package main
+
+import (
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// What a line with slashes says is said of its last folder, by every command.
+func TestALineWithSlashesSpeaksOfItsLastFolder(t *testing.T) {
+	t.Parallel()
+	d := newDesk(t, "t.folders", "---\nfields: { client: Who? }\nnames:\n  bill: { pattern: \"<day> bill <n:000>\", for: [pdf], fields: { day: { type: date }, n: { type: number } } }\n  note: { pattern: \"<day> <text>\", fields: { day: { type: date }, text: { type: text } } }\n---\n"+
+		"<client>\n    Accounts/Invoices/ | holds: bill\n    Days/<day:yyyy>/<day:yyyy-mm> | later | holds: note\n", "2027-03-05 bill 012.pdf", "x", "2027-03-06 minutes.txt", "y")
+	_, status := d.run("build", "t", "--into", ".", "client=Ola", "--yes")
+	require.Zero(t, status)
+	out, _ := d.run("show", "t")
+	assert.Regexp(t, `Invoices/ +holds bill`, out)
+	assert.Regexp(t, `(?m)Accounts/ *$`, out)
+	out, _ = d.run("guide", "Ola")
+	assert.Regexp(t, `bill +→ Accounts/Invoices/`, out)
+	out, status = d.run("put", "2027-03-05 bill 012.pdf", "2027-03-06 minutes.txt", "--into", "Ola", "--yes")
+	require.Zero(t, status, out)
+	assert.Equal(t, []string{"2027-03-05 bill 012.pdf"}, d.has("Ola/Accounts/Invoices"))
+	assert.Equal(t, []string{"2027-03-06 minutes.txt"}, d.has("Ola/Days/2027/2027-03"))
+	out, status = d.run("name", "note", "--in", "Ola", "day=2027-04-01", "text=plan", "--create")
+	require.Zero(t, status, out)
+	assert.Equal(t, []string{"2027-04-01 plan"}, d.has("Ola/Days/2027/2027-04"))
+	out, status = d.run("check", "Ola")
+	assert.Zero(t, status, out)
+	d.write("Ola/Accounts/2027-03-07 bill 013.pdf", "z")
+	out, status = d.run("check", "Ola")
+	assert.Equal(t, 1, status)
+	assert.Contains(t, out, "is named as those in “Accounts/Invoices” are")
+}
+
+// Folders that are kept for later, one in the other, are the same to add, check, put and name.
+func TestFoldersForLaterAreAlikeInAllCommands(t *testing.T) {
+	t.Parallel()
+	d := newDesk(t, "t.folders", "---\nfields: { client: Who?, topic: { type: text }, region: { type: text }, town: { type: text } }\n---\n<client>\n    Desk\n    <topic:L>/<topic> | later | holds: documents\n    At/<region>/<town> | later\n",
+		"tax bill.docx", "a", "pension.docx", "b", "topics.csv", "topic\ntax\npension\nhouse\n")
+	_, status := d.run("build", "t", "--into", ".", "client=Ola", "--yes")
+	require.Zero(t, status)
+	inside := &desk{t: t, dir: filepath.Join(d.dir, "Ola")}
+	out, _ := inside.run("add")
+	assert.Contains(t, out, "<topic:L>/<topic>/   needs topic")
+	out, status = inside.run("add", "town=Askel", "--yes")
+	assert.Equal(t, 2, status, "what is not known is no folder called so")
+	assert.Contains(t, out, "region=…")
+	for _, call := range [][]string{{"add", "topic=tax"}, {"add", ".", "<topic:L>/<topic>", "topic=pension"}, {"add", "town=Askel", "region=North"}, {"add", "--table", "../topics.csv"}} {
+		out, status = inside.run(append(call, "--yes")...)
+		require.Zero(t, status, out)
+		out, status = inside.run("check", ".")
+		require.Zero(t, status, "%s\n%s", call, out)
+		assert.Contains(t, out, "All is well")
+	}
+	out, status = inside.run("add", "topic=tax", "--yes")
+	assert.Zero(t, status)
+	assert.Contains(t, out, "is there already")
+	out, status = inside.run("put", "../tax bill.docx", "../pension.docx", "--into", ".", "--yes")
+	require.Zero(t, status, out)
+	assert.Equal(t, []string{"tax bill.docx"}, d.has("Ola/T/tax"))
+	assert.Equal(t, []string{"pension.docx"}, d.has("Ola/P/pension"))
+	out, status = inside.run("check", ".")
+	assert.Zero(t, status, out)
+}
+
+// What a line is made for is known in its folders, whatever of it their names show.
+func TestTheItemOfALineIsKnownInItsFolders(t *testing.T) {
+	t.Parallel()
+	d := newDesk(t, "t.folders", "---\nfields: { year: { type: year } }\nnames:\n  note: { pattern: \"<day> <text>\", fields: { day: { type: date, within: month }, text: { type: text } } }\n---\nBooks <year>\n    <month:mm mmmm> | each: month in <year>-01..<year>-12 | holds: note\n",
+		"2026-03-05 hello.txt", "x")
+	_, status := d.run("build", "t", "--into", ".", "year=2026", "--yes")
+	require.Zero(t, status)
+	out, status := d.run("put", "2026-03-05 hello.txt", "--into", "Books 2026", "--yes")
+	require.Zero(t, status, out)
+	assert.Equal(t, []string{"2026-03-05 hello.txt"}, d.has("Books 2026/03 March"))
+	require.NoError(t, os.Rename(filepath.Join(d.dir, "Books 2026/03 March/2026-03-05 hello.txt"), filepath.Join(d.dir, "Books 2026/01 January/2026-03-05 hello.txt")))
+	out, status = d.run("check", "Books 2026")
+	assert.Equal(t, 1, status)
+	assert.Contains(t, out, "says day 2026-03-05, which does not lie in 2026-01")
+	out, status = d.run("name", "note", "--in", "Books 2026/01 January", "day=2026-03-05", "text=x")
+	assert.Equal(t, 1, status)
+	assert.Contains(t, out, "does not lie in the month 2026-01")
+	out, status = d.run("check", "Books 2026", "--fix", "--yes")
+	require.Zero(t, status, out)
+	assert.Equal(t, []string{"2026-03-05 hello.txt"}, d.has("Books 2026/03 March"))
+}
+
+// What put says of files in a project is what check says of them, and what check finds well, put
+// leaves where it lies.
+func TestPutAndCheckAgreeAboutWhatLiesInAProject(t *testing.T) {
+	t.Parallel()
+	d := newDesk(t, "t.folders", "---\nfields: { client: Who? }\nnames:\n  invoice: { pattern: \"<day> invoice <n:000>\", for: [pdf], fields: { day: { type: date }, n: { type: number } } }\n  letter: { pattern: \"<day> <who>\", fields: { day: { type: date }, who: { type: text } } }\n---\n"+
+		"<client>\n    Money   | holds: invoice, documents\n    Letters | holds: letter\n    Mine\n    Photos | holds: pictures\n    Plan.md\n")
+	_, status := d.run("build", "t", "--into", ".", "client=Ola", "--yes")
+	require.Zero(t, status)
+	told := map[string]string{
+		"Money/brief.pdf":                  "is not named as files in “Money” are",
+		"Money/2027-02-30 invoice 001.pdf": "2027-02-30 is not a date: that month has 28 days",
+		"Money/2027-03-04 invoce 009.pdf":  "“ invoice ” belongs here",
+		"Letters/IMG_1201.JPG":             "is still named by the camera or a program",
+		"Letters/2027-13-04 Bo.txt":        "the month cannot be 13, only 1 to 12",
+	}
+	for at := range told {
+		d.write("Ola/"+at, at)
+	}
+	well := []string{"Money/notes.docx", "Mine/own.txt", "Mine/copy of it.txt", "Photos/IMG_0007.jpg", "Letters/2027-03-04 Jun.txt", "Money/2027-03-04 invoice 003.pdf"}
+	for _, at := range well {
+		d.write("Ola/"+at, at)
+	}
+	checked, status := d.run("check", "Ola")
+	assert.Equal(t, 1, status)
+	put, _ := d.run("put", "Ola", "--preview")
+	assert.NotContains(t, put, "Goes to its place")
+	for at, why := range told {
+		assert.Contains(t, checked, at)
+		assert.Contains(t, checked, why)
+		assert.Contains(t, put, why, at)
+	}
+	for _, at := range well {
+		assert.NotContains(t, checked, at, "the defaults are silent about what is its owner's")
+		assert.Contains(t, put, "it is where it belongs: Ola/"+at)
+	}
+	out, _ := d.run("read", "--in", "Ola/Money")
+	assert.Contains(t, out, "1 name of", "a name with a slip is not read by a looser convention")
+}
+
+// Numbers count what was archived, wherever that is, and what has one number is told.
+func TestNumbersCountWhatWasArchived(t *testing.T) {
+	t.Parallel()
+	d := newDesk(t, "Jobs/t.folders", "---\nfields: { client: Who?, job: { type: number, next: yes } }\nnames:\n  bill: { pattern: \"bill <n:000>\", fields: { n: { type: number, next: everywhere } } }\n---\nJob <job:000> <client>\n    Bills | holds: bill\n", "Far/x", "")
+	top := d
+	d = &desk{t: t, dir: filepath.Join(top.dir, "Jobs")}
+	for _, client := range []string{"Ann", "Bo"} {
+		out, status := d.run("build", "t", "--into", ".", "client="+client, "--yes")
+		require.Zero(t, status, out)
+	}
+	d.write("Job 002 Bo/Bills/bill 286", "x")
+	out, status := d.run("archive", "Job 002 Bo", "--into", "../Far", "--yes")
+	require.Zero(t, status, out)
+	out, status = d.run("name", "bill", "--in", "Job 001 Ann")
+	require.Zero(t, status)
+	assert.Contains(t, out, "bill 287")
+	_, status = d.run("build", "t", "--into", ".", "client=Cy", "--yes")
+	require.Zero(t, status)
+	assert.Contains(t, strings.Join(top.has("Jobs"), " "), "Job 003 Cy")
+	_, status = d.run("build", "t", "--into", ".", "client=Di", "job=1", "--yes")
+	require.Zero(t, status)
+	out, status = d.run("check", ".")
+	assert.Equal(t, 1, status)
+	assert.Contains(t, out, "it has the job 1, which is that of “Job 001 Ann”")
+}
+
+// A rule about a place that a template does not make, and names that two periods would share, are
+// told of the template.
+func TestTemplatesAreToldOfPlacesAndPeriods(t *testing.T) {
+	t.Parallel()
+	d := newDesk(t, "w.folders", "---\nfields: { client: Who? }\nrules: { waiting: { \"04 Handed over\": 30 } }\n---\n<client>\n    <#> Arrivals\n    <#> Handed over\n",
+		"m.folders", "---\nfields: { month: { type: month } }\n---\nLedger\n    <month:mm> | project\n        Bills\n", "l.folders", "---\nfields: { client: Who?, month: { type: month } }\n---\n<client>\n    Months\n        <month> | later\n")
+	out, status := d.run("check", "w")
+	assert.Equal(t, 1, status)
+	assert.Contains(t, out, "the template makes no folder “04 Handed over”")
+	assert.Contains(t, out, "did you mean Handed over?")
+	out, _ = d.run("check", "m")
+	assert.Contains(t, out, "“Ledger/09” is the project of 2027-09, and of 2028-09 as well")
+	_, status = d.run("build", "l", "--into", ".", "client=Ola", "--yes")
+	require.Zero(t, status)
+	out, status = d.run("next", "Ola")
+	assert.Equal(t, 2, status)
+	assert.Contains(t, out, "month is that of line 6, “<month>”, which is kept for later")
+}
