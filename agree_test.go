@@ -173,3 +173,24 @@ func TestTemplatesAreToldOfPlacesAndPeriods(t *testing.T) {
 	assert.Equal(t, 2, status)
 	assert.Contains(t, out, "month is that of line 6, “<month>”, which is kept for later")
 }
+
+// The template of a project is looked for from the project upwards, and one that merely has its
+// name is asked about.
+func TestATemplateIsTheOneOfTheProject(t *testing.T) {
+	t.Parallel()
+	garden := "---\nfields: { client: Who? }\n---\n<client>\n    Plans\n    Plants\n    Bills\n"
+	other := "---\nfields: { client: Who? }\n---\n<client>\n    Quite\n    Other\n    Things\n"
+	d := newDesk(t, "Work/templates/gardens.txt", garden, "gardens.txt", other)
+	_, status := d.run("build", "Work/templates/gardens.txt", "--into", "Work", "client=Ola", "--yes")
+	require.Zero(t, status)
+	d.write("Work/templates/gardens.txt", garden+"    Letters\n")
+	out, status := d.run("upgrade", "Work/Ola", "--yes")
+	require.Zero(t, status, out)
+	assert.Contains(t, out, "It goes by Work/templates/gardens.txt.")
+	assert.Contains(t, d.has("Work/Ola"), "Letters/")
+	d.write("Work/templates/gardens.txt", other)
+	out, status = d.run("upgrade", "Work/Ola", "--yes")
+	assert.Equal(t, 1, status)
+	assert.Contains(t, out, "it may be another one of that name")
+	assert.Contains(t, d.has("Work/Ola"), "Plans/")
+}

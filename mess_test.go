@@ -145,8 +145,6 @@ var faults = []fault{
 	// names that cannot be seen, kept or understood
 	{"add 02 Clients/Ylva Stone/Letters/rep\u200bly.odt", "02 Clients/Ylva Stone/Letters/rep\u200bly.odt unseen > 02 Clients/Ylva Stone/Letters/reply.odt"},
 	{"add 02 Clients/Oriel Pask/Letters/spring /", "02 Clients/Oriel Pask/Letters/spring  systems > 02 Clients/Oriel Pask/Letters/spring"},
-	{"add 02 Clients/Oriel Pask/Letters/New folder/", "02 Clients/Oriel Pask/Letters/New folder vague-names"},
-	{"add 02 Clients/Oriel Pask/Letters/Scan0012.pdf", "02 Clients/Oriel Pask/Letters/Scan0012.pdf vague-names"},
 }
 
 // harm does what the faults say; what is renamed comes last, the deepest first.

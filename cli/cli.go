@@ -40,7 +40,9 @@ const (
 
 // An app is one run of the program.
 type app struct {
-	projects *project.Store // once somebody asks for it
+	projects *project.Store                // once somebody asks for it
+	goesBy   map[*template.Template]string // the files that templates of today were read from
+	meant    map[string]bool               // files that somebody has said are meant
 	in       io.Reader
 	out, err io.Writer
 	env      []string

@@ -245,6 +245,13 @@ func (r *nextRun) carryOut() error {
 // carryForward carries what is planned forward, with a yes.
 func (r *nextRun) carryForward(olds string, head journal.Head) error {
 	r.parts()
+	var by []*template.Template
+	for _, t := range r.turns {
+		if t.Build != nil {
+			by = append(by, t.Build.Template)
+		}
+	}
+	r.goes(r.proposal, by...)
 	return r.propose(r.consent, &task{Proposal: r.proposal, follows: r.follows, question: fmt.Sprintf("Carry %s forward to %s?", olds, r.title()), how: "carry it forward",
 		idle:        term.Sprintf("%s is there already.", r.title()),
 		undertaking: undertaking{doing: "carrying forward", head: head},

@@ -2,6 +2,7 @@ package cli
 
 import (
 	"errors"
+	"fmt"
 	"io/fs"
 	"os"
 	"path/filepath"
@@ -13,6 +14,7 @@ import (
 	"vestibula/core/label"
 	"vestibula/core/outline"
 	"vestibula/core/project"
+	"vestibula/core/proposal"
 	"vestibula/core/template"
 )
 
@@ -115,5 +117,60 @@ func (a *app) today(p *project.Project) (t *template.Template, found bool, err e
 	if t, err = src.parse(); err != nil {
 		return nil, true, a.tellErrors(src.name, src.text, err, statusUnclear)
 	}
+	if err := a.another(p, src); err != nil {
+		return nil, true, err
+	}
+	if a.goesBy == nil {
+		a.goesBy = map[*template.Template]string{}
+	}
+	a.goesBy[t] = src.path
 	return t, true, nil
+}
+
+// fewLines is how many lines say too little about whether two templates are one.
+const fewLines = 5
+
+// another asks about a template that has the name of the one that a project was built from, and
+// fewer than half of its lines: it may be quite another one.
+func (a *app) another(p *project.Project, src *source) error {
+	is := map[string]bool{}
+	for line := range strings.Lines(src.text) {
+		is[strings.TrimSpace(line)] = true
+	}
+	same, all := 0, 0
+	for line := range strings.Lines(p.Label.Text) {
+		if line = strings.TrimSpace(line); line != "" && line != "---" {
+			if all++; is[line] {
+				same++
+			}
+		}
+	}
+	if all < fewLines || 2*same >= all || a.meant[src.path] {
+		return nil
+	}
+	text := fmt.Sprintf("%s has %d of the %d lines of the template that %s was built from: it may be another one of that name", fromHere(src.path), same, all, p.Dir.Name())
+	if !a.interactive() {
+		return refused(advise("if it is meant", "upgrade", typed(fromHere(p.Dir)), "--template", typed(fromHere(src.path))).String(), "%s.", text)
+	}
+	a.side.Text(term.Warn.Render("note:") + " " + term.Visible(text))
+	yes, err := a.confirm("Is it meant?")
+	if err == nil && !yes {
+		err = refused("", "Nothing was changed.")
+	}
+	if a.meant == nil {
+		a.meant = map[string]bool{}
+	}
+	a.meant[src.path] = yes
+	return err
+}
+
+// goes says by which file a plan goes, where that is not the text in the label.
+func (a *app) goes(p *proposal.Proposal, templates ...*template.Template) {
+	told := map[string]bool{}
+	for _, t := range templates {
+		if at := a.goesBy[t]; at != "" && !told[at] {
+			told[at] = true
+			p.Remark("It goes by " + fromHere(at) + ".")
+		}
+	}
 }

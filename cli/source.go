@@ -13,6 +13,7 @@ import (
 
 	"vestibula/cli/term"
 	"vestibula/core/address"
+	"vestibula/core/bundle"
 	"vestibula/core/guide"
 	"vestibula/core/listing"
 	"vestibula/core/outline"
@@ -121,20 +122,26 @@ func (a *app) asList(src *source) *source {
 }
 
 // shelved looks the template of a project up by the name of its file, which is all that a
-// label is believed: on the shelves, and beside the project's own folder. It returns nil
-// where there is none.
+// label is believed: from the project upwards, in each folder and the templates in it, as far as
+// these belong to the person, then on the shelves. It returns nil where there is none.
 func (a *app) shelved(file string, own address.Address) *source {
 	bare := strings.TrimSuffix(file, template.Ending)
 	if bare == "" || bare == "-" || filepath.Base(bare) != bare || strings.ContainsAny(bare, `/\`) {
 		return nil
 	}
-	shelves := a.shelves()
-	if own != "" {
-		beside := own.Parent()
-		inBeside := beside.Join("templates")
-		shelves = slices.Insert(shelves, len(shelves)-1, shelf{string(beside), string(beside)}, shelf{string(inBeside), string(inBeside)})
+	for dir := own; own != "" && dir != dir.Parent() && place.Owned(string(dir.Parent())); {
+		dir = dir.Parent()
+		for _, at := range []address.Address{dir.Join(file), dir.Join("templates", file)} {
+			if bundle.IsFile(at) {
+				src, err := readTemplate(string(at), string(at.Parent()))
+				if err != nil {
+					return nil
+				}
+				return src
+			}
+		}
 	}
-	for _, s := range shelves {
+	for _, s := range a.shelves() {
 		if slices.Contains(s.files(), bare) {
 			src, err := s.source(bare)
 			if err != nil {

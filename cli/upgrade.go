@@ -222,6 +222,11 @@ func (r *upgradeRun) carryOut() error {
 	if !asked {
 		tellOpen(p, open)
 	}
+	var by []*template.Template
+	for _, u := range r.jobs {
+		by = append(by, u.job.Template)
+	}
+	r.goes(p, by...)
 	r.then = "Afterwards, the same upgrade once more brings the rest up to date."
 	title := r.jobs[0].project.Dir.Name()
 	if len(r.jobs) > 1 {
