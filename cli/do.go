@@ -63,16 +63,6 @@ func (a *app) writePlan(set *change.Set, c consent) error {
 	return &stop{status: statusDone}
 }
 
-// below returns the path of a folder from one that it lies in, with slashes, or
-// nothing where it does not.
-func below(base, dir string) string {
-	rel, err := filepath.Rel(base, dir)
-	if err != nil || rel == ".." || strings.HasPrefix(rel, ".."+string(filepath.Separator)) {
-		return ""
-	}
-	return filepath.ToSlash(rel)
-}
-
 // A planRun is one call of apply.
 type planRun struct {
 	*app

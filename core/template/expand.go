@@ -259,6 +259,19 @@ func (x *expander) repeat(e *Line, do func(first bool) error) error {
 	return nil
 }
 
+// mark gives a node what its line says of it: the last one of a chain, or one on the way to that.
+func (x *expander) mark(n *tree.Node, e *Line, last bool) {
+	if !last {
+		n.Marks |= tree.Way | e.Marks&tree.Later
+		return
+	}
+	n.Kind = e.Kind
+	n.Marks |= e.Marks
+	if e.Each != nil && x.items != nil {
+		x.items[n] = x.env[e.Each.index]
+	}
+}
+
 // advance settles the number of the line that x stands at.
 func (x *expander) advance(numbers map[string]*series, e *Line, first, fixed bool) error {
 	if numbered, _ := e.last().Numbered(); !numbered {
@@ -329,15 +342,7 @@ func (x *expander) entry(parent *tree.Node, e *Line, byName map[string]*tree.Nod
 		if x.filling.Open {
 			n.Marks |= tree.Open
 		}
-		if last {
-			n.Kind = e.Kind
-			n.Marks |= e.Marks
-			if e.Each != nil && x.items != nil {
-				x.items[n] = x.env[e.Each.index]
-			}
-		} else {
-			n.Marks |= tree.Way | e.Marks&tree.Later
-		}
+		x.mark(n, e, last)
 		if byName != nil && i == 0 {
 			byName[n.Name] = n
 		}
