@@ -10,6 +10,7 @@ import (
 
 	"vestibula/cli/term"
 	"vestibula/core/outline"
+	"vestibula/core/project"
 	"vestibula/core/rules"
 	"vestibula/core/template"
 	"vestibula/core/tree"
@@ -43,6 +44,12 @@ func completeRules(_ *cobra.Command, _ []string, word string) (list []string, _ 
 	return list, cobra.ShellCompDirectiveNoFileComp | cobra.ShellCompDirectiveNoSpace
 }
 
+// here reports whether nothing was named in a project: that is meant then.
+func here(args []string) bool {
+	_, l, err := project.Find(".")
+	return len(args) == 0 && err == nil && l != nil
+}
+
 func (a *app) checkCommand() *cobra.Command {
 	r := &checkRun{app: a}
 	c := &cobra.Command{
@@ -69,11 +76,17 @@ where there are errors; with --strict, warnings count too.`,
 			if r.explain != "" {
 				return nil
 			}
+			if here(args) {
+				return nil
+			}
 			return templateArgs(c, args)
 		},
 		ValidArgsFunction: a.completeTemplate,
 		RunE: func(c *cobra.Command, args []string) error {
 			r.set = c.Flags().Changed
+			if r.explain == "" && here(args) {
+				args = []string{"."}
+			}
 			return r.run(args)
 		},
 	}

@@ -74,7 +74,7 @@ func (a *app) tellCutShort(records []*journal.Record, here address.Address) {
 		case r.What == "build":
 			help = "The same build again finishes it; " + help
 		}
-		a.side.Text(term.Warn.Render("note:") + " " + term.Sprintf("the %s of %s on %s%s was cut short. %s", r.What, r.Name(), when(r.When), where, help))
+		a.side.Text(term.Warn.Render("note:") + " " + term.Sprintf("the %s of %s on %s%s was cut short. %s", r.What, r.Name(), when(r.When), where, upperFirst(help)))
 	}
 }
 

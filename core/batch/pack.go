@@ -6,6 +6,7 @@ import (
 
 	"vestibula/core/build"
 	"vestibula/core/packed"
+	"vestibula/core/place"
 	"vestibula/core/proposal"
 	"vestibula/core/tree"
 )
@@ -35,7 +36,7 @@ func (a *Pack) compare(j *Job, labels []*Label) error {
 	}}
 	var err error
 	if a.Plan, err = build.Compare(&tree.Node{Children: []*tree.Node{{Name: a.Name, Kind: tree.File, Content: content}}}, j.Place); err != nil {
-		return proposal.Refused("nothing was changed", "%v", err)
+		return proposal.Refused("nothing was changed", "%s", place.Reason(err))
 	}
 	switch s := a.Plan.Steps[0]; s.State {
 	case build.Blocked:
