@@ -34,11 +34,9 @@ func (p *Planner) tell() {
 	}
 	for i, pr := range p.Projects {
 		for _, words := range texts[i] {
-			if first, _, _ := strings.Cut(words, " "); count[words] < len(p.Projects) && first != "" {
-				pr.words = append(pr.words, words)
-				if !slices.Contains(p.byWord[first], pr) {
-					p.byWord[first] = append(p.byWord[first], pr)
-				}
+			if own := p.byWords[words]; words != "" && count[words] < len(p.Projects) && (len(own) == 0 || own[len(own)-1] != pr) {
+				p.byWords[words] = append(own, pr)
+				p.most = max(p.most, 1+strings.Count(words, " "))
 			}
 		}
 	}
@@ -48,20 +46,17 @@ func (p *Planner) tell() {
 // most words.
 func (p *Planner) named(name string) (found []*Project) {
 	stem, _ := naming.Split(name)
-	plain := " " + naming.Plainly(stem) + " "
-	most := 0
-	for word := range strings.FieldsSeq(plain) {
-		for _, pr := range p.byWord[word] {
-			for _, words := range pr.words {
-				n := strings.Count(words, " ") + 1
-				if n < most || !strings.Contains(plain, " "+words+" ") || slices.Contains(found, pr) && n == most {
-					continue
+	all := strings.Fields(naming.Plainly(stem))
+	for n := min(p.most, len(all)); n > 0; n-- {
+		for i := range len(all) - n + 1 {
+			for _, pr := range p.byWords[strings.Join(all[i:i+n], " ")] {
+				if !slices.Contains(found, pr) {
+					found = append(found, pr)
 				}
-				if n > most {
-					found, most = nil, n
-				}
-				found = append(found, pr)
 			}
+		}
+		if len(found) > 0 {
+			break
 		}
 	}
 	return found
@@ -111,19 +106,13 @@ func (p *Planner) gone(name string) (found *bundle.Away) {
 
 // called returns the spots whose folders, or the values of whose folders, a file names best; all of
 // them where it names none.
-func called(name string, spots []Spot) []Spot {
+func (p *Planner) called(name string, spots []Spot) []Spot {
 	stem, _ := naming.Split(name)
 	plain := " " + naming.Plainly(stem) + " "
 	score := make([]int, len(spots))
 	best := 0
 	for i, s := range spots {
-		words := []string{naming.Plainly(unnumbered(path.Base(s.Dir)))}
-		for field, v := range s.place.Values {
-			if v.Kind == value.Text && !v.Equal(s.Project.Values[field]) {
-				words = append(words, naming.Plainly(v.Text))
-			}
-		}
-		for _, w := range words {
+		for _, w := range p.wordsOf(&s) {
 			if w != "" && strings.Contains(plain, " "+w+" ") {
 				score[i] = max(score[i], 1+strings.Count(w, " "))
 			}
@@ -140,6 +129,22 @@ func called(name string, spots []Spot) []Spot {
 		}
 	}
 	return fit
+}
+
+// wordsOf are the words by which a place is called: of its folder, and of values that only it has.
+func (p *Planner) wordsOf(s *Spot) []string {
+	words, known := p.placed[s.place]
+	if known && !s.place.Open {
+		return words
+	}
+	words = []string{naming.Plainly(unnumbered(path.Base(s.Dir)))}
+	for field, v := range s.place.Values {
+		if v.Kind == value.Text && !v.Equal(s.Project.Values[field]) {
+			words = append(words, naming.Plainly(v.Text))
+		}
+	}
+	p.placed[s.place] = words
+	return words
 }
 
 // unnumbered is the name of a folder without the number in front.

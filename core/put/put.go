@@ -51,7 +51,6 @@ type Project struct {
 	*project.Layout
 	Shown string // how it is called to a person
 
-	words []string // the texts that tell it from the others, as plain words
 }
 
 // A Kind is what becomes of a file.
@@ -92,9 +91,11 @@ type Planner struct {
 	Below    string // a folder of the projects that files are put below; "" for all
 
 	groups  []*group
-	endings map[string][]*holding // by endings
-	sources []*holding            // that hold what lay at some place of its source
-	byWord  map[string][]*Project // by the first word of what tells projects apart
+	endings map[string][]*holding     // by endings
+	sources []*holding                // that hold what lay at some place of its source
+	byWords map[string][]*Project     // by the words that tell projects apart
+	most    int                       // words that these are at the most
+	placed  map[*match.Place][]string // the words by which places are called, as far as that was asked
 	// Archived are projects that were archived from where these lie.
 	Archived []*bundle.Away
 }
@@ -128,7 +129,7 @@ const (
 
 // NewPlanner returns a planner for projects.
 func NewPlanner(projects []*Project) *Planner {
-	p := &Planner{Projects: projects, endings: map[string][]*holding{}, byWord: map[string][]*Project{}}
+	p := &Planner{Projects: projects, endings: map[string][]*holding{}, byWords: map[string][]*Project{}, placed: map[*match.Place][]string{}}
 	groups := map[*template.Convention][]*group{}
 	for _, pr := range projects {
 		for _, place := range pr.Places {
@@ -166,6 +167,7 @@ func NewPlanner(projects []*Project) *Planner {
 // Fork returns a planner for the same projects, for another goroutine.
 func (p *Planner) Fork() *Planner {
 	q := *p
+	q.placed = map[*match.Place][]string{}
 	q.groups = make([]*group, len(p.groups))
 	for i, g := range p.groups {
 		own := *g
@@ -250,7 +252,7 @@ func (p *Planner) Place(f *File) *Outcome {
 		if len(fit) > 0 && len(fit) < len(spots) {
 			spots, why = fit, why+", and its name names the project"
 		}
-		if fit := called(name, spots); len(fit) < len(spots) {
+		if fit := p.called(name, spots); len(fit) < len(spots) {
 			spots, why = fit, why+", and its name names the folder"
 		}
 	}
@@ -274,6 +276,19 @@ const readsAs = "its name reads as "
 // spots finds the folders that a file could belong in, by what says most.
 func (p *Planner) spots(f *File, name string) (spots []Spot, why string) {
 	stem, ending := naming.Split(name)
+	type key struct {
+		project *Project
+		dir     string
+	}
+	known := map[key]bool{}
+	fresh := func(s Spot) bool { // there may be thousands
+		k := key{s.Project, s.Dir}
+		if known[k] {
+			return false
+		}
+		known[k] = true
+		return true
+	}
 	best := -1
 	for i, g := range p.groups {
 		if best >= 0 && (g.loose != p.groups[best].loose || g.fixed != p.groups[best].fixed) {
@@ -283,7 +298,7 @@ func (p *Planner) spots(f *File, name string) (spots []Spot, why string) {
 			continue
 		}
 		for _, h := range g.places[g.key(g.value, true)] {
-			if s, ok := g.spot(h); ok && !contains(spots, s) {
+			if s, ok := g.spot(h); ok && fresh(s) {
 				spots, best = append(spots, s), i
 				why = readsAs + g.conv.Name
 			}
@@ -295,7 +310,7 @@ func (p *Planner) spots(f *File, name string) (spots []Spot, why string) {
 	for _, h := range p.sources {
 		for _, pattern := range h.place.Line.Sources {
 			if ok, err := doublestar.Match(strings.ToLower(pattern), strings.ToLower(f.Path)); ok && err == nil {
-				if s := (Spot{h.project, h.place.Path, h.place.Line, h.place, h.place.Values}); !h.place.Open && !contains(spots, s) {
+				if s := (Spot{h.project, h.place.Path, h.place.Line, h.place, h.place.Values}); !h.place.Open && fresh(s) {
 					spots, why = append(spots, s), "it lay in "+path.Dir(f.Path)
 				}
 			}
@@ -307,7 +322,7 @@ func (p *Planner) spots(f *File, name string) (spots []Spot, why string) {
 	for _, rank := range []int{byEnding, byKind} {
 		for _, h := range p.endings[ending] {
 			s := Spot{h.project, h.place.Path, h.place.Line, h.place, h.place.Values}
-			if h.rank == rank && !h.place.Open && !contains(spots, s) {
+			if h.rank == rank && !h.place.Open && fresh(s) {
 				spots, why = append(spots, s), "by its kind, ."+ending
 			}
 		}
