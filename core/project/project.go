@@ -172,16 +172,6 @@ func Parse(l *label.Label, shelf Shelf) (t *template.Template, missing map[int]s
 	return t, missing, nil
 }
 
-// Open opens a project by its label. Now is the date that "today" means. The error is
-// a [TemplateError] or a [ValuesError].
-func Open(own address.Address, l *label.Label, shelf Shelf, now time.Time) (*Project, error) {
-	t, missing, err := Parse(l, shelf)
-	if err != nil {
-		return nil, err
-	}
-	return With(own, l, t, missing, now)
-}
-
 // With opens a project whose template has been read: see [Parse].
 func With(own address.Address, l *label.Label, t *template.Template, missing map[int]string, now time.Time) (*Project, error) {
 	p := &Project{Dir: own, Label: l, Template: t, Missing: missing}

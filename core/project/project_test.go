@@ -36,6 +36,11 @@ func put(t *testing.T, dir string, change func(l *label.Label)) string {
 	return dir
 }
 
+// open opens a project with what a shelf has.
+func open(own address.Address, l *label.Label, shelf Shelf, now time.Time) (*Project, error) {
+	return (&Store{Shelf: func(address.Address) Shelf { return shelf }, Now: now}).Open(own, l)
+}
+
 var none = Shelf{Starters: func(string) fs.FS { return nil }}
 
 func TestAProjectIsFoundFromAnyFolderInIt(t *testing.T) {
@@ -61,7 +66,7 @@ func TestAProjectKnowsItsNamesWhateverTheyAreByNow(t *testing.T) {
 	dir := put(t, filepath.Join(t.TempDir(), "Work of 2027", "Oriel"), nil)
 	_, l, err := Find(dir)
 	require.NoError(t, err)
-	p, err := Open(address.Address(dir), l, none, now)
+	p, err := open(address.Address(dir), l, none, now)
 	require.NoError(t, err)
 	assert.Equal(t, map[int]string{7: "starters/plan.md"}, p.Missing, "starters that are not at hand")
 	assert.Empty(t, p.Open())
@@ -72,7 +77,7 @@ func TestAProjectKnowsItsNamesWhateverTheyAreByNow(t *testing.T) {
 	assert.Equal(t, []string{"Work of 2027", "Oriel"}, real)
 	assert.EqualValues(t, filepath.Dir(filepath.Dir(dir)), p.Base(x.Root))
 	// With its starters at hand, nothing is missing.
-	p, err = Open(address.Address(dir), l, Shelf{Starters: func(file string) fs.FS {
+	p, err = open(address.Address(dir), l, Shelf{Starters: func(file string) fs.FS {
 		assert.Equal(t, "t.folders", file)
 		return fstest.MapFS{"starters/plan.md": {Data: []byte("Plan for <client>")}}
 	}}, now)
@@ -92,7 +97,7 @@ func TestWhatALabelCannotSayIsAnError(t *testing.T) {
 		dir := put(t, t.TempDir(), tt.change)
 		_, l, err := Find(dir)
 		require.NoError(t, err, what)
-		_, err = Open(address.Address(dir), l, none, now)
+		_, err = open(address.Address(dir), l, none, now)
 		assert.ErrorContains(t, err, tt.want, what)
 		var bad *TemplateError
 		var values *ValuesError
@@ -102,7 +107,7 @@ func TestWhatALabelCannotSayIsAnError(t *testing.T) {
 	dir := put(t, t.TempDir(), func(l *label.Label) { l.Values["client"] = "?" })
 	_, l, err := Find(dir)
 	require.NoError(t, err)
-	p, err := Open(address.Address(dir), l, none, now)
+	p, err := open(address.Address(dir), l, none, now)
 	require.NoError(t, err)
 	assert.Equal(t, []string{"client"}, p.Open())
 	assert.Equal(t, value.Pending, p.Values["client"].Kind)
@@ -117,7 +122,7 @@ func TestLabelsOfTheFirstFormAreRead(t *testing.T) {
 	require.NoError(t, os.WriteFile(filepath.Join(dir, label.FileName), data, 0o666))
 	_, l, err := Find(dir)
 	require.NoError(t, err)
-	p, err := Open(address.Address(dir), l, none, now)
+	p, err := open(address.Address(dir), l, none, now)
 	require.NoError(t, err)
 	assert.Equal(t, template.Values{"year": {Kind: value.Year, Year: 2027}, "client": value.Of("Jun Teague")}, p.Values)
 	assert.Len(t, l.Others, 1)
