@@ -194,3 +194,17 @@ func TestATemplateIsTheOneOfTheProject(t *testing.T) {
 	assert.Contains(t, out, "it may be another one of that name")
 	assert.Contains(t, d.has("Work/Ola"), "Plans/")
 }
+
+// What never became whole is called that, and never well.
+func TestWhatIsUnfinishedIsNeverWell(t *testing.T) {
+	t.Parallel()
+	d := newDesk(t, "Backups/Ola 2027.unfinished/x", "y", "Backups/fine.txt", "z")
+	for _, command := range []string{"check", "projects"} {
+		out, _ := d.run(command, "Backups")
+		assert.Contains(t, out, "it is left of a run that was cut short, and not whole", command)
+		assert.NotContains(t, out, "All is well", command)
+	}
+	out, status := d.run("check", "Backups/Ola 2027.unfinished")
+	assert.Equal(t, 1, status)
+	assert.Contains(t, out, "cut short")
+}

@@ -6,11 +6,13 @@ import (
 	"errors"
 	"fmt"
 	"path"
+	"path/filepath"
 	"slices"
 	"strings"
 	"time"
 
 	"vestibula/core/address"
+	"vestibula/core/change"
 	"vestibula/core/label"
 	"vestibula/core/place"
 	"vestibula/core/tree"
@@ -118,12 +120,17 @@ func ParseAway(data []byte) (*AwayList, error) {
 	return &l, nil
 }
 
-// AwayIn returns what was archived from a folder; nil where nothing is known.
+// AwayIn returns what was archived from a folder, without what a run that was cut short was about
+// to archive; nil where nothing is known.
 func AwayIn[P ~string](dir P) *AwayList {
 	l, data, err := ReadAway(dir)
 	if err != nil || data == nil {
 		return nil
 	}
+	l.Projects = slices.DeleteFunc(l.Projects, func(p *Away) bool {
+		unfinished := (&change.Change{Path: filepath.ToSlash(p.To)}).Meanwhile()
+		return p.File == "" && place.Exists(filepath.Join(filepath.Dir(p.To), unfinished))
+	})
 	return l
 }
 

@@ -1,6 +1,8 @@
 package bundle
 
 import (
+	"os"
+	"path/filepath"
 	"slices"
 	"strings"
 	"testing"
@@ -90,4 +92,22 @@ func FuzzParseAway(f *testing.F) {
 			t.Fatalf("written, it cannot be read: %v", err)
 		}
 	})
+}
+
+// What a run that was cut short was about to archive is not archived.
+func TestWhatIsHalfArchivedIsNotArchived(t *testing.T) {
+	dir, far := t.TempDir(), t.TempDir()
+	l := &AwayList{}
+	for _, name := range []string{"Half", "Whole"} {
+		l.Add(&Away{Name: name, To: filepath.Join(far, name), Since: time.Now(), Label: &label.Label{ID: name, Build: label.Build{Template: "t", Text: "A\n"}}})
+	}
+	data, err := l.Encode()
+	require.NoError(t, err)
+	require.NoError(t, os.WriteFile(filepath.Join(dir, AwayName), data, 0o666))
+	require.NoError(t, os.Mkdir(filepath.Join(far, "Half.unfinished"), 0o777))
+	require.Len(t, AwayIn(dir).Projects, 1)
+	require.Equal(t, "Whole", AwayIn(dir).Projects[0].Name)
+	all, _, err := ReadAway(dir)
+	require.NoError(t, err)
+	require.Len(t, all.Projects, 2, "the list itself is kept as it is")
 }

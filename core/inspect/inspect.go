@@ -4,6 +4,7 @@
 package inspect
 
 import (
+	"errors"
 	"fmt"
 	"os"
 	"path"
@@ -14,6 +15,7 @@ import (
 
 	"vestibula/core/address"
 	"vestibula/core/bundle"
+	"vestibula/core/change"
 	"vestibula/core/label"
 	"vestibula/core/match"
 	"vestibula/core/packed"
@@ -149,6 +151,7 @@ func (l *Look) At(at string) (*Report, error) {
 		return r, nil
 	}
 	r.Unread = found.Unseen()
+	r.unfinished(found.Dir, found.Root)
 	if l.Template != nil || len(found.Projects) == 0 {
 		l.unlabelled(r, found.Root, string(found.Dir), strings.Split(strings.Trim(found.Dir.Slashed(), "/"), "/"))
 	} else {
@@ -156,6 +159,27 @@ func (l *Look) At(at string) (*Report, error) {
 	}
 	r.withhold()
 	return r, l.beside(r, found.Root)
+}
+
+// errUnfinished is why a folder that never became whole is not judged.
+var errUnfinished = errors.New("it is left of a run that was cut short, and not whole")
+
+// unfinished tells of folders that never became whole, and takes what lies in them out of what is
+// judged.
+func (r *Report) unfinished(dir address.Address, root *tree.Node) {
+	var walk func(n *tree.Node, at string)
+	walk = func(n *tree.Node, at string) {
+		n.Children = slices.DeleteFunc(n.Children, func(c *tree.Node) bool {
+			below := path.Join(at, c.Name)
+			if c.Kind != tree.Folder || !strings.HasSuffix(c.Name, change.Unfinished) {
+				walk(c, below)
+				return false
+			}
+			r.Subjects = append(r.Subjects, &Subject{Name: below, Dir: dir.Join(below), Root: c, Err: errUnfinished})
+			return true
+		})
+	}
+	walk(root, "")
 }
 
 // withhold takes back what was found in folders that could not be read: they look empty.
