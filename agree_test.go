@@ -5,6 +5,7 @@ import (
 	"path/filepath"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -207,4 +208,52 @@ func TestWhatIsUnfinishedIsNeverWell(t *testing.T) {
 	out, status := d.run("check", "Backups/Ola 2027.unfinished")
 	assert.Equal(t, 1, status)
 	assert.Contains(t, out, "cut short")
+}
+
+// What a field of a line for later says if nobody says more holds each time; a folder can be typed
+// with its values in its names; a level that may be left out waits both ways.
+func TestDefaultsOfLaterFoldersAreNoValuesOfTheProject(t *testing.T) {
+	t.Parallel()
+	d := newDesk(t, "box.folders", "---\nfields: { client: Who?, size: { default: small }, town: { default: \"\" } }\n---\n<client>/\n    Boxes/<size>/ | later\n    Places/<town>/Sheets/ | later | holds: documents\n",
+		"in/brief.docx", "a", "in/Askel note.docx", "b")
+	_, status := d.run("build", "box", "--into", ".", "client=Ann", "--yes")
+	require.Zero(t, status)
+	assert.NotContains(t, d.read("Ann/.vestibula.json"), `"size"`)
+	out, _ := d.run("put", "in", "--into", "Ann", "--preview")
+	assert.Contains(t, out, "+ brief.docx", "nothing says a town, and the folder without one may be")
+	for _, call := range [][]string{{"size=big"}, {"Boxes/<size>"}, {"Boxes/wide", "Boxes/long"}, {"Places/Sheets"}, {"Places/Askel/Sheets"}} {
+		out, status = d.run(append(append([]string{"add", "Ann"}, call...), "--yes")...)
+		require.Zero(t, status, "%s\n%s", call, out)
+	}
+	assert.Equal(t, []string{"big/", "long/", "small/", "wide/"}, d.has("Ann/Boxes"))
+	assert.Equal(t, []string{"Askel/", "Askel/Sheets/", "Sheets/"}, d.has("Ann/Places"))
+	out, status = d.run("check", "Ann")
+	assert.Zero(t, status, out)
+	out, _ = d.run("put", "in", "--into", "Ann", "--preview")
+	assert.Regexp(t, `(?s)Places/Askel/Sheets/ .*\+ Askel note.docx .*\? brief.docx +\S*Places/Sheets, or \S*Places/Askel/Sheets\n`, out)
+}
+
+// What waits too long goes where the rule says, after a yes; places in rules may be whole paths.
+func TestWhatWaitsTooLongGoesOn(t *testing.T) {
+	t.Parallel()
+	d := newDesk(t, "desk.folders", "---\nfields: { client: Who? }\nrules:\n  waiting: { Arrivals: { days: 14, then: Settled }, Work/Inbox: 3 }\n---\n<client>/\n    00 Arrivals\n    01 Work\n        Inbox\n    02 Inbox\n    90 Settled\n")
+	_, status := d.run("build", "desk", "--into", ".", "client=Ola", "--yes")
+	require.Zero(t, status)
+	long := time.Now().AddDate(0, 0, -40)
+	for _, at := range []string{"00 Arrivals/old.pdf", "01 Work/Inbox/old.pdf", "02 Inbox/old.pdf"} {
+		d.write("Ola/"+at, at)
+		require.NoError(t, os.Chtimes(filepath.Join(d.dir, "Ola", at), long, long))
+	}
+	out, _ := d.run("check", "Ola", "--fix")
+	assert.Contains(t, out, "? 00 Arrivals/old.pdf → 90 Settled/old.pdf")
+	assert.Contains(t, out, "2 errors")
+	assert.NotContains(t, out, "--fix --fix")
+	w := d.window(120, d.environment(), "check", "Ola", "--fix")
+	w.answer("90 Settled/old.pdf?", "y")
+	w.answer("Make 1 change?", "y")
+	w.end()
+	assert.Equal(t, []string{"old.pdf"}, d.has("Ola/90 Settled"))
+	d.write("desk.folders", strings.Replace(d.read("desk.folders"), "then: Settled", "then: Setled", 1))
+	out, _ = d.run("check", "desk")
+	assert.Contains(t, out, "did you mean Settled?")
 }

@@ -101,16 +101,43 @@ func (r *adding) run(args []string) error {
 	if len(r.folders)+len(r.given) == 0 {
 		return r.tellWaiting(j)
 	}
-	list, err := r.chosen(j)
-	var there *thereError
-	switch {
-	case errors.As(err, &there):
-		r.screen.Text(term.Good.Render("Nothing to do:") + term.Sprintf(" %v.", there))
-		return nil
-	case err != nil:
+	var some waiting
+	folders := r.folders
+	if len(folders) == 0 {
+		folders = []string{""}
+	}
+	for _, folder := range folders {
+		if err := r.take(&some, r.given, folder); err != nil {
+			return err
+		}
+	}
+	return r.make(&some)
+}
+
+// waiting are the folders that are to be made: each once.
+type waiting struct {
+	job   *add.Job // the last one
+	list  []*add.Waiting
+	there error // why one of them need not be made
+}
+
+// take adds the folders that are meant by a name and values to those that are to be made.
+func (r *adding) take(to *waiting, given template.Values, folder string) (err error) {
+	if to.job, err = r.job(given); err != nil {
 		return err
 	}
-	return r.make(j, list)
+	list, err := r.chosen(to.job, folder)
+	var there *thereError
+	if errors.As(err, &there) {
+		to.there = there
+		return nil
+	}
+	for _, w := range list {
+		if !slices.ContainsFunc(to.list, func(o *add.Waiting) bool { return o.Path == w.Path }) {
+			to.list = append(to.list, w)
+		}
+	}
+	return err
 }
 
 // values reads values that a person gives; those that the project has others of are refused.
@@ -150,11 +177,31 @@ func (r *adding) find(j *add.Job) error {
 	return nil
 }
 
-// chosen are the folders that are meant, with all that their names need.
-func (r *adding) chosen(j *add.Job) ([]*add.Waiting, error) {
-	folders := r.folders
-	if len(folders) == 0 {
-		folders = []string{""}
+// chosen are the folders that are meant by a name, with all that their names need.
+func (r *adding) chosen(j *add.Job, folder string) ([]*add.Waiting, error) {
+	for i := range j.List {
+		values, says := j.Read(&j.List[i], folder)
+		if !says {
+			continue
+		}
+		for name, v := range values {
+			j.Values[name], j.Given = v, append(j.Given, name)
+		}
+		if err := r.find(j); err != nil {
+			return nil, err
+		}
+		break
+	}
+	list, err := r.choose(j, folder)
+	if err != nil {
+		return nil, err
+	}
+	folders := []string{folder}
+	if folder == "" { // what was chosen at a terminal is not asked again
+		folders = nil
+		for _, w := range list {
+			folders = append(folders, j.Listed(w))
+		}
 	}
 	pick := func() (list []*add.Waiting, err error) {
 		for _, folder := range folders {
@@ -164,19 +211,6 @@ func (r *adding) chosen(j *add.Job) ([]*add.Waiting, error) {
 			}
 			list = append(list, some...)
 		}
-		return list, nil
-	}
-	list, err := pick()
-	if err != nil {
-		return nil, err
-	}
-	if len(folders) == 1 && folders[0] == "" { // what was chosen at a terminal is not asked again
-		folders = nil
-		for _, w := range list {
-			folders = append(folders, j.Listed(w))
-		}
-	}
-	if lacks(list) == nil {
 		return list, nil
 	}
 	j.Defaults(r.now)
@@ -326,9 +360,7 @@ func (r *adding) rows() error {
 	if x.Columns, _, err = batch.Join(t, x.Table, nil); err != nil {
 		return noTable(r.table, err)
 	}
-	var all []*add.Waiting
-	var last *add.Job
-	made := map[string]bool{}
+	var some waiting
 	for i := range x.Table.Rows {
 		row := &x.Table.Rows[i]
 		raw, problem := x.Raw(row)
@@ -340,19 +372,11 @@ func (r *adding) rows() error {
 			for name, v := range r.given {
 				given[name] = v
 			}
-			if last, err = r.job(given); err == nil {
-				var list []*add.Waiting
-				if list, err = r.chosen(last); err == nil {
-					for _, w := range list {
-						if !made[w.Path] {
-							made[w.Path], all = true, append(all, w)
-						}
-					}
-				}
+			folder := ""
+			if len(r.folders) > 0 {
+				folder = r.folders[0]
 			}
-		}
-		if there := (*thereError)(nil); errors.As(err, &there) {
-			continue
+			err = r.take(&some, given, folder)
 		}
 		if told, is := err.(*stop); is {
 			told.message = x.Table.RowName(row.Number) + ": " + told.message
@@ -362,13 +386,12 @@ func (r *adding) rows() error {
 		}
 	}
 	switch {
-	case last == nil:
+	case some.job == nil:
 		return unclear("write one", "the table %s has no row", r.table)
-	case len(all) == 0:
-		r.screen.Text(term.Good.Render("Nothing to do:") + " all of it is there already.")
-		return nil
+	case len(some.list) == 0:
+		some.there = errors.New("all of it is there already")
 	}
-	return r.make(last, all)
+	return r.make(&some)
 }
 
 func (r *adding) tellWaiting(j *add.Job) error {
@@ -407,8 +430,12 @@ func noteBehind(note term.Shown) term.Shown {
 }
 
 // make makes folders that wait.
-func (r *adding) make(j *add.Job, list []*add.Waiting) error {
-	t := r.project.Template
+func (r *adding) make(some *waiting) error {
+	t, j, list := r.project.Template, some.job, some.list
+	if len(list) == 0 {
+		r.screen.Text(term.Good.Render("Nothing to do:") + term.Sprintf(" %v.", some.there))
+		return nil
+	}
 	for _, w := range list {
 		if from := r.project.Lacks(w.Node()); from != "" {
 			return refused("put the template and what it starts from into one folder, in which templates are found\n"+advise("where that is", "templates").String(), "Nothing was made: \"%s\" starts from %s, which is not at hand.", w.Name(), from)

@@ -174,7 +174,7 @@ func (a *app) fixable(r *checkResult) {
 			n++
 		}
 	}
-	if n > 0 {
+	if n > 0 && !slices.Contains(a.call, "--fix") {
 		a.screen.Text(term.Accent.Render(a.sameCall(fmt.Sprintf("%d of them can be fixed; to see how", n), "--fix").line()))
 	}
 }

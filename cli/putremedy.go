@@ -35,6 +35,12 @@ func (r *putRun) remedy(o *put.Outcome) string {
 		return fmt.Sprintf("it can be named as it comes in, by the convention %s", name)
 	case put.HoldEnding:
 		return r.holdEnding(name)
+	case put.AddFolder:
+		call := []string{"add", typed(fromHere(o.Help.In.Dir))}
+		for _, field := range o.Help.Needs {
+			call = append(call, field+"=…")
+		}
+		return advise("to make it, and then put again", call...).String()
 	case put.OtherName:
 		return "give one of them another name"
 	case put.SayMore:

@@ -96,15 +96,13 @@ func (j *Job) lacking(way []*tree.Node) (fields []string) {
 	return fields
 }
 
-// Defaults fills in what the fields of names that wait say if nobody says more: it holds for this
-// call, and is no value of the project.
+// Defaults fills in what fields that only lines for later use say if nobody says more: it holds
+// for this call, and is no value of the project.
 func (j *Job) Defaults(now time.Time) {
-	for _, w := range j.List {
-		for _, name := range w.Lacks {
-			if f := j.Project.Template.Field(name); f.Default != nil {
-				if v, err := f.Parse(*f.Default, now); err == nil {
-					j.Values[name] = v
-				}
+	for _, f := range j.Project.Template.Fields {
+		if _, known := j.Values[f.Name]; !known && f.Default != nil && !f.Optional && !f.Made() {
+			if v, err := f.Parse(*f.Default, now); err == nil {
+				j.Values[f.Name] = v
 			}
 		}
 	}
@@ -152,6 +150,40 @@ func (j *Job) Listed(w *Waiting) string {
 	}
 	_, real := j.Project.Names(j.Tree.Root)
 	return strings.Join(names[min(len(real), len(names)-1):], "/")
+}
+
+// Read returns the values that a path says whose names are those of a folder that waits, with
+// values where its names have slots; false where they are not its names. From is the path from
+// the project's own folder, in the form of [Job.Listed].
+func (j *Job) Read(w *Waiting, from string) (template.Values, bool) {
+	listed, names := strings.Split(j.Listed(w), "/"), strings.Split(from, "/")
+	if len(listed) != len(names) {
+		return nil, false
+	}
+	values := template.Values{}
+	for i, n := range w.way[len(w.way)-len(names):] {
+		if names[i] == listed[i] {
+			continue
+		}
+		line := j.Project.Template.LineOf(n)
+		if line == nil || n.Marks&tree.Later == 0 || int(n.Nth) >= len(line.Names) {
+			return nil, false
+		}
+		name := line.Names[n.Nth]
+		r := name.Reader()
+		read := make([]value.Value, len(r.Fields()))
+		if r.Read(names[i], read) != nil {
+			return nil, false
+		}
+		for k, slot := range r.Fields() {
+			if known := j.Values[slot]; known.Given() && !name.Agrees(slot, read[k], known) || values[slot].Given() && !values[slot].Equal(read[k]) {
+				return nil, false
+			} else if f := j.Project.Template.Field(slot); f != nil && !f.Made() && !known.Given() && read[k].Kind == f.Type.Kind && !name.Partly(slot) {
+				values[slot] = read[k]
+			}
+		}
+	}
+	return values, len(values) > 0
 }
 
 // KeepBelow keeps what waits below a folder of the project.

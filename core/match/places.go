@@ -3,6 +3,7 @@ package match
 import (
 	"maps"
 	"path"
+	"slices"
 
 	"vestibula/core/pattern"
 	"vestibula/core/template"
@@ -35,7 +36,7 @@ type seen struct {
 // place is what a wanted folder is, with the values that are known in it.
 func (m *matcher) place(w *Wanted, want *tree.Node, up *Place, at seen) *Place {
 	p := &Place{Line: w.Template.ClausesOf(want), Name: m.nameOf(want), Want: want, Real: at.real, Path: at.path, Up: up}
-	p.Open = at.real == nil && want.Marks&tree.Open != 0
+	p.Open = at.real == nil && (want.Marks&tree.Open != 0 || up != nil && up.Open)
 	p.Values = w.Values
 	if up != nil {
 		p.Values = up.Values
@@ -128,6 +129,22 @@ func (p *Place) For(conv *template.Convention, values []value.Value) (dir string
 	}
 	dir, ok = p.Called(known)
 	return dir, known, ok
+}
+
+// Asks are the fields that the names of a place which stands for any number of folders need,
+// and that nothing there is known of.
+func (p *Place) Asks() (fields []string) {
+	for ; p != nil && p.Open; p = p.Up {
+		if p.Name == nil {
+			continue
+		}
+		for _, slot := range p.Name.Pattern.Slots() {
+			if !p.Values[slot].Given() && !slices.Contains(fields, slot) {
+				fields = append(fields, slot)
+			}
+		}
+	}
+	return fields
 }
 
 // Called is the path of a place for values: of one that stands for any number of folders, of that

@@ -236,7 +236,7 @@ func (p *Planner) Place(f *File) *Outcome {
 		first := spots[0].Dir
 		spots = slices.DeleteFunc(spots, func(s Spot) bool { return s.Dir != p.Below && !strings.HasPrefix(s.Dir, p.Below+"/") })
 		if len(spots) == 0 {
-			o.Kind, o.Why, o.Help = Nowhere, "it belongs into "+first+", and not below "+p.Below, Remedy{NamedElse, first}
+			o.Kind, o.Why, o.Help = Nowhere, "it belongs into "+first+", and not below "+p.Below, Remedy{Kind: NamedElse, Name: first}
 			return o
 		}
 	}
@@ -411,7 +411,7 @@ func apart(spots []Spot) Remedy {
 				seen[s.Project.Values[name].String()] = true
 			}
 			if len(seen) > 1 {
-				return Remedy{SayField, name}
+				return Remedy{Kind: SayField, Name: name}
 			}
 		}
 		return Remedy{Kind: NameProject}
@@ -446,13 +446,17 @@ func (p *Planner) nowhere(name string) (why string, help Remedy) {
 	case rules.ByMachine(name):
 		return "it is still named by the camera or a program", p.remedy(ending)
 	case closest != nil && closest.Near():
-		return fmt.Sprintf("its name does not read as %s: %s", conv.Name, closest.Message), Remedy{ByConvention, conv.Name}
+		return fmt.Sprintf("its name does not read as %s: %s", conv.Name, closest.Message), Remedy{Kind: ByConvention, Name: conv.Name}
+	case len(p.endings[ending]) > 0:
+		h := p.endings[ending][0]
+		fields := h.place.Asks()
+		return fmt.Sprintf("it would go to %s, and nothing says which %s", h.place.Path, strings.Join(fields, " and ")), Remedy{AddFolder, h.place.Path, fields, h.project}
 	case ending == "":
 		return "nothing holds files without an ending", Remedy{}
 	case conv != nil && len(conv.For) > 0:
-		return fmt.Sprintf("files that end in .%s are named by the convention %s here", ending, conv.Name), Remedy{ByConvention, conv.Name}
+		return fmt.Sprintf("files that end in .%s are named by the convention %s here", ending, conv.Name), Remedy{Kind: ByConvention, Name: conv.Name}
 	}
-	return fmt.Sprintf("nothing holds files that end in .%s", ending), Remedy{HoldEnding, ending}
+	return fmt.Sprintf("nothing holds files that end in .%s", ending), Remedy{Kind: HoldEnding, Name: ending}
 }
 
 // remedy is what gives files of an ending a place: the convention that speaks of them, if there is
@@ -460,8 +464,8 @@ func (p *Planner) nowhere(name string) (why string, help Remedy) {
 func (p *Planner) remedy(ending string) Remedy {
 	for _, g := range p.groups {
 		if len(g.conv.For) == 0 || slices.Contains(g.conv.For, ending) {
-			return Remedy{ByConvention, g.conv.Name}
+			return Remedy{Kind: ByConvention, Name: g.conv.Name}
 		}
 	}
-	return Remedy{HoldEnding, ending}
+	return Remedy{Kind: HoldEnding, Name: ending}
 }

@@ -6,6 +6,9 @@ type Remedy struct {
 	Kind RemedyKind
 	// Name is the field, the convention, the ending or the folder that it is about.
 	Name string
+	// Needs are the fields that name a folder which waits, and In is the project whose it is.
+	Needs []string
+	In    *Project
 }
 
 // RemedyKind is the kind of a [Remedy].
@@ -22,5 +25,6 @@ const (
 	ByConvention            // a convention can name what comes in
 	HoldEnding              // no folder of the template holds files of that ending
 	OtherName               // something else has its name
+	AddFolder               // the folder that holds such waits, until somebody says which
 	SayMore                 // values or a convention would tell names apart
 )

@@ -22,7 +22,7 @@ func depth(c *context) (check, error) {
 	return check{around: true, folder: func(f *Folder, report func(Finding)) {
 		limit, depth := limits.most, f.Depth
 		for at := f; at != nil && len(limits.in) > 0; at = at.Parent {
-			if n, set := placeNamed(limits.in, at.Node); set && at.Node.Name != "" {
+			if n, set := placeNamed(limits.in, at.up); set {
 				limit, depth = n, f.Depth-at.Depth
 				break
 			}

@@ -30,11 +30,11 @@ func diskRules() []*rule {
 		name:  "waiting",
 		about: "In a passing place nothing lies longer than so many days, counted from when it was changed last.",
 		why:   "What comes in is meant to go on. After two weeks nobody knows any more what it was.",
-		set:   "waiting: { Arrivals: 14 }",
+		set:   "waiting: { Arrivals: 14 }\nwaiting: { Arrivals: { days: 14, then: Settled } }",
 		bad:   "Commission\n    Arrivals\n        a file that was changed last a month ago",
 		good:  "# waiting: { Arrivals: 14 }\nCommission\n    Arrivals",
 
-		real: true, schema: map[string]any{"type": "object", "additionalProperties": map[string]any{"type": "integer", "minimum": 0}}, configure: waiting,
+		real: true, schema: waitingSchema(), configure: waiting,
 	}, {
 		name:  "twice",
 		about: "No two files of one project have the same content; empty files and untouched starters aside.",
@@ -61,25 +61,60 @@ func links(c *context) (check, error) {
 	}}, err
 }
 
+// A passing place is one in which nothing is to lie for long.
+type passing struct {
+	days int
+	then string // where what lay there too long goes; "" for nowhere in particular
+}
+
+func waitingSchema() any {
+	days := map[string]any{"type": "integer", "minimum": 0}
+	return map[string]any{"type": "object", "additionalProperties": map[string]any{"anyOf": []any{days, map[string]any{
+		"type": "object", "additionalProperties": false, "required": []string{"days"},
+		"properties": map[string]any{"days": days, "then": map[string]any{"type": "string", "minLength": 1}},
+	}}}}
+}
+
+// readPassing reads `14`, or `{ days: 14, then: Settled }`.
+func readPassing(place string, n *template.Node) (p passing, err error) {
+	days := n
+	if n.Kind == template.Mapping {
+		days = &template.Node{}
+		for _, pair := range n.Pairs {
+			switch pair.Key {
+			case "days":
+				days = pair.Value
+			case "then":
+				p.then = strings.TrimSpace(pair.Value.Text)
+			default:
+				return p, fmt.Errorf("has no setting \"%s\" for \"%s\"; it takes days and then", pair.Key, place)
+			}
+		}
+	}
+	if p.days, err = strconv.Atoi(days.Text); err != nil || p.days < 0 {
+		return p, fmt.Errorf("needs a number of days for \"%s\"", place)
+	}
+	return p, nil
+}
+
 func waiting(c *context) (check, error) {
 	if c.setting.Kind != template.Mapping || len(c.setting.Pairs) == 0 {
 		return check{}, fmt.Errorf("needs places with days, as in { Arrivals: 14 }")
 	}
-	days := map[string]int{}
+	places := map[string]passing{}
 	for _, p := range c.setting.Pairs {
-		n, err := strconv.Atoi(p.Value.Text)
-		if err != nil || n < 0 {
-			return check{}, fmt.Errorf("needs a number of days for \"%s\"", p.Key)
+		var err error
+		if places[p.Key], err = readPassing(p.Key, p.Value); err != nil {
+			return check{}, err
 		}
-		days[p.Key] = n
 	}
 	return check{real: func(r *Real, report func(Finding)) {
 		if r.Disk == nil {
 			return
 		}
 		for at, n := range r.Root.All() {
-			limit, passing := placeNamed(days, n)
-			if !passing {
+			passing, is := placeNamed(places, onWay(n, at))
+			if !is {
 				continue
 			}
 			for _, it := range n.Children {
@@ -87,30 +122,93 @@ func waiting(c *context) (check, error) {
 				if err != nil {
 					continue
 				}
-				if lies := int(r.Now.Sub(time.Unix(0, e.Time)).Hours() / 24); lies > limit {
-					report(Finding{Rule: "waiting", Severity: c.severity, Path: path.Join(at, it.Name),
-						Message: say("%s waits in %s for %d days; at most %d are meant", shown(it.Name), shown(n.Name), lies, limit), Help: "move it to where it belongs"})
+				lies := int(r.Now.Sub(time.Unix(0, e.Time)).Hours() / 24)
+				if lies <= passing.days {
+					continue
 				}
+				f := Finding{Rule: "waiting", Severity: c.severity, Path: path.Join(at, it.Name),
+					Message: say("%s waits in %s for %d days; at most %d are meant", shown(it.Name), shown(n.Name), lies, passing.days)}
+				if f.Fix, f.Help = r.goesOn(&f, it, passing.then); f.Fix == nil {
+					f.Help = "move it to where it belongs" + f.Help
+				}
+				report(f)
 			}
 		}
 	}}, nil
 }
 
-// placeNamed returns what is set for a folder, by its name or its name without its
-// number.
-func placeNamed[T any](places map[string]T, n *tree.Node) (value T, found bool) {
-	if n.Kind != tree.Folder {
-		return value, false
+// goesOn is the fix that takes what waited too long to where it goes then: a folder of the
+// project, beside its own where there are several of that name. Where there is no fix, help says
+// why.
+func (r *Real) goesOn(f *Finding, it *tree.Node, then string) (fix *Fix, help string) {
+	if then == "" {
+		return nil, ""
 	}
-	if len(places) == 0 {
-		return value, false
-	}
-	for name, v := range places {
-		if alike(n, name) || strings.EqualFold(naming.Bare(n), name) {
-			return v, true
+	var to []string
+	for at, n := range r.Root.All() {
+		if _, is := placeNamed(map[string]bool{then: true}, onWay(n, at)); is {
+			to = append(to, at)
 		}
 	}
-	return value, false
+	here := path.Dir(path.Dir(f.Path))
+	if beside := slices.DeleteFunc(slices.Clone(to), func(at string) bool { return path.Dir(at) != here }); len(beside) > 0 {
+		to = beside
+	}
+	switch {
+	case len(to) == 0:
+		return nil, fmt.Sprintf(": there is no folder %s yet", then)
+	case len(to) > 1:
+		return nil, fmt.Sprintf(": there are several folders %s", then)
+	case r.Root.At(path.Join(to[0], it.Name)) != nil:
+		return nil, fmt.Sprintf(": in %s something has its name", to[0])
+	case strings.HasPrefix(to[0]+"/", f.Path+"/"):
+		return nil, ""
+	}
+	return &Fix{kind: it.Kind, from: f.Path, into: to[0], name: it.Name}, ""
+}
+
+// onWay are a folder at a path and those that it lies in, by their distance.
+func onWay(n *tree.Node, at string) func(up int) *tree.Node {
+	return func(up int) *tree.Node {
+		if up == 0 {
+			return n
+		}
+		for ; up > 0 && at != "."; up-- {
+			at = path.Dir(at)
+		}
+		if at == "." {
+			return nil
+		}
+		return &tree.Node{Name: path.Base(at)}
+	}
+}
+
+// placeNamed returns what is set for a folder, by its name, its name without its number, or a path
+// of such names. At returns the folder itself, and those that it lies in, by their distance; nil
+// where there are no more.
+func placeNamed[T any](places map[string]T, at func(up int) *tree.Node) (value T, found bool) {
+	if len(places) == 0 || at(0).Kind != tree.Folder || at(0).Name == "" {
+		return value, false
+	}
+	most := 0
+	for place, v := range places {
+		names := strings.Split(place, "/")
+		if len(names) <= most {
+			continue // the longer path says more
+		}
+		slices.Reverse(names)
+		fits := true
+		for up, name := range names {
+			n := at(up)
+			if fits = n != nil && (alike(n, name) || strings.EqualFold(naming.Bare(n), name)); !fits {
+				break
+			}
+		}
+		if fits {
+			value, most = v, len(names)
+		}
+	}
+	return value, most > 0
 }
 
 // maxSum is how much of a file is read to compare it: more is told by its size alone.

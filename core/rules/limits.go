@@ -5,7 +5,6 @@ import (
 	"strconv"
 
 	"vestibula/core/template"
-	"vestibula/core/tree"
 )
 
 // limits are a setting that says how many: one number for everywhere, and others for
@@ -63,8 +62,8 @@ func readLimits(n *template.Node, least int) (limits, error) {
 
 // of returns how many are allowed in a folder, or -1: what is set for its name goes
 // before what is set for everywhere.
-func (l *limits) of(n *tree.Node) int {
-	if v, set := placeNamed(l.in, n); set && n.Name != "" {
+func (l *limits) of(f *Folder) int {
+	if v, set := placeNamed(l.in, f.up); set {
 		return v
 	}
 	return l.most

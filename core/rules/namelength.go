@@ -44,7 +44,7 @@ func eachName(f *Folder, do func(n *tree.Node)) {
 func nameLength(c *context) (check, error) {
 	limits, err := readLimits(c.setting, 1)
 	return check{around: len(limits.in) > 0, folder: func(f *Folder, report func(Finding)) {
-		limit := limits.of(f.Node)
+		limit := limits.of(f)
 		if limit < 0 {
 			return
 		}
@@ -65,7 +65,7 @@ func nameLength(c *context) (check, error) {
 func nameWords(c *context) (check, error) {
 	limits, err := readLimits(c.setting, 1)
 	return check{around: len(limits.in) > 0, folder: func(f *Folder, report func(Finding)) {
-		limit := limits.of(f.Node)
+		limit := limits.of(f)
 		if limit < 0 {
 			return
 		}

@@ -80,16 +80,30 @@ func Places(t *template.Template) (found []Finding) {
 		if places == nil {
 			continue
 		}
+		made := func(place string, pos outline.Pos) {
+			for _, name := range strings.Split(place, "/") {
+				if slices.ContainsFunc(nodes, func(n *tree.Node) bool {
+					_, is := placeNamed(map[string]bool{name: true}, onWay(n, "."))
+					return is
+				}) {
+					continue
+				}
+				help := "write a name of the outline"
+				if near := outline.Nearest(naming.Bare(&tree.Node{Name: name}), names); near != "" {
+					help = "did you mean " + near + "?"
+				}
+				found = append(found, Finding{Rule: s.Name, Severity: Error, Line: pos.Line, Column: pos.Column, Width: utf8.RuneCountInString(place),
+					Message: say("the template makes no folder %s", shown(name)), Help: help})
+				return
+			}
+		}
 		for _, p := range places.Pairs {
-			if slices.ContainsFunc(nodes, func(n *tree.Node) bool { _, is := placeNamed(map[string]bool{p.Key: true}, n); return is }) {
-				continue
+			made(p.Key, p.KeyPos)
+			for _, q := range p.Value.Pairs {
+				if q.Key == "then" {
+					made(q.Value.Text, q.Value.Pos)
+				}
 			}
-			help := "write a name of the outline"
-			if near := outline.Nearest(naming.Bare(&tree.Node{Name: p.Key}), names); near != "" {
-				help = "did you mean " + near + "?"
-			}
-			found = append(found, Finding{Rule: s.Name, Severity: Error, Line: p.KeyPos.Line, Column: p.KeyPos.Column, Width: utf8.RuneCountInString(p.Key),
-				Message: say("the template makes no folder %s", shown(p.Key)), Help: help})
 		}
 	}
 	return found

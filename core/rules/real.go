@@ -43,6 +43,7 @@ type Fix struct {
 	kind  tree.Kind
 	from  string // what gets another name, where there is no thing
 	name  string // that name
+	into  string // the folder that it comes to lie in; "" where it stays in its own
 }
 
 // CheckReal holds the rules against a real folder. The findings are in the order of
@@ -185,8 +186,7 @@ func Plan(findings []Finding, chosen func(*Finding) bool) (changes []change.Chan
 		t := f.Fix.thing
 		switch {
 		case t == nil:
-			dir, _ := path.Split(f.Fix.from)
-			add(f, change.Change{Op: change.Move, From: f.Fix.from, Path: path.Join(after(strings.TrimSuffix(dir, "/")), f.Fix.name), Was: change.State{Entry: tree.Entry{Kind: f.Fix.kind}}})
+			add(f, change.Change{Op: change.Move, From: f.Fix.from, Path: path.Join(after(f.Fix.dir()), f.Fix.name), Was: change.State{Entry: tree.Entry{Kind: f.Fix.kind}}})
 		case t.Kind == match.Missing:
 			add(f, change.Change{Op: change.Make, Path: t.Target(taken), Node: t.Node.Built()})
 		default:
@@ -200,10 +200,19 @@ func Plan(findings []Finding, chosen func(*Finding) bool) (changes []change.Chan
 	return changes, fixed
 }
 
+// dir is the folder that what gets another name comes to lie in; "" for the own folder.
+func (f *Fix) dir() string {
+	if f.into != "" {
+		return f.into
+	}
+	dir, _ := path.Split(f.from)
+	return strings.TrimSuffix(dir, "/")
+}
+
 // To is the path at which the fix brings about, when it is the only one.
 func (f *Fix) To() string {
 	if f.thing == nil {
-		return path.Join(path.Dir(f.from), f.name)
+		return path.Join(f.dir(), f.name)
 	}
 	return f.thing.Final()
 }

@@ -98,6 +98,18 @@ func (f *Folder) Path(child *tree.Node) string {
 	return strings.Join(names, "/")
 }
 
+// up returns the folder's node, or that of a folder which it lies in, so many above it; nil where
+// there are no more.
+func (f *Folder) up(levels int) *tree.Node {
+	for ; levels > 0 && f != nil; levels-- {
+		f = f.Parent
+	}
+	if f == nil {
+		return nil
+	}
+	return f.Node
+}
+
 // finding begins a finding about a child of the folder.
 func (f *Folder) finding(rule string, severity Severity, child *tree.Node) Finding {
 	return Finding{Rule: rule, Severity: severity, Line: f.line(child), Path: f.Path(child)}

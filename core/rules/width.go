@@ -54,7 +54,7 @@ func crowded(f *Folder, kind tree.Kind, limit int) (count int, extra *tree.Node,
 func crowd(c *context, rule string, kind tree.Kind, least int, help string) (check, error) {
 	limits, err := readLimits(c.setting, least)
 	return check{around: len(limits.in) > 0, folder: func(f *Folder, report func(Finding)) {
-		limit := limits.of(f.Node)
+		limit := limits.of(f)
 		if limit < 0 || len(f.Node.Children) <= limit || f.Around {
 			return
 		}

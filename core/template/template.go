@@ -225,8 +225,8 @@ func (t *Template) fill(all Values, now time.Time, examples bool) Values {
 		if examples && (raw == nil || f.Optional && f.Example != nil) {
 			raw = f.Example
 		}
-		if raw == nil || f.Optional && !f.needed && raw == f.Default {
-			continue // a line for later that it names is made when it has a value
+		if raw == nil || !f.needed && (f.used || f.Optional) && raw == f.Default {
+			continue // it holds for the names and the lines for later that use it, each time
 		}
 		// The text was checked when the template was read.
 		if v, err := f.Parse(*raw, now); err == nil {
