@@ -257,3 +257,68 @@ func TestWhatWaitsTooLongGoesOn(t *testing.T) {
 	out, _ = d.run("check", "desk")
 	assert.Contains(t, out, "did you mean Settled?")
 }
+
+// What check calls misplaced for sure it brings where put would, into folders that wait too; what
+// belongs to another project that was looked at, it says with the command that brings it there.
+func TestCheckBringsFilesWherePutWould(t *testing.T) {
+	t.Parallel()
+	text := "---\nfields: { client: Who? }\nnames:\n  note: { pattern: \"<day:yyyy-mm-dd> <what>\", fields: { day: { type: date } }, for: [txt] }\n  bill: { pattern: \"<client:like-this> bill <n:000>\", fields: { n: { type: number } }, for: [pdf] }\n---\n" +
+		"<client>/\n    Arrivals\n    Work\n        Plans | holds: documents\n    Days\n        <day:yyyy>/<day:yyyy-mm> | later | holds: note\n            Checked\n    Bills | holds: bill\n"
+	d := newDesk(t, "firm.folders", text, "C/read me.md", "who is here")
+	for _, client := range []string{"Ola", "Jun"} {
+		_, status := d.run("build", "firm", "client="+client, "--into", "C", "--yes")
+		require.Zero(t, status)
+	}
+	for _, at := range []string{"2027-04-05 call.txt", "Work/ola bill 002.pdf", "Work/x.docx", "Bills/2027-03-09 hi.txt", "Work/2027-03-05 call.txt", "Bills/jun bill 001.pdf", "Work/odd.xyz"} {
+		d.write("C/Ola/"+at, at)
+	}
+	out, _ := d.run("put", "C/Ola", "--into", "C/Ola", "--preview")
+	for _, says := range []string{"5 files", "» 2027-04-05 call.txt", "~ Work/odd.xyz   lies loose in “Work”"} {
+		assert.Contains(t, out, says)
+	}
+	out, _ = d.run("check", "C", "--fix", "--yes")
+	assert.Contains(t, out, "Fixed 5 things.")
+	assert.Contains(t, flat(out), `it belongs into C/Jun/Bills: vestibula put "C/Ola/Bills/jun bill 001.pdf" --into C`)
+	assert.Equal(t, []string{"2027/", "2027/2027-03/", "2027/2027-03/2027-03-05 call.txt", "2027/2027-03/2027-03-09 hi.txt", "2027/2027-03/Checked/", "2027/2027-04/", "2027/2027-04/2027-04-05 call.txt", "2027/2027-04/Checked/"}, d.has("C/Ola/Days"))
+	out, status := d.run("put", "C/Ola/Bills/jun bill 001.pdf", "--into", "C", "--yes")
+	require.Zero(t, status, out)
+	assert.Equal(t, []string{"jun bill 001.pdf"}, d.has("C/Jun/Bills"))
+	d.write("C/Ola/2027-03-05 call.txt", "another")
+	out, _ = d.run("check", "C/Ola")
+	assert.Contains(t, flat(out), "is named as those in “Days/2027/2027-03” are [misplaced] it cannot be moved there as it is: a file of that name is there")
+}
+
+// A project in a project, one begun by hand, one without its label, and a copy are seen as that.
+func TestWhatAProjectIsIsSeen(t *testing.T) {
+	t.Parallel()
+	d := newDesk(t, "outer.folders", "---\nfields: { client: Who? }\n---\n<client>/\n    01 Work\n    02 Site\n        Plans\n        Photos\n    03 Bills\n", "site.folders", "---\nfields: { name: Which? }\n---\n<name>\n    Plans\n    Photos\n    Notes\n",
+		"Pia/1 Work/x.md", "mine", "Pia/site/plans/p.md", "mine too", "Pia/Other/o.md", "and this")
+	_, status := d.run("build", "outer", "client=Ola", "--into", ".", "--yes")
+	require.Zero(t, status)
+	out, _ := d.run("build", "site", "name=02 Site", "--into", "Ola", "--yes")
+	assert.Contains(t, flat(out), "“02 Site” is a folder of the project Ola: it becomes a project of its own")
+	out, status = d.run("check", "Ola")
+	assert.Zero(t, status, out)
+	out, status = d.run("build", "outer", "client=Pia", "--into", ".", "--yes")
+	require.Zero(t, status, out)
+	assert.Contains(t, flat(out), "“Pia/1 Work” stands there for “01 Work”, and gets that name and place")
+	assert.Equal(t, []string{".vestibula.json", "01 Work/", "01 Work/x.md", "02 Site/", "02 Site/Photos/", "02 Site/Plans/", "02 Site/Plans/p.md", "03 Bills/", "Other/", "Other/o.md"}, d.has("Pia"))
+	d.run("undo", "--yes")
+	assert.Equal(t, []string{"1 Work/", "1 Work/x.md", "Other/", "Other/o.md", "site/", "site/plans/", "site/plans/p.md"}, d.has("Pia"))
+	d.run("build", "outer", "client=Jun", "--into", ".", "--yes")
+	require.NoError(t, os.Remove(filepath.Join(d.dir, "Jun/.vestibula.json")))
+	require.NoError(t, os.CopyFS(filepath.Join(d.dir, "Ola copy"), os.DirFS(filepath.Join(d.dir, "Ola"))))
+	for _, command := range []string{"check", "projects"} {
+		out, _ = d.run(command, ".")
+		assert.Contains(t, flat(out), `Ola copy is a copy of Ola: both have one identity. to make it a project of its own: vestibula upgrade "Ola copy" client=…`)
+		assert.Contains(t, flat(out), "Jun looks like a project of outer.folders, and nothing in it says so any more. to make it one again: vestibula build outer.folders client=Jun --into .")
+	}
+	d.run("build", "outer", "client=Jun", "--into", ".", "--yes")
+	out, status = d.run("upgrade", "Ola copy", "client=Una", "--yes")
+	require.Zero(t, status, out)
+	out, _ = d.run("check", ".")
+	for _, says := range []string{"copy of", "looks like"} {
+		assert.NotContains(t, out, says)
+	}
+	assert.Contains(t, out, "✓ Una")
+}

@@ -276,12 +276,13 @@ func TestTemplatesCanBeNamedInManyWays(t *testing.T) {
 		"mine":                 "Mine/",
 		"list.txt":             "List/",
 		"deep/er/path.folders": "Path/",
+		"deep/er/path":         "Path/",
 	} {
 		out, status := d.run("show", arg, "--json")
 		assert.Zero(t, status, out)
 		assert.Contains(t, out, `"name": "`+strings.TrimSuffix(want, "/")+`"`, arg)
 	}
-	for _, arg := range []string{"ther", "deep/er/path", "nothing", "deep", ".folders"} {
+	for _, arg := range []string{"ther", "deep/er/other", "nothing", "deep", ".folders"} {
 		out, status := d.run("show", arg)
 		assert.Equal(t, 2, status, arg)
 		assert.Contains(t, out, "there is no template", arg)

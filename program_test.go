@@ -207,9 +207,10 @@ func TestConflictsAreToldAllAtOnce(t *testing.T) {
 	d.write("out/x/02 survey", "a file")
 	out, status := d.run("build", "client", "--into", "out", "client=x", "received=today", "--yes")
 	assert.Equal(t, 1, status)
-	assert.Contains(t, out, "“01 notes” is there, spelled with other capitals")
+	assert.Contains(t, out, "“x/01 notes” stands there for “01 Notes”, and gets that name")
 	assert.Contains(t, out, "a file of that name is there, where a folder must be")
-	assert.Contains(t, out, "Nothing was built: 2 things are in the way.")
+	assert.Contains(t, out, "Nothing was built: 1 thing is in the way.")
+	assert.Contains(t, d.has("out"), "x/01 notes/own.md")
 	assert.NotContains(t, strings.Join(d.has("out"), " "), "03 repair")
 }
 

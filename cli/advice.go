@@ -41,8 +41,8 @@ func (d advice) line() term.Shown { return term.Visible(d.String()) }
 func (a *app) sameCall(good string, more ...string) advice {
 	var words []string
 	for _, w := range a.call {
-		switch name, _, _ := strings.Cut(w, "="); {
-		case slices.Contains([]string{"--preview", "--json", "--no-color"}, name), strings.HasPrefix(w, "-") && slices.Contains(more, w):
+		switch name, _, _ := strings.Cut(w, "="); name {
+		case "--preview", "--json", "--no-color":
 		default:
 			words = append(words, w)
 		}

@@ -78,8 +78,37 @@ func (r *checkRun) basis(report *inspect.Report, s *inspect.Subject) {
 	if n := len(s.Links); n > 0 {
 		dim(term.Sprintf("%s not followed, such as %s.", term.Count(n, "link"), s.Links[0]))
 	}
+	r.tellCopies(report)
+}
+
+// tellLost tells what looks like a project whose label is gone, and how it becomes one again.
+func (a *app) tellLost(report *inspect.Report) {
+	for _, l := range report.Lost {
+		words := []string{"build", strings.TrimSuffix(l.Template.Name, template.Ending)}
+		if src := a.shelved(l.Template.Name, report.Dir.Join(l.Path)); src != nil && src.path != "" {
+			words[1] = typed(fromHere(src.path))
+		}
+		for _, name := range l.Template.FieldNames() {
+			if v := l.Values[name]; v.Given() && !v.Empty() {
+				words = append(words, name+"="+v.String())
+			}
+		}
+		words = append(words, "--into", typed(filepath.Join(report.Path, filepath.FromSlash(l.Into))))
+		a.screen.Text(term.Warn.Render("note:") + term.Sprintf(" %s looks like a project of %s, and nothing in it says so any more.\n", l.Path, l.Template.Name) + advise("  to make it one again", words...).line())
+	}
+}
+
+// tellCopies tells which projects have one identity, and what to do about it.
+func (a *app) tellCopies(report *inspect.Report) {
 	for _, c := range report.Copies {
-		r.screen.Text(term.Warn.Render("note:") + " " + term.Visible(c))
+		text := term.Sprintf(" %s is a copy of %s, or the other way round: both have one identity. Move one of them away, or keep it as a backup.", c.Copy.Name, c.Of.Name)
+		if c.Sure {
+			text = term.Sprintf(" %s is a copy of %s: both have one identity.", c.Copy.Name, c.Of.Name)
+			if fields := c.Copy.Project.NamedBy(); len(fields) > 0 {
+				text += "\n" + advise("  to make it a project of its own", "upgrade", typed(fromHere(c.Copy.Dir)), fields[0]+"=…").line()
+			}
+		}
+		a.screen.Text(term.Warn.Render("note:") + text)
 	}
 }
 
@@ -166,9 +195,8 @@ func (r *checkRun) tellMany(results []*checkResult, reports []*inspect.Report, s
 	}
 	r.tellUnjudged(reports)
 	for _, report := range reports {
-		for _, c := range report.Copies {
-			r.screen.Text(term.Warn.Render("note:") + " " + term.Visible(c))
-		}
+		r.tellCopies(report)
+		r.tellLost(report)
 	}
 }
 

@@ -162,17 +162,17 @@ func (r *checkRun) result(report *inspect.Report, s *inspect.Subject) *checkResu
 		out.put(finding{Rule: "systems", Severity: rules.Error.String(), Path: name, Message: "this entry leads out of the archive; it was left out", Help: "do not unpack it with a program that you do not trust"})
 	}
 	for _, f := range s.Findings {
-		out.put(shownFinding(f))
+		out.put(r.shownFinding(report, s, f))
 	}
 	for _, m := range s.Meant {
-		f := shownFinding(m.Finding)
+		f := r.shownFinding(report, s, m.Finding)
 		f.Meant = m.Why
 		out.Findings = append(out.Findings, f)
 	}
 	return out
 }
 
-func shownFinding(f rules.Finding) finding {
+func (r *checkRun) shownFinding(report *inspect.Report, s *inspect.Subject, f rules.Finding) finding {
 	out := finding{Rule: f.Rule, Severity: f.Severity.String(), Path: f.Path, Message: f.Message.String(), Help: f.Help, Related: f.Related, kind: f.Kind()}
 	if f.Fix != nil {
 		out.Fix = "probable"
@@ -180,6 +180,10 @@ func shownFinding(f rules.Finding) finding {
 			out.Fix = "sure"
 		}
 		out.To = f.Fix.To()
+	}
+	if f.Belongs != "" {
+		good := "it belongs into " + filepath.ToSlash(fromHere(f.Belongs))
+		out.Help = advise(good, "put", typed(fromHere(s.Dir.Join(f.Path))), "--into", typed(report.Path)).String()
 	}
 	return out
 }

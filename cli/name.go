@@ -18,8 +18,8 @@ import (
 	"vestibula/core/outline"
 	"vestibula/core/place"
 	"vestibula/core/proposal"
-	"vestibula/core/put"
 	"vestibula/core/rules"
+	"vestibula/core/standing"
 	"vestibula/core/template"
 	"vestibula/core/tree"
 	"vestibula/core/value"
@@ -35,7 +35,7 @@ type nameRun struct {
 
 	t          *template.Template
 	convention *template.Convention
-	place      *standing
+	place      *location
 	dir        address.Address // that the names are for
 	fresh      string          // the same from the own folder, where it is not there yet
 	values     template.Values // of the place
@@ -383,10 +383,11 @@ func (n *nameRun) make(names []string) error {
 	if n.fresh == "" {
 		return n.makeFiles("name", title, files, false)
 	}
-	set, err := put.Folder(n.place.layout, n.fresh, n.values, template.DefaultLimit)
+	changes, err := standing.Folder(n.place.layout, n.fresh, n.values, template.DefaultLimit)
 	if err != nil {
 		return n.tellErrors(n.t.Name, n.t.Text, err, statusFound)
 	}
+	set := &change.Set{Places: []address.Address{n.place.layout.Dir}, Changes: changes}
 	p := &proposal.Proposal{Set: set}
 	for _, f := range files {
 		at := change.At{Path: path.Join(n.fresh, filepath.Base(f.path))}
@@ -400,14 +401,14 @@ func (n *nameRun) complete(c *cobra.Command, args []string, typed string) ([]str
 	switch {
 	case len(args) == 0:
 		names, directive := n.completeTemplate(c, args, typed)
-		if s, err := n.standingIn(".", nil); err == nil && s.layout != nil {
+		if s, err := n.locate(".", nil); err == nil && s.layout != nil {
 			names = append(s.layout.Template.ConventionNames(), names...)
 		}
 		return names, directive
 	case strings.Contains(typed, "=") || len(args) > 1:
 		return n.completeFields(args, typed)
 	}
-	if s, err := n.standingIn(".", nil); err == nil && s.layout != nil && s.layout.Template.Convention(args[0]) != nil {
+	if s, err := n.locate(".", nil); err == nil && s.layout != nil && s.layout.Template.Convention(args[0]) != nil {
 		return n.completeFields(args, typed) // in a project, no template is named
 	}
 	src, err := n.find(args[0])
@@ -426,7 +427,7 @@ func (n *nameRun) complete(c *cobra.Command, args []string, typed string) ([]str
 func (n *nameRun) completeFields(args []string, typed string) ([]string, cobra.ShellCompDirective) {
 	var t *template.Template
 	name := args[0]
-	if s, err := n.standingIn(".", nil); err == nil && s.layout != nil && s.layout.Template.Convention(name) != nil {
+	if s, err := n.locate(".", nil); err == nil && s.layout != nil && s.layout.Template.Convention(name) != nil {
 		t = s.layout.Template
 	} else if src, err := n.find(args[0]); err == nil && len(args) > 1 {
 		if t, err = src.parse(); err != nil {

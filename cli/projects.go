@@ -37,6 +37,7 @@ type projectsRun struct {
 	today  map[string]bool // whether projects of a template are behind, by its name, text and place
 	unread []string
 	away   []*bundle.Away // that were archived from there
+	looked []*inspect.Report
 }
 
 // A standingRow is how one project stands.
@@ -169,6 +170,7 @@ func (r *projectsRun) look(at string) (inside bool, err error) {
 		r.unread = append(r.unread, filepath.Join(at, filepath.FromSlash(u.Path)))
 	}
 	r.lookAway(report)
+	r.looked = append(r.looked, report)
 	first := len(r.list)
 	for _, s := range report.Subjects {
 		if s.Project == nil && s.Err == nil {

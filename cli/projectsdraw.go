@@ -112,6 +112,10 @@ func (r *projectsRun) drawAll() {
 		r.screen.Text(r.summary())
 	}
 	r.drawAway()
+	for _, report := range r.looked {
+		r.tellCopies(report)
+		r.tellLost(report)
+	}
 	for _, u := range r.unread {
 		r.side.Text(term.Warn.Render("note:") + " " + term.Visible(u) + " cannot be read, and projects may lie in it")
 	}

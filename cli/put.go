@@ -26,6 +26,7 @@ import (
 	"vestibula/core/proposal"
 	"vestibula/core/put"
 	"vestibula/core/rules"
+	"vestibula/core/standing"
 	"vestibula/core/template"
 	"vestibula/core/tree"
 )
@@ -41,13 +42,13 @@ type putRun struct {
 	base     string         // what lies in it is moved; absolute, with slashes
 	below    string         // of the one project, what files are put below; empty for all
 	archived []*bundle.Away // from where the projects lie
-	projects []*put.Project
-	files    []*put.File
+	projects []*standing.Project
+	files    []*standing.File
 	passed   int // hidden files, and those that programs leave
 	settled  int // that lie in projects where somebody has put them
 	sources  []string
 	archives []*packed.Contents
-	outcomes []*put.Outcome
+	outcomes []*standing.Outcome
 }
 
 func (a *app) putCommand() *cobra.Command {
@@ -185,7 +186,7 @@ func (r *putRun) target() error {
 }
 
 // layouts opens the projects that were found, each with its places.
-func (a *app) layouts(found *project.Found) ([]*put.Project, error) {
+func (a *app) layouts(found *project.Found) ([]*standing.Project, error) {
 	store := a.store()
 	layouts := make([]*project.Layout, len(found.Projects))
 	errs := make([]error, len(found.Projects))
@@ -194,12 +195,12 @@ func (a *app) layouts(found *project.Found) ([]*put.Project, error) {
 			layouts[i], errs[i] = store.Layout(&found.Projects[i])
 		}
 	})
-	var list []*put.Project
+	var list []*standing.Project
 	for i, l := range layouts {
 		own := &found.Projects[i]
 		switch err := errs[i]; {
 		case err == nil:
-			list = append(list, &put.Project{Shown: own.Dir.Name(), Layout: l})
+			list = append(list, &standing.Project{Shown: own.Dir.Name(), Layout: l})
 		case found.Inside:
 			return nil, refused("", "%s: %v", fromHere(own.Dir), err)
 		default:
@@ -211,14 +212,14 @@ func (a *app) layouts(found *project.Found) ([]*put.Project, error) {
 
 // find finds out what becomes of each file.
 func (r *putRun) find() error {
-	p := put.NewPlanner(r.projects)
+	p := standing.NewPlanner(r.projects)
 	p.Below, p.Archived = r.below, r.archived
 	if r.convention != "" {
 		if err := r.known(); err != nil {
 			return err
 		}
 	}
-	r.outcomes = make([]*put.Outcome, len(r.files))
+	r.outcomes = make([]*standing.Outcome, len(r.files))
 	insides, at := r.insides()
 	pool.Each(len(r.files), 1024, func(numbers iter.Seq[int]) {
 		own := p.Fork()
@@ -261,18 +262,18 @@ func (r *putRun) find() error {
 }
 
 // insides are, for each file, what is known of the project that it lies in, and its path there.
-func (r *putRun) insides() (list []*put.Inside, at []string) {
-	list, at = make([]*put.Inside, len(r.files)), make([]string, len(r.files))
-	own := map[string]*put.Project{}
+func (r *putRun) insides() (list []*standing.Inside, at []string) {
+	list, at = make([]*standing.Inside, len(r.files)), make([]string, len(r.files))
+	own := map[string]*standing.Project{}
 	for _, p := range r.projects {
 		own[p.Dir.Slashed()] = p
 	}
-	known := map[*put.Project]*put.Inside{}
+	known := map[*standing.Project]*standing.Inside{}
 	for i, f := range r.files {
 		for dir := path.Dir(f.At); len(dir) >= len(r.base) && f.At != ""; dir = path.Dir(dir) {
 			if p := own[dir]; p != nil {
 				if known[p] == nil {
-					known[p] = put.Judge(p)
+					known[p] = standing.Judge(p)
 				}
 				list[i], at[i] = known[p], strings.TrimPrefix(f.At, dir+"/")
 				break
@@ -286,14 +287,14 @@ func (r *putRun) insides() (list []*put.Inside, at []string) {
 }
 
 // nameAnew gives what comes new names by the convention that was asked for.
-func (r *putRun) nameAnew(p *put.Planner) error {
-	var coming []*put.File
+func (r *putRun) nameAnew(p *standing.Planner) error {
+	var coming []*standing.File
 	for _, o := range r.outcomes {
-		if o.Kind != put.There {
+		if o.Kind != standing.There {
 			coming = append(coming, o.File)
 		}
 	}
-	sets := map[*put.Project]*rules.Set{}
+	sets := map[*standing.Project]*rules.Set{}
 	for _, own := range r.projects {
 		set, errs := rules.Configure(own.Template)
 		if len(errs) > 0 {
@@ -301,10 +302,10 @@ func (r *putRun) nameAnew(p *put.Planner) error {
 		}
 		sets[own] = set
 	}
-	n := &put.Namer{Convention: r.convention, Given: r.raw, Now: r.now, Made: r.made,
-		Wrong: func(own *put.Project, name string) string { return fault(sets[own], name) }}
+	n := &standing.Namer{Convention: r.convention, Given: r.raw, Now: r.now, Made: r.made,
+		Wrong: func(own *standing.Project, name string) string { return fault(sets[own], name) }}
 	fresh, err := n.Name(p, coming)
-	var lacking *put.NameError
+	var lacking *standing.NameError
 	switch {
 	case errors.As(err, &lacking):
 		return missing(r.convention, lacking.Fields)
@@ -319,7 +320,7 @@ func (r *putRun) nameAnew(p *put.Planner) error {
 	return nil
 }
 
-func base(p *put.Project) string { return p.Dir.Slashed() }
+func base(p *standing.Project) string { return p.Dir.Slashed() }
 
 // known refuses a convention that no project has.
 func (r *putRun) known() error {
@@ -372,13 +373,13 @@ func (r *putRun) leave(set *change.Set, list []disk.Blocked) (left bool) {
 		}
 	}
 	for _, o := range r.outcomes {
-		if o.Kind != put.Goes {
+		if o.Kind != standing.Goes {
 			continue
 		}
 		at := path.Join(base(o.Spots[0].Project), o.Path)
 		for dir := at; len(dir) > len(r.base); dir = path.Dir(dir) {
 			if because, blocked := why[dir]; blocked {
-				o.Kind, o.Why, o.Help, left = put.Nowhere, "it cannot go to "+o.Path+": "+because, put.Remedy{}, true
+				o.Kind, o.Why, o.Help, left = standing.Nowhere, "it cannot go to "+o.Path+": "+because, standing.Remedy{}, true
 				break
 			}
 		}
@@ -396,7 +397,7 @@ func (r *putRun) carryOut() error {
 	t := &task{Proposal: p, follows: &following{roots: []address.Address{address.Address(filepath.FromSlash(r.base))}}, how: "put what has a place",
 		idle: "nothing is put anywhere.", undertaking: undertaking{doing: "putting", keep: true}}
 	say := func() {
-		what := term.Count(r.count(put.Goes), "file")
+		what := term.Count(r.count(standing.Goes), "file")
 		t.question, t.head = fmt.Sprintf("Put %s where they belong?", what), journal.Head{What: "put", Title: string(what) + " into " + title, Project: title}
 		t.told = func() term.Shown {
 			return term.Good.Render("Put") + term.Sprintf(" %s where they belong. %s", what, r.undoes())
@@ -413,7 +414,7 @@ func (r *putRun) carryOut() error {
 	return r.propose(r.consent, t)
 }
 
-func (r *putRun) count(kind put.Kind) (n int) {
+func (r *putRun) count(kind standing.Kind) (n int) {
 	for _, o := range r.outcomes {
 		if o.Kind == kind {
 			n++

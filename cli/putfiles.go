@@ -17,6 +17,7 @@ import (
 	"vestibula/core/place"
 	"vestibula/core/pool"
 	"vestibula/core/put"
+	"vestibula/core/standing"
 	"vestibula/core/tree"
 )
 
@@ -78,19 +79,19 @@ func (r *putRun) folder(source int, named, dir string, known map[string]bool, do
 		return err
 	}
 	r.passed += before - root.Count()
-	own := map[string]*put.Project{}
+	own := map[string]*standing.Project{}
 	for _, p := range r.projects {
 		own[p.Dir.Slashed()] = p
 	}
 	top := filepath.ToSlash(dir)
-	var found []*put.File
+	var found []*standing.File
 	for at, n := range root.All() {
 		full := top + "/" + at
 		if n.Kind != tree.File || known[full] || r.settles(own, top, full) {
 			continue
 		}
 		known[full] = true
-		found = append(found, &put.File{Path: full[len(top)+1:], Link: n.Marks&tree.Link != 0})
+		found = append(found, &standing.File{Path: full[len(top)+1:], Link: n.Marks&tree.Link != 0})
 	}
 	for _, full := range r.addAll(source, top, found) {
 		r.side.Text(term.Bad.Render("vestibula:") + " " + term.Visible(filepath.FromSlash(full)) + " cannot be read; the rest is put")
@@ -100,7 +101,7 @@ func (r *putRun) folder(source int, named, dir string, known map[string]bool, do
 
 // settles reports whether a file of a source lies in a project and is to stay: the
 // template has put it there, or the source is not in that project, and only holds it.
-func (r *putRun) settles(own map[string]*put.Project, top, full string) bool {
+func (r *putRun) settles(own map[string]*standing.Project, top, full string) bool {
 	for dir := path.Dir(full); len(dir) >= len(r.base); dir = path.Dir(dir) {
 		p := own[dir]
 		if p == nil {
@@ -125,13 +126,13 @@ func (r *putRun) add(source int, at, full string, link bool) error {
 	if err != nil {
 		return err
 	}
-	r.files = append(r.files, &put.File{Path: at, At: filepath.ToSlash(full), Source: source, Entry: e, Link: link || e.Kind == tree.Symlink})
+	r.files = append(r.files, &standing.File{Path: at, At: filepath.ToSlash(full), Source: source, Entry: e, Link: link || e.Kind == tree.Symlink})
 	return nil
 }
 
 // addAll adds files of the disk, by their paths from a folder, and returns those that
 // cannot be looked at.
-func (r *putRun) addAll(source int, top string, found []*put.File) (unread []string) {
+func (r *putRun) addAll(source int, top string, found []*standing.File) (unread []string) {
 	pool.Each(len(found), 512, func(numbers iter.Seq[int]) {
 		var l looker
 		defer l.close()
@@ -217,13 +218,13 @@ func (r *putRun) packed(source int, file string) error {
 			r.passed++
 			continue
 		}
-		r.files = append(r.files, &put.File{Path: f.Path, Source: source, Content: f.Content, Entry: tree.Entry{Name: path.Base(f.Path), Kind: tree.File, Size: f.Size, Time: f.Time}})
+		r.files = append(r.files, &standing.File{Path: f.Path, Source: source, Content: f.Content, Entry: tree.Entry{Name: path.Base(f.Path), Kind: tree.File, Size: f.Size, Time: f.Time}})
 	}
 	return nil
 }
 
 // made is the day on which a file came about.
-func (r *putRun) made(f *put.File) (time.Time, string) {
+func (r *putRun) made(f *standing.File) (time.Time, string) {
 	changed := time.Unix(0, f.Entry.Time)
 	_, ending := naming.Split(path.Base(f.Path))
 	if f.At == "" || f.Entry.Kind != tree.File {

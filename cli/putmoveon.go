@@ -51,7 +51,7 @@ func (r *putRun) movesOn() (*movingOn, error) {
 		}
 		m.folders = append(m.folders, below)
 	}
-	s, err := r.standingIn(string(own), nil)
+	s, err := r.locate(string(own), nil)
 	if err != nil {
 		return nil, err
 	}

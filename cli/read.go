@@ -159,7 +159,7 @@ func (r *readRun) choose(args []string) (paths []string, err error) {
 		}
 		return args[1:], nil
 	case statErr != nil:
-		if s, standErr := r.standingIn(".", nil); standErr == nil && s.layout != nil {
+		if s, standErr := r.locate(".", nil); standErr == nil && s.layout != nil {
 			return args, nil // names of the project here
 		}
 		if err == nil {
@@ -316,7 +316,7 @@ func (r *readRun) name(p string) error {
 		return unclear("", "%v", err)
 	}
 	if t == nil {
-		s, err := r.standingIn(filepath.Dir(p), nil)
+		s, err := r.locate(filepath.Dir(p), nil)
 		if err != nil {
 			return err
 		}

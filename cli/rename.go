@@ -42,14 +42,14 @@ type renameRun struct {
 	raw       map[string]template.Raw
 	files     []*rename.File
 	rows      map[string]template.Values     // of the table, by the names of files
-	standings map[string]*standing           // by folders
+	locations map[string]*location           // by folders
 	trees     map[address.Address]*tree.Node // all that lies in the folders that were named
 	outcomes  []*rename.Outcome
 	paths     []string
 }
 
 func (a *app) renameCommand() *cobra.Command {
-	r := &renameRun{app: a, standings: map[string]*standing{}, trees: map[address.Address]*tree.Node{}}
+	r := &renameRun{app: a, locations: map[string]*location{}, trees: map[address.Address]*tree.Node{}}
 	c := &cobra.Command{
 		Use:   "rename [TEMPLATE] CONVENTION PATH… [field=value …]",
 		Short: "Bring the names of files to a naming convention.",
@@ -129,7 +129,7 @@ func (r *renameRun) choose(words []string) (*template.Convention, error) {
 	if info, err := os.Stat(at); err != nil || !info.IsDir() {
 		at = filepath.Dir(at)
 	}
-	if s, err := r.standingIn(at, nil); err == nil && s.layout != nil && place.Exists(words[1]) {
+	if s, err := r.locate(at, nil); err == nil && s.layout != nil && place.Exists(words[1]) {
 		if conv := s.layout.Template.Convention(words[0]); conv != nil {
 			r.t, r.paths = s.layout.Template, words[1:]
 			return conv, nil
@@ -434,22 +434,22 @@ func (r *renameRun) days(conv *template.Convention, f *rename.File, ofFile map[s
 
 // place is what is known in a folder.
 func (r *renameRun) place(dir string) (template.Values, error) {
-	s, known := r.standings[dir]
+	s, known := r.locations[dir]
 	if !known {
 		// Folders of one project are known by its layout.
-		for _, other := range r.standings {
+		for _, other := range r.locations {
 			if other.layout != nil && strings.HasPrefix(dir+"/", other.layout.Dir.Slashed()+"/") {
 				below := strings.TrimPrefix(strings.TrimPrefix(dir, other.layout.Dir.Slashed()), "/")
-				s = &standing{dir: address.Address(filepath.FromSlash(dir)), layout: other.layout, below: below, here: other.layout.At(below)}
+				s = &location{dir: address.Address(filepath.FromSlash(dir)), layout: other.layout, below: below, here: other.layout.At(below)}
 			}
 		}
 		var err error
 		if s == nil {
-			if s, err = r.standingIn(filepath.FromSlash(dir), r.t); err != nil {
+			if s, err = r.locate(filepath.FromSlash(dir), r.t); err != nil {
 				return nil, err
 			}
 		}
-		r.standings[dir] = s
+		r.locations[dir] = s
 	}
 	if s.layout == nil {
 		return nil, nil
@@ -463,9 +463,9 @@ func (r *renameRun) counting(conv *template.Convention) func(f *rename.File) (st
 	return func(f *rename.File) (key string, names []string) {
 		dir := f.Dir
 		key = dir
-		n := &nameRun{app: r.app, t: r.t, convention: conv, dir: address.Address(filepath.FromSlash(dir)), place: r.standings[dir]}
+		n := &nameRun{app: r.app, t: r.t, convention: conv, dir: address.Address(filepath.FromSlash(dir)), place: r.locations[dir]}
 		scope := conv.NextField().Next
-		if s := r.standings[dir]; scope > template.InFolder && s != nil && s.layout != nil {
+		if s := r.locations[dir]; scope > template.InFolder && s != nil && s.layout != nil {
 			if key = string(s.layout.Dir); scope == template.Everywhere {
 				key = string(s.layout.Base(s.layout.Wanted.Expansion.Root))
 			}

@@ -12,7 +12,7 @@ import (
 // carryOut shows the plan and, with a yes, does it.
 func (r *renameRun) carryOut(conv *template.Convention) error {
 	var tops []string // the projects that files lie in
-	for _, s := range r.standings {
+	for _, s := range r.locations {
 		if s.layout != nil {
 			tops = append(tops, string(s.layout.Dir))
 		}

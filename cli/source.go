@@ -77,6 +77,9 @@ func (a *app) find(arg string) (*source, error) {
 		}
 		return a.asList(&source{name: "list", text: string(text)}), nil
 	}
+	if strings.ContainsAny(arg, `/\`) && !bundle.IsFile(arg) && bundle.IsFile(arg+template.Ending) {
+		arg += template.Ending
+	}
 	if info, err := os.Stat(arg); err == nil && !info.IsDir() {
 		src, err := readTemplate(arg, "")
 		if err == nil && !a.told[src.path] && !strings.HasPrefix(src.text, "---") && listing.Drawn(src.text) {

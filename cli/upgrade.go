@@ -35,6 +35,7 @@ type upgradeRun struct {
 	bad       []string                       // what cannot be upgraded, and why
 	roots     []address.Address              // the folders that were named
 	trees     map[address.Address]*tree.Node // all that lies in them
+	copies    project.Copies
 }
 
 // An upgrading is one project that is brought to another template or other values.
@@ -200,6 +201,9 @@ func (r *upgradeRun) open(own *project.Own) error {
 		return refused("", "%s in it cannot be read: %s", own.Unread[0].Path, place.Reason(own.Unread[0].Err))
 	}
 	u.job = &upgrade.Job{Project: p, Template: t, Values: values, Full: own.Root, Limit: r.limit, Now: r.now, Own: label.Own}
+	if len(r.raw)+len(r.each[own.Dir]) > 0 { // else it stays what it is
+		u.job.CopyOf = r.copies.Original(p)
+	}
 	r.jobs = append(r.jobs, u)
 	return nil
 }

@@ -1,6 +1,8 @@
 package batch
 
 import (
+	"errors"
+	"io/fs"
 	"os"
 	"path"
 	"slices"
@@ -34,6 +36,7 @@ type Job struct {
 	Records []*journal.Record // earlier runs
 	Steps   func(r *journal.Record) ([]change.Change, error)
 
+	Begun     []Begun           // what stands there under other names
 	Plan      *build.Plan       // what is new, there, kept and in the way
 	Continues []*journal.Record // earlier builds that were cut short and are finished now
 	tops      map[string]bool   // the new folders at the top
@@ -62,6 +65,17 @@ func (j *Job) Look() error {
 	var err error
 	if j.Plan, err = build.Compare(j.Root(), at); err != nil {
 		return proposal.Refused("nothing was changed", "%s", place.Reason(err))
+	}
+	if j.Begun = j.begun(); len(j.Begun) > 0 {
+		stood := map[string]string{}
+		for _, b := range j.Begun {
+			if b.Sure {
+				stood[b.To] = b.From
+			}
+		}
+		if j.Plan, err = build.Compare(j.Root(), build.Renamed{Place: at, Stood: stood}); err != nil {
+			return proposal.Refused("nothing was changed", "%s", place.Reason(err))
+		}
 	}
 	return nil
 }
@@ -101,6 +115,7 @@ func (j *Job) Propose() (p *proposal.Proposal, err error) {
 			j.Continues = append(j.Continues, r)
 		}
 	}
+	j.noteBegun(p)
 	if j.Plan.Count[build.Blocked] > 0 {
 		return p, nil
 	}
@@ -118,6 +133,8 @@ func (j *Job) Propose() (p *proposal.Proposal, err error) {
 		if p.Set.Changes, err = WithLabels(j.Plan.Changes(0), labels); err != nil {
 			return p, &LabelError{j.Into, err}
 		}
+		j.takeUp(p.Set)
+		j.inAnother(p)
 	} else if len(j.Builds) > 0 {
 		if err := j.Pack.compare(j, labels); err != nil {
 			return p, err
@@ -191,6 +208,38 @@ func (j *Job) fresh(folder string) bool {
 	}
 	top, _, _ := strings.Cut(folder, "/")
 	return j.tops[top]
+}
+
+// inAnother notes where a folder that another project's template makes becomes a project of its own.
+func (j *Job) inAnother(p *proposal.Proposal) {
+	if j.Bare || j.Store == nil {
+		return
+	}
+	own, l, err := project.Find(j.Place.Real)
+	if err != nil || l == nil {
+		return
+	}
+	other, err := j.Store.Open(own, l)
+	if err != nil {
+		return
+	}
+	x, err := other.Template.Tree(other.Values, j.Limit)
+	if err != nil {
+		return
+	}
+	_, top := other.Template.Own(x.Root)
+	for _, r := range j.Builds {
+		at, inside := j.Place.Real.Join(r.Folder()).From(own)
+		if !inside || at == "." || at == "" {
+			continue
+		}
+		if _, _, err := project.LabelIn(j.Place, r.Folder()); !errors.Is(err, fs.ErrNotExist) {
+			continue // it is one already
+		}
+		if n := top.At(at); n != nil && n.Kind == tree.Folder {
+			p.Note("“" + at + "” is a folder of the project " + own.Name() + ": it becomes a project of its own, and a check of " + own.Name() + " asks for nothing in it any more")
+		}
+	}
 }
 
 // nameRoots says what the build counts for: its projects, as long as they are few.

@@ -5,7 +5,6 @@ package inspect
 
 import (
 	"errors"
-	"fmt"
 	"os"
 	"path"
 	"path/filepath"
@@ -21,6 +20,7 @@ import (
 	"vestibula/core/packed"
 	"vestibula/core/project"
 	"vestibula/core/rules"
+	"vestibula/core/standing"
 	"vestibula/core/template"
 	"vestibula/core/tree"
 	"vestibula/core/value"
@@ -74,7 +74,8 @@ type Report struct {
 	Unjudged []string      // what lies beside the subjects, and belongs to none of them
 	Outside  []string      // names in an archive that lead out of it
 	Locked   bool          // an archive that needs a password
-	Copies   []string      // what was said of projects with one identity
+	Copies   []Copy        // projects with one identity
+	Lost     []Lost        // what looks like a project, and has no label
 }
 
 // A Subject is a folder that was judged as a whole: a project, or any other folder.
@@ -96,6 +97,21 @@ type Subject struct {
 	Due      []Delivery
 	Below    string // findings are those of what lies below this path; empty for all
 	Err      error  // why it could not be judged
+}
+
+// A Lost folder lies beside projects, and looks as if it were built from the template of one of
+// them; there is no label in it.
+type Lost struct {
+	Path     string // from what was looked at
+	Template *template.Template
+	Values   template.Values // that its names say
+	Into     string          // the folder that it was built into, from what was looked at
+}
+
+// A Copy is a project that has the identity of another one.
+type Copy struct {
+	Copy, Of *Subject
+	Sure     bool // which of them is the copy is known, and where it lies it becomes a project of its own as soon as it has other values
 }
 
 // A Meant finding is one that was accepted, with the reason.
@@ -238,6 +254,7 @@ func (l *Look) beside(r *Report, root *tree.Node) error {
 		}
 	}
 	walk(root, "")
+	l.lost(r, root)
 	return nil
 }
 
@@ -279,20 +296,66 @@ func Prune(root *tree.Node) error {
 
 // projectsBelow judges the projects that were found below a folder.
 func (l *Look) projectsBelow(r *Report, found *project.Found) {
-	known := map[string]string{}
+	known := map[string]*Subject{}
 	for i := range found.Projects {
 		own := &found.Projects[i]
 		s := &Subject{Name: own.Path, Dir: own.Dir, Root: own.Root}
 		r.Subjects = append(r.Subjects, s)
 		if own.Label != nil && own.Label.ID != "" {
 			if other, twice := known[own.Label.ID]; twice {
-				r.Copies = append(r.Copies, fmt.Sprintf("%s is a copy of %s, or the other way round: both have one identity", s.Name, other))
+				r.Copies = append(r.Copies, Copy{Copy: s, Of: other})
 			}
-			known[own.Label.ID] = s.Name
+			known[own.Label.ID] = s
 		}
 		l.project(r, s, own.Label, own.Err)
 	}
+	var copies project.Copies
+	for i := range r.Copies {
+		c := &r.Copies[i]
+		if c.Copy.Project == nil || c.Of.Project == nil {
+			continue
+		}
+		if copies.Original(c.Of.Project) == c.Copy.Dir {
+			c.Copy, c.Of = c.Of, c.Copy
+		}
+		c.Sure = copies.Original(c.Copy.Project) == c.Of.Dir && c.Of.Project.Named()
+	}
 	r.oneNumber()
+	l.between(r)
+}
+
+// between finds, of files that cannot stay in their projects, which of the other ones that were
+// looked at they belong to: it is another command that brings them there.
+func (l *Look) between(r *Report) {
+	var planner *standing.Planner
+	for _, s := range r.Subjects {
+		for i := range s.Findings {
+			f := &s.Findings[i]
+			if f.Rule != "misplaced" || f.Fix != nil || s.Project == nil {
+				continue
+			}
+			if planner == nil {
+				planner = l.planner(r)
+			}
+			if o := planner.Place(&standing.File{Path: f.Path}); o.Kind == standing.Goes && o.Spots[0].Project.Dir != s.Dir {
+				f.Belongs = string(o.Spots[0].Project.Dir.Join(path.Dir(o.Path)))
+			}
+		}
+	}
+}
+
+// planner is one that knows all projects that were looked at, as far as they can be opened.
+func (l *Look) planner(r *Report) *standing.Planner {
+	var projects []*standing.Project
+	for _, s := range r.Subjects {
+		if s.Project == nil || s.Err != nil {
+			continue
+		}
+		if layout, err := s.Project.Layout(s.Root.Copy(), l.Limit, l.Now); err == nil {
+			projects = append(projects, &standing.Project{Layout: layout, Shown: s.Name})
+		}
+	}
+	return standing.NewPlanner(projects)
 }
 
 // oneNumber finds projects that lie beside each other and have one number.

@@ -16,7 +16,9 @@ import (
 	"vestibula/core/naming"
 	"vestibula/core/outline"
 	"vestibula/core/place"
+	"vestibula/core/project"
 	"vestibula/core/rules"
+	"vestibula/core/standing"
 	"vestibula/core/template"
 	"vestibula/core/tree"
 )
@@ -59,6 +61,10 @@ func (l *Look) held(s *Subject, t *template.Template, known template.Values, nam
 	list := s.deliveries(w, l.Now)
 	real := &rules.Real{Root: s.Root, Things: match.Compare(w, s.Root)}
 	list()
+	if err := l.settle(s, t, w, real); err != nil {
+		s.Err = err
+		return
+	}
 	if own, _ := t.Own(w.Expansion.Root); own != "." {
 		levels := min(levelsOf(own), len(names))
 		real.Way = names[len(names)-levels:]
@@ -77,6 +83,21 @@ func (l *Look) held(s *Subject, t *template.Template, known template.Values, nam
 		real.Given = s.Project.Label.Given
 	}
 	l.judge(s, t, real)
+}
+
+// settle finds where files belong of which the match says only that they belong elsewhere.
+func (l *Look) settle(s *Subject, t *template.Template, w *match.Wanted, real *rules.Real) error {
+	settled, err := standing.Settle(func() (*standing.Project, error) {
+		p := &project.Project{Dir: s.Dir, Template: t, Values: s.Values}
+		if s.Project != nil {
+			p.Label = s.Project.Label
+		}
+		return &standing.Project{Layout: &project.Layout{Project: p, Root: s.Root, Wanted: w, Places: match.Places(w, s.Root)}}, nil
+	}, real.Things)
+	if err == nil {
+		real.Settled, err = standing.Needs(settled)
+	}
+	return err
 }
 
 // A counted number is one that counts on.

@@ -245,8 +245,8 @@ func (m *matcher) same(want, real *tree.Node, at spot) {
 	}
 	real.From, real.Nth = want.From, want.Nth
 	real.Marks |= want.Marks & (tree.Keep | tree.Later)
-	if want.Kind != tree.Folder || real.Marks&tree.Link != 0 {
-		return
+	if want.Kind != tree.Folder || real.Marks&(tree.Link|tree.Apart) != 0 {
+		return // what a project of its own holds is judged as that
 	}
 	m.way = append(m.way, frame{want: want, real: real})
 	m.folder(want, real, at)

@@ -87,6 +87,21 @@ func (t *Thing) Target(chosen func(*Thing) bool) string {
 	return path.Join(t.in.stays.target(chosen), t.to)
 }
 
+// Settle notes that it was found where a file belongs: at a path from the own folder as it is now.
+// Other is the convention that its name reads by; "" where its kind says it. Where it is not free,
+// something has that path, and it stays.
+func (t *Thing) Settle(to, other string, free bool) {
+	if t.Kind = Misplaced; free {
+		t.Sure, t.in, t.to = true, nil, to
+	}
+	if t.Reason = FileKind; other != "" {
+		t.Reason, t.Other = Convention, other
+	}
+	if t.Slot == "" {
+		t.Holds = path.Dir(to)
+	}
+}
+
 // Final is the path at which a thing belongs, when all things have been moved to theirs.
 func (t *Thing) Final() string { return t.Target(all) }
 

@@ -379,6 +379,10 @@ func (x *index) find(m *matcher, f *looseFile) *tree.Node {
 		if len(fit) == 1 {
 			return fit[0]
 		}
+		if slices.ContainsFunc(f.conv.Fields, func(f *template.Field) bool { return f.Type.Kind != value.Text }) &&
+			slices.ContainsFunc(candidates, func(n *tree.Node) bool { return slices.Contains(m.Template.ClausesOf(n).Holds, f.conv) }) {
+			return nil // its kind says less
+		}
 	}
 	if f.slot != "" || f.thing == nil || f.spoken {
 		return nil

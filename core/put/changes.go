@@ -8,8 +8,7 @@ import (
 
 	"vestibula/core/address"
 	"vestibula/core/change"
-	"vestibula/core/project"
-	"vestibula/core/template"
+	"vestibula/core/standing"
 	"vestibula/core/tree"
 )
 
@@ -28,15 +27,15 @@ const (
 // them. Paths are absolute, with slashes: [Within] gives them their places. Inside says
 // which files lie within, and base is the own folder of a project. Limit is how many
 // things a template may make.
-func Changes(outcomes []*Outcome, way Way, inside func(at string) bool, base func(p *Project) string, limit int) ([]change.Change, error) {
-	m := &maker{base: base, limit: limit, made: map[string]*tree.Node{}}
+func Changes(outcomes []*standing.Outcome, way Way, inside func(at string) bool, base func(p *standing.Project) string, limit int) ([]change.Change, error) {
+	m := standing.NewMaker(limit)
 	files := make([]change.Change, 0, len(outcomes))
 	for _, o := range outcomes {
-		if o.Kind != Goes {
+		if o.Kind != standing.Goes {
 			continue
 		}
 		s := &o.Spots[0]
-		if err := m.folder(s.Project, s.Dir, s.values); err != nil {
+		if err := m.Folder(s.Project, s.Dir, s.Values); err != nil {
 			return nil, err
 		}
 		c := change.Change{Path: path.Join(base(s.Project), o.Path), From: o.File.At, Was: change.State{Entry: o.File.Entry}, Why: o.Why}
@@ -58,91 +57,15 @@ func Changes(outcomes []*Outcome, way Way, inside func(at string) bool, base fun
 		}
 		files = append(files, c)
 	}
-	if len(m.changes) == 0 {
+	if len(m.Made) == 0 {
 		return files, nil
 	}
-	return append(m.changes, files...), nil
-}
-
-// Folder returns what makes a folder of a project, by its path from the own folder, with those on
-// the way and all that the template has in them; without changes where it is there.
-func Folder(l *project.Layout, dir string, values template.Values, limit int) (*change.Set, error) {
-	p := &Project{Layout: l}
-	m := &maker{base: base, limit: limit, made: map[string]*tree.Node{}}
-	if err := m.folder(p, dir, values); err != nil {
-		return nil, err
+	changes := make([]change.Change, 0, len(m.Made)+len(files))
+	for _, made := range m.Made {
+		made.Change.Path = path.Join(base(made.Project), made.Change.Path)
+		changes = append(changes, made.Change)
 	}
-	return Within(m.changes, []string{base(p)}), nil
-}
-
-// A maker makes the folders that are not there yet.
-type maker struct {
-	base    func(p *Project) string
-	limit   int
-	made    map[string]*tree.Node // by their absolute paths
-	changes []change.Change
-}
-
-// folder sees to it that a folder of a project is there, with what the template has in
-// it.
-func (m *maker) folder(p *Project, dir string, values template.Values) error {
-	if dir == "" || dir == "." || m.made[path.Join(m.base(p), dir)] != nil || real(p.Root, dir) {
-		return nil
-	}
-	up := path.Dir(dir)
-	if err := m.folder(p, up, values); err != nil {
-		return err
-	}
-	n, err := m.wanted(p, dir, values)
-	if err != nil {
-		return err
-	}
-	at := path.Join(m.base(p), dir)
-	m.made[at] = n
-	if parent := m.made[path.Join(m.base(p), up)]; parent != nil {
-		for i, c := range parent.Children {
-			if c.Name == n.Name {
-				// The template makes it with the folder around it.
-				m.made[at] = parent.Children[i]
-				return nil
-			}
-		}
-		parent.Children = append(parent.Children, n)
-		return nil
-	}
-	m.changes = append(m.changes, change.Change{Op: change.Make, Path: at, Node: n, Why: "the first file that belongs there comes"})
-	return nil
-}
-
-// wanted is what the template makes at a path, for values.
-func (m *maker) wanted(p *Project, dir string, values template.Values) (*tree.Node, error) {
-	own := p.Values.Clone()
-	for name, v := range values {
-		if f := p.Template.Field(name); f != nil && !f.Made() {
-			own[name] = v
-		}
-	}
-	x, err := p.Template.Tree(own, max(m.limit, 10*p.Root.Count()))
-	if err != nil {
-		return nil, err
-	}
-	_, at := p.Template.Own(x.Root)
-	for name := range strings.SplitSeq(dir, "/") {
-		i := slices.IndexFunc(at.Children, func(c *tree.Node) bool { return c.Kind == tree.Folder && c.Name == name })
-		if i < 0 {
-			return &tree.Node{Name: path.Base(dir)}, nil // called otherwise on the disk
-		}
-		at = at.Children[i]
-	}
-	n := *at.Built()
-	n.Marks = 0
-	n.Children = slices.Clone(n.Children)
-	return &n, nil
-}
-
-func real(root *tree.Node, dir string) bool {
-	at := root.At(dir)
-	return at != nil && at.Kind == tree.Folder
+	return append(changes, files...), nil
 }
 
 // Within gives changes with absolute paths their places: the innermost of tops, which are

@@ -8,12 +8,13 @@ import (
 	"strings"
 
 	"vestibula/core/digest"
+	"vestibula/core/standing"
 	"vestibula/core/tree"
 )
 
 // A Held file is one that lies in a project already.
 type Held struct {
-	Project *Project
+	Project *standing.Project
 	Path    string // from the project's own folder
 	At      string // absolute, with slashes
 	Size    int64
@@ -26,7 +27,7 @@ type Reader func(at string) (io.ReadCloser, error)
 // they go into or, where that is not known, in any; and which are the same as another one
 // that comes into it. It reads only what could be equal: files of one size. Empty files
 // are all the same, and not looked at. Where a file cannot be read, that is told of it.
-func Same(outcomes []*Outcome, held []Held, open Reader) {
+func Same(outcomes []*standing.Outcome, held []Held, open Reader) {
 	coming := map[string]bool{}
 	bySize := map[int64][]one{}
 	for _, o := range outcomes {
@@ -61,7 +62,7 @@ func Same(outcomes []*Outcome, held []Held, open Reader) {
 			}
 		}, func(i int, _ error) {
 			if x := list[i].outcome; x != nil {
-				x.Kind, x.Why, x.Help = Nowhere, "it cannot be read", Remedy{}
+				x.Kind, x.Why, x.Help = standing.Nowhere, "it cannot be read", standing.Remedy{}
 			}
 		})
 		for _, part := range parts {
@@ -72,20 +73,20 @@ func Same(outcomes []*Outcome, held []Held, open Reader) {
 
 // A one is a file that comes, or one that a project holds.
 type one struct {
-	outcome *Outcome
+	outcome *standing.Outcome
 	held    *Held
 }
 
 // equal settles what becomes of files that hold the same: those of a list with the numbers in a
 // part.
 func equal(list []one, part []int) {
-	first := map[*Project]*Outcome{} // that comes into each project; nil: into none
+	first := map[*standing.Project]*standing.Outcome{} // that comes into each project; nil: into none
 	for _, i := range part {
 		x := list[i].outcome
 		if x == nil {
 			continue
 		}
-		to := x.project()
+		to := x.Project()
 		held := slices.IndexFunc(part, func(k int) bool {
 			h := list[k].held
 			return h != nil && (to == nil || h.Project == to)
@@ -93,81 +94,54 @@ func equal(list []one, part []int) {
 		switch {
 		case held >= 0:
 			there := list[part[held]].held
-			x.there(there.Project, there.Path, "the same is there")
+			x.Stays(there.Project, there.Path, "the same is there")
 		case first[to] == nil:
 			first[to] = x
 		default:
-			x.Kind, x.Spots, x.Path, x.Why, x.Help = There, nil, "", "the same as "+first[to].File.Path, Remedy{}
+			x.Kind, x.Spots, x.Path, x.Why, x.Help = standing.There, nil, "", "the same as "+first[to].File.Path, standing.Remedy{}
 		}
 	}
-}
-
-// project is the one that a file goes into, or nil where that is not known.
-func (o *Outcome) project() *Project {
-	if o.Kind != Goes || len(o.Spots) == 0 {
-		return nil
-	}
-	return o.Spots[0].Project
-}
-
-// there notes that a file is in a project already.
-func (o *Outcome) there(p *Project, at, why string) {
-	o.Kind, o.Path, o.Why, o.Help = There, at, why, Remedy{}
-	o.Spots = []Spot{{Project: p, Dir: path.Dir(at)}}
-}
-
-// has reports whether something lay at a path of the project when it was read.
-func (p *Project) has(at string) bool {
-	n := p.Root
-	for name := range strings.SplitSeq(at, "/") {
-		i, found := slices.BinarySearchFunc(n.Children, name, func(c *tree.Node, name string) int { return strings.Compare(c.Name, name) })
-		if !found {
-			return false
-		}
-		n = n.Children[i]
-	}
-	return true
 }
 
 // Taken settles which of the files that go somewhere find their name taken: by
 // themselves, as they lie there already, by something else, or by each other. What has
 // come to lie there since the projects were read is found when the changes are prepared.
 // Look returns what lies at a path and, of a link, where it leads.
-func Taken(outcomes []*Outcome, base func(p *Project) string, look func(at string) (e tree.Entry, leads string, err error)) {
-	claimed := map[string]*Outcome{}
+func Taken(outcomes []*standing.Outcome, base func(p *standing.Project) string, look func(at string) (e tree.Entry, leads string, err error)) {
+	claimed := map[string]*standing.Outcome{}
 	for _, o := range outcomes {
-		if o.Kind == Several && o.File.At != "" {
+		if o.Kind == standing.Several && o.File.At != "" {
 			// Where it lies is one of the places that it could go to.
 			for _, s := range o.Spots {
 				if path.Dir(o.File.At) == path.Join(base(s.Project), s.Dir) {
-					o.there(s.Project, path.Join(s.Dir, o.File.Name()), "it is where it belongs")
+					o.Stays(s.Project, path.Join(s.Dir, o.File.Name()), "it is where it belongs")
 					break
 				}
 			}
 		}
-		if o.Kind != Goes {
+		if o.Kind != standing.Goes {
 			continue
 		}
 		to := path.Join(base(o.Spots[0].Project), o.Path)
 		if to == o.File.At {
-			o.there(o.Spots[0].Project, o.Path, "it is where it belongs")
+			o.Stays(o.Spots[0].Project, o.Path, "it is where it belongs")
 			continue
 		}
 		var e tree.Entry
 		leads, err := "", fs.ErrNotExist
-		if o.Spots[0].Project.has(o.Path) {
+		if o.Spots[0].Project.Has(o.Path) {
 			e, leads, err = look(to)
 		}
 		first := claimed[tree.Folded(to)]
 		switch {
 		case err == nil && leads != "" && leads == o.File.At:
-			o.there(o.Spots[0].Project, o.Path, "a link to it is there")
+			o.Stays(o.Spots[0].Project, o.Path, "a link to it is there")
 		case err == nil && e.Kind == tree.File && e.Size == 0 && o.File.Entry.Size == 0:
-			o.there(o.Spots[0].Project, o.Path, "it is there, as empty")
+			o.Stays(o.Spots[0].Project, o.Path, "it is there, as empty")
 		case err == nil && !strings.EqualFold(to, o.File.At):
-			o.Kind, o.Why, o.Help = Nowhere, "where it belongs, something else has its name: "+o.Path, otherName(o.File)
+			o.Kind, o.Why, o.Help = standing.Nowhere, "where it belongs, something else has its name: "+o.Path, otherName(o.File)
 		case first != nil:
-			o.Kind, o.Why, o.Help = Nowhere, "another one that comes in has the same name: "+first.File.Path, otherName(o.File)
+			o.Kind, o.Why, o.Help = standing.Nowhere, "another one that comes in has the same name: "+first.File.Path, otherName(o.File)
 		default:
 			claimed[tree.Folded(to)] = o
 		}
@@ -175,9 +149,9 @@ func Taken(outcomes []*Outcome, base func(p *Project) string, look func(at strin
 }
 
 // otherName is what to do about a name that something else has.
-func otherName(f *File) Remedy {
+func otherName(f *standing.File) standing.Remedy {
 	if f.Fresh != "" {
-		return Remedy{Kind: SayMore}
+		return standing.Remedy{Kind: standing.SayMore}
 	}
-	return Remedy{Kind: OtherName}
+	return standing.Remedy{Kind: standing.OtherName}
 }

@@ -11,19 +11,20 @@ import (
 	"vestibula/core/address"
 	"vestibula/core/change"
 	"vestibula/core/proposal"
+	"vestibula/core/standing"
 )
 
 // A Call is what is known of files that are to be put into their places.
 type Call struct {
-	Outcomes []*Outcome
-	Projects []*Project
+	Outcomes []*standing.Outcome
+	Projects []*standing.Project
 	Way      Way
-	Base     string                  // what lies in it is moved, the usual way; absolute, with slashes
-	Sources  []string                // folders that files come from, as Base
-	Help     func(o *Outcome) string // what would give a file a place, for a person
-	Limit    int                     // how many things a template may make
-	Passed   int                     // hidden things, and those that programs leave
-	Settled  int                     // files in projects, where somebody has put them
+	Base     string                           // what lies in it is moved, the usual way; absolute, with slashes
+	Sources  []string                         // folders that files come from, as Base
+	Help     func(o *standing.Outcome) string // what would give a file a place, for a person
+	Limit    int                              // how many things a template may make
+	Passed   int                              // hidden things, and those that programs leave
+	Settled  int                              // files in projects, where somebody has put them
 }
 
 // Inside reports whether a file lies within the folder in which things are moved.
@@ -31,7 +32,7 @@ func (c *Call) Inside(at string) bool {
 	return strings.HasPrefix(at, strings.TrimSuffix(c.Base, "/")+"/")
 }
 
-func base(p *Project) string { return p.Dir.Slashed() }
+func base(p *standing.Project) string { return p.Dir.Slashed() }
 
 // Propose returns what brings files to their places, with a part for each folder they go to;
 // and what is there already, could go to several places, or has none. The error is that of a
@@ -55,7 +56,7 @@ func (c *Call) Propose() (*proposal.Proposal, error) {
 		}
 	}
 	for _, p := range c.Projects {
-		if !slices.ContainsFunc(c.Outcomes, func(o *Outcome) bool { return o.Kind == Goes && o.Spots[0].Project == p }) {
+		if !slices.ContainsFunc(c.Outcomes, func(o *standing.Outcome) bool { return o.Kind == standing.Goes && o.Spots[0].Project == p }) {
 			continue
 		}
 		if at, err := out.Set.Find(p.Dir.Join("x")); err == nil {
@@ -63,9 +64,9 @@ func (c *Call) Propose() (*proposal.Proposal, error) {
 		}
 	}
 	c.goes(out)
-	c.stays(out, There, "Is there already", proposal.There)
-	c.stays(out, Several, "Could go to several places", proposal.Several)
-	c.stays(out, Nowhere, "Has no place", proposal.Nowhere)
+	c.stays(out, standing.There, "Is there already", proposal.There)
+	c.stays(out, standing.Several, "Could go to several places", proposal.Several)
+	c.stays(out, standing.Nowhere, "Has no place", proposal.Nowhere)
 	if c.Passed > 0 {
 		out.Remark(fmt.Sprintf("Passed by: %s, hidden or left by programs.", count(c.Passed, "thing")))
 	}
@@ -81,7 +82,7 @@ func (c *Call) goes(out *proposal.Proposal) {
 	var head *proposal.Part
 	n := 0
 	for _, o := range c.Outcomes {
-		if o.Kind != Goes {
+		if o.Kind != standing.Goes {
 			continue
 		}
 		if n++; head == nil {
@@ -109,7 +110,7 @@ func (c *Call) goes(out *proposal.Proposal) {
 }
 
 // does is what happens to a file that goes to its place, and the word for it.
-func (c *Call) does(o *Outcome) (change.Op, string) {
+func (c *Call) does(o *standing.Outcome) (change.Op, string) {
 	switch {
 	case o.File.Content != nil:
 		return change.Make, "unpacked"
@@ -122,7 +123,7 @@ func (c *Call) does(o *Outcome) (change.Op, string) {
 }
 
 // stays adds a part with the files of one kind that stay.
-func (c *Call) stays(out *proposal.Proposal, kind Kind, title string, left proposal.Kind) {
+func (c *Call) stays(out *proposal.Proposal, kind standing.Kind, title string, left proposal.Kind) {
 	part := &proposal.Part{Title: title}
 	for _, o := range c.Outcomes {
 		if o.Kind != kind {
@@ -130,11 +131,11 @@ func (c *Call) stays(out *proposal.Proposal, kind Kind, title string, left propo
 		}
 		l := proposal.Left{Kind: left, Path: cmp.Or(o.File.At, o.File.Path), Name: o.File.Path, Why: o.Why}
 		switch kind {
-		case There:
+		case standing.There:
 			if len(o.Spots) > 0 {
 				l.Could = []string{path.Join(base(o.Spots[0].Project), o.Path)}
 			}
-		case Several:
+		case standing.Several:
 			l.Why = ""
 			for _, s := range o.Spots {
 				l.Could = append(l.Could, path.Join(base(s.Project), s.Dir))

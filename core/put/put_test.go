@@ -18,6 +18,7 @@ import (
 	"vestibula/core/address"
 	"vestibula/core/label"
 	"vestibula/core/project"
+	"vestibula/core/standing"
 	"vestibula/core/template"
 	"vestibula/core/tree"
 	"vestibula/core/treetest"
@@ -45,10 +46,10 @@ names:
 `
 
 // shelf makes projects for clients, with what lies in them.
-func shelf(t require.TestingT, files map[string][]string, clients ...string) []*Project {
+func shelf(t require.TestingT, files map[string][]string, clients ...string) []*standing.Project {
 	tpl, err := template.Parse("job.folders", job, nil)
 	require.NoError(t, err)
-	var list []*Project
+	var list []*standing.Project
 	for _, client := range clients {
 		values, errs := tpl.ParseValues(map[string]template.Raw{"client": {Text: client}, "received": {Text: "2027-03-09"}}, now)
 		require.Empty(t, errs)
@@ -61,7 +62,7 @@ func shelf(t require.TestingT, files map[string][]string, clients ...string) []*
 		p := &project.Project{Dir: address.Address("/clients/" + client), Label: &label.Label{}, Template: tpl, Values: values}
 		l, err := p.Layout(root, 1000, now)
 		require.NoError(t, err)
-		list = append(list, &Project{Layout: l, Shown: client})
+		list = append(list, &standing.Project{Layout: l, Shown: client})
 	}
 	return list
 }
@@ -74,26 +75,26 @@ func sorted(n *tree.Node) {
 	}
 }
 
-func said(o *Outcome) string {
+func said(o *standing.Outcome) string {
 	switch o.Kind {
-	case Goes:
+	case standing.Goes:
 		return o.Spots[0].Project.Shown + "/" + o.Path
-	case There:
+	case standing.There:
 		return "= " + o.Why
-	case Several:
+	case standing.Several:
 		var dirs []string
 		for _, s := range o.Spots {
 			dirs = append(dirs, s.Project.Shown+"/"+s.Dir)
 		}
 		slices.Sort(dirs)
-		return "? " + strings.Join(dirs, ", ") + ": " + map[RemedyKind]string{SayField: "a name that says the " + o.Help.Name + " would tell", NameProject: "name the project", NameFolder: "name the folder"}[o.Help.Kind]
+		return "? " + strings.Join(dirs, ", ") + ": " + map[standing.RemedyKind]string{standing.SayField: "a name that says the " + o.Help.Name + " would tell", standing.NameProject: "name the project", standing.NameFolder: "name the folder"}[o.Help.Kind]
 	}
 	return "! " + o.Why
 }
 
 func TestWhereFilesBelong(t *testing.T) {
-	p := NewPlanner(shelf(t, map[string][]string{"Jun Teague": {"Sheets/2027/2027-04/2027-04-01 sheet.md"}}, "Oriel Pask", "Jun Teague", "Ola"))
-	alone := NewPlanner(shelf(t, nil, "Oriel Pask"))
+	p := standing.NewPlanner(shelf(t, map[string][]string{"Jun Teague": {"Sheets/2027/2027-04/2027-04-01 sheet.md"}}, "Oriel Pask", "Jun Teague", "Ola"))
+	alone := standing.NewPlanner(shelf(t, nil, "Oriel Pask"))
 	for _, tt := range []struct{ file, among, alone string }{
 		{"2027-03-09 oriel-pask recto 001.tif", "Oriel Pask/Photographs/2027-03-09 oriel-pask recto 001.tif", "Oriel Pask/Photographs/2027-03-09 oriel-pask recto 001.tif"},
 		{"x/y/2027-03-09 jun-teague verso 100.JPG", "Jun Teague/Photographs/2027-03-09 jun-teague verso 100.JPG", "! its name reads as scan, and says client jun teague, which no place here has"},
@@ -111,34 +112,34 @@ func TestWhereFilesBelong(t *testing.T) {
 		{"x.psd", "! nothing holds files that end in .psd", "! nothing holds files that end in .psd"},
 		{"README", "! nothing holds files without an ending", "! nothing holds files without an ending"},
 	} {
-		f := &File{Path: tt.file}
+		f := &standing.File{Path: tt.file}
 		assert.Equal(t, tt.among, said(p.Place(f)), tt.file)
 		assert.Equal(t, tt.alone, said(alone.Place(f)), tt.file)
 	}
-	assert.Equal(t, Nowhere, p.Place(&File{Path: "a.wav", Link: true}).Kind)
+	assert.Equal(t, standing.Nowhere, p.Place(&standing.File{Path: "a.wav", Link: true}).Kind)
 	alone.Below = "Letters"
-	assert.Equal(t, "! it belongs into Sound, and not below Letters", said(alone.Place(&File{Path: "a.wav"})))
+	assert.Equal(t, "! it belongs into Sound, and not below Letters", said(alone.Place(&standing.File{Path: "a.wav"})))
 }
 
 // The oracle writes each name for one project, and knows where it belongs.
 func TestNamesThatSayTheirProjectFindIt(t *testing.T) {
 	clients := []string{"Oriel Pask", "Jun Teague", "Åsgerd Ölvane", "Ola", "Ola Pask", "Runa Marrow"}
-	p := NewPlanner(shelf(t, nil, clients...))
+	p := standing.NewPlanner(shelf(t, nil, clients...))
 	spelled := map[string][2]string{"Oriel Pask": {"oriel-pask", "OP"}, "Jun Teague": {"jun-teague", "JT"}, "Åsgerd Ölvane": {"asgerd-olvane", "AO"}, "Ola": {"ola", "O"}, "Ola Pask": {"ola-pask", "OP"}, "Runa Marrow": {"runa-marrow", "RM"}}
 	rapid.Check(t, func(t *rapid.T) {
 		client := rapid.SampledFrom(clients).Draw(t, "client")
 		n := rapid.IntRange(1, 99).Draw(t, "n")
 		if rapid.Bool().Draw(t, "scan") {
 			name := fmt.Sprintf("2027-03-09 %s %s %03d.tif", spelled[client][0], rapid.SampledFrom([]string{"recto", "verso"}).Draw(t, "side"), n)
-			require.Equal(t, client+"/Photographs/"+name, said(p.Place(&File{Path: name})))
+			require.Equal(t, client+"/Photographs/"+name, said(p.Place(&standing.File{Path: name})))
 			return
 		}
 		name := fmt.Sprintf("%s bill %02d.pdf", spelled[client][1], n)
 		if spelled[client][1] == "OP" { // two of them have these letters
-			require.Equal(t, Several, p.Place(&File{Path: name}).Kind)
+			require.Equal(t, standing.Several, p.Place(&standing.File{Path: name}).Kind)
 			return
 		}
-		require.Equal(t, client+"/Bills/"+name, said(p.Place(&File{Path: name})))
+		require.Equal(t, client+"/Bills/"+name, said(p.Place(&standing.File{Path: name})))
 	})
 }
 
@@ -153,11 +154,11 @@ func TestTheSameComesOnce(t *testing.T) {
 		}
 		return io.NopCloser(strings.NewReader(text)), nil
 	}
-	pr := &Project{Shown: "P"}
-	var outcomes []*Outcome
+	pr := &standing.Project{Shown: "P"}
+	var outcomes []*standing.Outcome
 	add := func(name, text string) {
 		disk["/in/"+name] = text
-		outcomes = append(outcomes, &Outcome{File: &File{Path: name, At: "/in/" + name, Entry: tree.Entry{Size: int64(len(text))}}})
+		outcomes = append(outcomes, &standing.Outcome{File: &standing.File{Path: name, At: "/in/" + name, Entry: tree.Entry{Size: int64(len(text))}}})
 	}
 	large := strings.Repeat("x", 64<<10+10)
 	var held []Held
@@ -191,17 +192,17 @@ func TestTheSameComesOnce(t *testing.T) {
 	assert.Zero(t, opened["/in/e"])
 
 	// What goes into one project may be in another one, or come into that as well.
-	other := &Project{Shown: "Q"}
+	other := &standing.Project{Shown: "Q"}
 	outcomes, held = outcomes[:0], held[:0]
-	for i, to := range []*Project{pr, other, other} {
+	for i, to := range []*standing.Project{pr, other, other} {
 		add(fmt.Sprint("terms", i), "terms")
-		outcomes[i].Spots = []Spot{{Project: to}}
+		outcomes[i].Spots = []standing.Spot{{Project: to}}
 	}
 	add("stray", "terms")
-	outcomes[3].Kind = Nowhere
+	outcomes[3].Kind = standing.Nowhere
 	hold("their terms", "terms")
 	Same(outcomes, held, open)
-	assert.Equal(t, []Kind{There, Goes, There, There}, []Kind{outcomes[0].Kind, outcomes[1].Kind, outcomes[2].Kind, outcomes[3].Kind})
+	assert.Equal(t, []standing.Kind{standing.There, standing.Goes, standing.There, standing.There}, []standing.Kind{outcomes[0].Kind, outcomes[1].Kind, outcomes[2].Kind, outcomes[3].Kind})
 	assert.Equal(t, "the same as terms1", outcomes[2].Why)
 
 	delete(disk, "/in/a")
@@ -210,22 +211,22 @@ func TestTheSameComesOnce(t *testing.T) {
 	add("l", "same")
 	delete(disk, "/in/l")
 	Same(outcomes, nil, open)
-	assert.Equal(t, Nowhere, outcomes[1].Kind)
-	assert.Equal(t, Goes, outcomes[0].Kind)
+	assert.Equal(t, standing.Nowhere, outcomes[1].Kind)
+	assert.Equal(t, standing.Goes, outcomes[0].Kind)
 }
 
 func TestNamesThatAreTakenStop(t *testing.T) {
 	projects := shelf(t, map[string][]string{"Ola": {"Sound/a.wav", "Sound/empty.wav"}}, "Ola")
-	p := NewPlanner(projects)
+	p := standing.NewPlanner(projects)
 	there := map[string]tree.Entry{"/clients/Ola/Sound/a.wav": {Kind: tree.File, Size: 3}, "/clients/Ola/Sound/empty.wav": {Kind: tree.File}}
-	var outcomes []*Outcome
-	for _, f := range []File{
+	var outcomes []*standing.Outcome
+	for _, f := range []standing.File{
 		{Path: "a.wav", At: "/in/a.wav", Entry: tree.Entry{Size: 4}}, {Path: "x/b.wav", At: "/in/x/b.wav"}, {Path: "y/B.WAV", At: "/in/y/B.WAV"},
 		{Path: "empty.wav", At: "/in/empty.wav"}, {Path: "c.wav", At: "/clients/Ola/Sound/c.wav"},
 	} {
 		outcomes = append(outcomes, p.Place(&f))
 	}
-	Taken(outcomes, func(p *Project) string { return string(p.Dir) }, func(at string) (tree.Entry, string, error) {
+	Taken(outcomes, func(p *standing.Project) string { return string(p.Dir) }, func(at string) (tree.Entry, string, error) {
 		if e, is := there[at]; is {
 			return e, "", nil
 		}
@@ -240,12 +241,14 @@ func TestNamesThatAreTakenStop(t *testing.T) {
 
 func TestFilesAreNamedInTheOrderInWhichTheyCameAbout(t *testing.T) {
 	projects := shelf(t, map[string][]string{"Oriel Pask": {"Photographs/2027-03-09 oriel-pask recto 004.tif", "Sheets/x.txt"}}, "Oriel Pask")
-	p := NewPlanner(projects)
-	files := []*File{{Path: "IMG_3.jpg"}, {Path: "IMG_1.jpg"}, {Path: "IMG_2.JPG"}, {Path: "a.wav"}, {Path: "2027-03-09 oriel-pask verso 001.jpg"}}
+	p := standing.NewPlanner(projects)
+	files := []*standing.File{{Path: "IMG_3.jpg"}, {Path: "IMG_1.jpg"}, {Path: "IMG_2.JPG"}, {Path: "a.wav"}, {Path: "2027-03-09 oriel-pask verso 001.jpg"}}
 	day := map[string]int{"IMG_3.jpg": 1, "IMG_1.jpg": 3, "IMG_2.JPG": 2}
 	wrong := map[string]string{} // names that rules refuse
-	n := &Namer{Convention: "scan", Given: map[string]template.Raw{"side": {Text: "recto"}}, Now: now, Made: func(f *File) (time.Time, string) { return now.AddDate(0, 0, day[f.Path]), "from the photograph" },
-		Wrong: func(_ *Project, name string) string { return wrong[name] }}
+	n := &standing.Namer{Convention: "scan", Given: map[string]template.Raw{"side": {Text: "recto"}}, Now: now, Made: func(f *standing.File) (time.Time, string) {
+		return now.AddDate(0, 0, day[f.Path]), "from the photograph"
+	},
+		Wrong: func(_ *standing.Project, name string) string { return wrong[name] }}
 	got, err := n.Name(p, files)
 	require.NoError(t, err)
 	for i, want := range []string{"Oriel Pask/Photographs/2027-03-09 oriel-pask recto 005.jpg", "Oriel Pask/Photographs/2027-03-09 oriel-pask recto 007.jpg", "Oriel Pask/Photographs/2027-03-09 oriel-pask recto 006.jpg"} {
@@ -254,23 +257,23 @@ func TestFilesAreNamedInTheOrderInWhichTheyCameAbout(t *testing.T) {
 	assert.Len(t, got, 3, "what the convention is not for, and what is named so, keeps its name")
 
 	wrong["2027-03-09 oriel-pask recto 005.tif"] = "rules refuse it"
-	refused, next := &File{Path: "a.tif"}, &File{Path: "b.jpg"}
-	got, err = n.Name(p, []*File{refused, next})
+	refused, next := &standing.File{Path: "a.tif"}, &standing.File{Path: "b.jpg"}
+	got, err = n.Name(p, []*standing.File{refused, next})
 	require.NoError(t, err)
-	assert.Equal(t, []any{Nowhere, "rules refuse it"}, []any{got[refused].Kind, got[refused].Why})
+	assert.Equal(t, []any{standing.Nowhere, "rules refuse it"}, []any{got[refused].Kind, got[refused].Why})
 	assert.Equal(t, "Oriel Pask/Photographs/2027-03-09 oriel-pask recto 005.jpg", said(got[next]), "a name that was refused takes no number")
 
 	n.Given = nil
 	_, err = n.Name(p, files)
-	var lacking *NameError
+	var lacking *standing.NameError
 	require.ErrorAs(t, err, &lacking)
 	assert.EqualError(t, err, "a name of scan needs side")
 	n.Given = map[string]template.Raw{"side": {Text: "spine"}}
 	_, err = n.Name(p, files)
 	assert.ErrorContains(t, err, "side \"spine\" is not one of")
 
-	sheets := &Namer{Convention: "sheet", Now: now, Made: n.Made, Wrong: n.Wrong}
-	got, err = sheets.Name(p, []*File{{Path: "x.md"}, {Path: "y.md"}})
+	sheets := &standing.Namer{Convention: "sheet", Now: now, Made: n.Made, Wrong: n.Wrong}
+	got, err = sheets.Name(p, []*standing.File{{Path: "x.md"}, {Path: "y.md"}})
 	require.NoError(t, err)
 	for f, o := range got {
 		assert.Equal(t, "Oriel Pask/Sheets/2027/2027-03/2027-03-09 sheet.md", said(o), f.Path)
@@ -292,9 +295,9 @@ func TestNumbersOfOneRunCountOnWhereTheyAreCounted(t *testing.T) {
 		l, err := (&project.Project{Dir: "/Ola", Label: &label.Label{}, Template: tpl, Values: values}).Layout(root, 1000, now)
 		require.NoError(t, err)
 		days := map[string]time.Time{"a.pdf": now, "b.pdf": now.AddDate(0, 1, 0), "c.pdf": now.AddDate(0, 1, 1)}
-		n := &Namer{Convention: "bill", Now: now, Made: func(f *File) (time.Time, string) { return days[f.Path], "" }, Wrong: func(*Project, string) string { return "" }}
-		files := []*File{{Path: "a.pdf"}, {Path: "b.pdf"}, {Path: "c.pdf"}}
-		got, err := n.Name(NewPlanner([]*Project{{Layout: l, Shown: "Ola"}}), files)
+		n := &standing.Namer{Convention: "bill", Now: now, Made: func(f *standing.File) (time.Time, string) { return days[f.Path], "" }, Wrong: func(*standing.Project, string) string { return "" }}
+		files := []*standing.File{{Path: "a.pdf"}, {Path: "b.pdf"}, {Path: "c.pdf"}}
+		got, err := n.Name(standing.NewPlanner([]*standing.Project{{Layout: l, Shown: "Ola"}}), files)
 		require.NoError(t, err)
 		for i, f := range files {
 			assert.Contains(t, said(got[f]), "bill "+want[i]+".pdf", next)
@@ -303,13 +306,13 @@ func TestNumbersOfOneRunCountOnWhereTheyAreCounted(t *testing.T) {
 }
 
 func TestFoldersAreMadeForTheFirstFile(t *testing.T) {
-	p := NewPlanner(shelf(t, nil, "Ola"))
-	var outcomes []*Outcome
+	p := standing.NewPlanner(shelf(t, nil, "Ola"))
+	var outcomes []*standing.Outcome
 	for _, name := range []string{"2027-05-02 sheet.md", "2027-05-03 sheet.md", "2027-06-01 sheet.md", "2028-01-01 sheet.md"} {
-		outcomes = append(outcomes, p.Place(&File{Path: name, At: "/in/" + name}))
+		outcomes = append(outcomes, p.Place(&standing.File{Path: name, At: "/in/" + name}))
 	}
-	outcomes = append(outcomes, p.Place(&File{Path: "a.wav", Content: tree.Bytes("x"), Entry: tree.Entry{Time: 7}}))
-	base := func(p *Project) string { return string(p.Dir) }
+	outcomes = append(outcomes, p.Place(&standing.File{Path: "a.wav", Content: tree.Bytes("x"), Entry: tree.Entry{Time: 7}}))
+	base := func(p *standing.Project) string { return string(p.Dir) }
 	changes, err := Changes(outcomes, Usual, func(at string) bool { return path.Dir(at) == "/elsewhere" }, base, 1000)
 	require.NoError(t, err)
 	set := Within(changes, Outermost([]string{"/clients/Ola", "/in", "/clients", "/in/deep"}))

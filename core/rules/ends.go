@@ -41,10 +41,16 @@ func toEnd(it, worst *tree.Node, side int) string {
 		return fmt.Sprintf("only digits stand in one place in every list: give %s a number too", shown(worst.Name))
 	}
 	bare := strings.TrimSpace(naming.Bare(it))
-	if side < 0 {
-		return "give it a number that comes before all others, such as 00 " + bare
+	name, help := "00 "+bare, "give it a number that comes before all others, such as "
+	if side > 0 {
+		name, help = "99 "+bare, "give it a number that no other reaches, such as "
 	}
-	return "give it a number that no other reaches, such as 99 " + bare
+	for _, o := range order.All() {
+		if o.Comparer().Compare(worst.Name, name)*side > 0 {
+			return fmt.Sprintf("only digits stand in one place in every list: give it a number, and %s too", shown(worst.Name))
+		}
+	}
+	return help + name
 }
 
 // end holds a folder to one end of its siblings: the first, with side -1, or the last, with 1.

@@ -102,11 +102,30 @@ func seriesOf(f *Folder, kind tree.Kind, counting bool) [][]member {
 	}
 	var list [][]member
 	for _, front := range fronts {
-		if len(rows[front]) > 1 {
-			list = append(list, rows[front])
+		if row := rows[front]; len(row) > 1 && !oneValue(row) {
+			list = append(list, row)
 		}
 	}
 	return list
+}
+
+// oneValue reports whether all names of a row begin with one value that holds a number, as
+// “12 Oak Street letters” and “12 Oak Street bills” do: that number counts nothing.
+func oneValue(row []member) bool {
+	word := func(m member) string {
+		word, more, _ := strings.Cut(strings.TrimLeft(m.Rest, " "), " ")
+		if more == "" || len(m.Rest) == 0 || m.Rest[0] != ' ' {
+			return "" // the name ends there
+		}
+		return word
+	}
+	first := word(row[0])
+	for _, m := range row {
+		if m.Digits != row[0].Digits || word(m) != first {
+			return false
+		}
+	}
+	return first != ""
 }
 
 func numbering(c *context) (check, error) {

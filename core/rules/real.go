@@ -20,12 +20,15 @@ type Real struct {
 	// built, and its own: of a project; there are none of a folder in which several
 	// things lie.
 	Way    []string
-	Wanted string            // what its name would be by its values, where that is another one
-	Things []*match.Thing    // what a match to its template found
-	Disk   Disk              // nil where names are all that there is, as in an archive
-	Given  map[string]string // the checksums of files that the project was given, by their paths
-	Now    time.Time
-	Bare   bool // no template says what is meant
+	Wanted string         // what its name would be by its values, where that is another one
+	Things []*match.Thing // what a match to its template found
+	// Settled are those that belong somewhere by more than the match, with the folders that are
+	// made for them.
+	Settled map[*match.Thing][]change.Change
+	Disk    Disk              // nil where names are all that there is, as in an archive
+	Given   map[string]string // the checksums of files that the project was given, by their paths
+	Now     time.Time
+	Bare    bool // no template says what is meant
 }
 
 // A Disk answers what the names in a real folder do not: paths are from that folder.
@@ -43,7 +46,11 @@ type Fix struct {
 	kind  tree.Kind
 	from  string // what gets another name, where there is no thing
 	name  string // that name
-	into  string // the folder that it comes to lie in; "" where it stays in its own
+	// Settled says that the thing goes to a path of the disk as it is now, and needs are the
+	// folders that are made for it there.
+	settled bool
+	needs   []change.Change
+	into    string // the folder that it comes to lie in; "" where it stays in its own
 }
 
 // CheckReal holds the rules against a real folder. The findings are in the order of
@@ -190,14 +197,37 @@ func Plan(findings []Finding, chosen func(*Finding) bool) (changes []change.Chan
 		case t.Kind == match.Missing:
 			add(f, change.Change{Op: change.Make, Path: t.Target(taken), Node: t.Node.Built()})
 		default:
+			for _, c := range f.Fix.needs {
+				c.Path, c.Node = path.Join(after(path.Dir(c.Path)), path.Base(c.Path)), c.Node.Copy()
+				if i := slices.IndexFunc(changes, func(o change.Change) bool { return o.Op == change.Make && o.Path == c.Path }); i >= 0 {
+					join(changes[i].Node, c.Node)
+				} else {
+					changes = append(changes, c)
+				}
+			}
 			kind := t.Node.Kind
 			if t.Node.Marks&tree.Either != 0 {
 				kind = tree.File
 			}
-			add(f, change.Change{Op: change.Move, From: t.Path, Path: t.Target(taken), Was: change.State{Entry: tree.Entry{Kind: kind}}})
+			to := t.Target(taken)
+			if f.Fix.settled {
+				to = path.Join(after(path.Dir(to)), path.Base(to))
+			}
+			add(f, change.Change{Op: change.Move, From: t.Path, Path: to, Was: change.State{Entry: tree.Entry{Kind: kind}}})
 		}
 	}
 	return changes, fixed
+}
+
+// join adds to a folder that is made what another one has besides.
+func join(to, more *tree.Node) {
+	for _, c := range more.Children {
+		if there := to.Child(c.Name); there != nil {
+			join(there, c)
+		} else {
+			to.Children = append(to.Children, c)
+		}
+	}
 }
 
 // dir is the folder that what gets another name comes to lie in; "" for the own folder.
@@ -276,6 +306,7 @@ func realRule(r rule, standard Severity, kind match.Kind, tell func(t *match.Thi
 				f.Message, f.Help = tell(t)
 				if t.Movable() && (t.Kind != match.Missing || t.Sure) {
 					f.Fix = &Fix{Sure: t.Sure, thing: t, kind: t.Node.Kind}
+					f.Fix.needs, f.Fix.settled = r.Settled[t]
 				}
 				report(f)
 			}

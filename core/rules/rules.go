@@ -44,6 +44,7 @@ type Finding struct {
 	Proof    string // what shows that it is so, on lines of its own; or empty
 	Marks    []Mark // the places in the line that it is about, where they are several
 	Related  string // another path that it is about, or empty
+	Belongs  string // the folder of another project that it belongs in, by its name alone; or empty
 	Fix      *Fix   // what fixes it in a real folder; nil where a person is needed
 	More     int    // how many findings of the same kind at the same line are left out
 }

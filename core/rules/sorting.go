@@ -2,11 +2,9 @@ package rules
 
 import (
 	"fmt"
-	"regexp"
 	"slices"
 	"strconv"
 	"strings"
-	"sync"
 
 	"vestibula/core/naming"
 	"vestibula/core/order"
@@ -20,7 +18,8 @@ func sortingRules() []*rule {
 		name:  "sorting",
 		about: "In each of these lists, siblings stand in the order in which the template has them.",
 		why: "A list shows what its program thinks is first. One compares digit by digit and puts 10 before 2; one begins with signs and another passes them by; one takes capitals first. " +
-			"Only digits of one width lead everywhere. Without a setting, numbered siblings are held to all of them: " + strings.Join(order.Names(), ", ") + ". " +
+			"Only digits of one width lead everywhere. Without a setting, numbered siblings are held to all of them: " + strings.Join(order.Names(), ", ") + ", " +
+			"and so are folders with a sign in front that is to make them lead, and days in front of names. " +
 			"Where no template says what is meant, a number that two folders share is told as well: it puts them into no order.",
 		set:  "sorting: [natural, code-point]\nsorting: alphabetical",
 		bad:  "Commission\n    Part <n:0>   | each: n in 1..12",
@@ -89,13 +88,57 @@ func (s *sorter) folder(f *Folder, report func(Finding)) {
 				}
 			}
 		}
+		if kind == tree.Folder {
+			s.marks(f, report)
+		}
+		dated := s.days(f, kind, report)
 		for _, row := range seriesOf(f, kind, false) {
+			row = slices.DeleteFunc(row, func(m member) bool { return dated[m.node] })
 			if f.Real {
 				slices.SortStableFunc(row, func(a, b member) int { return a.Value - b.Value })
 			}
 			s.row(f, row, report)
 		}
 	}
+}
+
+// marks looks at folders with a sign in front that is to make them lead: it does so in some lists
+// and not in others.
+func (s *sorter) marks(f *Folder, report func(Finding)) {
+	marked := func(n *tree.Node) bool { return strings.IndexByte("_!#~", n.Name[0]) >= 0 }
+	for _, n := range f.Node.Children {
+		if n.Kind != tree.Folder || !marked(n) || n.Marks&tree.Keep != 0 || s.markers != nil && s.markers.In(n.Name) {
+			continue
+		}
+		var leads, behind []order.Order
+		var first *tree.Node
+		for i, c := range s.comparers {
+			var before *tree.Node
+			for _, o := range f.Node.Children {
+				if o.Kind == tree.Folder && !marked(o) && (s.markers == nil || !s.markers.In(o.Name)) && c.Compare(o.Name, n.Name) < 0 {
+					before = o
+					break
+				}
+			}
+			if before == nil {
+				leads = append(leads, s.orders[i])
+			} else if behind = append(behind, s.orders[i]); first == nil {
+				first = before
+			}
+		}
+		if len(leads) == 0 || first == nil {
+			continue
+		}
+		finding := f.finding("sorting", s.severity, n)
+		finding.Message = say("%s leads in %s, and stands behind others, such as %s, in %s", shown(n.Name), lists(leads), shown(first.Name), lists(behind))
+		finding.Help = signInFront(n)
+		report(finding)
+	}
+}
+
+// signInFront is what to do about a sign that is to sort a name.
+func signInFront(n *tree.Node) string {
+	return fmt.Sprintf("a sign in front, as in %s, stands in a different place in each list: only digits lead everywhere, 00 for the first and 90 for the last", shown(n.Name))
 }
 
 // twice tells where two folders have one number, which puts them into no order. A
@@ -238,7 +281,7 @@ func (s *sorter) pair(f *Folder, a, b *tree.Node) (Finding, bool) {
 		stands = "stands"
 	}
 	finding.Message = say("%s %s before %s in %s", shown(b.Name), stands, shown(a.Name), lists(wrong))
-	finding.Help = remedyFor(f, a, b)
+	finding.Help = s.remedy(f, a, b)
 	return finding, true
 }
 
@@ -257,29 +300,25 @@ func lists(orders []order.Order) string {
 	return parts[0]
 }
 
-// aDay is a day, or a month, at the begin of a name.
-var aDay = sync.OnceValue(func() *regexp.Regexp { return regexp.MustCompile(`^(\d{4}|\d{2})-\d{2}(-\d{2})?\b`) })
-
-// beginsWithDay is how many digits the year has of the day or month that a name begins with;
-// 0 where it begins with none.
-func beginsWithDay(name string) int {
-	if found := aDay().FindStringSubmatch(name); found != nil && (len(found[1]) == 4 || found[2] != "") {
-		return len(found[1])
-	}
-	return 0
-}
-
-// remedyFor says what to write so that a comes before b everywhere.
-func remedyFor(f *Folder, a, b *tree.Node) string {
-	if long, short := beginsWithDay(a.Name), beginsWithDay(b.Name); long != short && long+short == 4+2 {
-		return "these are days in two forms: give all of them one, as in 2027-03-09"
+// remedy says what to write so that a comes before b everywhere.
+func (s *sorter) remedy(f *Folder, a, b *tree.Node) string {
+	long, _ := dayIn(a.Name)
+	short, _ := dayIn(b.Name)
+	if long != "" && short != "" && (long != short || !long.rises()) {
+		return "these are days in two forms: " + oneDayForm
 	}
 	x, okA := naming.NumberIn(a.Name)
 	y, okB := naming.NumberIn(b.Name)
 	if okA && okB && x.Front == y.Front && len(x.Digits) != len(y.Digits) {
 		width := max(len(strconv.Itoa(x.Value)), len(strconv.Itoa(y.Value)), 2)
+		padded := func(n naming.Number) string { return fmt.Sprintf("%s%0*d%s", n.Front, width, n.Value, n.Rest) }
+		for _, c := range s.comparers {
+			if c.Compare(padded(x), padded(y)) > 0 { // what is behind the number would not stand so either
+				return f.advice("write <#> in front of each, and they stay in this order everywhere", "give each a number in front, 01 and so on, and they stay in this order everywhere")
+			}
+		}
 		zeros := strings.Repeat("0", width)
-		help := fmt.Sprintf("give all of them %d digits, as in %s%0*d%s", width, x.Front, width, x.Value, x.Rest)
+		help := fmt.Sprintf("give all of them %d digits, as in %s", width, padded(x))
 		if f.Real {
 			return help
 		}
@@ -290,7 +329,7 @@ func remedyFor(f *Folder, a, b *tree.Node) string {
 	}
 	for _, n := range []*tree.Node{a, b} {
 		if strings.IndexAny(n.Name[:1], "_!#~@$-+.(") == 0 || strings.HasPrefix(n.Name, "z_") {
-			return fmt.Sprintf("a sign in front, as in %s, stands in a different place in each list: only digits lead everywhere, so write 00 for the first and 90 for the last", shown(n.Name))
+			return signInFront(n)
 		}
 	}
 	return f.advice("write <#> in front of each, and they stay in this order everywhere", "give each a number in front, 01 and so on, and they stay in this order everywhere")

@@ -63,7 +63,7 @@ var table = []struct {
 	},
 	{
 		"a style is asked of what stands behind the numbering",
-		"name-style: like-this",
+		"name-style: like-this, sorting: off",
 		"01-case-binding\n_02-leather\n2027-03-09-notes.md\nCase-binding\n",
 		[]string{"error name-style 7 Case-binding: “Case-binding” is not written like-this"},
 	},

@@ -158,7 +158,11 @@ func Told(t *match.Thing) string {
 	default:
 		message, _ = strayed(t)
 	}
-	return strings.TrimPrefix(message.String(), shown(path.Base(t.Path))+" ")
+	told := strings.TrimPrefix(message.String(), shown(path.Base(t.Path))+" ")
+	if t.Kind == match.Misplaced && t.Slot == "" && !t.Movable() {
+		told += ", and a file of that name is there"
+	}
+	return told
 }
 
 // ByMachine reports whether a name is one that cameras, scanners and programs give.

@@ -82,6 +82,9 @@ func Parts(list []*Upgrading) (parts []*proposal.Part) {
 func Propose(list []*Upgrading) (out *proposal.Proposal, tops []address.Address, count int) {
 	out = &proposal.Proposal{Set: &change.Set{}, Parts: Parts(list)}
 	for _, u := range list {
+		if of := u.job.CopyOf; of != "" {
+			out.Remark(fmt.Sprintf("%s is a copy of %s: it becomes a project of its own", path.Base(u.Name), of.Name()))
+		}
 		for _, name := range u.Dropped {
 			out.Remark(fmt.Sprintf("%s: the template has no field %s any more, and its value is forgotten", path.Base(u.Name), name))
 		}

@@ -10,6 +10,7 @@ import (
 	"strings"
 	"time"
 
+	"vestibula/core/address"
 	"vestibula/core/change"
 	"vestibula/core/journal"
 	"vestibula/core/label"
@@ -28,6 +29,7 @@ type Job struct {
 	Full     *tree.Node         // all that lies in the project
 	Seen     *tree.Node         // the same without what is passed by
 	Sum      func(path string) (string, error)
+	CopyOf   address.Address        // the project that it was copied from by hand: it becomes one of its own; or ""
 	Own      func(path string) bool // names the program's own files
 	Limit    int
 	Now      time.Time
@@ -198,7 +200,7 @@ func (p *Plan) names(old, w *match.Wanted) {
 		return
 	}
 	switch is, will := path.Base(before), path.Base(after); {
-	case is == p.Name && w.Own.Marks&tree.Open == 0:
+	case (is == p.Name || p.job.CopyOf != "") && w.Own.Marks&tree.Open == 0:
 		p.Becomes = will
 	case is != will && will != p.Name: // by hand it got the name that its values say by now
 		p.Stays = append(p.Stays, Stay{Path: ".", Why: "it was renamed by hand, and keeps that name; by its values it would be “" + will + "”"})
@@ -372,7 +374,9 @@ func (p *Plan) relabel(w *match.Wanted) {
 	if p.job.Template == p.job.Project.Template {
 		l.Text = p.job.Project.Label.Text // with its starters, also where they are not at hand
 	}
-	l.Given = p.given
+	if l.Given = p.given; p.job.CopyOf != "" {
+		l.ID = label.NewID()
+	}
 	for _, s := range p.Steps {
 		if s.Op != change.Make {
 			continue

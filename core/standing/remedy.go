@@ -1,4 +1,4 @@
-package put
+package standing
 
 // A Remedy is what would give a file a place, or would tell the places apart. How that is
 // said and typed is for who shows it.

@@ -1,4 +1,4 @@
-package put
+package standing
 
 import (
 	"cmp"
@@ -106,7 +106,7 @@ func (n *Namer) one(p *Planner, f *File, day time.Time, from string) (*Outcome, 
 					g.values[i] = values[field.Name]
 				}
 				if s, ok := g.spot(h); ok && !contains(spots, s) {
-					s.values = values
+					s.Values = values
 					spots, conv = append(spots, s), g.conv
 					if dayFrom = ""; dated {
 						dayFrom = "the day is " + from
@@ -189,7 +189,7 @@ func (n *Namer) write(p *Planner, conv *template.Convention, s *Spot, ending str
 		ending = "." + ending
 	}
 	number := "" // the key of the one that is used
-	if series := naming.SeriesOf(conv); series != nil && !s.values[series.Field.Name].Given() {
+	if series := naming.SeriesOf(conv); series != nil && !s.Values[series.Field.Name].Given() {
 		where := s.Project.Shown + "\x00" + s.Dir
 		switch series.Field.Next {
 		case template.InProject:
@@ -197,19 +197,19 @@ func (n *Namer) write(p *Planner, conv *template.Convention, s *Spot, ending str
 		case template.Everywhere:
 			where = ""
 		}
-		number = where + "\x00" + series.Within(s.values)
+		number = where + "\x00" + series.Within(s.Values)
 		next, known := n.numbers[number]
 		if !known {
-			next, _ = series.Next(s.values, p.counted(conv, s, series.Field.Next))
+			next, _ = series.Next(s.Values, p.counted(conv, s, series.Field.Next))
 			n.numbers[number] = next
 		}
 		if err := series.Fits(next); err != nil {
 			return "", err
 		}
-		s.values = s.values.Clone()
-		s.values[series.Field.Name] = value.OfNumber(next)
+		s.Values = s.Values.Clone()
+		s.Values[series.Field.Name] = value.OfNumber(next)
 	}
-	name, _, err := conv.Write(s.values)
+	name, _, err := conv.Write(s.Values)
 	if err != nil {
 		return "", err
 	}
@@ -218,7 +218,7 @@ func (n *Namer) write(p *Planner, conv *template.Convention, s *Spot, ending str
 		back = naming.NewReader([]*template.Convention{conv})
 		n.readers[conv] = back
 	}
-	if err := back.Check(conv, name+ending, s.values); err != nil {
+	if err := back.Check(conv, name+ending, s.Values); err != nil {
 		return "", fmt.Errorf("\"%s\" is no name for this convention: %w", name+ending, err)
 	}
 	if wrong := n.Wrong(s.Project, name+ending); wrong != "" {

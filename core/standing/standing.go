@@ -4,7 +4,7 @@
 // already, where it could go, or why it has no place, and plans what brings it there.
 //
 // What is not certain is not done: a file that could go to several places goes nowhere.
-package put
+package standing
 
 import (
 	"cmp"
@@ -70,7 +70,7 @@ type Spot struct {
 	Dir     string // from the project's own folder
 	Line    *template.Line
 	place   *match.Place
-	values  template.Values // of the project, the way and the file's name
+	Values  template.Values // of the project, the way and the file's name
 }
 
 // An Outcome is what was found out about a file.
@@ -82,7 +82,7 @@ type Outcome struct {
 	Why   string // what it follows from, or why it has no place
 	Help  Remedy
 
-	byName bool // a convention read its name
+	by *template.Convention // that read its name, or nil
 }
 
 // A Planner finds the places of files. It must not be shared between goroutines.
@@ -230,8 +230,7 @@ func (p *Planner) Place(f *File) *Outcome {
 		return o
 	}
 	name := f.Name()
-	spots, why := p.spots(f, name)
-	o.byName = strings.HasPrefix(why, readsAs)
+	spots, why := p.spots(o, f, name)
 	if p.Below != "" && len(spots) > 0 {
 		first := spots[0].Dir
 		spots = slices.DeleteFunc(spots, func(s Spot) bool { return s.Dir != p.Below && !strings.HasPrefix(s.Dir, p.Below+"/") })
@@ -274,7 +273,7 @@ func (p *Planner) Place(f *File) *Outcome {
 const readsAs = "its name reads as "
 
 // spots finds the folders that a file could belong in, by what says most.
-func (p *Planner) spots(f *File, name string) (spots []Spot, why string) {
+func (p *Planner) spots(o *Outcome, f *File, name string) (spots []Spot, why string) {
 	stem, ending := naming.Split(name)
 	type key struct {
 		project *Project
@@ -300,7 +299,7 @@ func (p *Planner) spots(f *File, name string) (spots []Spot, why string) {
 		for _, h := range g.places[g.key(g.value, true)] {
 			if s, ok := g.spot(h); ok && fresh(s) {
 				spots, best = append(spots, s), i
-				why = readsAs + g.conv.Name
+				why, o.by = readsAs+g.conv.Name, g.conv
 			}
 		}
 	}

@@ -19,21 +19,21 @@ import (
 	"vestibula/core/value"
 )
 
-// A standing is a folder that a command speaks of, with the project that it lies in.
-type standing struct {
+// A location is a folder that a command speaks of, with the project that it lies in.
+type location struct {
 	dir    address.Address // without links
 	layout *project.Layout
 	below  string       // from the project's own folder
 	here   *match.Place // the innermost place that it is, or lies in
 }
 
-// standingIn finds out where a folder lies. Where a template is named, only projects of
+// locate finds out where a folder lies. Where a template is named, only projects of
 // that one count; it may be nil. Without a project the layout is nil.
-func (a *app) standingIn(dir string, t *template.Template) (*standing, error) {
+func (a *app) locate(dir string, t *template.Template) (*location, error) {
 	if info, err := os.Stat(dir); err != nil || !info.IsDir() {
 		return nil, unclear("", "there is no folder \"%s\"", dir)
 	}
-	s := &standing{}
+	s := &location{}
 	var err error
 	if s.dir, err = place.Real(dir); err != nil {
 		return nil, unclear("", "the folder \"%s\" cannot be read: %s", dir, place.Reason(err))
@@ -79,7 +79,7 @@ type holder struct {
 
 // holders are the folders at or below the one that is spoken of which hold files of a convention
 // and do not contradict values; those that are not there among them, and those that values name.
-func (s *standing) holders(c *template.Convention, given template.Values) (found []holder) {
+func (s *location) holders(c *template.Convention, given template.Values) (found []holder) {
 	if s.layout == nil {
 		return nil
 	}
@@ -124,15 +124,15 @@ func contradicted(c *template.Convention, given, known template.Values) string {
 
 // templateHere takes the template from the arguments: a name in front of the words that
 // a command needs itself, else that of the project which a folder lies in.
-func (a *app) templateHere(words []string, own int, dir string) (t *template.Template, s *standing, rest []string, err error) {
+func (a *app) templateHere(words []string, own int, dir string) (t *template.Template, s *location, rest []string, err error) {
 	if len(words) > own {
 		if t, err = a.load(words[0]); err != nil {
 			return nil, nil, nil, err
 		}
-		s, err = a.standingIn(dir, t)
+		s, err = a.locate(dir, t)
 		return t, s, words[1:], err
 	}
-	s, err = a.standingIn(dir, nil)
+	s, err = a.locate(dir, nil)
 	switch {
 	case err != nil:
 		return nil, nil, nil, err
@@ -152,7 +152,7 @@ func (a *app) conventionsHere(_ *cobra.Command, args []string, _ string) ([]stri
 			}
 		}
 	}
-	if s, err := a.standingIn(".", nil); err == nil && s.layout != nil {
+	if s, err := a.locate(".", nil); err == nil && s.layout != nil {
 		return harmlessWords(s.layout.Template.ConventionNames()), cobra.ShellCompDirectiveNoFileComp
 	}
 	return nil, cobra.ShellCompDirectiveNoFileComp

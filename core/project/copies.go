@@ -1,0 +1,81 @@
+package project
+
+import (
+	"os"
+	"slices"
+
+	"vestibula/core/address"
+	"vestibula/core/template"
+	"vestibula/core/tree"
+)
+
+// Copies tells which projects were copied by hand: a copy has the identity of its original, and
+// lies beside it under a name that its values do not give it.
+type Copies struct {
+	beside map[address.Address]map[string][]address.Address // by folders and identities
+}
+
+// Original is the project that one is a copy of; "" where there is none.
+func (c *Copies) Original(p *Project) address.Address {
+	if p.Label.ID == "" || p.Named() {
+		return ""
+	}
+	in := p.Dir.Parent()
+	known, looked := c.beside[in]
+	if !looked {
+		known = map[string][]address.Address{}
+		entries, _ := os.ReadDir(string(in))
+		for _, e := range entries {
+			if !e.IsDir() {
+				continue
+			}
+			if l, _, err := ReadLabel(in.Join(e.Name())); err == nil && l.ID != "" {
+				known[l.ID] = append(known[l.ID], in.Join(e.Name()))
+			}
+		}
+		if c.beside == nil {
+			c.beside = map[address.Address]map[string][]address.Address{}
+		}
+		c.beside[in] = known
+	}
+	others := slices.DeleteFunc(slices.Clone(known[p.Label.ID]), func(at address.Address) bool { return at == p.Dir })
+	if len(others) != 1 {
+		return ""
+	}
+	return others[0]
+}
+
+// Named reports whether the project's own folder is called as its values say.
+func (p *Project) Named() bool {
+	x, err := p.Template.Tree(p.Values, template.DefaultLimit)
+	if err != nil {
+		return true
+	}
+	_, own := p.Template.Own(x.Root)
+	if own.Marks&tree.Open != 0 {
+		return true
+	}
+	wanted, real := p.Names(x.Root)
+	return slices.Equal(wanted, real)
+}
+
+// NamedBy are the fields that the name of the project's own folder is made of.
+func (p *Project) NamedBy() (fields []string) {
+	x, err := p.Template.Tree(p.Values, template.DefaultLimit)
+	if err != nil {
+		return nil
+	}
+	_, own := p.Template.Own(x.Root)
+	line := p.Template.LineOf(own)
+	if line == nil || int(own.Nth) >= len(line.Names) {
+		return nil
+	}
+	for _, slot := range line.Names[own.Nth].Pattern.Slots() {
+		if f := p.Template.Field(slot); f != nil {
+			for _, g := range p.Template.Ingredients(f) {
+				fields = append(fields, g.Name)
+			}
+		}
+	}
+	return fields
+}
