@@ -65,6 +65,7 @@ var growths = []growth{
 	{"read --newest", 3000, 0, onFiles("read", "@", "--newest")},
 	{"put, files", 1000, 0, onArrivals(1)},
 	{"put, projects", 300, 0, onArrivals(-1)},
+	{"put, unclear", 300, 0, onArrivals(0)},
 	{"put --json, files", 1000, 0, onArrivals(1, "--json")},
 	{"rename", 3000, 0, onFiles("rename", "note", "@/Ola/Notes", "--from", "old <day:d.m.yyyy> <n:0>", "--preview")},
 	{"rename --json", 3000, 0, onFiles("rename", "note", "@/Ola/Notes", "--from", "old <day:d.m.yyyy> <n:0>", "--preview", "--json")},
@@ -274,12 +275,15 @@ func onFiles(args ...string) func(*bench, string, int) []string {
 }
 
 // onArrivals puts so many files into ten projects or, for less than 0, ten files into so
-// many.
+// many; for 0, three hundred that could go to any of so many.
 func onArrivals(which int, more ...string) func(*bench, string, int) []string {
 	return func(b *bench, dir string, n int) []string {
 		files, projects := n, 10
 		if which < 0 {
 			files, projects = 10, n
+		}
+		if which == 0 {
+			files, projects = 300, n
 		}
 		clients := make([]string, projects)
 		for i := range clients {
@@ -287,7 +291,11 @@ func onArrivals(which int, more ...string) func(*bench, string, int) []string {
 		}
 		at := b.job(dir, clients...)
 		for i := range files {
-			write(filepath.Join(dir, "in", fmt.Sprintf("Client %05d letter %d.pdf", i%projects, i)), fmt.Sprint(i))
+			name := fmt.Sprintf("letter %d.pdf", i)
+			if which != 0 {
+				name = fmt.Sprintf("Client %05d %s", i%projects, name)
+			}
+			write(filepath.Join(dir, "in", name), fmt.Sprint(i))
 		}
 		return append([]string{"put", filepath.Join(dir, "in"), "--into", at, "--preview"}, more...)
 	}

@@ -112,8 +112,9 @@ func Taken(outcomes []*standing.Outcome, base func(p *standing.Project) string, 
 	for _, o := range outcomes {
 		if o.Kind == standing.Several && o.File.At != "" {
 			// Where it lies is one of the places that it could go to.
+			dir := path.Dir(o.File.At)
 			for _, s := range o.Spots {
-				if path.Dir(o.File.At) == path.Join(base(s.Project), s.Dir) {
+				if top := base(s.Project); strings.HasPrefix(dir, top) && dir == path.Join(top, s.Dir) {
 					o.Stays(s.Project, path.Join(s.Dir, o.File.Name()), "it is where it belongs")
 					break
 				}

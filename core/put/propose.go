@@ -125,6 +125,8 @@ func (c *Call) does(o *standing.Outcome) (change.Op, string) {
 // stays adds a part with the files of one kind that stay.
 func (c *Call) stays(out *proposal.Proposal, kind standing.Kind, title string, left proposal.Kind) {
 	part := &proposal.Part{Title: title}
+	var before []standing.Spot // many files could go to the same places
+	var could []string
 	for _, o := range c.Outcomes {
 		if o.Kind != kind {
 			continue
@@ -137,9 +139,13 @@ func (c *Call) stays(out *proposal.Proposal, kind standing.Kind, title string, l
 			}
 		case standing.Several:
 			l.Why = ""
-			for _, s := range o.Spots {
-				l.Could = append(l.Could, path.Join(base(s.Project), s.Dir))
+			if len(before) != len(o.Spots) || &before[0] != &o.Spots[0] {
+				before, could = o.Spots, make([]string, len(o.Spots))
+				for i, s := range o.Spots {
+					could[i] = path.Join(base(s.Project), s.Dir)
+				}
 			}
+			l.Could = could
 			l.Help = c.Help(o)
 		default:
 			l.Help = c.Help(o)

@@ -96,8 +96,16 @@ type Planner struct {
 	byWords map[string][]*Project     // by the words that tell projects apart
 	most    int                       // words that these are at the most
 	placed  map[*match.Place][]string // the words by which places are called, as far as that was asked
+	kinds   map[string]*kind          // by endings, as far as that was asked
 	// Archived are projects that were archived from where these lie.
 	Archived []*bundle.Away
+}
+
+// A kind is where files of one ending belong that nothing else is known of.
+type kind struct {
+	spots []Spot // not to be changed
+	why   string
+	apart *Remedy // what would tell these apart, once it was asked
 }
 
 // A holding is a place that holds something.
@@ -129,7 +137,7 @@ const (
 
 // NewPlanner returns a planner for projects.
 func NewPlanner(projects []*Project) *Planner {
-	p := &Planner{Projects: projects, endings: map[string][]*holding{}, byWords: map[string][]*Project{}, placed: map[*match.Place][]string{}}
+	p := &Planner{Projects: projects, endings: map[string][]*holding{}, byWords: map[string][]*Project{}, placed: map[*match.Place][]string{}, kinds: map[string]*kind{}}
 	groups := map[*template.Convention][]*group{}
 	for _, pr := range projects {
 		for _, place := range pr.Places {
@@ -167,7 +175,7 @@ func NewPlanner(projects []*Project) *Planner {
 // Fork returns a planner for the same projects, for another goroutine.
 func (p *Planner) Fork() *Planner {
 	q := *p
-	q.placed = map[*match.Place][]string{}
+	q.placed, q.kinds = map[*match.Place][]string{}, map[string]*kind{}
 	q.groups = make([]*group, len(p.groups))
 	for i, g := range p.groups {
 		own := *g
@@ -233,7 +241,7 @@ func (p *Planner) Place(f *File) *Outcome {
 	spots, why := p.spots(o, f, name)
 	if p.Below != "" && len(spots) > 0 {
 		first := spots[0].Dir
-		spots = slices.DeleteFunc(spots, func(s Spot) bool { return s.Dir != p.Below && !strings.HasPrefix(s.Dir, p.Below+"/") })
+		spots = slices.DeleteFunc(slices.Clone(spots), func(s Spot) bool { return s.Dir != p.Below && !strings.HasPrefix(s.Dir, p.Below+"/") })
 		if len(spots) == 0 {
 			o.Kind, o.Why, o.Help = Nowhere, "it belongs into "+first+", and not below "+p.Below, Remedy{Kind: NamedElse, Name: first}
 			return o
@@ -247,7 +255,12 @@ func (p *Planner) Place(f *File) *Outcome {
 				return o
 			}
 		}
-		fit := slices.DeleteFunc(slices.Clone(spots), func(s Spot) bool { return !slices.Contains(named, s.Project) })
+		var fit []Spot
+		for _, s := range spots {
+			if slices.Contains(named, s.Project) {
+				fit = append(fit, s)
+			}
+		}
 		if len(fit) > 0 && len(fit) < len(spots) {
 			spots, why = fit, why+", and its name names the project"
 		}
@@ -264,9 +277,23 @@ func (p *Planner) Place(f *File) *Outcome {
 		o.Path = path.Join(spots[0].Dir, name)
 	default:
 		o.Kind = Several
-		o.Help = apart(spots)
+		o.Help = p.apart(name, spots)
 	}
 	return o
+}
+
+// apart is as the function of that name: of all places for files of one ending it is asked once.
+func (p *Planner) apart(name string, spots []Spot) Remedy {
+	_, ending := naming.Split(name)
+	k := p.kinds[ending]
+	if k == nil || len(k.spots) != len(spots) || &k.spots[0] != &spots[0] {
+		return apart(spots)
+	}
+	if k.apart == nil {
+		help := apart(spots)
+		k.apart = &help
+	}
+	return *k.apart
 }
 
 // readsAs begins what is told of a name that a convention reads.
@@ -318,18 +345,23 @@ func (p *Planner) spots(o *Outcome, f *File, name string) (spots []Spot, why str
 	if len(spots) > 0 {
 		return spots, why
 	}
-	for _, rank := range []int{byEnding, byKind} {
-		for _, h := range p.endings[ending] {
-			s := Spot{h.project, h.place.Path, h.place.Line, h.place, h.place.Values}
-			if h.rank == rank && !h.place.Open && fresh(s) {
-				spots, why = append(spots, s), "by its kind, ."+ending
+	k := p.kinds[ending]
+	if k == nil {
+		k = &kind{}
+		p.kinds[ending] = k
+		for _, rank := range []int{byEnding, byKind} {
+			for _, h := range p.endings[ending] {
+				s := Spot{h.project, h.place.Path, h.place.Line, h.place, h.place.Values}
+				if h.rank == rank && !h.place.Open && fresh(s) {
+					k.spots, k.why = append(k.spots, s), "by its kind, ."+ending
+				}
+			}
+			if len(k.spots) > 0 {
+				break
 			}
 		}
-		if len(spots) > 0 {
-			return spots, why
-		}
 	}
-	return nil, ""
+	return k.spots, k.why
 }
 
 // elsewhere returns the group that reads a name which contradicts all of its places, and
