@@ -253,7 +253,7 @@ func TestStartersThatAreNotAtHandAreNamed(t *testing.T) {
 	d := newDesk(t, "t/t.folders", "Desk\n    Trials | later\n        notes.md | fill: start.md\n", "t/start.md", "begin\n", "out/x", "")
 	_, status := d.run("build", "t/t.folders", "--into", "out", "--yes")
 	require.Zero(t, status)
-	d.write("t/t.folders", "Other\n")
+	require.NoError(t, os.RemoveAll(filepath.Join(d.dir, "t")))
 	out, status := d.run("add", "out/Desk", "Trials", "--yes")
 	assert.Equal(t, 1, status)
 	assert.Contains(t, out, `"Trials" starts from start.md, which is not at hand`)

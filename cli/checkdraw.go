@@ -8,6 +8,7 @@ import (
 
 	"vestibula/cli/term"
 	"vestibula/core/inspect"
+	"vestibula/core/label"
 	"vestibula/core/template"
 	"vestibula/core/value"
 )
@@ -58,7 +59,7 @@ func (r *checkRun) basis(report *inspect.Report, s *inspect.Subject) {
 		dim("Held to the defaults: no template is known, and none was named.")
 	case s.Project != nil && s.Template == s.Project.Template:
 		text := term.Sprintf("Held to %s as it was on %s, with the values in its label.", s.Template.Name, s.Project.Label.Built.Local().Format("2006-01-02"))
-		if src := r.shelved(s.Template.Name, s.Dir); src != nil && src.text != s.Project.Label.Text {
+		if src := r.shelved(&s.Project.Label.Build, s.Dir); src != nil && src.text != s.Project.Label.Text {
 			text += term.Sprintf(" The %s of today is another one.", s.Template.Name)
 		}
 		dim(text)
@@ -85,7 +86,7 @@ func (r *checkRun) basis(report *inspect.Report, s *inspect.Subject) {
 func (a *app) tellLost(report *inspect.Report) {
 	for _, l := range report.Lost {
 		words := []string{"build", strings.TrimSuffix(l.Template.Name, template.Ending)}
-		if src := a.shelved(l.Template.Name, report.Dir.Join(l.Path)); src != nil && src.path != "" {
+		if src := a.shelved(&label.Build{Template: l.Template.Name}, report.Dir.Join(l.Path)); src != nil && src.path != "" {
 			words[1] = typed(fromHere(src.path))
 		}
 		for _, name := range l.Template.FieldNames() {

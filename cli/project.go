@@ -96,8 +96,8 @@ func (a *app) badLabel(dir address.Address, err error) {
 // shelfOf is what the template of a project needs: its starters lie where one of its name is
 // found today.
 func (a *app) shelfOf(own address.Address) project.Shelf {
-	return project.Shelf{Guide: guide.Text, Starters: func(file string) fs.FS {
-		if src := a.shelved(file, own); src != nil {
+	return project.Shelf{Guide: guide.Text, Starters: func(l *label.Build) fs.FS {
+		if src := a.shelved(l, own); src != nil {
 			return src.starters
 		}
 		return nil
@@ -107,7 +107,7 @@ func (a *app) shelfOf(own address.Address) project.Shelf {
 // today returns the template of today that has the name of the one that a project was
 // built from; where none is found, or it is the same, that one. Found says which.
 func (a *app) today(p *project.Project) (t *template.Template, found bool, err error) {
-	src := a.shelved(p.Label.Template, p.Dir)
+	src := a.shelved(&p.Label.Build, p.Dir)
 	switch {
 	case src == nil:
 		return p.Template, false, nil

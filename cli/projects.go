@@ -272,7 +272,7 @@ func (r *projectsRun) isBehind(s *inspect.Subject) bool {
 	key := l.Template + "\x00" + l.Text + "\x00" + string(s.Dir.Parent())
 	behind, known := r.today[key]
 	if !known {
-		src := r.shelved(l.Template, s.Dir)
+		src := r.shelved(&l.Build, s.Dir)
 		behind = src != nil && src.text != l.Text
 		r.today[key] = behind
 	}

@@ -54,7 +54,7 @@ func (r *putRun) remedy(o *standing.Outcome) string {
 func (r *putRun) holdEnding(ending string) string {
 	var files []string
 	for _, p := range r.projects {
-		src := r.shelved(p.Label.Template, p.Dir)
+		src := r.shelved(&p.Label.Build, p.Dir)
 		if src == nil || src.path == "" {
 			return ""
 		}

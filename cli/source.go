@@ -15,6 +15,7 @@ import (
 	"vestibula/core/address"
 	"vestibula/core/bundle"
 	"vestibula/core/guide"
+	"vestibula/core/label"
 	"vestibula/core/listing"
 	"vestibula/core/outline"
 	"vestibula/core/packed"
@@ -124,10 +125,11 @@ func (a *app) asList(src *source) *source {
 	return src
 }
 
-// shelved looks the template of a project up by the name of its file, which is all that a
-// label is believed: from the project upwards, in each folder and the templates in it, as far as
-// these belong to the person, then on the shelves. It returns nil where there is none.
-func (a *app) shelved(file string, own address.Address) *source {
+// shelved looks the template of a project up by the name of its file: from the project upwards, in
+// each folder and the templates in it, then where the label says that it lay, as far as these
+// belong to the person, then on the shelves. It returns nil where there is none.
+func (a *app) shelved(l *label.Build, own address.Address) *source {
+	file := l.Template
 	bare := strings.TrimSuffix(file, template.Ending)
 	if bare == "" || bare == "-" || filepath.Base(bare) != bare || strings.ContainsAny(bare, `/\`) {
 		return nil
@@ -143,6 +145,13 @@ func (a *app) shelved(file string, own address.Address) *source {
 				return src
 			}
 		}
+	}
+	if at := address.Address(filepath.Join(string(own), filepath.FromSlash(l.Lay))); l.Lay != "" && own != "" && !filepath.IsAbs(l.Lay) && place.Owned(string(at)) && bundle.IsFile(at.Join(file)) {
+		src, err := readTemplate(string(at.Join(file)), string(at))
+		if err != nil {
+			return nil
+		}
+		return src
 	}
 	for _, s := range a.shelves() {
 		if slices.Contains(s.files(), bare) {
@@ -186,6 +195,11 @@ func (s *source) parse() (*template.Template, error) {
 	t, err := template.Parse(s.name, s.text, s.starters)
 	if err == nil {
 		t.Guide = guide.Text
+		if s.path != "" {
+			if at, err := place.Real(filepath.Dir(s.path)); err == nil {
+				t.Folder = string(at)
+			}
+		}
 	}
 	return t, err
 }

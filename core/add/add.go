@@ -247,7 +247,7 @@ func (j *Job) Remember(set *change.Set, root *tree.Node, version string) error {
 		}
 	}
 	next := label.NewBuild(j.Project.Template, values, l.Built, version)
-	next.Text = l.Text
+	next.Text, next.Lay = l.Text, l.Lay
 	given := map[string]string{}
 	for at, sum := range l.Given {
 		given[at] = sum

@@ -54,7 +54,9 @@ func desk(t *testing.T, paths ...string) string {
 }
 
 func look() *Look {
-	return &Look{Limit: 1000, Now: now, Store: &project.Store{Now: now, Shelf: func(address.Address) project.Shelf { return project.Shelf{Starters: func(string) fs.FS { return nil }} }}}
+	return &Look{Limit: 1000, Now: now, Store: &project.Store{Now: now, Shelf: func(address.Address) project.Shelf {
+		return project.Shelf{Starters: func(*label.Build) fs.FS { return nil }}
+	}}}
 }
 
 // said lists what a report says of its subjects.

@@ -30,10 +30,12 @@ import (
 	"errors"
 	"fmt"
 	"path"
+	"path/filepath"
 	"slices"
 	"strings"
 	"time"
 
+	"vestibula/core/address"
 	"vestibula/core/outline"
 	"vestibula/core/template"
 	"vestibula/core/value"
@@ -75,7 +77,8 @@ type Label struct {
 
 // A Build says what was built.
 type Build struct {
-	Template string         `json:"template"` // the name of its file
+	Template string         `json:"template"`      // the name of its file
+	Lay      string         `json:"lay,omitempty"` // where that lay, from the project's own folder, with slashes; empty where it is found on the way up
 	Text     string         `json:"text"`
 	Values   map[string]any `json:"values"` // texts, and lists of texts
 	Built    time.Time      `json:"built"`
@@ -116,6 +119,17 @@ func NewBuild(t *template.Template, values template.Values, at time.Time, versio
 		b.Values[name] = items
 	}
 	return b
+}
+
+// Laid notes where the file of the template lay, for a project in a folder.
+func (b *Build) Laid(t *template.Template, own address.Address) {
+	from := address.Address(t.Folder)
+	if t.Folder == "" || own.Within(from) || from.Name() == "templates" && own.Within(from.Parent()) {
+		return // it is found on the way up, or lies nowhere
+	}
+	if rel, err := filepath.Rel(string(own), t.Folder); err == nil {
+		b.Lay = filepath.ToSlash(rel)
+	}
 }
 
 // Raw returns the values as they were written.

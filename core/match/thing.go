@@ -44,6 +44,21 @@ const (
 	Followed          // the line that it comes from: see [Wanted]
 )
 
+// reasons are the words for reasons.
+var reasons = [...]string{
+	Former: "a former name", Number: "another number or mark in front", Spelling: "spelled otherwise", Slip: "a slip of the pen, it seems",
+	Value: "the same line with other values", Contents: "it holds the same, it seems", SameName: "it belongs into another folder", Copied: "called a copy, it seems",
+	Followed: "the same line, under another name or number", Convention: "by its name", FileKind: "by its kind",
+}
+
+// String says in a few words what is told from that, for a person; "" where that is not said.
+func (r Reason) String() string {
+	if int(r) < len(reasons) {
+		return reasons[r]
+	}
+	return ""
+}
+
 // A Thing is something that is not as it should be.
 type Thing struct {
 	Kind   Kind

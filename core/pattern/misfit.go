@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"strconv"
 	"strings"
+	"unicode"
 	"unicode/utf8"
 
 	"vestibula/core/value"
@@ -15,25 +16,29 @@ type Misfit struct {
 	Message string
 	// Tied says that the name fits, and more than one convention alike.
 	Tied bool
-	read int // how much of the name was read, in bytes
+	read int  // how much of the name was read, in bytes
+	near bool // that is enough to say that it is meant so
 }
 
 // Ending returns the misfit of a name that fits, but for its ending.
-func Ending(at int, message string) *Misfit { return &Misfit{At: at, Message: message, read: at} }
+func Ending(at int, message string) *Misfit {
+	return &Misfit{At: at, Message: message, read: at, near: at > 0}
+}
 
 // Closer reports whether the name came closer to fitting than in the case of
 // another misfit.
 func (m *Misfit) Closer(other *Misfit) bool { return m.read > other.read }
 
-// Near reports whether a part of the name was read.
-func (m *Misfit) Near() bool { return m.read > 0 }
+// Near reports whether so much of the name was read that it is meant so: a number, a day, one of
+// some words, a word of the pattern, or more than half.
+func (m *Misfit) Near() bool { return m.near }
 
 // Error returns the message.
 func (m *Misfit) Error() string { return m.Message }
 
 // misfit describes the furthest place at which the name did not fit.
 func (r *Reader) misfit() *Misfit {
-	m := &Misfit{At: r.far, read: r.far}
+	m := &Misfit{At: r.far, read: r.far, near: r.reason != "" || 2*r.far > len(r.s) || r.says(r.want)}
 	switch {
 	case r.reason != "":
 		m.Message, m.read = r.reason, len(r.s)
@@ -46,6 +51,17 @@ func (r *Reader) misfit() *Misfit {
 		}
 	}
 	return m
+}
+
+// says reports whether one of the tokens before one says more than a free text.
+func (r *Reader) says(want int) bool {
+	for i := range r.tokens[:min(want, len(r.tokens))] {
+		t := &r.tokens[i]
+		if t.op == digits || t.op == oneOf || t.op == literal && strings.IndexFunc(t.text, unicode.IsLetter) >= 0 {
+			return true
+		}
+	}
+	return false
 }
 
 // partNames say, for a person, what a part is.

@@ -149,16 +149,16 @@ func (e *ValuesError) Error() string {
 
 // A Shelf is what templates need beside their texts.
 type Shelf struct {
-	// Starters returns the folder that a template of some file name takes its starters
+	// Starters returns the folder that the template of a label takes its starters
 	// from, or nil where it is not at hand.
-	Starters func(file string) fs.FS
+	Starters func(l *label.Build) fs.FS
 	Guide    template.Guide
 }
 
 // Parse reads the template in a label. Where its starters are not at hand, missing are those
 // that it would start from, by the numbers of their lines. The error is a [TemplateError].
 func Parse(l *label.Label, shelf Shelf) (t *template.Template, missing map[int]string, err error) {
-	if from := shelf.Starters(l.Template); from != nil {
+	if from := shelf.Starters(&l.Build); from != nil {
 		if t, err = template.Parse(l.Template, l.Text, from); err == nil {
 			t.Guide = shelf.Guide
 			return t, nil, nil

@@ -41,7 +41,7 @@ func open(own address.Address, l *label.Label, shelf Shelf, now time.Time) (*Pro
 	return (&Store{Shelf: func(address.Address) Shelf { return shelf }, Now: now}).Open(own, l)
 }
 
-var none = Shelf{Starters: func(string) fs.FS { return nil }}
+var none = Shelf{Starters: func(*label.Build) fs.FS { return nil }}
 
 func TestAProjectIsFoundFromAnyFolderInIt(t *testing.T) {
 	top, err := filepath.EvalSymlinks(t.TempDir())
@@ -77,8 +77,8 @@ func TestAProjectKnowsItsNamesWhateverTheyAreByNow(t *testing.T) {
 	assert.Equal(t, []string{"Work of 2027", "Oriel"}, real)
 	assert.EqualValues(t, filepath.Dir(filepath.Dir(dir)), p.Base(x.Root))
 	// With its starters at hand, nothing is missing.
-	p, err = open(address.Address(dir), l, Shelf{Starters: func(file string) fs.FS {
-		assert.Equal(t, "t.folders", file)
+	p, err = open(address.Address(dir), l, Shelf{Starters: func(b *label.Build) fs.FS {
+		assert.Equal(t, "t.folders", b.Template)
 		return fstest.MapFS{"starters/plan.md": {Data: []byte("Plan for <client>")}}
 	}}, now)
 	require.NoError(t, err)

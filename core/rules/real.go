@@ -247,13 +247,6 @@ func (f *Fix) To() string {
 	return f.thing.Final()
 }
 
-// reasons are the words for what a fix follows from.
-var reasons = map[match.Reason]string{
-	match.Former: "a former name", match.Number: "another number or mark in front", match.Spelling: "spelled otherwise", match.Slip: "a slip of the pen",
-	match.Value: "another value", match.Contents: "it holds the same", match.SameName: "it lies elsewhere", match.Copied: "called a copy",
-	match.Followed: "the same line", match.Convention: "by its name", match.FileKind: "by its kind",
-}
-
 // Why says in a few words what the fix follows from; of a better name alone, nothing.
 func (f *Fix) Why() string {
 	switch t := f.thing; {
@@ -264,7 +257,7 @@ func (f *Fix) Why() string {
 	case t.Slot != "":
 		return fmt.Sprintf("it says %s %s", t.Slot, t.Says)
 	default:
-		return reasons[t.Reason]
+		return t.Reason.String()
 	}
 }
 

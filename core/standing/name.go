@@ -128,7 +128,7 @@ func (n *Namer) one(p *Planner, f *File, day time.Time, from string) (*Outcome, 
 		slices.SortFunc(spots, func(a, b Spot) int {
 			return cmp.Or(cmp.Compare(a.Project.Shown, b.Project.Shown), cmp.Compare(a.Dir, b.Dir))
 		})
-		o.Kind, o.Why, o.Help = Several, "named by "+n.Convention, apart(spots)
+		o.Kind, o.Why, o.Help = Several, "named by "+n.Convention, apart(spots, conv)
 		return o, nil
 	}
 	_, ending := naming.Split(path.Base(f.Path))

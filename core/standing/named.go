@@ -18,8 +18,12 @@ func (p *Planner) tell() {
 	count := map[string]int{}
 	texts := make([][]string, len(p.Projects))
 	for i, pr := range p.Projects {
-		for _, name := range pr.Template.FieldNames() {
-			v := pr.Values[name]
+		known := pr.Values
+		if whole, err := pr.Template.WithMade(known); err == nil {
+			known = whole // a reference that is made of others names it as well
+		}
+		for _, f := range pr.Template.Fields {
+			v := known[f.Name]
 			if v.Kind != value.Text || len([]rune(v.Text)) < 3 {
 				continue
 			}

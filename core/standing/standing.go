@@ -82,7 +82,8 @@ type Outcome struct {
 	Why   string // what it follows from, or why it has no place
 	Help  Remedy
 
-	by *template.Convention // that read its name, or nil
+	by   *template.Convention // that read its name, or nil
+	read template.Values      // by that
 }
 
 // A Planner finds the places of files. It must not be shared between goroutines.
@@ -268,32 +269,63 @@ func (p *Planner) Place(f *File) *Outcome {
 			spots, why = fit, why+", and its name names the folder"
 		}
 	}
+	if len(spots) > 1 && o.by != nil {
+		if fit := o.timely(spots); len(fit) > 0 && len(fit) < len(spots) {
+			spots, why = fit, why+", and its day lies in the time of the folder"
+		}
+	}
 	o.Spots, o.Why = spots, why
 	switch len(spots) {
 	case 0:
 		o.Kind = Nowhere
 		o.Why, o.Help = p.nowhere(name)
+		if named := p.named(name); len(named) == 1 && len(p.Projects) > 1 {
+			o.Why += ", though it names " + named[0].Shown
+		}
 	case 1:
 		o.Path = path.Join(spots[0].Dir, name)
 	default:
 		o.Kind = Several
-		o.Help = p.apart(name, spots)
+		o.Help = p.apart(o, name, spots)
 	}
 	return o
 }
 
 // apart is as the function of that name: of all places for files of one ending it is asked once.
-func (p *Planner) apart(name string, spots []Spot) Remedy {
+func (p *Planner) apart(o *Outcome, name string, spots []Spot) Remedy {
 	_, ending := naming.Split(name)
 	k := p.kinds[ending]
 	if k == nil || len(k.spots) != len(spots) || &k.spots[0] != &spots[0] {
-		return apart(spots)
+		return apart(spots, o.by)
 	}
 	if k.apart == nil {
-		help := apart(spots)
+		help := apart(spots, nil)
 		k.apart = &help
 	}
 	return *k.apart
+}
+
+// timely are the spots without those whose folders stand for times in which the days of a file's
+// name do not lie.
+func (o *Outcome) timely(spots []Spot) (fit []Spot) {
+	for _, s := range spots {
+		lies := true
+		for _, f := range o.by.Fields {
+			day := o.read[f.Name]
+			if day.Kind != value.Date && day.Kind != value.Month && day.Kind != value.Quarter && day.Kind != value.Week {
+				continue
+			}
+			for _, longer := range s.place.Values {
+				if covers, both := longer.Covers(day); both && longer.Kind != value.Date {
+					lies = lies && covers
+				}
+			}
+		}
+		if lies {
+			fit = append(fit, s)
+		}
+	}
+	return fit
 }
 
 // readsAs begins what is told of a name that a convention reads.
@@ -326,7 +358,12 @@ func (p *Planner) spots(o *Outcome, f *File, name string) (spots []Spot, why str
 		for _, h := range g.places[g.key(g.value, true)] {
 			if s, ok := g.spot(h); ok && fresh(s) {
 				spots, best = append(spots, s), i
-				why, o.by = readsAs+g.conv.Name, g.conv
+				if why = readsAs + g.conv.Name; o.by != g.conv {
+					o.by, o.read = g.conv, template.Values{}
+					for i, f := range g.conv.Fields {
+						o.read[f.Name] = g.values[i]
+					}
+				}
 			}
 		}
 	}
@@ -433,10 +470,14 @@ func (g *group) spot(h *holding) (Spot, bool) {
 	return Spot{h.project, dir, h.place.Line, h.place, values}, ok
 }
 
-// apart says what would tell places apart.
-func apart(spots []Spot) Remedy {
+// apart says what would tell places apart, of a file whose name a convention reads, or none.
+func apart(spots []Spot, by *template.Convention) Remedy {
 	if slices.ContainsFunc(spots, func(s Spot) bool { return s.Project != spots[0].Project }) {
 		for _, name := range spots[0].Project.Template.FieldNames() {
+			f := spots[0].Project.Template.Field(name)
+			if f.Type.Kind != value.Text || by != nil && !slices.ContainsFunc(by.Fields, func(own *template.Field) bool { return own.Name == name }) {
+				continue // no name would say it
+			}
 			seen := map[string]bool{}
 			for _, s := range spots {
 				seen[s.Project.Values[name].String()] = true
@@ -469,7 +510,13 @@ func (p *Planner) nowhere(name string) (why string, help Remedy) {
 		if len(g.conv.For) > 0 && !slices.Contains(g.conv.For, ending) {
 			continue
 		}
-		if misfit := g.reader.Read(stem, g.values); misfit != nil && (closest == nil || misfit.Closer(closest)) {
+		misfit := g.reader.Read(stem, g.values)
+		if misfit == nil {
+			continue
+		}
+		// One that speaks of the ending is meant before one that speaks of all.
+		speaks := len(g.conv.For) > 0 && misfit.Near()
+		if closest == nil || speaks && len(conv.For) == 0 || misfit.Closer(closest) && (speaks || len(conv.For) == 0 || !closest.Near()) {
 			closest, conv = misfit, g.conv
 		}
 	}
@@ -482,12 +529,34 @@ func (p *Planner) nowhere(name string) (why string, help Remedy) {
 		h := p.endings[ending][0]
 		fields := h.place.Asks()
 		return fmt.Sprintf("it would go to %s, and nothing says which %s", h.place.Path, strings.Join(fields, " and ")), Remedy{AddFolder, h.place.Path, fields, h.project}
+	}
+	speaks, any := p.speak(ending)
+	switch {
+	case len(speaks) == 1:
+		return fmt.Sprintf("files that end in .%s are named by the convention %s here", ending, speaks[0]), Remedy{Kind: ByConvention, Name: speaks[0]}
+	case len(speaks) > 1:
+		return fmt.Sprintf("files that end in .%s are named by one of the conventions %s here", ending, strings.Join(speaks, ", ")), Remedy{Kind: ByConvention, Name: speaks[0]}
+	case len(any) == 1:
+		return "it is not named by the convention " + any[0], Remedy{Kind: ByConvention, Name: any[0]}
+	case len(any) > 1:
+		return "it is named by none of the conventions " + strings.Join(any, ", "), Remedy{Kind: ByConvention, Name: any[0]}
 	case ending == "":
 		return "nothing holds files without an ending", Remedy{}
-	case conv != nil && len(conv.For) > 0:
-		return fmt.Sprintf("files that end in .%s are named by the convention %s here", ending, conv.Name), Remedy{Kind: ByConvention, Name: conv.Name}
 	}
 	return fmt.Sprintf("nothing holds files that end in .%s", ending), Remedy{Kind: HoldEnding, Name: ending}
+}
+
+// speak are the conventions that speak of files of an ending, and those that speak of all.
+func (p *Planner) speak(ending string) (speaks, any []string) {
+	for _, g := range p.groups {
+		switch {
+		case slices.Contains(g.conv.For, ending) && !slices.Contains(speaks, g.conv.Name):
+			speaks = append(speaks, g.conv.Name)
+		case len(g.conv.For) == 0 && !slices.Contains(any, g.conv.Name):
+			any = append(any, g.conv.Name)
+		}
+	}
+	return speaks, any
 }
 
 // remedy is what gives files of an ending a place: the convention that speaks of them, if there is

@@ -28,6 +28,7 @@ const Ending = ".folders"
 // A Template is a template that has been read without an error.
 type Template struct {
 	Name     string // of its file, for messages
+	Folder   string // in which that lies on the disk; empty where it lies in none
 	Text     string
 	Title    string // from the header, or empty
 	About    string

@@ -231,13 +231,8 @@ func (p *Plan) thing(t *match.Thing) {
 		if t.Node.Marks&tree.Either != 0 {
 			kind = tree.File
 		}
-		p.Steps = append(p.Steps, &Step{Step: proposal.Step{Op: change.Move, Probable: !t.Sure, From: p.lies(t.Path), To: t.Final(), Why: why[t.Reason], Folder: kind == tree.Folder}, kind: kind, thing: t, final: t.Target})
+		p.Steps = append(p.Steps, &Step{Step: proposal.Step{Op: change.Move, Probable: !t.Sure, From: p.lies(t.Path), To: t.Final(), Why: t.Reason.String(), Folder: kind == tree.Folder}, kind: kind, thing: t, final: t.Target})
 	}
-}
-
-var why = map[match.Reason]string{
-	match.Followed: "the same line, under another name or number", match.Former: "its former name", match.Number: "another number", match.Spelling: "spelled otherwise", match.Slip: "a slip of the pen, it seems",
-	match.Value: "the same line with other values", match.Contents: "it holds the same, it seems", match.SameName: "it belongs into another folder", match.Copied: "called a copy, it seems",
 }
 
 // lacks returns the starter of something that is not at hand, or "".
@@ -371,6 +366,9 @@ func (p *Plan) removal(n *tree.Node, at string) (steps []*Step, holds string, er
 func (p *Plan) relabel(w *match.Wanted) {
 	l := *p.job.Project.Label
 	l.Build = *label.NewBuild(p.job.Template, p.job.Values, l.Built, l.Version)
+	if l.Lay = p.job.Project.Label.Lay; l.Text != p.job.Project.Label.Text {
+		l.Laid(p.job.Template, p.job.Project.Dir)
+	}
 	if p.job.Template == p.job.Project.Template {
 		l.Text = p.job.Project.Label.Text // with its starters, also where they are not at hand
 	}
