@@ -45,6 +45,7 @@ type world struct {
 	dir   string
 	text  string
 	names []string // of the conventions
+	given []string // values beside the client
 	told  []string // what was done, for whoever reads a failure
 }
 
@@ -86,7 +87,13 @@ func (w *world) write(at string) string {
 // template writes a template, and reports whether it can be built from.
 func (w *world) template() bool {
 	var text strings.Builder
-	text.WriteString("---\nfields: { client: Who?, topic: { type: text }, town: { default: \"\" } }\nrules: { sorting: off, repeats: off }\nnames:\n")
+	yearly := w.r.Intn(3) == 0
+	text.WriteString("---\nfields: { client: Who?, topic: { type: text }, town: { default: \"\" }")
+	if w.given = nil; yearly {
+		text.WriteString(", year: { type: year }")
+		w.given = []string{"year=2027"}
+	}
+	text.WriteString(" }\nrules: { sorting: off, repeats: off }\nnames:\n")
 	for _, c := range conventions {
 		if name, _, _ := strings.Cut(c, ":"); w.r.Intn(3) > 0 {
 			if strings.Contains(c, "%s") {
@@ -102,7 +109,9 @@ func (w *world) template() bool {
 	}
 	text.WriteString("---\n")
 	indent := "    "
-	if w.r.Intn(4) == 0 {
+	if yearly {
+		text.WriteString("<client> <year>\n")
+	} else if w.r.Intn(4) == 0 {
 		text.WriteString("<client>\n    Office | holds: documents\n    Job | project\n")
 		indent = "        "
 	} else {
@@ -216,7 +225,7 @@ func (w *world) live() {
 	require.NoError(w.t, os.Mkdir(filepath.Join(w.dir, "P"), 0o777))
 	clients := []string{"Oriel Pask", "Jun", "Una"}[:1+w.r.Intn(3)]
 	for _, client := range clients {
-		if _, status := w.run("build", "t", "client="+client, "--into", "P", "--yes"); status != 0 {
+		if _, status := w.run(append([]string{"build", "t", "client=" + client, "--into", "P", "--yes"}, w.given...)...); status != 0 {
 			w.t.Fatal(w.story("cannot be built"))
 		}
 	}
@@ -224,7 +233,7 @@ func (w *world) live() {
 	if strings.Contains(w.text, "<topic>") && w.r.Intn(2) == 0 {
 		for _, topic := range []string{"tax", "pension"}[:1+w.r.Intn(2)] {
 			projects, _ := filepath.Glob(filepath.Join(w.dir, "P", clients[0], "*", ".vestibula.json"))
-			at := path.Join("P", clients[0])
+			at := path.Join("P", strings.TrimSpace(clients[0]+" "+w.year()))
 			if len(projects) > 0 {
 				at += "/Job"
 			}
@@ -239,12 +248,50 @@ func (w *world) live() {
 	w.arrives()
 	w.scattered()
 	w.counted()
+	w.goesOn()
+}
+
+// year is what follows the client in the name of a project.
+func (w *world) year() string {
+	if w.given == nil {
+		return ""
+	}
+	return "2027"
+}
+
+// goesOn names a file, brings the projects to a template with one line more, and carries one of them
+// forward: none of it brings about what a check finds.
+func (w *world) goesOn() {
+	before := w.findings()
+	projects, _ := filepath.Glob(filepath.Join(w.dir, "P", "*", ".vestibula.json"))
+	if len(projects) == 0 {
+		return
+	}
+	at := w.real(filepath.Dir(projects[w.r.Intn(len(projects))]))
+	if strings.Contains(w.text, "holds: note") {
+		w.run("name", "note", "--in", at, "day=2027-02-03", "what=plan", "--ext", "txt", "--create")
+		w.same(before, "name")
+	}
+	before = w.findings()
+	lines := strings.TrimRight(w.text, "\n")
+	w.text = lines + "\n    Added afterwards\n"
+	require.NoError(w.t, os.WriteFile(filepath.Join(w.dir, "t.folders"), []byte(w.text), 0o666))
+	if _, status := w.run("upgrade", "P", "--yes"); status == 0 {
+		w.same(before, "upgrade")
+	}
+	if w.given == nil {
+		return
+	}
+	before = w.findings()
+	if _, status := w.run("next", at, "--yes"); status == 0 {
+		w.same(before, "next")
+	}
 }
 
 // archived archives a project with a bill in it, whose number counts from then on.
 func (w *world) archived(client string) {
 	require.NoError(w.t, os.MkdirAll(filepath.Join(w.dir, "Away"), 0o777))
-	at := path.Join("P", client)
+	at := path.Join("P", strings.TrimSpace(client+" "+w.year()))
 	if _, err := os.Lstat(filepath.Join(w.dir, at, ".vestibula.json")); err != nil {
 		return // it shares a folder
 	}

@@ -390,7 +390,7 @@ func (x *index) find(m *matcher, f *looseFile) *tree.Node {
 	_, end := naming.Split(f.node.Name)
 	var fit, beside []*tree.Node
 	for _, n := range candidates {
-		if n == f.want || !m.Template.ClausesOf(n).Takes(end) {
+		if n == f.want || !m.Template.ClausesOf(n).Takes(end) || x.open(m, n) {
 			continue
 		}
 		if fit = append(fit, n); f.want != nil && x.parents[n] == x.parents[f.want] {
@@ -404,6 +404,19 @@ func (x *index) find(m *matcher, f *looseFile) *tree.Node {
 		return beside[0]
 	}
 	return nil
+}
+
+// open reports whether a place stands for any number of folders, of which none is there.
+func (x *index) open(m *matcher, n *tree.Node) bool {
+	if _, there := m.spots[n]; there {
+		return false
+	}
+	for ; n != nil; n = x.parents[n] {
+		if n.Marks&tree.Open != 0 {
+			return true
+		}
+	}
+	return false
 }
 
 // agreesAt reports whether a file's name agrees with all that a place says.
