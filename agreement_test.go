@@ -341,7 +341,9 @@ func (w *world) holds(dir string) {
 			break
 		}
 	}
-	var out struct{ Tree []struct{ Name, Holds string } }
+	var out struct {
+		Tree []struct{ Name, Holds string }
+	}
 	if own == "." || own == "/" || w.json(&out, "guide", own) != 0 {
 		return // what is shared lies beside it
 	}

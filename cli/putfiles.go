@@ -16,6 +16,7 @@ import (
 	"vestibula/core/packed"
 	"vestibula/core/place"
 	"vestibula/core/pool"
+	"vestibula/core/project"
 	"vestibula/core/put"
 	"vestibula/core/standing"
 	"vestibula/core/tree"
@@ -74,6 +75,12 @@ func (r *putRun) folder(source int, named, dir string, known map[string]bool, do
 	for _, u := range unread {
 		r.side.Text(term.Bad.Render("vestibula:") + " " + term.Visible(filepath.Join(named, filepath.FromSlash(u.Path))) + " cannot be read; the rest is put")
 	}
+	var others []string // projects in the source that nothing is put into
+	project.Labelled(root, func(n *tree.Node, at string) {
+		if full := filepath.ToSlash(dir) + "/" + at; !strings.HasPrefix(full+"/", r.base+"/") {
+			others = append(others, at+"/")
+		}
+	})
 	before := root.Count()
 	if err := inspect.Prune(root); err != nil {
 		return err
@@ -88,6 +95,10 @@ func (r *putRun) folder(source int, named, dir string, known map[string]bool, do
 	for at, n := range root.All() {
 		full := top + "/" + at
 		if n.Kind != tree.File || known[full] || r.settles(own, top, full) {
+			continue
+		}
+		if slices.ContainsFunc(others, func(o string) bool { return strings.HasPrefix(at, o) }) {
+			r.settled++
 			continue
 		}
 		known[full] = true
