@@ -23,6 +23,7 @@ type checkRun struct {
 	asJSON      bool
 	all         bool // also what is alike
 	only        []string
+	without     []string
 	strict      bool
 	explain, by string
 	ignore      []string
@@ -94,6 +95,7 @@ where there are errors; with --strict, warnings count too.`,
 	c.Flags().BoolVar(&r.asJSON, "json", false, "print JSON")
 	c.Flags().BoolVar(&r.all, "all", false, "list all that is found, also what is alike")
 	c.Flags().StringSliceVar(&r.only, "only", nil, "hold only these `RULES` against it, with commas between")
+	c.Flags().StringSliceVar(&r.without, "without", nil, "leave these `RULES` out, with commas between")
 	c.Flags().BoolVar(&r.strict, "strict", false, "warnings fail as well")
 	c.Flags().StringVar(&r.explain, "explain", "", "say what a `RULE` means, and why it matters")
 	c.Flags().StringVar(&r.by, "template", "", "check a folder by the rules of this `TEMPLATE`")
@@ -109,6 +111,7 @@ where there are errors; with --strict, warnings count too.`,
 		return rules.Names(), cobra.ShellCompDirectiveNoFileComp
 	})
 	_ = c.RegisterFlagCompletionFunc("only", completeRules)
+	_ = c.RegisterFlagCompletionFunc("without", completeRules)
 	_ = c.RegisterFlagCompletionFunc("template", a.completeTemplates)
 	return c
 }
@@ -123,15 +126,9 @@ func (r *checkRun) run(args []string) error {
 	if r.explain != "" {
 		return r.explainRule()
 	}
-	for i, name := range r.only {
-		r.only[i] = strings.TrimSpace(name)
-		known := append([]string{"language", "names", "same-name"}, rules.Names()...)
-		if !slices.Contains(known, r.only[i]) {
-			help := "the rules are " + strings.Join(known, ", ")
-			if near := outline.Nearest(r.only[i], known); near != "" {
-				help = "did you mean " + near + "?"
-			}
-			return unclear(help, "there is no rule \"%s\"", r.only[i])
+	for _, list := range [][]string{r.only, r.without} {
+		if err := knownRules(list); err != nil {
+			return err
 		}
 	}
 	real, err := r.realOnes(args)
@@ -161,9 +158,25 @@ func (r *checkRun) run(args []string) error {
 	return r.tell(result)
 }
 
+// knownRules trims the names of rules, and refuses one that there is not.
+func knownRules(names []string) error {
+	known := append([]string{"language", "names", "same-name"}, rules.Names()...)
+	for i := range names {
+		if names[i] = strings.TrimSpace(names[i]); slices.Contains(known, names[i]) {
+			continue
+		}
+		help := "the rules are " + strings.Join(known, ", ")
+		if near := outline.Nearest(names[i], known); near != "" {
+			help = "did you mean " + near + "?"
+		}
+		return unclear(help, "there is no rule \"%s\"", names[i])
+	}
+	return nil
+}
+
 // wanted reports whether findings of a rule are to be told.
 func (r *checkRun) wanted(rule string) bool {
-	return len(r.only) == 0 || slices.Contains(r.only, rule)
+	return (len(r.only) == 0 || slices.Contains(r.only, rule)) && !slices.Contains(r.without, rule)
 }
 
 // tell prints the result and returns the stop that goes with it.

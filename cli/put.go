@@ -35,8 +35,9 @@ import (
 type putRun struct {
 	*app
 	consent
-	into, convention, older string
-	move, copy, link        bool
+	into, older      string
+	conventions      []string // that name what comes in
+	move, copy, link bool
 
 	raw      map[string]template.Raw
 	base     string         // what lies in it is moved; absolute, with slashes
@@ -80,7 +81,7 @@ what the template has for it there, and is not asked for where it was.`,
 	c.Flags().BoolVar(&r.preview, "preview", false, "show what would be done, and change nothing")
 	c.Flags().BoolVar(&r.asJSON, "json", false, "print JSON")
 	c.Flags().StringVar(&r.into, "into", "", "the project, or the folder `DIR` in which projects lie")
-	c.Flags().StringVar(&r.convention, "convention", "", "name what comes in by this `NAME`, with what is known")
+	c.Flags().StringSliceVar(&r.conventions, "convention", nil, "name what comes in by this `NAME`, with what is known; of several, by the first that is for such files")
 	c.Flags().StringVar(&r.older, "older-into", "", "instead, move all but the newest of files that differ only in a number, a version or a day into a folder of this `NAME` beside them")
 	c.Flags().BoolVar(&r.move, "move", false, "move them, also from elsewhere")
 	c.Flags().BoolVar(&r.copy, "copy", false, "copy them, also from within")
@@ -116,11 +117,11 @@ func (r *putRun) run(args []string) error {
 		return unclear(examplesOf("put"), "which files?")
 	case ways > 1:
 		return unclear("", "of --move, --copy and --link, one can be meant")
-	case len(values) > 0 && r.convention == "":
+	case len(values) > 0 && len(r.conventions) == 0:
 		return unclear("name it with --convention", "%s is for a convention that names what comes in", values[0])
 	}
 	if r.older != "" {
-		if r.into != "" || r.convention != "" || ways > 0 {
+		if r.into != "" || len(r.conventions) > 0 || ways > 0 {
 			return unclear("", "--older-into moves files aside where they lie: it goes without --into, --convention, --move, --copy and --link")
 		}
 		return r.olderInto()
@@ -214,8 +215,8 @@ func (a *app) layouts(found *project.Found) ([]*standing.Project, error) {
 func (r *putRun) find() error {
 	p := standing.NewPlanner(r.projects)
 	p.Below, p.Archived = r.below, r.archived
-	if r.convention != "" {
-		if err := r.known(); err != nil {
+	for _, name := range r.conventions {
+		if err := r.known(name); err != nil {
 			return err
 		}
 	}
@@ -238,7 +239,7 @@ func (r *putRun) find() error {
 		return place.OpenFile(filepath.FromSlash(at))
 	})
 	end()
-	if r.convention != "" {
+	if len(r.conventions) > 0 {
 		if err := r.nameAnew(p); err != nil {
 			return err
 		}
@@ -302,13 +303,13 @@ func (r *putRun) nameAnew(p *standing.Planner) error {
 		}
 		sets[own] = set
 	}
-	n := &standing.Namer{Convention: r.convention, Given: r.raw, Now: r.now, Made: r.made,
+	n := &standing.Namer{Conventions: r.conventions, Given: r.raw, Now: r.now, Made: r.made,
 		Wrong: func(own *standing.Project, name string) string { return fault(sets[own], name) }}
 	fresh, err := n.Name(p, coming)
 	var lacking *standing.NameError
 	switch {
 	case errors.As(err, &lacking):
-		return missing(r.convention, lacking.Fields)
+		return missing(lacking.Convention.Name, lacking.Fields)
 	case err != nil:
 		return unclear("", "%v", err)
 	}
@@ -323,15 +324,15 @@ func (r *putRun) nameAnew(p *standing.Planner) error {
 func base(p *standing.Project) string { return p.Dir.Slashed() }
 
 // known refuses a convention that no project has.
-func (r *putRun) known() error {
+func (r *putRun) known(name string) error {
 	var names []string
 	for _, p := range r.projects {
-		if p.Template.Convention(r.convention) != nil {
+		if p.Template.Convention(name) != nil {
 			return nil
 		}
 		names = append(names, p.Template.ConventionNames()...)
 	}
-	_, err := convention(r.projects[0].Template, r.convention)
+	_, err := convention(r.projects[0].Template, name)
 	if err == nil || len(names) == 0 {
 		return unclear("", "no project here has naming conventions")
 	}

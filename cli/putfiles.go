@@ -12,6 +12,7 @@ import (
 	"vestibula/cli/term"
 	"vestibula/core/inspect"
 	"vestibula/core/made"
+	"vestibula/core/match"
 	"vestibula/core/naming"
 	"vestibula/core/packed"
 	"vestibula/core/place"
@@ -19,6 +20,7 @@ import (
 	"vestibula/core/project"
 	"vestibula/core/put"
 	"vestibula/core/standing"
+	"vestibula/core/template"
 	"vestibula/core/tree"
 )
 
@@ -82,7 +84,7 @@ func (r *putRun) folder(source int, named, dir string, known map[string]bool, do
 		}
 	})
 	before := root.Count()
-	if err := inspect.Prune(root); err != nil {
+	if err := r.prune(root); err != nil {
 		return err
 	}
 	r.passed += before - root.Count()
@@ -107,6 +109,42 @@ func (r *putRun) folder(source int, named, dir string, known map[string]bool, do
 	for _, full := range r.addAll(source, top, found) {
 		r.side.Text(term.Bad.Render("vestibula:") + " " + term.Visible(filepath.FromSlash(full)) + " cannot be read; the rest is put")
 	}
+	return nil
+}
+
+// prune takes out of a source what is hidden, what programs leave, and what the templates of all
+// projects ignore.
+func (r *putRun) prune(root *tree.Node) error {
+	if err := inspect.Prune(root); err != nil {
+		return err
+	}
+	var templates []*template.Template
+	for _, p := range r.projects {
+		if len(p.Template.Ignore) == 0 {
+			return nil
+		}
+		if !slices.Contains(templates, p.Template) {
+			templates = append(templates, p.Template)
+		}
+	}
+	wanted := map[string]bool{} // by some template
+	for _, t := range templates {
+		seen, err := match.Seen(root, t)
+		if err != nil {
+			return err
+		}
+		for at := range seen.All() {
+			wanted[strings.Clone(at)] = true
+		}
+	}
+	var walk func(n *tree.Node, at string)
+	walk = func(n *tree.Node, at string) {
+		n.Children = slices.DeleteFunc(n.Children, func(c *tree.Node) bool { return !wanted[path.Join(at, c.Name)] })
+		for _, c := range n.Children {
+			walk(c, path.Join(at, c.Name))
+		}
+	}
+	walk(root, "")
 	return nil
 }
 

@@ -23,7 +23,7 @@ type movingOn struct {
 // movesOn finds out whether folders of a project move to another folder of it: nil where
 // it is not so. The project itself sorts what is put into it.
 func (r *putRun) movesOn() (*movingOn, error) {
-	if r.into == "" || r.convention != "" || r.copy || r.link {
+	if r.into == "" || len(r.conventions) > 0 || r.copy || r.link {
 		return nil, nil
 	}
 	into, err := place.Real(r.into)

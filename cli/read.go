@@ -26,8 +26,8 @@ import (
 // A readRun is one call of read.
 type readRun struct {
 	*app
-	in, only, links, outFile      string
-	where                         []string
+	in, links, outFile            string
+	only, where                   []string
 	asCSV, asJSON, newest, strict bool
 
 	t      *template.Template // nil: those of the projects
@@ -64,7 +64,7 @@ that differ only in a number or a day. Only what conventions speak of is counted
 		RunE:              func(_ *cobra.Command, args []string) error { return r.run(args) },
 	}
 	c.Flags().StringVar(&r.in, "in", "", "read all that lies in the folder or archive `DIR`")
-	c.Flags().StringVar(&r.only, "convention", "", "read by this `NAME` alone")
+	c.Flags().StringSliceVar(&r.only, "convention", nil, "read by this `NAME` alone, or by several, with commas between")
 	c.Flags().StringArrayVar(&r.where, "where", nil, "keep only what has `field=value`, or field~part")
 	c.Flags().BoolVar(&r.newest, "newest", false, "of files that differ only in a number or a day, the newest")
 	c.Flags().StringVar(&r.links, "links", "", "make or refresh the folder `DIR` of links to what was found")
@@ -183,12 +183,15 @@ func (r *readRun) fits(templates []*template.Template) error {
 		}
 	}
 	sorted := func(list []string) []string { return slices.Compact(slices.Sorted(slices.Values(list))) }
-	if r.only != "" && !slices.Contains(conventions, r.only) {
+	for _, only := range r.only {
+		if slices.Contains(conventions, only) {
+			continue
+		}
 		help := "they are " + strings.Join(sorted(conventions), ", ")
-		if near := outline.Nearest(r.only, conventions); near != "" {
+		if near := outline.Nearest(only, conventions); near != "" {
 			help = "did you mean " + near + "?"
 		}
-		return unclear(help, "there is no naming convention \"%s\" here", r.only)
+		return unclear(help, "there is no naming convention \"%s\" here", only)
 	}
 	for i := range r.reader.Filters {
 		field := r.reader.Filters[i].Field

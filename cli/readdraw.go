@@ -237,7 +237,7 @@ func (r *readRun) rows() [][]string {
 	if r.t != nil {
 		for _, c := range r.t.Names {
 			for _, f := range c.Fields {
-				if (r.only == "" || r.only == c.Name) && !slices.Contains(columns[fixed:], f.Name) {
+				if (len(r.only) == 0 || slices.Contains(r.only, c.Name)) && !slices.Contains(columns[fixed:], f.Name) {
 					columns = append(columns, f.Name)
 				}
 			}

@@ -25,6 +25,22 @@ import (
 // A Condition is true where all tests of one of its rows are; without rows, always.
 type Condition [][]Test
 
+// And is true where both conditions are.
+func (c Condition) And(other Condition) (both Condition) {
+	switch {
+	case len(c) == 0:
+		return other
+	case len(other) == 0:
+		return c
+	}
+	for _, row := range c {
+		for _, more := range other {
+			both = append(both, slices.Concat(row, more))
+		}
+	}
+	return both
+}
+
 // A Test is one question to a value.
 type Test struct {
 	Field  string

@@ -58,7 +58,7 @@ func (m *matcher) held(line *template.Line, want *tree.Node, at spot) {
 	case m.older(line, at):
 	case misfit != nil && misfit.Tied: // an error of the template, and no fault of the file
 		at.node.Marks |= tree.Conforms
-	case line.Takes(end):
+	case line.TakesFile(at.node.Name):
 	default:
 		t := m.tell(&Thing{Kind: Unfit, Node: at.node, Path: at.path})
 		if misfit != nil && misfit.Near() {
@@ -368,7 +368,7 @@ func (x *index) find(m *matcher, f *looseFile) *tree.Node {
 		var fit []*tree.Node
 		for _, n := range candidates {
 			l := m.Template.ClausesOf(n)
-			if (slices.Contains(l.Holds, f.conv) || f.slot != "" && !l.HoldsAnything()) && m.agreesAt(x, n, f) {
+			if (slices.Contains(l.Holds, f.conv) || f.slot != "" && !l.HoldsAnything()) && !x.open(n) && m.agreesAt(x, n, f) {
 				fit = append(fit, n)
 			}
 		}
@@ -387,10 +387,9 @@ func (x *index) find(m *matcher, f *looseFile) *tree.Node {
 	if f.slot != "" || f.thing == nil || f.spoken {
 		return nil
 	}
-	_, end := naming.Split(f.node.Name)
 	var fit, beside []*tree.Node
 	for _, n := range candidates {
-		if n == f.want || !m.Template.ClausesOf(n).Takes(end) || x.open(m, n) {
+		if n == f.want || !m.Template.ClausesOf(n).TakesFile(f.node.Name) || x.open(n) {
 			continue
 		}
 		if fit = append(fit, n); f.want != nil && x.parents[n] == x.parents[f.want] {
@@ -406,11 +405,9 @@ func (x *index) find(m *matcher, f *looseFile) *tree.Node {
 	return nil
 }
 
-// open reports whether a place stands for any number of folders, of which none is there.
-func (x *index) open(m *matcher, n *tree.Node) bool {
-	if _, there := m.spots[n]; there {
-		return false
-	}
+// open reports whether a place stands for any number of folders: which of them is meant, a match
+// does not say.
+func (x *index) open(n *tree.Node) bool {
 	for ; n != nil; n = x.parents[n] {
 		if n.Marks&tree.Open != 0 {
 			return true

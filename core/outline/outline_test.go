@@ -83,7 +83,7 @@ func TestErrorsAreAllToldWithTheirPlaces(t *testing.T) {
 			"3:4: there is nothing behind this bar (remove it, or write a clause such as `note: what it is for`)"},
 		{"A | each:\nB | blank: x\nC | keep | keep\n| later", "1:5: `each` needs something behind a colon\n" +
 			"2:5: `blank` stands alone (remove what follows it: `| blank`)\n3:12: `keep` stands twice in this line\n" +
-			"4:1: there is no name in front of this clause (write the name of the folder first; only `| use: PART` can stand alone)"},
+			"4:1: there is no name in front of this clause (write the name of the folder first; only `| use: PART` can stand alone, with `when:` or without)"},
 		{"A\nB\xff\n", "2:2: this character is not valid text (save the template as UTF-8)"},
 		{strings.Repeat("x", MaxLine+1), "1:1: this line has more than 4096 bytes (no system takes a name that long)"},
 	}

@@ -124,8 +124,10 @@ func (p *parser) entry(l *Line, body string) {
 		column += written
 		l.Clauses = append(l.Clauses, c)
 	}
-	if _, uses := l.Clause("use"); l.Name == "" && (!uses || len(l.Clauses) > 1) {
-		p.fail(l.Pos(), 1, "there is no name in front of this clause", "write the name of the folder first; only `| use: PART` can stand alone")
+	_, uses := l.Clause("use")
+	_, when := l.Clause("when")
+	if l.Name == "" && (!uses || len(l.Clauses) > 2 || len(l.Clauses) == 2 && !when) {
+		p.fail(l.Pos(), 1, "there is no name in front of this clause", "write the name of the folder first; only `| use: PART` can stand alone, with `when:` or without")
 	}
 }
 

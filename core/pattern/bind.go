@@ -10,8 +10,9 @@ import (
 // A Field is what a slot is bound to: the place of its value among all values,
 // and the type of these.
 type Field struct {
-	Index int
-	Type  *value.Type
+	Index    int
+	Type     *value.Type
+	Optional bool // it may have no value: at the end of a pattern it is left out then
 }
 
 // A Name is a pattern whose slots are bound to fields. It is safe for use by
@@ -65,14 +66,50 @@ func (p *Pattern) Bind(lookup func(name string) (Field, *Error)) (*Name, []*Erro
 			errs = append(errs, &Error{At: piece.At, Width: width(piece.Text), Message: fmt.Sprintf("\"%s\" is a list, and a name holds one value", piece.Field), Help: fmt.Sprintf("repeat the line: | each: item in %s, and write <item>", piece.Field)})
 		}
 		if piece.Field == OwnNumber {
-			if n.own >= 0 {
-				errs = append(errs, &Error{At: piece.At, Width: width(piece.Text), Message: "a name has one <#> only", Help: ""})
+			if b.bare = piece.Form == ""; n.own < 0 {
+				n.own = len(n.parts) // what stands in front of it is the series
 			}
-			n.own, b.bare = len(n.parts), piece.Form == ""
 		}
 		n.parts = append(n.parts, b)
 	}
 	return n, errs
+}
+
+// tail is the part from which on a name is left out where the optional field at its end has no
+// value: the text that joins it to the slot before, and its own slot; -1 where there is none.
+func (n *Name) tail() int {
+	last := len(n.parts) - 1
+	if last < 1 || n.parts[last].name == "" || !n.parts[last].field.Optional {
+		return -1
+	}
+	from := last
+	if n.parts[last-1].name == "" {
+		from--
+	}
+	slots := 0
+	for i := range n.parts[:from] {
+		if n.parts[i].name == n.parts[last].name {
+			return -1
+		}
+		if n.parts[i].name != "" {
+			slots++
+		}
+	}
+	if slots == 0 {
+		return -1
+	}
+	return from
+}
+
+// short is the name without its optional end, or nil.
+func (n *Name) short() *Name {
+	from := n.tail()
+	if from < 0 {
+		return nil
+	}
+	p := *n.Pattern
+	p.Pieces = p.Pieces[:min(from, len(p.Pieces))]
+	return &Name{Pattern: &p, parts: n.parts[:from], own: n.own, slots: n.slots}
 }
 
 // Numbered reports whether the name holds <#>, and whether that is bare, so
@@ -106,9 +143,12 @@ func (n *Name) AppendPrefix(dst []byte, f *Filling) ([]byte, error) {
 }
 
 func (n *Name) append(dst []byte, f *Filling, end int) ([]byte, error) {
-	start, left := len(dst), false
+	start, left, tail, joint := len(dst), false, n.tail(), 0
 	for i := range n.parts[:end] {
 		b := &n.parts[i]
+		if i == tail {
+			joint = len(dst)
+		}
 		if b.name == "" {
 			dst = append(dst, b.text...)
 			continue
@@ -126,7 +166,9 @@ func (n *Name) append(dst []byte, f *Filling, end int) ([]byte, error) {
 			dst = append(append(append(dst, '('), v.Text...), ')')
 			continue
 		case v.Empty():
-			left = true
+			if left = true; tail >= 0 && i == len(n.parts)-1 {
+				dst = dst[:joint]
+			}
 			continue
 		}
 		if b.step != 0 {

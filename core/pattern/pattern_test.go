@@ -137,7 +137,7 @@ func TestReadingRefusesWhatAFormNeverWrites(t *testing.T) {
 
 func TestNamesAreWrittenAsAWhole(t *testing.T) {
 	short := &value.Type{Kind: value.Text, Max: ptr(10)}
-	fields := map[string]Field{"client": {0, text}, "topic": {1, short}, "n": {2, number}, OwnNumber: {3, number}}
+	fields := map[string]Field{"client": {Type: text}, "topic": {Index: 1, Type: short}, "n": {Index: 2, Type: number}, OwnNumber: {Index: 3, Type: number}}
 	p, errs := Parse("<#> <client> - <topic> (<n:000>)")
 	require.Empty(t, errs)
 	n, errs := p.Bind(func(name string) (Field, *Error) { return fields[name], nil })

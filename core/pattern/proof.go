@@ -39,13 +39,28 @@ type Span struct {
 // hold days that do not exist, which only the reader knows.
 var rounds = []int{1, 8, 64}
 
-// Unambiguous decides whether no name can be read in two ways. It is decided on
+// Unambiguous decides whether no name can be read in two ways, with its optional end or without.
+func (n *Name) Unambiguous() Proof {
+	proof := n.once()
+	short := n.short()
+	if short == nil || proof.Verdict == Fails {
+		return proof
+	}
+	for _, other := range []Proof{short.once(), n.apart(short)} {
+		if other.Verdict == Fails || proof.Verdict == Holds {
+			proof = other
+		}
+	}
+	return proof
+}
+
+// once decides whether no name can be read in two ways, of names with all their parts. It is decided on
 // the product of the pattern's automaton with itself: a name with two readings
 // is a path from the start to an accepting pair of states that passes through
 // two different states (Book, Even, Greibach and Ott, "Ambiguity in Graphs and
 // Expressions", 1971). The search is breadth-first, so that the example is a
 // shortest one; the reader confirms it.
-func (n *Name) Unambiguous() Proof {
+func (n *Name) once() Proof {
 	r := n.Reader()
 	a := r.automaton()
 	if a == nil {
@@ -66,8 +81,26 @@ func (n *Name) Unambiguous() Proof {
 	return proof
 }
 
-// Disjoint decides whether no name fits both patterns.
+// Disjoint decides whether no name fits both patterns, with their optional ends or without.
 func (n *Name) Disjoint(m *Name) Proof {
+	proof := Proof{Verdict: Holds}
+	for _, x := range []*Name{n, n.short()} {
+		for _, y := range []*Name{m, m.short()} {
+			if x == nil || y == nil {
+				continue
+			}
+			if one := x.apart(y); one.Verdict == Fails || proof.Verdict == Holds {
+				if proof = one; one.Verdict == Fails {
+					return proof
+				}
+			}
+		}
+	}
+	return proof
+}
+
+// apart decides whether no name fits both patterns, with all their parts.
+func (n *Name) apart(m *Name) Proof {
 	r, q := n.Reader(), m.Reader()
 	confirm := dressed(func(name string) *Proof {
 		x, y := r.readingsWithSpans(name, 1), q.readingsWithSpans(name, 1)

@@ -26,7 +26,7 @@ func bindTo(t require.TestingT, source string) *Name {
 	n, errs := p.Bind(func(name string) (Field, *Error) {
 		for i, s := range slots {
 			if s == name {
-				return Field{i, types[name[0]]}, nil
+				return Field{Index: i, Type: types[name[0]]}, nil
 			}
 		}
 		return Field{}, &Error{}

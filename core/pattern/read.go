@@ -32,6 +32,7 @@ type Reader struct {
 	attempts int
 	bars     bool        // there are fields that cannot hold some texts
 	collect  func() bool // if not nil, called for each reading; true ends the search
+	less     *Reader     // of names that are without their optional end; nil where there are none
 	want     int         // the last token that was reached and did not fit
 	far      int         // the furthest place at which it did not
 	reason   string      // why a value that was read cannot be
@@ -72,7 +73,21 @@ func (n *Name) Reader() *Reader {
 		}
 	}
 	r.ready()
+	if short := n.short(); short != nil {
+		r.less = short.Reader()
+	}
 	return r
+}
+
+// shorter reads a name that is without its optional end.
+func (r *Reader) shorter(name string, values []value.Value) bool {
+	if r.less == nil || r.less.Read(name, values[:r.less.shown]) != nil {
+		return false
+	}
+	for i := r.less.shown; i < r.shown; i++ {
+		values[i] = value.Nothing(r.fields[i].typ.Kind)
+	}
+	return true
 }
 
 // readFields gives a reader its fields: each once, and behind them those that stand
@@ -166,7 +181,11 @@ func (r *Reader) Read(name string, values []value.Value) *Misfit {
 	if r.fits {
 		return nil
 	}
-	return r.misfit()
+	misfit := r.misfit()
+	if r.shorter(name, values) {
+		return nil
+	}
+	return misfit
 }
 
 // Read reads back a value from all of s. Where the form does not hold the

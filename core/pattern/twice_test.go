@@ -26,7 +26,7 @@ func bindTwice(t require.TestingT, source string) *Name {
 	n, errs := p.Bind(func(name string) (Field, *Error) {
 		for i, slot := range slots {
 			if slot == name {
-				return Field{i, types[name[:1]]}, nil
+				return Field{Index: i, Type: types[name[:1]]}, nil
 			}
 		}
 		return Field{}, &Error{}

@@ -245,7 +245,7 @@ func TestFilesAreNamedInTheOrderInWhichTheyCameAbout(t *testing.T) {
 	files := []*standing.File{{Path: "IMG_3.jpg"}, {Path: "IMG_1.jpg"}, {Path: "IMG_2.JPG"}, {Path: "a.wav"}, {Path: "2027-03-09 oriel-pask verso 001.jpg"}}
 	day := map[string]int{"IMG_3.jpg": 1, "IMG_1.jpg": 3, "IMG_2.JPG": 2}
 	wrong := map[string]string{} // names that rules refuse
-	n := &standing.Namer{Convention: "scan", Given: map[string]template.Raw{"side": {Text: "recto"}}, Now: now, Made: func(f *standing.File) (time.Time, string) {
+	n := &standing.Namer{Conventions: []string{"scan"}, Given: map[string]template.Raw{"side": {Text: "recto"}}, Now: now, Made: func(f *standing.File) (time.Time, string) {
 		return now.AddDate(0, 0, day[f.Path]), "from the photograph"
 	},
 		Wrong: func(_ *standing.Project, name string) string { return wrong[name] }}
@@ -272,7 +272,7 @@ func TestFilesAreNamedInTheOrderInWhichTheyCameAbout(t *testing.T) {
 	_, err = n.Name(p, files)
 	assert.ErrorContains(t, err, "side \"spine\" is not one of")
 
-	sheets := &standing.Namer{Convention: "sheet", Now: now, Made: n.Made, Wrong: n.Wrong}
+	sheets := &standing.Namer{Conventions: []string{"sheet"}, Now: now, Made: n.Made, Wrong: n.Wrong}
 	got, err = sheets.Name(p, []*standing.File{{Path: "x.md"}, {Path: "y.md"}})
 	require.NoError(t, err)
 	for f, o := range got {
@@ -295,7 +295,7 @@ func TestNumbersOfOneRunCountOnWhereTheyAreCounted(t *testing.T) {
 		l, err := (&project.Project{Dir: "/Ola", Label: &label.Label{}, Template: tpl, Values: values}).Layout(root, 1000, now)
 		require.NoError(t, err)
 		days := map[string]time.Time{"a.pdf": now, "b.pdf": now.AddDate(0, 1, 0), "c.pdf": now.AddDate(0, 1, 1)}
-		n := &standing.Namer{Convention: "bill", Now: now, Made: func(f *standing.File) (time.Time, string) { return days[f.Path], "" }, Wrong: func(*standing.Project, string) string { return "" }}
+		n := &standing.Namer{Conventions: []string{"bill"}, Now: now, Made: func(f *standing.File) (time.Time, string) { return days[f.Path], "" }, Wrong: func(*standing.Project, string) string { return "" }}
 		files := []*standing.File{{Path: "a.pdf"}, {Path: "b.pdf"}, {Path: "c.pdf"}}
 		got, err := n.Name(standing.NewPlanner([]*standing.Project{{Layout: l, Shown: "Ola"}}), files)
 		require.NoError(t, err)

@@ -58,7 +58,7 @@ type Source struct {
 
 // A Reader reads sources. It must not be shared between goroutines.
 type Reader struct {
-	Only    string // a convention; "" for all
+	Only    []string // conventions; none for all
 	Filters []naming.Filter
 
 	folders map[*template.Template]*naming.Folders
@@ -98,10 +98,12 @@ func (r *Reader) reader(t *template.Template) *naming.Folders {
 	f := r.folders[t]
 	if f == nil {
 		from := t
-		if r.Only != "" {
+		if len(r.Only) > 0 {
 			from = &template.Template{Lines: t.Lines}
-			if c := t.Convention(r.Only); c != nil {
-				from.Names = []*template.Convention{c}
+			for _, c := range t.Names {
+				if slices.Contains(r.Only, c.Name) {
+					from.Names = append(from.Names, c)
+				}
 			}
 		}
 		f = naming.NewFolders(from)

@@ -80,7 +80,7 @@ func TestWhatConventionsSpeakOfIsCounted(t *testing.T) {
 	found, err = (&Reader{}).Read(source(t, false, paths...))
 	require.NoError(t, err)
 	assert.Equal(t, []string{"! Any/x.tif: “box ” belongs here", "! Scans/2027-01-01 R 2.tif: <n> needs two digits", "2 others, 0 dropped"}, said(found)[4:], "where no template says what is meant, all are")
-	found, err = (&Reader{Only: "box"}).Read(source(t, true, paths...))
+	found, err = (&Reader{Only: []string{"box"}}).Read(source(t, true, paths...))
 	require.NoError(t, err)
 	assert.Equal(t, []string{"box Boxes/box 01/", "box Boxes/box 02.txt", "6 others, 0 dropped"}, said(found))
 }

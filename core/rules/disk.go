@@ -297,8 +297,7 @@ func kept(t *template.Template, folder, n *tree.Node) int {
 	if n.From > 0 || n.Marks&tree.Conforms != 0 {
 		return 2
 	}
-	_, ending := naming.Split(n.Name)
-	if l := t.ClausesOf(folder); l != nil && l.Takes(ending) {
+	if l := t.ClausesOf(folder); l != nil && l.TakesFile(n.Name) {
 		return 1
 	}
 	return 0

@@ -21,7 +21,7 @@ func Settle(layout func() (*Project, error), things []*match.Thing) (map[*match.
 	settled := map[*match.Thing]*Outcome{}
 	claimed := map[string]bool{}
 	for _, t := range things {
-		if t.Node.Kind != tree.File || t.Movable() || t.Kind != match.Misplaced && (t.Kind != match.Stray || t.Reason != match.NoReason) {
+		if t.Node.Kind != tree.File || t.Movable() || !open(t) {
 			continue
 		}
 		if planner == nil {
@@ -33,7 +33,7 @@ func Settle(layout func() (*Project, error), things []*match.Thing) (map[*match.
 		}
 		p := planner.Projects[0]
 		o := planner.Place(&File{Path: t.Path})
-		if o.Kind != Goes || o.Path == t.Path || t.Slot != "" && o.by == nil {
+		if o.Kind != Goes || o.Path == t.Path || o.by == nil && (t.Slot != "" || t.Kind == match.Unfit && t.Says != "") {
 			continue
 		}
 		by := ""
@@ -47,6 +47,19 @@ func Settle(layout func() (*Project, error), things []*match.Thing) (map[*match.
 		}
 	}
 	return settled, nil
+}
+
+// open reports whether a match leaves open where a file belongs.
+func open(t *match.Thing) bool {
+	switch t.Kind {
+	case match.Misplaced:
+		return true
+	case match.Stray:
+		return t.Reason == match.NoReason
+	case match.Unfit:
+		return t.Says == "" || t.Misfit == nil // else its name is meant to be one of its folder's
+	}
+	return false
 }
 
 // Needs are the folders that are made for files which were settled, by these.

@@ -18,8 +18,9 @@ import (
 
 // A Namer gives files that come in names of a convention.
 type Namer struct {
-	Convention string
-	Given      map[string]template.Raw // values that a person gives
+	// Conventions are those that name them: each file the first that is for such files.
+	Conventions []string
+	Given       map[string]template.Raw // values that a person gives
 	// Made returns the day on which a file came about, and from where that is known.
 	Made func(f *File) (day time.Time, from string)
 	Now  time.Time
@@ -52,18 +53,20 @@ func (n *Namer) Name(p *Planner, files []*File) (map[*File]*Outcome, error) {
 	n.numbers, n.readers = map[string]int{}, map[*template.Convention]*naming.Reader{}
 	type dated struct {
 		*File
+		by   string
 		day  time.Time
 		from string
 	}
 	var list []dated
 	for _, f := range files {
 		_, ending := naming.Split(path.Base(f.Path))
+		by := n.by(p, ending)
 		for _, g := range p.groups {
-			if g.conv.Name == n.Convention && !f.Link && (len(g.conv.For) == 0 || slices.Contains(g.conv.For, ending)) {
+			if g.conv.Name == by && !f.Link {
 				stem, _ := naming.Split(path.Base(f.Path))
 				if g.reader.Read(stem, g.values) != nil {
 					day, from := n.Made(f)
-					list = append(list, dated{f, day, from})
+					list = append(list, dated{f, by, day, from})
 				}
 				break
 			}
@@ -72,7 +75,7 @@ func (n *Namer) Name(p *Planner, files []*File) (map[*File]*Outcome, error) {
 	slices.SortStableFunc(list, func(a, b dated) int { return cmp.Or(a.day.Compare(b.day), cmp.Compare(a.Path, b.Path)) })
 	outcomes := map[*File]*Outcome{}
 	for _, d := range list {
-		o, err := n.one(p, d.File, d.day, d.from)
+		o, err := n.one(p, d.File, d.by, d.day, d.from)
 		if err != nil {
 			return nil, err
 		}
@@ -81,15 +84,32 @@ func (n *Namer) Name(p *Planner, files []*File) (map[*File]*Outcome, error) {
 	return outcomes, nil
 }
 
+// by is the convention that names files of an ending: the first that speaks of it, else the first
+// that speaks of all; "" for none.
+func (n *Namer) by(p *Planner, ending string) (by string) {
+	for _, name := range n.Conventions {
+		for _, g := range p.groups {
+			switch {
+			case g.conv.Name != name:
+			case slices.Contains(g.conv.For, ending):
+				return name
+			case len(g.conv.For) == 0 && by == "":
+				by = name
+			}
+		}
+	}
+	return by
+}
+
 // one gives one file its name and place.
-func (n *Namer) one(p *Planner, f *File, day time.Time, from string) (*Outcome, error) {
+func (n *Namer) one(p *Planner, f *File, by string, day time.Time, from string) (*Outcome, error) {
 	o := &Outcome{File: f}
 	var spots []Spot
 	var conv *template.Convention
 	var lacking *NameError
 	dayFrom, against := "", ""
 	for _, g := range p.groups {
-		if g.conv.Name != n.Convention {
+		if g.conv.Name != by {
 			continue
 		}
 		for _, list := range g.places {
@@ -122,13 +142,13 @@ func (n *Namer) one(p *Planner, f *File, day time.Time, from string) (*Outcome, 
 	case len(spots) == 0 && lacking != nil:
 		return nil, lacking
 	case len(spots) == 0:
-		o.Kind, o.Why = Nowhere, "no folder that holds "+n.Convention+" agrees with its day and values"+against
+		o.Kind, o.Why = Nowhere, "no folder that holds "+by+" agrees with its day and values"+against
 		return o, nil
 	case len(spots) > 1:
 		slices.SortFunc(spots, func(a, b Spot) int {
 			return cmp.Or(cmp.Compare(a.Project.Shown, b.Project.Shown), cmp.Compare(a.Dir, b.Dir))
 		})
-		o.Kind, o.Why, o.Help = Several, "named by "+n.Convention, apart(spots, conv)
+		o.Kind, o.Why, o.Help = Several, "named by "+by, apart(spots, conv)
 		return o, nil
 	}
 	_, ending := naming.Split(path.Base(f.Path))
@@ -138,7 +158,7 @@ func (n *Namer) one(p *Planner, f *File, day time.Time, from string) (*Outcome, 
 		return o, nil
 	}
 	f.Fresh, f.Day = name, dayFrom
-	o.Path, o.Why = path.Join(spots[0].Dir, name), "named by "+n.Convention
+	o.Path, o.Why = path.Join(spots[0].Dir, name), "named by "+by
 	return o, nil
 }
 

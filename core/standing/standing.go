@@ -94,6 +94,7 @@ type Planner struct {
 	groups  []*group
 	endings map[string][]*holding     // by endings
 	sources []*holding                // that hold what lay at some place of its source
+	shapes  []*holding                // that hold names of some shape
 	byWords map[string][]*Project     // by the words that tell projects apart
 	most    int                       // words that these are at the most
 	placed  map[*match.Place][]string // the words by which places are called, as far as that was asked
@@ -160,6 +161,9 @@ func NewPlanner(projects []*Project) *Planner {
 						p.endings[ending] = append(p.endings[ending], &holding{pr, place, byKind})
 					}
 				}
+			}
+			if len(l.Shapes) > 0 {
+				p.shapes = append(p.shapes, &holding{pr, place, byEnding})
 			}
 			if len(l.Sources) > 0 {
 				p.sources = append(p.sources, &holding{pr, place, bySource})
@@ -377,6 +381,14 @@ func (p *Planner) spots(o *Outcome, f *File, name string) (spots []Spot, why str
 					spots, why = append(spots, s), "it lay in "+path.Dir(f.Path)
 				}
 			}
+		}
+	}
+	if len(spots) > 0 {
+		return spots, why
+	}
+	for _, h := range p.shapes {
+		if s := (Spot{h.project, h.place.Path, h.place.Line, h.place, h.place.Values}); h.place.Line.Shaped(name) && !h.place.Open && fresh(s) {
+			spots, why = append(spots, s), "by the shape of its name"
 		}
 	}
 	if len(spots) > 0 {

@@ -11,6 +11,7 @@ import (
 	"vestibula/core/outline"
 	"vestibula/core/pattern"
 	"vestibula/core/tree"
+	"vestibula/core/value"
 )
 
 // A scope is the loops around a line, the innermost first.
@@ -201,7 +202,8 @@ func (c *compiler) outline(file *outline.File) {
 		}
 	}
 	for _, f := range c.t.Fields {
-		if !f.used {
+		meanings := slices.ContainsFunc(f.Type.Of, func(o value.Option) bool { return o.Meaning != "" })
+		if !f.used && f.Default == nil && !meanings { // people sort and find by it, or it is a legend
 			c.warn(f.Pos, utf8.RuneCountInString(f.Name), fmt.Sprintf("the field \"%s\" is asked for but never used", f.Name), fmt.Sprintf("write <%s> in a name, or remove the field", f.Name))
 		}
 	}
@@ -358,6 +360,9 @@ func (c *compiler) inPlace(s *scope, b *block, l *outline.Line, clause outline.C
 		inner := c.block(s, lines)
 		c.using = c.using[:len(c.using)-1]
 		for _, e := range inner.entries {
+			if clause, has := l.Clause("when"); has {
+				e.When = c.when(s, l, clause).And(e.When)
+			}
 			c.put(b, e)
 		}
 	}

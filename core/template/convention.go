@@ -165,7 +165,7 @@ func (c *compiler) bindConvention(conv *Convention, text *Node, own []*Field) {
 	}
 	name, more := p.Bind(func(name string) (pattern.Field, *pattern.Error) {
 		i := slices.Index(names, name)
-		return pattern.Field{Index: i, Type: &conv.Fields[i].Type}, nil
+		return pattern.Field{Index: i, Type: &conv.Fields[i].Type, Optional: conv.Fields[i].Optional}, nil
 	})
 	c.patternErrors(text.Pos, append(errs, more...))
 	conv.Pattern = name
@@ -185,7 +185,7 @@ func (conv *Convention) Shape(text string) (name *pattern.Name, dropped []string
 			return pattern.Field{}, &pattern.Error{Message: "<#> is for folders", Help: "write <n:000>"}
 		}
 		if i := slices.IndexFunc(conv.Fields, func(f *Field) bool { return f.Name == slot }); i >= 0 {
-			return pattern.Field{Index: i, Type: &conv.Fields[i].Type}, nil
+			return pattern.Field{Index: i, Type: &conv.Fields[i].Type, Optional: conv.Fields[i].Optional}, nil
 		}
 		if others[slot] == nil {
 			others[slot] = &value.Type{Kind: InferredKind(p, slot)}
@@ -257,6 +257,11 @@ func (c *compiler) holds(e *Line, clause outline.Clause) {
 			e.Sources = append(e.Sources, what)
 		case isEnding && Extension("x."+ending) != "":
 			e.Endings = append(e.Endings, strings.ToLower(ending))
+		case strings.ContainsAny(what, "*?"):
+			if !doublestar.ValidatePattern(what) {
+				c.fail(pos, width, fmt.Sprintf("\"%s\" is no shape of names", what), "write one such as IMG_*.heic")
+			}
+			e.Shapes = append(e.Shapes, strings.ToLower(what))
 		default:
 			known := append(c.t.ConventionNames(), slices.Sorted(maps.Keys(FileKinds))...)
 			help := "write it under names: in the header; or name a kind, " + strings.Join(slices.Sorted(maps.Keys(FileKinds)), ", ") + ", or an ending such as *.wav"

@@ -346,6 +346,9 @@ func (x *expander) chain(parent *tree.Node, e *Line, byName map[string]*tree.Nod
 		}
 		if len(bytes.TrimSpace(out)) == 0 && e.leaves(last) {
 			if last {
+				if parent.Marks |= e.Marks & tree.Own; parent.From == 0 && e.Marks&tree.Own != 0 {
+					return x.failLine(e, "this name would be empty, and it is the project's own folder")
+				}
 				return x.block(parent, e.inside)
 			}
 			continue
@@ -423,7 +426,7 @@ func (x *expander) note(e *Line, parent *tree.Node) {
 // where its name comes out empty, so that what it holds lies one level higher. Only what
 // may be empty comes out so.
 func (e *Line) leaves(last bool) bool {
-	return !last || e.Kind == tree.Folder && len(e.inside.entries) > 0 && e.Marks&tree.Own == 0 && e.starter == nil && e.link == nil && e.due == nil
+	return !last || e.Kind == tree.Folder && len(e.inside.entries) > 0 && e.starter == nil && e.link == nil && e.due == nil
 }
 
 // former notes what a node was called before.

@@ -11,6 +11,8 @@ import (
 	"vestibula/core/pattern"
 	"vestibula/core/tree"
 	"vestibula/core/value"
+
+	"github.com/bmatcuk/doublestar/v4"
 )
 
 // A Line is a line of the outline with what it means: ready to be repeated, filled,
@@ -32,6 +34,7 @@ type Line struct {
 	Holds   []*Convention
 	Kinds   []string // of [FileKinds]
 	Endings []string // in small letters, without the dot
+	Shapes  []string // of names, such as IMG_*.heic, in small letters
 	Sources []string // patterns for paths in a source, such as PROXY/**/*.mp4
 	Was     []Former // what it was called before
 
@@ -76,7 +79,9 @@ var FileKinds = map[string][]string{
 }
 
 // HoldsAnything reports whether the line says what comes to lie in its folder.
-func (l *Line) HoldsAnything() bool { return len(l.Holds)+len(l.Kinds)+len(l.Endings) > 0 }
+func (l *Line) HoldsAnything() bool {
+	return len(l.Holds)+len(l.Kinds)+len(l.Endings)+len(l.Shapes) > 0
+}
 
 // HoldsText says what the folder holds, as it is written in the template.
 func (l *Line) HoldsText() string {
@@ -93,6 +98,20 @@ func (l *Line) Takes(ending string) bool {
 	}
 	return slices.Contains(l.Endings, ending) || slices.ContainsFunc(l.Kinds, func(kind string) bool { return slices.Contains(FileKinds[kind], ending) })
 }
+
+// TakesFile reports whether a file of a name is among the kinds, endings and shapes that the folder
+// holds: see [Line.Takes].
+func (l *Line) TakesFile(name string) bool { return l.Takes(endingOf(name)) || l.Shaped(name) }
+
+// Shaped reports whether a name has one of the shapes that the folder holds.
+func (l *Line) Shaped(name string) bool {
+	return slices.ContainsFunc(l.Shapes, func(shape string) bool {
+		fits, err := doublestar.Match(shape, strings.ToLower(name))
+		return fits && err == nil
+	})
+}
+
+func endingOf(name string) string { return strings.ToLower(Extension(name)) }
 
 // Repeats says how the line is repeated: the name of the item, and the fields that its
 // number comes from: a list, or the ends of a range. They are empty where there is none.
@@ -177,7 +196,12 @@ func (t *Template) ClausesOf(n *tree.Node) *Line {
 func (c *compiler) was(s *scope, e *Line, clause outline.Clause) {
 	at := e.Syntax.TextPos(clause)
 	former := Former{Path: strings.Contains(clause.Text, "/"), at: at, width: utf8.RuneCountInString(clause.Text)}
-	for name := range strings.SplitSeq(strings.TrimSuffix(clause.Text, "/"), "/") {
+	text := strings.TrimSuffix(clause.Text, "/")
+	if strings.HasPrefix(text, "/") { // at the project's top
+		text = text[1:]
+		at.Column++
+	}
+	for name := range strings.SplitSeq(text, "/") {
 		former.Names = append(former.Names, c.name(s, e.Syntax, outline.Segment{Text: strings.TrimSpace(name), Pos: at}))
 		at.Column += utf8.RuneCountInString(name) + 1
 	}

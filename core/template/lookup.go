@@ -24,7 +24,7 @@ func (c *compiler) find(s *scope, name string) (pattern.Field, bool) {
 	if i := c.fieldIndex(name); i >= 0 {
 		c.t.Fields[i].used = true
 		c.t.Fields[i].needed = c.t.Fields[i].needed || c.later == 0
-		return pattern.Field{Index: i, Type: &c.t.Fields[i].Type}, true
+		return pattern.Field{Index: i, Type: &c.t.Fields[i].Type, Optional: c.t.Fields[i].Optional}, true
 	}
 	return pattern.Field{}, false
 }

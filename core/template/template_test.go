@@ -115,7 +115,6 @@ func TestErrorsOfTheWholeTemplate(t *testing.T) {
 		"no list":           {"---\nfields: {people: {type: list}}\n---\n<x> | each: x in peple", "4:18: there is no list called \"peple\" (did you mean people?)"},
 		"when of a text":    {"---\nfields: {client: Who?}\n---\nA <client> | when: client", "\"client\" is a text: it is neither true nor false"},
 		"when never":        {"---\nfields: {k: {of: [a, b]}}\n---\nA <k> | when: k is c", "this can never hold"},
-		"two numbers":       {"<#> <#>", "a name has one <#> only"},
 		"one becomes two":   {"P\n    A | was: O\n    B | was: o\n", "3:14: line 2 says so as well"},
 		"one path, two":     {"P\n    A\n        X | was: O/x\n    B\n        Y | was: O/x", "line 3 says so as well"},
 		"part circle":       {"a:\n    X | use: b\nb:\n    Y | use: a\nZ | use: a", "the part \"a\" would lie in itself: a → b → a"},
