@@ -243,6 +243,9 @@ func (r *checkRun) template(result *checkResult, src *source, args []string) err
 	if r.wanted("same-name") {
 		findings = append(findings, rules.Periods(t)...)
 	}
+	if r.wanted("sorting") {
+		findings = append(findings, rules.SchoolYears(t)...)
+	}
 	for _, f := range rules.Places(t) {
 		if r.wanted(f.Rule) {
 			findings = append(findings, f)

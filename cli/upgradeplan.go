@@ -90,8 +90,15 @@ func (r *upgradeRun) values(u *upgrading, t *template.Template) (template.Values
 			}
 			continue
 		}
+		_, is := given[name]
+		if was := u.project.Template.Field(name); !is && f.Type.NewYear > 0 && was != nil && was.Type.NewYear == 0 {
+			if r.interactive() && !r.yes && !r.asJSON {
+				continue // it is asked for
+			}
+			return nil, refused(fmt.Sprintf("say which it is, with the calendar year: %s=\"%s\", or the year before or after", name, v.Text), "the terms of the template cross the new year by now, and its %s was %s", name, v.Text)
+		}
 		if _, err := f.Parse(v, r.now); err != nil {
-			if _, is := given[name]; !is {
+			if !is {
 				return nil, refused(fmt.Sprintf("give it another value: %s=…", name), "%s %v", name, err)
 			}
 			continue

@@ -34,7 +34,7 @@ var calendarParts = map[value.Kind]string{
 	value.Quarter: "yyyy yy q",
 	value.Week:    "yyyy yy ww",
 	value.Year:    "yyyy yy",
-	value.Term:    "yyyy yy 0 name Name NAME",
+	value.Term:    "yyyy yy yyyy-yy 0 name Name NAME",
 }
 
 // plainForms are how values without a form are written.
@@ -193,6 +193,21 @@ func calendar(pic string, t *value.Type) (*Form, *Error) {
 			rest, at = rest[size:], at+1
 			continue
 		}
+		if code == schoolYear {
+			if t.NewYear == 0 {
+				return nil, &Error{At: at, Width: width(code), Message: "the terms of this field lie in one year, and yyyy-yy writes two", Help: "write yyyy; or say where the new year begins, as in new-year: winter"}
+			}
+			has[partSchool] = true
+			p.tokens = append(p.tokens, digitsToken(partSchool, 4, value.MinYear, value.MaxYear), token{op: literal, text: "-"}, digitsToken(partSchoolShort, 2, 0, 99))
+			rest, at = rest[len(code):], at+width(code)
+			continue
+		}
+		if strings.Trim(code, "0") == "" && t.Kind == value.Term {
+			has[partPlace] = true
+			p.tokens = append(p.tokens, digitsToken(partPlace, len(code), 1, len(t.Of)))
+			rest, at = rest[len(code):], at+width(code)
+			continue
+		}
 		if !slices.Contains(allowed, code) {
 			help := fmt.Sprintf("the form of a %s is made of %s", t.Kind, strings.Join(allowed, ", "))
 			if slices.Contains(calendarCodes, code) {
@@ -220,12 +235,18 @@ func calendar(pic string, t *value.Type) (*Form, *Error) {
 	return p, nil
 }
 
+// schoolYear is the code of the two years of a list of terms that crosses the new year.
+const schoolYear = "yyyy-yy"
+
 // codeLen returns the length of the run of small letters (in a term's form,
 // also of a zero or of the word name) that rest begins with.
 func codeLen(rest string, kind value.Kind) int {
 	if kind == value.Term {
-		if rest[0] == '0' {
-			return 1
+		if zeros := len(rest) - len(strings.TrimLeft(rest, "0")); zeros > 0 {
+			return zeros
+		}
+		if strings.HasPrefix(rest, schoolYear) {
+			return len(schoolYear)
 		}
 		if len(rest) >= 4 && slices.Contains([]string{"name", "Name", "NAME"}, rest[:4]) {
 			return 4
@@ -267,8 +288,6 @@ func calendarToken(code string, t *value.Type) token {
 		return token{op: oneOf, part: partWeekday, words: shortened(weekdays)}
 	case "dddd":
 		return token{op: oneOf, part: partWeekday, words: weekdays}
-	case "0":
-		return digitsToken(partPlace, 1, 1, len(t.Of))
 	case "name":
 		return token{op: oneOf, part: partPlace, words: codes(t, styleNamed("like this"))}
 	case "Name":

@@ -87,7 +87,7 @@ func (n *Name) Sorts(constant func(field string) bool) *Disorder {
 }
 
 // rank is the size of the time that a part of a date tells.
-var rank = map[part]int{partYear: 1, partYearShort: 1, partQuarter: 2, partPlace: 2, partMonth: 3, partWeek: 3, partDay: 4, partWeekday: 4}
+var rank = map[part]int{partSchool: 1, partSchoolShort: 1, partYear: 1, partYearShort: 1, partQuarter: 2, partPlace: 2, partMonth: 3, partWeek: 3, partDay: 4, partWeekday: 4}
 
 // disorder says why a form does not sort by its value.
 func (p *Form) disorder(name string) *Disorder {
@@ -97,6 +97,8 @@ func (p *Form) disorder(name string) *Disorder {
 		switch {
 		case t.op == literal:
 			continue
+		case t.part == partYear && last == 0 && p.typ.NewYear > 0:
+			return &Disorder{Message: fmt.Sprintf("<%s> begins with the calendar year, and its terms cross the new year: of one year, %s would stand before %s", name, p.typ.Of[0].Code, p.typ.Of[p.typ.NewYear-1].Code), Help: fmt.Sprintf("write <%s:yyyy-yy 0 Name>", name)}
 		case t.part == partNumber && t.op == letters:
 			return nil
 		case t.part == partNumber:

@@ -91,11 +91,21 @@ func (p *parts) value(t *value.Type) (v value.Value, ok bool) {
 		return value.Bool(p.n[partYesNo] == 1), true
 	case value.Term:
 		year, known := p.year()
+		place := p.n[partPlace]
+		if p.have(partSchool) && p.have(partPlace) {
+			from := p.n[partSchool]
+			if t.NewYear > 0 && place >= t.NewYear {
+				from++
+			}
+			if (p.n[partSchool]+1)%100 != p.n[partSchoolShort] || known && year != from {
+				return v, false
+			}
+			year, known = from, true
+		}
 		if !known || !p.have(partPlace) {
 			return v, true
 		}
-		place := p.n[partPlace]
-		return value.Value{Kind: value.Term, Year: int16(year), Part: uint8(place), Text: t.Of[place-1].Code}, place >= 1
+		return t.Term(year, place), true
 	case value.Text:
 		whole := p.text
 		if !p.have(partText) {

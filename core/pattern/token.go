@@ -31,6 +31,8 @@ const (
 	partWeek
 	partWeekday
 	partPlace
+	partSchool      // the year in which the list of a term began
+	partSchoolShort // the last two digits of the one after
 	partChoice
 	partYesNo
 	partText
@@ -134,6 +136,10 @@ func (t *token) number(v *value.Value) int {
 		return int(v.Time().Weekday()+6) % 7
 	case partPlace:
 		n = int(v.Part)
+	case partSchool:
+		n = int(v.Year) - int(v.Day)
+	case partSchoolShort:
+		n = (int(v.Year) - int(v.Day) + 1) % 100
 	case partChoice:
 		return v.Number
 	}

@@ -53,6 +53,22 @@ func Periods(t *template.Template) (found []Finding) {
 	return found
 }
 
+// SchoolYears finds names of folders that show the calendar year of a term whose list crosses the
+// new year: they do not sort by time. The findings are of the rule "sorting".
+func SchoolYears(t *template.Template) (found []Finding) {
+	for _, l := range t.Lines {
+		for _, n := range l.Names {
+			if !slices.ContainsFunc(n.Pattern.Slots(), func(slot string) bool { f := t.Field(slot); return f != nil && f.Type.NewYear > 0 }) {
+				continue
+			}
+			if d := n.Sorts(func(string) bool { return true }); d != nil {
+				found = append(found, Finding{Rule: "sorting", Severity: Warning, Line: l.Syntax.Number, Message: say("%s", d.Message), Help: d.Help})
+			}
+		}
+	}
+	return found
+}
+
 // yearOn is the same part of the next year.
 func yearOn(v value.Value) value.Value {
 	v.Year++

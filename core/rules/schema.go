@@ -15,19 +15,20 @@ func Schema() map[string]any {
 	list := m{"type": "array", "items": scalar}
 	field := func(description string) m {
 		properties := m{
-			"ask":     m{"type": "string", "description": "The question that is asked for the value."},
-			"type":    m{"enum": value.KindNames(), "description": "What kind of value it is; text where none is given."},
-			"default": m{"anyOf": []m{scalar, list, {"type": "null"}}, "description": "Used where no value is given; an empty one makes the field optional."},
-			"example": m{"anyOf": []m{scalar, list}, "description": "Shows and checks the template before there are real values."},
-			"of":      m{"anyOf": []m{list, {"type": "object", "additionalProperties": scalar}}, "description": "The values that are allowed; as a map, a code and what it means."},
-			"is":      m{"type": "string", "description": "Made from other fields: a pattern of text and slots."},
-			"min":     m{"type": "integer", "minimum": 0, "description": "The smallest number; of a text, its fewest characters."},
-			"max":     m{"type": "integer", "minimum": 0, "description": "The largest number; of a text, its most characters."},
-			"without": m{"anyOf": []m{text, list}, "description": "What a text cannot hold, also not with a space put before and behind it."},
-			"within":  m{"type": "string", "description": "The field, or the item, of a longer time that this one must lie in."},
-			"next":    m{"enum": []any{true, false, "yes", "no", "project", "everywhere"}, "description": "Where no value is given, one more than the highest number: among its siblings, in the whole project, or in all projects of a place."},
-			"per":     m{"type": "string", "description": "What a number that counts on counts apart for: a pattern of text and slots."},
-			"months":  m{"type": "array", "items": text, "minItems": 12, "maxItems": 12, "description": "The names of the twelve months in another language."},
+			"ask":      m{"type": "string", "description": "The question that is asked for the value."},
+			"type":     m{"enum": value.KindNames(), "description": "What kind of value it is; text where none is given."},
+			"default":  m{"anyOf": []m{scalar, list, {"type": "null"}}, "description": "Used where no value is given; an empty one makes the field optional."},
+			"example":  m{"anyOf": []m{scalar, list}, "description": "Shows and checks the template before there are real values."},
+			"of":       m{"anyOf": []m{list, {"type": "object", "additionalProperties": scalar}}, "description": "The values that are allowed; as a map, a code and what it means."},
+			"is":       m{"type": "string", "description": "Made from other fields: a pattern of text and slots."},
+			"min":      m{"type": "integer", "minimum": 0, "description": "The smallest number; of a text, its fewest characters."},
+			"max":      m{"type": "integer", "minimum": 0, "description": "The largest number; of a text, its most characters."},
+			"without":  m{"anyOf": []m{text, list}, "description": "What a text cannot hold, also not with a space put before and behind it."},
+			"within":   m{"type": "string", "description": "The field, or the item, of a longer time that this one must lie in."},
+			"next":     m{"enum": []any{true, false, "yes", "no", "project", "everywhere"}, "description": "Where no value is given, one more than the highest number: among its siblings, in the whole project, or in all projects of a place."},
+			"new-year": m{"type": "string", "description": "Of terms that cross the new year, the first one of the next calendar year."},
+			"per":      m{"type": "string", "description": "What a number that counts on counts apart for: a pattern of text and slots."},
+			"months":   m{"type": "array", "items": text, "minItems": 12, "maxItems": 12, "description": "The names of the twelve months in another language."},
 		}
 		return m{"description": description, "anyOf": []m{text, {"type": "null"}, {"type": "object", "additionalProperties": false, "properties": properties}}}
 	}

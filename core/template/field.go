@@ -80,7 +80,7 @@ func (f *Field) Parse(r Raw, now time.Time) (value.Value, error) {
 }
 
 // fieldKeys are the keys of a field's definition.
-var fieldKeys = []string{"ask", "type", "default", "example", "of", "is", "min", "max", "next", "per", "within", "without", "months"}
+var fieldKeys = []string{"ask", "type", "default", "example", "of", "is", "min", "max", "next", "per", "within", "without", "months", "new-year"}
 
 // Limits on what a header says, far above what a person writes.
 const (
@@ -126,7 +126,7 @@ func (c *compiler) field(p Pair, own bool) *Field {
 	case !c.want(p.Value, Mapping, p.Key, p.Key+": { ask: …, type: … }"):
 		return f
 	}
-	var kind, of, lo, hi, without *Node
+	var kind, of, lo, hi, without, newYear *Node
 	for _, q := range c.unbroken(p.Value.Pairs) {
 		v := q.Value
 		switch q.Key {
@@ -142,6 +142,8 @@ func (c *compiler) field(p Pair, own bool) *Field {
 			hi = v
 		case "without":
 			without = v
+		case "new-year":
+			newYear = v
 		default:
 			c.fieldKey(f, q)
 		}
@@ -149,6 +151,9 @@ func (c *compiler) field(p Pair, own bool) *Field {
 	c.fieldType(f, kind, of, lo, hi)
 	if without != nil {
 		c.without(f, without)
+	}
+	if newYear != nil {
+		c.newYear(f, newYear)
 	}
 	c.fieldSamples(f, p.Value)
 	f.declared = kind != nil || of != nil
@@ -310,6 +315,21 @@ func (c *compiler) options(n *Node) []value.Option {
 		c.fail(n.Pos, n.width(), "`of` needs a list of the values that are allowed", "of: [first, second]")
 	}
 	return options
+}
+
+// newYear reads which of the terms is the first of the next calendar year.
+func (c *compiler) newYear(f *Field, n *Node) {
+	i := slices.IndexFunc(f.Type.Of, func(o value.Option) bool { return strings.EqualFold(o.Code, n.Text) })
+	switch {
+	case f.Type.Kind != value.Term:
+		c.fail(n.Pos, n.width(), fmt.Sprintf("`new-year` goes with a term, and \"%s\" is a %s", f.Name, f.Type.Kind), "leave it out")
+	case i < 0:
+		c.fail(n.Pos, n.width(), fmt.Sprintf("\"%s\" is not one of %s", n.Text, f.Type.Allowed()), "")
+	case i == 0:
+		c.fail(n.Pos, n.width(), "the list begins with that term, and lies in one calendar year then", "leave new-year out")
+	default:
+		f.Type.NewYear = i + 1
+	}
 }
 
 // maxWithout bounds what a text cannot hold: how many texts, and their characters.

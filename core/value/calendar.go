@@ -135,8 +135,13 @@ func (v Value) Shift(steps int, t *Type) (w Value, ok bool) {
 		w.Year = int16(n)
 		return w, n >= MinYear && n <= MaxYear
 	case Term:
-		if turn(len(t.Of)); ok {
-			w.Text = t.Of[w.Part-1].Code
+		n := v.listYear()*len(t.Of) + int(v.Part) - 1 + steps
+		year, place := n/len(t.Of), n%len(t.Of)+1
+		if t.NewYear > 0 && place >= t.NewYear {
+			year++
+		}
+		if ok = year >= MinYear && year <= MaxYear; ok {
+			w = t.Term(year, place)
 		}
 	default:
 		return v, false

@@ -31,6 +31,7 @@ type Type struct {
 	Min, Max *int     // Number: the bounds; Text: of its length in characters
 	Months   []string // twelve names of months, or nil for English ones
 	Without  []string // Text: what it cannot hold, also not together with a space put before and behind it
+	NewYear  int      // Term: the place in the list of the first term of the next calendar year, from 2 on; 0 where the list lies in one
 	Letter   byte     // Number: 'A' or 'a' where it is shown as letters if nothing else is asked for
 }
 
@@ -308,7 +309,7 @@ func (t *Type) Specimen(field string, day Value) Value {
 	case t.Kind == YesNo:
 		return Bool(true)
 	case t.Kind == Term:
-		return Value{Kind: Term, Year: day.Year, Part: 1, Text: t.Of[0].Code}
+		return t.Term(int(day.Year), 1)
 	case t.Kind.Calendar():
 		return t.covering(day.Time())
 	}
@@ -332,9 +333,22 @@ func (t *Type) covering(now time.Time) Value {
 	return v
 }
 
+// Term is the term of a calendar year with a place in the list, from 1.
+func (t *Type) Term(year, place int) Value {
+	v := Value{Kind: Term, Year: int16(year), Part: uint8(place), Text: t.Of[place-1].Code}
+	if t.NewYear > 0 && place >= t.NewYear {
+		v.Day = 1 // its list began a year before
+	}
+	return v
+}
+
+// parseTerm reads a term, with the year in front or behind.
 func (t *Type) parseTerm(s string) (Value, error) {
 	year, name, _ := strings.Cut(s, " ")
 	number := 0
+	if i := strings.LastIndexByte(s, ' '); i > 0 && !digits(year, "0000", &number) {
+		year, name = s[i+1:], s[:i]
+	}
 	example := "2027 winter"
 	if len(t.Of) > 0 {
 		example = "2027 " + t.Of[0].Code
@@ -344,7 +358,7 @@ func (t *Type) parseTerm(s string) (Value, error) {
 	}
 	for i, o := range t.Of {
 		if strings.EqualFold(o.Code, name) {
-			return Value{Kind: Term, Year: int16(number), Text: o.Code, Part: uint8(i + 1)}, nil
+			return t.Term(number, i+1), nil
 		}
 	}
 	return Value{}, fmt.Errorf("\"%s\" is not a term: \"%s\" is not one of %s", s, name, t.Allowed())

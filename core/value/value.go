@@ -182,9 +182,16 @@ func (v Value) Equal(w Value) bool {
 		v.Year == w.Year && v.Part == w.Part && v.Day == w.Day
 }
 
+// listYear is the year in which the list of a term began: where it crosses the new year, the first
+// of the school year.
+func (v Value) listYear() int { return int(v.Year) - int(v.Day) }
+
 // Compare orders two values of one kind: numbers by size, times by the
 // calendar, texts by their letters. The result is negative, zero or positive.
 func (v Value) Compare(w Value) int {
+	if v.Kind == Term && w.Kind == Term { // in the order of the years in which their lists began
+		v.Year, w.Year = int16(v.listYear()), int16(w.listYear())
+	}
 	for _, d := range [...]int{v.Number - w.Number, int(v.Year) - int(w.Year), int(v.Part) - int(w.Part), int(v.Day) - int(w.Day)} {
 		if d != 0 {
 			return d
