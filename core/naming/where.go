@@ -131,16 +131,22 @@ func (f Filter) terms(t *value.Type) (func(value.Value) bool, error) {
 		}
 		v, err := t.Parse(text, f.now)
 		if year, wrong := (&value.Type{Kind: value.Year}).Parse(text, f.now); err != nil && wrong == nil {
-			v, err = value.Value{Year: year.Year, Part: uint8(255 * i)}, nil
+			switch v, err = (value.Value{Kind: value.Term, Year: year.Year, Part: uint8(255 * i)}), nil; {
+			case t.NewYear > 0 && i == 0:
+				v.Part, v.Day = uint8(t.NewYear), 1 // the first one of that calendar year
+			case t.NewYear > 0:
+				v.Part = uint8(t.NewYear - 1)
+			}
 		}
 		if err != nil {
 			return nil, fmt.Errorf("%s %w", f.Field, err)
 		}
 		ends[i] = v
+		ends[i].Text = ""
 	}
-	at := func(v value.Value) int { return int(v.Year)*256 + int(v.Part) }
 	return func(v value.Value) bool {
-		return v.Kind == value.Term && v.Given() && at(v) >= at(ends[0]) && at(v) <= at(ends[1])
+		v.Text = ""
+		return v.Kind == value.Term && v.Given() && v.Compare(ends[0]) >= 0 && v.Compare(ends[1]) <= 0
 	}, nil
 }
 
