@@ -274,12 +274,12 @@ that exists is ever overwritten or removed.`,
 	commands := a.commands()
 	if len(args) > 0 {
 		if i := slices.IndexFunc(commands, func(c command) bool { return c.name == args[0] }); i >= 0 {
-			root.AddCommand(commands[i].make())
+			root.AddCommand(a.byName(commands[i].make()))
 			return root
 		}
 	}
 	for _, c := range commands {
-		root.AddCommand(c.make())
+		root.AddCommand(a.byName(c.make()))
 	}
 	help := a.helpCommand(root)
 	root.SetHelpCommand(help)

@@ -6,6 +6,7 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 
 	"vestibula/cli/term"
@@ -13,9 +14,12 @@ import (
 	"vestibula/core/guide"
 	"vestibula/core/label"
 	"vestibula/core/outline"
+	"vestibula/core/place"
 	"vestibula/core/project"
 	"vestibula/core/proposal"
 	"vestibula/core/template"
+
+	"github.com/spf13/cobra"
 )
 
 // projectAt opens the project that a path names, lies in, or would lie in. Rest is
@@ -125,6 +129,71 @@ func (a *app) today(p *project.Project) (t *template.Template, found bool, err e
 	}
 	a.goesBy[t] = src.path
 	return t, true, nil
+}
+
+// takesProjects are the commands to which a project can be named by its own name alone.
+var takesProjects = []string{"check", "compare", "add", "upgrade", "next", "archive", "backup", "tick", "projects", "read", "guide", "put"}
+
+// byName lets a command take projects that lie somewhere below the current folder by their own
+// names, where there is one of that name.
+func (a *app) byName(c *cobra.Command) *cobra.Command {
+	run := c.RunE
+	if run == nil || !slices.Contains(takesProjects, c.Name()) {
+		return c
+	}
+	c.RunE = func(c *cobra.Command, args []string) error {
+		args = slices.Clone(args)
+		var err error
+		for i := range args {
+			if args[i], err = a.projectCalled(args[i]); err != nil {
+				return err
+			}
+		}
+		if into := c.Flags().Lookup("into"); into != nil && into.Changed && c.Name() == "put" {
+			at, err := a.projectCalled(into.Value.String())
+			if err == nil {
+				err = into.Value.Set(at)
+			}
+			if err != nil {
+				return err
+			}
+		}
+		return run(c, args)
+	}
+	return c
+}
+
+// projectCalled is the path of the one project below the current folder that has a name, where nothing
+// else is meant by that.
+func (a *app) projectCalled(name string) (string, error) {
+	if name == "" || strings.ContainsAny(name, `=/\`) || strings.HasPrefix(name, "-") || place.Exists(name) {
+		return name, nil
+	}
+	if _, l, err := project.Find("."); err != nil || l != nil {
+		return name, nil // in a project, names are those of its folders
+	}
+	for _, s := range a.shelves() {
+		if slices.Contains(s.files(), strings.TrimSuffix(name, template.Ending)) {
+			return name, nil
+		}
+	}
+	found, err := project.Below(".", nil, nil)
+	if err != nil {
+		return name, nil // it is told by whoever reads that folder
+	}
+	var paths []string
+	for _, own := range found.Projects {
+		if strings.EqualFold(own.Dir.Name(), name) {
+			paths = append(paths, own.Path)
+		}
+	}
+	switch len(paths) {
+	case 0:
+		return name, nil
+	case 1:
+		return filepath.FromSlash(paths[0]), nil
+	}
+	return "", unclear("name it with its path: "+strings.Join(few(paths), ", "), "%s projects are called \"%s\"", term.Number(len(paths)), name)
 }
 
 // fewLines is how many lines say too little about whether two templates are one.

@@ -19,6 +19,7 @@ import (
 	"vestibula/core/change"
 	"vestibula/core/disk"
 	"vestibula/core/journal"
+	"vestibula/core/label"
 	"vestibula/core/packed"
 	"vestibula/core/place"
 	"vestibula/core/pool"
@@ -35,7 +36,7 @@ import (
 type putRun struct {
 	*app
 	consent
-	into, older      string
+	into, older, why string
 	conventions      []string // that name what comes in
 	move, copy, link bool
 
@@ -50,6 +51,7 @@ type putRun struct {
 	sources  []string
 	archives []*packed.Contents
 	outcomes []*standing.Outcome
+	meant    map[*standing.Outcome]label.Accepted // what a check would find of what was named, and is meant so
 }
 
 func (a *app) putCommand() *cobra.Command {
@@ -81,6 +83,7 @@ what the template has for it there, and is not asked for where it was.`,
 	c.Flags().BoolVar(&r.preview, "preview", false, "show what would be done, and change nothing")
 	c.Flags().BoolVar(&r.asJSON, "json", false, "print JSON")
 	c.Flags().StringVar(&r.into, "into", "", "the project, or the folder `DIR` in which projects lie")
+	c.Flags().StringVar(&r.why, "why", "", "with --into FOLDER: the `REASON` why what a check would find there is meant so")
 	c.Flags().StringSliceVar(&r.conventions, "convention", nil, "name what comes in by this `NAME`, with what is known; of several, by the first that is for such files")
 	c.Flags().StringVar(&r.older, "older-into", "", "instead, move all but the newest of files that differ only in a number, a version or a day into a folder of this `NAME` beside them")
 	c.Flags().BoolVar(&r.move, "move", false, "move them, also from elsewhere")
@@ -244,6 +247,9 @@ func (r *putRun) find() error {
 			return err
 		}
 	}
+	if err := r.askNamed(); err != nil {
+		return err
+	}
 	put.Taken(r.outcomes, base, func(at string) (tree.Entry, string, error) {
 		info, err := os.Lstat(filepath.FromSlash(at))
 		if err != nil {
@@ -390,7 +396,14 @@ func (r *putRun) leave(set *change.Set, list []disk.Blocked) (left bool) {
 
 // carryOut shows the plan and, with a yes, does it.
 func (r *putRun) carryOut() error {
-	p, err := r.call().Propose()
+	plan := func() (*proposal.Proposal, error) {
+		p, err := r.call().Propose()
+		if err == nil {
+			err = r.accepts(p)
+		}
+		return p, err
+	}
+	p, err := plan()
 	if err != nil {
 		return refused("", "%v", err)
 	}
@@ -410,7 +423,7 @@ func (r *putRun) carryOut() error {
 			return nil, r.failed(&undertaking{}, &disk.BlockedError{Blocked: list})
 		}
 		say()
-		return r.call().Propose()
+		return plan()
 	}
 	return r.propose(r.consent, t)
 }

@@ -104,7 +104,11 @@ func (r *putRun) folder(source int, named, dir string, known map[string]bool, do
 			continue
 		}
 		known[full] = true
-		found = append(found, &standing.File{Path: full[len(top)+1:], Link: n.Marks&tree.Link != 0})
+		f := &standing.File{Path: full[len(top)+1:], Link: n.Marks&tree.Link != 0}
+		if r.below != "" {
+			f.Within = path.Join(path.Base(top), path.Dir(f.Path))
+		}
+		found = append(found, f)
 	}
 	for _, full := range r.addAll(source, top, found) {
 		r.side.Text(term.Bad.Render("vestibula:") + " " + term.Visible(filepath.FromSlash(full)) + " cannot be read; the rest is put")

@@ -41,6 +41,8 @@ func (r *putRun) remedy(o *standing.Outcome) string {
 			call = append(call, field+"=…")
 		}
 		return advise("to make it, and then put again", call...).String()
+	case standing.SayWhy:
+		return r.sameCall("if it is meant there", "--why", "…").String()
 	case standing.OtherName:
 		return "give one of them another name"
 	case standing.SayMore:

@@ -120,7 +120,7 @@ func (p *putting) put(from *tree.Node, at string, into *tree.Node, there, to str
 			}
 		}
 		beside := *c
-		beside.Name = besideName(c, p.called, func(name string) bool {
+		beside.Name = BesideName(c, p.called, func(name string) bool {
 			name = tree.Folded(name)
 			return names[name] != nil || own[name]
 		})
@@ -162,9 +162,9 @@ func kindOf(n *tree.Node) tree.Kind {
 // maxName is how long a name may be, in bytes: what most file systems take.
 const maxName = 255
 
-// besideName is the name under which something lies beside another of its name: it
+// BesideName is the name under which something lies beside another of its name: it
 // says which folder it is from.
-func besideName(n *tree.Node, called string, taken func(name string) bool) string {
+func BesideName(n *tree.Node, called string, taken func(name string) bool) string {
 	stem, end := n.Name, ""
 	if n.Kind != tree.Folder {
 		if e := path.Ext(n.Name); len(e) > 1 && len(e) < len(n.Name) && !strings.Contains(e, " ") {

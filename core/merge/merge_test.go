@@ -143,7 +143,7 @@ func TestProjectsAndWhatIsKeptStay(t *testing.T) {
 	require.NoError(t, err)
 	assert.Len(t, list, 2, "a project in it goes along as a whole")
 	long := strings.Repeat("ö", 200)
-	name := besideName(&tree.Node{Name: strings.Repeat("ä", 120) + ".txt", Kind: tree.File}, shortened(long, maxName/3), func(n string) bool {
+	name := BesideName(&tree.Node{Name: strings.Repeat("ä", 120) + ".txt", Kind: tree.File}, shortened(long, maxName/3), func(n string) bool {
 		return strings.HasSuffix(n, fmt.Sprintf("(from %s).txt", shortened(long, maxName/3)))
 	})
 	assert.LessOrEqual(t, len(name), maxName)

@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"vestibula/core/digest"
+	"vestibula/core/merge"
 	"vestibula/core/standing"
 	"vestibula/core/tree"
 )
@@ -89,7 +90,7 @@ func equal(list []one, part []int) {
 		to := x.Project()
 		held := slices.IndexFunc(part, func(k int) bool {
 			h := list[k].held
-			return h != nil && (to == nil || h.Project == to)
+			return h != nil && (to == nil || h.Project == to) && (!x.Named || path.Dir(h.Path) == path.Dir(x.Path))
 		})
 		switch {
 		case held >= 0:
@@ -139,6 +140,14 @@ func Taken(outcomes []*standing.Outcome, base func(p *standing.Project) string, 
 			o.Stays(o.Spots[0].Project, o.Path, "a link to it is there")
 		case err == nil && e.Kind == tree.File && e.Size == 0 && o.File.Entry.Size == 0:
 			o.Stays(o.Spots[0].Project, o.Path, "it is there, as empty")
+		case o.Named && o.File.Within != "" && (first != nil || err == nil && !strings.EqualFold(to, o.File.At)):
+			// The folder that it lies in becomes one with the one that stands there.
+			dir, p := path.Dir(o.Path), o.Spots[0].Project
+			o.Path = path.Join(dir, merge.BesideName(&tree.Node{Name: path.Base(o.Path), Kind: tree.File}, path.Base(path.Dir(o.File.At)), func(name string) bool {
+				at := path.Join(dir, name)
+				return p.Has(at) || claimed[tree.Folded(path.Join(base(p), at))] != nil
+			}))
+			claimed[tree.Folded(path.Join(base(p), o.Path))] = o
 		case err == nil && !strings.EqualFold(to, o.File.At):
 			o.Kind, o.Why, o.Help = standing.Nowhere, "where it belongs, something else has its name: "+o.Path, otherName(o.File)
 		case first != nil:

@@ -17,6 +17,7 @@ import (
 
 	"vestibula/core/address"
 	"vestibula/core/label"
+	"vestibula/core/match"
 	"vestibula/core/project"
 	"vestibula/core/standing"
 	"vestibula/core/template"
@@ -118,7 +119,10 @@ func TestWhereFilesBelong(t *testing.T) {
 	}
 	assert.Equal(t, standing.Nowhere, p.Place(&standing.File{Path: "a.wav", Link: true}).Kind)
 	alone.Below = "Letters"
-	assert.Equal(t, "! it belongs into Sound, and not below Letters", said(alone.Place(&standing.File{Path: "a.wav"})))
+	o := alone.Place(&standing.File{Path: "a.wav"})
+	assert.Equal(t, "Oriel Pask/Letters/a.wav", said(o), "a place that is named is meant")
+	assert.Equal(t, "it was named, and the template has it in Sound", o.Why)
+	assert.Equal(t, match.Misplaced, standing.Finds(o.Spots[0].Project, []*standing.Outcome{o})[o].Kind)
 }
 
 // The oracle writes each name for one project, and knows where it belongs.

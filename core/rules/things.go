@@ -165,6 +165,19 @@ func Told(t *match.Thing) string {
 	return told
 }
 
+// RuleOf is the rule that tells of a thing.
+func RuleOf(t *match.Thing) string {
+	switch t.Kind {
+	case match.Misnamed:
+		return "misnamed"
+	case match.Misplaced:
+		return "misplaced"
+	case match.Unfit:
+		return "holds"
+	}
+	return "strays"
+}
+
 // ByMachine reports whether a name is one that cameras, scanners and programs give.
 func ByMachine(name string) bool { return byMachine(name) }
 

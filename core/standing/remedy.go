@@ -26,5 +26,6 @@ const (
 	HoldEnding              // no folder of the template holds files of that ending
 	OtherName               // something else has its name
 	AddFolder               // the folder that holds such waits, until somebody says which
+	SayWhy                  // it goes where it was named, once somebody says why
 	SayMore                 // values or a convention would tell names apart
 )

@@ -34,6 +34,7 @@ type File struct {
 	Entry   tree.Entry
 	Content tree.Content // of what lies in an archive
 	Link    bool         // it is a link to somewhere else
+	Within  string       // of a folder that was named as a source: that, and the way in it; where such a folder comes to lie as a whole
 	Fresh   string       // the name that it is given; empty where it keeps its own
 	Day     string       // where the day in that name is from, for a person
 }
@@ -81,7 +82,9 @@ type Outcome struct {
 	Path  string // of Goes and There, from the project's own folder
 	Why   string // what it follows from, or why it has no place
 	Help  Remedy
+	Named bool // it goes where somebody said, and nothing else says so
 
+	due  string               // the name by which it is delivered; "" where it is not
 	by   *template.Convention // that read its name, or nil
 	read template.Values      // by that
 }
@@ -95,6 +98,7 @@ type Planner struct {
 	endings map[string][]*holding     // by endings
 	sources []*holding                // that hold what lay at some place of its source
 	shapes  []*holding                // that hold names of some shape
+	due     map[string][]delivery     // in which something of that name has to be delivered
 	byWords map[string][]*Project     // by the words that tell projects apart
 	most    int                       // words that these are at the most
 	placed  map[*match.Place][]string // the words by which places are called, as far as that was asked
@@ -115,6 +119,12 @@ type holding struct {
 	project *Project
 	place   *match.Place
 	rank    int
+}
+
+// A delivery is a place in which something has to be delivered, and what that is called.
+type delivery struct {
+	holding
+	called string
 }
 
 // A group is what holds files of one convention: places of one line, by what they know.
@@ -139,10 +149,15 @@ const (
 
 // NewPlanner returns a planner for projects.
 func NewPlanner(projects []*Project) *Planner {
-	p := &Planner{Projects: projects, endings: map[string][]*holding{}, byWords: map[string][]*Project{}, placed: map[*match.Place][]string{}, kinds: map[string]*kind{}}
+	p := &Planner{Projects: projects, endings: map[string][]*holding{}, due: map[string][]delivery{}, byWords: map[string][]*Project{}, placed: map[*match.Place][]string{}, kinds: map[string]*kind{}}
 	groups := map[*template.Convention][]*group{}
 	for _, pr := range projects {
 		for _, place := range pr.Places {
+			for _, c := range place.Want.Children {
+				if c.Marks&tree.Due != 0 && !place.Open {
+					p.due[tree.Folded(c.Name)] = append(p.due[tree.Folded(c.Name)], delivery{holding{pr, place, byName}, c.Name})
+				}
+			}
 			l := place.Line
 			if l == nil || !l.HoldsAnything() && len(l.Sources) == 0 {
 				continue
@@ -233,6 +248,12 @@ func (g *group) key(lookup func(slot string) value.Value, read bool) string {
 
 // Place finds where a file belongs. It does not look at what lies there.
 func (p *Planner) Place(f *File) *Outcome {
+	o := p.place(f)
+	p.meant(o)
+	return o
+}
+
+func (p *Planner) place(f *File) *Outcome {
 	o := &Outcome{File: f}
 	if f.Link {
 		o.Kind, o.Why = Nowhere, "it is a link to somewhere else, and is not followed"
@@ -287,7 +308,10 @@ func (p *Planner) Place(f *File) *Outcome {
 			o.Why += ", though it names " + named[0].Shown
 		}
 	case 1:
-		o.Path = path.Join(spots[0].Dir, name)
+		o.Path = path.Join(spots[0].Dir, cmp.Or(o.due, name))
+		if o.due != "" && o.due != name {
+			o.Why += ", as " + o.due
+		}
 	default:
 		o.Kind = Several
 		o.Help = p.apart(o, name, spots)
@@ -350,6 +374,16 @@ func (p *Planner) spots(o *Outcome, f *File, name string) (spots []Spot, why str
 		}
 		known[k] = true
 		return true
+	}
+	for _, called := range []string{name, stem} {
+		for _, d := range p.due[tree.Folded(called)] {
+			if s := (Spot{d.project, d.place.Path, d.place.Line, d.place, d.place.Values}); fresh(s) {
+				spots, why, o.due = append(spots, s), "it is due there", d.called+name[len(called):]
+			}
+		}
+	}
+	if len(spots) > 0 {
+		return spots, why
 	}
 	best := -1
 	for i, g := range p.groups {
