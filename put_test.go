@@ -395,7 +395,7 @@ func TestOddSources(t *testing.T) {
 	// Below a folder of a project, and into one that has no place for it.
 	out, status = d.run("put", "in/a.wav", "--into", "Jobs/Chalk/Papers", "--yes")
 	assert.Zero(t, status)
-	assert.Contains(t, out, "it belongs into Sound, and not below Papers")
+	assert.Contains(t, out, "is of a kind that lies in “Sound”")
 	out, status = d.run("put", "in/a.wav", "--into", "Jobs/Chalk/Sound", "--move", "--yes")
 	require.Zero(t, status, out)
 	assert.NoFileExists(t, filepath.Join(d.dir, "in/a.wav"))

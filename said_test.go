@@ -60,3 +60,77 @@ func TestAPlaceThatIsNamedIsMeant(t *testing.T) {
 	assert.Equal(t, 2, status)
 	assert.Contains(t, flat(out), `name it with its path: C/Ola, D/Ola`)
 }
+
+// A no is kept: what was only guessed is not sure in the next run; a former name is a new statement.
+func TestNoMeansNo(t *testing.T) {
+	t.Parallel()
+	text := func(lines string) string {
+		return "---\nfields: { client: Who? }\n---\n<client>\n    Notes\n" + lines + "    Plans\n"
+	}
+	d := newDesk(t, "t.folders", text("    Reports\n"))
+	d.run("build", "t", "client=Ola", "--into", ".", "--yes")
+	d.write("Ola/Reports/a.md", "x")
+	d.write("t.folders", text("    Reporst\n    New\n"))
+	out, status := d.run("upgrade", "Ola", "--yes")
+	assert.Equal(t, 1, status, "a question is left")
+	last := strings.Split(strings.TrimSpace(out), "\n")
+	assert.Contains(t, last[len(last)-1], "1 question is left", out)
+	assert.Contains(t, d.has("Ola"), "New/")
+	w := d.window(120, d.environment(), "upgrade", "Ola")
+	w.answer("Reports → Reporst?", "n")
+	w.answer("Make 1 change", "y")
+	out, status = w.end()
+	assert.Zero(t, status, out)
+	for _, command := range [][]string{{"upgrade", "Ola", "--yes"}, {"check", "Ola", "--fix", "--yes"}} {
+		d.run(command...)
+		assert.Equal(t, []string{".vestibula.json", "New/", "Notes/", "Plans/", "Reporst/", "Reports/", "Reports/a.md"}, d.has("Ola"), command)
+	}
+	out, _ = d.run("check", "Ola")
+	assert.Contains(t, flat(out), "somebody said that it is not “Reporst”; if it is by now, give it that name")
+	require.NoError(t, os.Remove(filepath.Join(d.dir, "Ola/Reporst")))
+	d.write("t.folders", text("    Reporst | was: Reports\n    New\n"))
+	out, status = d.run("upgrade", "Ola", "--yes")
+	require.Zero(t, status, out)
+	assert.Equal(t, "x", d.read("Ola/Reporst/a.md"))
+	// The same holds for what check only guesses.
+	require.NoError(t, os.Rename(filepath.Join(d.dir, "Ola/Plans"), filepath.Join(d.dir, "Ola/Planz")))
+	w = d.window(120, d.environment(), "check", "Ola", "--fix")
+	w.answer("Planz → Plans?", "n")
+	w.answer("Keep that it is not so?", "y")
+	w.end()
+	out, _ = d.run("check", "Ola", "--fix", "--preview")
+	assert.NotContains(t, out, "Planz →")
+}
+
+// An item of a list that gets another name is renamed, with all that lies in it.
+func TestAListItemIsRenamed(t *testing.T) {
+	t.Parallel()
+	d := newDesk(t, "t.folders", "---\nfields: { client: Who?, rooms: { type: list }, titles: { type: list } }\n---\n<client>\n    Rooms\n        <#> <room> | each: room in rooms\n            Photos\n    Flat\n        <room> | each: room in rooms\n"+
+		"    Plates\n        P.<#> Plate - <title> | each: title in titles\n    Docs\n        <room> plan.md | each: room in rooms | blank\n")
+	d.run("build", "t", "client=Ola", "rooms=Room 1; Room 2; Room 3", "titles=Owls; Herons", "--into", ".", "--yes")
+	for _, at := range []string{"Rooms/02 Room 2/Photos/x.jpg", "Flat/Room 2/y.md", "Plates/P.02 Plate - Herons/d.md", "Docs/Room 2 plan.md"} {
+		d.write("Ola/"+at, at)
+	}
+	out, status := d.run("upgrade", "Ola", "rooms=Room 1; Studio; Room 3", "titles=Owls; Grey herons", "--yes")
+	require.Zero(t, status, out)
+	for at, was := range map[string]string{"Rooms/02 Studio/Photos/x.jpg": "Rooms/02 Room 2/Photos/x.jpg", "Flat/Studio/y.md": "Flat/Room 2/y.md", "Plates/P.02 Plate - Grey herons/d.md": "Plates/P.02 Plate - Herons/d.md", "Docs/Studio plan.md": "Docs/Room 2 plan.md"} {
+		assert.Equal(t, was, d.read("Ola/"+at))
+	}
+	out, status = d.run("check", "Ola")
+	assert.Zero(t, status, out)
+	whole := d.whole("Ola")
+	for _, rooms := range []string{"Room 1; Room 3; Hall", "Hall; Attic; Room 3", "Attic; Room 1; Room 3"} {
+		out, status = d.run("upgrade", "Ola", "rooms="+rooms, "--yes")
+		assert.Equal(t, 1, status, rooms)
+		assert.Contains(t, out, "is only probable", rooms)
+	}
+	assert.Equal(t, whole, d.whole("Ola"))
+	w := d.window(120, d.environment(), "upgrade", "Ola", "rooms=Room 1; Room 3; Hall")
+	for _, q := range []string{"Docs/Studio plan.md → Docs/Hall plan.md?", "Flat/Studio → Flat/Hall?", "Rooms/02 Studio → Rooms/03 Hall?", "Make 4 changes"} {
+		w.answer(q, "y")
+	}
+	out, status = w.end()
+	assert.Zero(t, status, out)
+	assert.Equal(t, "Flat/Room 2/y.md", d.read("Ola/Flat/Hall/y.md"))
+	assert.Equal(t, "Rooms/02 Room 2/Photos/x.jpg", d.read("Ola/Rooms/03 Hall/Photos/x.jpg"))
+}

@@ -29,12 +29,18 @@ func (r *checkRun) repair(paths []string, reports []*inspect.Report) error {
 	if err != nil {
 		return err
 	}
-	p := found.Proposal()
+	p, err := found.Proposal()
+	if err != nil {
+		return err
+	}
 	if !asked {
 		tellOpen(p, open)
 	}
-	n := term.Count(len(p.Steps())-open, "change")
-	t := &task{Proposal: p, follows: &following{}, question: fmt.Sprintf("Make %s?", n), how: "do what is sure", undertaking: undertaking{doing: "fixing"}}
+	count := len(p.Steps()) - open
+	t := &task{Proposal: p, follows: &following{}, question: fmt.Sprintf("Make %s?", term.Count(count, "change")), how: "do what is sure", undertaking: undertaking{doing: "fixing"}}
+	if count == 0 {
+		t.question = "Keep that it is not so?"
+	}
 	if len(p.Set.Changes) == 0 {
 		if !r.asJSON {
 			r.drawPlan(t)
@@ -52,13 +58,20 @@ func (r *checkRun) repair(paths []string, reports []*inspect.Report) error {
 	case !goes:
 		return nil
 	case !r.asJSON:
-		r.screen.Text(term.Good.Render("Fixed") + " " + term.Count(len(p.Steps())-open, "thing") + ". " + r.undoes().line())
+		done := term.Good.Render("Fixed") + " " + term.Count(count, "thing") + ". "
+		if count == 0 {
+			done = term.Good.Render("Noted") + ". "
+		}
+		r.screen.Text(done + r.undoes().line())
 		r.screen.Line()
 	}
 	if reports, err = r.look(paths); err != nil {
 		return err
 	}
-	return r.tellReports(reports)
+	if err = r.tellReports(reports); open > 0 {
+		r.left(open, r.ask)
+	}
+	return err
 }
 
 // judged are the folders of reports. An archive cannot be fixed.

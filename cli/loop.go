@@ -278,7 +278,7 @@ func (a *app) answer(c consent, parts []*proposal.Part) (open int, asking bool, 
 	for _, part := range parts {
 		for _, s := range part.Steps {
 			switch {
-			case !s.Probable:
+			case !s.Probable || s.Agreed:
 				continue
 			case c.plan != "":
 				s.Agreed = true
@@ -287,8 +287,9 @@ func (a *app) answer(c consent, parts []*proposal.Part) (open int, asking bool, 
 				if s.Agreed, err = a.confirm(s.From + " → " + s.To + "?"); err != nil {
 					return 0, asking, err
 				}
+				s.Refused = !s.Agreed
 			}
-			if !s.Agreed {
+			if !s.Agreed && !s.Refused {
 				open++
 			}
 		}

@@ -145,6 +145,9 @@ func (a *app) byName(c *cobra.Command) *cobra.Command {
 		args = slices.Clone(args)
 		var err error
 		for i := range args {
+			if c.Flags().Changed("back") {
+				break // that was archived, and lies elsewhere by now
+			}
 			if args[i], err = a.projectCalled(args[i]); err != nil {
 				return err
 			}

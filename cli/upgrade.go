@@ -216,11 +216,37 @@ func (r *upgradeRun) all() (list []*upgrade.Upgrading) {
 	return list
 }
 
+// answers asks for what is only probable. Where somebody says no, the label keeps it, and the
+// project is planned anew: what was guessed may be missing then.
+func (r *upgradeRun) answers() (open int, asked bool, err error) {
+	for again := true; again; {
+		if open, asked, err = r.answer(r.consent, upgrade.Parts(r.all())); err != nil {
+			return open, asked, err
+		}
+		again = false
+		for _, u := range r.jobs {
+			if u.Refused() {
+				again = true
+				agreed := u.Agreed()
+				u.makePlan(&upgrade.Planner{})
+				if u.err != nil {
+					return open, asked, r.wrong(u)
+				}
+				u.Agree(agreed)
+			}
+		}
+	}
+	return open, asked, nil
+}
+
 // carryOut shows the plan of all projects and, with a yes, does it.
 func (r *upgradeRun) carryOut() error {
-	open, asked, err := r.answer(r.consent, upgrade.Parts(r.all()))
+	open, asked, err := r.answers()
 	if err != nil {
 		return err
+	}
+	if open > 0 && !asked && !r.preview && slices.ContainsFunc(r.jobs, func(u *upgrading) bool { return u.Renames() }) {
+		return refused("run it at a terminal, and answer; or change one of them at a time", "Nothing was changed: which item of a list got which other name is only probable.")
 	}
 	p, tops, count := upgrade.Propose(r.all())
 	if !asked {
@@ -252,7 +278,19 @@ func (r *upgradeRun) carryOut() error {
 	t.told = func() term.Shown {
 		return term.Good.Render("Upgraded") + term.Sprintf(" %s: %s. %s", title, what, r.undoes())
 	}
-	return r.propose(r.consent, t)
+	if err = r.propose(r.consent, t); err == nil && open > 0 && !r.preview {
+		r.left(open, r.consent)
+		return found
+	}
+	return err
+}
+
+// left is the last line of a run that has left questions.
+func (a *app) left(open int, c consent) {
+	if c.asJSON || c.preview {
+		return
+	}
+	a.screen.Text(term.Count(open, "question") + isOrAre(open) + " left: run it at a terminal without --yes, and answer.")
 }
 
 func asMeant(n int) term.Shown {

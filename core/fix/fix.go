@@ -3,8 +3,11 @@
 package fix
 
 import (
+	"slices"
 	"vestibula/core/address"
 	"vestibula/core/change"
+	"vestibula/core/label"
+	"vestibula/core/project"
 	"vestibula/core/proposal"
 	"vestibula/core/rules"
 	"vestibula/core/tree"
@@ -61,7 +64,7 @@ func (p *Plan) Empty() bool { return len(p.steps) == 0 }
 
 // Proposal returns what is sure and what somebody agreed to. The steps that wait for an answer
 // stand in it as well.
-func (p *Plan) Proposal() *proposal.Proposal {
+func (p *Plan) Proposal() (*proposal.Proposal, error) {
 	out := &proposal.Proposal{Set: &change.Set{}}
 	for i := range p.folders {
 		folder := &p.folders[i]
@@ -71,17 +74,37 @@ func (p *Plan) Proposal() *proposal.Proposal {
 			part.Steps = append(part.Steps, p.steps[f])
 		}
 		for _, s := range p.parts[i].Steps {
-			if !s.Goes() {
+			if !s.Goes() && !s.Refused {
 				part.Steps = append(part.Steps, s)
 			}
 		}
 		if len(part.Steps) > 0 {
 			out.Parts = append(out.Parts, part)
 		}
+		if err := p.refused(out, i); err != nil {
+			return nil, err
+		}
 		if len(changes) > 0 {
 			in := out.Set.Join(&change.Set{Places: []address.Address{folder.Dir}, Changes: changes})
 			out.Counts(change.At{In: in[0], Path: "."}, folder.ID)
 		}
 	}
-	return out
+	return out, nil
+}
+
+// refused has the label of a project keep what somebody said no to.
+func (p *Plan) refused(out *proposal.Proposal, i int) error {
+	folder := &p.folders[i]
+	if folder.ID == "" || !slices.ContainsFunc(p.parts[i].Steps, func(s *proposal.Step) bool { return s.Refused }) {
+		return nil
+	}
+	out.Counts(change.At{In: out.Set.Place(folder.Dir), Path: "."}, folder.ID)
+	return project.Relabel(out.Set, folder.Dir, func(l *label.Label) error {
+		for _, s := range p.parts[i].Steps {
+			if s.Refused {
+				l.Refuse(s.From, s.To)
+			}
+		}
+		return nil
+	})
 }

@@ -36,7 +36,7 @@ func (s *Subject) deliveries(w *match.Wanted, now time.Time) func() {
 	ticked := map[string]string{}
 	if s.Project != nil {
 		ticked = s.Project.Label.Done
-		w.Closed = s.Project.Label.Closed
+		w.Closed, w.Refuses = s.Project.Label.Closed, s.Project.Label.Refuses
 	}
 	w.Done = func(at string) bool { return ticked[at] != "" }
 	return func() {

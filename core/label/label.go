@@ -66,6 +66,9 @@ type Label struct {
 	// Closed are things that the template asks for and that were moved on, by the paths at
 	// which the template has them: where each is now, for a person.
 	Closed map[string]string `json:"closed,omitempty"`
+	// Refused are readings that somebody said no to: what lies at a path is not what the template
+	// has at another one.
+	Refused []Refused `json:"refused,omitempty"`
 	// Handed are copies of parts that were handed over, the oldest first.
 	Handed []Handed `json:"handed,omitempty"`
 	// Others are the builds of a label of the first form that held several: Build is
@@ -92,6 +95,24 @@ type Accepted struct {
 	Why  string `json:"why"`
 
 	more more
+}
+
+// A Refused reading holds for that thing and that line, as long as nothing surer is known.
+type Refused struct {
+	Path address.Text `json:"path"`
+	Not  address.Text `json:"not"`
+}
+
+// Refuse keeps that somebody said no to a reading.
+func (l *Label) Refuse(path, not string) {
+	if !l.Refuses(path, not) {
+		l.Refused = append(slices.Clip(l.Refused), Refused{address.Text(path), address.Text(not)})
+	}
+}
+
+// Refuses reports whether somebody said no to a reading.
+func (l *Label) Refuses(path, not string) bool {
+	return slices.Contains(l.Refused, Refused{address.Text(path), address.Text(not)})
 }
 
 // Handed is what was handed over once.

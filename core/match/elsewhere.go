@@ -111,7 +111,7 @@ func (m *matcher) followedElsewhere(lacks []*lack) {
 			return
 		}
 		for _, l := range lacks {
-			if compared++; compared < maxCompared && l.lies() && l.node.Kind == kindOf(at.node) && m.Follows(l.node, at.node) == JustThis {
+			if compared++; compared < maxCompared && l.lies() && l.node.Kind == kindOf(at.node) && m.Follows(l.node, at.node) == JustThis && !m.refused(l, at) {
 				pairs = append(pairs, pair{l, at, told})
 				lines[l]++
 				reals[at.node]++
@@ -123,6 +123,11 @@ func (m *matcher) followedElsewhere(lacks []*lack) {
 			m.found(p.lack, p.at, p.told, Followed, true)
 		}
 	}
+}
+
+// refused reports whether somebody said that something in another folder is not what is missing.
+func (m *matcher) refused(l *lack, at spot) bool {
+	return m.Refuses != nil && m.Refuses(at.path, (&Thing{in: l.thing.in, to: path.Join(l.thing.to, l.rel)}).Final())
 }
 
 // sameNames finds what has the same name in another folder, where there is only one of
@@ -160,6 +165,8 @@ func (m *matcher) sameNames(lacks []*lack) {
 		r := reals[0]
 		sure := r.listed || naming.Bare(l.node) != l.node.Name
 		switch {
+		case !sure && m.refused(l, r.spot):
+			continue
 		case strings.HasPrefix(l.thing.Path, r.path+"/"):
 			continue // it would come to lie in itself
 		case !sure && (l.rel != "" || l.node.Kind == tree.Folder && len(l.node.Children) == 0):

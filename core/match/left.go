@@ -1,6 +1,7 @@
 package match
 
 import (
+	"path"
 	"vestibula/core/tree"
 )
 
@@ -25,6 +26,11 @@ func (m *matcher) left(want, real *tree.Node, at spot, l *level) (loose []*tree.
 		}
 		t := m.tell(&Thing{Kind: Stray, Node: n, Path: here.path})
 		t.Reason, t.Other = m.resembles(want, real, n)
+		for _, c := range want.Children {
+			if to := path.Join(at.to, c.Name); m.Refuses != nil && m.Refuses(here.path, to) {
+				t.Refused = to
+			}
+		}
 		m.strays = append(m.strays, stray{here, t})
 	}
 	return loose

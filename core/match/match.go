@@ -39,6 +39,9 @@ type Wanted struct {
 	// Done is asked of what has to be delivered and is not there, by its path: whether it
 	// was ticked all the same. It may be nil.
 	Done func(path string) bool
+	// Refuses says whether somebody said that what lies at a path is not what is wanted at another
+	// one: it is not taken for that, as long as nothing surer is known. It may be nil.
+	Refuses func(path, wanted string) bool
 	// Closed are paths of what is not asked for any more, since it was moved on.
 	Closed map[string]string
 	// Number is asked of each file whose name has a number that counts on, by its path,
@@ -55,6 +58,7 @@ const (
 	NotThis                   // the real one is another thing
 	AlsoThis                  // it is one of those that have become one
 	JustThis
+	MayBeThis // it is under another name, it seems
 )
 
 // Of makes what is wanted for values, as far as these are known.

@@ -120,12 +120,23 @@ type way struct {
 	fits   func(want, real *tree.Node) bool
 }
 
+// guesses reports whether a no to a reading holds against this one: a former name and another number
+// are statements of the template.
+func (w *way) guesses() bool { return !w.sure || w.reason == Followed }
+
+// refuses reports whether somebody said that what lies in a folder is not what is wanted at a place,
+// which is in a thing or from the own folder.
+func (m *matcher) refuses(at spot, real *tree.Node, in *Thing, to string) bool {
+	return m.Refuses != nil && m.Refuses(path.Join(at.path, real.Name), (&Thing{in: in, to: to}).Final())
+}
+
 // ways are those ways, the strongest first.
 func (m *matcher) ways() []way {
 	return []way{
 		{Followed, true, m.follows(JustThis)},
 		{Followed, true, m.follows(AlsoThis)},
 		{Former, true, m.former},
+		{Value, false, m.follows(MayBeThis)},
 		{Number, true, renumbered},
 		{Spelling, true, respelled},
 		{Copied, false, func(want, real *tree.Node) bool { return copyOf(real.Name) == want.Name }},
@@ -169,7 +180,7 @@ func (m *matcher) pairs(found []pair, lacking []*tree.Node, real *tree.Node, at 
 		for k, want := range lacking {
 			for _, i := range left {
 				n := real.Children[i]
-				if kind := kindOf(n); want.Kind != kind && !(want.Marks&tree.Either != 0 && kind == tree.File) || m.another(want, n) || !way.fits(want, n) {
+				if kind := kindOf(n); want.Kind != kind && !(want.Marks&tree.Either != 0 && kind == tree.File) || m.another(want, n) || !way.fits(want, n) || way.guesses() && m.refuses(at, n, at.in, path.Join(at.to, want.Name)) {
 					continue
 				}
 				couples = append(couples, couple{k, i})

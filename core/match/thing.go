@@ -78,8 +78,10 @@ type Thing struct {
 	// Misfit says where reading the name stopped, by the convention of its folder that came
 	// nearest; nil where none came near.
 	Misfit *pattern.Misfit
-	Day    value.Value
-	Count  int // how many things lie in what is missing
+	// Refused is what somebody said that a stray is not.
+	Refused string
+	Day     value.Value
+	Count   int // how many things lie in what is missing
 
 	in *Thing // the misnamed folder that it comes to lie in
 	to string // its place below that, or from the own folder; empty where there is none

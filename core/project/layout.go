@@ -28,7 +28,7 @@ func (p *Project) Layout(full *tree.Node, limit int, now time.Time) (*Layout, er
 		return nil, err
 	}
 	if p.Label != nil {
-		w.Closed = p.Label.Closed
+		w.Closed, w.Refuses = p.Label.Closed, p.Label.Refuses
 	}
 	return &Layout{p, root, w, match.Places(w, root)}, nil
 }

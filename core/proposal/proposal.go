@@ -74,6 +74,7 @@ type Step struct {
 	Why      string
 	Probable bool  // a person has to answer for it by itself
 	Agreed   bool  // somebody did
+	Refused  bool  // somebody said no
 	Sized    bool  // the size is known
 	Size     int64 // of the files that go, in bytes
 	Row      int   // of the table that asks for it

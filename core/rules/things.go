@@ -194,5 +194,8 @@ func strayed(t *match.Thing) (message Message, help string) {
 	if t.Node.Kind == tree.File {
 		return say("%s lies loose in %s, where only folders are meant to be", shown(name), folderOf(t.Path)), ""
 	}
-	return say("%s is not one of the folders that belong into %s", shown(name), folderOf(t.Path)), strings.TrimSpace(help)
+	if t.Refused != "" {
+		help = "somebody said that it is not “" + t.Refused + "”; if it is by now, give it that name"
+	}
+	return say("%s is not one of the folders that belong into %s", shown(name), folderOf(t.Path)), help
 }

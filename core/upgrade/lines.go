@@ -220,8 +220,8 @@ func slots(l *template.Line) string {
 }
 
 // follows returns what [match.Wanted] asks: whether a real entry is a wanted thing, by
-// the lines that both come from and, of lines that repeat, by their items.
-func (c *correspondence) follows() func(want, real *tree.Node) match.Following {
+// the lines that both come from and, of lines that repeat, by their items, which may have been renamed.
+func (c *correspondence) follows(renamed map[string]map[string]renamedItem) func(want, real *tree.Node) match.Following {
 	return func(want, real *tree.Node) match.Following {
 		a, b := c.old.LineOf(real), c.new.LineOf(want)
 		if a == nil || b == nil {
@@ -243,7 +243,15 @@ func (c *correspondence) follows() func(want, real *tree.Node) match.Following {
 			if !x.Given() || !y.Given() {
 				return match.Unsaid // the item shows in no name
 			}
-			is = x.Equal(y) || tree.Folded(x.String()) == tree.Folded(y.String())
+			from, to := tree.Folded(x.String()), tree.Folded(y.String())
+			is = x.Equal(y) || from == to
+			_, list, _, _ := b.Repeats()
+			if r, another := renamed[list][from]; another && r.to == to {
+				if !r.sure {
+					return match.MayBeThis
+				}
+				is = true
+			}
 		}
 		if is {
 			return match.JustThis

@@ -12,6 +12,7 @@ import (
 	"vestibula/core/address"
 	"vestibula/core/change"
 	"vestibula/core/label"
+	"vestibula/core/match"
 	"vestibula/core/proposal"
 	"vestibula/core/tree"
 )
@@ -34,6 +35,41 @@ func (u *Upgrading) Noted() error {
 	u.relabel = &change.Set{}
 	u.relabel.Write(change.At{Path: u.Becomes + "/" + label.FileName}, u.Was, data, "")
 	return nil
+}
+
+// Refused keeps in the label what somebody said no to, and reports whether there was anything.
+func (u *Upgrading) Refused() (any bool) {
+	for _, s := range u.Steps {
+		if s.Refused {
+			u.job.Project.Label.Refuse(s.From, s.To)
+			any = true
+		}
+	}
+	return any
+}
+
+// Renames reports whether it waits for an answer which item of a list got which other name: what was
+// there before is not known any more when the label has the new list.
+func (u *Upgrading) Renames() bool {
+	return slices.ContainsFunc(u.Steps, func(s *Step) bool {
+		return !s.Goes() && s.thing != nil && s.thing.Reason == match.Value && u.job.renamed()
+	})
+}
+
+// Agreed are the steps that somebody agreed to, by what they move and where to.
+func (u *Upgrading) Agreed() map[[2]string]bool {
+	agreed := map[[2]string]bool{}
+	for _, s := range u.Steps {
+		agreed[[2]string{s.From, s.To}] = s.Agreed
+	}
+	return agreed
+}
+
+// Agree takes over what somebody agreed to in a plan of before.
+func (u *Upgrading) Agree(agreed map[[2]string]bool) {
+	for _, s := range u.Steps {
+		s.Agreed = agreed[[2]string{s.From, s.To}]
+	}
 }
 
 // Place is the folder that the paths of the plan's changes begin in.

@@ -117,19 +117,23 @@ func (pl *Planner) Plan(j *Job) (*Plan, error) {
 	if err != nil {
 		return nil, err
 	}
-	old.Closed = j.Project.Label.Closed
-	match.Compare(old, j.Seen) // has each entry know its old line
+	old.Closed, old.Refuses = j.Project.Label.Closed, j.Project.Label.Refuses
+	for _, t := range match.Compare(old, j.Seen) { // has each entry know its old line
+		if n := j.Seen.At(t.Path); t.Kind == match.Misnamed && !t.Sure && n != nil {
+			forget(n) // that was only guessed, and is no more sure than it was
+		}
+	}
 	w, err := match.Of(j.Template, j.Values, j.Limit, j.Now)
 	if err != nil {
 		return nil, err
 	}
-	w.Closed = j.Project.Label.Closed
+	w.Closed, w.Refuses = j.Project.Label.Closed, j.Project.Label.Refuses
 	before, after := j.Project.Template.LineOf(old.Own), j.Template.LineOf(w.Own)
 	lines := pl.correspond(j.Project.Template, j.Template, before)
 	if before != nil && lines.to[before] != nil && lines.to[before] != after {
 		return nil, &OwnError{source(lines.to[before])}
 	}
-	w.Follows = lines.follows()
+	w.Follows = lines.follows(renamedItems(j.Template, j.Project.Values, j.Values))
 	p.links = linksOf(w.Own)
 	p.known = remember(j.Seen)
 	var things []*match.Thing
@@ -186,6 +190,14 @@ type OwnError struct{ Line string }
 // Error says what to write.
 func (e *OwnError) Error() string {
 	return "by this template another folder would be the project's own: write | project behind the line " + e.Line
+}
+
+// forget takes from an entry, and all in it, what it is known by.
+func forget(n *tree.Node) {
+	n.From = 0
+	for _, c := range n.Children {
+		forget(c)
+	}
 }
 
 // names settles what the own folder will be called: as the new values say, if it is
