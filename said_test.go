@@ -134,3 +134,30 @@ func TestAListItemIsRenamed(t *testing.T) {
 	assert.Equal(t, "Flat/Room 2/y.md", d.read("Ola/Flat/Hall/y.md"))
 	assert.Equal(t, "Rooms/02 Room 2/Photos/x.jpg", d.read("Ola/Rooms/03 Hall/Photos/x.jpg"))
 }
+
+// A client who gets another name: what lies above and beside the projects comes along as a whole;
+// and of a project that was renamed by hand, both ways are told.
+func TestAClientGetsAnotherName(t *testing.T) {
+	t.Parallel()
+	d := newDesk(t, "t.folders", "---\nfields: { client: Who?, job: Which? }\n---\n<client>\n    Brand\n    <job> | project\n        Work\n")
+	for _, job := range []string{"One", "Two"} {
+		d.run("build", "t", "client=Ann Bell", "job="+job, "--into", ".", "--yes")
+	}
+	d.write("Ann Bell/Brand/logo.svg", "mine")
+	out, _ := d.run("upgrade", "Ann Bell/One", "client=Ann Hart", "--preview")
+	assert.Contains(t, out, "What else lies in Ann Bell stays there")
+	out, status := d.run("upgrade", "Ann Bell", "client=Ann Hart", "--yes")
+	require.Zero(t, status, out)
+	assert.NoDirExists(t, filepath.Join(d.dir, "Ann Bell"))
+	assert.Equal(t, []string{"Brand/", "Brand/logo.svg", "One/", "One/.vestibula.json", "One/Work/", "Two/", "Two/.vestibula.json", "Two/Work/"}, d.has("Ann Hart"))
+	out, status = d.run("check", "Ann Hart")
+	assert.Zero(t, status, out)
+	d.run("undo", "--yes")
+	assert.Equal(t, "mine", d.read("Ann Bell/Brand/logo.svg"))
+	require.NoError(t, os.Rename(filepath.Join(d.dir, "Ann Bell/Two"), filepath.Join(d.dir, "Ann Bell/Deux")))
+	out, _ = d.run("check", "Ann Bell/Deux")
+	assert.Contains(t, flat(out), `give it that name, or accept it; if its name says what is so by now: vestibula upgrade "Ann Bell/Deux" job=Deux`)
+	d.run("upgrade", "Ann Bell/Deux", "job=Deux", "--yes")
+	out, status = d.run("check", "Ann Bell/Deux")
+	assert.Zero(t, status, out)
+}

@@ -181,6 +181,18 @@ func (r *checkRun) shownFinding(report *inspect.Report, s *inspect.Subject, f ru
 		}
 		out.To = f.Fix.To()
 	}
+	if f.Rule == "misnamed" && f.Path == "." && s.Project != nil {
+		words := []string{"upgrade", typed(fromHere(s.Dir))}
+		says := s.Project.Says()
+		for _, name := range s.Project.Template.FieldNames() {
+			if v := says[name]; v.Given() {
+				words = append(words, name+"="+v.String())
+			}
+		}
+		if len(words) > 2 {
+			out.Help = advise("give it that name, or accept it; if its name says what is so by now", words...).String()
+		}
+	}
 	if f.Belongs != "" {
 		good := "it belongs into " + filepath.ToSlash(fromHere(f.Belongs))
 		out.Help = advise(good, "put", typed(fromHere(s.Dir.Join(f.Path))), "--into", typed(report.Path)).String()

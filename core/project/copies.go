@@ -7,6 +7,7 @@ import (
 	"vestibula/core/address"
 	"vestibula/core/template"
 	"vestibula/core/tree"
+	"vestibula/core/value"
 )
 
 // Copies tells which projects were copied by hand: a copy has the identity of its original, and
@@ -57,6 +58,36 @@ func (p *Project) Named() bool {
 	}
 	wanted, real := p.Names(x.Root)
 	return slices.Equal(wanted, real)
+}
+
+// Says are the values that the name of the project's own folder says and that are others than those
+// of the project, by the line that makes it; nil where it does not read so.
+func (p *Project) Says() template.Values {
+	x, err := p.Template.Tree(p.Values, template.DefaultLimit)
+	if err != nil {
+		return nil
+	}
+	_, own := p.Template.Own(x.Root)
+	line := p.Template.LineOf(own)
+	if line == nil || int(own.Nth) >= len(line.Names) {
+		return nil
+	}
+	name := line.Names[own.Nth]
+	r := name.Reader()
+	read := make([]value.Value, len(r.Fields()))
+	if r.Read(p.Dir.Name(), read) != nil {
+		return nil
+	}
+	values := template.Values{}
+	for i, slot := range r.Fields() {
+		f := p.Template.Field(slot)
+		if known := p.Values[slot]; f == nil || f.Made() || read[i].Kind != f.Type.Kind || name.Partly(slot) {
+			return nil
+		} else if !name.Agrees(slot, read[i], known) {
+			values[slot] = read[i]
+		}
+	}
+	return values
 }
 
 // NamedBy are the fields that the name of the project's own folder is made of.

@@ -84,7 +84,7 @@ func (u *Upgrading) Place() address.Address {
 // part is what a person sees of a project; nil where nothing is to be said of it.
 func (u *Upgrading) part() *proposal.Part {
 	part := &proposal.Part{In: u.job.Project.Dir}
-	if u.Name != u.Becomes {
+	if u.Name != u.Becomes && !u.comesAlong() {
 		part.Add(proposal.Step{Op: change.Move, From: path.Join(u.Place().Slashed(), u.Name), To: path.Join(u.Place().Slashed(), u.Becomes), Called: u.Name, Becomes: u.Becomes, Folder: true})
 	}
 	for _, s := range u.Steps {
@@ -116,10 +116,23 @@ func Parts(list []*Upgrading) (parts []*proposal.Part) {
 // somebody agreed to. Tops are folders in which projects lie that get another name: what lies
 // beside them may point at them. Count is how many folders and files are to change.
 func Propose(list []*Upgrading) (out *proposal.Proposal, tops []address.Address, count int) {
-	out = &proposal.Proposal{Set: &change.Set{}, Parts: Parts(list)}
+	out = &proposal.Proposal{Set: &change.Set{}}
+	for _, g := range sharedFolders(list) {
+		for _, u := range g.of {
+			u.above, u.becomesAbove = g.from, g.to
+		}
+		in := out.Set.Place(g.place)
+		out.Set.Move(change.At{In: in, Path: g.from}, change.At{In: in, Path: g.to}, change.Is(tree.Folder), "by its values")
+		out.Part(g.place).Add(proposal.Step{Op: change.Move, From: path.Join(g.place.Slashed(), g.from), To: path.Join(g.place.Slashed(), g.to), Called: g.from, Becomes: g.to, Folder: true, Why: "with all that lies in it"})
+		count++
+	}
+	out.Parts = append(out.Parts, Parts(list)...)
 	for _, u := range list {
 		if of := u.job.CopyOf; of != "" {
 			out.Remark(fmt.Sprintf("%s is a copy of %s: it becomes a project of its own", path.Base(u.Name), of.Name()))
+		}
+		if from, _ := differs(u.Name, u.Becomes); from != "" && u.above == "" {
+			out.Remark(fmt.Sprintf("What else lies in %s stays there: other projects in it keep that name.", from))
 		}
 		for _, name := range u.Dropped {
 			out.Remark(fmt.Sprintf("%s: the template has no field %s any more, and its value is forgotten", path.Base(u.Name), name))

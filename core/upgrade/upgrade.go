@@ -61,7 +61,9 @@ type Plan struct {
 	// folders on the way from the place of the build, joined by slashes, where these are
 	// others by the new values.
 	Name, Becomes string
-	Label         *label.Label // as it will be, when all is done that is sure
+	// above is the folder above the project that moves as a whole, and becomesAbove what it will be.
+	above, becomesAbove string
+	Label               *label.Label // as it will be, when all is done that is sure
 
 	job     *Job
 	matched map[*tree.Node]matched
@@ -451,7 +453,7 @@ func (p *Plan) Changes() []change.Change {
 		}
 	}
 	var list []change.Change
-	if p.Name != p.Becomes {
+	if p.Name != p.Becomes && !p.comesAlong() {
 		list = append(list, change.Change{Op: change.Move, From: p.Name, Path: p.Becomes, Was: change.State{Entry: tree.Entry{Kind: tree.Folder}}, Why: "by its values"})
 	}
 	for _, s := range p.Steps {
