@@ -217,27 +217,29 @@ func (r *adding) chosen(j *add.Job, folder string) ([]*add.Waiting, error) {
 	if err := r.find(j); err != nil {
 		return nil, err
 	}
-	if list, err = pick(); err != nil {
+	if list, err = pick(); err != nil || lacks(list) == nil {
+		return list, err
+	}
+	if err := r.askFor(j, lacks(list)); err != nil {
 		return nil, err
 	}
-	if names := lacks(list); names != nil {
-		var fields []*template.Field
-		for _, name := range names {
-			fields = append(fields, r.project.Template.Field(name))
-		}
-		if !r.interactive() || r.asJSON || r.yes {
-			return nil, missing(r.project.Template.Name, fields)
-		}
-		if err := r.askFields(fields, j.Values); err != nil {
-			return nil, err
-		}
-		j.Given = append(j.Given, names...)
-		if err := r.find(j); err != nil {
-			return nil, err
-		}
-		return pick()
+	return pick()
+}
+
+// askFor asks for the values that names of folders need.
+func (r *adding) askFor(j *add.Job, names []string) error {
+	var fields []*template.Field
+	for _, name := range names {
+		fields = append(fields, r.project.Template.Field(name))
 	}
-	return list, nil
+	if !r.interactive() || r.asJSON || r.yes {
+		return missing(r.project.Template.Name, fields)
+	}
+	if err := r.askFields(fields, j.Values); err != nil {
+		return err
+	}
+	j.Given = append(j.Given, names...)
+	return r.find(j)
 }
 
 // lacks are the fields that names of folders need and that are not known.

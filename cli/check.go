@@ -107,13 +107,18 @@ where there are errors; with --strict, warnings count too.`,
 	c.Flags().BoolVar(&r.ask.preview, "preview", false, "with --fix: show what would be done, and change nothing")
 	c.Flags().StringVar(&r.accept, "accept", "", "what is found at this `PATH` of a project is meant so")
 	c.Flags().StringVar(&r.why, "why", "", "with --accept: the `REASON`, which is kept in the project")
+	r.completes(c)
+	return c
+}
+
+// completes has the shell know what options take.
+func (r *checkRun) completes(c *cobra.Command) {
 	_ = c.RegisterFlagCompletionFunc("explain", func(*cobra.Command, []string, string) ([]string, cobra.ShellCompDirective) {
 		return rules.Names(), cobra.ShellCompDirectiveNoFileComp
 	})
 	_ = c.RegisterFlagCompletionFunc("only", completeRules)
 	_ = c.RegisterFlagCompletionFunc("without", completeRules)
-	_ = c.RegisterFlagCompletionFunc("template", a.completeTemplates)
-	return c
+	_ = c.RegisterFlagCompletionFunc("template", r.completeTemplates)
 }
 
 func (r *checkRun) run(args []string) error {

@@ -58,12 +58,7 @@ func (r *checkRun) repair(paths []string, reports []*inspect.Report) error {
 	case !goes:
 		return nil
 	case !r.asJSON:
-		done := term.Good.Render("Fixed") + " " + term.Count(count, "thing") + ". "
-		if count == 0 {
-			done = term.Good.Render("Noted") + ". "
-		}
-		r.screen.Text(done + r.undoes().line())
-		r.screen.Line()
+		r.fixed(count)
 	}
 	if reports, err = r.look(paths); err != nil {
 		return err
@@ -72,6 +67,16 @@ func (r *checkRun) repair(paths []string, reports []*inspect.Report) error {
 		r.left(open, r.ask)
 	}
 	return err
+}
+
+// fixed tells how much was done.
+func (r *checkRun) fixed(count int) {
+	done := term.Good.Render("Fixed") + " " + term.Count(count, "thing") + ". "
+	if count == 0 {
+		done = term.Good.Render("Noted") + ". "
+	}
+	r.screen.Text(done + r.undoes().line())
+	r.screen.Line()
 }
 
 // judged are the folders of reports. An archive cannot be fixed.

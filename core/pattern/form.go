@@ -193,18 +193,12 @@ func calendar(pic string, t *value.Type) (*Form, *Error) {
 			rest, at = rest[size:], at+1
 			continue
 		}
-		if code == schoolYear {
-			if t.NewYear == 0 {
-				return nil, &Error{At: at, Width: width(code), Message: "the terms of this field lie in one year, and yyyy-yy writes two", Help: "write yyyy; or say where the new year begins, as in new-year: winter"}
-			}
-			has[partSchool] = true
-			p.tokens = append(p.tokens, digitsToken(partSchool, 4, value.MinYear, value.MaxYear), token{op: literal, text: "-"}, digitsToken(partSchoolShort, 2, 0, 99))
-			rest, at = rest[len(code):], at+width(code)
-			continue
+		if code == schoolYear && t.NewYear == 0 {
+			return nil, &Error{At: at, Width: width(code), Message: "the terms of this field lie in one year, and yyyy-yy writes two", Help: "write yyyy; or say where the new year begins, as in new-year: winter"}
 		}
-		if strings.Trim(code, "0") == "" && t.Kind == value.Term {
-			has[partPlace] = true
-			p.tokens = append(p.tokens, digitsToken(partPlace, len(code), 1, len(t.Of)))
+		if tokens := termTokens(code, t); tokens != nil {
+			has[tokens[0].part] = true
+			p.tokens = append(p.tokens, tokens...)
 			rest, at = rest[len(code):], at+width(code)
 			continue
 		}
@@ -233,6 +227,17 @@ func calendar(pic string, t *value.Type) (*Form, *Error) {
 		}
 	}
 	return p, nil
+}
+
+// termTokens are what only the forms of terms have: the years of a list, and its places in digits.
+func termTokens(code string, t *value.Type) []token {
+	switch {
+	case code == schoolYear:
+		return []token{digitsToken(partSchool, 4, value.MinYear, value.MaxYear), {op: literal, text: "-"}, digitsToken(partSchoolShort, 2, 0, 99)}
+	case t.Kind == value.Term && strings.Trim(code, "0") == "":
+		return []token{digitsToken(partPlace, len(code), 1, len(t.Of))}
+	}
+	return nil
 }
 
 // schoolYear is the code of the two years of a list of terms that crosses the new year.

@@ -8,19 +8,14 @@ package standing
 
 import (
 	"cmp"
-	"fmt"
 	"path"
 	"slices"
 	"strings"
 
-	"github.com/bmatcuk/doublestar/v4"
-
 	"vestibula/core/bundle"
 	"vestibula/core/match"
-	"vestibula/core/naming"
 	"vestibula/core/pattern"
 	"vestibula/core/project"
-	"vestibula/core/rules"
 	"vestibula/core/template"
 	"vestibula/core/tree"
 	"vestibula/core/value"
@@ -105,13 +100,6 @@ type Planner struct {
 	kinds   map[string]*kind          // by endings, as far as that was asked
 	// Archived are projects that were archived from where these lie.
 	Archived []*bundle.Away
-}
-
-// A kind is where files of one ending belong that nothing else is known of.
-type kind struct {
-	spots []Spot // not to be changed
-	why   string
-	apart *Remedy // what would tell these apart, once it was asked
 }
 
 // A holding is a place that holds something.
@@ -274,30 +262,13 @@ func (p *Planner) place(f *File) *Outcome {
 		}
 	}
 	if len(spots) > 1 {
-		named := p.named(name)
-		if len(named) == 0 {
+		if len(p.named(name)) == 0 {
 			if gone := p.gone(name); gone != nil {
 				o.Kind, o.Why = Nowhere, "its name names "+gone.Called()+", which is archived: it is "+gone.Where()
 				return o
 			}
 		}
-		var fit []Spot
-		for _, s := range spots {
-			if slices.Contains(named, s.Project) {
-				fit = append(fit, s)
-			}
-		}
-		if len(fit) > 0 && len(fit) < len(spots) {
-			spots, why = fit, why+", and its name names the project"
-		}
-		if fit := p.called(name, spots); len(fit) < len(spots) {
-			spots, why = fit, why+", and its name names the folder"
-		}
-	}
-	if len(spots) > 1 && o.by != nil {
-		if fit := o.timely(spots); len(fit) > 0 && len(fit) < len(spots) {
-			spots, why = fit, why+", and its day lies in the time of the folder"
-		}
+		spots, why = p.narrowed(o, name, spots, why)
 	}
 	o.Spots, o.Why = spots, why
 	switch len(spots) {
@@ -319,18 +290,28 @@ func (p *Planner) place(f *File) *Outcome {
 	return o
 }
 
-// apart is as the function of that name: of all places for files of one ending it is asked once.
-func (p *Planner) apart(o *Outcome, name string, spots []Spot) Remedy {
-	_, ending := naming.Split(name)
-	k := p.kinds[ending]
-	if k == nil || len(k.spots) != len(spots) || &k.spots[0] != &spots[0] {
-		return apart(spots, o.by)
+// narrowed are those of several spots that a file's name names: by the project, the folder, or the
+// time that its day lies in.
+func (p *Planner) narrowed(o *Outcome, name string, spots []Spot, why string) ([]Spot, string) {
+	var fit []Spot
+	named := p.named(name)
+	for _, s := range spots {
+		if slices.Contains(named, s.Project) {
+			fit = append(fit, s)
+		}
 	}
-	if k.apart == nil {
-		help := apart(spots, nil)
-		k.apart = &help
+	if len(fit) > 0 && len(fit) < len(spots) {
+		spots, why = fit, why+", and its name names the project"
 	}
-	return *k.apart
+	if fit := p.called(name, spots); len(fit) < len(spots) {
+		spots, why = fit, why+", and its name names the folder"
+	}
+	if len(spots) > 1 && o.by != nil {
+		if fit := o.timely(spots); len(fit) > 0 && len(fit) < len(spots) {
+			spots, why = fit, why+", and its day lies in the time of the folder"
+		}
+	}
+	return spots, why
 }
 
 // timely are the spots without those whose folders stand for times in which the days of a file's
@@ -359,144 +340,6 @@ func (o *Outcome) timely(spots []Spot) (fit []Spot) {
 // readsAs begins what is told of a name that a convention reads.
 const readsAs = "its name reads as "
 
-// spots finds the folders that a file could belong in, by what says most.
-func (p *Planner) spots(o *Outcome, f *File, name string) (spots []Spot, why string) {
-	stem, ending := naming.Split(name)
-	type key struct {
-		project *Project
-		dir     string
-	}
-	known := map[key]bool{}
-	fresh := func(s Spot) bool { // there may be thousands
-		k := key{s.Project, s.Dir}
-		if known[k] {
-			return false
-		}
-		known[k] = true
-		return true
-	}
-	for _, called := range []string{name, stem} {
-		for _, d := range p.due[tree.Folded(called)] {
-			if s := (Spot{d.project, d.place.Path, d.place.Line, d.place, d.place.Values}); fresh(s) {
-				spots, why, o.due = append(spots, s), "it is due there", d.called+name[len(called):]
-			}
-		}
-	}
-	if len(spots) > 0 {
-		return spots, why
-	}
-	best := -1
-	for i, g := range p.groups {
-		if best >= 0 && (g.loose != p.groups[best].loose || g.fixed != p.groups[best].fixed) {
-			break
-		}
-		if len(g.conv.For) > 0 && !slices.Contains(g.conv.For, ending) || g.reader.Read(stem, g.values) != nil {
-			continue
-		}
-		for _, h := range g.places[g.key(g.value, true)] {
-			if s, ok := g.spot(h); ok && fresh(s) {
-				spots, best = append(spots, s), i
-				if why = readsAs + g.conv.Name; o.by != g.conv {
-					o.by, o.read = g.conv, template.Values{}
-					for i, f := range g.conv.Fields {
-						o.read[f.Name] = g.values[i]
-					}
-				}
-			}
-		}
-	}
-	if len(spots) > 0 || p.elsewhere(stem, ending) != nil || p.nearly(stem, ending) {
-		return spots, why
-	}
-	for _, h := range p.sources {
-		for _, pattern := range h.place.Line.Sources {
-			if ok, err := doublestar.Match(strings.ToLower(pattern), strings.ToLower(f.Path)); ok && err == nil {
-				if s := (Spot{h.project, h.place.Path, h.place.Line, h.place, h.place.Values}); !h.place.Open && fresh(s) {
-					spots, why = append(spots, s), "it lay in "+path.Dir(f.Path)
-				}
-			}
-		}
-	}
-	if len(spots) > 0 {
-		return spots, why
-	}
-	for _, h := range p.shapes {
-		if s := (Spot{h.project, h.place.Path, h.place.Line, h.place, h.place.Values}); h.place.Line.Shaped(name) && !h.place.Open && fresh(s) {
-			spots, why = append(spots, s), "by the shape of its name"
-		}
-	}
-	if len(spots) > 0 {
-		return spots, why
-	}
-	k := p.kinds[ending]
-	if k == nil {
-		k = &kind{}
-		p.kinds[ending] = k
-		for _, rank := range []int{byEnding, byKind} {
-			for _, h := range p.endings[ending] {
-				s := Spot{h.project, h.place.Path, h.place.Line, h.place, h.place.Values}
-				if h.rank == rank && !h.place.Open && fresh(s) {
-					k.spots, k.why = append(k.spots, s), "by its kind, ."+ending
-				}
-			}
-			if len(k.spots) > 0 {
-				break
-			}
-		}
-	}
-	return k.spots, k.why
-}
-
-// elsewhere returns the group that reads a name which contradicts all of its places, and
-// so belongs to something that is not here; of free texts alone, that is not said.
-func (p *Planner) elsewhere(stem, ending string) *group {
-	for _, g := range p.groups {
-		if g.says && (len(g.conv.For) == 0 || slices.Contains(g.conv.For, ending)) && g.reader.Read(stem, g.values) == nil {
-			return g
-		}
-	}
-	return nil
-}
-
-// nearly reports whether a name reads as that of a convention for more than its half, or
-// has its words: it is meant so, and its kind says nothing then.
-func (p *Planner) nearly(stem, ending string) bool {
-	return slices.ContainsFunc(p.groups, func(g *group) bool {
-		if !g.says || len(g.conv.For) > 0 && !slices.Contains(g.conv.For, ending) {
-			return false
-		}
-		misfit := g.reader.Read(stem, g.values)
-		return misfit != nil && (2*misfit.At > len(stem) || g.worded(stem))
-	})
-}
-
-// worded reports whether a name has the words that all names of the convention have: those
-// of its text, and one of the values of each choice.
-func (g *group) worded(stem string) bool {
-	words := " " + naming.Plainly(stem) + " "
-	has := func(text string) bool { return strings.Contains(words, " "+naming.Plainly(text)+" ") }
-	any := false
-	for _, piece := range g.conv.Pattern.Pattern.Pieces {
-		if piece.Field != "" {
-			continue
-		}
-		for word := range strings.FieldsSeq(naming.Plainly(piece.Text)) {
-			if any = true; !has(word) {
-				return false
-			}
-		}
-	}
-	for _, f := range g.conv.Fields {
-		if f.Type.Kind != value.Choice {
-			continue
-		}
-		if any = true; !slices.ContainsFunc(f.Type.Of, func(o value.Option) bool { return has(o.Code) }) {
-			return false
-		}
-	}
-	return any
-}
-
 func contains(spots []Spot, s Spot) bool {
 	return slices.ContainsFunc(spots, func(t Spot) bool { return t.Project == s.Project && t.Dir == s.Dir })
 }
@@ -514,104 +357,4 @@ func (g *group) value(slot string) value.Value {
 func (g *group) spot(h *holding) (Spot, bool) {
 	dir, values, ok := h.place.For(g.conv, g.values)
 	return Spot{h.project, dir, h.place.Line, h.place, values}, ok
-}
-
-// apart says what would tell places apart, of a file whose name a convention reads, or none.
-func apart(spots []Spot, by *template.Convention) Remedy {
-	if slices.ContainsFunc(spots, func(s Spot) bool { return s.Project != spots[0].Project }) {
-		for _, name := range spots[0].Project.Template.FieldNames() {
-			f := spots[0].Project.Template.Field(name)
-			if f.Type.Kind != value.Text || by != nil && !slices.ContainsFunc(by.Fields, func(own *template.Field) bool { return own.Name == name }) {
-				continue // no name would say it
-			}
-			seen := map[string]bool{}
-			for _, s := range spots {
-				seen[s.Project.Values[name].String()] = true
-			}
-			if len(seen) > 1 {
-				return Remedy{Kind: SayField, Name: name}
-			}
-		}
-		return Remedy{Kind: NameProject}
-	}
-	return Remedy{Kind: NameFolder}
-}
-
-// nowhere says why a file has no place, and what would give it one.
-func (p *Planner) nowhere(name string) (why string, help Remedy) {
-	stem, ending := naming.Split(name)
-	if g := p.elsewhere(stem, ending); g != nil {
-		for _, list := range g.places {
-			for _, h := range list {
-				if slot := match.Contradiction(g.conv, g.values, h.place.Values); slot != "" {
-					return fmt.Sprintf("its name reads as %s, and says %s %s, which no place here has", g.conv.Name, slot, g.value(slot)), Remedy{Kind: BuildProject}
-				}
-			}
-		}
-		return fmt.Sprintf("its name reads as %s, and the folder for it cannot be told from that", g.conv.Name), Remedy{}
-	}
-	var closest *pattern.Misfit
-	var conv *template.Convention
-	for _, g := range p.groups {
-		if len(g.conv.For) > 0 && !slices.Contains(g.conv.For, ending) {
-			continue
-		}
-		misfit := g.reader.Read(stem, g.values)
-		if misfit == nil {
-			continue
-		}
-		// One that speaks of the ending is meant before one that speaks of all.
-		speaks := len(g.conv.For) > 0 && misfit.Near()
-		if closest == nil || speaks && len(conv.For) == 0 || misfit.Closer(closest) && (speaks || len(conv.For) == 0 || !closest.Near()) {
-			closest, conv = misfit, g.conv
-		}
-	}
-	switch {
-	case rules.ByMachine(name):
-		return "it is still named by the camera or a program", p.remedy(ending)
-	case closest != nil && closest.Near():
-		return fmt.Sprintf("its name does not read as %s: %s", conv.Name, closest.Message), Remedy{Kind: ByConvention, Name: conv.Name}
-	case len(p.endings[ending]) > 0:
-		h := p.endings[ending][0]
-		fields := h.place.Asks()
-		return fmt.Sprintf("it would go to %s, and nothing says which %s", h.place.Path, strings.Join(fields, " and ")), Remedy{AddFolder, h.place.Path, fields, h.project}
-	}
-	speaks, any := p.speak(ending)
-	switch {
-	case len(speaks) == 1:
-		return fmt.Sprintf("files that end in .%s are named by the convention %s here", ending, speaks[0]), Remedy{Kind: ByConvention, Name: speaks[0]}
-	case len(speaks) > 1:
-		return fmt.Sprintf("files that end in .%s are named by one of the conventions %s here", ending, strings.Join(speaks, ", ")), Remedy{Kind: ByConvention, Name: speaks[0]}
-	case len(any) == 1:
-		return "it is not named by the convention " + any[0], Remedy{Kind: ByConvention, Name: any[0]}
-	case len(any) > 1:
-		return "it is named by none of the conventions " + strings.Join(any, ", "), Remedy{Kind: ByConvention, Name: any[0]}
-	case ending == "":
-		return "nothing holds files without an ending", Remedy{}
-	}
-	return fmt.Sprintf("nothing holds files that end in .%s", ending), Remedy{Kind: HoldEnding, Name: ending}
-}
-
-// speak are the conventions that speak of files of an ending, and those that speak of all.
-func (p *Planner) speak(ending string) (speaks, any []string) {
-	for _, g := range p.groups {
-		switch {
-		case slices.Contains(g.conv.For, ending) && !slices.Contains(speaks, g.conv.Name):
-			speaks = append(speaks, g.conv.Name)
-		case len(g.conv.For) == 0 && !slices.Contains(any, g.conv.Name):
-			any = append(any, g.conv.Name)
-		}
-	}
-	return speaks, any
-}
-
-// remedy is what gives files of an ending a place: the convention that speaks of them, if there is
-// one, else a folder that holds such.
-func (p *Planner) remedy(ending string) Remedy {
-	for _, g := range p.groups {
-		if len(g.conv.For) == 0 || slices.Contains(g.conv.For, ending) {
-			return Remedy{Kind: ByConvention, Name: g.conv.Name}
-		}
-	}
-	return Remedy{Kind: HoldEnding, Name: ending}
 }

@@ -5,7 +5,6 @@ import (
 	"errors"
 	"fmt"
 	"math"
-	"slices"
 	"strconv"
 	"strings"
 
@@ -305,32 +304,6 @@ func (x *expander) advance(numbers map[string]*series, e *Line, first, fixed boo
 func (x *expander) entry(parent *tree.Node, e *Line, byName map[string]*tree.Node) error {
 	if e.Marks&tree.Later != 0 && len(e.Names) > 1 {
 		return x.eitherWay(parent, e, byName, x.leaveable(e))
-	}
-	return x.chain(parent, e, byName)
-}
-
-// leaveable are the places in the environment of fields that names on the way to the last folder
-// of a line are made of, that may be left out, and that nothing is known of.
-func (x *expander) leaveable(e *Line) (fields []int) {
-	for _, name := range e.Names[:len(e.Names)-1] {
-		for _, slot := range name.Pattern.Slots() {
-			i := slices.IndexFunc(x.t.Fields, func(f *Field) bool { return f.Name == slot })
-			if i >= 0 && x.t.Fields[i].Optional && !x.env[i].Given() && !slices.Contains(fields, i) {
-				fields = append(fields, i)
-			}
-		}
-	}
-	return fields
-}
-
-func (x *expander) eitherWay(parent *tree.Node, e *Line, byName map[string]*tree.Node, fields []int) error {
-	for k, i := range fields {
-		x.env[i] = value.Nothing(x.t.Fields[i].Type.Kind)
-		err := x.eitherWay(parent, e, byName, fields[k+1:])
-		x.env[i] = value.Value{}
-		if err != nil {
-			return err
-		}
 	}
 	return x.chain(parent, e, byName)
 }
