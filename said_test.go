@@ -139,7 +139,7 @@ func TestAListItemIsRenamed(t *testing.T) {
 // and of a project that was renamed by hand, both ways are told.
 func TestAClientGetsAnotherName(t *testing.T) {
 	t.Parallel()
-	d := newDesk(t, "t.folders", "---\nfields: { client: Who?, job: Which? }\n---\n<client>\n    Brand\n    <job> | project\n        Work\n")
+	d := newDesk(t, "t.folders", "---\nfields: { client: Who?, job: Which? }\n---\n<client>\n    Brand\n    <job> | project\n        Tools\n")
 	for _, job := range []string{"One", "Two"} {
 		d.run("build", "t", "client=Ann Bell", "job="+job, "--into", ".", "--yes")
 	}
@@ -149,7 +149,7 @@ func TestAClientGetsAnotherName(t *testing.T) {
 	out, status := d.run("upgrade", "Ann Bell", "client=Ann Hart", "--yes")
 	require.Zero(t, status, out)
 	assert.NoDirExists(t, filepath.Join(d.dir, "Ann Bell"))
-	assert.Equal(t, []string{"Brand/", "Brand/logo.svg", "One/", "One/.vestibula.json", "One/Work/", "Two/", "Two/.vestibula.json", "Two/Work/"}, d.has("Ann Hart"))
+	assert.Equal(t, []string{"Brand/", "Brand/logo.svg", "One/", "One/.vestibula.json", "One/Tools/", "Two/", "Two/.vestibula.json", "Two/Tools/"}, d.has("Ann Hart"))
 	out, status = d.run("check", "Ann Hart")
 	assert.Zero(t, status, out)
 	d.run("undo", "--yes")

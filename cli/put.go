@@ -69,6 +69,10 @@ read back and compared, and the source stays as it is; what lies within is moved
 there already is brought once, whatever it is called. Files that could go to several
 places, or have none, stay, and are told with the reason. Nothing is ever overwritten.
 
+A folder of a project that is named behind --into is meant: what has no other place below it
+goes there, a folder as a folder. Where a check would find that, it is asked for, or --why says
+the reason, and the project keeps it.
+
 A folder of a project that is put into another folder of it moves on as a whole: it gets
 what the template has for it there, and is not asked for where it was.`,
 		Example: `  vestibula put Arrivals --into Clients
