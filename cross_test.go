@@ -13,8 +13,8 @@ import (
 const levels = "---\nfields: { land: Where?, area: { ask: Which area?, default: \"\" }, town: Which town? }\n---\n<land>\n    Office\n    <area>\n        <town> | project\n            Letters\n            <town>.md | blank\n"
 
 // What a project's values say of the folders that it lies in is brought about as well: it
-// moves with all that is in it, what is missing on the way is made, and what it leaves empty
-// goes.
+// moves with all that is in it, and what is shared comes along where no other project has it; what
+// is missing on the way is made, and what it leaves empty goes.
 func TestAProjectMovesToWhereItsValuesSay(t *testing.T) {
 	t.Parallel()
 	for name, tt := range map[string]struct {
@@ -25,10 +25,10 @@ func TestAProjectMovesToWhereItsValuesSay(t *testing.T) {
 		says   string
 	}{
 		"to another area":             {"area=Bay", nil, []string{"Norland/Bay/Askel/Letters/mine.txt", "Norland/Office/"}, []string{"Norland/Hill/"}, ""},
-		"to another land":             {"land=Sorland", nil, []string{"Sorland/Hill/Askel/Letters/mine.txt", "Norland/Office/"}, []string{"Norland/Hill/"}, ""},
+		"to another land":             {"land=Sorland", nil, []string{"Sorland/Hill/Askel/Letters/mine.txt", "Sorland/Office/"}, []string{"Norland/"}, ""},
 		"out of its area":             {"area=", nil, []string{"Norland/Askel/Letters/mine.txt"}, []string{"Norland/Hill/"}, ""},
 		"under another name too":      {"area=Bay|town=Birk", nil, []string{"Norland/Bay/Birk/Letters/mine.txt", "Norland/Bay/Birk/Birk.md"}, []string{"Norland/Hill/"}, ""},
-		"beside what is a person's":   {"area=Bay", []string{"Norland/Hill/own.txt"}, []string{"Norland/Bay/Askel/Letters/mine.txt", "Norland/Hill/own.txt"}, nil, ""},
+		"with what is a person's":     {"area=Bay", []string{"Norland/Hill/own.txt"}, []string{"Norland/Bay/Askel/Letters/mine.txt", "Norland/Bay/own.txt"}, []string{"Norland/Hill/"}, ""},
 		"into a folder that is there": {"area=Bay", []string{"Norland/Bay/other.txt"}, []string{"Norland/Bay/Askel/Letters/mine.txt", "Norland/Bay/other.txt"}, nil, ""},
 		"where its name is taken":     {"area=Bay", []string{"Norland/Bay/Askel/x.txt"}, []string{"Norland/Hill/Askel/Letters/mine.txt", "Norland/Bay/Askel/x.txt"}, nil, "something of that name is there"},
 	} {

@@ -174,7 +174,7 @@ func onTheWay(set *change.Set, list []*Upgrading) (count int) {
 	}
 	for _, u := range list {
 		in := slices.Index(set.Places, u.Place())
-		if u.Name == u.Becomes || in < 0 {
+		if u.Name == u.Becomes || in < 0 || u.comesAlong() {
 			continue
 		}
 		way := set.Way(func(at change.At) bool {
