@@ -5,6 +5,7 @@ import (
 	"slices"
 
 	"vestibula/core/address"
+	"vestibula/core/pattern"
 	"vestibula/core/template"
 	"vestibula/core/tree"
 	"vestibula/core/value"
@@ -60,9 +61,8 @@ func (p *Project) Named() bool {
 	return slices.Equal(wanted, real)
 }
 
-// Says are the values that the name of the project's own folder says and that are others than those
-// of the project, by the line that makes it; nil where it does not read so.
-func (p *Project) Says() template.Values {
+// ownName is the name of the line that makes the project's own folder; nil where none does.
+func (p *Project) ownName() *pattern.Name {
 	x, err := p.Template.Tree(p.Values, template.DefaultLimit)
 	if err != nil {
 		return nil
@@ -72,7 +72,16 @@ func (p *Project) Says() template.Values {
 	if line == nil || int(own.Nth) >= len(line.Names) {
 		return nil
 	}
-	name := line.Names[own.Nth]
+	return line.Names[own.Nth]
+}
+
+// Says are the values that the name of the project's own folder says and that are others than those
+// of the project, by the line that makes it; nil where it does not read so.
+func (p *Project) Says() template.Values {
+	name := p.ownName()
+	if name == nil {
+		return nil
+	}
 	r := name.Reader()
 	read := make([]value.Value, len(r.Fields()))
 	if r.Read(p.Dir.Name(), read) != nil {
@@ -92,16 +101,11 @@ func (p *Project) Says() template.Values {
 
 // NamedBy are the fields that the name of the project's own folder is made of.
 func (p *Project) NamedBy() (fields []string) {
-	x, err := p.Template.Tree(p.Values, template.DefaultLimit)
-	if err != nil {
+	name := p.ownName()
+	if name == nil {
 		return nil
 	}
-	_, own := p.Template.Own(x.Root)
-	line := p.Template.LineOf(own)
-	if line == nil || int(own.Nth) >= len(line.Names) {
-		return nil
-	}
-	for _, slot := range line.Names[own.Nth].Pattern.Slots() {
+	for _, slot := range name.Pattern.Slots() {
 		if f := p.Template.Field(slot); f != nil {
 			for _, g := range p.Template.Ingredients(f) {
 				fields = append(fields, g.Name)
