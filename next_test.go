@@ -209,3 +209,41 @@ func TestWhatCannotGoOnIsTold(t *testing.T) {
 	require.Zero(t, status, out)
 	assert.Contains(t, d.has("."), "Day 2028-03-03/")
 }
+
+// What a period has is its own: its values, its label and its files stay, and what is missing goes
+// along. A carry on the own folder's line is for all in it.
+func TestAPeriodThatIsThereKeepsWhatItHas(t *testing.T) {
+	t.Parallel()
+	d := newDesk(t, "flat.folders", "---\nfields: { month: { type: month } }\nnames: { report: \"<month:yymm> report <topic>\" }\n---\nOffice\n    <month:yymm> | project | holds: report | carry\n",
+		"office.folders", "---\nfields:\n  month: { type: month }\n  people: { type: list }\n  boss: { default: Ida }\n---\n<month:yyyy-mm> Office\n    Sheets | carry\n        Cover <month:yyyy-mm>.txt | blank\n    People\n        <person> | each: person in people\n            Essays | carry\n    Letters\n")
+	build := func(args ...string) {
+		out, status := d.run(append([]string{"build"}, append(args, "--into", ".", "--yes")...)...)
+		require.Zero(t, status, out)
+	}
+	build("flat", "month=2027-01")
+	d.write("Office/2701/2701 report rent.txt", "r")
+	d.write("Office/2701/keys.txt", "k")
+	out, status := d.run("next", "Office/2701", "--yes")
+	require.Zero(t, status, out)
+	assert.Equal(t, []string{".vestibula.json", "2702 report rent.txt", "keys.txt"}, d.has("Office/2702"))
+
+	build("office", "month=2027-01", "people=Ola; Ann", "boss=Zed")
+	build("office", "month=2027-02", "people=Ola; Bo", "boss=Kim")
+	for path, text := range map[string]string{"2027-01 Office/Sheets/x.txt": "january", "2027-01 Office/Sheets/y.txt": "y", "2027-01 Office/People/Ann/Essays/e.txt": "e", "2027-02 Office/Sheets/x.txt": "february"} {
+		d.write(path, text)
+	}
+	require.NoError(t, os.RemoveAll(filepath.Join(d.dir, "2027-02 Office/Letters")))
+	label := d.read("2027-02 Office/.vestibula.json")
+	out, status = d.run("next", "2027-01 Office", "--yes")
+	require.Zero(t, status, out)
+	assert.Contains(t, out, "1 file does not go along: its folder is none of the new period’s.")
+	assert.NotContains(t, out, "note:")
+	assert.Equal(t, label, d.read("2027-02 Office/.vestibula.json"))
+	assert.Equal(t, "february", d.read("2027-02 Office/Sheets/x.txt"))
+	assert.Equal(t, []string{".vestibula.json", "People/", "People/Bo/", "People/Bo/Essays/", "People/Ola/", "People/Ola/Essays/", "Sheets/", "Sheets/Cover 2027-02.txt", "Sheets/x.txt", "Sheets/y.txt"}, d.has("2027-02 Office"))
+	// Other values are asked for, and told without a terminal.
+	out, status = d.run("next", "2027-01 Office", "boss=Zed", "--yes")
+	assert.Equal(t, 1, status)
+	assert.Contains(t, flat(out), `what a period has is its own: boss is Kim there, not Zed to change that first: vestibula upgrade "2027-02 Office" boss=Zed`)
+	assert.Equal(t, label, d.read("2027-02 Office/.vestibula.json"))
+}

@@ -3,6 +3,7 @@ package cli
 import (
 	"errors"
 	"fmt"
+	"io/fs"
 	"maps"
 	"slices"
 	"strings"
@@ -180,6 +181,9 @@ func (r *nextRun) plan(p *project.Project, raw map[string]template.Raw) error {
 			return err
 		}
 		job := &next.Job{Template: t, Old: t.Complete(old.Clone(), r.now), New: t.Complete(values.Clone(), r.now), Full: full, Seen: seen, Limit: max(template.DefaultLimit, 10*full.Count()), Now: r.now}
+		if job.Stands, err = r.stands(p, job, given); err != nil {
+			return err
+		}
 		plan, err := next.Make(job)
 		if err != nil {
 			return r.tellErrors(t.Name, t.Text, err, statusFound)
@@ -187,10 +191,53 @@ func (r *nextRun) plan(p *project.Project, raw map[string]template.Raw) error {
 		if slices.ContainsFunc(plan.Steps, func(s *next.Step) bool { return s.Moves }) && r.count > 1 {
 			return refused("carry it forward one period at a time", "what lies under “carry: moves” can go along once only")
 		}
-		build := &batch.Build{Template: t, Row: len(r.turns) + 1, Values: job.New, Root: plan.Root}
+		build := &batch.Build{Template: t, Row: len(r.turns) + 1, Values: job.New, Root: plan.Root, Stands: job.Stands}
 		r.turns = append(r.turns, &next.Forward{Project: p, Plan: plan, Build: build})
 	}
 	return nil
+}
+
+// stands reports whether the new project of a job is there already, and gives the job its values:
+// what a period has is its own. Others that are given are asked for.
+func (r *nextRun) stands(p *project.Project, j *next.Job, given template.Values) (bool, error) {
+	x, err := j.Template.Tree(j.New, j.Limit)
+	if err != nil {
+		return false, r.tellErrors(j.Template.Name, j.Template.Text, err, statusFound)
+	}
+	own, _ := j.Template.Own(x.Root)
+	old, err := p.Template.Tree(p.Values, j.Limit)
+	if err != nil {
+		return false, refused("", "%v", err)
+	}
+	dir := p.Base(old.Root).Join(own)
+	l, _, err := project.ReadLabel(dir)
+	if errors.Is(err, fs.ErrNotExist) || err == nil && l.Template != j.Template.Name {
+		return false, nil
+	} else if err != nil {
+		return false, refused("", "%s: %v", fromHere(dir), err)
+	}
+	has := j.Template.Complete(j.Template.Known(l.Raw(), r.now), r.now)
+	var differ, args []string
+	for _, name := range j.Template.FieldNames() {
+		if v, said := given[name]; said && !v.Equal(has[name]) && has[name].Given() {
+			differ, args = append(differ, fmt.Sprintf("%s is %s there, not %s", name, has[name], v)), append(args, name+"="+v.String())
+		}
+	}
+	if len(differ) == 0 {
+		j.New = has
+		return true, nil
+	}
+	told := fmt.Sprintf("%s is there already, and what a period has is its own: %s", fromHere(dir), strings.Join(differ, "; "))
+	if r.interactive() && !r.yes && !r.preview {
+		r.side.Text(term.Warn.Render("note:") + " " + term.Visible(told))
+		yes, err := r.confirm("Is that to change?")
+		if err != nil || yes {
+			return false, err
+		}
+		j.New = has
+		return true, nil
+	}
+	return false, refused(advise("to change that first", append([]string{"upgrade", typed(fromHere(dir))}, args...)...).String(), "%s", told)
 }
 
 // period is the field that goes on: the only one, or the one that is given or asked for.

@@ -42,13 +42,14 @@ func (r *nextRun) parts() {
 	}
 	r.proposal.Parts = append(parts, r.proposal.Parts...)
 	var unread []string
-	left := 0
+	left, unhad := 0, 0
 	for i, t := range r.turns {
 		if r.count > 1 && i%r.count > 0 {
 			continue // it is the same for each period
 		}
 		unread = append(unread, t.Unread...)
 		left += t.Left
+		unhad += t.Unhad
 	}
 	if n := len(unread); n > 0 {
 		text := string(term.Count(n, "name")) + map[bool]string{true: " still holds the old period, as no convention reads it: ", false: " still hold the old period, as no convention reads them: "}[n == 1]
@@ -59,5 +60,8 @@ func (r *nextRun) parts() {
 	}
 	if left > 0 {
 		r.proposal.Remark(string(term.Count(left, "file")) + map[bool]string{true: " does", false: " do"}[left == 1] + " not go along: only what lies under lines with “carry” does.")
+	}
+	if unhad > 0 {
+		r.proposal.Remark(string(term.Count(unhad, "file")) + map[bool]string{true: " does not go along: its folder is", false: " do not go along: their folders are"}[unhad == 1] + " none of the new period’s.")
 	}
 }

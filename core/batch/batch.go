@@ -31,6 +31,7 @@ type Build struct {
 	Values   template.Values
 	Root     *tree.Node
 	Changes  []template.Change
+	Stands   bool                   // it is there already, and its label stays as it is
 	Count    [build.Blocked + 1]int // of its folders and files, by state: see [Batch.CountSteps]
 }
 

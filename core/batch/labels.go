@@ -68,6 +68,9 @@ func (l *Label) Source() string { return "the label" }
 
 // data is what the label is to hold; nil where it holds that already.
 func (l *Label) data() ([]byte, error) {
+	if l.Known != nil && l.Build.Stands {
+		return nil, nil
+	}
 	next := &label.Label{ID: l.Identity(), Build: *label.NewBuild(l.of.Template, l.Build.Values, l.of.Now, l.of.Version)}
 	if l.of.Place != nil && !l.of.Packed {
 		next.Laid(l.of.Template, l.of.Place.Real.Join(l.Folder))

@@ -178,7 +178,7 @@ func (j *Job) labels(p *proposal.Proposal) (list []*Label, err error) {
 		if err != nil {
 			return nil, err
 		}
-		if len(changed) > 0 {
+		if len(changed) > 0 && !r.Stands {
 			told := "this changes the project " + shown + ": " + strings.Join(changed, ", ") + "."
 			if !j.Again {
 				told += " Where several builds are meant to meet in one folder, write | project behind the line that is each one's own."

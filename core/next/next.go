@@ -27,6 +27,7 @@ type Job struct {
 	Seen     *tree.Node      // the same without what is passed by
 	Limit    int
 	Now      time.Time
+	Stands   bool // the new project is there already: what it has is its own, and nothing is made anew
 }
 
 // A Step is one thing that goes along. Paths are from the two own folders.
@@ -44,6 +45,7 @@ type Plan struct {
 	Own    string     // the new own folder in it
 	Unread []string   // files whose names hold the old period, and that no convention reads: where they come to lie
 	Left   int        // files that do not go along
+	Unhad  int        // files that would, but for their folder, which the new period does not have
 }
 
 // A PeriodError says why it is not clear what goes on, and which fields could.
@@ -117,9 +119,16 @@ func Make(j *Job) (*Plan, error) {
 	match.Compare(p.old, j.Seen)
 	p.pair(p.old.Own, p.new.Own)
 	p.periods = p.written()
-	p.walk(j.Full, "", spot{want: p.old.Own, new: p.new.Own, sure: true})
+	whole := spot{want: p.old.Own, new: p.new.Own, sure: true}
+	if line := j.Template.ClausesOf(p.old.Own); line != nil {
+		whole.carry = line.Carry
+	}
+	p.walk(j.Full, "", whole)
 	p.plan.Own, _ = j.Template.Own(p.new.Expansion.Root)
 	p.plan.Root = p.without(p.new.Expansion.Root.Built())
+	if j.Stands {
+		p.plan.Root = leading(p.plan.Root, p.plan.Own)
+	}
 	return p.plan, nil
 }
 
@@ -182,8 +191,12 @@ func (p *planner) walk(n *tree.Node, at string, here spot) {
 		if c.Name == label.FileName && at == "" {
 			continue
 		}
-		if below.carry == template.Unsaid || !below.sure {
+		switch {
+		case below.carry == template.Unsaid:
 			p.plan.Left++
+			continue
+		case !below.sure:
+			p.plan.Unhad++
 			continue
 		}
 		if below.new != nil {
@@ -372,6 +385,17 @@ func (p *planner) without(n *tree.Node) *tree.Node {
 			continue
 		}
 		out.Children = append(out.Children, p.without(c))
+	}
+	return &out
+}
+
+// leading is a tree with nothing but the folders that lead to a path in it, and that one.
+func leading(n *tree.Node, at string) *tree.Node {
+	out := *n
+	out.Children = nil
+	first, rest, _ := strings.Cut(at, "/")
+	if c := n.Child(first); c != nil {
+		out.Children = []*tree.Node{leading(c, rest)}
 	}
 	return &out
 }

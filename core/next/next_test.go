@@ -70,7 +70,8 @@ func TestWhatLiesUnderCarryGoesAlong(t *testing.T) {
 	assert.Equal(t, []string{"» People/Jun/Essays/essay.odt", "+ Sheets/12027-01 x.pdf", "+ Sheets/2027-01 plan.pdf", "+ Sheets/2027-01 rent.xlsx → Sheets/2027-02 rent.xlsx", "+ Sheets/2027-01-31 wages.txt → Sheets/2027-02-28 wages.txt",
 		"+ Sheets/Cover 2027-01.odt → Sheets/Cover 2027-02.odt", "+ Sheets/own", "+ Sheets/own/2027-01 deep.xlsx → Sheets/own/2027-02 deep.xlsx", "+ Sheets/own/empty"}, said(plan), "nothing of Ola's goes to Ida")
 	assert.Equal(t, []string{"Sheets/2027-01 plan.pdf"}, plan.Unread)
-	assert.Equal(t, 3, plan.Left)
+	assert.Equal(t, 2, plan.Left)
+	assert.Equal(t, 1, plan.Unhad, "Ola does not take part any more")
 	assert.Equal(t, "2027-02 Office", plan.Own)
 	for at := range plan.Root.All() {
 		assert.NotContains(t, at, "Cover", "what is carried is not made as well")
