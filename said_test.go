@@ -163,3 +163,43 @@ func TestAClientGetsAnotherName(t *testing.T) {
 	out, status = d.run("check", "Ann Bell/Deux")
 	assert.Zero(t, status, out)
 }
+
+// What a person wrote stays, also where it is what a starter says; what this program wrote follows
+// values by itself, and another text after one yes for all projects, or never again after a no.
+func TestWhatAPersonWroteStays(t *testing.T) {
+	t.Parallel()
+	d := newDesk(t, "t.folders", "---\nfields: { client: Who? }\n---\n<client>\n    Contract.md | fill: st/contract.md\n    Terms.md | copy: st/terms.md\n    Guide.md | guide\n",
+		"st/contract.md", "Contract with <client>\n", "st/terms.md", "terms\n", "Cy/Terms.md", "terms\n")
+	for _, client := range []string{"Ann", "Bob", "Cy", "Dee"} {
+		d.run("build", "t", "client="+client, "--into", ".", "--yes")
+	}
+	d.write("Dee/Contract.md", "Contract with Dee, signed\n")
+	assert.NotContains(t, d.read("Cy/.vestibula.json"), `"Terms.md":`, "it was there")
+	out, status := d.run("upgrade", "Ann", "client=Ann Hart", "--yes")
+	require.Zero(t, status, out)
+	assert.Equal(t, "Contract with Ann Hart\n", d.read("Ann Hart/Contract.md"))
+	d.write("st/contract.md", "Another contract with <client>\n")
+	d.write("st/terms.md", "new terms\n")
+	out, status = d.run("upgrade", ".", "--yes")
+	assert.Equal(t, 1, status)
+	assert.Contains(t, out, "? Contract.md   nobody has touched it, and the template has another text for it by now")
+	out, _ = d.run("upgrade", "Bob", "client=Bobby", "--yes")
+	assert.Contains(t, out, "2 changes")
+	assert.Equal(t, "Contract with Bob\n", d.read("Bobby/Contract.md"), "it was sent as it is")
+	w := d.window(120, d.environment(), "upgrade", ".")
+	w.answer("Write anew all 3?", "n")
+	w.answer("Write anew all 3?", "y")
+	w.answer("Make 3 changes in 4 projects?", "y")
+	out, status = w.end()
+	assert.Zero(t, status, out)
+	assert.Equal(t, "Contract with Ann Hart\n", d.read("Ann Hart/Contract.md"))
+	assert.Equal(t, "Contract with Dee, signed\n", d.read("Dee/Contract.md"))
+	assert.Equal(t, "terms\n", d.read("Cy/Terms.md"), "they have written it themselves")
+	assert.Equal(t, "new terms\n", d.read("Dee/Terms.md"))
+	out, status = d.run("upgrade", ".", "--yes")
+	assert.Zero(t, status, "a no stays a no: %s", out)
+	assert.Contains(t, out, "somebody said no to the text that the template has for it by now")
+	d.write("st/contract.md", "A third contract with <client>\n")
+	out, status = d.run("upgrade", ".", "--yes")
+	assert.Equal(t, 1, status, "another text is another question: %s", out)
+}

@@ -68,7 +68,6 @@ func TestWhatWasBuiltFollowsItsTemplate(t *testing.T) {
 	}
 	before := state()
 	d.write("shelf.folders", shelfAfter)
-	d.write("plan.md", "The plan for <client>\n")
 
 	// A build makes no doubles.
 	out, status := d.run("build", "shelf", "--into", ".", "client=Oriel Pask", "--yes")
@@ -95,7 +94,7 @@ func TestWhatWasBuiltFollowsItsTemplate(t *testing.T) {
 	// One project, with another name as well.
 	out, status = d.run("upgrade", "Oriel Pask", "--preview")
 	assert.Zero(t, status)
-	for _, want := range []string{"+ 02 Maps/   new", "» 02 Tides/ → 03 Tide tables/", "+ 04 Work/03 Prices/   new", "+ Read me first.md", "← 03 Tide tables/Plan for Oriel Pask.md   nobody has touched it", "- 03 Logs/   no longer asked for, and empty", "- Read me.md   no longer asked for, and nobody has touched it", "A preview: nothing was changed."} {
+	for _, want := range []string{"+ 02 Maps/   new", "» 02 Tides/ → 03 Tide tables/", "+ 04 Work/03 Prices/   new", "+ Read me first.md", "- 03 Logs/   no longer asked for, and empty", "- Read me.md   no longer asked for, and nobody has touched it", "A preview: nothing was changed."} {
 		assert.Contains(t, out, want)
 	}
 	assert.Equal(t, before, state())
@@ -103,7 +102,7 @@ func TestWhatWasBuiltFollowsItsTemplate(t *testing.T) {
 	require.Zero(t, status, out)
 	assert.Equal(t, []string{".vestibula.json", "01 Buoys/", "02 Maps/", "03 Tide tables/", "03 Tide tables/Plan for Oriel Pask Sons.md", "03 Tide tables/own.txt", "04 Work/", "04 Work/01 paper/", "04 Work/02 survey/",
 		"04 Work/03 sewing/", "04 Work/03 sewing/deep/", "04 Work/03 sewing/deep/own.txt", "04 Work/04 Prices/", "Read me first.md"}, d.has("Oriel Pask Sons"))
-	assert.Equal(t, "The plan for Oriel Pask Sons\n", d.read("Oriel Pask Sons/03 Tide tables/Plan for Oriel Pask Sons.md"))
+	assert.Equal(t, "Plan Oriel Pask Sons\n", d.read("Oriel Pask Sons/03 Tide tables/Plan for Oriel Pask Sons.md"))
 	out, status = d.run("check", "Oriel Pask Sons", "--strict")
 	assert.Zero(t, status, out)
 	out, _ = d.run("upgrade", "Oriel Pask Sons", "--yes")
@@ -115,7 +114,7 @@ func TestWhatWasBuiltFollowsItsTemplate(t *testing.T) {
 	// All of them: one plan, one undo; what was edited or holds something stays.
 	out, status = d.run("upgrade", ".", "--yes")
 	require.Zero(t, status, out)
-	for _, want := range []string{"Plan for Jun Teague.md   stays: it was edited, and", "~ 03 Logs   stays: it is no longer asked for, and it holds “kept.txt”", "~ Read me.md   stays: it is no longer asked for, and “Read me.md” was edited", "Upgraded 3 projects"} {
+	for _, want := range []string{"~ 03 Logs   stays: it is no longer asked for, and it holds “kept.txt”", "~ Read me.md   stays: it is no longer asked for, and “Read me.md” was edited", "Upgraded 3 projects"} {
 		assert.Contains(t, out, want)
 	}
 	assert.Equal(t, "edited", d.read("Jun Teague/03 Tide tables/Plan for Jun Teague.md"))

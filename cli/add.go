@@ -460,7 +460,7 @@ func (r *adding) make(some *waiting) error {
 	if err := b.compare(); err != nil {
 		return err
 	}
-	if err := planned(j.Remember(b.proposal.Set, b.job.Root(), r.version)); err != nil {
+	if err := planned(j.Remember(b.proposal.Set, b.job.Root(), b.job.New(), r.version)); err != nil {
 		return err
 	}
 	return b.carryOut()

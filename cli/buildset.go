@@ -93,7 +93,10 @@ func (b *buildRun) addUpgrades() error {
 	if up == nil {
 		return nil
 	}
-	p, tops, _ := upgrade.Propose(up.all())
+	p, tops, _, err := upgrade.Propose(up.all())
+	if err != nil {
+		return err
+	}
 	p.Nest(b.job.Place.Real)
 	b.updates = &task{Proposal: p, follows: &following{roots: up.roots, tops: tops, trees: up.trees, settled: true}}
 	if err := b.follow(b.consent, b.updates); err != nil {

@@ -278,23 +278,71 @@ func (a *app) answer(c consent, parts []*proposal.Part) (open int, asking bool, 
 	for _, part := range parts {
 		for _, s := range part.Steps {
 			switch {
-			case !s.Probable || s.Agreed:
+			case !s.Probable || s.Agreed || s.Refused && s.Group != "":
 				continue
 			case c.plan != "":
 				s.Agreed = true
 			case asking:
+				same := alike(parts, part, s)
 				a.screen.Line("  ", term.Warn.Render("?"), " ", term.Visible(s.Why))
-				if s.Agreed, err = a.confirm(s.From + " → " + s.To + "?"); err != nil {
+				yes, err := a.confirm(a.asks(same))
+				if err != nil {
 					return 0, asking, err
 				}
-				s.Refused = !s.Agreed
+				for _, s := range same {
+					s.Agreed, s.Refused = yes, !yes
+				}
 			}
-			if !s.Agreed && !s.Refused {
+			if s.Probable && !s.Agreed && !s.Refused {
 				open++
 			}
 		}
 	}
 	return open, asking, nil
+}
+
+// A grouped step is one of those that one answer is for, by its name from here.
+type grouped struct {
+	*proposal.Step
+	name string
+}
+
+// alike are the steps that one answer is for: a step, and the others of its group.
+func alike(parts []*proposal.Part, in *proposal.Part, s *proposal.Step) (same []grouped) {
+	if s.Group == "" {
+		return []grouped{{s, s.From}}
+	}
+	for _, part := range parts {
+		for _, other := range part.Steps {
+			if other.Probable && other.Group == s.Group && !other.Agreed {
+				same = append(same, grouped{other, fromHere(part.In.Join(other.From))})
+			}
+		}
+	}
+	return same
+}
+
+// asks is the question whether some steps are to be done, which it names.
+func (a *app) asks(same []grouped) string {
+	does := map[change.Op]string{change.Replace: "Write anew", change.Move: "Rename"}[same[0].Op]
+	if s := same[0]; len(same) == 1 {
+		if s.Op == change.Move {
+			return s.From + " → " + s.To + "?"
+		}
+		return does + " " + s.name + "?"
+	}
+	for i, s := range same {
+		if i == 5 {
+			a.screen.Text(term.Dim.Render("    … and " + term.Number(len(same)-i) + " more"))
+			break
+		}
+		line := "    " + s.name
+		if s.Op == change.Move {
+			line += " → " + path.Base(s.To)
+		}
+		a.screen.Text(term.Visible(line))
+	}
+	return fmt.Sprintf("%s all %s?", does, term.Number(len(same)))
 }
 
 // tellOpen says how many steps of a proposal wait for an answer.

@@ -3,7 +3,6 @@ package cli
 import (
 	"errors"
 	"fmt"
-	"io/fs"
 	"maps"
 	"slices"
 	"strings"
@@ -13,6 +12,7 @@ import (
 	"vestibula/cli/term"
 	"vestibula/core/batch"
 	"vestibula/core/journal"
+	"vestibula/core/label"
 	"vestibula/core/match"
 	"vestibula/core/next"
 	"vestibula/core/place"
@@ -210,8 +210,11 @@ func (r *nextRun) stands(p *project.Project, j *next.Job, given template.Values)
 		return false, refused("", "%v", err)
 	}
 	dir := p.Base(old.Root).Join(own)
+	if !place.Exists(string(dir.Join(label.FileName))) {
+		return false, nil
+	}
 	l, _, err := project.ReadLabel(dir)
-	if errors.Is(err, fs.ErrNotExist) || err == nil && l.Template != j.Template.Name {
+	if err == nil && l.Template != j.Template.Name {
 		return false, nil
 	} else if err != nil {
 		return false, refused("", "%s: %v", fromHere(dir), err)

@@ -254,6 +254,7 @@ func (r *putRun) find() error {
 	if err := r.askNamed(); err != nil {
 		return err
 	}
+	put.Together(r.outcomes)
 	put.Taken(r.outcomes, base, func(at string) (tree.Entry, string, error) {
 		info, err := os.Lstat(filepath.FromSlash(at))
 		if err != nil {

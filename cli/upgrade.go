@@ -248,7 +248,10 @@ func (r *upgradeRun) carryOut() error {
 	if open > 0 && !asked && !r.preview && slices.ContainsFunc(r.jobs, func(u *upgrading) bool { return u.Renames() }) {
 		return refused("run it at a terminal, and answer; or change one of them at a time", "Nothing was changed: which item of a list got which other name is only probable.")
 	}
-	p, tops, count := upgrade.Propose(r.all())
+	p, tops, count, err := upgrade.Propose(r.all())
+	if err != nil {
+		return err
+	}
 	if !asked {
 		tellOpen(p, open)
 	}

@@ -234,8 +234,9 @@ func Branch(list []*Waiting) *tree.Node {
 }
 
 // Remember adds to a set what the label notes of what is made: lists that were empty until now,
-// and what new files hold. Root is the tree of what is made, and version that of the program.
-func (j *Job) Remember(set *change.Set, root *tree.Node, version string) error {
+// and what new files hold. Root is the tree of what is made, isNew says which files were not there,
+// and version is that of the program.
+func (j *Job) Remember(set *change.Set, root *tree.Node, isNew func(path string) bool, version string) error {
 	l := *j.Project.Label
 	values := template.Values{}
 	for name, v := range j.Project.Values {
@@ -259,6 +260,9 @@ func (j *Job) Remember(set *change.Set, root *tree.Node, version string) error {
 		return err
 	}
 	for at, sum := range sums {
+		if !isNew(at) {
+			continue
+		}
 		if below, inside := strings.CutPrefix(at, own+"/"); inside || own == "" {
 			given[below] = sum
 		}

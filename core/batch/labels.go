@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"io"
 	"io/fs"
+	"maps"
 	"path"
 	"slices"
 	"strings"
@@ -33,6 +34,8 @@ type Labels struct {
 	Packed bool
 	// Fresh reports whether a folder is not there yet.
 	Fresh func(folder string) bool
+	// New reports whether a file is made, by its path: one that was there is not given.
+	New func(path string) bool
 }
 
 // A Label is what a build writes into its own folder. What that of a new project holds is made
@@ -92,7 +95,11 @@ func (l *Label) data() ([]byte, error) {
 // given are the files that the build gives its project, with their checksums.
 func (l *Label) given() (map[string]string, error) {
 	_, own := l.Build.Template.Own(l.Build.Root)
-	return journal.Sums(own)
+	sums, err := journal.Sums(own)
+	if !l.of.Packed && !l.of.Fresh(l.Folder) {
+		maps.DeleteFunc(sums, func(at, _ string) bool { return !l.of.New(path.Join(l.Folder, at)) })
+	}
+	return sums, err
 }
 
 // namedBy are the text fields that the name of the own folder, and of those on the way

@@ -154,7 +154,7 @@ func (j *Job) Propose() (p *proposal.Proposal, err error) {
 
 // labels returns the labels of all builds, and notes what is odd about them.
 func (j *Job) labels(p *proposal.Proposal) (list []*Label, err error) {
-	all := &Labels{Template: j.Template, Now: j.Now, Version: j.Version, Place: j.Place, Fresh: j.fresh}
+	all := &Labels{Template: j.Template, Now: j.Now, Version: j.Version, Place: j.Place, Fresh: j.fresh, New: j.New()}
 	if j.Pack != nil {
 		all.Packed, all.Now = true, j.Pack.Time
 	}
@@ -188,6 +188,31 @@ func (j *Job) labels(p *proposal.Proposal) (list []*Label, err error) {
 		list = append(list, l)
 	}
 	return list, nil
+}
+
+// New returns what reports whether a file is made, and was not there, by its path.
+func (j *Job) New() func(path string) bool {
+	var made map[string]bool
+	return func(path string) bool {
+		if made == nil {
+			made = map[string]bool{}
+			for _, r := range j.Continues { // what such a run has made is made by this one
+				changes, _ := j.Steps(r)
+				for i := range changes {
+					changes[i].Each(func(at string, _ *tree.Node) bool {
+						made[at] = true
+						return true
+					})
+				}
+			}
+			for i := range j.Plan.Steps {
+				if s := &j.Plan.Steps[i]; s.State == build.New && s.Node.Kind != tree.Folder {
+					made[j.Plan.Path(i)] = true
+				}
+			}
+		}
+		return made[path]
+	}
 }
 
 // fresh reports whether a folder is not there yet.

@@ -72,12 +72,13 @@ type Step struct {
 	Becomes  string // the new name of what is called so
 	Folder   bool
 	Why      string
-	Probable bool  // a person has to answer for it by itself
-	Agreed   bool  // somebody did
-	Refused  bool  // somebody said no
-	Sized    bool  // the size is known
-	Size     int64 // of the files that go, in bytes
-	Row      int   // of the table that asks for it
+	Probable bool   // a person has to answer for it by itself
+	Agreed   bool   // somebody did
+	Refused  bool   // somebody said no
+	Group    string // one answer is for all steps of a group; "" for one by itself
+	Sized    bool   // the size is known
+	Size     int64  // of the files that go, in bytes
+	Row      int    // of the table that asks for it
 }
 
 // Goes reports whether a step is a part of the set: it is sure, or somebody agreed.

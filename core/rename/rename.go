@@ -45,6 +45,9 @@ type Outcome struct {
 	Why     string // it is left
 	Stopped int    // in bytes of the name: where reading stopped
 	Note    string // what in it came from elsewhere than the name
+	Own     bool   // a table has a row for it alone
+
+	with bool // it goes with another one
 }
 
 // A Job says how names are made anew.
@@ -94,6 +97,7 @@ func (j *Job) Plan(files []*File) ([]*Outcome, error) {
 		}
 	})
 	conv := j.Older().Convention
+	alike(outcomes, values)
 	j.count(conv, outcomes, values)
 	pool.Each(len(files), together, func(numbers iter.Seq[int]) {
 		back, wrong := naming.NewReader([]*template.Convention{conv}), j.Judge()
@@ -106,6 +110,7 @@ func (j *Job) Plan(files []*File) ([]*Outcome, error) {
 	folders := byFolder(outcomes)
 	pool.Each(len(folders), 1, func(numbers iter.Seq[int]) {
 		for i := range numbers {
+			company(folders[i])
 			settle(folders[i], j.Names)
 		}
 	})
@@ -118,9 +123,14 @@ func (j *Job) count(conv *template.Convention, outcomes []*Outcome, values []tem
 	if series == nil {
 		return
 	}
-	next := map[string]int{}
+	next, shared := map[string]int{}, map[string]value.Value{}
 	for i, o := range outcomes {
 		if o.Kind != Renamed || values[i][series.Field.Name].Given() {
+			continue
+		}
+		stem := o.File.Dir + "/" + naming.Unended(o.File.Name)
+		if n, known := shared[stem]; known {
+			values[i][series.Field.Name] = n
 			continue
 		}
 		where, names := j.Counting(o.File)
@@ -135,6 +145,48 @@ func (j *Job) count(conv *template.Convention, outcomes []*Outcome, values []tem
 		}
 		next[key] = n + 1
 		values[i][series.Field.Name] = value.OfNumber(n)
+		shared[stem] = values[i][series.Field.Name]
+	}
+}
+
+// alike gives files of one stem, which belong together, the values of the first of them.
+func alike(outcomes []*Outcome, values []template.Values) {
+	first := map[string]template.Values{}
+	for i, o := range outcomes {
+		if o.Kind != Renamed || naming.Unended(o.File.Name) == "" {
+			continue
+		}
+		stem := o.File.Dir + "/" + naming.Unended(o.File.Name)
+		if known := first[stem]; known == nil {
+			first[stem] = values[i]
+		} else if !o.Own {
+			values[i] = known.Clone()
+		}
+	}
+}
+
+// company gives what belongs to a file that is renamed its name: it has the same stem, or the
+// whole name with a further ending.
+func company(outcomes []*Outcome) {
+	names := make([]string, 0, len(outcomes))
+	named := map[string]*Outcome{}
+	for _, o := range outcomes {
+		names = append(names, o.File.Name)
+		named[o.File.Name] = o
+	}
+	found := naming.Companies(names)
+	for _, o := range outcomes {
+		if o.Kind != Renamed || o.with {
+			continue
+		}
+		for _, key := range []string{o.File.Name, naming.Unended(o.File.Name)} {
+			for _, name := range found[key] {
+				other := named[name]
+				if becomes := naming.Along(name, o.File.Name, o.Becomes, false); becomes != "" && (other.Kind == Left || other.Kind == Other) {
+					other.Kind, other.Becomes, other.Note, other.with = Renamed, becomes, "it belongs to "+o.File.Name, true
+				}
+			}
+		}
 	}
 }
 
@@ -177,6 +229,7 @@ func (j *Job) look(older *naming.Older, o *Outcome, place template.Values) templ
 		return nil
 	}
 	own, spare, note := j.Own(o.File)
+	o.Own = len(own) > 0
 	values, err := older.Anew(read, spare, place, own)
 	if o.Note = note; err != nil {
 		o.Kind, o.Why = Left, err.Error()
@@ -184,12 +237,20 @@ func (j *Job) look(older *naming.Older, o *Outcome, place template.Values) templ
 	return values
 }
 
+// ending is how an ending is written, with its dot: as the convention writes it, if it names it.
+func ending(conv *template.Convention, is string) string {
+	if small := strings.ToLower(is); is != "" && slices.Contains(conv.For, small[1:]) {
+		return small
+	}
+	return is
+}
+
 // write makes the new name, reads it back, and has it judged.
 func (o *Outcome) write(conv *template.Convention, back *naming.Reader, wrong func(name string) string, values template.Values) {
 	stem, _ := naming.Split(o.File.Name)
 	becomes, _, err := conv.Write(values)
 	if err == nil {
-		becomes += o.File.Name[len(stem):]
+		becomes += ending(conv, o.File.Name[len(stem):])
 		err = back.Check(conv, becomes, values)
 	}
 	if err != nil {

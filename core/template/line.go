@@ -151,6 +151,9 @@ func (t *Template) LaterOf(f *Field) *Line {
 	return nil
 }
 
+// Guides reports whether the line is the page of the template for those who join.
+func (l *Line) Guides() bool { return l.guide }
+
 // OfList reports whether the line repeats for the items of a list.
 func (l *Line) OfList() bool { return l.Each != nil && l.Each.of != "" }
 

@@ -11,6 +11,7 @@ import (
 	"strings"
 	"unicode/utf8"
 
+	"vestibula/core/digest"
 	"vestibula/core/office"
 	"vestibula/core/outline"
 	"vestibula/core/pattern"
@@ -110,12 +111,14 @@ func (t *Template) inspectNow(st *starter, name string, kind tree.Kind) error {
 				return fmt.Errorf("\"%s\" cannot be filled: %w", name, err)
 			}
 			st.texts[name] = t.takeDocumentApart(st.scope, d)
+			st.texts[name].sum = digest.Bytes(data)
 			return nil
 		}
 		if !utf8.Valid(data) {
 			return fmt.Errorf("\"%s\" is not a text in UTF-8, so it cannot be filled; use `copy`", name)
 		}
 		st.texts[name] = t.takeApart(st.scope, string(data))
+		st.texts[name].sum = digest.Bytes(data)
 	}
 	return nil
 }
@@ -142,6 +145,7 @@ type fill struct {
 	runs     []run
 	slots    int // how many of the runs are slots
 	document *office.Document
+	sum      string // of the starter
 }
 
 // A run is a stretch of text, or the slot of a known field.
@@ -275,6 +279,14 @@ func (f *filled) Source() string { return f.name }
 func (f *filled) Open() (io.ReadCloser, error) {
 	data, err := f.text.write(f.values)
 	return io.NopCloser(bytes.NewReader(data)), err
+}
+
+// SameStarter reports whether two contents are filled from one text: what differs between them
+// are values.
+func SameStarter(a, b tree.Content) bool {
+	x, is := a.(*filled)
+	y, too := b.(*filled)
+	return is && too && x.text.sum == y.text.sum
 }
 
 // copied is the content of a file that `copy` begins.

@@ -41,11 +41,29 @@ func (u *Upgrading) Noted() error {
 func (u *Upgrading) Refused() (any bool) {
 	for _, s := range u.Steps {
 		if s.Refused {
-			u.job.Project.Label.Refuse(s.From, s.To)
+			not := s.To
+			if s.written != "" {
+				not = s.written
+			}
+			u.job.Project.Label.Refuse(s.From, not)
 			any = true
 		}
 	}
 	return any
+}
+
+// rewrites has the label say what is written where somebody agreed to another text.
+func (u *Upgrading) rewrites() error {
+	agreed := false
+	for _, s := range u.Steps {
+		if s.written != "" && s.Agreed {
+			u.Label.Given[s.To], agreed = s.written, true
+		}
+	}
+	if !agreed {
+		return nil
+	}
+	return u.Noted()
 }
 
 // Renames reports whether it waits for an answer which item of a list got which other name: what was
@@ -115,7 +133,7 @@ func Parts(list []*Upgrading) (parts []*proposal.Part) {
 // Propose returns what brings projects to their templates, all as one: what is sure and what
 // somebody agreed to. Tops are folders in which projects lie that get another name: what lies
 // beside them may point at them. Count is how many folders and files are to change.
-func Propose(list []*Upgrading) (out *proposal.Proposal, tops []address.Address, count int) {
+func Propose(list []*Upgrading) (out *proposal.Proposal, tops []address.Address, count int, err error) {
 	out = &proposal.Proposal{Set: &change.Set{}}
 	for _, g := range sharedFolders(list) {
 		for _, u := range g.of {
@@ -127,6 +145,11 @@ func Propose(list []*Upgrading) (out *proposal.Proposal, tops []address.Address,
 		count++
 	}
 	out.Parts = append(out.Parts, Parts(list)...)
+	for _, u := range list {
+		if err := u.rewrites(); err != nil {
+			return nil, nil, 0, err
+		}
+	}
 	for _, u := range list {
 		if of := u.job.CopyOf; of != "" {
 			out.Remark(fmt.Sprintf("%s is a copy of %s: it becomes a project of its own", path.Base(u.Name), of.Name()))
@@ -156,7 +179,7 @@ func Propose(list []*Upgrading) (out *proposal.Proposal, tops []address.Address,
 			tops = append(tops, dir)
 		}
 	}
-	return out, tops, count
+	return out, tops, count, nil
 }
 
 // onTheWay adds the folders on the way to where projects go, as far as they are not there,

@@ -39,12 +39,13 @@ type Job struct {
 type Step struct {
 	proposal.Step // of the project's own folder: what is removed may have the path at which the same lies
 
-	kind  tree.Kind
-	thing *match.Thing
-	node  *tree.Node
-	sum   string // of what is replaced or removed
-	equal bool   // it goes because the same lies at To
-	final func(chosen func(*match.Thing) bool) string
+	kind    tree.Kind
+	thing   *match.Thing
+	node    *tree.Node
+	sum     string // of what is replaced or removed
+	equal   bool   // it goes because the same lies at To
+	written string // the checksum of what is written, where that is another text
+	final   func(chosen func(*match.Thing) bool) string
 }
 
 // A Stay is something that is left as it is, and why.
@@ -67,7 +68,8 @@ type Plan struct {
 
 	job     *Job
 	matched map[*tree.Node]matched
-	given   map[string]string // of files that stay or come, by their new paths
+	before  map[*tree.Node]*tree.Node // what was wanted by the old template and values, by what is there
+	given   map[string]string         // of files that stay or come, by their new paths
 	targets []target
 	links   *links
 
@@ -88,6 +90,7 @@ type matched struct {
 // A target is a wanted file or link that is there.
 type target struct {
 	want *tree.Node
+	real *tree.Node
 	path string
 	to   func(chosen func(*match.Thing) bool) string
 }
@@ -114,12 +117,13 @@ func (pl *Planner) correspond(old, new *template.Template, folder *template.Line
 
 // Plan plans an upgrade. What of the job's project is seen learns where it comes from.
 func (pl *Planner) Plan(j *Job) (*Plan, error) {
-	p := &Plan{job: j, origin: map[string]string{}, why: map[string]string{}}
+	p := &Plan{job: j, origin: map[string]string{}, why: map[string]string{}, before: map[*tree.Node]*tree.Node{}}
 	old, err := match.Of(j.Project.Template, j.Project.Values, j.Limit, j.Now)
 	if err != nil {
 		return nil, err
 	}
 	old.Closed, old.Refuses = j.Project.Label.Closed, j.Project.Label.Refuses
+	old.Matched = func(want, real *tree.Node, _ string, _ func(func(*match.Thing) bool) string) { p.before[real] = want }
 	for _, t := range match.Compare(old, j.Seen) { // has each entry know its old line
 		if n := j.Seen.At(t.Path); t.Kind == match.Misnamed && !t.Sure && n != nil {
 			forget(n) // that was only guessed, and is no more sure than it was
@@ -173,7 +177,7 @@ func (p *Plan) compare(w *match.Wanted) []*match.Thing {
 		p.matched[real] = matched{want, at}
 		p.links.lies(want, to, false)
 		if want.Kind != tree.Folder && want.Marks&tree.Due == 0 {
-			p.targets = append(p.targets, target{want, at, to})
+			p.targets = append(p.targets, target{want, real, at, to})
 		}
 	}
 	things := match.Compare(w, p.job.Seen)
@@ -267,6 +271,7 @@ func (p *Plan) update(t target) error {
 		}
 		return nil
 	}
+	j := p.job
 	node := p.links.made(t.want, all)
 	want, err := journal.SumOf(node)
 	if err != nil {
@@ -280,15 +285,40 @@ func (p *Plan) update(t target) error {
 	switch {
 	case err != nil:
 		return err
-	case is == want:
-		p.given[to] = want
+	case is == want: // somebody has written the same: it stays theirs
 	case is != given:
 		p.Stays = append(p.Stays, Stay{Path: lies, Why: untouched[t.want.Kind].edited})
+	case p.otherText(t, given) && j.Project.Label.Refuses(lies, want):
+		p.Stays = append(p.Stays, Stay{Path: lies, Why: "somebody said no to the text that the template has for it by now"})
+	case p.otherText(t, given):
+		p.Steps = append(p.Steps, &Step{Step: proposal.Step{Op: change.Replace, Probable: true, From: lies, To: to, Why: "nobody has touched it, and the template has another text for it by now", Group: "text\x00" + p.starter(t.want)}, kind: t.want.Kind, node: t.want, sum: given, final: t.to, written: want})
 	default:
 		p.given[to] = want
 		p.Steps = append(p.Steps, &Step{Step: proposal.Step{Op: change.Replace, From: lies, To: to, Why: untouched[t.want.Kind].why, Folder: t.want.Kind == tree.Folder}, kind: t.want.Kind, node: t.want, sum: given, final: t.to})
 	}
 	return nil
+}
+
+// otherText reports whether a file would get other words than those that its project was given, and
+// not the same ones with other values.
+func (p *Plan) otherText(t target, given string) bool {
+	if line := p.job.Template.LineOf(t.want); t.want.Kind == tree.Symlink || line != nil && line.Guides() {
+		return false
+	}
+	was := p.before[t.real]
+	if was == nil || !template.SameStarter(was.Content, t.want.Content) {
+		return true
+	}
+	sum, err := journal.SumOf(was)
+	return err != nil || sum != given
+}
+
+// starter names what a file starts from.
+func (p *Plan) starter(want *tree.Node) string {
+	if want.Content == nil {
+		return want.Name
+	}
+	return want.Content.Source()
 }
 
 // untouched says why files and links are brought up to date, or are not.

@@ -224,7 +224,9 @@ func TestAfterAnUpgradeTheProjectIsWhatTheTemplateMakes(t *testing.T) {
 		}
 		before := whole(t, top)
 
-		next := templateOf(t, d.changed(lines), "another plan of <client>")
+		words := rapid.SampledFrom([]string{"the plan of", "another plan of"}).Draw(t, "words")
+		agrees := rapid.Bool().Draw(t, "agrees")
+		next := templateOf(t, d.changed(lines), words+" <client>")
 		values = template.Values{"client": value.Of(rapid.SampledFrom([]string{"Oriel Pask", "Jun Teague"}).Draw(t, "client"))}
 		p, err := project.With(address.Address(dir), l, old, nil, now)
 		require.NoError(t, err)
@@ -237,6 +239,12 @@ func TestAfterAnUpgradeTheProjectIsWhatTheTemplateMakes(t *testing.T) {
 			return digest.Bytes(data), err
 		}})
 		require.NoError(t, err, "%s\n%s", old.Text, next.Text)
+		for _, s := range plan.Steps {
+			if s.written != "" {
+				assert.NotEqual(t, "the plan of", words, "only the value of %s changes", s.From)
+				s.Agreed = agrees
+			}
+		}
 		set := &change.Set{Places: []address.Address{address.Address(top)}, Changes: plan.Changes()}
 		writer := &disk.Writer{Dir: filepath.Join(top, "..", filepath.Base(top)+"-state")}
 		defer os.RemoveAll(writer.Dir)
@@ -278,7 +286,8 @@ func TestAfterAnUpgradeTheProjectIsWhatTheTemplateMakes(t *testing.T) {
 			var text strings.Builder
 			require.NoError(t, tree.Copy(&text, n.Content))
 			is := after[filepath.Join(plan.Becomes, at)]
-			assert.True(t, is == text.String() || strings.HasPrefix(is, "mine "), "%s says %q, and is to say %q by\n%s\n%s", at, is, text.String(), old.Text, next.Text)
+			refused := words != "the plan of" && !agrees && is == "the plan of Oriel Pask"
+			assert.True(t, is == text.String() || refused || strings.HasPrefix(is, "mine "), "%s says %q, and is to say %q by\n%s\n%s", at, is, text.String(), old.Text, next.Text)
 		}
 		if record.Number > 0 {
 			j, err := journal.Open(writer.Dir)

@@ -1,0 +1,63 @@
+package put
+
+import (
+	"path"
+
+	"vestibula/core/naming"
+	"vestibula/core/standing"
+)
+
+// Together has what belongs to a file go with it: what has the whole name of that with a further
+// ending, or its stem with an ending that says nothing by itself, and no place of its own. Where
+// the files that it belongs to go to different places, it stays.
+func Together(outcomes []*standing.Outcome) {
+	type key struct{ dir, bare string }
+	of := func(f *standing.File) string { return path.Dir(path.Join(f.At, f.Path)) }
+	company := map[key][]*standing.Outcome{}
+	for _, o := range outcomes {
+		if o.Kind == standing.Nowhere || o.Kind == standing.Several {
+			if bare := naming.Unended(path.Base(o.File.Path)); bare != "" {
+				k := key{of(o.File), bare}
+				company[k] = append(company[k], o)
+			}
+		}
+	}
+	if len(company) == 0 {
+		return
+	}
+	goes, apart := map[*standing.Outcome]*standing.Outcome{}, map[*standing.Outcome]bool{}
+	var order []*standing.Outcome
+	for _, o := range outcomes {
+		if o.Kind != standing.Goes && o.Kind != standing.There || len(o.Spots) != 1 {
+			continue
+		}
+		name := path.Base(o.File.Path)
+		for _, bare := range []string{name, naming.Unended(name)} {
+			for _, other := range company[key{of(o.File), bare}] {
+				along := naming.Along(path.Base(other.File.Path), name, path.Base(o.Path), false)
+				if along == "" || !naming.Goes(path.Base(other.File.Path), name) {
+					continue
+				}
+				first := goes[other]
+				if first == nil {
+					goes[other], order = o, append(order, other)
+				} else if first.Spots[0].Project != o.Spots[0].Project || path.Join(path.Dir(o.Path), along) != path.Join(path.Dir(first.Path), naming.Along(path.Base(other.File.Path), path.Base(first.File.Path), path.Base(first.Path), false)) {
+					apart[other] = true
+				}
+			}
+		}
+	}
+	for _, o := range order {
+		if apart[o] {
+			continue
+		}
+		with := goes[o]
+		name := path.Base(with.File.Path)
+		o.Kind, o.Spots, o.Why, o.Help = standing.Goes, with.Spots, "it belongs to "+name, standing.Remedy{}
+		own := path.Base(o.File.Path)
+		along := naming.Along(own, name, path.Base(with.Path), false)
+		if o.Path = path.Join(path.Dir(with.Path), along); along != own {
+			o.File.Fresh = along
+		}
+	}
+}
