@@ -5,8 +5,10 @@ package main
 import (
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -202,4 +204,61 @@ func TestWhatAPersonWroteStays(t *testing.T) {
 	d.write("st/contract.md", "A third contract with <client>\n")
 	out, status = d.run("upgrade", ".", "--yes")
 	assert.Equal(t, 1, status, "another text is another question: %s", out)
+}
+
+// Files that belong together stay together and keep one number, whoever moves them; and check finds
+// what goes along well.
+func TestFilesThatBelongTogetherStayTogether(t *testing.T) {
+	t.Parallel()
+	d := newDesk(t, "t.folders", "---\nfields: { client: Who? }\nnames:\n  shot: { pattern: \"<client:like-this> <day:yyyy-mm-dd> <n:000>\", fields: { day: { type: date }, n: { type: number, next: yes } }, for: [jpg, arw], was: [\"IMG_<day:yyyymmdd>_<x>\"] }\n---\n"+
+		"<client>\n    <#> Photos | holds: shot\n    <#> Models\n        Part A\n    <#> Letters | holds: documents\n    <#> Scans | holds: *.png\n")
+	d.run("build", "t", "client=Ola Hart", "--into", ".", "--yes")
+	names := []string{"IMG_20270301_a.ARW", "IMG_20270301_a.JPG", "IMG_20270301_a.JPG.xmp", "IMG_20270301_a.xmp", "IMG_20270302_b.JPG", "brief.docx", "brief.docx.sig", "lone.xmp"}
+	for _, name := range names {
+		d.write("card/"+name, name)
+	}
+	at := time.Date(2027, 3, 4, 12, 0, 0, 0, time.UTC)
+	for _, name := range names {
+		require.NoError(t, os.Chtimes(filepath.Join(d.dir, "card", name), at, at))
+	}
+	out, status := d.run("put", "card", "--into", "Ola Hart", "--convention", "shot", "--yes")
+	require.Zero(t, status, out)
+	first := []string{"ola-hart 2027-03-04 001.arw", "ola-hart 2027-03-04 001.jpg", "ola-hart 2027-03-04 001.jpg.xmp", "ola-hart 2027-03-04 001.xmp", "ola-hart 2027-03-04 002.jpg"}
+	assert.Equal(t, first, d.has("Ola Hart/01 Photos"))
+	assert.Equal(t, []string{"brief.docx", "brief.docx.sig"}, d.has("Ola Hart/03 Letters"))
+	d.write("Ola Hart/02 Models.meta", "m")
+	out, status = d.run("check", "Ola Hart")
+	assert.Zero(t, status, out)
+	out, _ = d.run("put", "card", "--into", "Ola Hart", "--preview")
+	assert.Contains(t, out, "Is there already: 7 files")
+
+	// Names of older shapes; a file that the convention does not speak of; one in another folder.
+	for _, at := range []string{"01 Photos/IMG_20270301_a.ARW", "01 Photos/IMG_20270301_a.JPG", "01 Photos/IMG_20270301_a.JPG.xmp", "01 Photos/IMG_20270301_a.txt", "02 Models/Part A/IMG_20270301_a.JPG"} {
+		d.write("Ola Hart/"+at, at)
+	}
+	out, status = d.run("rename", "shot", "Ola Hart", "--yes")
+	require.Zero(t, status, out)
+	assert.Contains(t, out, "1 file is passed by, in folders that do not hold shot.")
+	assert.Equal(t, append(slices.Clone(first), "ola-hart 2027-03-01 003.arw", "ola-hart 2027-03-01 003.jpg", "ola-hart 2027-03-01 003.jpg.xmp", "ola-hart 2027-03-01 003.txt"), append(d.has("Ola Hart/01 Photos")[4:], d.has("Ola Hart/01 Photos")[:4]...))
+	d.run("undo", "--yes")
+	assert.FileExists(t, filepath.Join(d.dir, "Ola Hart/01 Photos/IMG_20270301_a.JPG.xmp"))
+	out, _ = d.run("rename", "shot", "Ola Hart/02 Models/Part A", "--preview")
+	assert.Contains(t, out, "IMG_20270301_a.JPG → ola-hart 2027-03-01 001.jpg", "a folder that is named is meant")
+	for _, at := range d.has("Ola Hart/01 Photos") {
+		if strings.HasPrefix(at, "IMG") {
+			require.NoError(t, os.Remove(filepath.Join(d.dir, "Ola Hart/01 Photos", at)))
+		}
+	}
+
+	// A fix, and another template.
+	d.write("Ola Hart/03 Letters/plan.png", "p")
+	d.write("Ola Hart/03 Letters/plan.xmp", "x")
+	out, status = d.run("check", "Ola Hart", "--fix", "--yes")
+	require.Zero(t, status, out)
+	assert.Equal(t, []string{"plan.png", "plan.xmp"}, d.has("Ola Hart/04 Scans"))
+	d.write("t.folders", strings.Replace(d.read("t.folders"), "    <#> Models", "    <#> New\n    <#> Models", 1))
+	out, status = d.run("upgrade", "Ola Hart", "--yes")
+	require.Zero(t, status, out)
+	assert.Contains(t, out, "it belongs to 02 Models")
+	assert.FileExists(t, filepath.Join(d.dir, "Ola Hart/03 Models.meta"))
 }

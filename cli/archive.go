@@ -276,7 +276,7 @@ func (r *awayRun) follows(c consent, p *proposal.Proposal) (*following, error) {
 	if asked && (r.job.Copy || r.job.File != "") {
 		return nil, unclear("leave it out", "what is copied, or goes into a file, has no new place that anything could lead to")
 	}
-	f := &following{settled: true, unasked: !asked}
+	f := &following{settled: true, unasked: !asked, alone: true}
 	for _, one := range p.Archived {
 		if !slices.Contains(f.roots, one.Dir) {
 			f.roots = append(f.roots, one.Dir)

@@ -123,7 +123,7 @@ func (r *planRun) run() error {
 		return path
 	}
 	n, title := term.Count(len(planned.Set.Changes), "change"), filepath.Base(r.file)
-	return r.propose(r.consent, &task{Proposal: planned.Proposal(), follows: &following{}, question: fmt.Sprintf("Make %s in %s?", n, planned.Set.Places[0].Name()), how: "carry it out",
+	return r.propose(r.consent, &task{Proposal: planned.Proposal(), follows: &following{alone: true}, question: fmt.Sprintf("Make %s in %s?", n, planned.Set.Places[0].Name()), how: "carry it out",
 		idle:        term.Sprintf("%s says what is there already, or what is only to be read.", r.file),
 		undertaking: undertaking{doing: "applying", head: journal.Head{What: "plan", Title: title, Project: title}},
 		told: func() term.Shown {

@@ -39,6 +39,7 @@ type following struct {
 	trees       map[address.Address]*tree.Node // what lies in roots that have been read already
 	settled     bool                           // the planner has noted in labels what they have to know
 	unasked     bool                           // nobody asked what points there
+	alone       bool                           // what moves was named one by one: nothing goes along
 }
 
 // follow adds to a task what follows from what moves: what labels of projects note of it, and,
@@ -52,6 +53,9 @@ func (a *app) follow(c consent, t *task) error {
 	}
 	if w.unasked {
 		return nil
+	}
+	if !w.alone {
+		follow.Company(t.Proposal)
 	}
 	if !w.settled {
 		if err := follow.Labels(t.Set); err != nil {

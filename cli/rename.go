@@ -18,6 +18,7 @@ import (
 	"vestibula/core/address"
 	"vestibula/core/inspect"
 	"vestibula/core/made"
+	"vestibula/core/match"
 	"vestibula/core/naming"
 	"vestibula/core/outline"
 	"vestibula/core/place"
@@ -46,6 +47,8 @@ type renameRun struct {
 	trees     map[address.Address]*tree.Node // all that lies in the folders that were named
 	outcomes  []*rename.Outcome
 	paths     []string
+	kept      int // files that have their names from the template
+	elsewhere int // files in folders that do not hold the convention
 }
 
 func (a *app) renameCommand() *cobra.Command {
@@ -109,6 +112,9 @@ func (r *renameRun) run(args []string) error {
 		return err
 	}
 	if err := r.read(); err != nil {
+		return err
+	}
+	if err := r.choosy(conv); err != nil {
 		return err
 	}
 	if err := r.readTable(conv); err != nil {
@@ -242,6 +248,61 @@ func (r *renameRun) read() error {
 		r.files = slices.Grow(r.files, everything.Count())
 		walk(full.Slashed(), root)
 	}
+	return nil
+}
+
+// choosy leaves out of what lies in projects what has its name from the template, and what lies in
+// folders that do not hold the convention, where others of the project do; a folder in a project
+// that was named itself is meant.
+func (r *renameRun) choosy(conv *template.Convention) error {
+	named := map[string]bool{} // files, and folders of projects, that were named
+	for _, p := range r.paths {
+		if full, err := place.Real(p); err == nil {
+			named[full.Slashed()] = true
+		}
+	}
+	holds := func(p *match.Place) bool {
+		for ; p != nil; p = p.Up {
+			if p.Line != nil && slices.Contains(p.Line.Holds, conv) {
+				return true
+			}
+		}
+		return false
+	}
+	var kept []*rename.File
+	held := false
+	for _, f := range r.files {
+		if _, err := r.place(f.Dir); err != nil {
+			return err
+		}
+		s := r.locations[f.Dir]
+		if s.layout == nil {
+			kept = append(kept, f)
+			continue
+		}
+		if n := s.layout.Root.At(path.Join(s.below, f.Name)); n != nil && n.From > 0 {
+			r.kept++
+			continue
+		}
+		if f.Elsewhere = !named[f.At()] && !holds(s.here) && slices.ContainsFunc(s.layout.Places, holds); !f.Elsewhere {
+			held = true
+		}
+		kept = append(kept, f)
+	}
+	r.files = slices.DeleteFunc(kept, func(f *rename.File) bool {
+		if !f.Elsewhere {
+			return false
+		}
+		for dir := f.Dir; !held && dir != r.locations[f.Dir].layout.Dir.Slashed(); dir = path.Dir(dir) {
+			if named[dir] {
+				return false
+			}
+		}
+		if _, ending := naming.Split(f.Name); len(conv.For) == 0 || slices.Contains(conv.For, ending) {
+			r.elsewhere++
+		}
+		return true
+	})
 	return nil
 }
 

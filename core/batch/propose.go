@@ -37,6 +37,7 @@ type Job struct {
 	Steps   func(r *journal.Record) ([]change.Change, error)
 
 	Begun     []Begun           // what stands there under other names
+	Renamings []Renaming        // folders above projects that have other names by now
 	Plan      *build.Plan       // what is new, there, kept and in the way
 	Continues []*journal.Record // earlier builds that were cut short and are finished now
 	tops      map[string]bool   // the new folders at the top
@@ -55,6 +56,9 @@ func (e *LabelError) Error() string { return e.Folder + ": " + e.Err.Error() }
 // Look compares what is wanted with what is there, without what was moved on.
 func (j *Job) Look() error {
 	j.withoutClosed()
+	if j.renamedAbove() {
+		j.meet()
+	}
 	var at tree.Place = j.Place
 	switch {
 	case j.Pack != nil:
@@ -116,6 +120,7 @@ func (j *Job) Propose() (p *proposal.Proposal, err error) {
 		}
 	}
 	j.noteBegun(p)
+	j.noteRenamings(p)
 	if j.Plan.Count[build.Blocked] > 0 {
 		return p, nil
 	}

@@ -2,6 +2,8 @@ package match
 
 import (
 	"path"
+	"strings"
+	"vestibula/core/naming"
 	"vestibula/core/tree"
 )
 
@@ -12,6 +14,10 @@ func (m *matcher) left(want, real *tree.Node, at spot, l *level) (loose []*tree.
 	holds := line != nil && line.HoldsAnything()
 	for i, n := range real.Children {
 		if l.taken[i] || n.Marks&tree.Apart != 0 {
+			continue
+		}
+		if m.belongs(real, n) {
+			n.Marks |= tree.Conforms
 			continue
 		}
 		here := at.below(n)
@@ -34,6 +40,52 @@ func (m *matcher) left(want, real *tree.Node, at spot, l *level) (loose []*tree.
 		m.strays = append(m.strays, stray{here, t})
 	}
 	return loose
+}
+
+// belongs reports whether a file goes with another thing in its folder: it has the whole name of
+// that with a further ending, or its stem with an ending that says nothing by itself, of which the
+// template does not speak either.
+func (m *matcher) belongs(real, n *tree.Node) bool {
+	bare := naming.Unended(n.Name)
+	if n.Kind != tree.File || bare == "" {
+		return false
+	}
+	speaks := m.speaks(n.Name)
+	if !speaks || naming.Unended(bare) != "" {
+		if i, found := find(real.Children, bare); found && (!speaks || real.Children[i].Kind == tree.File) {
+			return true
+		}
+	}
+	if speaks {
+		return false
+	}
+	i, _ := find(real.Children, bare+".")
+	for ; i < len(real.Children) && strings.HasPrefix(real.Children[i].Name, bare+"."); i++ {
+		if c := real.Children[i]; c != n && c.Kind == tree.File && naming.Unended(c.Name) == bare && m.speaks(c.Name) {
+			return true
+		}
+	}
+	return false
+}
+
+// speaks reports whether the ending of a name says what kind of file it is, by itself or as the
+// template speaks of it.
+func (m *matcher) speaks(name string) bool {
+	if m.endings == nil {
+		m.endings = map[string]bool{}
+		for _, c := range m.Template.Names {
+			for _, ending := range c.For {
+				m.endings[ending] = true
+			}
+		}
+		for _, l := range m.Template.Lines {
+			for _, ending := range l.Endings {
+				m.endings[ending] = true
+			}
+		}
+	}
+	_, ending := naming.Split(name)
+	return naming.Speaks(name) || m.endings[ending]
 }
 
 // resembles says what a stray looks like.

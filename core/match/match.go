@@ -112,6 +112,7 @@ type matcher struct {
 	readers map[*pattern.Name]*reader
 	naming  map[*template.Line]*naming.Reader // of the conventions that a line holds
 	all     *naming.Reader                    // of all conventions
+	endings map[string]bool                   // of which the template speaks
 	series  map[*template.Convention]*naming.Series
 	olders  map[*template.Convention]*naming.Older
 	named   map[*tree.Node]map[string]bool // names that files get, by their folders

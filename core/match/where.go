@@ -22,6 +22,8 @@ func (m *matcher) judge(line *template.Line, want *tree.Node, at spot, list []*t
 		here := at.below(n)
 		switch {
 		case n.Marks&tree.Link != 0:
+		case m.belongs(at.node, n):
+			n.Marks |= tree.Conforms
 		case n.Kind == tree.Folder:
 			if len(want.Children) == 0 && !holds {
 				m.judge(nil, want, here, n.Children)

@@ -42,12 +42,15 @@ func Along(name, of, becomes string, folder bool) string {
 // says nothing without the file that it belongs to.
 func Speaks(name string) bool {
 	_, ending := Split(name)
-	return ending == "" || slices.Contains(allEndings, ending)
+	return ending == "" || spoken[ending]
 }
 
-var allEndings = func() (all []string) {
+var spoken = func() map[string]bool {
+	all := map[string]bool{}
 	for _, endings := range template.FileKinds {
-		all = append(all, endings...)
+		for _, ending := range endings {
+			all[ending] = true
+		}
 	}
 	return all
 }()
@@ -68,4 +71,14 @@ func Companies(names []string) map[string][]string {
 		}
 	}
 	return found
+}
+
+// Ending is the ending, with its dot, that a file of some name has under a name of a convention: as
+// the convention writes it, if it names it, else as it is.
+func Ending(conv *template.Convention, name string) string {
+	if _, ending := Split(name); ending != "" && slices.Contains(conv.For, ending) {
+		return "." + ending
+	}
+	stem, _ := Split(name)
+	return name[len(stem):]
 }

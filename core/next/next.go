@@ -99,11 +99,12 @@ type planner struct {
 	wanted  map[string]*tree.Node     // and the other way round
 	carried map[*tree.Node]bool       // of the new ones: they come from the old project
 	periods []string                  // how the old period is written in names
+	called  map[*tree.Node]carried    // the names of the files in a folder
 }
 
 // Make plans it. The error is that of the template.
 func Make(j *Job) (*Plan, error) {
-	p := &planner{Job: j, plan: &Plan{}, reads: naming.NewFolders(j.Template), pairs: map[*tree.Node]*tree.Node{}, real: map[*tree.Node]string{}, wanted: map[string]*tree.Node{}, carried: map[*tree.Node]bool{}}
+	p := &planner{Job: j, plan: &Plan{}, reads: naming.NewFolders(j.Template), pairs: map[*tree.Node]*tree.Node{}, real: map[*tree.Node]string{}, wanted: map[string]*tree.Node{}, carried: map[*tree.Node]bool{}, called: map[*tree.Node]carried{}}
 	var err error
 	if p.old, err = match.Of(j.Template, j.Old, j.Limit, j.Now); err != nil {
 		return nil, err
@@ -118,7 +119,7 @@ func Make(j *Job) (*Plan, error) {
 	}
 	match.Compare(p.old, j.Seen)
 	p.pair(p.old.Own, p.new.Own)
-	p.periods = p.written()
+	p.periods = p.texts()
 	whole := spot{want: p.old.Own, new: p.new.Own, sure: true}
 	if line := j.Template.ClausesOf(p.old.Own); line != nil {
 		whole.carry = line.Carry
@@ -173,6 +174,7 @@ type spot struct {
 
 // walk goes through a folder of the old project.
 func (p *planner) walk(n *tree.Node, at string, here spot) {
+	p.names(n, at)
 	for _, c := range n.Children {
 		path := path.Join(at, c.Name)
 		below := p.below(c, path, here)
@@ -230,7 +232,7 @@ func (p *planner) below(c *tree.Node, at string, here spot) spot {
 	}
 	name, read := c.Name, true
 	if c.Kind != tree.Folder {
-		name, read = p.named(path.Base(path.Dir("/"+at)), c.Name)
+		name, read = p.called[c].name, p.called[c].read
 	} else {
 		read = false
 	}
@@ -239,6 +241,35 @@ func (p *planner) below(c *tree.Node, at string, here spot) spot {
 		p.plan.Unread = append(p.plan.Unread, next.to)
 	}
 	return next
+}
+
+// names finds out what the files in a folder are called in the new period: what belongs to another
+// one, which gets a new name, goes with it.
+func (p *planner) names(n *tree.Node, at string) {
+	renamed := map[string][2]string{}
+	for _, c := range n.Children {
+		if c.Kind == tree.Folder {
+			continue
+		}
+		name, read := p.named(path.Base("/"+at), c.Name)
+		p.called[c] = carried{name, read}
+		if name != c.Name {
+			renamed[c.Name], renamed[naming.Unended(c.Name)] = [2]string{c.Name, name}, [2]string{c.Name, name}
+		}
+	}
+	for _, c := range n.Children {
+		if of := renamed[naming.Unended(c.Name)]; of[0] != "" && !p.called[c].read {
+			if along := naming.Along(c.Name, of[0], of[1], false); along != "" {
+				p.called[c] = carried{along, true}
+			}
+		}
+	}
+}
+
+// A carried file has a name in the new period; read says that it follows from its own.
+type carried struct {
+	name string
+	read bool
 }
 
 // named is the name of a file in the new period: one that a convention reads is written
@@ -323,9 +354,9 @@ func firstMonth(v value.Value) int {
 	return 1
 }
 
-// written are the texts of values that change, as the names of the template and its
+// texts are the texts of values that change, as the names of the template and its
 // conventions write them.
-func (p *planner) written() (texts []string) {
+func (p *planner) texts() (texts []string) {
 	var names []*pattern.Name
 	for _, l := range p.Template.Lines {
 		names = append(names, l.Names...)

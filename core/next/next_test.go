@@ -65,9 +65,9 @@ names:
 
 func TestWhatLiesUnderCarryGoesAlong(t *testing.T) {
 	_, plan := made(t, month, map[string]string{"month": "2027-01"}, map[string]string{"month": "2027-02", "people": "Jun; Ida"},
-		".vestibula.json", "Sheets/2027-01 rent.xlsx", "Sheets/2027-01-31 wages.txt", "Sheets/Cover 2027-01.odt", "Sheets/own/2027-01 deep.xlsx", "Sheets/own/empty/", "Sheets/2027-01 plan.pdf", "Sheets/12027-01 x.pdf",
+		".vestibula.json", "Sheets/2027-01 rent.xlsx", "Sheets/2027-01-31 wages.txt", "Sheets/Cover 2027-01.odt", "Sheets/own/2027-01 deep.xlsx", "Sheets/own/empty/", "Sheets/2027-01 plan.pdf", "Sheets/12027-01 x.pdf", "Sheets/2027-01 rent.xlsx.sig",
 		"People/Ola/Essays/essay.odt", "People/Jun/Essays/essay.odt", "Letters/x.md", "stray.txt")
-	assert.Equal(t, []string{"» People/Jun/Essays/essay.odt", "+ Sheets/12027-01 x.pdf", "+ Sheets/2027-01 plan.pdf", "+ Sheets/2027-01 rent.xlsx → Sheets/2027-02 rent.xlsx", "+ Sheets/2027-01-31 wages.txt → Sheets/2027-02-28 wages.txt",
+	assert.Equal(t, []string{"» People/Jun/Essays/essay.odt", "+ Sheets/12027-01 x.pdf", "+ Sheets/2027-01 plan.pdf", "+ Sheets/2027-01 rent.xlsx → Sheets/2027-02 rent.xlsx", "+ Sheets/2027-01 rent.xlsx.sig → Sheets/2027-02 rent.xlsx.sig", "+ Sheets/2027-01-31 wages.txt → Sheets/2027-02-28 wages.txt",
 		"+ Sheets/Cover 2027-01.odt → Sheets/Cover 2027-02.odt", "+ Sheets/own", "+ Sheets/own/2027-01 deep.xlsx → Sheets/own/2027-02 deep.xlsx", "+ Sheets/own/empty"}, said(plan), "nothing of Ola's goes to Ida")
 	assert.Equal(t, []string{"Sheets/2027-01 plan.pdf"}, plan.Unread)
 	assert.Equal(t, 2, plan.Left)

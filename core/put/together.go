@@ -11,13 +11,22 @@ import (
 // ending, or its stem with an ending that says nothing by itself, and no place of its own. Where
 // the files that it belongs to go to different places, it stays.
 func Together(outcomes []*standing.Outcome) {
-	type key struct{ dir, bare string }
-	of := func(f *standing.File) string { return path.Dir(path.Join(f.At, f.Path)) }
+	type key struct {
+		dir    string
+		source int
+		bare   string
+	}
+	of := func(f *standing.File, bare string) key {
+		if f.At != "" {
+			return key{path.Dir(f.At), 0, bare}
+		}
+		return key{path.Dir(f.Path), 1 + f.Source, bare}
+	}
 	company := map[key][]*standing.Outcome{}
 	for _, o := range outcomes {
 		if o.Kind == standing.Nowhere || o.Kind == standing.Several {
 			if bare := naming.Unended(path.Base(o.File.Path)); bare != "" {
-				k := key{of(o.File), bare}
+				k := of(o.File, bare)
 				company[k] = append(company[k], o)
 			}
 		}
@@ -33,7 +42,7 @@ func Together(outcomes []*standing.Outcome) {
 		}
 		name := path.Base(o.File.Path)
 		for _, bare := range []string{name, naming.Unended(name)} {
-			for _, other := range company[key{of(o.File), bare}] {
+			for _, other := range company[of(o.File, bare)] {
 				along := naming.Along(path.Base(other.File.Path), name, path.Base(o.Path), false)
 				if along == "" || !naming.Goes(path.Base(other.File.Path), name) {
 					continue

@@ -21,6 +21,8 @@ type File struct {
 	Dir   string // the folder that it lies in, absolute, with slashes
 	Name  string
 	Entry tree.Entry
+	// Elsewhere says that its folder does not hold the convention, and others do.
+	Elsewhere bool
 }
 
 // At is its path.
@@ -129,7 +131,7 @@ func (j *Job) count(conv *template.Convention, outcomes []*Outcome, values []tem
 			continue
 		}
 		stem := o.File.Dir + "/" + naming.Unended(o.File.Name)
-		if n, known := shared[stem]; known {
+		if n, known := shared[stem]; known && naming.Unended(o.File.Name) != "" {
 			values[i][series.Field.Name] = n
 			continue
 		}
@@ -237,20 +239,11 @@ func (j *Job) look(older *naming.Older, o *Outcome, place template.Values) templ
 	return values
 }
 
-// ending is how an ending is written, with its dot: as the convention writes it, if it names it.
-func ending(conv *template.Convention, is string) string {
-	if small := strings.ToLower(is); is != "" && slices.Contains(conv.For, small[1:]) {
-		return small
-	}
-	return is
-}
-
 // write makes the new name, reads it back, and has it judged.
 func (o *Outcome) write(conv *template.Convention, back *naming.Reader, wrong func(name string) string, values template.Values) {
-	stem, _ := naming.Split(o.File.Name)
 	becomes, _, err := conv.Write(values)
 	if err == nil {
-		becomes += ending(conv, o.File.Name[len(stem):])
+		becomes += naming.Ending(conv, o.File.Name)
 		err = back.Check(conv, becomes, values)
 	}
 	if err != nil {

@@ -66,7 +66,7 @@ func TestOlderNamesAreReadAndWrittenAnew(t *testing.T) {
 		wanted []string
 	}{
 		{`{ pattern: "<day:yyyy-mm-dd> <who>", was: "<who> <day:d.m.yyyy>", for: [txt] }`, nil, nil, nil,
-			[]string{"Jun 4.3.2027.txt", "Jun 4.3.27.txt", "2027-01-01 Ola.txt", "Jun 4.3.2027.pdf", "Jun 31.2.2027.TXT", "bad 4.3.2027.txt"},
+			[]string{"Jun 4.3.2027.txt", "Jun 4.3.27.txt", "2027-01-01 Ola.txt", "Dag 4.3.2027.pdf", "Jun 31.2.2027.TXT", "bad 4.3.2027.txt"},
 			[]string{"→ 2027-03-04 Jun.txt", "! the year needs four digits", "fits", "other", "! 2027-02-31 is not a date: that month has 28 days", "! it is bad"}},
 		// 03-04 is what the pattern says it is.
 		{`"<day:yyyy-mm-dd> <who>"`, []string{"<who> <day:dd-mm-yyyy>"}, nil, nil, []string{"Jun 03-04-2027"}, []string{"→ 2027-04-03 Jun"}},

@@ -74,12 +74,21 @@ func (n *Namer) Name(p *Planner, files []*File) (map[*File]*Outcome, error) {
 	}
 	slices.SortStableFunc(list, func(a, b dated) int { return cmp.Or(a.day.Compare(b.day), cmp.Compare(a.Path, b.Path)) })
 	outcomes := map[*File]*Outcome{}
+	first := map[string]*Outcome{} // of files that belong together: they have one stem
 	for _, d := range list {
+		stem := d.by + "\x00" + path.Dir(d.At) + "\x00" + naming.Unended(d.Path)
+		if with := first[stem]; with != nil && naming.Unended(d.Path) != "" && with.Kind == Goes {
+			o := *with
+			name := naming.Unended(path.Base(with.Path)) + naming.Ending(o.by, path.Base(d.Path))
+			o.File, o.Path, d.Fresh, d.Day = d.File, path.Join(path.Dir(with.Path), name), name, with.File.Day
+			outcomes[d.File] = &o
+			continue
+		}
 		o, err := n.one(p, d.File, d.by, d.day, d.from)
 		if err != nil {
 			return nil, err
 		}
-		outcomes[d.File] = o
+		outcomes[d.File], first[stem] = o, o
 	}
 	return outcomes, nil
 }
@@ -151,14 +160,13 @@ func (n *Namer) one(p *Planner, f *File, by string, day time.Time, from string) 
 		o.Kind, o.Why, o.Help = Several, "named by "+by, apart(spots, conv)
 		return o, nil
 	}
-	_, ending := naming.Split(path.Base(f.Path))
-	name, err := n.write(p, conv, &spots[0], ending)
+	name, err := n.write(p, conv, &spots[0], naming.Ending(conv, path.Base(f.Path)))
 	if err != nil {
 		o.Kind, o.Why = Nowhere, err.Error()
 		return o, nil
 	}
 	f.Fresh, f.Day = name, dayFrom
-	o.Path, o.Why = path.Join(spots[0].Dir, name), "named by "+by
+	o.Path, o.Why, o.by = path.Join(spots[0].Dir, name), "named by "+by, conv
 	return o, nil
 }
 
@@ -205,9 +213,6 @@ func (n *Namer) values(conv *template.Convention, h *holding, day time.Time) (va
 
 // write makes the name, with the next number where one counts on.
 func (n *Namer) write(p *Planner, conv *template.Convention, s *Spot, ending string) (string, error) {
-	if ending != "" {
-		ending = "." + ending
-	}
 	number := "" // the key of the one that is used
 	if series := naming.SeriesOf(conv); series != nil && !s.Values[series.Field.Name].Given() {
 		where := s.Project.Shown + "\x00" + s.Dir
