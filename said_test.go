@@ -262,3 +262,63 @@ func TestFilesThatBelongTogetherStayTogether(t *testing.T) {
 	assert.Contains(t, out, "it belongs to 02 Models")
 	assert.FileExists(t, filepath.Join(d.dir, "Ola Hart/03 Models.meta"))
 }
+
+// Names that say what a value was before are offered new ones, with one answer for all; the label
+// remembers it, and a no. A name that contradicts its place does not fit.
+func TestNamesThatSayAFormerValueAreOffered(t *testing.T) {
+	t.Parallel()
+	d := newDesk(t, "t.folders", "---\nfields: { client: Who? }\nnames: { letter: \"<client:like-this> <topic>\" }\n---\n<client>\n    <#> Letters | holds: letter\n    <#> Rooms\n        <client> room\n")
+	d.run("build", "t", "client=Ann Bell", "--into", ".", "--yes")
+	for _, at := range []string{"01 Letters/ann-bell rent.docx", "01 Letters/ann-bell rent.docx.sig", "01 Letters/dag-holm rent.docx", "02 Rooms/Ann Bell room/in/ann-bell plan.pdf"} {
+		d.write("Ann Bell/"+at, at)
+	}
+	out, status := d.run("upgrade", "Ann Bell", "client=Ann Hart", "--yes")
+	assert.Equal(t, 1, status)
+	assert.Contains(t, out, "1 question is left")
+	out, status = d.run("rename", "letter", "Ann Hart", "topic=plan", "--yes")
+	assert.Contains(t, out, "ann-bell rent.docx   its name says client ann bell, and that is known to be Ann Hart", status)
+	before := d.whole("Ann Hart")
+	w := d.window(120, d.environment(), "upgrade", "Ann Hart")
+	w.answer("Rename all 3?", "n")
+	w.answer("Keep that it is not so?", "y")
+	out, _ = w.end()
+	assert.Equal(t, before["01 Letters/ann-bell rent.docx"], d.whole("Ann Hart")["01 Letters/ann-bell rent.docx"], out)
+	d.run("upgrade", "Ann Hart", "client=Ann Bell", "--yes")
+	for range 3 { // of that, of the no, and of the first
+		d.run("undo", "--yes")
+	}
+	assert.FileExists(t, filepath.Join(d.dir, "Ann Bell/01 Letters/ann-bell rent.docx"))
+	w = d.window(120, d.environment(), "upgrade", "Ann Bell", "client=Ann Hart")
+	w.answer("Rename all 3?", "y")
+	w.answer("Make 5 changes", "y")
+	out, status = w.end()
+	assert.Zero(t, status, out)
+	assert.Equal(t, []string{".vestibula.json", "01 Letters/", "01 Letters/ann-hart rent.docx", "01 Letters/ann-hart rent.docx.sig", "01 Letters/dag-holm rent.docx", "02 Rooms/", "02 Rooms/Ann Hart room/", "02 Rooms/Ann Hart room/in/", "02 Rooms/Ann Hart room/in/ann-hart plan.pdf"}, d.has("Ann Hart"))
+	out, status = d.run("rename", "letter", "Ann Hart/01 Letters/dag-holm rent.docx", "client=Ann Hart", "--preview")
+	assert.Zero(t, status, out)
+	assert.NotContains(t, out, "→", "the name that it would get is taken: %s", out)
+	require.NoError(t, os.Remove(filepath.Join(d.dir, "Ann Hart/01 Letters/ann-hart rent.docx")))
+	out, _ = d.run("rename", "letter", "Ann Hart/01 Letters/dag-holm rent.docx", "client=Ann Hart", "--preview")
+	assert.Contains(t, out, "dag-holm rent.docx → ann-hart rent.docx", "what a person says counts")
+}
+
+// What is built for a client whose folder was renamed by hand goes there.
+func TestAFolderAboveProjectsThatWasRenamedIsKnown(t *testing.T) {
+	t.Parallel()
+	d := newDesk(t, "t.folders", "---\nfields: { client: Who?, job: Which? }\n---\n<client>\n    Brand\n    <job> | project\n        Tools\n", "jobs.csv", "client,job\nAnn Bell,Two\nAnn Bell,Three\nOla,Four\n")
+	d.run("build", "t", "client=Ann Bell", "job=One", "--into", ".", "--yes")
+	require.NoError(t, os.Rename(filepath.Join(d.dir, "Ann Bell"), filepath.Join(d.dir, "Bell, Ann")))
+	out, status := d.run("build", "t", "--table", "jobs.csv", "--into", ".", "--yes")
+	require.Zero(t, status, out)
+	assert.Contains(t, flat(out), "“Bell, Ann” is what the folder of client=Ann Bell is called by now")
+	assert.Equal(t, []string{"Brand/", "One/", "One/.vestibula.json", "One/Tools/", "Three/", "Three/.vestibula.json", "Three/Tools/", "Two/", "Two/.vestibula.json", "Two/Tools/"}, d.has("Bell, Ann"))
+	assert.NoDirExists(t, filepath.Join(d.dir, "Ann Bell"))
+	assert.DirExists(t, filepath.Join(d.dir, "Ola/Four"))
+	out, status = d.run("check", ".")
+	assert.Zero(t, status, out)
+	// Where two bear its projects, nobody can know which is meant.
+	require.NoError(t, os.MkdirAll(filepath.Join(d.dir, "Other"), 0o777))
+	require.NoError(t, os.Rename(filepath.Join(d.dir, "Bell, Ann/Two"), filepath.Join(d.dir, "Other/Two")))
+	d.run("build", "t", "client=Ann Bell", "job=Five", "--into", ".", "--yes")
+	assert.DirExists(t, filepath.Join(d.dir, "Ann Bell/Five"))
+}

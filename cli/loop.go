@@ -274,6 +274,7 @@ func (a *app) hold(c consent, t *task) (err error) {
 // written holds all of them. It returns how many are left without a yes, and whether that was
 // asked for.
 func (a *app) answer(c consent, parts []*proposal.Part) (open int, asking bool, err error) {
+	waits := map[string]bool{}
 	asking = !c.yes && !c.preview && !c.asJSON && c.plan == "" && a.interactive()
 	for _, part := range parts {
 		for _, s := range part.Steps {
@@ -293,7 +294,8 @@ func (a *app) answer(c consent, parts []*proposal.Part) (open int, asking bool, 
 					s.Agreed, s.Refused = yes, !yes
 				}
 			}
-			if s.Probable && !s.Agreed && !s.Refused {
+			if s.Probable && !s.Agreed && !s.Refused && (s.Group == "" || !waits[s.Group]) {
+				waits[s.Group] = true
 				open++
 			}
 		}
@@ -349,9 +351,9 @@ func (a *app) asks(same []grouped) string {
 func tellOpen(p *proposal.Proposal, open int) {
 	switch {
 	case open == 1:
-		p.Note("1 of them is only probable: it needs an answer of its own, at a terminal.")
+		p.Note("What has a ? is only probable: it needs an answer of its own, at a terminal.")
 	case open > 1:
-		p.Note(string(term.Number(open)) + " of them are only probable: each needs an answer of its own, at a terminal.")
+		p.Note("What has a ? is only probable: it needs " + string(term.Number(open)) + " answers, at a terminal.")
 	}
 }
 

@@ -171,7 +171,7 @@ func (r *renameRun) shapes(conv *template.Convention) error {
 		}
 		shapes = append(shapes, name)
 	}
-	if len(shapes) == 0 {
+	if len(shapes) == 0 && len(r.raw) == 0 {
 		return unclear(`for example: --from "<client> <received:d.m.yyyy>", or was: under the convention`, "how are the older names to be read?")
 	}
 	r.older = naming.NewOlder(conv, shapes)

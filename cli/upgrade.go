@@ -36,6 +36,7 @@ type upgradeRun struct {
 	roots     []address.Address              // the folders that were named
 	trees     map[address.Address]*tree.Node // all that lies in them
 	copies    project.Copies
+	refused   bool // somebody said no, and labels keep it
 }
 
 // An upgrading is one project that is brought to another template or other values.
@@ -226,7 +227,7 @@ func (r *upgradeRun) answers() (open int, asked bool, err error) {
 		again = false
 		for _, u := range r.jobs {
 			if u.Refused() {
-				again = true
+				again, r.refused = true, true
 				agreed := u.Agreed()
 				u.makePlan(&upgrade.Planner{})
 				if u.err != nil {
@@ -275,6 +276,8 @@ func (r *upgradeRun) carryOut() error {
 	case len(p.Set.Changes) == 0 && open > 0 && !r.asJSON:
 		r.drawPlan(t)
 		return refused("run it at a terminal, and answer", "Nothing was changed: what is left is only probable, and is asked for by itself.")
+	case count == 0 && r.refused:
+		what, t.question = "what is not so is kept", "Keep that it is not so?"
 	case count == 0:
 		what, t.question = "no folder and no file changes", fmt.Sprintf("Hold %s to the template of today?", term.Count(len(r.jobs), "project"))
 	}

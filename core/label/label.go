@@ -69,6 +69,8 @@ type Label struct {
 	// Refused are readings that somebody said no to: what lies at a path is not what the template
 	// has at another one.
 	Refused []Refused `json:"refused,omitempty"`
+	// Were are the former values of fields, the oldest first: names may say them for years.
+	Were map[string][]string `json:"were,omitempty"`
 	// Handed are copies of parts that were handed over, the oldest first.
 	Handed []Handed `json:"handed,omitempty"`
 	// Others are the builds of a label of the first form that held several: Build is

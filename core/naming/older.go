@@ -65,6 +65,17 @@ func (o *Older) Fork() *Older {
 // Fits reports whether a name, without its ending, has the convention's shape already.
 func (o *Older) Fits(stem string) bool { return o.own.Read(stem, o.values) == nil }
 
+// Own returns what a name says that fits: see [Older.Fits]. It is valid until the next one is read.
+func (o *Older) Own() *Reading {
+	r := &Reading{template.Values{}, o.Convention.Pattern}
+	for i, f := range o.Convention.Fields {
+		if o.values[i].Given() {
+			r.Values[f.Name] = o.values[i]
+		}
+	}
+	return r
+}
+
 // Read returns what a name of an older shape, without its ending, says. Where
 // no shape reads it, or not in one way only, it says where and why.
 func (o *Older) Read(stem string) (*Reading, *pattern.Misfit) {

@@ -9,6 +9,7 @@ import (
 	"slices"
 	"strings"
 
+	"vestibula/core/match"
 	"vestibula/core/naming"
 	"vestibula/core/pool"
 	"vestibula/core/template"
@@ -218,8 +219,7 @@ func (j *Job) look(older *naming.Older, o *Outcome, place template.Values) templ
 		o.Kind = Other
 		return nil
 	case older.Fits(stem):
-		o.Kind = Fits
-		return nil
+		return j.fits(older, o, place)
 	}
 	read, misfit := older.Read(stem)
 	switch {
@@ -236,6 +236,34 @@ func (j *Job) look(older *naming.Older, o *Outcome, place template.Values) templ
 	if o.Note = note; err != nil {
 		o.Kind, o.Why = Left, err.Error()
 	}
+	return values
+}
+
+// fits looks at a name that has the convention's shape: one that contradicts its place does not fit. It
+// is written anew where somebody says what it is to say.
+func (j *Job) fits(older *naming.Older, o *Outcome, place template.Values) template.Values {
+	read := older.Own()
+	list := make([]value.Value, len(older.Convention.Fields))
+	for i, f := range older.Convention.Fields {
+		list[i] = read.Values[f.Name]
+	}
+	slot := match.Contradiction(older.Convention, list, place)
+	if slot == "" {
+		o.Kind = Fits
+		return nil
+	}
+	own, spare, note := j.Own(o.File)
+	if given := spare[slot]; given.Given() && !older.Convention.Pattern.Agrees(slot, read.Values[slot], given) {
+		delete(read.Values, slot)
+	}
+	values, err := older.Anew(read, spare, place, own)
+	switch {
+	case err != nil:
+		o.Kind, o.Why = Left, err.Error()
+	case read.Values[slot].Given(): // it lies in another period than its place
+		o.Kind, o.Why = Left, fmt.Sprintf("its name says %s %s, which contradicts its place", slot, read.Values[slot])
+	}
+	o.Note = note
 	return values
 }
 

@@ -164,6 +164,7 @@ func (pl *Planner) Plan(j *Job) (*Plan, error) {
 	if err := p.dropped(j.Seen, j.Full, ""); err != nil {
 		return nil, err
 	}
+	p.formerNames()
 	p.gathered()
 	p.Stays = append(p.Stays, p.apart...)
 	p.relabel(w)
@@ -416,6 +417,7 @@ func (p *Plan) relabel(w *match.Wanted) {
 	if p.job.Template == p.job.Project.Template {
 		l.Text = p.job.Project.Label.Text // with its starters, also where they are not at hand
 	}
+	l.Were = p.remembers()
 	if l.Given = p.given; p.job.CopyOf != "" {
 		l.ID = label.NewID()
 	}
