@@ -322,3 +322,37 @@ func TestAFolderAboveProjectsThatWasRenamedIsKnown(t *testing.T) {
 	d.run("build", "t", "client=Ann Bell", "job=Five", "--into", ".", "--yes")
 	assert.DirExists(t, filepath.Join(d.dir, "Ann Bell/Five"))
 }
+
+// What build refuses, everything else that makes names refuses by the same judgement; and starters
+// that are not at hand stop what would be made of them.
+func TestWhatBuildRefusesIsRefusedEverywhere(t *testing.T) {
+	t.Parallel()
+	d := newDesk(t, "t.folders", "---\nfields: { client: Who?, month: { type: month, default: 2027-01 } }\nnames:\n  shot: { pattern: \"<topic> <n:000>\", fields: { n: { type: number } }, for: [jpg] }\nrules:\n  name-style: { folders: like-this }\n---\n"+
+		"<month:yyyy-mm>-<client>\n    notes\n    <topic> | later | holds: shot\n    start.md | fill: st/start.md\n", "st/start.md", "for <client>\n", "in/Big Thing 001.jpg", "p", "p.csv", "from,to\n2027-01-ann/notes,2027-01-ann/My Notes\n")
+	refused := func(says string, args ...string) {
+		t.Helper()
+		out, status := d.run(args...)
+		assert.Equal(t, 1, status, out)
+		assert.Contains(t, out, says)
+	}
+	style := "is not written like-this"
+	refused(style, "build", "t", "client=Ann Bell", "--into", ".", "--yes")
+	_, status := d.run("build", "t", "client=ann", "--into", ".", "--yes")
+	require.Zero(t, status)
+	before := d.whole("2027-01-ann")
+	refused(style, "upgrade", "2027-01-ann", "client=Ann Bell", "--yes")
+	refused(style, "next", "2027-01-ann", "client=Ann Bell", "--yes")
+	refused(style, "add", "2027-01-ann", "topic=Big Thing", "--yes")
+	refused("row 2: 2027-01-ann/My Notes", "do", "p.csv", "--yes")
+	out, _ := d.run("put", "in", "--into", "2027-01-ann", "--yes")
+	assert.Contains(t, out, "it cannot go to Big Thing/Big Thing 001.jpg: “Big Thing” "+style)
+	require.NoError(t, os.RemoveAll(filepath.Join(d.dir, "st")))
+	refused("start.md, which is not at hand", "next", "2027-01-ann", "--yes")
+	refused("start.md, which is not at hand", "upgrade", "2027-01-ann", "client=bob", "--yes")
+	require.NoError(t, os.Remove(filepath.Join(d.dir, "2027-01-ann/start.md")))
+	refused("start.md, which is not at hand", "upgrade", "2027-01-ann", "--yes")
+	delete(before, "start.md")
+	for at := range d.whole("2027-01-ann") {
+		assert.Contains(t, before, at)
+	}
+}

@@ -440,7 +440,7 @@ func (r *adding) make(some *waiting) error {
 	}
 	for _, w := range list {
 		if from := r.project.Lacks(w.Node()); from != "" {
-			return refused("put the template and what it starts from into one folder, in which templates are found\n"+advise("where that is", "templates").String(), "Nothing was made: \"%s\" starts from %s, which is not at hand.", w.Name(), from)
+			return refused(noStarter(), "Nothing was made: \"%s\" starts from %s, which is not at hand.", w.Name(), from)
 		}
 	}
 	if errs := j.Outside(); errs != nil {
@@ -460,10 +460,18 @@ func (r *adding) make(some *waiting) error {
 	if err := b.compare(); err != nil {
 		return err
 	}
+	if err := b.judgeNew(); err != nil {
+		return err
+	}
 	if err := planned(j.Remember(b.proposal.Set, b.job.Root(), b.job.New(), r.version)); err != nil {
 		return err
 	}
 	return b.carryOut()
+}
+
+// noStarter is what to do about a starter that is not at hand.
+func noStarter() string {
+	return "put the template and what it starts from into one folder, in which templates are found\n" + advise("where that is", "templates").String()
 }
 
 // workDir is the current folder, without links; "" where it cannot be told.

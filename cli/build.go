@@ -7,6 +7,7 @@ import (
 	"maps"
 	"path"
 	"path/filepath"
+	"slices"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -291,6 +292,23 @@ func (b *buildRun) judge() error {
 	return nil
 }
 
+// judgeNew tells what the rules find wrong with the names of what is new.
+func (b *buildRun) judgeNew() error {
+	set, errs := rules.Configure(b.t)
+	if len(errs) > 0 {
+		return b.tellErrors(b.t.Name, b.t.Text, errs, statusUnclear)
+	}
+	fresh := map[string]bool{}
+	for i := range b.job.Plan.Steps {
+		if b.job.Plan.Steps[i].State == build.New {
+			fresh[b.job.Plan.Path(i)] = true
+		}
+	}
+	b.findings = make(chan []rules.Finding, 1)
+	b.findings <- slices.DeleteFunc(set.CheckNames(b.job.Root()), func(f rules.Finding) bool { return !fresh[f.Path] })
+	return b.judge()
+}
+
 // tellAlike tells what will be new and looks like its neighbour: each template by itself
 // is judged by the rules, which know neither what is there nor other rows of a table.
 func (b *buildRun) tellAlike() {
@@ -384,6 +402,9 @@ func (b *buildRun) carryOut() error {
 		if !asked { // else they stand below the plan
 			b.app.changes(b.job.Changes())
 		}
+	}
+	if b.table.file != "" && !b.table.asked && (len(b.keptNames(batch.Gone)) > 0 || b.table.up == nil && len(b.keptNames(batch.Changed)) > 0) {
+		return found // the call that does it was named
 	}
 	return nil
 }

@@ -279,11 +279,11 @@ func (b *buildRun) drawLeftOut() {
 	if n := count[batch.Settled] + count[batch.Bare] + count[batch.Unlooked]; n > 0 {
 		b.screen.Text(term.Dim.Render("left alone: " + term.Count(n, "row") + " marked as built"))
 	}
-	if n := count[batch.Changed]; n > 0 && b.table.up == nil {
-		b.screen.Text(term.Warn.Render("changed") + ": " + term.Count(n, "row") + " with other values than the project has; " + b.sameCall("to bring that up to date", "--changed").line())
+	if names := b.keptNames(batch.Changed); len(names) > 0 && b.table.up == nil {
+		b.screen.Text(term.Warn.Render("changed") + ": " + b.named(names) + " with other values than the project has; " + b.sameCall("to bring that up to date", "--changed").line())
 	}
-	if n := count[batch.Gone]; n > 0 {
-		b.screen.Text(term.Warn.Render("gone") + ": " + term.Count(n, "row") + " marked as built, of which nothing is there; " + b.sameCall("to build such anew", "--again").line())
+	if names := b.keptNames(batch.Gone); len(names) > 0 {
+		b.screen.Text(term.Warn.Render("gone") + ": " + b.named(names) + " marked as built, of which nothing is there; " + b.sameCall("to build such anew", "--again").line())
 	}
 }
 

@@ -93,6 +93,7 @@ func (b *buildRun) outcomes(built bool) []outcome {
 			}
 		}
 		list = append(list, o)
+		list = append(list, b.aside(o)...)
 	}
 	for _, k := range b.job.Kept {
 		o := outcome{Row: k.Row, State: "left alone", Folder: b.keptFolder(k)}
@@ -118,6 +119,7 @@ func (b *buildRun) outcomes(built bool) []outcome {
 			o.Problems = []string{k.Why}
 		}
 		list = append(list, o)
+		list = append(list, b.aside(o)...)
 	}
 	for _, p := range b.job.Problems {
 		problem := p.String()
@@ -130,6 +132,14 @@ func (b *buildRun) outcomes(built bool) []outcome {
 	slices.SortStableFunc(list, func(x, y outcome) int { return x.Row - y.Row })
 	for i := range list {
 		list[i].Sheet, list[i].Row = b.job.Table.InSheet(list[i].Row)
+	}
+	return list
+}
+
+// aside are the rows that are one with another row, of which the same became.
+func (b *buildRun) aside(of outcome) (list []outcome) {
+	for _, row := range b.job.Aside(of.Row) {
+		list = append(list, outcome{Row: row.Number, State: of.State, Folder: of.Folder})
 	}
 	return list
 }

@@ -3,12 +3,16 @@ package cli
 import (
 	"errors"
 	"fmt"
+	"slices"
 	"strings"
 
 	"vestibula/cli/term"
+	"vestibula/core/address"
 	"vestibula/core/batch"
 	"vestibula/core/build"
+	"vestibula/core/change"
 	"vestibula/core/proposal"
+	"vestibula/core/tree"
 	"vestibula/core/upgrade"
 )
 
@@ -87,6 +91,22 @@ func doubles(e *batch.TwiceError) (told []string) {
 	return told
 }
 
+// sharedOnce takes from a set the folders on the way that the build makes as well.
+func (b *buildRun) sharedOnce(set *change.Set) {
+	made := map[address.Address]bool{}
+	for i := range b.proposal.Set.Changes {
+		if c := &b.proposal.Set.Changes[i]; c.Op == change.Make {
+			c.Each(func(at string, n *tree.Node) bool {
+				made[b.proposal.Set.Places[c.In].Join(at)] = n.Kind == tree.Folder
+				return true
+			})
+		}
+	}
+	set.Changes = slices.DeleteFunc(set.Changes, func(c change.Change) bool {
+		return c.Op == change.Make && c.Kind() == tree.Folder && len(c.Node.Children) == 0 && made[set.Places[c.In].Join(c.Path)]
+	})
+}
+
 // addUpgrades adds what brings projects up to date whose rows have other values by now.
 func (b *buildRun) addUpgrades() error {
 	up := b.table.up
@@ -98,6 +118,7 @@ func (b *buildRun) addUpgrades() error {
 		return err
 	}
 	p.Nest(b.job.Place.Real)
+	b.sharedOnce(p.Set)
 	b.updates = &task{Proposal: p, follows: &following{roots: up.roots, tops: tops, trees: up.trees, settled: true}}
 	if err := b.follow(b.consent, b.updates); err != nil {
 		return err

@@ -19,6 +19,7 @@ import (
 	"vestibula/core/rules"
 	"vestibula/core/table"
 	"vestibula/core/template"
+	"vestibula/core/upgrade"
 )
 
 // A tableRun is what a build for every row of a table needs beside that of a
@@ -28,6 +29,7 @@ type tableRun struct {
 	sheets, columns           []string
 	onlyGood, mark            bool
 	changed, again            bool
+	asked                     bool // about rows that have changed, or are gone
 
 	up *upgradeRun // brings projects up to date whose rows have changed; or nil
 }
@@ -115,6 +117,9 @@ func (b *buildRun) growTable(args []string) error {
 	x.Done = done
 	x.Grow()
 	end()
+	if l := x.Listed; l != nil {
+		b.note(term.Sprintf("%s, %s: %s from the column “%s”", term.Count(l.Rows, "row"), term.Count(l.Builds, "project"), l.Field, l.Heading))
+	}
 	if err := b.compareKept(args[0]); err != nil {
 		return err
 	}
@@ -219,6 +224,9 @@ func (b *buildRun) compareKept(template string) error {
 	x.Compare(b.job.Place, b.badLabel)
 	done(len(x.Kept))
 	end()
+	if err := b.askKept(); err != nil {
+		return err
+	}
 	if r.changed {
 		if err := b.bringUp(template); err != nil {
 			return err
@@ -231,9 +239,49 @@ func (b *buildRun) compareKept(template string) error {
 	return nil
 }
 
+// askKept asks what is to become of rows that have changed, and of those of which nothing is there,
+// where nobody has said it.
+func (b *buildRun) askKept() (err error) {
+	if !b.interactive() || b.yes || b.preview || b.asJSON || b.consent.plan != "" {
+		return nil
+	}
+	r := &b.table
+	if names := b.keptNames(batch.Changed); len(names) > 0 && !r.changed {
+		b.side.Text(term.Warn.Render("changed") + ": " + b.named(names) + " with other values than the project has")
+		if r.changed, err = b.confirm(fmt.Sprintf("Bring %s up to date as well?", term.Count(len(names), "project"))); err != nil {
+			return err
+		}
+	}
+	if names := b.keptNames(batch.Gone); len(names) > 0 && !r.again {
+		b.side.Text(term.Warn.Render("gone") + ": " + b.named(names) + " marked as built, of which nothing is there")
+		r.again, err = b.confirm(fmt.Sprintf("Build %s again?", term.Count(len(names), "row")))
+	}
+	r.asked = true
+	return err
+}
+
+// keptNames are the names of rows that are marked and stand in some way to the disk.
+func (b *buildRun) keptNames(as batch.Standing) (names []string) {
+	for _, k := range b.job.Kept {
+		if k.Standing == as {
+			names = append(names, b.job.Table.RowName(k.Row))
+		}
+	}
+	return names
+}
+
+// named names rows, as far as they can be taken in.
+func (b *buildRun) named(names []string) term.Shown {
+	const shown = 5
+	if n := len(names) - shown; n > 0 {
+		names = append(slices.Clone(names[:shown]), fmt.Sprintf("and %d more", n))
+	}
+	return term.Visible(strings.Join(names, ", "))
+}
+
 // bringUp plans what brings projects to the values that their rows have by now.
 func (b *buildRun) bringUp(by string) error {
-	up := b.newUpgrade()
+	r, up := &b.table, b.newUpgrade()
 	up.consent, up.by, up.limit = b.consent, by, b.flags.limit
 	up.each = b.job.Updates(b.fromPlace)
 	for _, dir := range slices.Sorted(maps.Keys(up.each)) {
@@ -241,11 +289,18 @@ func (b *buildRun) bringUp(by string) error {
 			return err
 		}
 	}
+	up.apart()
+	if len(up.bad) > 0 && !r.onlyGood {
+		return refused(b.sameCall("to leave them out", "--only-good").String(), "%s", severalLines(strings.Join(up.bad, "\n")))
+	}
 	for _, bad := range up.bad {
-		return refused("", "%s", bad)
+		b.side.Text(term.Warn.Render("left out") + ": " + term.Visible(bad))
 	}
 	if len(up.jobs) > 0 {
-		b.table.up, b.job.Vacated = up, map[string]bool{}
+		b.table.up, b.job.Vacated, b.job.Stood = up, map[string]bool{}, map[string]string{}
+	}
+	for to, from := range upgrade.Shared(up.all()) {
+		b.job.Stood[b.fromPlace(to)] = b.fromPlace(from)
 	}
 	for _, u := range up.jobs {
 		if u.Name != u.Becomes {
@@ -317,6 +372,33 @@ func (b *buildRun) mark() (err error) {
 	}
 	b.marked, err = b.job.Mark(b.proposal, r.file, becomes)
 	return planned(err)
+}
+
+// apart leaves out what would come to lie where something else lies, and does not go away itself.
+func (r *upgradeRun) apart() {
+	for again := true; again; {
+		again = false
+		goes, comes := map[address.Address]bool{}, map[address.Address]int{}
+		for _, u := range r.jobs {
+			if u.Name != u.Becomes {
+				goes[u.project.Dir] = true
+				comes[u.Place().Join(u.Becomes)]++
+			}
+		}
+		r.jobs = slices.DeleteFunc(r.jobs, func(u *upgrading) bool {
+			if u.Renames() {
+				r.bad = append(r.bad, fmt.Sprintf("%s: which item of a list got which other name is only probable; %s", fromHere(u.project.Dir), advise("to answer that", "upgrade", typed(fromHere(u.project.Dir)))))
+				return true
+			}
+			to := u.Place().Join(u.Becomes)
+			if u.Name == u.Becomes || comes[to] < 2 && (!place.Exists(to) || goes[to]) {
+				return false
+			}
+			again = true
+			r.bad = append(r.bad, fmt.Sprintf("%s: “%s” is there already, or is made by another row", fromHere(u.project.Dir), fromHere(to)))
+			return true
+		})
+	}
 }
 
 // sheetOf says how a table is read: by the name of a sheet, or "", and expected headings.

@@ -122,6 +122,9 @@ func (r *planRun) run() error {
 		}
 		return path
 	}
+	if bad := r.misnamed(&planned.Set); len(bad) > 0 {
+		return refused("give them other names in the table", "%s", blocked(bad, r.called))
+	}
 	n, title := term.Count(len(planned.Set.Changes), "change"), filepath.Base(r.file)
 	return r.propose(r.consent, &task{Proposal: planned.Proposal(), follows: &following{alone: true}, question: fmt.Sprintf("Make %s in %s?", n, planned.Set.Places[0].Name()), how: "carry it out",
 		idle:        term.Sprintf("%s says what is there already, or what is only to be read.", r.file),

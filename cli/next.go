@@ -18,6 +18,7 @@ import (
 	"vestibula/core/place"
 	"vestibula/core/project"
 	"vestibula/core/proposal"
+	"vestibula/core/rules"
 	"vestibula/core/template"
 	"vestibula/core/value"
 )
@@ -191,6 +192,9 @@ func (r *nextRun) plan(p *project.Project, raw map[string]template.Raw) error {
 		if slices.ContainsFunc(plan.Steps, func(s *next.Step) bool { return s.Moves }) && r.count > 1 {
 			return refused("carry it forward one period at a time", "what lies under “carry: moves” can go along once only")
 		}
+		if err := r.judge(p, t, plan, job); err != nil {
+			return err
+		}
 		build := &batch.Build{Template: t, Row: len(r.turns) + 1, Values: job.New, Root: plan.Root, Stands: job.Stands}
 		r.turns = append(r.turns, &next.Forward{Project: p, Plan: plan, Build: build})
 	}
@@ -241,6 +245,30 @@ func (r *nextRun) stands(p *project.Project, j *next.Job, given template.Values)
 		return true, nil
 	}
 	return false, refused(advise("to change that first", append([]string{"upgrade", typed(fromHere(dir))}, args...)...).String(), "%s", told)
+}
+
+// judge refuses a new project that build would refuse.
+func (r *nextRun) judge(p *project.Project, t *template.Template, plan *next.Plan, j *next.Job) error {
+	if from := p.Lacks(plan.Root); from != "" && t == p.Template {
+		return refused(noStarter(), "Nothing was changed: what is to be made starts from %s, which is not at hand.", from)
+	}
+	set, errs := rules.Configure(t)
+	if len(errs) > 0 {
+		return r.tellErrors(t.Name, t.Text, errs, statusUnclear)
+	}
+	if j.Stands {
+		return nil
+	}
+	x, err := t.Tree(j.New, j.Limit)
+	if err != nil {
+		return r.tellErrors(t.Name, t.Text, err, statusFound)
+	}
+	for _, f := range set.Check(x.Root.Built()) {
+		if f.Severity == rules.Error {
+			return refused("give it another value, or change the rule in the template", "Nothing was changed: %v", f.Message)
+		}
+	}
+	return nil
 }
 
 // period is the field that goes on: the only one, or the one that is given or asked for.

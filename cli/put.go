@@ -403,6 +403,9 @@ func (r *putRun) leave(set *change.Set, list []disk.Blocked) (left bool) {
 func (r *putRun) carryOut() error {
 	plan := func() (*proposal.Proposal, error) {
 		p, err := r.call().Propose()
+		if err == nil && r.leave(p.Set, r.misnamed(p.Set)) {
+			p, err = r.call().Propose()
+		}
 		if err == nil {
 			err = r.accepts(p)
 		}

@@ -171,6 +171,14 @@ func (r *upgradeRun) leaveOut(dir string, err error) error {
 // wrong says why an upgrade cannot be planned.
 func (r *upgradeRun) wrong(u *upgrading) error {
 	var own *upgrade.OwnError
+	var name *upgrade.NameError
+	var starter *upgrade.StarterError
+	switch {
+	case errors.As(u.err, &name):
+		return refused("give it another value, or change the rule in the template", "%v", u.err)
+	case errors.As(u.err, &starter):
+		return refused(noStarter(), "%v", u.err)
+	}
 	if errors.As(u.err, &own) || errors.As(u.err, new(*place.TooLargeError)) {
 		return refused("", "%v", u.err)
 	}

@@ -83,8 +83,10 @@ type Batch struct {
 	Builds   []*Build  // of the good rows, in their order
 	Problems []Problem // of the others, in the order of the rows
 	Kept     []*Kept   // rows that are marked as built
+	Listed   *Listed   // the list that several rows are joined in; nil for none
 
 	meeting *tree.Meeting
+	rows    []table.Row     // of the table, of which several can be one
 	place   address.Address // that is built in, where rows are held against it
 }
 
@@ -97,20 +99,21 @@ type grown struct {
 // Grow makes the trees of all rows and puts them together. All that is wrong is
 // found, whichever rows are wanted.
 func (b *Batch) Grow() {
+	b.joinLists()
 	all := b.growAll()
 	byRow := func(number int) *Build {
-		i, _ := slices.BinarySearchFunc(b.Table.Rows, number, func(r table.Row, number int) int { return r.Number - number })
+		i, _ := slices.BinarySearchFunc(b.rows, number, func(r table.Row, number int) int { return r.Number - number })
 		return all[i].build
 	}
 	// What is built already keeps its folders: no other row may have them.
 	claims := tree.NewMeeting(len(all)) // all rows' that nothing is wrong with
 	for i, g := range all {
-		if row := &b.Table.Rows[i]; b.Table.Marked(row) && len(g.problems) == 0 {
+		if row := &b.rows[i]; b.Table.Marked(row) && len(g.problems) == 0 {
 			claims.Add(g.build.Root, row.Number)
 		}
 	}
 	for i, g := range all {
-		row := &b.Table.Rows[i]
+		row := &b.rows[i]
 		if b.Table.Marked(row) {
 			if b.wanted(row) {
 				b.Kept = append(b.Kept, b.kept(row, g))
@@ -136,7 +139,7 @@ func (b *Batch) Grow() {
 
 func (b *Batch) wanted(row *table.Row) bool {
 	_, number := b.Table.InSheet(row.Number)
-	return b.Wanted(number)
+	return b.Wanted(number) || slices.ContainsFunc(b.Aside(row.Number), func(r table.Row) bool { return b.wanted(&r) })
 }
 
 // kept is a row that is marked.
@@ -209,7 +212,7 @@ func (b *Batch) meet() {
 
 // growAll makes the trees of all rows, several at a time.
 func (b *Batch) growAll() []grown {
-	rows := b.Table.Rows
+	rows := b.rows
 	all := make([]grown, len(rows))
 	several := runtime.GOMAXPROCS(0)
 	if Counts(b.Template) {
@@ -326,6 +329,9 @@ func (b *Batch) Raw(row *table.Row) (values map[string]template.Raw, problem str
 
 // raw is the value of a field in a row.
 func (b *Batch) raw(f *template.Field, row *table.Row, columns []int) (r template.Raw, problem string) {
+	if b.Listed != nil && b.Listed.Field == f.Name && b.Listed.items[row.Number] != nil {
+		return template.Raw{Items: b.Listed.items[row.Number], List: true}, ""
+	}
 	for _, i := range columns {
 		switch cell := &row.Cells[i]; {
 		case cell.Problem != "":

@@ -59,6 +59,9 @@ func (b *Batch) marks(into address.Address, labels []*Label, becomes map[address
 	for _, r := range b.Builds {
 		folder := r.Folder()
 		marks[r.Row] = table.Mark{When: b.Now, Where: string(into.Join(folder)), ID: ids[folder]}
+		for _, other := range b.Aside(r.Row) {
+			marks[other.Number] = marks[r.Row]
+		}
 	}
 	for _, k := range b.Kept {
 		dir := k.Dir
@@ -67,6 +70,11 @@ func (b *Batch) marks(into address.Address, labels []*Label, becomes map[address
 		}
 		if dir != "" && (string(dir) != k.Marking.Where || k.ID != "" && k.ID != k.Marking.As) {
 			marks[k.Row] = table.Mark{Where: string(dir), ID: k.ID}
+		}
+		for _, other := range b.Aside(k.Row) {
+			if dir != "" && !b.Table.Marked(&other) && becomes != nil {
+				marks[other.Number] = table.Mark{When: b.Now, Where: string(dir), ID: k.ID}
+			}
 		}
 	}
 	return marks

@@ -31,7 +31,8 @@ type Job struct {
 	All     bool         // also what would be there twice
 	Again   bool         // a project is built once more
 	Store   *project.Store
-	Vacated map[string]bool // folders that are moved away meanwhile: paths from the place
+	Vacated map[string]bool   // folders that are moved away meanwhile: paths from the place
+	Stood   map[string]string // where folders are now, by the paths that they get meanwhile
 	Read    func(dir address.Address) (*tree.Node, []tree.Unread, error)
 	Records []*journal.Record // earlier runs
 	Steps   func(r *journal.Record) ([]change.Change, error)
@@ -65,6 +66,9 @@ func (j *Job) Look() error {
 		at = build.Nowhere{}
 	case len(j.Vacated) > 0:
 		at = build.Vacated{Place: j.Place, Gone: j.Vacated}
+	}
+	if len(j.Stood) > 0 {
+		at = build.Renamed{Place: at, Stood: j.Stood}
 	}
 	var err error
 	if j.Plan, err = build.Compare(j.Root(), at); err != nil {

@@ -340,13 +340,26 @@ func (s *Set) Held(real, template bool) (names []string) {
 	return names
 }
 
+// nameRules are those that a name has to keep by itself, whatever stands beside it.
+var nameRules = []string{"name-length", "name-words", "systems", "unseen", "vague-names"}
+
+// CheckNames returns what is wrong with names that are to be made, wherever they come to lie: all
+// those below a folder.
+func (s *Set) CheckNames(root *tree.Node) (wrong []Finding) {
+	names := s.Select(func(rule string) bool { return rule == "name-style" || slices.Contains(nameRules, rule) })
+	for _, f := range names.Check(root) {
+		if f.Severity == Error {
+			wrong = append(wrong, f)
+		}
+	}
+	return wrong
+}
+
 // CheckName holds against the name of a file that is to be made what is asked of names
 // alone: their length and words, what systems take, and what nobody sees.
 func (s *Set) CheckName(name string) []Finding {
 	if s.names == nil {
-		s.names = s.Select(func(rule string) bool {
-			return slices.Contains([]string{"name-length", "name-words", "systems", "unseen", "vague-names"}, rule)
-		})
+		s.names = s.Select(func(rule string) bool { return slices.Contains(nameRules, rule) })
 	}
 	var found []Finding
 	f := &Folder{Node: &tree.Node{Children: []*tree.Node{{Name: name, Kind: tree.File, Marks: tree.Conforms}}}, lines: s.lines}

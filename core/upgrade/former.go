@@ -1,6 +1,7 @@
 package upgrade
 
 import (
+	"cmp"
 	"path"
 	"slices"
 
@@ -86,15 +87,8 @@ func (p *Plan) offer(in, file *tree.Node, at string, conv *template.Convention, 
 		return
 	}
 	here := path.Join(at, file.Name)
-	final := func(chosen func(*match.Thing) bool) string {
-		for up := at; up != "" && up != "."; up = path.Dir(up) {
-			if t := p.moving[up]; t != nil && chosen(t) {
-				return path.Join(t.Target(chosen), at[len(up):], name)
-			}
-		}
-		return path.Join(at, name)
-	}
-	to := final(func(t *match.Thing) bool { return t.Sure })
+	final := func(chosen func(*match.Thing) bool) string { return path.Join(p.place(cmp.Or(at, "."), chosen), name) }
+	to := final(sure)
 	if p.job.Project.Label.Refuses(here, to) {
 		return
 	}

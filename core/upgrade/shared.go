@@ -18,6 +18,16 @@ type shared struct {
 	of       []*Upgrading
 }
 
+// Shared are the folders above projects of a list that get another name as a whole: where they are, by
+// what they become.
+func Shared(list []*Upgrading) map[address.Address]address.Address {
+	found := map[address.Address]address.Address{}
+	for _, g := range sharedFolders(list) {
+		found[g.place.Join(g.to)] = g.place.Join(g.from)
+	}
+	return found
+}
+
 // sharedFolders are the folders above projects of a list that get another name as a whole: all
 // projects in them are in the list, and get that name.
 func sharedFolders(list []*Upgrading) (found []*shared) {

@@ -5,6 +5,7 @@
 package upgrade
 
 import (
+	"fmt"
 	"path"
 	"slices"
 	"strings"
@@ -15,8 +16,10 @@ import (
 	"vestibula/core/journal"
 	"vestibula/core/label"
 	"vestibula/core/match"
+	"vestibula/core/outline"
 	"vestibula/core/project"
 	"vestibula/core/proposal"
+	"vestibula/core/rules"
 	"vestibula/core/template"
 	"vestibula/core/tree"
 )
@@ -99,6 +102,7 @@ type target struct {
 // each other.
 type Planner struct {
 	pairs map[[2]*template.Template]*correspondence
+	rules map[*template.Template]*rules.Set
 }
 
 // correspond is as the function of that name.
@@ -151,7 +155,9 @@ func (pl *Planner) Plan(j *Job) (*Plan, error) {
 	}
 	p.names(old, w)
 	for _, t := range things {
-		p.thing(t)
+		if err := p.thing(t); err != nil {
+			return nil, err
+		}
 		if t.Kind == match.Missing {
 			p.links.lies(t.Node, t.Target, true)
 		}
@@ -167,6 +173,9 @@ func (pl *Planner) Plan(j *Job) (*Plan, error) {
 	p.formerNames()
 	p.gathered()
 	p.Stays = append(p.Stays, p.apart...)
+	if err := pl.judge(p, w); err != nil {
+		return nil, err
+	}
 	p.relabel(w)
 	return p, nil
 }
@@ -197,6 +206,58 @@ type OwnError struct{ Line string }
 // Error says what to write.
 func (e *OwnError) Error() string {
 	return "by this template another folder would be the project's own: write | project behind the line " + e.Line
+}
+
+// A NameError says that something would get a name, or come to lie where, the template forbids it: no
+// build would make it.
+type NameError struct{ Finding rules.Finding }
+
+// Error says what is wrong.
+func (e *NameError) Error() string { return e.Finding.Message.String() }
+
+// judge holds the rules of the template against what gets another name and what is made. The error
+// is a [NameError].
+func (pl *Planner) judge(p *Plan, w *match.Wanted) error {
+	own, _ := p.job.Template.Own(w.Expansion.Root)
+	touched := map[string]bool{}
+	if p.Name != p.Becomes {
+		for at := own; at != "."; at = path.Dir(at) {
+			touched[at] = true
+		}
+	}
+	for _, s := range p.Steps {
+		if s.Op == change.Make || s.Op == change.Move && path.Base(s.From) != path.Base(s.To) {
+			touched[path.Join(own, s.To)] = true
+		}
+	}
+	if len(touched) == 0 {
+		return nil
+	}
+	set := pl.rules[p.job.Template]
+	if set == nil {
+		var errs outline.Errors
+		if set, errs = rules.Configure(p.job.Template); len(errs) > 0 {
+			return errs
+		}
+		if pl.rules == nil {
+			pl.rules = map[*template.Template]*rules.Set{}
+		}
+		pl.rules[p.job.Template] = set
+	}
+	for _, f := range set.Check(w.Expansion.Root.Built()) {
+		if f.Severity == rules.Error && touched[f.Path] {
+			return &NameError{f}
+		}
+	}
+	return nil
+}
+
+// A StarterError says that something starts from what is not at hand.
+type StarterError struct{ Path, From string }
+
+// Error names both.
+func (e *StarterError) Error() string {
+	return fmt.Sprintf("“%s” starts from %s, which is not at hand", e.Path, e.From)
 }
 
 // forget takes from an entry, and all in it, what it is known by.
@@ -235,14 +296,13 @@ func (p *Plan) names(old, w *match.Wanted) {
 }
 
 // thing plans what a match has found.
-func (p *Plan) thing(t *match.Thing) {
+func (p *Plan) thing(t *match.Thing) error {
 	switch {
 	case t.Kind == match.Missing && t.Reason == match.InTheWay:
 		p.Stays = append(p.Stays, Stay{Path: t.Path, Why: "something else has the name of what is to be made here"})
 	case t.Kind == match.Missing:
 		if from := p.lacks(t.Node); from != "" {
-			p.Stays = append(p.Stays, Stay{Path: t.Path, Why: "it is not made: it starts from " + from + ", which is not at hand"})
-			return
+			return &StarterError{t.Path, from}
 		}
 		p.Steps = append(p.Steps, &Step{Step: proposal.Step{Op: change.Make, To: t.Final(), Why: "new", Folder: t.Node.Kind == tree.Folder}, kind: t.Node.Kind, thing: t, node: t.Node.Built(), final: t.Target})
 	case t.Kind == match.Misnamed:
@@ -252,6 +312,17 @@ func (p *Plan) thing(t *match.Thing) {
 		}
 		p.Steps = append(p.Steps, &Step{Step: proposal.Step{Op: change.Move, Probable: !t.Sure, From: p.lies(t.Path), To: t.Final(), Why: t.Reason.String(), Folder: kind == tree.Folder}, kind: kind, thing: t, final: t.Target})
 	}
+	return nil
+}
+
+// otherValues reports whether the project gets other values.
+func (p *Plan) otherValues() bool {
+	for _, f := range p.job.Template.Fields {
+		if was, is := p.job.Project.Values[f.Name], p.job.Values[f.Name]; was.Given() && !was.Equal(is) {
+			return true
+		}
+	}
+	return false
 }
 
 // lacks returns the starter of something that is not at hand, or "".
@@ -266,10 +337,13 @@ func (p *Plan) lacks(n *tree.Node) string {
 func (p *Plan) update(t target) error {
 	lies := p.lies(t.path)
 	given, known := p.job.Project.Label.Given[lies]
-	if !known || p.lacks(t.want) != "" {
-		if known {
-			p.given[t.to(all)] = given
-		}
+	switch from := p.lacks(t.want); {
+	case !known:
+		return nil
+	case from != "" && p.otherValues():
+		return &StarterError{lies, from}
+	case from != "":
+		p.given[t.to(all)] = given
 		return nil
 	}
 	j := p.job

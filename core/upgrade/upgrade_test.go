@@ -286,6 +286,9 @@ func TestAfterAnUpgradeTheProjectIsWhatTheTemplateMakes(t *testing.T) {
 			var text strings.Builder
 			require.NoError(t, tree.Copy(&text, n.Content))
 			is := after[filepath.Join(plan.Becomes, at)]
+			if slices.ContainsFunc(plan.Steps, func(s *Step) bool { return s.Op == change.Move && s.Probable && strings.HasPrefix(at, s.To) }) {
+				continue // its folder waits for an answer
+			}
 			refused := words != "the plan of" && !agrees && is == "the plan of Oriel Pask"
 			assert.True(t, is == text.String() || refused || strings.HasPrefix(is, "mine "), "%s says %q, and is to say %q by\n%s\n%s", at, is, text.String(), old.Text, next.Text)
 		}
