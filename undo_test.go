@@ -310,3 +310,42 @@ func TestWhatTookThePlaceOfWhatWasMovedStays(t *testing.T) {
 	assert.Equal(t, "c", d.read("c.txt"))
 	assert.NotContains(t, d.has("."), "d.txt")
 }
+
+// What was written for reading, and then deleted or overwritten, stands in no one's way: neither in
+// that of an undo of what was done before, nor in that of the next undo.
+func TestUndoNeverTripsOverAReport(t *testing.T) {
+	t.Parallel()
+	d := newDesk(t, "j.folders", "---\nfields: { client: Who? }\n---\n<client>\n    Notes\n", "j.csv", "client\nAnn\nBob\n")
+	for name, spoil := range map[string]func(){
+		"deleted":     func() { require.NoError(t, os.Remove(filepath.Join(d.dir, "Ann/p.html"))) },
+		"overwritten": func() { d.write("Ann/p.html", "other") },
+	} {
+		out, status := d.run("build", "j", "--table", "j.csv", "--into", ".", "--yes", "--report", "r.csv")
+		require.Zero(t, status, out)
+		out, status = d.run("projects", ".", "--out", "Ann/p.html")
+		require.Zero(t, status, out)
+		spoil()
+		d.write("r.csv", "read, and noted in")
+		out, status = d.run("undo", "--yes")
+		assert.Zero(t, status, out)
+		assert.Contains(t, out, "the build of 2 rows of j.csv", name)
+		assert.NoDirExists(t, filepath.Join(d.dir, "Bob"))
+		assert.NoDirExists(t, filepath.Join(d.dir, "Ann/Notes"))
+		assert.Equal(t, "read, and noted in", d.read("r.csv"))
+		require.NoError(t, os.RemoveAll(filepath.Join(d.dir, "Ann")))
+		require.NoError(t, os.Remove(filepath.Join(d.dir, "r.csv")))
+	}
+	// One that is as it was written is what was done last.
+	d.run("build", "j", "client=Ann", "--into", ".", "--yes")
+	d.run("projects", ".", "--out", "p.html")
+	out, status := d.run("undo", "--yes")
+	assert.Zero(t, status, out)
+	assert.NoFileExists(t, filepath.Join(d.dir, "p.html"))
+	d.run("projects", ".", "--out", "p.html")
+	d.write("p.html", "other")
+	out, _ = d.run("history")
+	lines := strings.Split(strings.TrimSpace(out), "\n")
+	out, status = d.run("undo", strings.Fields(lines[len(lines)-1])[0], "--yes")
+	assert.Zero(t, status, out)
+	assert.Contains(t, out, "Nothing to do: nothing of it is as it was made.")
+}

@@ -342,6 +342,12 @@ func (a *app) undo(args []string, ask consent) error {
 	if err != nil {
 		return unclear("", "the current folder cannot be read: %s", place.Reason(err))
 	}
+	if len(args) == 0 {
+		records, err = a.withoutOver(records)
+		if err != nil {
+			return err
+		}
+	}
 	r, err := a.toUndo(records, args, string(here), ask)
 	switch {
 	case err != nil:
@@ -367,6 +373,11 @@ func (a *app) undo(args []string, ask consent) error {
 	if err != nil {
 		return err
 	}
+	if len(u.List)+len(u.Continues) == 0 && r.End != journal.CutShort {
+		a.drawPlan(&task{Proposal: u.Proposal()})
+		a.screen.Text(term.Good.Render("Nothing to do:") + " nothing of it is as it was made.")
+		return nil
+	}
 	t := &task{Proposal: u.Proposal(), question: fmt.Sprintf("Undo the %s of %s in %s?", r.What, r.Name(), address.List(u.Places)), how: "undo it",
 		of:          func() any { return undone{r.Number, u.Places} },
 		undertaking: undertaking{doing: "undoing", head: journal.Head{What: "undo", Title: r.Title, Project: r.Project}}}
@@ -378,6 +389,25 @@ func (a *app) undo(args []string, ask consent) error {
 		return term.Good.Render("Undone") + term.Lines(text)
 	}
 	return a.propose(ask, t)
+}
+
+// withoutOver leaves out the newest records that made nothing but files which are gone or hold something
+// else by now, such as a page that was read: they stand in no one's way.
+func (a *app) withoutOver(records []*journal.Record) ([]*journal.Record, error) {
+	err := a.journal(func(j *journal.Journal) error {
+		for i := len(records) - 1; i >= 0; i-- {
+			r := records[i]
+			if r.Undoes > 0 || r.Undone() || r.Busy || r.End == journal.Forgotten {
+				continue
+			}
+			if r.End == journal.CutShort || !undo.AllOver(j, r) {
+				return nil
+			}
+			records = slices.Delete(slices.Clone(records), i, i+1)
+		}
+		return nil
+	})
+	return records, err
 }
 
 // An undone is what an undo takes back, as JSON shows it.

@@ -4,7 +4,9 @@
 package undo
 
 import (
+	"errors"
 	"fmt"
+	"io/fs"
 	"path"
 	"slices"
 
@@ -256,15 +258,39 @@ func newer(j *journal.Journal, records []*journal.Record, r *journal.Record, own
 		if err != nil {
 			return err
 		}
-		touched := eachPath(theirs, at, func(p address.Address) bool {
+		for i := range theirs {
 			// What it made in a folder of ours, or did to a thing of ours.
-			return own[p] || own[p.Parent()]
-		})
-		if touched {
-			return &NewerError{o}
+			touched := eachPath(theirs[i:i+1], at, func(p address.Address) bool { return own[p] || own[p.Parent()] })
+			if touched && !Over(&theirs[i], at) {
+				return &NewerError{o}
+			}
 		}
 	}
 	return nil
+}
+
+// Over reports whether a change has made a single file that is there no more, or holds something else by
+// now: nothing depends on it, and there is nothing to take back. Places are those of its record.
+func Over(c *change.Change, places []address.Address) bool {
+	if c.Op != change.Make || c.Kind() == tree.Folder || c.In >= len(places) {
+		return false
+	}
+	file, err := place.OpenFile(string(places[c.In].Join(c.Path)))
+	if err != nil {
+		return errors.Is(err, fs.ErrNotExist)
+	}
+	defer file.Close()
+	sum, err := digest.Of(file)
+	return err == nil && sum != change.Invert([]change.Change{*c})[0].Was.Sum
+}
+
+// AllOver reports whether a record has made nothing but files of which this is so.
+func AllOver(j *journal.Journal, r *journal.Record) bool {
+	if c := r.Count; c.Files == 0 || c.Folders+c.Replaced+c.Moved+c.Copied+c.Removed > 0 {
+		return false
+	}
+	changes, places, err := j.Changes(r)
+	return err == nil && !slices.ContainsFunc(changes, func(c change.Change) bool { return !Over(&c, places) })
 }
 
 // near reports whether a record has to do with the part of a disk that places are in.
