@@ -192,7 +192,7 @@ func TestATableGoesThroughATerm(t *testing.T) {
 			require.NoError(t, os.Rename(rows[8][column(rows, "built in")], filepath.Join(d.dir, "out", "Team", "Elsewhere")))
 			out, status := d.run("build", "team", "--into", "out", "--table", file, "--preview")
 			assert.Zero(t, status)
-			assert.Contains(t, out, "gone: 1 row marked as built, of which nothing is there")
+			assert.Contains(t, out, "gone: row 8 marked as built, of which nothing is there")
 			assert.Contains(t, out, "Team/Elsewhere")
 			assert.Contains(t, out, "lies there now")
 			require.NoError(t, os.Rename(filepath.Join(d.dir, "out", "Team", "Elsewhere"), rows[8][column(rows, "built in")]))

@@ -68,6 +68,15 @@ func (r *checkRun) folders(paths []string) error {
 	if err != nil {
 		return err
 	}
+	if r.linksOnly() {
+		dead, err := r.textLinks(reports)
+		if err != nil {
+			return err
+		}
+		if r.fix && dead != nil {
+			return r.fixLinks(reports, dead)
+		}
+	}
 	switch {
 	case r.accept != "":
 		return r.keep(reports)

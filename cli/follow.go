@@ -2,7 +2,9 @@ package cli
 
 import (
 	"fmt"
+	"maps"
 	"path/filepath"
+	"slices"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -67,6 +69,13 @@ func (a *app) follow(c consent, t *task) error {
 	roots := w.roots
 	if roots == nil {
 		roots = t.Set.Places
+	}
+	if c.yes && !c.preview { // then they are what is there, and what moved is known by the history
+		words := []string{"check"}
+		for _, root := range roots {
+			words = append(words, typed(fromHere(root)))
+		}
+		f.fixes = advise("to change them afterwards", append(words, "--only", "links", "--fix")...)
 	}
 	var err error
 	if f.Found, err = follow.References(t.Set, roots, w.tops, w.trees); err != nil {
@@ -180,6 +189,9 @@ func (f *followed) sum(s *term.Screen, paths, texts, links, dead int) {
 		looked += " and " + string(term.Count(f.Links, "link"))
 	}
 	looked += " looked at"
+	if others := endings(f.Others); others != "" {
+		looked += ", and not " + others
+	}
 	switch broken := strings.Join(what, " and "); {
 	case broken != "" && f.fix:
 		s.Text(term.Sprintf("%s would lead nowhere, and %s changed as well (of %s).", broken, map[bool]string{true: "is", false: "are"}[paths+links == 1], looked))
@@ -188,6 +200,15 @@ func (f *followed) sum(s *term.Screen, paths, texts, links, dead int) {
 	case f.fix && dead == 0:
 		s.Text(term.Sprintf("Nothing would lead nowhere: %s.", looked))
 	}
+}
+
+// endings says of how many files with some endings.
+func endings(count map[string]int) string {
+	var list []string
+	for _, ending := range slices.Sorted(maps.Keys(count)) {
+		list = append(list, fmt.Sprintf("%s %s", term.Number(count[ending]), ending))
+	}
+	return strings.Join(few(list), ", ")
 }
 
 func wasOrWere(n int) term.Shown {

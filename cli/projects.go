@@ -29,7 +29,7 @@ type projectsRun struct {
 	*app
 	where                   []string
 	template, by, sort, use string
-	outFile                 string
+	outFile, links          string
 	late, behind, wrong     bool
 	asJSON                  bool
 
@@ -84,6 +84,8 @@ many projects it holds anything.`,
 	f.StringVar(&r.sort, "sort", "", "sort by a field, or by one of late, due, wrong, touched, built, size: a `COLUMN`")
 	f.StringVar(&r.by, "by", "", "put projects with one value of a `FIELD` together")
 	f.StringVar(&r.use, "use", "", "for each line of a `TEMPLATE`, in how many projects it holds anything")
+	f.StringVar(&r.links, "links", "", "make or refresh the folder `DIR` of links to these projects")
+	_ = c.MarkFlagDirname("links")
 	f.StringVar(&r.outFile, "out", "", "write the rows into the `FILE`: "+outEndings)
 	f.BoolVar(&r.asJSON, "json", false, "print JSON")
 	_ = c.RegisterFlagCompletionFunc("template", a.completeTemplates)
@@ -109,7 +111,17 @@ func (r *projectsRun) run(args []string) error {
 	if err := r.keep(); err != nil {
 		return err
 	}
+	if r.links != "" {
+		var list []linked
+		for _, s := range r.list {
+			list = append(list, linked{s.subject.Dir.Name(), s.subject.Dir.Parent().Name(), string(s.subject.Dir)})
+		}
+		if err := r.makeLinks(r.links, list, r.asJSON); err != nil {
+			return err
+		}
+	}
 	switch {
+	case r.links != "" && r.use+r.outFile == "" && !r.asJSON:
 	case r.use != "":
 		return r.drawUse()
 	case r.outFile != "":

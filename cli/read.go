@@ -44,7 +44,7 @@ type readRun struct {
 func (a *app) readCommand() *cobra.Command {
 	r := &readRun{app: a, shown: map[*read.Entry]string{}, full: map[*read.Entry]string{}}
 	c := &cobra.Command{
-		Use:   "read [TEMPLATE] [PATH …]",
+		Use:   "read [TEMPLATE] [PATH …] [WORD …]",
 		Short: "Read file names back into their values, and find files by them.",
 		Long: `Read file names back into their values by naming conventions, and find files by them.
 
@@ -55,10 +55,14 @@ the names; elsewhere TEMPLATE says the conventions.
 With --where only what has a value is kept: client~marrow is a part of a text, without
 regard to case and accents; when=2027 is all that lies in that year; of dates, numbers
 and terms, ranges too: received=2027-01..2027-03, n=100.. . --newest shows one of those
-that differ only in a number or a day. Only what conventions speak of is counted.`,
+that differ only in a number or a day. Only what conventions speak of is counted.
+
+Words behind a folder are found there anywhere: in the names of files and folders, in the
+values of projects and in what was archived, with naming conventions or without.`,
 		Example: `  vestibula read commission "2027-03-09 oriel-pask recto 001.tif"
   vestibula read Clients --where client~marrow --where day=2027
   vestibula read Clients --convention invoice --out invoices.xlsx
+  vestibula read Clients pask leather
   vestibula read Clients --convention invoice --links "All invoices"`,
 		ValidArgsFunction: a.completeTemplate,
 		RunE:              func(_ *cobra.Command, args []string) error { return r.run(args) },
@@ -89,6 +93,9 @@ func (r *readRun) run(args []string) error {
 		}
 		paths = append(paths, r.in)
 	}
+	if at, words := r.words(paths); len(words) > 0 && r.in == "" && len(r.only)+len(r.where) == 0 && !r.newest && r.outFile == "" && !r.asCSV {
+		return r.findWords(at, words)
+	}
 	if len(paths) == 0 {
 		return unclear("name files, projects or folders\n"+examplesOf("read"), "which names?")
 	}
@@ -114,7 +121,7 @@ func (r *readRun) run(args []string) error {
 		r.found.Entries = read.Newest(r.found.Entries)
 	}
 	if r.links != "" {
-		if err := r.makeLinks(); err != nil {
+		if err := r.makeLinks(r.links, r.linkedEntries(), r.asJSON || r.asCSV); err != nil {
 			return err
 		}
 	}

@@ -19,63 +19,74 @@ import (
 
 // makeLinks makes a folder of links to what was found, or brings one up to date. Nothing else
 // in the folder is touched.
-func (r *readRun) makeLinks() error {
-	dir, err := filepath.Abs(r.links)
+func (a *app) makeLinks(links string, list []linked, quiet bool) error {
+	dir, err := filepath.Abs(links)
 	if err != nil {
 		return unclear("", "%v", err)
 	}
 	up, err := place.Real(filepath.Dir(dir))
 	if err != nil {
-		return unclear("make it first", "there is no folder \"%s\"", filepath.Dir(r.links))
+		return unclear("make it first", "there is no folder \"%s\"", filepath.Dir(links))
 	}
 	dir = string(up.Join(filepath.Base(dir)))
 	at, err := read.OpenLinks(dir)
 	switch {
 	case errors.Is(err, read.ErrNoFolder):
-		return refused("name another folder", "%s is there, and is no folder", r.links)
+		return refused("name another folder", "%s is there, and is no folder", links)
 	case errors.Is(err, read.ErrOthers):
-		return refused("name a new folder, or an empty one", "%s holds other things, and is no folder of links", r.links)
+		return refused("name a new folder, or an empty one", "%s holds other things, and is no folder of links", links)
 	case err != nil:
-		return refused("", "%s: %s cannot be read: %s", r.links, read.LinksFile, place.Reason(err))
+		return refused("", "%s: %s cannot be read: %s", links, read.LinksFile, place.Reason(err))
 	}
-	p, err := at.Plan(r.wantedLinks(dir))
+	p, err := at.Plan(wantedLinks(dir, list))
 	if err != nil {
 		return err
 	}
 	for _, name := range p.Taken {
-		r.note(term.Sprintf("%s has a %s of its own, which stays", r.links, name))
+		a.note(term.Sprintf("%s has a %s of its own, which stays", links, name))
 	}
 	if base := filepath.Base(dir); len(p.Changes) > 0 {
-		if err := r.propose(consent{named: true}, &task{Proposal: &proposal.Proposal{Set: &p.Set, Roots: []journal.Root{{Path: address.Text(base)}}},
+		if err := a.propose(consent{named: true}, &task{Proposal: &proposal.Proposal{Set: &p.Set, Roots: []journal.Root{{Path: address.Text(base)}}},
 			undertaking: undertaking{doing: "linking", head: journal.Head{What: "links", Title: base, Project: base}}}); err != nil {
 			return err
 		}
 	}
-	if !r.asJSON && !r.asCSV {
-		r.screen.Text(term.Good.Render("Linked") + term.Sprintf(": %s in %s, %s new, %s gone.", term.Count(p.Kept, "file"), r.links, term.Number(p.Made), term.Number(p.Gone)))
+	if !quiet {
+		a.screen.Text(term.Good.Render("Linked") + term.Sprintf(": %s in %s, %s new, %s gone.", term.Count(p.Kept, "link"), links, term.Number(p.Made), term.Number(p.Gone)))
 	}
 	return nil
 }
 
+// A linked thing is one that a link is to lead to.
+type linked struct{ name, of, full string }
+
+// linkedEntries are the files that were found by their names.
+func (r *readRun) linkedEntries() (list []linked) {
+	for _, e := range r.found.Entries {
+		if full := r.full[e]; full != "" { // else in an archive
+			one := linked{path.Base(e.Path), "", full}
+			if e.Project != nil {
+				one.of = e.Project.Dir.Name()
+			}
+			list = append(list, one)
+		}
+	}
+	return list
+}
+
 // wantedLinks are the links to what was found: by their own names or, where several have
-// one, with that of their project, then with a number.
-func (r *readRun) wantedLinks(dir string) map[string]string {
+// one, with that of what they lie in, then with a number.
+func wantedLinks(dir string, list []linked) map[string]string {
 	want := map[string]string{}
 	taken := map[string]bool{}
 	count := map[string]int{}
-	for _, e := range r.found.Entries {
-		count[tree.Folded(path.Base(e.Path))]++
+	for _, l := range list {
+		count[tree.Folded(l.name)]++
 	}
-	entries := slices.Clone(r.found.Entries)
-	slices.SortStableFunc(entries, func(a, b *read.Entry) int {
-		return strings.Compare(r.full[a], r.full[b])
-	})
-	for _, e := range entries {
-		full := r.full[e]
-		if full == "" {
-			continue // in an archive
-		}
-		full, err := filepath.Abs(full)
+	list = slices.Clone(list)
+	slices.SortStableFunc(list, func(a, b linked) int { return strings.Compare(a.full, b.full) })
+	for _, l := range list {
+		full, err := filepath.Abs(l.full)
 		if err != nil {
 			continue
 		}
@@ -83,13 +94,13 @@ func (r *readRun) wantedLinks(dir string) map[string]string {
 		if err != nil {
 			target = full
 		}
-		name := path.Base(e.Path)
-		if count[tree.Folded(name)] > 1 && e.Project != nil {
-			name = e.Project.Dir.Name() + " - " + name
+		name := l.name
+		if count[tree.Folded(name)] > 1 && l.of != "" {
+			name = l.of + " - " + name
 		}
 		ext := filepath.Ext(name)
 		for n := 2; taken[tree.Folded(name)]; n++ {
-			name = fmt.Sprintf("%s (%d)%s", path.Base(e.Path)[:len(path.Base(e.Path))-len(ext)], n, ext)
+			name = fmt.Sprintf("%s (%d)%s", l.name[:len(l.name)-len(ext)], n, ext)
 		}
 		taken[tree.Folded(name)] = true
 		want[name] = target

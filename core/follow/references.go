@@ -1,6 +1,7 @@
 package follow
 
 import (
+	"io/fs"
 	"net/url"
 	"path"
 	"path/filepath"
@@ -9,6 +10,8 @@ import (
 
 	"vestibula/core/address"
 	"vestibula/core/change"
+	"vestibula/core/label"
+	"vestibula/core/project"
 	"vestibula/core/reference"
 	"vestibula/core/tree"
 )
@@ -26,7 +29,7 @@ func References(set *change.Set, roots, tops []address.Address, trees map[addres
 			written[full(set, c.In, c.Path)] = true
 		}
 	}
-	search := &reference.Search{Moves: moves, Roots: slashed(roots), Tops: slashed(tops), Trees: map[string]*tree.Node{}, Skip: func(file string) bool {
+	search := &reference.Search{Texts: texts(), Moves: moves, Roots: slashed(roots), Tops: slashed(tops), Trees: map[string]*tree.Node{}, Skip: func(file string) bool {
 		after, _ := moves.After(file)
 		return written[after]
 	}}
@@ -34,6 +37,38 @@ func References(set *change.Set, roots, tops []address.Address, trees map[addres
 		search.Trees[dir.Slashed()] = n
 	}
 	return search.Find()
+}
+
+// texts returns what says which further endings are texts in a folder: those that the template of the
+// innermost project names.
+func texts() func(dir string) []string {
+	known, parsed := map[string][]string{}, map[string][]string{}
+	var of func(dir string) []string
+	of = func(dir string) []string {
+		if list, looked := known[dir]; looked {
+			return list
+		}
+		var list []string
+		if l, _, err := project.ReadLabel(filepath.FromSlash(dir)); err == nil {
+			var read bool
+			if list, read = parsed[l.Text]; !read {
+				if t, _, err := project.Parse(l, project.Shelf{Starters: func(*label.Build) fs.FS { return nil }}); err == nil {
+					list = t.Texts
+				}
+				parsed[l.Text] = list
+			}
+		} else if up := path.Dir(dir); up != dir {
+			list = of(up)
+		}
+		known[dir] = list
+		return list
+	}
+	return of
+}
+
+// Dead finds links in texts below roots that lead nowhere, and where what they name lies by now.
+func Dead(roots []address.Address, lost *reference.Lost) (*reference.Found, error) {
+	return (&reference.Search{Texts: texts(), Moves: reference.NewMoves(nil), Roots: slashed(roots), Lost: lost}).Find()
 }
 
 // Fix adds to a set what changes the links and texts that would lead nowhere. The error says

@@ -9,7 +9,9 @@ import (
 )
 
 // HeaderKeys are the keys of a header.
-func HeaderKeys() []string { return []string{"title", "about", "fields", "names", "rules", "ignore"} }
+func HeaderKeys() []string {
+	return []string{"title", "about", "fields", "names", "rules", "ignore", "texts"}
+}
 
 const fence = "---"
 

@@ -30,10 +30,12 @@ const (
 // A mention is a path that stands in a text.
 type mention struct {
 	start, end int
-	target     string                   // where it leads
-	root       string                   // the folder that it begins in where it begins with a slash
-	says       string                   // the path, without what its text has of codes
-	write      func(path string) string // how a path is written there
+	target     string                    // where it leads
+	root       string                    // the folder that it begins in where it begins with a slash
+	says       string                    // the path, without what its text has of codes
+	write      func(path string) string  // how a path is written there
+	become     func(after string) string // of a link by name: what it is to say
+	dead, note bool                      // it leads nowhere; it is a link by name
 }
 
 type finder struct {
@@ -42,6 +44,28 @@ type finder struct {
 	folders map[string]*folder
 	bytes   int // that were read
 	most    int // that are read
+}
+
+// writes are the endings of what may name paths and is not looked at, unless a template says so.
+var writes = func() map[string]bool {
+	all := map[string]bool{}
+	for _, ending := range strings.Fields("tex bib rst org adoc rtf doc docx odt ppt pptx odp") {
+		all["."+ending] = true
+	}
+	return all
+}()
+
+// count counts what is not looked at.
+func (f *Found) count(ending string) {
+	if f.Others == nil {
+		f.Others = map[string]int{}
+	}
+	f.Others[ending]++
+}
+
+// further reports whether a template names the ending of a file in a folder as one of texts.
+func (s *Search) further(dir, name string) bool {
+	return s.Texts != nil && path.Ext(name) != "" && slices.Contains(s.Texts(dir), strings.ToLower(path.Ext(name)[1:]))
 }
 
 // An entry is a text or a link that is to be looked at.
@@ -82,7 +106,10 @@ func (s *Search) entries(found *Found) (list []entry, err error) {
 	seen := map[string]bool{}
 	add := func(root, dir string, n *tree.Node) {
 		e := entry{root, "", n.Marks&tree.Link != 0}
-		if !e.link && readerOf(n.Name) == nil {
+		if !e.link && readerOf(n.Name) == nil && !s.further(path.Join(root, dir), n.Name) {
+			if ending := strings.ToLower(path.Ext(n.Name)); writes[ending] && !hidden(n.Name) {
+				found.count(ending)
+			}
 			return
 		}
 		e.rel = path.Join(dir, n.Name)
@@ -175,7 +202,11 @@ func (f *finder) read(in *place.Place, e *entry) {
 		return
 	}
 	f.found.Texts++
-	f.text(at, text, readerOf(path.Base(at)))
+	read := readerOf(path.Base(at))
+	if read == nil {
+		read = plain // a further ending
+	}
+	f.text(at, text, read)
 }
 
 // link looks at a link of the system.
@@ -214,17 +245,34 @@ func (f *finder) link(at string) {
 
 // text looks at a text.
 func (f *finder) text(at, text string, read reader) {
-	self, here := f.Moves.After(at)
+	self, here := at, true
+	if f.Lost == nil {
+		self, here = f.Moves.After(at)
+	}
 	if !here {
 		return
 	}
 	line, counted := 1, 0
 	for _, m := range read(f, text, path.Dir(at)) {
-		after, stays := f.Moves.After(m.target)
+		after, stays := f.after(m.target)
 		b := Broken{File: at, Says: text[m.start:m.end], start: m.start, end: m.end}
 		from := path.Dir(self)
 		switch {
+		case m.dead:
+			if lies := f.lost(at, &m); lies != "" && m.become != nil {
+				m.target = path.Join(path.Dir(at), m.says)
+				b.Becomes = m.become(lies)
+			} else if lies != "" {
+				b.Becomes = m.write(relative(from, lies))
+			}
+			if b.Becomes == b.Says || m.note && b.Becomes == "" {
+				continue
+			}
 		case !stays:
+		case m.become != nil:
+			if b.Becomes = m.become(after); b.Becomes == b.Says {
+				continue
+			}
 		case m.root != "":
 			if after == m.target {
 				continue
@@ -264,8 +312,12 @@ func (f *finder) names(dir string) *folder {
 	}
 	known = &folder{byKey: map[string]*tree.Node{}, byRun: map[string][]*tree.Node{}}
 	f.folders[dir] = known
-	entries, err := os.ReadDir(filepath.FromSlash(dir))
-	if err != nil {
+	real := dir
+	if f.Lost != nil {
+		real = f.Lost.Now(dir)
+	}
+	entries, err := os.ReadDir(filepath.FromSlash(real))
+	if err != nil && f.Lost == nil {
 		return known
 	}
 	for _, e := range entries {
@@ -282,10 +334,40 @@ func (f *finder) names(dir string) *folder {
 		run := runOf(key)
 		known.byRun[run] = append(known.byRun[run], n)
 	}
+	if f.Lost != nil {
+		known.gone(f.Lost, dir)
+	}
 	for _, list := range known.byRun {
 		slices.SortStableFunc(list, func(a, b *tree.Node) int { return len(b.Name) - len(a.Name) })
 	}
 	return known
+}
+
+// gone adds what lay in a folder and was moved.
+func (d *folder) gone(lost *Lost, dir string) {
+	for _, name := range lost.Gone[dir] {
+		key := norm.NFC.String(name)
+		if d.byKey[key] != nil {
+			continue
+		}
+		n := &tree.Node{Name: name, Kind: tree.File}
+		if info, err := os.Stat(filepath.FromSlash(lost.Now(path.Join(dir, name)))); err == nil && info.IsDir() {
+			n.Kind = tree.Folder
+		} else if err != nil {
+			continue // it went altogether
+		}
+		d.nodes = append(d.nodes, n)
+		d.byKey[key] = n
+		d.byRun[runOf(key)] = append(d.byRun[runOf(key)], n)
+	}
+}
+
+// after is where something comes to lie or, of what was moved before, lies by now.
+func (f *finder) after(at string) (to string, stays bool) {
+	if f.Lost != nil {
+		return f.Lost.Now(at), true
+	}
+	return f.Moves.After(at)
 }
 
 // runOf are the letters and digits that a text begins with.

@@ -89,6 +89,7 @@ type Found struct {
 	Texts  int      // so many were looked at
 	Links  int
 	Passed []Passed
+	Others map[string]int // what may name paths and was not looked at, by its ending
 
 	texts map[string]string // of files with broken references
 }
@@ -124,6 +125,13 @@ type Search struct {
 	// Skip says which files are left out, as those that the plan writes itself. It may be
 	// nil.
 	Skip func(file string) bool
+	// Texts returns further endings, without dots, that are texts in a folder. It may be nil.
+	Texts func(dir string) []string
+	// Lost, where it is given, has links be found that lead nowhere already.
+	Lost *Lost
+
+	mutex   sync.Mutex
+	indexes map[string]*index // by roots
 }
 
 // relative is the way from a file's folder to a path.

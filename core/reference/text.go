@@ -131,7 +131,8 @@ func (f *finder) address(list []mention, dir string, in spelling) []mention {
 	coded, spaces := strings.Contains(address, "%"), strings.Contains(address, " ")
 	m.write = func(to string) string { return escape(encoded(to, coded, spaces)) }
 	if !strings.HasPrefix(says, "/") {
-		if m.target, err = f.resolve(dir, says); err == nil {
+		m.target, err = f.resolve(dir, says)
+		if m.dead = err != nil; err == nil || f.Lost != nil && !strings.ContainsAny(says, "{}$<>*|\n") {
 			list = append(list, m)
 		}
 		return list
@@ -213,6 +214,7 @@ func markdown(f *finder, text, dir string) (list []mention) {
 		}
 		at++
 	}
+	list = f.named(list, text, dir)
 	slices.SortStableFunc(list, func(a, b mention) int { return a.start - b.start })
 	end := 0
 	list = slices.DeleteFunc(list, func(m mention) bool { // a tag in a link, and the like

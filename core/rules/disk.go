@@ -61,6 +61,16 @@ func links(c *context) (check, error) {
 	}}, err
 }
 
+// DeadLink is a link in a text, by its line, that leads nowhere; now says what it is to say by now, if
+// that is known.
+func DeadLink(path string, line int, says, now string) Finding {
+	f := Finding{Rule: "links", Severity: Error, Path: path, Message: say("line %d leads to %s, which is not there", line, shown(says)), Help: "write where it lies, or bring it back"}
+	if now != "" {
+		f.Help = fmt.Sprintf("it is “%s” by now", now)
+	}
+	return f
+}
+
 // A passing place is one in which nothing is to lie for long.
 type passing struct {
 	days int

@@ -154,6 +154,14 @@ func (c *compiler) header(h *outline.Header) {
 				continue
 			}
 			c.t.Ignore = p.Value.Texts()
+		case "texts":
+			if p.Value.Kind != Scalar && p.Value.Kind != Sequence {
+				c.want(p.Value, Sequence, p.Key, "texts: [tex, bib]")
+				continue
+			}
+			for _, ending := range p.Value.Texts() {
+				c.t.Texts = append(c.t.Texts, strings.ToLower(strings.TrimPrefix(ending, ".")))
+			}
 		default:
 			c.unknownKey(p, "header", outline.HeaderKeys())
 		}

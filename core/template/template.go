@@ -38,6 +38,7 @@ type Template struct {
 	Guide    Guide         // what writes the files with `guide`; nil leaves them empty
 	Rules    []Setting
 	Ignore   []string       // paths that checks of real folders pass by
+	Texts    []string       // endings, in small letters, of further texts in which links are looked for
 	Warnings outline.Errors // what is allowed but looks like a mistake
 
 	file     *outline.File
