@@ -99,7 +99,7 @@ func TestOptionalEndsOfNames(t *testing.T) {
 	// Of several conventions, each file gets the one that is for such.
 	out, status = d.run("put", "in", "--into", "Ola", "--convention", "note", "--convention", "sheet", "--yes")
 	require.Zero(t, status, out)
-	assert.Contains(t, d.has("Ola/Notes"), "009.md")
+	assert.Contains(t, d.has("Ola/Notes"), "009 - a.md", "what the old name says comes along")
 	sheets, err := filepath.Glob(filepath.Join(d.dir, "Ola/Notes/*sheet.csv"))
 	require.NoError(t, err)
 	assert.Len(t, sheets, 1)

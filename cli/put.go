@@ -314,7 +314,11 @@ func (r *putRun) nameAnew(p *standing.Planner) error {
 		}
 		sets[own] = set
 	}
-	n := &standing.Namer{Conventions: r.conventions, Given: r.raw, Now: r.now, Made: r.made,
+	var dirs []address.Address
+	for _, own := range r.projects {
+		dirs = append(dirs, own.Dir)
+	}
+	n := &standing.Namer{Conventions: r.conventions, Known: beside(dirs), Given: r.raw, Now: r.now, Made: r.made,
 		Wrong: func(own *standing.Project, name string) string { return fault(sets[own], name) }}
 	fresh, err := n.Name(p, coming)
 	var lacking *standing.NameError

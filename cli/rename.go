@@ -23,6 +23,7 @@ import (
 	"vestibula/core/outline"
 	"vestibula/core/place"
 	"vestibula/core/pool"
+	"vestibula/core/project"
 	"vestibula/core/rename"
 	"vestibula/core/rules"
 	"vestibula/core/table"
@@ -56,8 +57,11 @@ func (a *app) renameCommand() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "rename [TEMPLATE] CONVENTION PATH… [field=value …]",
 		Short: "Bring the names of files to a naming convention.",
-		Long: `Bring the names of files to a naming convention. What an older name says is read by the
-patterns of --from, or those under “was” in the convention, and written anew; what it
+		Long: `Bring the names of files to a naming convention. What an older name says is read as a person
+would: days in any order and with any signs, months by their names, numbers, choices, values
+that are known; what is left over is the free text. Where it is not clear in which order a
+day is written, other names in the folder may decide it; else it is asked. With --from it is
+read by your patterns alone, and by those under “was” in the convention before all. What it
 does not say comes from the project, from the folders on the way, from field=value, from
 a table with a row for each file, or from the file: day=made is when a photograph was
 taken or a document begun, day=changed when it was changed last.
@@ -170,9 +174,6 @@ func (r *renameRun) shapes(conv *template.Convention) error {
 			r.note(term.Sprintf("<%s> is no field of %s: it is read, and not kept", field, conv.Name))
 		}
 		shapes = append(shapes, name)
-	}
-	if len(shapes) == 0 && len(r.raw) == 0 {
-		return unclear(`for example: --from "<client> <received:d.m.yyyy>", or was: under the convention`, "how are the older names to be read?")
 	}
 	r.older = naming.NewOlder(conv, shapes)
 	return nil
@@ -424,10 +425,50 @@ func (r *renameRun) plan(conv *template.Convention) error {
 			return func(name string) string { return fault(set, name) }
 		},
 		Names: r.namesIn(),
+		Free:  len(r.from) == 0,
+		Known: r.knownValues(),
 	}
 	var err error
 	r.outcomes, err = job.Plan(r.files)
 	return err
+}
+
+// knownValues are the texts that are known of the projects in which files lie, and of those beside them.
+func (r *renameRun) knownValues() map[string][]value.Value {
+	var dirs []address.Address
+	for _, s := range r.locations {
+		if s.layout != nil {
+			dirs = append(dirs, s.layout.Dir)
+		}
+	}
+	return beside(dirs)
+}
+
+// beside are the texts that projects, and those beside them, have as values: by the names of their
+// fields. What cannot be read says nothing.
+func beside(dirs []address.Address) map[string][]value.Value {
+	all, looked, known := map[string][]value.Value{}, map[address.Address]bool{}, map[string]bool{}
+	for _, dir := range dirs {
+		up := dir.Parent()
+		if looked[up] {
+			continue
+		}
+		looked[up] = true
+		entries, _ := os.ReadDir(string(up))
+		for _, e := range entries {
+			l, _, err := project.ReadLabel(up.Join(e.Name()))
+			if err != nil || !e.IsDir() {
+				continue
+			}
+			for name, raw := range l.Raw() {
+				if key := name + "\x00" + raw.Text; raw.Text != "" && !known[key] {
+					known[key] = true
+					all[name] = append(all[name], value.Of(raw.Text))
+				}
+			}
+		}
+	}
+	return all
 }
 
 // fault is what rules find wrong with a name; "" for nothing.

@@ -115,6 +115,7 @@ type matcher struct {
 	endings map[string]bool                   // of which the template speaks
 	series  map[*template.Convention]*naming.Series
 	olders  map[*template.Convention]*naming.Older
+	free    map[*template.Convention]*naming.Free
 	named   map[*tree.Node]map[string]bool // names that files get, by their folders
 	spots   map[*tree.Node]spot            // of wanted folders that are there
 	gone    map[*tree.Node]*Thing          // wanted things that are missing

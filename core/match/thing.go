@@ -42,11 +42,12 @@ const (
 	InTheWay          // something of another kind has the name
 	Another           // it could be one more of a line that repeats
 	Followed          // the line that it comes from: see [Wanted]
+	Shape             // it says what the convention asks for, in another shape
 )
 
 // reasons are the words for reasons.
 var reasons = [...]string{
-	Former: "a former name", Number: "another number or mark in front", Spelling: "spelled otherwise", Slip: "a slip of the pen, it seems",
+	Former: "a former name", Shape: "brought to the shape of the others", Number: "another number or mark in front", Spelling: "spelled otherwise", Slip: "a slip of the pen, it seems",
 	Value: "the same line with other values", Contents: "it holds the same, it seems", SameName: "it belongs into another folder", Copied: "called a copy, it seems",
 	Followed: "the same line, under another name or number", Convention: "by its name", FileKind: "by its kind",
 }

@@ -85,12 +85,12 @@ func (m *matcher) held(line *template.Line, want *tree.Node, at spot) {
 	}
 }
 
-// older tells of a file whose name a convention of its folder had before: it is known what
-// it is called now, where the old name and the place say enough.
+// older tells of a file whose name has an older shape of a convention of its folder, or any shape that
+// can be read in one way: it is known what it is called now, where the old name and the place say enough.
 func (m *matcher) older(line *template.Line, at spot) bool {
 	stem, ending := naming.Split(at.node.Name)
 	for _, conv := range line.Holds {
-		if len(conv.Was) == 0 || len(conv.For) > 0 && !slices.Contains(conv.For, ending) {
+		if len(conv.For) > 0 && !slices.Contains(conv.For, ending) {
 			continue
 		}
 		o := m.olders[conv]
@@ -101,15 +101,19 @@ func (m *matcher) older(line *template.Line, at spot) bool {
 			o = naming.NewOlder(conv, conv.Was)
 			m.olders[conv] = o
 		}
-		read, misfit := o.Read(stem)
-		if misfit != nil || read == nil {
-			continue
-		}
 		known := template.Values{}
 		for _, f := range conv.Fields {
 			if v, _ := m.known(f.Name); v.Given() {
 				known[f.Name] = v
 			}
+		}
+		reason := Former
+		read, misfit := o.Read(stem)
+		if misfit != nil || read == nil {
+			if read = m.freely(conv, stem, known); read == nil {
+				continue
+			}
+			reason = Shape
 		}
 		values, err := o.Anew(read, nil, known)
 		if f := conv.NextField(); err != nil || f != nil && !values[f.Name].Given() {
@@ -120,7 +124,7 @@ func (m *matcher) older(line *template.Line, at spot) bool {
 			continue
 		}
 		name += at.node.Name[len(stem):]
-		t := m.tell(&Thing{Kind: Misnamed, Reason: Former, Node: at.node, Path: at.path, in: at.in, to: path.Join(path.Dir(at.to), name), Sure: true})
+		t := m.tell(&Thing{Kind: Misnamed, Reason: reason, Node: at.node, Path: at.path, in: at.in, to: path.Join(path.Dir(at.to), name), Sure: true})
 		beside := m.way[len(m.way)-1].real
 		if key := tree.Folded(name); m.named[beside] == nil || !m.named[beside][key] {
 			_, taken := find(beside.Children, name)
@@ -140,6 +144,26 @@ func (m *matcher) older(line *template.Line, at spot) bool {
 		return true
 	}
 	return false
+}
+
+// freely reads a name of any shape, where it can be read in one way only.
+func (m *matcher) freely(conv *template.Convention, stem string, known template.Values) *naming.Reading {
+	if naming.ByMachine(naming.Single(stem)) {
+		return nil
+	}
+	f := m.free[conv]
+	if f == nil {
+		if m.free == nil {
+			m.free = map[*template.Convention]*naming.Free{}
+		}
+		f = naming.NewFree(conv, nil)
+		m.free[conv] = f
+	}
+	g := f.Read(stem, known)
+	if len(g.Guesses) != 1 {
+		return nil
+	}
+	return naming.ReadingOf(conv, g.Guesses[0].Values)
 }
 
 // counted looks whether the number in a file's name, which counts on, is another's.

@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"fmt"
 	"slices"
+	"time"
 
 	"vestibula/core/pattern"
 	"vestibula/core/template"
@@ -74,6 +75,11 @@ func (o *Older) Own() *Reading {
 		}
 	}
 	return r
+}
+
+// ReadingOf is what some values say that were read from a name by no pattern of a convention.
+func ReadingOf(c *template.Convention, values template.Values) *Reading {
+	return &Reading{values, c.Pattern}
 }
 
 // Read returns what a name of an older shape, without its ending, says. Where
@@ -168,6 +174,12 @@ func (o *Older) Anew(read *Reading, spare template.Values, others ...template.Va
 		}
 		switch {
 		case whole:
+			values[f.Name] = v
+		case f.Default != nil:
+			v, err := f.Parse(*f.Default, time.Time{})
+			if err != nil {
+				return nil, err
+			}
 			values[f.Name] = v
 		case f.Next == template.Uncounted:
 			lack = append(lack, f.Name)

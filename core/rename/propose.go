@@ -47,8 +47,11 @@ func Propose(conv *template.Convention, outcomes []*Outcome, projects []string) 
 			dir, in, part = o.File.Dir, change.At{In: at.In, Path: path.Dir(at.Path)}, out.Part(address.Address(filepath.FromSlash(o.File.Dir)))
 			part.Most = shown
 		}
-		out.Set.Move(in.Below(o.File.Name), in.Below(o.Becomes), change.Is(tree.File), why)
-		part.Add(proposal.Step{Op: change.Move, From: o.File.Name, To: o.Becomes, Why: o.Note})
+		o.step = &proposal.Step{Op: change.Move, From: o.File.Name, To: o.Becomes, Why: o.Note, Probable: o.Probable, Agreed: o.Agreed, Group: o.Shape}
+		part.Steps = append(part.Steps, o.step)
+		if o.step.Goes() {
+			out.Set.Move(in.Below(o.File.Name), in.Below(o.Becomes), change.Is(tree.File), why).Probable = o.Probable
+		}
 	}
 	leave(out, outcomes, count[Left])
 	if n := count[Fits]; n > 0 {
@@ -58,6 +61,19 @@ func Propose(conv *template.Convention, outcomes []*Outcome, projects []string) 
 		out.Remark(files(n, "is", "are") + " passed by: " + conv.Name + " is for " + strings.Join(conv.For, ", ") + ".")
 	}
 	return out, nil
+}
+
+// Answered takes over what somebody has answered to the steps of a proposal, and reports whether it is
+// another one now.
+func Answered(outcomes []*Outcome) (changed bool) {
+	for _, o := range outcomes {
+		if s := o.step; s != nil && o.Probable && (s.Agreed || s.Refused) {
+			if changed, o.Agreed = true, s.Agreed; s.Refused {
+				o.Kind, o.Why = Left, "somebody said no to “"+o.Becomes+"”"
+			}
+		}
+	}
+	return changed
 }
 
 // shown is how many files of a folder are shown: a person reads them one by one.

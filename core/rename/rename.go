@@ -12,6 +12,7 @@ import (
 	"vestibula/core/match"
 	"vestibula/core/naming"
 	"vestibula/core/pool"
+	"vestibula/core/proposal"
 	"vestibula/core/template"
 	"vestibula/core/tree"
 	"vestibula/core/value"
@@ -47,10 +48,16 @@ type Outcome struct {
 	Becomes string // its new name
 	Why     string // it is left
 	Stopped int    // in bytes of the name: where reading stopped
+	Lacks   string // the field that nothing says, where that is why
 	Note    string // what in it came from elsewhere than the name
 	Own     bool   // a table has a row for it alone
+	// Probable says that its name can be read in several ways: one answer is for all of a Shape.
+	Probable, Agreed bool
+	Shape            string
 
-	with bool // it goes with another one
+	with   bool // it goes with another one
+	unread bool // no pattern reads its name
+	step   *proposal.Step
 }
 
 // A Job says how names are made anew.
@@ -70,6 +77,9 @@ type Job struct {
 	// Judge returns what says what rules find wrong with a name that is to be, "" for
 	// nothing; for one goroutine.
 	Judge func() func(name string) string
+	// Free says that names of any shape are read, and Known are values of text fields, for that.
+	Free  bool
+	Known map[string][]value.Value
 	// Names are those of all that lies in a folder now. Several goroutines may ask.
 	Names func(dir string) []string
 }
@@ -100,6 +110,9 @@ func (j *Job) Plan(files []*File) ([]*Outcome, error) {
 		}
 	})
 	conv := j.Older().Convention
+	if j.Free {
+		j.guess(outcomes, places, values)
+	}
 	alike(outcomes, values)
 	j.count(conv, outcomes, values)
 	pool.Each(len(files), together, func(numbers iter.Seq[int]) {
@@ -127,10 +140,16 @@ func (j *Job) count(conv *template.Convention, outcomes []*Outcome, values []tem
 		return
 	}
 	next, shared := map[string]int{}, map[string]value.Value{}
-	for i, o := range outcomes {
-		if o.Kind != Renamed || values[i][series.Field.Name].Given() {
-			continue
+	var order []int // what is sure first: the others may never get theirs
+	for _, probable := range []bool{false, true} {
+		for i, o := range outcomes {
+			if o.Kind == Renamed && o.Probable == probable && !values[i][series.Field.Name].Given() {
+				order = append(order, i)
+			}
 		}
+	}
+	for _, i := range order {
+		o := outcomes[i]
 		stem := o.File.Dir + "/" + naming.Unended(o.File.Name)
 		if n, known := shared[stem]; known && naming.Unended(o.File.Name) != "" {
 			values[i][series.Field.Name] = n
@@ -224,10 +243,10 @@ func (j *Job) look(older *naming.Older, o *Outcome, place template.Values) templ
 	read, misfit := older.Read(stem)
 	switch {
 	case misfit != nil:
-		o.Kind, o.Why, o.Stopped = Left, misfit.Message, misfit.At
+		o.Kind, o.Why, o.Stopped, o.unread = Left, misfit.Message, misfit.At, true
 		return nil
 	case read == nil:
-		o.Kind, o.Why = Left, "no older shape is known"
+		o.Kind, o.Why, o.unread = Left, "no older shape is known", true
 		return nil
 	}
 	own, spare, note := j.Own(o.File)

@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"vestibula/core/match"
+	"vestibula/core/naming"
 	"vestibula/core/tree"
 )
 
@@ -82,13 +83,15 @@ func whatIsIn(t *match.Thing) Message {
 
 func misnamed(t *match.Thing) (message Message, help string) {
 	is := path.Base(t.Path)
-	if t.Reason == match.Former && t.Says != "" {
+	if (t.Reason == match.Former || t.Reason == match.Shape) && t.Says != "" {
 		return say("%s would be called %s now, and that name is taken", shown(is), shown(t.Says)), "look which of them is to stay"
 	}
 	to := shown(path.Base(t.Final()))
 	switch t.Reason {
 	case match.Former:
 		message = say("%s is called %s now", shown(is), to)
+	case match.Shape:
+		message = say("%s is to be %s: names there have that shape", shown(is), to)
 	case match.Number:
 		message = say("%s has another number or mark in front: it is to be %s", shown(is), to)
 	case match.Spelling:
@@ -136,7 +139,7 @@ func unfit(t *match.Thing) (message Message, help string) {
 	}
 	help = "they look like " + t.Says
 	switch {
-	case byMachine(name):
+	case naming.ByMachine(name):
 		return say("%s is still named by the camera or a program", shown(name)), help
 	case t.Misfit != nil:
 		return say("%s is not named as files in %s are: %s", shown(name), folderOf(t.Path), t.Misfit.Message), help
@@ -177,9 +180,6 @@ func RuleOf(t *match.Thing) string {
 	}
 	return "strays"
 }
-
-// ByMachine reports whether a name is one that cameras, scanners and programs give.
-func ByMachine(name string) bool { return byMachine(name) }
 
 func strayed(t *match.Thing) (message Message, help string) {
 	name := path.Base(t.Path)

@@ -2,9 +2,7 @@ package rules
 
 import (
 	"fmt"
-	"regexp"
 	"strings"
-	"sync"
 
 	"vestibula/core/naming"
 	"vestibula/core/template"
@@ -49,7 +47,7 @@ func vagueNames(c *context) (check, error) {
 	severity := Warning // a name is never wrong, but it can mislead
 	return check{folder: func(f *Folder, report func(Finding)) {
 		eachName(f, func(n *tree.Node) {
-			if given && byMachine(n.Name) {
+			if given && naming.ByMachine(n.Name) {
 				finding := f.finding("vague-names", severity, n)
 				finding.Message = say("%s is a name that a device or a program gave, or one to be filled in", shown(n.Name))
 				finding.Help = "name what is in it"
@@ -69,29 +67,4 @@ func vagueNames(c *context) (check, error) {
 			}
 		})
 	}}, nil
-}
-
-// machineNames are the names that cameras, scanners and programs give, copies, and
-// those that stand for one to come: IMG_2044, Scan0012, Document1, report (1), Copy
-// of …, Your name, TBD.
-var machineNames = sync.OnceValue(func() *regexp.Regexp {
-	return regexp.MustCompile(`(?i)^(?:(?:img|dsc|dscf|dscn|pict|mvi|vid|gopr|scan|scanned|screenshot|screen shot)[ _-]?[0-9]*` +
-		`|(?:image|photo|document|doc|book|sheet|page|presentation|recording|untitled)[0-9]+` +
-		`|(?:screenshot|screen shot|copy of) .*|.+ \([0-9]{1,3}\)|.+ - copy|your name|name here|tbd|todo)$`)
-})
-
-// byMachine reports whether a name is such a one.
-func byMachine(name string) bool {
-	stem := name
-	if end := template.Extension(name); end != "" {
-		stem = name[:len(name)-len(end)-1]
-	}
-	if stem == "" {
-		return false
-	}
-	// Most names are none: those that are begin or end so.
-	if last := stem[len(stem)-1]; !isDigit(last) && last != ')' && strings.IndexByte("ctnysCTNYS", stem[0]) < 0 {
-		return false
-	}
-	return !(isDigit(stem[0]) && isDigit(stem[len(stem)-1])) && machineNames().MatchString(stem)
 }

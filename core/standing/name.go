@@ -24,10 +24,13 @@ type Namer struct {
 	// Made returns the day on which a file came about, and from where that is known.
 	Made func(f *File) (day time.Time, from string)
 	Now  time.Time
+	// Known are texts that fields may have, also of other projects.
+	Known map[string][]value.Value
 	// Wrong says what the rules of a project's template find wrong with a name; "" for nothing.
 	Wrong func(p *Project, name string) string
 
 	numbers map[string]int
+	free    map[*template.Convention]*naming.Free
 	readers map[*template.Convention]*naming.Reader
 }
 
@@ -123,7 +126,12 @@ func (n *Namer) one(p *Planner, f *File, by string, day time.Time, from string) 
 		}
 		for _, list := range g.places {
 			for _, h := range list {
-				values, dated, err := n.values(g.conv, h, day)
+				said, open := n.says(g.conv, h, f)
+				if open != "" {
+					o.Kind, o.Why, o.Help = Nowhere, open, Remedy{Kind: SayMore}
+					return o, nil
+				}
+				values, dated, err := n.values(g.conv, h, day, said)
 				if err != nil {
 					if e, is := err.(*NameError); is {
 						lacking = e
@@ -172,7 +180,7 @@ func (n *Namer) one(p *Planner, f *File, by string, day time.Time, from string) 
 
 // values are what a name is made of: what was given, what the place knows, and the day.
 // Dated says that the day came from the file.
-func (n *Namer) values(conv *template.Convention, h *holding, day time.Time) (values template.Values, dated bool, err error) {
+func (n *Namer) values(conv *template.Convention, h *holding, day time.Time, said template.Values) (values template.Values, dated bool, err error) {
 	values = h.place.Values.Clone()
 	known := template.Values{}
 	for _, f := range conv.Fields {
@@ -189,9 +197,11 @@ func (n *Namer) values(conv *template.Convention, h *holding, day time.Time) (va
 		v, given := known[f.Name]
 		switch {
 		case given:
-		case values[f.Name].Kind == f.Type.Kind && values[f.Name].Given():
-			continue
 		case f.Next > template.Uncounted:
+			continue
+		case said[f.Name].Given() && (f.Type.Kind != value.Text || !values[f.Name].Given() || !conv.Pattern.Agrees(f.Name, said[f.Name], values[f.Name])):
+			v = said[f.Name]
+		case values[f.Name].Kind == f.Type.Kind && values[f.Name].Given():
 			continue
 		case f.Type.Kind == value.Date, f.Type.Kind == value.Month, f.Type.Kind == value.Year:
 			v, dated = f.Type.Specimen(f.Name, value.OfDate(day)), true
@@ -209,6 +219,36 @@ func (n *Namer) values(conv *template.Convention, h *holding, day time.Time) (va
 		return nil, false, lacking
 	}
 	return values, dated, nil
+}
+
+// says is what the old name of a file says of the fields of a convention, at a place; open says that
+// it can be read in several ways. A name that a camera or a program gave says nothing.
+func (n *Namer) says(conv *template.Convention, h *holding, f *File) (said template.Values, open string) {
+	stem, _ := naming.Split(path.Base(f.Path))
+	if naming.ByMachine(naming.Single(stem)) {
+		return nil, ""
+	}
+	free := n.free[conv]
+	if free == nil {
+		free = naming.NewFree(conv, n.Known)
+		if n.free == nil {
+			n.free = map[*template.Convention]*naming.Free{}
+		}
+		n.free[conv] = free
+	}
+	guesses := free.Read(stem, h.place.Values).Guesses
+	if len(guesses) == 0 {
+		return nil, ""
+	}
+	for _, g := range guesses[1:] {
+		for _, field := range conv.Fields {
+			_, given := n.Given[field.Name]
+			if a, b := guesses[0].Values[field.Name], g.Values[field.Name]; !given && field.Type.Kind.Calendar() && a.Given() && b.Given() && !a.Equal(b) {
+				return nil, fmt.Sprintf("its %s could be %s or %s", field.Name, a, b)
+			}
+		}
+	}
+	return guesses[0].Values, ""
 }
 
 // write makes the name, with the next number where one counts on.

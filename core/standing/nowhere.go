@@ -8,7 +8,6 @@ import (
 	"vestibula/core/match"
 	"vestibula/core/naming"
 	"vestibula/core/pattern"
-	"vestibula/core/rules"
 	"vestibula/core/template"
 	"vestibula/core/value"
 )
@@ -78,7 +77,7 @@ func (p *Planner) nowhere(name string) (why string, help Remedy) {
 		}
 	}
 	switch {
-	case rules.ByMachine(name):
+	case naming.ByMachine(name):
 		return "it is still named by the camera or a program", p.remedy(ending)
 	case closest != nil && closest.Near():
 		return fmt.Sprintf("its name does not read as %s: %s", conv.Name, closest.Message), Remedy{Kind: ByConvention, Name: conv.Name}
