@@ -356,3 +356,22 @@ func TestWhatBuildRefusesIsRefusedEverywhere(t *testing.T) {
 		assert.Contains(t, before, at)
 	}
 }
+
+// Two clients that become one, and an item that is there already, are refused as a whole.
+func TestWhatCannotBecomeOneIsRefused(t *testing.T) {
+	t.Parallel()
+	d := newDesk(t, "t.folders", "---\nfields: { client: Who?, job: Which?, rooms: { type: list } }\n---\n<client>\n    Brand\n    <job> | project\n        <room> | each: room in rooms\n")
+	for _, client := range []string{"Ann", "Bob"} {
+		d.run("build", "t", "client="+client, "job=One", "rooms=A; B", "--into", ".", "--yes")
+	}
+	before := d.whole(".")
+	for _, c := range [][2]string{{"client=Bob", "“Bob/One” is there already, or another one goes there"}, {"rooms=A; A", "“A” would be made twice in one place"}} {
+		out, status := d.run("upgrade", "Ann/One", c[0], "--yes")
+		assert.Equal(t, 1, status, out)
+		assert.Contains(t, out, c[1])
+		assert.Equal(t, before, d.whole("."))
+	}
+	out, status := d.run("upgrade", "Ann/One", "client=", "--yes")
+	assert.NotZero(t, status, out)
+	assert.Equal(t, before, d.whole("."))
+}

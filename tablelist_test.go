@@ -60,7 +60,7 @@ func TestRowsThatHaveChangedAreAskedFor(t *testing.T) {
 	before := d.whole(".")
 	out, status = build("--yes", "--changed")
 	assert.Equal(t, 1, status)
-	assert.Contains(t, flat(out), "“Hart/New” is there already, or is made by another row to leave them out: vestibula build j")
+	assert.Contains(t, flat(out), "“Hart/New” is there already, or another one goes there to leave them out: vestibula build j")
 	assert.Equal(t, before, d.whole("."))
 	w := d.window(140, d.environment(), "build", "j", "--into", ".", "--table", "j.csv", "--only-good")
 	w.answer("Bring 3 projects up to date as well?", "y")

@@ -228,6 +228,11 @@ func (b *buildRun) compareKept(template string) error {
 		return err
 	}
 	if r.changed {
+		lost, err := b.lost()
+		if err != nil {
+			return err
+		}
+		x.Went = lost.Now
 		if err := b.bringUp(template); err != nil {
 			return err
 		}
@@ -386,7 +391,7 @@ func (r *upgradeRun) apart() {
 			}
 		}
 		r.jobs = slices.DeleteFunc(r.jobs, func(u *upgrading) bool {
-			if u.Renames() {
+			if u.Renames() && len(r.each) > 0 {
 				r.bad = append(r.bad, fmt.Sprintf("%s: which item of a list got which other name is only probable; %s", fromHere(u.project.Dir), advise("to answer that", "upgrade", typed(fromHere(u.project.Dir)))))
 				return true
 			}
@@ -395,7 +400,7 @@ func (r *upgradeRun) apart() {
 				return false
 			}
 			again = true
-			r.bad = append(r.bad, fmt.Sprintf("%s: “%s” is there already, or is made by another row", fromHere(u.project.Dir), fromHere(to)))
+			r.bad = append(r.bad, fmt.Sprintf("%s: “%s” is there already, or another one goes there", fromHere(u.project.Dir), fromHere(to)))
 			return true
 		})
 	}

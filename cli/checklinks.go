@@ -62,11 +62,11 @@ func (r *checkRun) textLinks(reports []*inspect.Report) (*reference.Found, error
 }
 
 // lost knows by the history where things were, and where they are now.
-func (r *checkRun) lost() (*reference.Lost, error) {
+func (a *app) lost() (*reference.Lost, error) {
 	type moved struct{ forth, back map[string]string }
 	var all []moved
 	gone := map[string][]string{}
-	err := r.journal(func(j *journal.Journal) error {
+	err := a.journal(func(j *journal.Journal) error {
 		records, err := j.Records()
 		if err != nil {
 			return err

@@ -102,6 +102,7 @@ func (r *upgradeRun) run(args []string) error {
 			return err
 		}
 	}
+	r.apart()
 	if len(r.bad) > 0 {
 		for _, b := range r.bad {
 			r.side.Text(term.Bad.Render("vestibula:") + " " + term.Visible(b))

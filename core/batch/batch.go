@@ -79,6 +79,7 @@ type Batch struct {
 	Now      time.Time               // what "today" means
 	Done     func(n int)             // is called with how many rows were just looked at; may be nil
 	Counter  *Counter                // gives rows their numbers, where the template counts
+	Went     func(at string) string  // where the history says that something lies by now; may be nil
 
 	Builds   []*Build  // of the good rows, in their order
 	Problems []Problem // of the others, in the order of the rows

@@ -72,12 +72,21 @@ func (b *Batch) marks(into address.Address, labels []*Label, becomes map[address
 			marks[k.Row] = table.Mark{Where: string(dir), ID: k.ID}
 		}
 		for _, other := range b.Aside(k.Row) {
-			if dir != "" && !b.Table.Marked(&other) && becomes != nil {
+			switch {
+			case dir == "" || becomes == nil:
+			case !b.Table.Marked(&other):
 				marks[other.Number] = table.Mark{When: b.Now, Where: string(dir), ID: k.ID}
+			case b.Table.Marking(&other).Where != string(dir):
+				marks[other.Number] = table.Mark{Where: string(dir), ID: k.ID}
 			}
 		}
 	}
 	return marks
+}
+
+// went reports whether the history says that the project of a row went where it is.
+func (b *Batch) went(k *Kept) bool {
+	return b.Went != nil && b.Went(address.Address(k.Marking.Where).Slashed()) == k.Dir.Slashed()
 }
 
 // Updates returns the values that rows have by now, and their projects have not, by the folders
@@ -90,7 +99,7 @@ func (b *Batch) Updates(shown func(dir address.Address) string) map[address.Addr
 		case k.Standing == Unclear:
 			b.Problems = append(b.Problems, Problem{Row: k.Row, Message: k.Why})
 		case k.Standing != Changed:
-		case k.Moved() && k.Marking.Where != "": // a label is no proof
+		case k.Moved() && k.Marking.Where != "" && !b.went(k): // a label is no proof
 			b.Problems = append(b.Problems, Problem{Row: k.Row, Message: fmt.Sprintf("it was built in %s; %s says that it is that project, and may be a copy of it: bring that up to date by itself", shown(address.Address(k.Marking.Where)), shown(k.Dir))})
 		default:
 			raw, is := map[string]template.Raw{}, label.NewBuild(b.Template, k.Values, b.Now, "").Raw()

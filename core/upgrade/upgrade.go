@@ -230,7 +230,8 @@ func (pl *Planner) judge(p *Plan, w *match.Wanted) error {
 			touched[path.Join(own, s.To)] = true
 		}
 	}
-	if len(touched) == 0 {
+	others := p.otherValues()
+	if len(touched) == 0 && !others {
 		return nil
 	}
 	set := pl.rules[p.job.Template]
@@ -245,7 +246,7 @@ func (pl *Planner) judge(p *Plan, w *match.Wanted) error {
 		pl.rules[p.job.Template] = set
 	}
 	for _, f := range set.Check(w.Expansion.Root.Built()) {
-		if f.Severity == rules.Error && touched[f.Path] {
+		if f.Severity == rules.Error && (touched[f.Path] || others && f.Rule == "same-name") {
 			return &NameError{f}
 		}
 	}
