@@ -107,6 +107,9 @@ func (r *upgradeRun) run(args []string) error {
 		for _, b := range r.bad {
 			r.side.Text(term.Bad.Render("vestibula:") + " " + term.Visible(b))
 		}
+		if len(r.jobs) == 0 {
+			return refused("", "Nothing was changed.")
+		}
 		if !r.onlyGood {
 			return refused(r.sameCall("to leave them out", "--only-good").String(), "Nothing was changed: %s in the way.", term.Count(len(r.bad), "thing")+isOrAre(len(r.bad)))
 		}
