@@ -120,6 +120,11 @@ func (r *readRun) run(args []string) error {
 	if r.newest {
 		r.found.Entries = read.Newest(r.found.Entries)
 	}
+	return r.tell()
+}
+
+// tell links, writes, prints or draws what was found.
+func (r *readRun) tell() (err error) {
 	if r.links != "" {
 		if err := r.makeLinks(r.links, r.linkedEntries(), r.asJSON || r.asCSV); err != nil {
 			return err
@@ -136,13 +141,18 @@ func (r *readRun) run(args []string) error {
 	default:
 		r.draw()
 	}
-	for _, path := range r.unread {
-		r.side.Text(term.Bad.Render("vestibula:") + " " + term.Visible(path) + " cannot be read; the rest was")
-	}
+	r.tellUnread()
 	if err == nil && (r.strict && len(r.found.Misfits) > 0 || len(r.unread) > 0) {
 		err = found
 	}
 	return err
+}
+
+// tellUnread tells what could not be read.
+func (r *readRun) tellUnread() {
+	for _, path := range r.unread {
+		r.side.Text(term.Bad.Render("vestibula:") + " " + term.Visible(path) + " cannot be read; the rest was")
+	}
 }
 
 // choose takes the template from the arguments, if one is named.

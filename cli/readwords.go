@@ -50,19 +50,7 @@ func (r *readRun) findWords(at string, typed []string) error {
 	for _, u := range there.Unseen() {
 		r.unread = append(r.unread, u.Path)
 	}
-	open := map[string]*project.Project{}
-	for i := range there.Projects {
-		own := &there.Projects[i]
-		p, err := (*project.Project)(nil), own.Err
-		if err == nil {
-			p, err = r.store().Open(own.Dir, own.Label)
-		}
-		if err != nil {
-			r.badLabel(own.Dir, err)
-			continue
-		}
-		open[strings.TrimPrefix(own.Path, ".")] = p
-	}
+	open := r.opened(there)
 	archived := there.Archived()
 	if err := inspect.Prune(there.Root); err != nil {
 		return unreadable(at, err)
@@ -102,13 +90,29 @@ func (r *readRun) findWords(at string, typed []string) error {
 	case r.links == "":
 		r.drawWords(typed, hits, shown)
 	}
-	for _, path := range r.unread {
-		r.side.Text(term.Bad.Render("vestibula:") + " " + term.Visible(path) + " cannot be read; the rest was")
-	}
+	r.tellUnread()
 	if err == nil && len(r.unread) > 0 {
 		err = found
 	}
 	return err
+}
+
+// opened are the projects that were found, by their paths; what cannot be opened is told.
+func (r *readRun) opened(there *project.Found) map[string]*project.Project {
+	open := map[string]*project.Project{}
+	for i := range there.Projects {
+		own := &there.Projects[i]
+		p, err := (*project.Project)(nil), own.Err
+		if err == nil {
+			p, err = r.store().Open(own.Dir, own.Label)
+		}
+		if err != nil {
+			r.badLabel(own.Dir, err)
+			continue
+		}
+		open[strings.TrimPrefix(own.Path, ".")] = p
+	}
+	return open
 }
 
 // hitWords are how many of a kind there are.

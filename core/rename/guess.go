@@ -75,6 +75,12 @@ func (j *Job) guess(outcomes []*Outcome, places, values []template.Values) {
 			said[i] = free.Read(stem, places[i])
 		}
 	})
+	j.settleGuesses(outcomes, which, said, places, values)
+}
+
+// settleGuesses settles which of the guesses at names are meant.
+func (j *Job) settleGuesses(outcomes []*Outcome, which []int, said []*naming.Guessed, places, values []template.Values) {
+	older := j.Older()
 	decided := map[string]map[naming.Order]bool{} // in what orders days are written, by folders and shapes
 	key := func(i int) string { return outcomes[i].File.Dir + "\x00" + said[i].Shape }
 	for _, i := range which {

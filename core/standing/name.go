@@ -113,68 +113,85 @@ func (n *Namer) by(p *Planner, ending string) (by string) {
 	return by
 }
 
-// one gives one file its name and place.
-func (n *Namer) one(p *Planner, f *File, by string, day time.Time, from string) (*Outcome, error) {
-	o := &Outcome{File: f}
-	var spots []Spot
-	var conv *template.Convention
-	var lacking *NameError
-	dayFrom, against := "", ""
+// A naming place is where a file can go under a new name.
+type called struct {
+	spots   []Spot
+	conv    *template.Convention
+	lacking *NameError
+	dayFrom string // where the day comes from, if not from the name
+	against string // what keeps it from the others
+	open    string // what its old name leaves open
+}
+
+// places are the places where a file can go under a name of a convention.
+func (n *Namer) places(p *Planner, f *File, by string, day time.Time, from string) (*called, error) {
+	c := &called{}
 	for _, g := range p.groups {
 		if g.conv.Name != by {
 			continue
 		}
-		for _, list := range g.places {
-			for _, h := range list {
-				said, open := n.says(g.conv, h, f)
-				if open != "" {
-					o.Kind, o.Why, o.Help = Nowhere, open, Remedy{Kind: SayMore}
-					return o, nil
+		for h := range g.holdings() {
+			said, open := n.says(g.conv, h, f)
+			if open != "" {
+				c.open = open
+				return c, nil
+			}
+			values, dated, err := n.values(g.conv, h, day, said)
+			if err != nil {
+				if e, is := err.(*NameError); is {
+					c.lacking = e
+					continue
 				}
-				values, dated, err := n.values(g.conv, h, day, said)
-				if err != nil {
-					if e, is := err.(*NameError); is {
-						lacking = e
-						continue
-					}
-					return nil, err
+				return nil, err
+			}
+			for i, field := range g.conv.Fields {
+				g.values[i] = values[field.Name]
+			}
+			if s, ok := g.spot(h); ok && !contains(c.spots, s) {
+				s.Values = values
+				c.spots, c.conv = append(c.spots, s), g.conv
+				if c.dayFrom = ""; dated {
+					c.dayFrom = "the day is " + from
 				}
-				for i, field := range g.conv.Fields {
-					g.values[i] = values[field.Name]
-				}
-				if s, ok := g.spot(h); ok && !contains(spots, s) {
-					s.Values = values
-					spots, conv = append(spots, s), g.conv
-					if dayFrom = ""; dated {
-						dayFrom = "the day is " + from
-					}
-				} else if slot := match.Contradiction(g.conv, g.values, h.place.Values); !ok && slot != "" && against == "" {
-					against = fmt.Sprintf(": %s would be %s, and there it is %s", slot, values[slot], h.place.Values[slot])
-				}
+			} else if slot := match.Contradiction(g.conv, g.values, h.place.Values); !ok && slot != "" && c.against == "" {
+				c.against = fmt.Sprintf(": %s would be %s, and there it is %s", slot, values[slot], h.place.Values[slot])
 			}
 		}
 	}
-	o.Spots = spots
+	return c, nil
+}
+
+// one gives one file its name and place.
+func (n *Namer) one(p *Planner, f *File, by string, day time.Time, from string) (*Outcome, error) {
+	o := &Outcome{File: f}
+	c, err := n.places(p, f, by, day, from)
+	if err != nil {
+		return nil, err
+	}
+	o.Spots = c.spots
 	switch {
-	case len(spots) == 0 && lacking != nil:
-		return nil, lacking
-	case len(spots) == 0:
-		o.Kind, o.Why = Nowhere, "no folder that holds "+by+" agrees with its day and values"+against
+	case c.open != "":
+		o.Kind, o.Why, o.Help = Nowhere, c.open, Remedy{Kind: SayMore}
 		return o, nil
-	case len(spots) > 1:
-		slices.SortFunc(spots, func(a, b Spot) int {
+	case len(c.spots) == 0 && c.lacking != nil:
+		return nil, c.lacking
+	case len(c.spots) == 0:
+		o.Kind, o.Why = Nowhere, "no folder that holds "+by+" agrees with its day and values"+c.against
+		return o, nil
+	case len(c.spots) > 1:
+		slices.SortFunc(c.spots, func(a, b Spot) int {
 			return cmp.Or(cmp.Compare(a.Project.Shown, b.Project.Shown), cmp.Compare(a.Dir, b.Dir))
 		})
-		o.Kind, o.Why, o.Help = Several, "named by "+by, apart(spots, conv)
+		o.Kind, o.Why, o.Help = Several, "named by "+by, apart(c.spots, c.conv)
 		return o, nil
 	}
-	name, err := n.write(p, conv, &spots[0], naming.Ending(conv, path.Base(f.Path)))
+	name, err := n.write(p, c.conv, &c.spots[0], naming.Ending(c.conv, path.Base(f.Path)))
 	if err != nil {
 		o.Kind, o.Why = Nowhere, err.Error()
 		return o, nil
 	}
-	f.Fresh, f.Day = name, dayFrom
-	o.Path, o.Why, o.by = path.Join(spots[0].Dir, name), "named by "+by, conv
+	f.Fresh, f.Day = name, c.dayFrom
+	o.Path, o.Why, o.by = path.Join(c.spots[0].Dir, name), "named by "+by, c.conv
 	return o, nil
 }
 

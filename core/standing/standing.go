@@ -8,6 +8,7 @@ package standing
 
 import (
 	"cmp"
+	"iter"
 	"path"
 	"slices"
 	"strings"
@@ -351,6 +352,19 @@ func (g *group) value(slot string) value.Value {
 		}
 	}
 	return value.Value{}
+}
+
+// holdings are the places of a group, in no order.
+func (g *group) holdings() iter.Seq[*holding] {
+	return func(yield func(*holding) bool) {
+		for _, list := range g.places {
+			for _, h := range list {
+				if !yield(h) {
+					return
+				}
+			}
+		}
+	}
 }
 
 // spot returns the folder that a name which was just read says, if the place agrees.

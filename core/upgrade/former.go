@@ -58,7 +58,7 @@ func (p *Plan) formerNames() {
 			case !p.stands(c):
 				conv, values, misfit := reads.Read(path.Base("/"+at), c.Name)
 				if misfit == nil && conv != nil {
-					p.offer(n, c, at, conv, values, list)
+					p.offer(&saying{n, c, at, conv, values}, list)
 				}
 			}
 		}
@@ -66,8 +66,17 @@ func (p *Plan) formerNames() {
 	walk(p.job.Seen, "")
 }
 
-// offer offers a file in a folder the name that says what is so by now.
-func (p *Plan) offer(in, file *tree.Node, at string, conv *template.Convention, read []value.Value, list []former) {
+// A saying is a file in a folder, with what its name says.
+type saying struct {
+	in, file *tree.Node
+	at       string // the path of the folder
+	conv     *template.Convention
+	read     []value.Value
+}
+
+// offer offers a file the name that says what is so by now.
+func (p *Plan) offer(s *saying, list []former) {
+	in, file, at, conv, read := s.in, s.file, s.at, s.conv, s.read
 	var says *former
 	values := template.Values{}
 	for i, f := range conv.Fields {

@@ -5,7 +5,6 @@
 package upgrade
 
 import (
-	"fmt"
 	"path"
 	"slices"
 	"strings"
@@ -16,7 +15,6 @@ import (
 	"vestibula/core/journal"
 	"vestibula/core/label"
 	"vestibula/core/match"
-	"vestibula/core/outline"
 	"vestibula/core/project"
 	"vestibula/core/proposal"
 	"vestibula/core/rules"
@@ -200,67 +198,6 @@ func (p *Plan) compare(w *match.Wanted) []*match.Thing {
 	return things
 }
 
-// An OwnError says that by the new template another folder would be the project's own.
-type OwnError struct{ Line string }
-
-// Error says what to write.
-func (e *OwnError) Error() string {
-	return "by this template another folder would be the project's own: write | project behind the line " + e.Line
-}
-
-// A NameError says that something would get a name, or come to lie where, the template forbids it: no
-// build would make it.
-type NameError struct{ Finding rules.Finding }
-
-// Error says what is wrong.
-func (e *NameError) Error() string { return e.Finding.Message.String() }
-
-// judge holds the rules of the template against what gets another name and what is made. The error
-// is a [NameError].
-func (pl *Planner) judge(p *Plan, w *match.Wanted) error {
-	own, _ := p.job.Template.Own(w.Expansion.Root)
-	touched := map[string]bool{}
-	if p.Name != p.Becomes {
-		for at := own; at != "."; at = path.Dir(at) {
-			touched[at] = true
-		}
-	}
-	for _, s := range p.Steps {
-		if s.Op == change.Make || s.Op == change.Move && path.Base(s.From) != path.Base(s.To) {
-			touched[path.Join(own, s.To)] = true
-		}
-	}
-	others := p.otherValues()
-	if len(touched) == 0 && !others {
-		return nil
-	}
-	set := pl.rules[p.job.Template]
-	if set == nil {
-		var errs outline.Errors
-		if set, errs = rules.Configure(p.job.Template); len(errs) > 0 {
-			return errs
-		}
-		if pl.rules == nil {
-			pl.rules = map[*template.Template]*rules.Set{}
-		}
-		pl.rules[p.job.Template] = set
-	}
-	for _, f := range set.Check(w.Expansion.Root.Built()) {
-		if f.Severity == rules.Error && (touched[f.Path] || others && f.Rule == "same-name") {
-			return &NameError{f}
-		}
-	}
-	return nil
-}
-
-// A StarterError says that something starts from what is not at hand.
-type StarterError struct{ Path, From string }
-
-// Error names both.
-func (e *StarterError) Error() string {
-	return fmt.Sprintf("“%s” starts from %s, which is not at hand", e.Path, e.From)
-}
-
 // forget takes from an entry, and all in it, what it is known by.
 func forget(n *tree.Node) {
 	n.From = 0
@@ -314,93 +251,6 @@ func (p *Plan) thing(t *match.Thing) error {
 		p.Steps = append(p.Steps, &Step{Step: proposal.Step{Op: change.Move, Probable: !t.Sure, From: p.lies(t.Path), To: t.Final(), Why: t.Reason.String(), Folder: kind == tree.Folder}, kind: kind, thing: t, final: t.Target})
 	}
 	return nil
-}
-
-// otherValues reports whether the project gets other values.
-func (p *Plan) otherValues() bool {
-	for _, f := range p.job.Template.Fields {
-		if was, is := p.job.Project.Values[f.Name], p.job.Values[f.Name]; was.Given() && !was.Equal(is) {
-			return true
-		}
-	}
-	return false
-}
-
-// lacks returns the starter of something that is not at hand, or "".
-func (p *Plan) lacks(n *tree.Node) string {
-	if p.job.Template != p.job.Project.Template {
-		return ""
-	}
-	return p.job.Project.Lacks(n)
-}
-
-// update plans what becomes of a file that the project was given.
-func (p *Plan) update(t target) error {
-	lies := p.lies(t.path)
-	given, known := p.job.Project.Label.Given[lies]
-	switch from := p.lacks(t.want); {
-	case !known:
-		return nil
-	case from != "" && p.otherValues():
-		return &StarterError{lies, from}
-	case from != "":
-		p.given[t.to(all)] = given
-		return nil
-	}
-	j := p.job
-	node := p.links.made(t.want, all)
-	want, err := journal.SumOf(node)
-	if err != nil {
-		return err
-	}
-	to := t.to(all)
-	if p.given[to] = given; want == given {
-		return nil
-	}
-	is, err := p.job.Sum(lies)
-	switch {
-	case err != nil:
-		return err
-	case is == want: // somebody has written the same: it stays theirs
-	case is != given:
-		p.Stays = append(p.Stays, Stay{Path: lies, Why: untouched[t.want.Kind].edited})
-	case p.otherText(t, given) && j.Project.Label.Refuses(lies, want):
-		p.Stays = append(p.Stays, Stay{Path: lies, Why: "somebody said no to the text that the template has for it by now"})
-	case p.otherText(t, given):
-		p.Steps = append(p.Steps, &Step{Step: proposal.Step{Op: change.Replace, Probable: true, From: lies, To: to, Why: "nobody has touched it, and the template has another text for it by now", Group: "text\x00" + p.starter(t.want)}, kind: t.want.Kind, node: t.want, sum: given, final: t.to, written: want})
-	default:
-		p.given[to] = want
-		p.Steps = append(p.Steps, &Step{Step: proposal.Step{Op: change.Replace, From: lies, To: to, Why: untouched[t.want.Kind].why, Folder: t.want.Kind == tree.Folder}, kind: t.want.Kind, node: t.want, sum: given, final: t.to})
-	}
-	return nil
-}
-
-// otherText reports whether a file would get other words than those that its project was given, and
-// not the same ones with other values.
-func (p *Plan) otherText(t target, given string) bool {
-	if line := p.job.Template.LineOf(t.want); t.want.Kind == tree.Symlink || line != nil && line.Guides() {
-		return false
-	}
-	was := p.before[t.real]
-	if was == nil || !template.SameStarter(was.Content, t.want.Content) {
-		return true
-	}
-	sum, err := journal.SumOf(was)
-	return err != nil || sum != given
-}
-
-// starter names what a file starts from.
-func (p *Plan) starter(want *tree.Node) string {
-	if want.Content == nil {
-		return want.Name
-	}
-	return want.Content.Source()
-}
-
-// untouched says why files and links are brought up to date, or are not.
-var untouched = map[tree.Kind]struct{ why, edited string }{
-	tree.File:    {"nobody has touched it, and the template writes it otherwise by now", "it was edited, and the template would write it otherwise by now"},
-	tree.Symlink: {"what it leads to has another name or place by now", "it leads to what somebody chose, and by the template it would lead elsewhere"},
 }
 
 func all(*match.Thing) bool { return true }
