@@ -294,3 +294,91 @@ func TestBagsOfOthersAreChecked(t *testing.T) {
 	assert.Equal(t, 1, status)
 	assert.Contains(t, out, "unread data/link.txt", "no link is followed")
 }
+
+// A project comes back from its backups, of whatever form: what is missing as it was, what differs with
+// a yes, today's beside it; also where nothing of it is there any more. One undo takes it back.
+func TestAProjectComesBackFromItsBackup(t *testing.T) {
+	t.Parallel()
+	d := newDesk(t, "t.folders", "---\nfields: { client: Who? }\n---\n<client>\n    Notes\n    Photos\n", "B/own.txt", "mine")
+	for _, client := range []string{"Ann", "Bob"} {
+		d.run("build", "t", "client="+client, "--into", ".", "--yes")
+		for _, name := range []string{"1", "2", "3"} {
+			d.write(client+"/Notes/"+name+".txt", client+name)
+		}
+	}
+	require.NoError(t, os.Symlink("../Notes", filepath.Join(d.dir, "Ann/Photos/link")))
+	before := d.whole("Ann")
+	for _, form := range [][]string{nil, {"--share"}, {"--zip"}, {"--bag"}} {
+		out, status := d.run(append([]string{"backup", "Ann", "Bob", "--into", "B"}, form...)...)
+		require.Zero(t, status, out)
+	}
+	require.NoError(t, os.Remove(filepath.Join(d.dir, "Ann/Notes/1.txt")))
+	d.write("Ann/Notes/2.txt", "another")
+	d.write("Ann/Notes/new.txt", "new")
+	whole := d.whole("Ann")
+	out, status := d.run("backup", "--back", "Ann", "--into", "B", "--yes")
+	assert.Equal(t, 1, status, "a question is left: %s", out)
+	assert.Contains(t, out, "+ Notes/1.txt")
+	assert.Contains(t, out, "? Notes/2.txt   today it holds something else, which stays as 2 (from ")
+	assert.Equal(t, "another", d.read("Ann/Notes/2.txt"))
+	d.run("undo", "--yes")
+	assert.Equal(t, whole, d.whole("Ann"))
+	w := d.window(140, d.environment(), "backup", "--back", "Ann", "--into", "B")
+	w.answer("Bring back ", "y")
+	w.answer("Bring 2 files of Ann back?", "y")
+	out, status = w.end()
+	assert.Zero(t, status, out)
+	assert.Equal(t, "Ann2", d.read("Ann/Notes/2.txt"))
+	aside, err := filepath.Glob(filepath.Join(d.dir, "Ann/Notes/2 (from *).txt"))
+	require.NoError(t, err)
+	assert.Len(t, aside, 1, "today's stays beside it")
+
+	backups, err := filepath.Glob(filepath.Join(d.dir, "B/Ann*"))
+	require.NoError(t, err)
+	require.Len(t, backups, 4)
+	for _, at := range backups {
+		require.NoError(t, os.RemoveAll(filepath.Join(d.dir, "Ann")))
+		out, status = d.run("backup", "--back", "Ann", at, "--yes")
+		require.Zero(t, status, out)
+		back := d.whole("Ann")
+		for at, what := range before {
+			if !strings.HasSuffix(at, "/") { // folders have times of their own
+				assert.Equal(t, what, back[at], at)
+			}
+		}
+		out, status = d.run("check", "Ann")
+		assert.Zero(t, status, out)
+	}
+	// A part; another project's; one that is not whole any more.
+	require.NoError(t, os.RemoveAll(filepath.Join(d.dir, "Ann/Notes")))
+	out, status = d.run("backup", "--back", "Ann", "--into", "B", "--only", "Notes/3.txt", "--yes")
+	require.Zero(t, status, out)
+	assert.Equal(t, []string{"3.txt"}, d.has("Ann/Notes"))
+	bobs, err := filepath.Glob(filepath.Join(d.dir, "B/Bob*"))
+	require.NoError(t, err)
+	out, status = d.run("backup", "--back", "Ann", bobs[0], "--yes")
+	assert.Equal(t, 1, status)
+	assert.Contains(t, out, "is of another project, Bob")
+	notes := filepath.Join(backups[0], "Notes/1.txt")
+	require.NoError(t, os.Chmod(notes, 0o666))
+	require.NoError(t, os.WriteFile(notes, []byte("spoilt"), 0o666))
+	out, status = d.run("backup", "--back", "Ann", backups[0], "--yes")
+	assert.Equal(t, 1, status)
+	assert.Contains(t, out, "holds no longer what it held: nothing was brought back.")
+
+	// Backups are checked as backups, wherever they stand.
+	out, status = d.run(append([]string{"check", "Bob"}, backups...)...)
+	assert.Equal(t, 1, status)
+	assert.Contains(t, out, "backup, 4 files compared")
+	assert.Contains(t, out, "Notes/1.txt  is changed: it holds something else [whole]")
+	assert.Contains(t, out, "2 errors in 5 folders; 3 well.", "two of them share what they hold")
+	out, status = d.run("check", "B")
+	assert.Equal(t, 1, status)
+	assert.Contains(t, out, "archive, 4 files compared")
+	out, _ = d.run("check", ".")
+	assert.Contains(t, out, "backups were not compared; to do that: vestibula check \"B/Ann")
+	out, _ = d.run("projects", "B")
+	assert.Contains(t, out, "6 backups, and no project")
+	out, _ = d.run("compare", "Ann", backups[0])
+	assert.Contains(t, out, "holds no longer all that it held: 1 problem")
+}

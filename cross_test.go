@@ -30,7 +30,7 @@ func TestAProjectMovesToWhereItsValuesSay(t *testing.T) {
 		"under another name too":      {"area=Bay|town=Birk", nil, []string{"Norland/Bay/Birk/Letters/mine.txt", "Norland/Bay/Birk/Birk.md"}, []string{"Norland/Hill/"}, ""},
 		"with what is a person's":     {"area=Bay", []string{"Norland/Hill/own.txt"}, []string{"Norland/Bay/Askel/Letters/mine.txt", "Norland/Bay/own.txt"}, []string{"Norland/Hill/"}, ""},
 		"into a folder that is there": {"area=Bay", []string{"Norland/Bay/other.txt"}, []string{"Norland/Bay/Askel/Letters/mine.txt", "Norland/Bay/other.txt"}, nil, ""},
-		"where its name is taken":     {"area=Bay", []string{"Norland/Bay/Askel/x.txt"}, []string{"Norland/Hill/Askel/Letters/mine.txt", "Norland/Bay/Askel/x.txt"}, nil, "something of that name is there"},
+		"where its name is taken":     {"area=Bay", []string{"Norland/Bay/Askel/x.txt"}, []string{"Norland/Hill/Askel/Letters/mine.txt", "Norland/Bay/Askel/x.txt"}, nil, "is there already"},
 	} {
 		t.Run(name, func(t *testing.T) {
 			d := newDesk(t, "levels.folders", levels, "out/own.txt", "mine")

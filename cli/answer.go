@@ -65,7 +65,7 @@ func alike(parts []*proposal.Part, in *proposal.Part, s *proposal.Step) (same []
 
 // asks is the question whether some steps are to be done, which it names.
 func (a *app) asks(same []grouped) string {
-	does := map[change.Op]string{change.Replace: "Write anew", change.Move: "Rename"}[same[0].Op]
+	does := map[change.Op]string{change.Replace: "Write anew", change.Move: "Rename", change.Copy: "Bring back"}[same[0].Op]
 	if s := same[0]; len(same) == 1 {
 		if s.Op == change.Move {
 			return s.From + " → " + s.To + "?"
@@ -84,6 +84,16 @@ func (a *app) asks(same []grouped) string {
 		a.screen.Text(term.Visible(line))
 	}
 	return fmt.Sprintf("%s all %s?", does, term.Number(len(same)))
+}
+
+// waiting is how many steps wait for an answer.
+func (a *app) waiting(steps []*proposal.Step) (n int) {
+	for _, s := range steps {
+		if !s.Goes() {
+			n++
+		}
+	}
+	return n
 }
 
 // tellOpen says how many steps of a proposal wait for an answer.

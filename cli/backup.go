@@ -23,6 +23,8 @@ type backupRun struct {
 	zip   bool
 	share bool
 	list  bool
+	back  bool
+	only  string
 	keep  int
 
 	job backup.Job
@@ -41,13 +43,20 @@ With --share a file of the size and time that it had in the last backup is not c
 backups share it, as a clone where the disk can, else as one read-only file with two names.
 What a project holds is never shared with a backup.
 
-With --zip it is one file, which any program opens. With --bag it is a bag (BagIt, RFC 8493), which other programs can check as well. --list
+With --zip it is one file, which any program opens. With --bag it is a bag (BagIt, RFC
+8493), which other programs can check as well. --list
 shows the backups that are there, and what differs between each and now. --keep N moves all
-but the newest N into a folder “` + backup.Older + `”.`,
+but the newest N into a folder “` + backup.Older + `”.
+
+--back brings a project back from a backup, which is verified first: what is missing comes
+back as it was; what holds something else today is asked for, and today's stays beside it.
+Without a BACKUP it is the newest in --into; --only PATH brings a part back. The project need
+not be there any more.`,
 		Example: `  vestibula backup "2027-03 Oriel Pask BK" --into Backups
   vestibula backup "2027-03 Oriel Pask BK" --into Backups --list
   vestibula backup "2027-03 Oriel Pask BK" --into Backups --zip
-  vestibula backup "2027-03 Oriel Pask BK" --into /media/Marl --bag --keep 10`,
+  vestibula backup "2027-03 Oriel Pask BK" --into /media/Marl --bag --keep 10
+  vestibula backup --back "2027-03 Oriel Pask BK" --into Backups`,
 		RunE: func(_ *cobra.Command, args []string) error { return r.run(args) },
 	}
 	f := c.Flags()
@@ -56,6 +65,8 @@ but the newest N into a folder “` + backup.Older + `”.`,
 	f.BoolVar(&r.zip, "zip", false, "make it one file, a ZIP archive")
 	f.BoolVar(&r.share, "share", false, "let files that are as in the last backup share the room of that one")
 	f.BoolVar(&r.list, "list", false, "show the backups that are there, and what differs")
+	f.BoolVar(&r.back, "back", false, "bring a project back from a backup, the newest or the one named behind it")
+	f.StringVar(&r.only, "only", "", "with --back: only what lies at this `PATH` of the project")
 	f.IntVar(&r.keep, "keep", 0, "keep the newest `N` at hand, and move the others aside")
 	r.addYes(c, "make it without asking")
 	f.BoolVar(&r.preview, "preview", false, "show what would be done, and change nothing")
@@ -66,6 +77,12 @@ but the newest N into a folder “` + backup.Older + `”.`,
 }
 
 func (r *backupRun) run(args []string) error {
+	if r.back {
+		return r.bringBack(args)
+	}
+	if r.only != "" {
+		return unclear("", "--only goes with --back")
+	}
 	if len(args) == 0 {
 		args = []string{"."}
 	}

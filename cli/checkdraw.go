@@ -41,6 +41,15 @@ func (r *checkRun) tellUnread(reports []*inspect.Report) {
 
 // tellUnjudged tells what was passed by, as no rules are known for it.
 func (r *checkRun) tellUnjudged(reports []*inspect.Report) {
+	for _, report := range reports {
+		if n := len(report.Backups); n > 0 {
+			words := []string{"check"}
+			for _, at := range report.Backups[:min(n, shownAlike)] {
+				words = append(words, typed(filepath.Join(report.Path, filepath.FromSlash(at))))
+			}
+			r.screen.Text(term.Dim.Render(term.Count(n, "backup") + wasOrWere(n) + " not compared; " + advise("to do that", words...).line()))
+		}
+	}
 	_, unjudged := left(reports)
 	if n := len(unjudged); n > 0 {
 		text := strings.Join(unjudged[:min(n, shownAlike)], ", ")
@@ -161,7 +170,9 @@ func (r *checkRun) tellMany(results []*checkResult, reports []*inspect.Report, s
 		}
 		errs, warnings = errs+result.Errors, warnings+result.Warnings
 		note := ""
-		if s := subjects[i]; s.Inferred && s.Template != nil {
+		if s := subjects[i]; s.Kept != nil {
+			note = fmt.Sprintf("%s, %s compared", s.Kept.What, term.Count(s.Kept.Files, "file"))
+		} else if s.Inferred && s.Template != nil {
 			note = valueList(s.Template, s.Values)
 		} else if s.Template != nil {
 			note = s.Template.Name

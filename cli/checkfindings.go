@@ -48,7 +48,9 @@ type checkResult struct {
 	Unjudged []string  `json:"unjudged,omitempty"` // what lies beside a project, and belongs to none
 	Links    []string  `json:"links,omitempty"`    // not followed
 	Template string    `json:"template,omitempty"`
-	Open     []string  `json:"open,omitempty"` // fields whose values are not known yet
+	Kind     string    `json:"kind,omitempty"`     // of a backup, and what else has a list of what it holds
+	Compared int       `json:"compared,omitempty"` // files in it
+	Open     []string  `json:"open,omitempty"`     // fields whose values are not known yet
 	root     string    // of a real folder, where it lies
 	facts    tree.Facts
 	fields   int

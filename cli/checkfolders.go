@@ -149,6 +149,9 @@ func (r *checkRun) result(report *inspect.Report, s *inspect.Subject) *checkResu
 	} else if s.Name == "." {
 		out.Subject = filepath.Clean(report.Path)
 	}
+	if s.Kept != nil {
+		out.Kind, out.Compared = s.Kept.What, s.Kept.Files
+	}
 	for _, u := range report.Unread {
 		below, in := strings.CutPrefix(u.Path, s.Name+"/")
 		if alone := len(report.Subjects) == 1; alone || in {
@@ -229,7 +232,7 @@ func (r *checkRun) tellReports(reports []*inspect.Report) error {
 	case r.asJSON:
 		unread, unjudged := left(reports)
 		err = r.printJSON(map[string]any{"subjects": results, "unread": unread, "unjudged": unjudged})
-	case len(results) == 1:
+	case len(results) == 1 && subjects[0].Kept == nil:
 		r.tellSubject(results[0], reports[0], subjects[0])
 	default:
 		r.tellMany(results, reports, subjects)

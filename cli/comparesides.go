@@ -7,6 +7,7 @@ import (
 	"path/filepath"
 
 	"vestibula/cli/term"
+	"vestibula/core/address"
 	"vestibula/core/bundle"
 	"vestibula/core/compare"
 	"vestibula/core/digest"
@@ -52,6 +53,9 @@ func (a *app) comparand(arg string) (*comparand, error) {
 	}
 	switch {
 	case note != nil:
+		if err := a.whole(full, arg); err != nil {
+			return nil, err
+		}
 		c.sums, c.from, c.root = map[string]string{}, note.From, &tree.Node{}
 		folders := map[string]*tree.Node{".": c.root}
 		for _, e := range note.Entries {
@@ -93,6 +97,21 @@ func (a *app) comparand(arg string) (*comparand, error) {
 		}
 	}
 	return c, inspect.Prune(c.root)
+}
+
+// whole says how a backup that is compared holds what it held: what is compared is its list.
+func (a *app) whole(at address.Address, shown string) error {
+	done, end := a.progress("summing up", -1)
+	what, report, err := bundle.Check(at, done)
+	end()
+	switch {
+	case errors.Is(err, bundle.ErrNoList):
+	case err != nil:
+		return refused("", "%s is no whole %s: %v", shown, what, err)
+	case len(report.Problems) > 0:
+		a.note(term.Sprintf("%s holds no longer all that it held: %s; it is compared by its list; %s", shown, term.Count(len(report.Problems), "problem"), advise("what they are", "check", typed(shown))))
+	}
+	return nil
 }
 
 // sum is the checksum of a file of a side; empty where it is not known.

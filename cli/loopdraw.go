@@ -77,6 +77,8 @@ func (a *app) drawPart(p *proposal.Part) (lines int, cut bool) {
 			row := []term.Shown{line}
 			if s.Sized {
 				row = append(row, term.Dim.Render(term.Size(s.Size)))
+			} else if s.Probable {
+				row = append(row, term.Dim.Italic().Render(term.Visible(s.Why)))
 			}
 			columns = append(columns, row)
 		case s.Why != "":

@@ -38,6 +38,7 @@ type projectsRun struct {
 	unread []string
 	away   []*bundle.Away // that were archived from there
 	looked []*inspect.Report
+	kept   []string // backups that were found, by their paths as they are shown
 }
 
 // A standingRow is how one project stands.
@@ -104,6 +105,10 @@ func (r *projectsRun) run(args []string) error {
 			return err
 		}
 		single = inside && len(args) == 1
+	}
+	if len(r.list) == 0 && len(r.kept) > 0 && !r.asJSON {
+		r.drawKept()
+		return nil
 	}
 	if len(r.list) == 0 && len(r.unread) == 0 && len(r.away) == 0 {
 		return unclear("name a folder in which projects lie, or a project", "there is no project at or below %s", strings.Join(args, ", "))
@@ -172,7 +177,7 @@ func (r *projectsRun) look(at string) (inside bool, err error) {
 			return nil
 		})
 	}
-	l := &inspect.Look{Limit: template.DefaultLimit, Now: r.now, Store: r.store(), Done: done, Judged: measure}
+	l := &inspect.Look{Passing: true, Limit: template.DefaultLimit, Now: r.now, Store: r.store(), Done: done, Judged: measure}
 	report, err := l.At(at)
 	_ = group.Wait()
 	if err != nil {
@@ -180,6 +185,9 @@ func (r *projectsRun) look(at string) (inside bool, err error) {
 	}
 	for _, u := range report.Unread {
 		r.unread = append(r.unread, filepath.Join(at, filepath.FromSlash(u.Path)))
+	}
+	for _, below := range report.Backups {
+		r.kept = append(r.kept, filepath.Join(at, filepath.FromSlash(below)))
 	}
 	r.lookAway(report)
 	r.looked = append(r.looked, report)
@@ -272,6 +280,26 @@ func (s *standingRow) judge() {
 			s.next = d
 		}
 	}
+}
+
+// drawKept draws the backups that were found where no projects are.
+func (r *projectsRun) drawKept() {
+	var rows [][]term.Shown
+	for _, at := range r.kept {
+		row := []term.Shown{term.Visible(at), "cannot be read", ""}
+		if note, err := bundle.Note(at); err == nil && note != nil {
+			m, size := note.Manifest("")
+			row = []term.Shown{term.Visible(at), term.Visible("of " + note.Project), term.Dim.Render(term.Sprintf("%s, %s", when(note.Made), term.Count(len(m.Sums), "file")) + ", " + term.Size(size))}
+		}
+		rows = append(rows, row)
+	}
+	r.screen.Columns(rows)
+	words := []string{"check"}
+	for _, at := range r.kept[:min(len(r.kept), shownAlike)] {
+		words = append(words, typed(at))
+	}
+	r.screen.Line()
+	r.screen.Text(term.Count(len(r.kept), "backup") + ", and no project; " + advise("whether they hold what they held", words...).line())
 }
 
 // isBehind reports whether the template of today is another one than a project was built

@@ -15,7 +15,7 @@ import (
 // askNamed asks, of files that go where somebody said, whether what a check would find there is
 // meant so. A reason that was given is a yes.
 func (r *putRun) askNamed() error {
-	if r.below == "" || len(r.projects) != 1 {
+	if r.below == "" || len(r.projects) != 1 || r.link { // a check passes links by
 		return nil
 	}
 	found := standing.Finds(r.projects[0], r.outcomes)

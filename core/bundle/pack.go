@@ -238,6 +238,24 @@ func (f *File) Back(top, part string, in int, to string) ([]change.Change, error
 	return list, nil
 }
 
+// Sealed is what an entry of the backup in the file holds, which has to be what its list says; nil where
+// it is missing.
+func (f *File) Sealed(e *Entry) tree.Content {
+	top := f.Top()
+	if top == nil {
+		return nil
+	}
+	for _, below := range []string{"", Payload} {
+		if p := f.In(top.Name).at(path.Join(below, e.Path)); p != nil {
+			if e.Sum == "" {
+				return p.Content
+			}
+			return &sealed{p.Content, e.Sum}
+		}
+	}
+	return nil
+}
+
 // A sealed content is that of a packed file, which has to be what its list says.
 type sealed struct {
 	tree.Content

@@ -196,6 +196,9 @@ func (r *run) stageCopy(p *passage, by func(source folder.File, was tree.Entry, 
 	if err != nil {
 		return err
 	}
+	if p.As.Mode != 0 { // what is shared is read-only, and was not
+		was.Mode = p.As.Mode
+	}
 	work, err := r.work(p.In)
 	if err != nil {
 		return err

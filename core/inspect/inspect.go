@@ -18,6 +18,7 @@ import (
 	"vestibula/core/label"
 	"vestibula/core/match"
 	"vestibula/core/packed"
+	"vestibula/core/place"
 	"vestibula/core/project"
 	"vestibula/core/rules"
 	"vestibula/core/template"
@@ -33,6 +34,7 @@ type Look struct {
 	Values   template.Values // that are known beside those of a label
 	Only     func(rule string) bool
 	Asked    []string // rules that are asked for by name
+	Passing  bool     // backups are named, and not read
 	Ignore   []string // patterns of paths that are passed by, beside those of the template
 	Limit    int      // how many things a template may make
 	Now      time.Time
@@ -75,6 +77,7 @@ type Report struct {
 	Locked   bool          // an archive that needs a password
 	Copies   []Copy        // projects with one identity
 	Lost     []Lost        // what looks like a project, and has no label
+	Backups  []string      // paths of backups that were not read, as there was else to be judged
 }
 
 // A Subject is a folder that was judged as a whole: a project, or any other folder.
@@ -95,6 +98,7 @@ type Subject struct {
 	LeftOut  []string // what was not looked at, and why that matters
 	Due      []Delivery
 	Below    string // findings are those of what lies below this path; empty for all
+	Kept     *Kept  // of a backup; nil of anything else
 	Err      error  // why it could not be judged
 }
 
@@ -127,6 +131,12 @@ func (l *Look) At(at string) (*Report, error) {
 	}
 	l.numbers = map[counted][]string{}
 	r := &Report{Path: at}
+	if real, err := place.Real(at); err == nil && l.Template == nil && !l.Passing {
+		if s := l.kept(real, "."); s != nil {
+			r.Dir, r.Subjects = real, []*Subject{s}
+			return r, nil
+		}
+	}
 	if !info.IsDir() {
 		listing, err := packed.List(at)
 		if err != nil {
@@ -161,6 +171,11 @@ func (l *Look) At(at string) (*Report, error) {
 	}
 	r.Unread = found.Unseen()
 	r.unfinished(found.Dir, found.Root)
+	list := keptBelow(found.Root)
+	l.holdKept(r, found, list)
+	if len(found.Projects) == 0 && l.Template == nil && len(r.Subjects) > 0 {
+		return r, l.beside(r, found.Root)
+	}
 	if l.Template != nil || len(found.Projects) == 0 {
 		l.unlabelled(r, found.Root, string(found.Dir), strings.Split(strings.Trim(found.Dir.Slashed(), "/"), "/"))
 	} else {

@@ -71,6 +71,11 @@ func DeadLink(path string, line int, says, now string) Finding {
 	return f
 }
 
+// NotWhole is something that a backup does not hold as its list says.
+func NotWhole(at, why string) Finding {
+	return Finding{Rule: "whole", Severity: Error, Path: at, Message: say("%s "+why, shown(path.Base(at)))}
+}
+
 // A passing place is one in which nothing is to lie for long.
 type passing struct {
 	days int
