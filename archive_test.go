@@ -278,3 +278,53 @@ func TestLinksFollowWhatIsArchived(t *testing.T) {
 		assert.Equal(t, 2, status, args)
 	}
 }
+
+// An archive can move together with the projects, or a project in it: the way is remembered, its identity
+// is looked at, and one that is named where it stands needs no list.
+func TestAnArchiveCanMove(t *testing.T) {
+	t.Parallel()
+	d := newDesk(t, "w/t.folders", "---\nfields: { client: Who? }\n---\n<client>\n    Notes\n", "w/Shelf/own.txt", "mine", "w/Clients/own.txt", "mine")
+	d.dir = filepath.Join(d.dir, "w")
+	for _, client := range []string{"Ann", "Bob", "Cy", "Dee"} {
+		d.run("build", "t", "client="+client, "--into", "Clients", "--yes")
+		d.write("Clients/"+client+"/Notes/a.txt", client)
+	}
+	_, status := d.run("archive", "Clients/Ann", "Clients/Bob", "--into", "Shelf", "--yes")
+	require.Zero(t, status)
+	_, status = d.run("archive", "Clients/Dee", "--into", "Shelf/dee.zip", "--yes")
+	require.Zero(t, status)
+	moved := filepath.Join(filepath.Dir(d.dir), "elsewhere")
+	require.NoError(t, os.Rename(d.dir, moved))
+	d.dir = moved
+	out, _ := d.run("projects", "Clients")
+	assert.Contains(t, out, moved+"/Shelf/Ann")
+	for _, at := range []string{"Clients/Ann", "Clients/Dee"} {
+		out, status = d.run("archive", "--back", at, "--yes")
+		assert.Zero(t, status, out)
+	}
+	assert.Equal(t, "Ann", d.read("Clients/Ann/Notes/a.txt"))
+	assert.Equal(t, "Dee", d.read("Clients/Dee/Notes/a.txt"))
+	require.NoError(t, os.Rename(filepath.Join(moved, "Shelf/Bob"), filepath.Join(moved, "Shelf/Robert")))
+	out, status = d.run("archive", "--back", "Shelf/Robert", "--yes")
+	assert.Zero(t, status, out)
+	assert.Equal(t, "Bob", d.read("Clients/Bob/Notes/a.txt"), "under the name that it had there")
+	_, status = d.run("archive", "Clients/Cy", "--into", "Shelf", "--yes")
+	require.Zero(t, status)
+	require.NoError(t, os.Remove(filepath.Join(moved, "Clients/.vestibula-away.json")))
+	out, status = d.run("archive", "--back", "Shelf/Cy", "--yes")
+	assert.Equal(t, 1, status)
+	assert.Contains(t, out, "say where it goes with --into")
+	out, status = d.run("archive", "--back", "Shelf/Cy", "--into", "Clients", "--yes")
+	assert.Zero(t, status, out)
+	assert.Equal(t, "Cy", d.read("Clients/Cy/Notes/a.txt"))
+	out, status = d.run("check", "Clients")
+	assert.Zero(t, status, out)
+	// What lies there now has to be that project.
+	_, status = d.run("archive", "Clients/Ann", "--into", "Shelf", "--yes")
+	require.Zero(t, status)
+	require.NoError(t, os.RemoveAll(filepath.Join(moved, "Shelf/Ann")))
+	require.NoError(t, os.CopyFS(filepath.Join(moved, "Shelf/Ann"), os.DirFS(filepath.Join(moved, "Clients/Bob"))))
+	out, status = d.run("archive", "--back", "Clients/Ann", "--yes")
+	assert.Equal(t, 1, status)
+	assert.Contains(t, out, "is not that project any more")
+}

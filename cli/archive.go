@@ -47,7 +47,9 @@ taken away here is kept until vestibula history --forget frees it.
 
 PROJECT is a project or, with --where or --untouched, a folder in which projects lie. What
 went is still known here: projects lists it, read finds its files although the disk is not
-connected, and build tells before it makes it again. --back brings it back.`,
+connected, and build tells before it makes it again. --back brings it back: it is named where it was, or
+where it stands by now; where all of it was moved together, it is found all the same. With
+--into DIR it goes there.`,
 		Example: `  vestibula archive "Clients/2027-03 Oriel Pask BK" --into /media/Marl
   vestibula archive Clients --where received=..2026 --into "Old clients"
   vestibula archive Clients --where received=..2026 --into /media/Marl/2026.zip
@@ -80,8 +82,8 @@ func (r *awayRun) run(args []string) error {
 		return unclear(examplesOf("archive"), "which projects?")
 	}
 	if r.job.Back {
-		if r.into != "" || r.rename != "" || len(r.where)+len(r.only) > 0 || r.untouched > 0 || r.job.Copy {
-			return unclear("", "--back brings what is named to where it was, and takes no other flags")
+		if r.rename != "" || len(r.where)+len(r.only) > 0 || r.untouched > 0 || r.job.Copy {
+			return unclear("", "--back brings what is named to where it was, and takes no other flags but --into")
 		}
 		defer r.job.Close()
 		for _, at := range args {
@@ -262,11 +264,44 @@ func (r *awayRun) comeBack(at string) error {
 	for _, p := range list.Projects {
 		names = append(names, p.Called())
 	}
+	if done, err := r.standingBack(at); done || err != nil {
+		return err
+	}
 	help := "name the place where it was"
 	if len(names) > 0 {
 		help = "archived from there: " + strings.Join(few(names), ", ")
 	}
 	return unclear(help, "nothing called \"%s\" was archived from %s", filepath.Base(full), fromHere(dir))
+}
+
+// standingBack brings back a project that was named where it stands by now: to the place that a list
+// near it says, or into the folder of --into.
+func (r *awayRun) standingBack(at string) (done bool, err error) {
+	own, err := place.Real(at)
+	if err != nil {
+		return false, nil // it is not there
+	}
+	l, _, err := project.ReadLabel(own)
+	if err != nil {
+		return false, nil
+	}
+	if r.into != "" {
+		into, err := place.Real(r.into)
+		if err != nil {
+			return true, unclear("make it first, or name another one", "there is no folder \"%s\"", r.into)
+		}
+		p := archive.Standing(own, l, r.now)
+		if listed, _ := archive.ListedNear(own, l.ID); listed != nil {
+			p.Name = listed.Name
+		}
+		return true, r.job.Return(p, into, "")
+	}
+	p, dir := archive.ListedNear(own, l.ID)
+	if p == nil {
+		return true, refused("say where it goes with --into", "no list near %s says where it came from", fromHere(own))
+	}
+	p.To = string(own)
+	return true, r.job.Return(p, dir, "")
 }
 
 // follows says where what leads to what moves is looked for, if that is asked for: all texts

@@ -7,6 +7,7 @@ import (
 	"path/filepath"
 
 	"vestibula/cli/term"
+	"vestibula/core/address"
 	"vestibula/core/backup"
 	"vestibula/core/bundle"
 	"vestibula/core/inspect"
@@ -31,18 +32,10 @@ func (r *backupRun) bringBack(args []string) error {
 	if err := r.whichBackup(job, id, args[1:]); err != nil {
 		return err
 	}
-	done, end := r.progress("summing up", -1)
-	what, report, err := bundle.Check(job.From, done)
-	end()
-	shown := fromHere(job.From)
-	switch {
-	case errors.Is(err, bundle.ErrNoList):
-		return unclear("", "%s is no backup", shown)
-	case err != nil:
-		return refused("name another one", "%s is no whole %s: %v", shown, what, err)
-	case len(report.Problems) > 0:
-		return refused("name another one\n"+advise("what is wrong with it", "check", typed(shown)).String(), "%s holds no longer what it held: nothing was brought back.", shown)
+	if err := r.proven(job.From); err != nil {
+		return err
 	}
+	shown := fromHere(job.From)
 	if err := job.Open(); err != nil {
 		return planned(err)
 	}
@@ -75,6 +68,23 @@ func (r *backupRun) bringBack(args []string) error {
 	if open > 0 && !r.preview && !r.asJSON {
 		r.left(open, r.consent)
 		return found
+	}
+	return nil
+}
+
+// proven refuses a backup that does not hold what it held.
+func (r *backupRun) proven(at address.Address) error {
+	done, end := r.progress("summing up", -1)
+	what, report, err := bundle.Check(at, done)
+	end()
+	shown := fromHere(at)
+	switch {
+	case errors.Is(err, bundle.ErrNoList):
+		return unclear("", "%s is no backup", shown)
+	case err != nil:
+		return refused("name another one", "%s is no whole %s: %v", shown, what, err)
+	case len(report.Problems) > 0:
+		return refused("name another one\n"+advise("what is wrong with it", "check", typed(shown)).String(), "%s holds no longer what it held: nothing was brought back.", shown)
 	}
 	return nil
 }

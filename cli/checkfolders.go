@@ -129,7 +129,7 @@ func (r *checkRun) look(paths []string) ([]*inspect.Report, error) {
 			case errors.As(s.Err, &errs) && s.Template != nil:
 				return nil, r.tellErrors(s.Template.Name, s.Template.Text, errs, statusUnclear)
 			default:
-				return nil, unclear("", "%s cannot be judged: %v", report.Path, s.Err)
+				return nil, unclear("", "%s cannot be judged: %v", nameOf(report, s), s.Err)
 			}
 		}
 	}

@@ -56,19 +56,7 @@ func (a *app) comparand(arg string) (*comparand, error) {
 		if err := a.whole(full, arg); err != nil {
 			return nil, err
 		}
-		c.sums, c.from, c.root = map[string]string{}, note.From, &tree.Node{}
-		folders := map[string]*tree.Node{".": c.root}
-		for _, e := range note.Entries {
-			at := filepath.ToSlash(filepath.Clean(e.Path))
-			n := &tree.Node{Name: filepath.Base(at), Kind: tree.File}
-			if c.sums[at] = e.Sum; e.Path != at {
-				n.Kind = tree.Folder
-				folders[at] = n
-			}
-			if up := folders[filepath.ToSlash(filepath.Dir(at))]; up != nil {
-				up.Children = append(up.Children, n)
-			}
-		}
+		c.listed(note)
 	case !info.IsDir():
 		f, err := bundle.OpenFile(full)
 		if err != nil {
@@ -97,6 +85,23 @@ func (a *app) comparand(arg string) (*comparand, error) {
 		}
 	}
 	return c, inspect.Prune(c.root)
+}
+
+// listed makes the side what the list of a backup says.
+func (c *comparand) listed(note *bundle.Inventory) {
+	c.sums, c.from, c.root = map[string]string{}, note.From, &tree.Node{}
+	folders := map[string]*tree.Node{".": c.root}
+	for _, e := range note.Entries {
+		at := filepath.ToSlash(filepath.Clean(e.Path))
+		n := &tree.Node{Name: filepath.Base(at), Kind: tree.File}
+		if c.sums[at] = e.Sum; e.Path != at {
+			n.Kind = tree.Folder
+			folders[at] = n
+		}
+		if up := folders[filepath.ToSlash(filepath.Dir(at))]; up != nil {
+			up.Children = append(up.Children, n)
+		}
+	}
 }
 
 // whole says how a backup that is compared holds what it held: what is compared is its list.

@@ -162,6 +162,41 @@ func (j *Job) Return(p *bundle.Away, dir, own address.Address) error {
 	return nil
 }
 
+// Standing is what a list would say of a project that stands somewhere, and that no list knows.
+func Standing(own address.Address, l *label.Label, now time.Time) *bundle.Away {
+	return &bundle.Away{Name: own.Name(), To: string(own), Since: now, Label: l}
+}
+
+// ListedNear finds the project of an identity in the lists of the folders on the way up, and of those
+// beside them, and the folder that it was archived from; nil where none knows it, or several do.
+func ListedNear(own address.Address, id string) (found *bundle.Away, from address.Address) {
+	look := func(dir address.Address) {
+		if l := bundle.AwayIn(dir); l != nil {
+			for _, p := range l.Projects {
+				if p.Part == "" && id != "" && p.Label.ID == id && (found == nil || from != dir) {
+					if found != nil {
+						id = "" // several: nobody can know which is meant
+					}
+					found, from = p, dir
+				}
+			}
+		}
+	}
+	for up := own.Parent(); up != up.Parent() && place.Owned(string(up)); up = up.Parent() {
+		look(up)
+		entries, _ := os.ReadDir(string(up))
+		for _, e := range entries {
+			if e.IsDir() {
+				look(up.Join(e.Name()))
+			}
+		}
+	}
+	if id == "" {
+		return nil, ""
+	}
+	return found, from
+}
+
 // Close closes the files that projects come back from.
 func (j *Job) Close() {
 	for _, f := range j.files {

@@ -64,10 +64,13 @@ func (l *AwayList) has(p *Away) bool {
 
 // A Away is one that was archived.
 type Away struct {
-	Name  string       `json:"name"`           // of its own folder, where it lay
-	Part  string       `json:"part,omitempty"` // of a part of it alone: its path from there
-	To    string       `json:"to"`             // where it went, absolute
-	File  string       `json:"file,omitempty"` // the archive file that it lies in; To goes on from its path
+	Name string `json:"name"`           // of its own folder, where it lay
+	Part string `json:"part,omitempty"` // of a part of it alone: its path from there
+	To   string `json:"to"`             // where it went, absolute
+	File string `json:"file,omitempty"` // the archive file that it lies in; To goes on from its path
+	// Way is the way from the folder of the list to it or its archive file, with slashes: where all of it
+	// is moved together, that is still true. Empty on another disk.
+	Way   string       `json:"way,omitempty"`
 	Disk  string       `json:"disk,omitempty"` // the name of the disk, if that is another one
 	Since time.Time    `json:"since"`
 	Size  int64        `json:"size"` // of all its files, in bytes
@@ -85,12 +88,13 @@ type awayJSON struct {
 	Part  address.Text   `json:"part,omitempty"`
 	To    address.Text   `json:"to"`
 	File  address.Text   `json:"file,omitempty"`
+	Way   address.Text   `json:"way,omitempty"`
 	Files []address.Text `json:"files"`
 }
 
 // MarshalJSON writes a project.
 func (p *Away) MarshalJSON() ([]byte, error) {
-	return json.Marshal(awayJSON{(*plainAway)(p), address.Text(p.Name), address.Text(p.Part), address.Text(p.To), address.Text(p.File), address.Texts(p.Files)})
+	return json.Marshal(awayJSON{(*plainAway)(p), address.Text(p.Name), address.Text(p.Part), address.Text(p.To), address.Text(p.File), address.Text(p.Way), address.Texts(p.Files)})
 }
 
 // UnmarshalJSON reads a project.
@@ -99,7 +103,7 @@ func (p *Away) UnmarshalJSON(data []byte) error {
 	if err := json.Unmarshal(data, &in); err != nil {
 		return err
 	}
-	p.Name, p.Part, p.To, p.File, p.Files = string(in.Name), string(in.Part), string(in.To), string(in.File), address.Strings(in.Files)
+	p.Name, p.Part, p.To, p.File, p.Way, p.Files = string(in.Name), string(in.Part), string(in.To), string(in.File), string(in.Way), address.Strings(in.Files)
 	return nil
 }
 
@@ -253,5 +257,46 @@ func ReadAway[P ~string](dir P) (*AwayList, []byte, error) {
 		return &AwayList{}, nil, err
 	}
 	l, err := ParseAway(data)
+	if err == nil {
+		for _, p := range l.Projects {
+			p.follow(address.Address(dir))
+		}
+	}
 	return l, data, err
+}
+
+// Lay notes the way to it from the folder of a list.
+func (p *Away) Lay(dir address.Address) {
+	if p.Disk != "" {
+		return
+	}
+	if rel, err := filepath.Rel(string(dir), p.Lies()); err == nil {
+		p.Way = filepath.ToSlash(rel)
+	}
+}
+
+// follow finds it by the way from the folder of its list, where it is not where it was: all of it may
+// have been moved together. What is there has to be that project.
+func (p *Away) follow(dir address.Address) {
+	if p.Way == "" || place.Exists(p.Lies()) {
+		return
+	}
+	real, err := place.Real(dir)
+	if err != nil {
+		return
+	}
+	at := filepath.Join(string(real), filepath.FromSlash(p.Way))
+	if p.File != "" {
+		if IsFile(at) {
+			p.To, p.File = at+strings.TrimPrefix(p.To, p.File), at
+		}
+		return
+	}
+	data, err := place.ReadFile(filepath.Join(at, label.FileName), label.MaxBytes)
+	if err != nil {
+		return
+	}
+	if l, err := label.Parse(data); err == nil && l.ID == p.Label.ID || p.Part != "" && place.Exists(at) {
+		p.To = at
+	}
 }

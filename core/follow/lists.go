@@ -32,6 +32,7 @@ func Lists(p *proposal.Proposal) error {
 		if l := all[i]; one.Back {
 			l.Remove(one.Project)
 		} else {
+			one.Project.Lay(l.dir)
 			l.Add(one.Project)
 		}
 	}

@@ -116,6 +116,7 @@ type matcher struct {
 	series  map[*template.Convention]*naming.Series
 	olders  map[*template.Convention]*naming.Older
 	free    map[*template.Convention]*naming.Free
+	freed   int                            // names that these have read
 	named   map[*tree.Node]map[string]bool // names that files get, by their folders
 	spots   map[*tree.Node]spot            // of wanted folders that are there
 	gone    map[*tree.Node]*Thing          // wanted things that are missing

@@ -146,9 +146,13 @@ func (m *matcher) older(line *template.Line, at spot) bool {
 	return false
 }
 
+// maxFree is how many names of any shape are read in one match: it takes some ten times as long as a
+// pattern, and where there are more, nobody fixes them one by one.
+const maxFree = 20_000
+
 // freely reads a name of any shape, where it can be read in one way only.
 func (m *matcher) freely(conv *template.Convention, stem string, known template.Values) *naming.Reading {
-	if naming.ByMachine(naming.Single(stem)) {
+	if m.freed++; m.freed > maxFree || naming.ByMachine(naming.Single(stem)) {
 		return nil
 	}
 	f := m.free[conv]

@@ -170,7 +170,7 @@ echo bill > "arrivals/2027-03-09 runa-marrow bill 01.pdf"
 echo bil > "arrivals/2027-3-9 oriel-pask bill 06.pdf"
 shot put 'vestibula put arrivals --into orders'
 (cd "orders/Jun Teague/Bills" && for n in 3 4 5; do echo "$n" > "Jun Teague $n.4.2027 no $n.pdf"; done && echo x > "scan from Tuesday.pdf" && echo y > "invoice 9 (20270502).pdf")
-shot rename 'vestibula rename bill "orders/Jun Teague" --from "<client> <day:d.m.yyyy> no <n:0>" --from "invoice <n:0> (<day:yyyymmdd>)"'
+shot rename 'vestibula rename bill "orders/Jun Teague"'
 
 # How all people of a course stand, as a page in a browser.
 cat > course.folders <<'T'
