@@ -349,3 +349,34 @@ func TestUndoNeverTripsOverAReport(t *testing.T) {
 	assert.Zero(t, status, out)
 	assert.Contains(t, out, "Nothing to do: nothing of it is as it was made.")
 }
+
+// One project out of many that one run has changed is taken back alone; the rest can be taken back
+// afterwards, and each of that be had back.
+func TestOneProjectIsTakenBackOutOfMany(t *testing.T) {
+	t.Parallel()
+	d := newDesk(t, "j.folders", "---\nfields: { client: Who? }\n---\n<client>\n    Notes\n", "j.csv", "client\nAnn\nBob\nCy\n")
+	run := func(args ...string) string {
+		out, status := d.run(append(args, "--yes")...)
+		require.Zero(t, status, out)
+		return out
+	}
+	run("build", "j", "--table", "j.csv", "--into", ".")
+	assert.Contains(t, run("undo", "1", "Bob"), "the build of 3 rows of j.csv, as far as Bob goes")
+	assert.NoDirExists(t, filepath.Join(d.dir, "Bob"))
+	assert.DirExists(t, filepath.Join(d.dir, "Ann/Notes"))
+	run("undo", "2")
+	assert.DirExists(t, filepath.Join(d.dir, "Bob/Notes"))
+	d.write("j.folders", strings.Replace(d.read("j.folders"), "Notes", "Papers | was: Notes", 1))
+	d.write("Cy/Notes/a.txt", "mine")
+	run("upgrade", ".")
+	run("undo", "4", "Cy")
+	assert.Equal(t, "mine", d.read("Cy/Notes/a.txt"))
+	assert.DirExists(t, filepath.Join(d.dir, "Ann/Papers"))
+	out, status := d.run("check", ".")
+	assert.Zero(t, status, out)
+	run("undo") // what is left of the upgrade
+	assert.DirExists(t, filepath.Join(d.dir, "Ann/Notes"))
+	assert.Equal(t, "mine", d.read("Cy/Notes/a.txt"))
+	out, status = d.run("check", ".")
+	assert.Zero(t, status, out)
+}

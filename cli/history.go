@@ -286,8 +286,9 @@ func (a *app) undoCommand() *cobra.Command {
 		Long: `Take back what was built or changed: the newest change of something at or below the
 current folder, or the one with that number in the history. Only what is still as it was
 made goes; what somebody has changed, or put something into, stays and is told.
-What goes is kept, so that an undo can itself be undone by its number. A project that was
-moved to another disk is named behind the number: what looks like it may be a copy.`,
+What goes is kept, so that an undo can itself be undone by its number. Behind the number a
+project can be named: one of those that the run has changed, so that it is taken back of that
+one alone; or one that was moved to another disk, as what looks like it may be a copy.`,
 		Example: `  vestibula undo
   vestibula undo 3 --yes`,
 		Args: atMost(2),
@@ -364,6 +365,15 @@ func (a *app) undo(args []string, ask consent) error {
 		if where.Named, err = place.Real(args[1]); err != nil {
 			return unreadable(args[1], err)
 		}
+		err = a.journal(func(j *journal.Journal) error {
+			if undo.Touches(j, r, where.Named) { // one of those that it has changed
+				where.Part, where.Named = where.Named, ""
+			}
+			return nil
+		})
+		if err != nil {
+			return err
+		}
 	}
 	var u *undo.Undo
 	err = a.journal(func(j *journal.Journal) error {
@@ -380,7 +390,10 @@ func (a *app) undo(args []string, ask consent) error {
 	}
 	t := &task{Proposal: u.Proposal(), question: fmt.Sprintf("Undo the %s of %s in %s?", r.What, r.Name(), address.List(u.Places)), how: "undo it",
 		of:          func() any { return undone{r.Number, u.Places} },
-		undertaking: undertaking{doing: "undoing", head: journal.Head{What: "undo", Title: r.Title, Project: r.Project}}}
+		undertaking: undertaking{doing: "undoing", head: journal.Head{What: "undo", Title: r.Title, Project: r.Project, Part: address.Text(where.Part)}}}
+	if where.Part != "" {
+		t.question, t.head.Project = fmt.Sprintf("Undo the %s of %s, as far as %s goes?", r.What, r.Name(), where.Part.Name()), where.Part.Name()
+	}
 	t.told = func() term.Shown {
 		text := fmt.Sprintf(": %s. %s", amount(a.record.Count), advise("To have it back", "undo", fmt.Sprint(a.number)))
 		if a.record.Kept > 0 {

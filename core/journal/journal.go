@@ -292,7 +292,7 @@ func (j *Journal) Records() ([]*Record, error) {
 		}
 		list = append(list, r)
 		byNumber[n] = r
-		if undone := byNumber[r.Undoes]; undone != nil && r.End == Done {
+		if undone := byNumber[r.Undoes]; undone != nil && r.End == Done && r.Part == "" {
 			undone.UndoneBy = n
 			if back := byNumber[undone.Undoes]; back != nil {
 				back.UndoneBy = 0 // its undo was undone, so it holds again

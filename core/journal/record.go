@@ -26,6 +26,7 @@ type Head struct {
 	Roots   []Root            `json:"roots"`             // what was changed, at most a few
 	Work    string            `json:"work"`              // the hidden folder of the run, in each place
 	Undoes  int               `json:"undoes,omitempty"`  // the record that an undo takes back
+	Part    address.Text      `json:"part,omitempty"`    // of an undo: the folder of which alone it was taken back, absolute
 	// Continues are records that were cut short, and of which this one does what
 	// was left: who takes it back takes them back as well.
 	Continues []int         `json:"continues,omitempty"`

@@ -26,6 +26,7 @@ type Undo struct {
 	proposal.Back
 	Stays []*proposal.Left
 	Moved []address.Address // the roots of the record that were moved or renamed by hand, and where they are now
+	Part  address.Address   // the folder of which alone it is taken back; "" for all of it
 	Roots []journal.Root    // those of the record, in the places of the plan
 }
 
@@ -53,6 +54,7 @@ func (e *GoneError) Error() string { return fmt.Sprintf("%s is not there any mor
 type Where struct {
 	Here  address.Address // the folder of the person
 	Named address.Address // the folder that a person says a project is by now; "" for none
+	Part  address.Address // the folder of which alone it is taken back; "" for all of it
 }
 
 // A Revise takes out of a file what a record wrote into it, where others have written in
@@ -73,7 +75,7 @@ func Plan(j *journal.Journal, records []*journal.Record, r *journal.Record, in W
 	if err != nil {
 		return nil, err
 	}
-	u := &Undo{Back: proposal.Back{Work: change.NewWork(), Record: r, Times: j.Times(r.Number)}}
+	u := &Undo{Back: proposal.Back{Work: change.NewWork(), Record: r, Times: j.Times(r.Number)}, Part: in.Part}
 	own := map[address.Address]bool{} // the paths that it touched, as they were and as they are now
 	note := func(p address.Address) bool { own[p] = true; return false }
 	// What others write in as well is put right by itself.
@@ -130,6 +132,9 @@ func (u *Undo) invert(changes, unfinished []change.Change, open []*place.Place, 
 		list, check.CutShort = change.Invert(p.Done), p.Half
 		change.Reunite(list, p.Half, p.Done, check.Places)
 	}
+	if u.Part != "" {
+		list = slices.DeleteFunc(list, func(c change.Change) bool { return !u.within(&c) })
+	}
 	if revise.Knows != nil {
 		u.revise(list, changes, open, revise)
 	}
@@ -142,6 +147,29 @@ func (u *Undo) invert(changes, unfinished []change.Change, open []*place.Place, 
 		u.Stays = append(u.Stays, &proposal.Left{Path: path.Join(from[list[o.Index].In], list[o.Index].Path), Why: o.Why})
 	}
 	return nil
+}
+
+// within reports whether a change has to do with what lies in the folder of which alone a record is
+// taken back.
+func (u *Undo) within(c *change.Change) bool {
+	return c.In < len(u.Places) && u.Places[c.In].Join(c.Path).Within(u.Part) || c.Op == change.Move && c.FromIn < len(u.Places) && u.Places[c.FromIn].Join(c.From).Within(u.Part)
+}
+
+// Touches reports whether a record has changed something in a folder, and something outside of it.
+func Touches(j *journal.Journal, r *journal.Record, dir address.Address) bool {
+	changes, places, err := j.Changes(r)
+	in, out := false, false
+	for i := range changes {
+		changes[i].Each(func(at string, _ *tree.Node) bool {
+			if c := &changes[i]; c.In < len(places) && places[c.In].Join(at).Within(dir) {
+				in = true
+			} else {
+				out = true
+			}
+			return !in || !out
+		})
+	}
+	return err == nil && in && out
 }
 
 // unfinished is the list of an undo of the record that was cut short, in places to which its own
@@ -165,11 +193,19 @@ func (u *Undo) unfinished(j *journal.Journal, records []*journal.Record, places 
 func (u *Undo) Proposal() *proposal.Proposal {
 	part := proposal.Of(u.List, u.Places, u.Stays, label.Own)
 	out := &proposal.Proposal{Back: &u.Back, Roots: u.Roots, Parts: []*proposal.Part{
-		{Title: fmt.Sprintf("Undo %d: the %s of %s", u.Record.Number, u.Record.What, u.Record.Name()), About: " in " + address.List(u.Record.Places)}, part}}
+		{Title: fmt.Sprintf("Undo %d: the %s of %s", u.Record.Number, u.Record.What, u.Record.Name()), About: u.about()}, part}}
 	for _, now := range u.Moved {
 		out.Note(string("it lies in " + now + " now"))
 	}
 	return out
+}
+
+// about says where it is taken back, and of what alone.
+func (u *Undo) about() string {
+	if u.Part != "" {
+		return ", as far as " + u.Part.Name() + " goes"
+	}
+	return " in " + address.List(u.Record.Places)
 }
 
 // open opens the places of an undo. What never became whole in them bears another name.
