@@ -123,7 +123,7 @@ func TestAListItemIsRenamed(t *testing.T) {
 	out, status = d.run("check", "Ola")
 	assert.Zero(t, status, out)
 	whole := d.whole("Ola")
-	for _, rooms := range []string{"Room 1; Room 3; Hall", "Hall; Attic; Room 3", "Attic; Room 1; Room 3"} {
+	for _, rooms := range []string{"Room 1; Room 3; Hall", "Hall; Attic; Room 3", "Attic; Room 1; Room 3", "Room 1; Loft; Room 3; Cellar"} {
 		out, status = d.run("upgrade", "Ola", "rooms="+rooms, "--yes")
 		assert.Equal(t, 1, status, rooms)
 		assert.Contains(t, out, "is only probable", rooms)

@@ -16,7 +16,7 @@ type renamedItem struct {
 
 // renamedItems are the items of lists that got other names, by fields and by their old names, folded.
 // It is sure where one alone changed and all others kept their places; where several did, or one went
-// and one came elsewhere, it is only probable.
+// and one came elsewhere, or more came than went, it is only probable.
 func renamedItems(t *template.Template, before, after template.Values) map[string]map[string]renamedItem {
 	all := map[string]map[string]renamedItem{}
 	for _, f := range t.Fields {
@@ -32,7 +32,11 @@ func renamedItems(t *template.Template, before, after template.Values) map[strin
 				come = append(come, i)
 			}
 		}
-		if len(gone) == 0 || len(gone) != len(come) {
+		if len(gone) != len(come) { // only what stands in its place may be it
+			both := slices.DeleteFunc(slices.Clone(gone), func(i int) bool { return !slices.Contains(come, i) })
+			gone, come = both, both
+		}
+		if len(gone) == 0 {
 			continue
 		}
 		sure := len(gone) == 1 && len(was) == len(is) && gone[0] == come[0] && slices.Equal(slices.Delete(slices.Clone(was), gone[0], gone[0]+1), slices.Delete(slices.Clone(is), come[0], come[0]+1))
