@@ -88,9 +88,9 @@ func (r *putRun) folder(source int, named, dir string, known map[string]bool, do
 		return err
 	}
 	r.passed += before - root.Count()
-	own := map[string]*standing.Project{}
+	own := map[string]*tree.Finder{}
 	for _, p := range r.projects {
-		own[p.Dir.Slashed()] = p
+		own[p.Dir.Slashed()] = tree.NewFinder(p.Root)
 	}
 	top := filepath.ToSlash(dir)
 	var found []*standing.File
@@ -154,7 +154,7 @@ func (r *putRun) prune(root *tree.Node) error {
 
 // settles reports whether a file of a source lies in a project and is to stay: the
 // template has put it there, or the source is not in that project, and only holds it.
-func (r *putRun) settles(own map[string]*standing.Project, top, full string) bool {
+func (r *putRun) settles(own map[string]*tree.Finder, top, full string) bool {
 	for dir := path.Dir(full); len(dir) >= len(r.base); dir = path.Dir(dir) {
 		p := own[dir]
 		if p == nil {
@@ -167,7 +167,7 @@ func (r *putRun) settles(own map[string]*standing.Project, top, full string) boo
 			r.settled++
 			return true
 		}
-		at := p.Root.At(strings.TrimPrefix(full, dir+"/"))
+		at := p.At(strings.TrimPrefix(full, dir+"/"))
 		return at != nil && at.From > 0
 	}
 	return false

@@ -19,6 +19,7 @@ import (
 	"vestibula/core/outline"
 	"vestibula/core/place"
 	"vestibula/core/pool"
+	"vestibula/core/project"
 	"vestibula/core/rename"
 	"vestibula/core/rules"
 	"vestibula/core/template"
@@ -38,6 +39,7 @@ type renameRun struct {
 	files     []*rename.File
 	rows      map[string]template.Values     // of the table, by the names of files
 	locations map[string]*location           // by folders
+	layouts   map[string]*project.Layout     // by the own folders of projects
 	trees     map[address.Address]*tree.Node // all that lies in the folders that were named
 	outcomes  []*rename.Outcome
 	paths     []string
@@ -46,7 +48,7 @@ type renameRun struct {
 }
 
 func (a *app) renameCommand() *cobra.Command {
-	r := &renameRun{app: a, locations: map[string]*location{}, trees: map[address.Address]*tree.Node{}}
+	r := &renameRun{app: a, locations: map[string]*location{}, layouts: map[string]*project.Layout{}, trees: map[address.Address]*tree.Node{}}
 	c := &cobra.Command{
 		Use:   "rename [TEMPLATE] CONVENTION PATH… [field=value …]",
 		Short: "Bring the names of files to a naming convention.",
@@ -263,6 +265,11 @@ func (r *renameRun) choosy(conv *template.Convention) error {
 		}
 		return false
 	}
+	type known struct {
+		*tree.Finder
+		holds bool // in some place
+	}
+	projects := map[*project.Layout]*known{}
 	var kept []*rename.File
 	held := false
 	for _, f := range r.files {
@@ -274,11 +281,16 @@ func (r *renameRun) choosy(conv *template.Convention) error {
 			kept = append(kept, f)
 			continue
 		}
-		if n := s.layout.Root.At(path.Join(s.below, f.Name)); n != nil && n.From > 0 {
+		p := projects[s.layout]
+		if p == nil {
+			p = &known{tree.NewFinder(s.layout.Root), slices.ContainsFunc(s.layout.Places, holds)}
+			projects[s.layout] = p
+		}
+		if n := p.At(path.Join(s.below, f.Name)); n != nil && n.From > 0 {
 			r.kept++
 			continue
 		}
-		if f.Elsewhere = !named[f.At()] && !holds(s.here) && slices.ContainsFunc(s.layout.Places, holds); !f.Elsewhere {
+		if f.Elsewhere = p.holds && !named[f.At()] && !holds(s.here); !f.Elsewhere {
 			held = true
 		}
 		kept = append(kept, f)

@@ -12,6 +12,7 @@ import (
 	"golang.org/x/text/unicode/norm"
 
 	"vestibula/core/address"
+	"vestibula/core/label"
 	"vestibula/core/made"
 	"vestibula/core/naming"
 	"vestibula/core/place"
@@ -156,20 +157,24 @@ func (r *renameRun) days(conv *template.Convention, f *rename.File, ofFile map[s
 func (r *renameRun) place(dir string) (template.Values, error) {
 	s, known := r.locations[dir]
 	if !known {
-		// Folders of one project are known by its layout.
-		for _, other := range r.locations {
-			if other.layout != nil && strings.HasPrefix(dir+"/", other.layout.Dir.Slashed()+"/") {
-				below := strings.TrimPrefix(strings.TrimPrefix(dir, other.layout.Dir.Slashed()), "/")
-				s = &location{dir: address.Address(filepath.FromSlash(dir)), layout: other.layout, below: below, here: other.layout.At(below)}
+		var err error
+		for own := dir; s == nil; own = path.Dir(own) {
+			if layout := r.layouts[own]; layout != nil {
+				below := strings.TrimPrefix(strings.TrimPrefix(dir, own), "/")
+				s = &location{dir: address.Address(filepath.FromSlash(dir)), layout: layout, below: below, here: layout.At(below)}
+			}
+			if own == path.Dir(own) || place.Exists(path.Join(own, label.FileName)) {
+				break
 			}
 		}
-		var err error
 		if s == nil {
 			if s, err = r.locate(filepath.FromSlash(dir), r.t); err != nil {
 				return nil, err
 			}
 		}
-		r.locations[dir] = s
+		if r.locations[dir] = s; s.layout != nil {
+			r.layouts[s.layout.Dir.Slashed()] = s.layout
+		}
 	}
 	if s.layout == nil {
 		return nil, nil

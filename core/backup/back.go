@@ -33,6 +33,7 @@ type Return struct {
 	payload address.Address
 	steps   map[string]*proposal.Step // of what differs, by paths
 	today   *place.Place
+	found   *tree.Finder // what lies there, by paths
 }
 
 // Open opens the backup. Who opens it closes it.
@@ -126,10 +127,10 @@ func (r *Return) Propose() (*proposal.Proposal, error) {
 }
 
 func (r *Return) at(p string) *tree.Node {
-	if r.Root == nil {
-		return nil
+	if r.found == nil {
+		r.found = tree.NewFinder(r.Root)
 	}
-	return r.Root.At(p)
+	return r.found.At(p)
 }
 
 // bring adds what makes one thing again.

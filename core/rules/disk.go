@@ -127,6 +127,7 @@ func waiting(c *context) (check, error) {
 		if r.Disk == nil {
 			return
 		}
+		named := r.goals(places)
 		for at, n := range r.Root.All() {
 			passing, is := placeNamed(places, onWay(n, at))
 			if !is {
@@ -143,7 +144,7 @@ func waiting(c *context) (check, error) {
 				}
 				f := Finding{Rule: "waiting", Severity: c.severity, Path: path.Join(at, it.Name),
 					Message: say("%s waits in %s for %d days; at most %d are meant", shown(it.Name), shown(n.Name), lies, passing.days)}
-				if f.Fix, f.Help = r.goesOn(&f, it, passing.then); f.Fix == nil {
+				if f.Fix, f.Help = r.goesOn(&f, it, passing.then, named[passing.then]); f.Fix == nil {
 					f.Help = "move it to where it belongs" + f.Help
 				}
 				report(f)
@@ -152,18 +153,30 @@ func waiting(c *context) (check, error) {
 	}}, nil
 }
 
+// goals are the folders of the project to which things go that waited too long, by what they
+// are called.
+func (r *Real) goals(places map[string]passing) map[string][]string {
+	named := map[string][]string{}
+	for _, p := range places {
+		if p.then == "" || named[p.then] != nil {
+			continue
+		}
+		named[p.then] = []string{}
+		for at, n := range r.Root.All() {
+			if _, is := placeNamed(map[string]bool{p.then: true}, onWay(n, at)); is {
+				named[p.then] = append(named[p.then], at)
+			}
+		}
+	}
+	return named
+}
+
 // goesOn is the fix that takes what waited too long to where it goes then: a folder of the
 // project, beside its own where there are several of that name. Where there is no fix, help says
 // why.
-func (r *Real) goesOn(f *Finding, it *tree.Node, then string) (fix *Fix, help string) {
+func (r *Real) goesOn(f *Finding, it *tree.Node, then string, to []string) (fix *Fix, help string) {
 	if then == "" {
 		return nil, ""
-	}
-	var to []string
-	for at, n := range r.Root.All() {
-		if _, is := placeNamed(map[string]bool{then: true}, onWay(n, at)); is {
-			to = append(to, at)
-		}
 	}
 	here := path.Dir(path.Dir(f.Path))
 	if beside := slices.DeleteFunc(slices.Clone(to), func(at string) bool { return path.Dir(at) != here }); len(beside) > 0 {

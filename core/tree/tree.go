@@ -129,6 +129,41 @@ func (n *Node) At(path string) *Node {
 	return n
 }
 
+// A Finder looks up what lies in a tree by its path: in as many steps as the path has names,
+// however full the folders are. The tree must not change. It is for one goroutine.
+type Finder struct {
+	root  *Node
+	named map[*Node]map[string]*Node // what lies in folders, by its names
+}
+
+// NewFinder returns a finder for what lies in a folder, which may be nil.
+func NewFinder(root *Node) *Finder {
+	return &Finder{root: root, named: map[*Node]map[string]*Node{}}
+}
+
+// At is as Node.At of the folder.
+func (f *Finder) At(path string) *Node {
+	n := f.root
+	if path == "" || path == "." {
+		return n
+	}
+	for name := range strings.SplitSeq(path, "/") {
+		if n == nil {
+			return nil
+		}
+		named, known := f.named[n]
+		if !known {
+			named = make(map[string]*Node, len(n.Children))
+			for _, c := range slices.Backward(n.Children) {
+				named[c.Name] = c
+			}
+			f.named[n] = named
+		}
+		n = named[name]
+	}
+	return n
+}
+
 // All returns the nodes below n in the order of the tree, each with its path
 // from n, its names joined by slashes. The path is valid until the next step.
 func (n *Node) All() iter.Seq2[string, *Node] {
