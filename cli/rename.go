@@ -257,14 +257,7 @@ func (r *renameRun) choosy(conv *template.Convention) error {
 			named[full.Slashed()] = true
 		}
 	}
-	holds := func(p *match.Place) bool {
-		for ; p != nil; p = p.Up {
-			if p.Line != nil && slices.Contains(p.Line.Holds, conv) {
-				return true
-			}
-		}
-		return false
-	}
+	holds := func(p *match.Place) bool { return heldIn(p, conv) }
 	type known struct {
 		*tree.Finder
 		holds bool // in some place
@@ -310,6 +303,16 @@ func (r *renameRun) choosy(conv *template.Convention) error {
 		return true
 	})
 	return nil
+}
+
+// heldIn reports whether a place, or one that it lies in, holds a convention.
+func heldIn(p *match.Place, conv *template.Convention) bool {
+	for ; p != nil; p = p.Up {
+		if p.Line != nil && slices.Contains(p.Line.Holds, conv) {
+			return true
+		}
+	}
+	return false
 }
 
 // plan finds out what becomes of each file.
