@@ -298,8 +298,8 @@ var representatives = func() []rune {
 
 // classes returns one character for each class of characters that the automata
 // tell apart, and for each class, automaton and state the states that follow.
-// More are characters to look at besides the representatives.
-func classes(more []rune, automata ...*automaton) (alphabet []rune, steps [][][][]int32) {
+// What is tried counts in a budget. More are characters to look at besides the representatives.
+func classes(budget *Budget, more []rune, automata ...*automaton) (alphabet []rune, steps [][][][]int32) {
 	candidates := append(slices.Clone(representatives), more...)
 	signatures := map[string]bool{}
 	for _, r := range candidates {
@@ -308,6 +308,7 @@ func classes(more []rune, automata ...*automaton) (alphabet []rune, steps [][][]
 		for k, a := range automata {
 			rows[k] = make([][]int32, len(a.next))
 			for s, moves := range a.next {
+				budget.steps -= len(moves)
 				for _, m := range moves {
 					if m.on(r) {
 						rows[k][s] = append(rows[k][s], int32(m.to))

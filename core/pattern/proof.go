@@ -34,19 +34,29 @@ type Span struct {
 	Text  string
 }
 
+// A Budget is how much may be searched for all proofs of one check together, so that no number
+// of conventions takes more than a moment. The zero value is used up.
+type Budget struct{ steps int }
+
+// NewBudget returns the budget of a check.
+func NewBudget() *Budget { return &Budget{checkSteps} }
+
+// Spent reports whether it is used up: what is Unproven then may be so for that reason alone.
+func (b *Budget) Spent() bool { return b.steps <= 0 }
+
 // rounds are how often a pair of states may be met again while looking for an
 // example, in one search after the other: the first examples that are found may
 // hold days that do not exist, which only the reader knows.
 var rounds = []int{1, 8, 64}
 
 // Unambiguous decides whether no name can be read in two ways, with its optional end or without.
-func (n *Name) Unambiguous() Proof {
-	proof := n.once()
+func (n *Name) Unambiguous(b *Budget) Proof {
+	proof := n.once(b)
 	short := n.short()
 	if short == nil || proof.Verdict == Fails {
 		return proof
 	}
-	for _, other := range []Proof{short.once(), n.apart(short)} {
+	for _, other := range []Proof{short.once(b), n.apart(short, b)} {
 		if other.Verdict == Fails || proof.Verdict == Holds {
 			proof = other
 		}
@@ -60,13 +70,16 @@ func (n *Name) Unambiguous() Proof {
 // two different states (Book, Even, Greibach and Ott, "Ambiguity in Graphs and
 // Expressions", 1971). The search is breadth-first, so that the example is a
 // shortest one; the reader confirms it.
-func (n *Name) once() Proof {
+func (n *Name) once(b *Budget) Proof {
+	if b.Spent() {
+		return Proof{Verdict: Unproven}
+	}
 	r := n.Reader()
 	a := r.automaton()
 	if a == nil {
 		return Proof{Verdict: Unproven}
 	}
-	alphabet, steps := classes(r.runes(nil), a)
+	alphabet, steps := classes(b, r.runes(nil), a)
 	confirm := dressed(func(name string) *Proof {
 		all := r.readingsWithSpans(name, 2)
 		if len(all) < 2 {
@@ -74,22 +87,22 @@ func (n *Name) once() Proof {
 		}
 		return &Proof{Fails, name, all[0].values, all[1].values, [2][]Span{all[0].spans, all[1].spans}}
 	})
-	proof := quest{a, a, alphabet, func(c int) ([][]int32, [][]int32) { return steps[c][0], steps[c][0] }, true}.search(confirm)
+	proof := quest{a, a, alphabet, func(c int) ([][]int32, [][]int32) { return steps[c][0], steps[c][0] }, true}.search(confirm, b)
 	if proof.Verdict == Unproven && n.Twice() != "" {
-		return n.repeated(confirm)
+		return n.repeated(confirm, b)
 	}
 	return proof
 }
 
 // Disjoint decides whether no name fits both patterns, with their optional ends or without.
-func (n *Name) Disjoint(m *Name) Proof {
+func (n *Name) Disjoint(m *Name, b *Budget) Proof {
 	proof := Proof{Verdict: Holds}
 	for _, x := range []*Name{n, n.short()} {
 		for _, y := range []*Name{m, m.short()} {
 			if x == nil || y == nil {
 				continue
 			}
-			if one := x.apart(y); one.Verdict == Fails || proof.Verdict == Holds {
+			if one := x.apart(y, b); one.Verdict == Fails || proof.Verdict == Holds {
 				if proof = one; one.Verdict == Fails {
 					return proof
 				}
@@ -100,7 +113,7 @@ func (n *Name) Disjoint(m *Name) Proof {
 }
 
 // apart decides whether no name fits both patterns, with all their parts.
-func (n *Name) apart(m *Name) Proof {
+func (n *Name) apart(m *Name, b *Budget) Proof {
 	r, q := n.Reader(), m.Reader()
 	confirm := dressed(func(name string) *Proof {
 		x, y := r.readingsWithSpans(name, 1), q.readingsWithSpans(name, 1)
@@ -109,10 +122,10 @@ func (n *Name) apart(m *Name) Proof {
 		}
 		return &Proof{Fails, name, x[0].values, y[0].values, [2][]Span{x[0].spans, y[0].spans}}
 	})
-	proof := meet(r, q, confirm)
+	proof := meet(r, q, confirm, b)
 	for _, one := range [][2]*Name{{n, m}, {m, n}} {
 		if proof.Verdict == Unproven {
-			proof = one[0].exampleIn(one[1], confirm)
+			proof = one[0].exampleIn(one[1], confirm, b)
 		}
 	}
 	return proof
@@ -176,8 +189,11 @@ type visit struct {
 	by   int32 // the class of the character
 }
 
-// maxVisits bounds the search.
-const maxVisits = 2_000_000
+// maxVisits bounds one search, and checkSteps, characters and moves that are tried, all of a check.
+const (
+	maxVisits  = 500_000
+	checkSteps = 8_000_000
+)
 
 // A quest is for a word that both automata accept.
 type quest struct {
@@ -188,7 +204,7 @@ type quest struct {
 }
 
 // search looks for it; confirm says what a word proves, or nil where it is none after all.
-func (q quest) search(confirm func(string) *Proof) Proof {
+func (q quest) search(confirm func(string) *Proof, budget *Budget) Proof {
 	a, b, alphabet, split := q.a, q.b, q.alphabet, q.split
 	for _, round := range rounds {
 		rejected := false
@@ -202,12 +218,13 @@ func (q quest) search(confirm func(string) *Proof) Proof {
 				}
 				rejected = true
 			}
-			if len(visits) > maxVisits {
+			if len(visits) > maxVisits || budget.Spent() {
 				return Proof{Verdict: Unproven}
 			}
 			for c := range alphabet {
 				x, y := q.moves(c)
 				for _, p := range x[v.p] {
+					budget.steps -= len(y[v.q])
 					for _, o := range y[v.q] {
 						next := pair{p, o, v.split || p != o}
 						if split && next.p > next.q {

@@ -75,7 +75,7 @@ func TestNamesOfUnambiguousPatternsReadBackAndAmbiguousOnesHaveTwoReadings(t *te
 			source.WriteString(strings.ReplaceAll(rapid.SampledFrom(slotsOf).Draw(t, "slot"), "%d", fmt.Sprint(i)))
 		}
 		n := bindTo(t, source.String())
-		proof := n.Unambiguous()
+		proof := n.Unambiguous(NewBudget())
 		verdicts[proof.Verdict]++
 		if proof.Verdict == Fails {
 			all := n.Reader().readingsWithSpans(proof.Name, 2)
@@ -129,7 +129,7 @@ func TestProofs(t *testing.T) {
 		{"<t1:likeThis><t2:LikeThis>", "a11"},
 	}
 	for _, tt := range tests {
-		proof := bindTo(t, tt.pattern).Unambiguous()
+		proof := bindTo(t, tt.pattern).Unambiguous(NewBudget())
 		if tt.name == "" {
 			assert.Equal(t, Holds, proof.Verdict, "%s: %q", tt.pattern, proof.Name)
 			continue
@@ -142,13 +142,13 @@ func TestProofs(t *testing.T) {
 		assert.Len(t, []rune(short), len(tt.name), "a shortest name of %s: %q", tt.pattern, proof.Name)
 	}
 	ten := "<d:yyyy-mm-dd> <t1:like-this> <n1:000> <t2:Like_This> <s> <t3:like-this>.<n2:00> <w> <y> <t4:likethis>"
-	assert.Equal(t, Holds, bindTo(t, ten).Unambiguous().Verdict)
+	assert.Equal(t, Holds, bindTo(t, ten).Unambiguous(NewBudget()).Verdict)
 
-	assert.Equal(t, Holds, bindTo(t, "<d> <t:like-this>").Disjoint(bindTo(t, "<n:000> <t:like-this>")).Verdict)
-	overlap := bindTo(t, "<d> <t:like-this>").Disjoint(bindTo(t, "<t>"))
+	assert.Equal(t, Holds, bindTo(t, "<d> <t:like-this>").Disjoint(bindTo(t, "<n:000> <t:like-this>"), NewBudget()).Verdict)
+	overlap := bindTo(t, "<d> <t:like-this>").Disjoint(bindTo(t, "<t>"), NewBudget())
 	assert.Equal(t, Fails, overlap.Verdict)
 	assert.Equal(t, "oak", overlap.First[1].Text)
-	assert.Equal(t, "2027-03-09 oak - - chair", bindTo(t, "<d:yyyy-mm-dd> <t1> - <t2>").Unambiguous().Name, "an example that people would use")
+	assert.Equal(t, "2027-03-09 oak - - chair", bindTo(t, "<d:yyyy-mm-dd> <t1> - <t2>").Unambiguous(NewBudget()).Name, "an example that people would use")
 }
 
 func TestMisfitsSayWhereAndWhy(t *testing.T) {
@@ -223,10 +223,10 @@ func TestWhatATextCannotHoldMakesNamesReadable(t *testing.T) {
 		require.Empty(t, errs)
 		return n
 	}
-	assert.Equal(t, Fails, bind("<a> - <b>").Unambiguous().Verdict)
-	assert.Equal(t, Holds, bind("<a> - <b>", " - ").Unambiguous().Verdict)
-	assert.Equal(t, Holds, bind("<a>, <b> (<c>)", ", ", "(", ")").Unambiguous().Verdict)
-	proof := bind("<a> <b>", " - ").Unambiguous()
+	assert.Equal(t, Fails, bind("<a> - <b>").Unambiguous(NewBudget()).Verdict)
+	assert.Equal(t, Holds, bind("<a> - <b>", " - ").Unambiguous(NewBudget()).Verdict)
+	assert.Equal(t, Holds, bind("<a>, <b> (<c>)", ", ", "(", ")").Unambiguous(NewBudget()).Verdict)
+	proof := bind("<a> <b>", " - ").Unambiguous(NewBudget())
 	require.Equal(t, Fails, proof.Verdict, "a space can stand in both")
 	assert.NotContains(t, proof.Name, " - ")
 	r := bind("<a> - <b>", " - ").Reader()

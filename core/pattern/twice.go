@@ -19,7 +19,7 @@ var twiceTexts = []string{"oak", "elm", "oak elm", "oak oak", "elm oak", "oak el
 // slots hold one value: where fields that stand twice have few values, by putting in each
 // of them, so that all ways to read a name are paths of one automaton. For texts, which
 // have no end, it looks for an example.
-func (n *Name) repeated(confirm func(string) *Proof) Proof {
+func (n *Name) repeated(confirm func(string) *Proof, b *Budget) Proof {
 	var finite []string
 	values := map[string][]value.Value{}
 	text := ""
@@ -32,7 +32,7 @@ func (n *Name) repeated(confirm func(string) *Proof) Proof {
 		}
 	}
 	if text != "" {
-		return n.exampleFor(text, confirm)
+		return n.exampleFor(text, confirm, b)
 	}
 	names := []*Name{n}
 	for _, field := range finite {
@@ -60,19 +60,19 @@ func (n *Name) repeated(confirm func(string) *Proof) Proof {
 		runes = r.runes(runes)
 		whole.add(a)
 	}
-	alphabet, steps := classes(runes, whole)
-	return quest{whole, whole, alphabet, func(c int) ([][]int32, [][]int32) { return steps[c][0], steps[c][0] }, true}.search(confirm)
+	alphabet, steps := classes(b, runes, whole)
+	return quest{whole, whole, alphabet, func(c int) ([][]int32, [][]int32) { return steps[c][0], steps[c][0] }, true}.search(confirm, b)
 }
 
 // exampleFor looks for a name that two values of a text that stands twice make.
-func (n *Name) exampleFor(field string, confirm func(string) *Proof) Proof {
+func (n *Name) exampleFor(field string, confirm func(string) *Proof, b *Budget) Proof {
 	for i, v := range twiceTexts {
 		for _, w := range twiceTexts[i+1:] {
 			x, y := n.with(field, value.Of(v)), n.with(field, value.Of(w))
 			if x == nil || y == nil {
 				continue
 			}
-			if proof := meet(x.Reader(), y.Reader(), confirm); proof.Verdict == Fails {
+			if proof := meet(x.Reader(), y.Reader(), confirm, b); proof.Verdict == Fails {
 				return proof
 			}
 		}
@@ -82,7 +82,7 @@ func (n *Name) exampleFor(field string, confirm func(string) *Proof) Proof {
 
 // exampleIn looks for a name that a value of a text that stands twice makes, and that fits
 // another pattern as well: the value may be a word of that.
-func (n *Name) exampleIn(m *Name, confirm func(string) *Proof) Proof {
+func (n *Name) exampleIn(m *Name, confirm func(string) *Proof, b *Budget) Proof {
 	fields := n.twice()
 	if len(fields) == 0 || n.typeOf(fields[0]).Kind != value.Text {
 		return Proof{Verdict: Unproven}
@@ -98,7 +98,7 @@ func (n *Name) exampleIn(m *Name, confirm func(string) *Proof) Proof {
 		if x == nil {
 			continue
 		}
-		if proof := meet(x.Reader(), m.Reader(), confirm); proof.Verdict == Fails {
+		if proof := meet(x.Reader(), m.Reader(), confirm, b); proof.Verdict == Fails {
 			return proof
 		}
 	}
@@ -106,13 +106,16 @@ func (n *Name) exampleIn(m *Name, confirm func(string) *Proof) Proof {
 }
 
 // meet decides whether no name can be read by both.
-func meet(r, q *Reader, confirm func(string) *Proof) Proof {
+func meet(r, q *Reader, confirm func(string) *Proof, budget *Budget) Proof {
+	if budget.Spent() {
+		return Proof{Verdict: Unproven}
+	}
 	a, b := r.automaton(), q.automaton()
 	if a == nil || b == nil {
 		return Proof{Verdict: Unproven}
 	}
-	alphabet, steps := classes(q.runes(r.runes(nil)), a, b)
-	return quest{a, b, alphabet, func(c int) ([][]int32, [][]int32) { return steps[c][0], steps[c][1] }, false}.search(confirm)
+	alphabet, steps := classes(budget, q.runes(r.runes(nil)), a, b)
+	return quest{a, b, alphabet, func(c int) ([][]int32, [][]int32) { return steps[c][0], steps[c][1] }, false}.search(confirm, budget)
 }
 
 // twice returns the fields that stand in more than one slot.

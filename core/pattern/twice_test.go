@@ -54,7 +54,7 @@ func TestSlotsThatStandTwiceAreDecidedWhereTheirValuesAreFew(t *testing.T) {
 			source.WriteString(strings.ReplaceAll(p, "<m>", "<n:0>"))
 		}
 		n := bindTwice(rt, source.String())
-		proof := n.Unambiguous()
+		proof := n.Unambiguous(NewBudget())
 		require.False(rt, proof.Verdict == Unproven && strings.Count(source.String(), "<t>") < 2, source.String())
 		verdicts[proof.Verdict]++
 		if proof.Verdict == Fails {
@@ -98,7 +98,7 @@ func TestOverlapsOfTextsThatStandTwice(t *testing.T) {
 		{"<t:like-this> <t:like-this>", "<u:like-this>", Holds},
 		{"<t:like-this>_<t:like-this>", "rope_cord", Unproven},
 	} {
-		for _, proof := range []Proof{bindTwice(t, tt.a).Disjoint(bindTwice(t, tt.b)), bindTwice(t, tt.b).Disjoint(bindTwice(t, tt.a))} {
+		for _, proof := range []Proof{bindTwice(t, tt.a).Disjoint(bindTwice(t, tt.b), NewBudget()), bindTwice(t, tt.b).Disjoint(bindTwice(t, tt.a), NewBudget())} {
 			assert.Equal(t, tt.want, proof.Verdict, "%s and %s: %q", tt.a, tt.b, proof.Name)
 		}
 	}
@@ -111,7 +111,7 @@ func TestTextsThatStandTwice(t *testing.T) {
 		"<t:like-this> <u> <t:like-this>": Holds,    // no spaces in it
 		"<t>_<n:00>_<t>":                  Unproven, // refused: no example is found, and no proof
 	} {
-		proof := bindTwice(t, source).Unambiguous()
+		proof := bindTwice(t, source).Unambiguous(NewBudget())
 		assert.Equal(t, want, proof.Verdict, "%s: %q", source, proof.Name)
 	}
 }

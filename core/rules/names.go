@@ -21,11 +21,15 @@ const usualText = 80
 // that they cannot become too long. The findings are of the rule "names".
 func Conventions(t *template.Template) []Finding {
 	var found []Finding
+	budget := pattern.NewBudget()
+	var open []*template.Convention // of which it was not decided, for the budget was used up
 	for _, c := range t.Names {
 		report := func(severity Severity, message Message, help string) {
 			found = append(found, Finding{Rule: "names", Severity: severity, Line: c.Pos.Line, Column: c.Pos.Column, Width: c.Width, Message: message, Help: help})
 		}
-		ambiguity(c, &found)
+		if !ambiguity(c, budget, &found) {
+			open = append(open, c)
+		}
 		if order := c.Pattern.Sorts(func(name string) bool { return t.Field(name) != nil }); order != nil {
 			severity := Warning
 			if order.Grouped {
@@ -40,21 +44,34 @@ func Conventions(t *template.Template) []Finding {
 	for _, row := range t.Shared() {
 		for i, c := range row {
 			for _, d := range row[i+1:] {
-				overlap(c, d, func(f Finding) { found = append(found, f) })
+				if !overlap(c, d, budget, func(f Finding) { found = append(found, f) }) && !slices.Contains(open, d) {
+					open = append(open, d)
+				}
 			}
 		}
+	}
+	if len(open) > 0 {
+		names := "“" + open[0].Name + "”"
+		if n := len(open) - 1; n > 0 {
+			names += fmt.Sprintf(" and of %d more", n)
+		}
+		found = append(found, Finding{Rule: "names", Severity: Warning, Line: open[0].Pos.Line, Column: open[0].Pos.Column, Width: open[0].Width,
+			Message: say("not decided: whether names of %s can be read in one way only, and as one convention; so many texts side by side can be split in too many ways", names),
+			Help:    "give the texts in them forms without spaces, such as <what:like-this>, or fewer of them"})
 	}
 	return found
 }
 
-func ambiguity(c *template.Convention, found *[]Finding) {
+// ambiguity proves that names of a convention can be read in one way only; it reports false where
+// the budget was used up before.
+func ambiguity(c *template.Convention, budget *pattern.Budget, found *[]Finding) (decided bool) {
 	at := Finding{Rule: "names", Line: c.Pos.Line, Column: c.Pos.Column, Width: c.Width}
 	report := func(severity Severity, message Message, help string) {
 		f := at
 		f.Severity, f.Message, f.Help = severity, message, help
 		*found = append(*found, f)
 	}
-	proof := c.Pattern.Unambiguous()
+	proof := c.Pattern.Unambiguous(budget)
 	switch proof.Verdict {
 	case pattern.Fails:
 		one, other, fields := readings(c, proof)
@@ -70,13 +87,17 @@ func ambiguity(c *template.Convention, found *[]Finding) {
 		report(Error, say("names of “%s” can be read in two ways", c.Name), remedy(c, proof))
 		at.Marks, at.Proof = nil, ""
 	case pattern.Unproven:
+		if budget.Spent() {
+			return false
+		}
 		if twice := c.Pattern.Twice(); twice != "" {
 			report(Error, say("names of “%s” can be split in two ways, and whether <%s>, which stands twice, tells them apart is not decided", c.Name, twice),
 				fmt.Sprintf("let <%s> stand once, or give it a form without spaces, such as <%s:like-this>, with a space behind it", twice, twice))
-			return
+			return true
 		}
 		report(Warning, say("it could not be decided whether names of “%s” can be read in one way only", c.Name), "let each text stand once, or give it a form")
 	}
+	return true
 }
 
 // readings writes what two readings say otherwise, client “a”, topic “b c”, below each other,
@@ -134,7 +155,9 @@ func remedy(c *template.Convention, proof pattern.Proof) string {
 	return "let each slot have a fixed width, such as <day:yyyy-mm-dd>, or put a sign between its parts"
 }
 
-func overlap(c, d *template.Convention, report func(Finding)) {
+// overlap proves that no name fits both of two conventions; it reports false where the budget was
+// used up before.
+func overlap(c, d *template.Convention, budget *pattern.Budget, report func(Finding)) (decided bool) {
 	if len(c.For) > 0 && len(d.For) > 0 {
 		common := false
 		for _, e := range c.For {
@@ -143,20 +166,24 @@ func overlap(c, d *template.Convention, report func(Finding)) {
 			}
 		}
 		if !common {
-			return
+			return true
 		}
 	}
-	proof := c.Pattern.Disjoint(d.Pattern)
+	proof := c.Pattern.Disjoint(d.Pattern, budget)
 	switch proof.Verdict {
 	case pattern.Holds:
-		return
+		return true
 	case pattern.Unproven:
+		if budget.Spent() {
+			return false
+		}
 		report(Finding{Rule: "names", Severity: Warning, Line: d.Pos.Line, Column: d.Pos.Column, Width: d.Width,
 			Message: say("it could not be decided whether a name can fit both “%s” and “%s”, which lie in one folder", c.Name, d.Name),
 			Help:    "begin each with a word of its own, or keep them in different folders"})
-		return
+		return true
 	}
 	report(Finding{Rule: "names", Severity: Error, Line: d.Pos.Line, Column: d.Pos.Column, Width: d.Width,
 		Message: say("“%s” fits both “%s” and “%s”, which lie in one folder", proof.Name, c.Name, d.Name),
 		Help:    "begin each with a word of its own, or keep them in different folders"})
+	return true
 }

@@ -2,6 +2,7 @@ package rules
 
 import (
 	"fmt"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -404,4 +405,44 @@ func TestRealFoldersHaveNoOrderOfTheirOwn(t *testing.T) {
 	}
 	assert.Equal(t, []string{"only digits stand in one place in every list: give “_x” a number too"}, help, "advice does not lead in a circle")
 	assert.Empty(t, check("01 Work", "90 Settled"))
+}
+
+// Proofs have one budget for a whole check: what is over it is told as not decided, once, and not
+// as an error of its own.
+func TestProofsDoNotRunAway(t *testing.T) {
+	words := strings.Fields("topic what who where why how when")
+	header := func(conventions int) string {
+		var b strings.Builder
+		b.WriteString("---\nfields:\n")
+		for _, w := range words {
+			b.WriteString("  " + w + ": { type: text }\n")
+		}
+		b.WriteString("names:\n")
+		for i := range conventions {
+			var name []string
+			for j := range words {
+				name = append(name, "<"+words[(i+j)%len(words)]+":LikeThis>")
+			}
+			fmt.Fprintf(&b, "  c%d: \"x%d %s-<%s>\"\n", i, i, strings.Join(name, " "), strings.Join(words, ">-<"))
+		}
+		return b.String() + "---\nShop\n"
+	}
+	undecided := func(conventions int) (budget, all int) {
+		tpl, err := template.Parse("t", header(conventions), nil)
+		require.NoError(t, err)
+		for _, f := range Conventions(tpl) {
+			if strings.HasPrefix(f.Message.String(), "not decided") {
+				budget++
+			} else if strings.Contains(f.Message.String(), "is not decided") {
+				all++
+			}
+		}
+		return budget, all
+	}
+	few, each := undecided(1)
+	assert.Zero(t, few, "one alone is within the budget")
+	assert.Equal(t, 1, each)
+	many, each := undecided(30)
+	assert.Equal(t, 1, many)
+	assert.Less(t, each, 15)
 }
