@@ -114,7 +114,7 @@ func (r *backupRun) run(args []string) error {
 		}
 		before := bundle.Backups(into.Real, p.Label.ID)
 		if r.list {
-			if err := r.show(p, before); err != nil {
+			if err := r.show(p, into.Real, before); err != nil {
 				return err
 			}
 			continue

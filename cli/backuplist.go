@@ -1,13 +1,20 @@
 package cli
 
 import (
+	"path"
+	"slices"
 	"vestibula/cli/term"
+	"vestibula/core/address"
+	"vestibula/core/backup"
 	"vestibula/core/bundle"
 	"vestibula/core/project"
 )
 
-// show lists the backups of a project, and what differs between each and now.
-func (r *backupRun) show(p *project.Project, list []bundle.Backup) error {
+// show lists the backups of a project, those that were moved aside too, and what differs between
+// each and now.
+func (r *backupRun) show(p *project.Project, into address.Address, list []bundle.Backup) error {
+	aside := bundle.Backups(into.Join(backup.Older), p.Label.ID)
+	unfinished := bundle.Unfinished(into, p.Dir.Name())
 	root, _, err := r.reading(p.Dir)
 	if err != nil {
 		return unreadable(p.Dir, err)
@@ -19,24 +26,35 @@ func (r *backupRun) show(p *project.Project, list []bundle.Backup) error {
 		Changed int    `json:"changed"`
 		New     int    `json:"new"`
 		Gone    int    `json:"gone"`
+		Cut     bool   `json:"unfinished,omitempty"`
 	}
 	out := []one{}
-	for _, b := range list {
+	for i, b := range slices.Concat(list, aside) {
 		note, err := bundle.Note(b.Dir)
 		if err != nil || note == nil {
 			return refused("", "the list of %s cannot be read: %v", b.Dir, err)
 		}
 		_, size := note.Manifest("")
 		o := one{Backup: b.Dir.Name(), Made: note.Made.Local().Format("2006-01-02 15:04"), Size: size}
+		if i >= len(list) {
+			o.Backup = path.Join(backup.Older, o.Backup)
+		}
 		o.Changed, o.New, o.Gone = bundle.Differs(note, string(p.Dir), root)
 		out = append(out, o)
+	}
+	for _, name := range unfinished {
+		out = append(out, one{Backup: name, Cut: true})
 	}
 	if r.asJSON {
 		return r.printJSON(out)
 	}
-	r.screen.Line(term.Title.Render(term.Visible(p.Dir.Name())), term.Dim.Render("  "+term.Count(len(out), "backup")+" in "+term.Visible(r.into)))
+	r.screen.Line(term.Title.Render(term.Visible(p.Dir.Name())), term.Dim.Render("  "+term.Count(len(out)-len(unfinished), "backup")+" in "+term.Visible(r.into)))
 	var rows [][]term.Shown
 	for _, o := range out {
+		if o.Cut {
+			rows = append(rows, []term.Shown{"  " + term.Visible(o.Backup), "", "", term.Bad.Render("left of a run that was cut short, and not whole")})
+			continue
+		}
 		var parts []term.Shown
 		for _, n := range []struct {
 			n    int

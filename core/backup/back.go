@@ -230,10 +230,11 @@ func (r *Return) read(name string) ([]byte, error) {
 	return io.ReadAll(io.LimitReader(in, label.MaxBytes))
 }
 
-// Find returns the backup of a project that is meant: the newest in a folder, by the identity of the
+// Find returns the backup of a project that is meant: the newest in a folder, one that was moved aside only
+// where there is no other, by the identity of the
 // project or, where that is not there any more, by its name. The error is a [proposal.Refusal].
 func Find(in address.Address, id, name string) (*bundle.Backup, error) {
-	list := bundle.Backups(in, id)
+	list := slices.Concat(bundle.Backups(in, id), bundle.Backups(in.Join(Older), id))
 	if id == "" {
 		list = slices.DeleteFunc(list, func(b bundle.Backup) bool { return b.Head.Project != name })
 		if i := slices.IndexFunc(list, func(b bundle.Backup) bool { return b.Head.ID != list[0].Head.ID }); i > 0 {

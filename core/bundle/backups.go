@@ -45,6 +45,18 @@ func Backups(dir address.Address, id string) (list []Backup) {
 	return list
 }
 
+// Unfinished are the names of what lies in a folder of backups and never became whole, of a project
+// that is called so.
+func Unfinished(dir address.Address, project string) (names []string) {
+	entries, _ := os.ReadDir(string(dir))
+	for _, e := range entries {
+		if strings.HasPrefix(e.Name(), project+" ") && strings.HasSuffix(e.Name(), change.Unfinished) {
+			names = append(names, e.Name())
+		}
+	}
+	return names
+}
+
 // Head is what the list of a backup says of it as a whole; nil where a folder or a file is
 // none.
 func Head[P ~string](dir P) *Inventory {
