@@ -10,10 +10,12 @@ import (
 	"vestibula/core/address"
 	"vestibula/core/backup"
 	"vestibula/core/bundle"
+	"vestibula/core/change"
 	"vestibula/core/inspect"
 	"vestibula/core/journal"
 	"vestibula/core/place"
 	"vestibula/core/project"
+	"vestibula/core/tree"
 )
 
 // bringBack brings a project, or a part of it, back from a backup: the newest where none is named.
@@ -56,6 +58,15 @@ func (r *backupRun) bringBack(args []string) error {
 	}
 	name := job.Dir.Name()
 	count := term.Count(len(p.Steps())-r.waiting(p.Steps()), "file")
+	if len(p.Steps()) == 0 { // only folders were gone
+		folders := 0
+		for _, c := range p.Set.Changes {
+			if c.Op == change.Make && c.Kind() == tree.Folder {
+				folders++
+			}
+		}
+		count = term.Count(folders, "folder")
+	}
 	t := &task{Proposal: p, question: "Bring " + string(count) + " of " + name + " back?", how: "bring back what is missing",
 		idle:        term.Sprintf("%s holds all that %s holds.", name, shown),
 		undertaking: undertaking{doing: "copying", head: journal.Head{What: "backup back", Title: name, Project: name}},
