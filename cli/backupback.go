@@ -15,6 +15,7 @@ import (
 	"vestibula/core/journal"
 	"vestibula/core/place"
 	"vestibula/core/project"
+	"vestibula/core/proposal"
 	"vestibula/core/tree"
 )
 
@@ -57,16 +58,7 @@ func (r *backupRun) bringBack(args []string) error {
 		tellOpen(p, open)
 	}
 	name := job.Dir.Name()
-	count := term.Count(len(p.Steps())-r.waiting(p.Steps()), "file")
-	if len(p.Steps()) == 0 { // only folders were gone
-		folders := 0
-		for _, c := range p.Set.Changes {
-			if c.Op == change.Make && c.Kind() == tree.Folder {
-				folders++
-			}
-		}
-		count = term.Count(folders, "folder")
-	}
+	count := r.amountBack(p)
 	t := &task{Proposal: p, question: "Bring " + string(count) + " of " + name + " back?", how: "bring back what is missing",
 		idle:        term.Sprintf("%s holds all that %s holds.", name, shown),
 		undertaking: undertaking{doing: "copying", head: journal.Head{What: "backup back", Title: name, Project: name}},
@@ -160,4 +152,18 @@ func (r *backupRun) whichBackup(job *backup.Return, id string, named []string) e
 	}
 	job.From = b.Dir
 	return nil
+}
+
+// amountBack says how much comes back: files or, where only these were gone, folders.
+func (r *backupRun) amountBack(p *proposal.Proposal) term.Shown {
+	if len(p.Steps()) > 0 {
+		return term.Count(len(p.Steps())-r.waiting(p.Steps()), "file")
+	}
+	folders := 0
+	for _, c := range p.Set.Changes {
+		if c.Op == change.Make && c.Kind() == tree.Folder {
+			folders++
+		}
+	}
+	return term.Count(folders, "folder")
 }

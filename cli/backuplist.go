@@ -3,12 +3,24 @@ package cli
 import (
 	"path"
 	"slices"
+
 	"vestibula/cli/term"
 	"vestibula/core/address"
 	"vestibula/core/backup"
 	"vestibula/core/bundle"
 	"vestibula/core/project"
 )
+
+// A listedBackup is one of a list, as JSON shows it.
+type listedBackup struct {
+	Backup  string `json:"backup"`
+	Made    string `json:"made"`
+	Size    int64  `json:"size"`
+	Changed int    `json:"changed"`
+	New     int    `json:"new"`
+	Gone    int    `json:"gone"`
+	Cut     bool   `json:"unfinished,omitempty"`
+}
 
 // show lists the backups of a project, those that were moved aside too, and what differs between
 // each and now.
@@ -19,23 +31,14 @@ func (r *backupRun) show(p *project.Project, into address.Address, list []bundle
 	if err != nil {
 		return unreadable(p.Dir, err)
 	}
-	type one struct {
-		Backup  string `json:"backup"`
-		Made    string `json:"made"`
-		Size    int64  `json:"size"`
-		Changed int    `json:"changed"`
-		New     int    `json:"new"`
-		Gone    int    `json:"gone"`
-		Cut     bool   `json:"unfinished,omitempty"`
-	}
-	out := []one{}
+	out := []listedBackup{}
 	for i, b := range slices.Concat(list, aside) {
 		note, err := bundle.Note(b.Dir)
 		if err != nil || note == nil {
 			return refused("", "the list of %s cannot be read: %v", b.Dir, err)
 		}
 		_, size := note.Manifest("")
-		o := one{Backup: b.Dir.Name(), Made: note.Made.Local().Format("2006-01-02 15:04"), Size: size}
+		o := listedBackup{Backup: b.Dir.Name(), Made: note.Made.Local().Format("2006-01-02 15:04"), Size: size}
 		if i >= len(list) {
 			o.Backup = path.Join(backup.Older, o.Backup)
 		}
@@ -43,13 +46,18 @@ func (r *backupRun) show(p *project.Project, into address.Address, list []bundle
 		out = append(out, o)
 	}
 	for _, name := range unfinished {
-		out = append(out, one{Backup: name, Cut: true})
+		out = append(out, listedBackup{Backup: name, Cut: true})
 	}
 	if r.asJSON {
 		return r.printJSON(out)
 	}
 	r.screen.Line(term.Title.Render(term.Visible(p.Dir.Name())), term.Dim.Render("  "+term.Count(len(out)-len(unfinished), "backup")+" in "+term.Visible(r.into)))
-	var rows [][]term.Shown
+	r.screen.Columns(shownBackups(out))
+	return nil
+}
+
+// shownBackups are the lines of the list.
+func shownBackups(out []listedBackup) (rows [][]term.Shown) {
 	for _, o := range out {
 		if o.Cut {
 			rows = append(rows, []term.Shown{"  " + term.Visible(o.Backup), "", "", term.Bad.Render("left of a run that was cut short, and not whole")})
@@ -70,6 +78,5 @@ func (r *backupRun) show(p *project.Project, into address.Address, list []bundle
 		}
 		rows = append(rows, []term.Shown{"  " + term.Visible(o.Backup), term.Dim.Render(term.Visible(o.Made)), term.Dim.Render(term.Size(o.Size)), text})
 	}
-	r.screen.Columns(rows)
-	return nil
+	return rows
 }

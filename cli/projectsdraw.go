@@ -105,9 +105,9 @@ func (r *projectsRun) drawAll() {
 		rows = append(rows, append(row, term.Dim.Render(term.Visible(dayOf(s.touched))), term.Dim.Render(term.Size(s.size))))
 	}
 	flush()
-	if len(r.list) == 0 {
+	if len(r.list)+len(r.away) == 0 {
 		r.screen.Text("No project is such.")
-	} else {
+	} else if len(r.list) > 0 {
 		r.screen.Line()
 		r.screen.Text(r.summary())
 	}
@@ -131,12 +131,14 @@ func (r *projectsRun) inGroup(value string) term.Shown {
 	return term.Count(n, "project")
 }
 
-// drawAway draws what was archived, where nothing else is asked for.
+// drawAway draws what was archived.
 func (r *projectsRun) drawAway() {
-	if len(r.away) == 0 || r.late || r.behind || r.wrong || len(r.where) > 0 {
+	if len(r.away) == 0 {
 		return
 	}
-	r.screen.Line()
+	if len(r.list) > 0 {
+		r.screen.Line()
+	}
 	r.screen.Line(term.Title.Render("Archived"), term.Dim.Render(": "+term.Count(len(r.away), "project")))
 	var rows [][]term.Shown
 	for i, p := range r.away {
