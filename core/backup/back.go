@@ -189,7 +189,7 @@ func (r *Return) merge(set *change.Set) error {
 	if err != nil {
 		return nil // it can tell nothing
 	}
-	old, err := label.Parse(data)
+	old, _, err := project.LabelOf(tree.Bytes(data))
 	if err != nil {
 		return nil
 	}
