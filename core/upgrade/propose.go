@@ -157,6 +157,12 @@ func Propose(list []*Upgrading) (out *proposal.Proposal, tops []address.Address,
 		if from, _ := differs(u.Name, u.Becomes); from != "" && u.above == "" {
 			out.Remark(fmt.Sprintf("What else lies in %s stays there: other projects in it keep that name.", from))
 		}
+		for _, c := range u.written {
+			text := fmt.Sprintf("in names, the %s “%s” is written “%s”", c.Field, c.Was, c.Is)
+			if !slices.ContainsFunc(out.Notes, func(n proposal.Note) bool { return n.Text == text }) {
+				out.Remark(text)
+			}
+		}
 		for _, name := range u.Dropped {
 			out.Remark(fmt.Sprintf("%s: the template has no field %s any more, and its value is forgotten", path.Base(u.Name), name))
 		}

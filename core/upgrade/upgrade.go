@@ -67,6 +67,8 @@ type Plan struct {
 	above, becomesAbove string
 	Label               *label.Label // as it will be, when all is done that is sure
 
+	written []template.Change // values that cannot stand in names as they are, and could before
+
 	job     *Job
 	matched map[*tree.Node]matched
 	before  map[*tree.Node]*tree.Node // what was wanted by the old template and values, by what is there
@@ -209,6 +211,11 @@ func forget(n *tree.Node) {
 // names settles what the own folder will be called: as the new values say, if it is
 // called as the old ones said. What somebody has renamed keeps its name.
 func (p *Plan) names(old, w *match.Wanted) {
+	for _, c := range w.Expansion.Changes {
+		if !slices.Contains(old.Expansion.Changes, c) {
+			p.written = append(p.written, c)
+		}
+	}
 	_, real := p.job.Project.Names(old.Expansion.Root)
 	p.Name = path.Base(strings.ReplaceAll(string(p.job.Project.Dir), `\`, "/"))
 	p.Becomes = p.Name
