@@ -148,7 +148,10 @@ func TestAClientGetsAnotherName(t *testing.T) {
 		d.run("build", "t", "client=Ann Bell", "job="+job, "--into", ".", "--yes")
 	}
 	d.write("Ann Bell/Brand/logo.svg", "mine")
-	out, _ := d.run("upgrade", "Ann Bell/One", "client=Ann Hart", "--preview")
+	out, _ := d.run("upgrade", "Ann Bell/One", "client=Ann/Hart", "--preview")
+	assert.Equal(t, 1, strings.Count(out, "in names, the client “Ann/Hart” is written “Ann-Hart”"), out)
+	out, _ = d.run("upgrade", "Ann Bell/One", "client=Ann Hart", "--preview")
+	assert.NotContains(t, out, "in names, the client")
 	assert.Contains(t, out, "What else lies in Ann Bell stays there")
 	out, status := d.run("upgrade", "Ann Bell", "client=Ann Hart", "--yes")
 	require.Zero(t, status, out)
