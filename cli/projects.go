@@ -14,12 +14,9 @@ import (
 	"golang.org/x/sync/errgroup"
 
 	"vestibula/cli/term"
-	"vestibula/core/address"
 	"vestibula/core/bundle"
 	"vestibula/core/inspect"
-	"vestibula/core/naming"
 	"vestibula/core/place"
-	"vestibula/core/project"
 	"vestibula/core/rules"
 	"vestibula/core/template"
 	"vestibula/core/tree"
@@ -319,84 +316,6 @@ func (r *projectsRun) isBehind(s *inspect.Subject) bool {
 		r.today[key] = behind
 	}
 	return behind
-}
-
-// only keeps what has the values that were asked for, of what was archived too.
-func (r *projectsRun) only() error {
-	if r.late || r.behind || r.wrong {
-		r.away = nil // that is not looked at
-	}
-	archived := map[*bundle.Away]*project.Project{}
-	fields := r.fields()
-	if len(r.where) > 0 {
-		r.away = slices.DeleteFunc(r.away, func(p *bundle.Away) bool {
-			pr, err := r.store().Open(address.Address(p.To), p.Label)
-			if archived[p] = pr; err != nil {
-				r.unread = append(r.unread, p.To)
-			}
-			return err != nil
-		})
-	}
-	for _, text := range r.where {
-		filter, err := naming.NewFilter(text, r.now)
-		if err != nil {
-			return unclear("", "%v", err)
-		}
-		known := false
-		var wrong error
-		has := func(t *template.Template, values template.Values) bool {
-			var f *template.Field
-			if t != nil {
-				f = t.Field(filter.Field)
-			}
-			if f == nil {
-				return false
-			}
-			known = true
-			holds, err := filter.Test(&f.Type)
-			if err != nil {
-				wrong = err
-				return false
-			}
-			return holds(values[f.Name])
-		}
-		r.list = slices.DeleteFunc(r.list, func(s *standingRow) bool { return !has(s.subject.Template, s.subject.Values) })
-		r.away = slices.DeleteFunc(r.away, func(p *bundle.Away) bool { return !has(archived[p].Template, archived[p].Values) })
-		if wrong != nil {
-			return unclear("", "%v", wrong)
-		}
-		if !known {
-			return unclear("they have "+strings.Join(fields, ", "), "no project here has a field \"%s\"", filter.Field)
-		}
-	}
-	return nil
-}
-
-// keep keeps what was asked for, and sorts it.
-func (r *projectsRun) keep() error {
-	if err := r.only(); err != nil {
-		return err
-	}
-	bare := strings.TrimSuffix(r.template, template.Ending)
-	r.list = slices.DeleteFunc(r.list, func(s *standingRow) bool {
-		return r.late && s.late == 0 || r.behind && !s.behind || r.wrong && s.faults == 0 && s.subject.Err == nil ||
-			bare != "" && (s.subject.Project == nil || strings.TrimSuffix(s.subject.Project.Label.Template, template.Ending) != bare)
-	})
-	if bare != "" {
-		r.away = slices.DeleteFunc(r.away, func(p *bundle.Away) bool { return strings.TrimSuffix(p.Label.Template, template.Ending) != bare })
-	}
-	by, err := r.order()
-	if err != nil {
-		return err
-	}
-	slices.SortStableFunc(r.list, by)
-	if r.by != "" {
-		if !slices.ContainsFunc(r.list, func(s *standingRow) bool { return s.field(r.by) != nil }) && len(r.list) > 0 {
-			return unclear("they have "+strings.Join(r.fields(), ", "), "no project here has a field \"%s\"", r.by)
-		}
-		slices.SortStableFunc(r.list, func(a, b *standingRow) int { return strings.Compare(a.value(r.by), b.value(r.by)) })
-	}
-	return nil
 }
 
 // A dueJSON is what has to be delivered, as JSON shows it.
