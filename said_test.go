@@ -266,6 +266,40 @@ func TestFilesThatBelongTogetherStayTogether(t *testing.T) {
 	assert.FileExists(t, filepath.Join(d.dir, "Ola Hart/03 Models.meta"))
 }
 
+// Where one file stays, what belongs to it stays: nothing is torn apart by what is only probable, by
+// a name that is taken, or by equal contents.
+func TestWhatBelongsToAFileThatStaysDoesToo(t *testing.T) {
+	t.Parallel()
+	d := newDesk(t, "t.folders", "---\nfields: { client: Who?, day: { type: date, default: \"\" } }\nnames:\n  shot: { pattern: \"<day:yyyy-mm-dd> <what:like-this> <n:000>\", fields: { what: { type: text }, n: { type: number, next: yes } }, for: [jpg, tif] }\n---\n<client>\n    Photos | holds: shot\n")
+	d.run("build", "t", "client=Ola", "--into", ".", "--yes")
+	d.run("build", "t", "client=Ida", "day=2028-05-06", "--into", ".", "--yes")
+	names := []string{"6.5.2028 heron 1.JPG", "6.5.2028 heron 1.JPG.xmp", "6.5.2028 heron 1.tif", "6.5.2028 heron 2.jpg", "6.5.2028 heron 2.jpg.xmp", "6.5.2028 heron 2.tif"}
+	for _, name := range names {
+		d.write("Ola/Photos/"+name, name)
+		d.write("Ida/Photos/"+name, name)
+	}
+	out, _ := d.run("rename", "shot", "Ola", "--yes")
+	assert.Contains(t, out, "1 question is left")
+	assert.Equal(t, names, d.has("Ola/Photos"), "in which order the day is written is asked for: "+out)
+	d.write("Ida/Photos/2028-05-06 heron 002.tif", "another one")
+	out, status := d.run("rename", "shot", "Ida", "--yes")
+	require.Zero(t, status, out)
+	assert.Contains(t, out, "6.5.2028 heron 2.jpg.xmp   it belongs to 6.5.2028 heron 2.jpg, which stays")
+	assert.Equal(t, append([]string{"2028-05-06 heron 001.jpg", "2028-05-06 heron 001.jpg.xmp", "2028-05-06 heron 001.tif", "2028-05-06 heron 002.tif"}, names[3:]...), d.has("Ida/Photos"))
+
+	for _, name := range []string{"2028-05-06 wren 001.jpg", "2028-05-06 wren 001.xmp", "2028-05-06 wren 002.jpg", "2028-05-06 wren 002.xmp", "2028-05-06 wren 003.jpg", "2028-05-06 wren 003.xmp"} {
+		text := name
+		if strings.HasSuffix(name, ".xmp") {
+			text = "all alike"
+		}
+		d.write("card/"+name, text)
+	}
+	d.write("Ida/Photos/2028-05-06 wren 002.jpg", "another one")
+	out, _ = d.run("put", "card", "--into", "Ida", "--preview")
+	assert.Contains(t, out, "+ 2028-05-06 wren 003.xmp   it belongs to 2028-05-06 wren 003.jpg")
+	assert.Contains(t, out, "~ 2028-05-06 wren 002.xmp   it belongs to 2028-05-06 wren 002.jpg, which stays")
+}
+
 // Names that say what a value was before are offered new ones, with one answer for all; the label
 // remembers it, and a no. A name that contradicts its place does not fit.
 func TestNamesThatSayAFormerValueAreOffered(t *testing.T) {

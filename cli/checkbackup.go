@@ -2,6 +2,7 @@ package cli
 
 import (
 	"errors"
+
 	"vestibula/cli/term"
 	"vestibula/core/bundle"
 )

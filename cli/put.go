@@ -270,6 +270,7 @@ func (r *putRun) find() error {
 		}
 		return e, filepath.ToSlash(leads), nil
 	})
+	put.Apart(r.outcomes)
 	return nil
 }
 
@@ -400,6 +401,7 @@ func (r *putRun) leave(set *change.Set, list []disk.Blocked) (left bool) {
 			}
 		}
 	}
+	put.Apart(r.outcomes)
 	return left
 }
 

@@ -6,6 +6,7 @@ import (
 	"path"
 	"path/filepath"
 	"slices"
+
 	"vestibula/core/standing"
 )
 

@@ -12,6 +12,7 @@ import (
 	"slices"
 	"strings"
 	"time"
+
 	"vestibula/core/change"
 	"vestibula/core/journal"
 	"vestibula/core/label"

@@ -6,6 +6,7 @@ import (
 	"path"
 	"slices"
 	"strings"
+
 	"vestibula/core/tree"
 )
 

@@ -12,6 +12,7 @@ import (
 	"path/filepath"
 	"slices"
 	"strings"
+
 	"vestibula/core/address"
 	"vestibula/core/change"
 	"vestibula/core/packed"

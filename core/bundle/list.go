@@ -7,6 +7,7 @@ import (
 	"os"
 	"path/filepath"
 	"strings"
+
 	"vestibula/core/address"
 	"vestibula/core/digest"
 	"vestibula/core/place"

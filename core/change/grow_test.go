@@ -2,6 +2,7 @@ package change
 
 import (
 	"testing"
+
 	"vestibula/core/address"
 
 	"github.com/stretchr/testify/assert"

@@ -3,6 +3,7 @@ package change
 import (
 	"path"
 	"slices"
+
 	"vestibula/core/address"
 )
 

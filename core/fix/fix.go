@@ -4,6 +4,7 @@ package fix
 
 import (
 	"slices"
+
 	"vestibula/core/address"
 	"vestibula/core/change"
 	"vestibula/core/label"

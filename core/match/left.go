@@ -3,6 +3,7 @@ package match
 import (
 	"path"
 	"strings"
+
 	"vestibula/core/naming"
 	"vestibula/core/tree"
 )

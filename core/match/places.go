@@ -5,6 +5,7 @@ import (
 	"path"
 	"slices"
 
+	"vestibula/core/naming"
 	"vestibula/core/pattern"
 	"vestibula/core/template"
 	"vestibula/core/tree"
@@ -115,7 +116,7 @@ func (p *Place) Known(slot string) value.Value { return p.Values[slot] }
 // stands for any number of folders, the values name one. Not ok is what contradicts the place, or
 // names no folder.
 func (p *Place) For(conv *template.Convention, values []value.Value) (dir string, known template.Values, ok bool) {
-	if Contradiction(conv, values, p.Values) != "" {
+	if naming.Contradiction(conv, values, p.Values) != "" {
 		return "", nil, false
 	}
 	known = p.Values

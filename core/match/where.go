@@ -248,7 +248,7 @@ func (m *matcher) contradiction(at spot, want *tree.Node, conv *template.Convent
 // place where the matcher stands, or that does not lie in what it must. With onTheWay
 // it is only asked what the folders say, and of values that are no free texts.
 func (m *matcher) contradicts(conv *template.Convention, values []value.Value, onTheWay bool) (c contradiction) {
-	c.slot, c.place, c.within = disagree(conv, values, func(slot string, free bool) value.Value {
+	c.slot, c.place, c.within = naming.Disagree(conv, values, func(slot string, free bool) value.Value {
 		known, folder := m.known(slot)
 		if onTheWay && (!folder || free) {
 			return value.Value{}
@@ -256,32 +256,6 @@ func (m *matcher) contradicts(conv *template.Convention, values []value.Value, o
 		return known
 	})
 	return c
-}
-
-// Contradiction returns the first field of values that were read from a name, in the order
-// of the convention's fields, which contradicts what is known where it is to lie; or "".
-func Contradiction(conv *template.Convention, values []value.Value, known template.Values) (field string) {
-	field, _, _ = disagree(conv, values, func(slot string, _ bool) value.Value { return known[slot] })
-	return field
-}
-
-func disagree(conv *template.Convention, values []value.Value, known func(slot string, free bool) value.Value) (slot string, place value.Value, within bool) {
-	for i, f := range conv.Fields {
-		if !values[i].Given() {
-			continue
-		}
-		if v := known(f.Name, f.Type.Kind == value.Text); v.Given() && v.Kind != value.List && !v.Empty() && !conv.Pattern.Agrees(f.Name, values[i], v) {
-			return f.Name, v, false
-		}
-		if f.Within == "" {
-			continue
-		}
-		longer := known(f.Within, false)
-		if covers, both := longer.Covers(values[i]); both && !covers {
-			return f.Name, longer, true
-		}
-	}
-	return "", value.Value{}, false
 }
 
 // places finds where the files belong that do not belong where they lie: the only

@@ -171,6 +171,11 @@ func (f *Free) Read(stem string, place template.Values) *Guessed {
 	if len(out.Guesses) > 0 {
 		out.Lacks = ""
 	}
+	if agrees := slices.DeleteFunc(slices.Clone(out.Guesses), func(g Guess) bool {
+		return Contradiction(f.Convention, Listed(f.Convention, g.Values), place) != ""
+	}); len(agrees) > 0 { // what is known there decides
+		out.Guesses = agrees
+	}
 	return out
 }
 

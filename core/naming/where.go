@@ -9,7 +9,6 @@ import (
 	"golang.org/x/text/cases"
 
 	"vestibula/core/pattern"
-	"vestibula/core/template"
 	"vestibula/core/value"
 )
 
@@ -38,22 +37,6 @@ func NewFilter(text string, now time.Time) (Filter, error) {
 	}
 	f.from, f.to, f.isRange = strings.Cut(f.text, "..")
 	return f, nil
-}
-
-// Prepare settles what the filter means for a convention. It returns nil where
-// the convention has no such field.
-func (f Filter) Prepare(c *template.Convention) (func([]value.Value) bool, error) {
-	for i, field := range c.Fields {
-		if field.Name != f.Field {
-			continue
-		}
-		holds, err := f.Test(&field.Type)
-		if err != nil {
-			return nil, err
-		}
-		return func(values []value.Value) bool { return holds(values[i]) }, nil
-	}
-	return nil, nil
 }
 
 // Test settles what the filter means for values of a type. A list has what one of its

@@ -6,6 +6,7 @@ import (
 	"path/filepath"
 	"slices"
 	"strings"
+
 	"vestibula/core/address"
 	"vestibula/core/bundle"
 	"vestibula/core/change"

@@ -9,6 +9,7 @@ import (
 
 	"vestibula/core/digest"
 	"vestibula/core/merge"
+	"vestibula/core/naming"
 	"vestibula/core/standing"
 	"vestibula/core/tree"
 )
@@ -98,6 +99,7 @@ func equal(list []one, part []int) {
 			x.Stays(there.Project, there.Path, "the same is there")
 		case first[to] == nil:
 			first[to] = x
+		case x.Kind == standing.Nowhere && !naming.Speaks(path.Base(x.File.Path)): // it goes with the file that it belongs to
 		default:
 			x.Kind, x.Spots, x.Path, x.Why, x.Help = standing.There, nil, "", "the same as "+first[to].File.Path, standing.Remedy{}
 		}

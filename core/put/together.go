@@ -62,11 +62,21 @@ func Together(outcomes []*standing.Outcome) {
 		}
 		with := goes[o]
 		name := path.Base(with.File.Path)
+		o.With = with
 		o.Kind, o.Spots, o.Why, o.Help = standing.Goes, with.Spots, "it belongs to "+name, standing.Remedy{}
 		own := path.Base(o.File.Path)
 		along := naming.Along(own, name, path.Base(with.Path), false)
 		if o.Path = path.Join(path.Dir(with.Path), along); along != own {
 			o.File.Fresh = along
+		}
+	}
+}
+
+// Apart leaves what belongs to a file that stays where it is after all.
+func Apart(outcomes []*standing.Outcome) {
+	for _, o := range outcomes {
+		if with := o.With; with != nil && o.Kind == standing.Goes && with.Kind != standing.Goes && with.Kind != standing.There {
+			o.Kind, o.Spots, o.Why, o.Help = standing.Nowhere, nil, "it belongs to "+path.Base(with.File.Path)+", which stays", standing.Remedy{}
 		}
 	}
 }

@@ -4,6 +4,7 @@ import (
 	"os"
 	"path/filepath"
 	"testing"
+
 	"vestibula/core/address"
 
 	"github.com/stretchr/testify/assert"

@@ -4,12 +4,12 @@
 package rename
 
 import (
+	"cmp"
 	"fmt"
 	"iter"
 	"slices"
 	"strings"
 
-	"vestibula/core/match"
 	"vestibula/core/naming"
 	"vestibula/core/pool"
 	"vestibula/core/proposal"
@@ -55,8 +55,8 @@ type Outcome struct {
 	Probable, Agreed bool
 	Shape            string
 
-	with   bool // it goes with another one
-	unread bool // no pattern reads its name
+	with   *Outcome // that it goes with
+	unread bool     // no pattern reads its name
 	step   *proposal.Step
 }
 
@@ -198,14 +198,15 @@ func company(outcomes []*Outcome) {
 	}
 	found := naming.Companies(names)
 	for _, o := range outcomes {
-		if o.Kind != Renamed || o.with {
+		if o.Kind != Renamed || o.with != nil {
 			continue
 		}
 		for _, key := range []string{o.File.Name, naming.Unended(o.File.Name)} {
 			for _, name := range found[key] {
 				other := named[name]
 				if becomes := naming.Along(name, o.File.Name, o.Becomes, false); becomes != "" && (other.Kind == Left || other.Kind == Other) {
-					other.Kind, other.Becomes, other.Note, other.with = Renamed, becomes, "it belongs to "+o.File.Name, true
+					other.Kind, other.Becomes, other.Note, other.with = Renamed, becomes, "it belongs to "+o.File.Name, o
+					other.Probable, other.Agreed, other.Shape = o.Probable, o.Agreed, o.Shape
 				}
 			}
 		}
@@ -262,11 +263,7 @@ func (j *Job) look(older *naming.Older, o *Outcome, place template.Values) templ
 // is written anew where somebody says what it is to say.
 func (j *Job) fits(older *naming.Older, o *Outcome, place template.Values) template.Values {
 	read := older.Own()
-	list := make([]value.Value, len(older.Convention.Fields))
-	for i, f := range older.Convention.Fields {
-		list[i] = read.Values[f.Name]
-	}
-	slot := match.Contradiction(older.Convention, list, place)
+	slot := naming.Contradiction(older.Convention, naming.Listed(older.Convention, read.Values), place)
 	if slot == "" {
 		o.Kind = Fits
 		return nil
@@ -304,8 +301,8 @@ func (o *Outcome) write(conv *template.Convention, back *naming.Reader, wrong fu
 	o.Becomes = becomes
 }
 
-// settle leaves what would get the name of another one in its folder, until all that is
-// left fits together: what is left keeps its name.
+// settle leaves what would get the name of another one in its folder, with what belongs to it, until
+// all that is left fits together: what is left keeps its name.
 func settle(outcomes []*Outcome, names func(dir string) []string) {
 	if !slices.ContainsFunc(outcomes, func(o *Outcome) bool { return o.Kind == Renamed }) {
 		return
@@ -313,6 +310,13 @@ func settle(outcomes []*Outcome, names func(dir string) []string) {
 	there := map[string]bool{} // names in the folder, as systems see them that take some for the same
 	for _, name := range names(outcomes[0].File.Dir) {
 		there[tree.Folded(name)] = true
+	}
+	stays := map[string]*Outcome{} // by their stems
+	leave := func(o *Outcome, why string) {
+		o.Kind, o.Why = Left, why
+		if stem := naming.Unended(o.File.Name); stem != "" && stays[stem] == nil {
+			stays[stem] = o
+		}
 	}
 	for again := true; again; {
 		again = false
@@ -325,15 +329,23 @@ func settle(outcomes []*Outcome, names func(dir string) []string) {
 			goes[o.File.Name] = true
 			key := tree.Folded(o.Becomes)
 			if first := comes[key]; first != nil {
-				for _, both := range []*Outcome{first, o} {
-					both.Kind, both.Why, again = Left, fmt.Sprintf("another one would be “%s” as well", o.Becomes), true
-				}
+				leave(first, fmt.Sprintf("another one would be “%s” as well", o.Becomes))
+				leave(o, first.Why)
+				again = true
 			}
 			comes[key] = o
 		}
 		for _, o := range outcomes {
 			if o.Kind == Renamed && there[tree.Folded(o.Becomes)] && !goes[o.Becomes] && !strings.EqualFold(o.Becomes, o.File.Name) {
-				o.Kind, o.Why, again = Left, fmt.Sprintf("it would be “%s”, and that is there", o.Becomes), true
+				leave(o, fmt.Sprintf("it would be “%s”, and that is there", o.Becomes))
+				again = true
+			}
+		}
+		for _, o := range outcomes {
+			with := cmp.Or(stays[naming.Unended(o.File.Name)], o.with)
+			if o.Kind == Renamed && with != nil && with.Kind == Left {
+				leave(o, "it belongs to "+with.File.Name+", which stays")
+				again = true
 			}
 		}
 	}

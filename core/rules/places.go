@@ -4,6 +4,7 @@ import (
 	"slices"
 	"strings"
 	"unicode/utf8"
+
 	"vestibula/core/naming"
 	"vestibula/core/outline"
 	"vestibula/core/template"

@@ -9,7 +9,6 @@ import (
 	"strings"
 	"time"
 
-	"vestibula/core/match"
 	"vestibula/core/naming"
 	"vestibula/core/template"
 	"vestibula/core/tree"
@@ -153,7 +152,7 @@ func (n *Namer) places(p *Planner, f *File, by string, day time.Time, from strin
 				if c.dayFrom = ""; dated {
 					c.dayFrom = "the day is " + from
 				}
-			} else if slot := match.Contradiction(g.conv, g.values, h.place.Values); !ok && slot != "" && c.against == "" {
+			} else if slot := naming.Contradiction(g.conv, g.values, h.place.Values); !ok && slot != "" && c.against == "" {
 				c.against = fmt.Sprintf(": %s would be %s, and there it is %s", slot, values[slot], h.place.Values[slot])
 			}
 		}

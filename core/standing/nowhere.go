@@ -5,7 +5,6 @@ import (
 	"slices"
 	"strings"
 
-	"vestibula/core/match"
 	"vestibula/core/naming"
 	"vestibula/core/pattern"
 	"vestibula/core/template"
@@ -53,7 +52,7 @@ func (p *Planner) nowhere(name string) (why string, help Remedy) {
 	if g := p.elsewhere(stem, ending); g != nil {
 		for _, list := range g.places {
 			for _, h := range list {
-				if slot := match.Contradiction(g.conv, g.values, h.place.Values); slot != "" {
+				if slot := naming.Contradiction(g.conv, g.values, h.place.Values); slot != "" {
 					return fmt.Sprintf("its name reads as %s, and says %s %s, which no place here has", g.conv.Name, slot, g.value(slot)), Remedy{Kind: BuildProject}
 				}
 			}

@@ -4,6 +4,7 @@ import (
 	"path"
 	"slices"
 	"strings"
+
 	"vestibula/core/tree"
 )
 

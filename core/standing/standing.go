@@ -78,7 +78,8 @@ type Outcome struct {
 	Path  string // of Goes and There, from the project's own folder
 	Why   string // what it follows from, or why it has no place
 	Help  Remedy
-	Named bool // it goes where somebody said, and nothing else says so
+	Named bool     // it goes where somebody said, and nothing else says so
+	With  *Outcome // that it belongs to, and goes with; nil where it goes by itself
 
 	due  string               // the name by which it is delivered; "" where it is not
 	by   *template.Convention // that read its name, or nil
