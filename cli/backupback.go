@@ -104,6 +104,15 @@ func (r *backupRun) whose(job *backup.Return, at string) (id string, err error) 
 	}
 	job.Dir = up.Join(filepath.Base(full))
 	if info, err := os.Stat(string(job.Dir)); err != nil {
+		if l := bundle.AwayIn(up); l != nil {
+			switch p := l.Find(job.Dir.Name()); {
+			case p == nil:
+			case !place.Exists(p.Lies()): // bringing it back from there would not do
+				r.note(term.Sprintf("%s was archived: it is %s, and that is not there now.", p.Name, p.Where()))
+			default:
+				return "", refused(advise("to bring that back", "archive", "--back", typed(at)).String(), "%s is archived: it is %s", p.Name, p.Where())
+			}
+		}
 		return "", nil // it is gone
 	} else if !info.IsDir() {
 		return "", unclear("name the project's own folder", "%s is no folder", at)

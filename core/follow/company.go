@@ -27,6 +27,9 @@ func Company(p *proposal.Proposal) {
 		comes[full(p.Set, p.Set.Changes[i].In, p.Set.Changes[i].Path)] = true
 	}
 	beside := map[string]map[string][]string{}
+	given := givenTo()
+	along := map[*proposal.Step][]*proposal.Step{} // what goes along with each
+	steps := stepsOf(p)
 	for i := range len(p.Set.Changes) {
 		c := p.Set.Changes[i]
 		if c.From == "" || c.Op != change.Move && c.Op != change.Copy || c.Keeps() || c.GivesBack() || label.Own(c.From) {
@@ -43,23 +46,34 @@ func Company(p *proposal.Proposal) {
 		}
 		for _, key := range keys {
 			for _, other := range beside[dir][key] {
-				along := naming.Along(other, name, path.Base(to), c.Kind() == tree.Folder)
-				at, becomes := path.Join(dir, other), path.Join(path.Dir(to), along)
+				called := naming.Along(other, name, path.Base(to), c.Kind() == tree.Folder)
+				at, becomes := path.Join(dir, other), path.Join(path.Dir(to), called)
 				switch info, err := os.Lstat(filepath.FromSlash(at)); {
-				case along == "", goes[at], comes[becomes], err != nil || !info.Mode().IsRegular():
+				case called == "", goes[at], comes[becomes], err != nil || !info.Mode().IsRegular():
 				case c.Kind() == tree.Folder && naming.Speaks(other):
 				case c.Kind() != tree.Folder && dir != path.Dir(to) && !naming.Goes(other, name):
 				case exists(becomes) && !goes[becomes], given(at):
 				default:
 					goes[at], comes[becomes] = true, true
 					own := c
-					own.From, own.Path = path.Join(path.Dir(c.From), other), path.Join(path.Dir(c.Path), along)
+					own.From, own.Path = path.Join(path.Dir(c.From), other), path.Join(path.Dir(c.Path), called)
 					own.Was, own.Why = change.Is(tree.File), "it belongs to "+name
 					p.Set.Changes = append(p.Set.Changes, own)
-					shows(p, from, other, along, own.Why)
+					if s := steps[from]; s != nil {
+						along[s] = append(along[s], goesAlong(s, other, called, own.Why))
+					} else {
+						p.Remark(other + " goes along: " + own.Why)
+					}
 				}
 			}
 		}
+	}
+	for _, part := range p.Parts {
+		steps := make([]*proposal.Step, 0, len(part.Steps))
+		for _, s := range part.Steps {
+			steps = append(append(steps, s), along[s]...)
+		}
+		part.Steps = steps
 	}
 }
 
@@ -76,38 +90,57 @@ func exists(at string) bool {
 	return err == nil
 }
 
-// given reports whether a file is one that a project was given.
-func given(at string) bool {
-	own, l, err := project.Find(address.Address(filepath.FromSlash(path.Dir(at))))
-	if err != nil || l == nil {
-		return false
+// givenTo returns what says whether a file is one that a project was given.
+func givenTo() func(at string) bool {
+	type own struct {
+		dir   address.Address
+		label *label.Label
 	}
-	below, inside := address.Address(filepath.FromSlash(at)).From(own)
-	return inside && l.Given[below] != ""
+	known := map[string]own{}
+	return func(at string) bool {
+		dir := path.Dir(at)
+		p, looked := known[dir]
+		if !looked {
+			if found, l, err := project.Find(address.Address(filepath.FromSlash(dir))); err == nil {
+				p = own{found, l}
+			}
+			known[dir] = p
+		}
+		if p.label == nil {
+			return false
+		}
+		below, inside := address.Address(filepath.FromSlash(at)).From(p.dir)
+		return inside && p.label.Given[below] != ""
+	}
 }
 
-// shows adds the step of something that goes along, behind that of what it belongs to.
-func shows(p *proposal.Proposal, with, name, becomes, why string) {
+// stepsOf are the steps of a proposal, by the absolute paths at which what they move lies.
+func stepsOf(p *proposal.Proposal) map[string]*proposal.Step {
+	steps := map[string]*proposal.Step{}
 	for _, part := range p.Parts {
-		for i, s := range part.Steps {
+		for _, s := range part.Steps {
 			at := s.From
 			if !path.IsAbs(at) {
 				at = path.Join(part.In.Slashed(), at)
 			}
-			if at != with {
-				continue
+			if steps[at] == nil {
+				steps[at] = s
 			}
-			own := *s
-			own.From, own.To, own.Why, own.Folder = path.Join(path.Dir(s.From), name), path.Join(path.Dir(s.To), becomes), why, false
-			if own.Called != "" {
-				own.Called = path.Join(path.Dir(s.Called), name)
-			}
-			if own.Becomes != "" {
-				own.Becomes = becomes
-			}
-			part.Steps = append(part.Steps[:i+1], append([]*proposal.Step{&own}, part.Steps[i+1:]...)...)
-			return
 		}
 	}
-	p.Remark(name + " goes along: " + why)
+	return steps
+}
+
+// goesAlong is the step of something that goes along with that of what it belongs to.
+func goesAlong(with *proposal.Step, name, becomes, why string) *proposal.Step {
+	s := *with
+	s.From, s.To, s.Why, s.Folder = path.Join(path.Dir(with.From), name), path.Join(path.Dir(with.To), becomes), why, false
+	s.Sized, s.Size = false, 0
+	if s.Called != "" {
+		s.Called = path.Join(path.Dir(with.Called), name)
+	}
+	if s.Becomes != "" {
+		s.Becomes = becomes
+	}
+	return &s
 }
