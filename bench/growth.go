@@ -69,6 +69,13 @@ var growths = []growth{
 	{"put --json, files", 1000, 0, onArrivals(1, "--json")},
 	{"rename", 3000, 0, onFiles("rename", "note", "@/Ola/Notes", "--from", "old <day:d.m.yyyy> <n:0>", "--preview")},
 	{"rename --json", 3000, 0, onFiles("rename", "note", "@/Ola/Notes", "--from", "old <day:d.m.yyyy> <n:0>", "--preview", "--json")},
+	{"rename, any shape", 3000, 0, onFiles("rename", "note", "@/Ola/Notes", "--preview")},
+	{"rename, together", 1000, 0, onCompany("rename", "note", "@/Ola/Notes", "--preview")},
+	{"check --fix, together", 1000, 0, onCompany("check", "@/Ola", "--fix", "--preview")},
+	{"put, together", 1000, 0, onCompany("put", "@/Ola/Notes", "--into", "@/Ola", "--move", "--preview")},
+	{"check --only links", 3000, 0, onFiles("check", "@/Ola", "--only", "links")},
+	{"read, words", 3000, 0, onFiles("read", "@", "letter", "7")},
+	{"projects --where", 300, 0, onProjects("projects", "@", "--where", "client~Client")},
 	{"name", 3000, 0, onFiles("name", "note", "--in", "@/Ola/Notes", "day=2027-03-09")},
 	{"add", 3000, 0, onFiles("add", "@/Ola")},
 	{"upgrade, projects", 300, 0, onProjects("upgrade", "@", "--preview")},
@@ -269,6 +276,20 @@ func onFiles(args ...string) func(*bench, string, int) []string {
 				name = fmt.Sprintf("01 Letters/%03d/letter %d.pdf", i/500, i)
 			}
 			write(filepath.Join(at, "Ola", name), fmt.Sprint(i))
+		}
+		return call(filepath.Dir(at), at, args)
+	}
+}
+
+// onCompany makes a call on files of which each has another one that belongs to it.
+func onCompany(args ...string) func(*bench, string, int) []string {
+	return func(b *bench, dir string, n int) []string {
+		at := b.job(dir, "Ola")
+		for i := range n {
+			for _, name := range []string{fmt.Sprintf("letter %d.pdf", i), fmt.Sprintf("old 9.3.2027 %d.md", i)} {
+				write(filepath.Join(at, "Ola/Notes", name), name)
+				write(filepath.Join(at, "Ola/Notes", name+".xmp"), name)
+			}
 		}
 		return call(filepath.Dir(at), at, args)
 	}
