@@ -3,6 +3,7 @@
 package main
 
 import (
+	"os"
 	"path/filepath"
 	"strings"
 	"testing"
@@ -20,7 +21,12 @@ func TestAClassListFillsAList(t *testing.T) {
 	build := func(args ...string) (string, int) {
 		return d.run(append([]string{"build", "course", "--into", ".", "--column", "people=Surname", "--yes"}, args...)...)
 	}
-	out, status := build("--table", "list.csv", "--mark", "--report", "r.csv")
+	d.write("loose.folders", strings.Replace(d.read("course.folders"), "type: list", "type: list, default: \"\"", 1))
+	out, status := d.run("build", "loose", "--into", ".", "--table", "list.csv", "--yes")
+	assert.Equal(t, 1, status)
+	assert.Contains(t, out, "where such rows are one, with a list of people: vestibula build loose --into . --table list.csv --yes --column people=Surname")
+	require.NoError(t, os.Remove(filepath.Join(d.dir, "loose.folders")))
+	out, status = build("--table", "list.csv", "--mark", "--report", "r.csv")
 	require.Zero(t, status, out)
 	assert.Contains(t, out, "2 rows, 1 project: people from the column “Surname”")
 	assert.Contains(t, out, "Marked 3 rows")

@@ -348,6 +348,9 @@ func (b *buildRun) judgeRows() error {
 	switch {
 	case len(rows) > 0 && !b.table.onlyGood:
 		help := "fix the table"
+		if field, heading := x.CouldList(); field != "" {
+			help += "\n" + b.sameCall("where such rows are one, with a list of "+field, "--column", field+"="+heading).String()
+		}
 		if len(x.Builds) > 0 {
 			help += "\n" + b.sameCall("to build the good rows", "--only-good").String()
 		}

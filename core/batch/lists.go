@@ -100,3 +100,37 @@ func (b *Batch) Aside(row int) []table.Row {
 	}
 	return b.Listed.aside[row]
 }
+
+// CouldList finds a list that nothing fills, and a column that no field is joined to, in which alone
+// rows differ that would be one build; or two empty texts.
+func (b *Batch) CouldList() (field, heading string) {
+	used := map[int]bool{}
+	for _, columns := range b.Columns {
+		for _, i := range columns {
+			used[i] = true
+		}
+	}
+	for _, f := range b.Template.Fields {
+		if f.Type.Kind != value.List || f.Made() || len(b.Columns[f.Name]) > 0 {
+			continue
+		}
+		for i, h := range b.Table.Headings {
+			if used[i] || b.Table.IsMark(i) || strings.TrimSpace(h) == "" {
+				continue
+			}
+			first := map[string]string{}
+			for r := range b.Table.Rows {
+				row := &b.Table.Rows[r]
+				key, whole := b.beside(row, i)
+				if !whole {
+					continue
+				}
+				if was, known := first[key]; known && was != row.Cells[i].Text {
+					return f.Name, h
+				}
+				first[key] = row.Cells[i].Text
+			}
+		}
+	}
+	return "", ""
+}
