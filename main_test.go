@@ -23,6 +23,9 @@ var program string
 var coverage = os.Getenv("VESTIBULA_COVER")
 
 func TestMain(m *testing.M) {
+	if what := os.Getenv("VESTIBULA_CUT"); what != "" {
+		os.Exit(cutMain(what))
+	}
 	dir, err := os.MkdirTemp("", "vestibula-test-")
 	if err != nil {
 		panic(err)

@@ -203,27 +203,31 @@ func TestWhatWasCutShortIsNoticed(t *testing.T) {
 	args := []string{"build", "client", "--into", "out", "client=x", "received=today", "--yes"}
 	_, status := d.run(args...)
 	require.Zero(t, status)
-	// The power goes just before the end is written.
+	// The power goes before the last folder is made.
 	const record = ".state/vestibula/journal/000001.jsonl"
 	text := d.read(record)
 	d.write(record+".open", text[:strings.Index(text, `{"end"`)])
 	require.NoError(t, os.Remove(filepath.Join(d.dir, record)))
-	const offer = "was cut short. The same build again finishes it; to take it back: vestibula undo 1"
+	require.NoError(t, os.Remove(filepath.Join(d.dir, "out/x/03 repair")))
+	ways := regexp.MustCompile(`was cut short.*\s+to finish it: vestibula history --finish 1\s+to take it back: vestibula undo 1`)
 	out, _ := d.run("history")
-	assert.Contains(t, out, offer)
+	assert.Regexp(t, ways, out)
 	d.write("elsewhere/own.txt", "mine")
 	out, status = d.run("build", "ledger", "--into", "elsewhere", "year=2027", "--yes")
-	assert.Zero(t, status)
-	assert.Contains(t, out, " in "+filepath.Join(d.dir, "out")+" "+offer, "any next build tells")
+	assert.Zero(t, status, "what has nothing to do with it goes on: %s", out)
+	out, status = d.run("build", "client", "--into", "out", "client=x", "received=2027-01-01", "--yes")
+	assert.Equal(t, 1, status)
+	assert.Regexp(t, "Nothing was changed: the build of x on .*"+ways.String(), flat(out), "another call on the same things names both ways")
+	assert.NoDirExists(t, filepath.Join(d.dir, "out/x/03 repair"))
 	out, status = d.run(args...)
 	assert.Zero(t, status)
-	assert.Contains(t, out, offer)
+	assert.Contains(t, out, "Finished: the build of x")
+	assert.DirExists(t, filepath.Join(d.dir, "out/x/03 repair"))
 	out, _ = d.run("history")
-	assert.NotContains(t, out, offer)
-	assert.Contains(t, out, "continued later")
-	_, status = d.run("undo", "--yes")
+	assert.NotContains(t, out, "cut short")
+	_, status = d.run("undo", "1", "--yes")
 	assert.Zero(t, status)
-	assert.Equal(t, []string{"own.txt"}, d.has("out"), "one undo takes back what both have made")
+	assert.Equal(t, []string{"own.txt"}, d.has("out"), "one undo takes back all of it")
 }
 
 // The power goes after a table's rows were built and marked: the same build once more, for which
@@ -241,11 +245,15 @@ func TestATableThatWasCutShortIsFinished(t *testing.T) {
 	d.write("jobs.csv", d.read("jobs.csv")+"Ida\n")
 	out, status := d.run(args...)
 	require.Zero(t, status, out)
+	assert.Contains(t, out, "Built 1 row", "all of the first was done, and only its end was missing")
 	out, _ = d.run("history")
-	assert.Contains(t, out, "continued later")
-	_, status = d.run("undo", "--yes")
-	require.Zero(t, status)
-	assert.Equal(t, []string{"own.txt"}, d.has("C"), "one undo takes back what both have made")
+	assert.NotContains(t, out, "cut short")
+	for range 2 {
+		_, status = d.run("undo", "--yes")
+		require.Zero(t, status)
+	}
+	assert.Equal(t, []string{"own.txt"}, d.has("C"))
+	assert.Equal(t, "client,built,built on,built in,built as\nOla,\nJun,\nIda\n", d.read("jobs.csv"))
 }
 
 func firstLine(s string) string {

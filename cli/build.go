@@ -190,7 +190,7 @@ func (b *buildRun) openPlace() error {
 	if err != nil {
 		return unclear("", "%v", err)
 	}
-	b.job = &batch.Job{Place: p, Into: b.into, Pack: pack, Version: b.version, Bare: b.noLabel, All: b.all, Again: b.again != nil, Store: b.store(), Read: b.reading, Steps: b.changesOf}
+	b.job = &batch.Job{Place: p, Into: b.into, Pack: pack, Version: b.version, Bare: b.noLabel, All: b.all, Again: b.again != nil, Store: b.store(), Read: b.reading}
 	return nil
 }
 
@@ -373,7 +373,7 @@ func (b *buildRun) carryOut() error {
 		return err
 	}
 	asked := !ask.yes && !ask.preview && !ask.asJSON && b.interactive()
-	u := undertaking{plan: plan, doing: "building", noJournal: b.noJournal, finishes: true, spared: true, continues: b.job.Continues,
+	u := undertaking{plan: plan, doing: "building", noJournal: b.noJournal, spared: true,
 		head: journal.Head{What: b.what, Title: b.t.Heading(), Project: b.project()}}
 	if pack := b.job.Pack; pack != nil && pack.Plan != nil {
 		u.total, u.bar = len(b.job.Plan.Steps), func(done func(int)) { pack.Done = done }

@@ -49,10 +49,6 @@ func (b *buildRun) compare() error {
 
 // propose asks the planner, and tells what it notes.
 func (b *buildRun) propose() (*proposal.Proposal, error) {
-	if records, err := b.records(); err == nil && !b.noJournal { // else it is told when something is to be written down
-		b.tellCutShort(records, b.job.Place.Real)
-		b.job.Records = records
-	}
 	p, err := b.job.Propose()
 	b.tellNotes(p)
 	var unread *batch.LabelError

@@ -61,6 +61,7 @@ type app struct {
 	call   []string        // the words behind the name of the program
 	number int             // of what was done last, in the history
 	record *journal.Record // of that
+	cut    []*cut          // the runs that were cut short, when the call began
 	jsonRun
 }
 
@@ -274,12 +275,12 @@ that exists is ever overwritten or removed.`,
 	commands := a.commands()
 	if len(args) > 0 {
 		if i := slices.IndexFunc(commands, func(c command) bool { return c.name == args[0] }); i >= 0 {
-			root.AddCommand(a.byName(commands[i].make()))
+			root.AddCommand(a.looksBack(a.byName(commands[i].make())))
 			return root
 		}
 	}
 	for _, c := range commands {
-		root.AddCommand(a.byName(c.make()))
+		root.AddCommand(a.looksBack(a.byName(c.make())))
 	}
 	help := a.helpCommand(root)
 	root.SetHelpCommand(help)

@@ -56,28 +56,6 @@ func (a *app) journal(do func(j *journal.Journal) error) error {
 	return err
 }
 
-// tellCutShort tells of runs that never came to their end, and are not at work
-// now. Here is where the reader is at work.
-func (a *app) tellCutShort(records []*journal.Record, here address.Address) {
-	for _, r := range records {
-		if r.End != journal.CutShort || r.Busy {
-			continue
-		}
-		where := ""
-		if !r.Under(here) {
-			where = " in " + address.List(r.Places)
-		}
-		help := undoing(r.Number).String()
-		switch {
-		case r.Undoes > 0:
-			help = advise("to finish it", "undo", fmt.Sprint(r.Undoes)).String()
-		case r.What == "build":
-			help = "The same build again finishes it; " + help
-		}
-		a.side.Text(term.Warn.Render("note:") + " " + term.Sprintf("the %s of %s on %s%s was cut short. %s", r.What, r.Name(), when(r.When), where, upperFirst(help)))
-	}
-}
-
 // findRecord returns the record with a number.
 func findRecord(records []*journal.Record, text string) (*journal.Record, error) {
 	n, err := strconv.Atoi(text)
@@ -129,7 +107,7 @@ func amount(n change.Counts) term.Shown {
 
 func (a *app) historyCommand() *cobra.Command {
 	var asJSON bool
-	var forget string
+	var forget, finish string
 	var ask consent
 	c := &cobra.Command{
 		Use:   "history [NUMBER]",
@@ -138,18 +116,26 @@ func (a *app) historyCommand() *cobra.Command {
 been undone, and where. With a number, list its steps.
 
 What an undo removes is kept, so that the undo can be undone: of large files the
-list says how much. --forget frees that, and the record can no longer be undone.`,
+list says how much. --forget frees that, and the record can no longer be undone.
+What was cut short, when the power went or somebody stopped it, --finish brings to its end:
+it does what was left of that run's own list, and so does the same call again.`,
 		Example: `  vestibula history
   vestibula history 3
   vestibula history --forget 3`,
 		Args: atMost(1),
 		RunE: func(_ *cobra.Command, args []string) error {
+			cut, err := a.cutShort() // what was only not ended is, before it is listed
+			if err != nil {
+				return err
+			}
 			records, err := a.records()
 			switch {
 			case err != nil:
 				return err
 			case forget != "":
 				return a.forget(records, forget, ask)
+			case finish != "":
+				return a.finishNumber(records, finish, ask)
 			case len(args) == 1:
 				r, err := findRecord(records, args[0])
 				if err != nil {
@@ -159,20 +145,24 @@ list says how much. --forget frees that, and the record can no longer be undone.
 			case asJSON:
 				return a.printJSON(a.recordsJSON(records))
 			}
-			return a.listRecords(records)
+			return a.listRecords(records, cut)
 		},
 	}
 	c.Flags().BoolVar(&asJSON, "json", false, "print JSON")
 	c.Flags().StringVar(&forget, "forget", "", "free what the record with this `NUMBER` keeps, and the record itself")
-	ask.addYes(c, "with --forget: do not ask")
+	c.Flags().StringVar(&finish, "finish", "", "do what was left of the record with this `NUMBER`, which was cut short")
+	c.Flags().BoolVar(&ask.preview, "preview", false, "with --finish: show what would be done, and change nothing")
+	ask.addYes(c, "with --forget and --finish: do not ask")
 	c.ValidArgsFunction = a.completeRecord
-	_ = c.RegisterFlagCompletionFunc("forget", func(c *cobra.Command, _ []string, word string) ([]string, cobra.ShellCompDirective) {
-		return a.completeRecord(c, nil, word)
-	})
+	for _, flag := range []string{"forget", "finish"} {
+		_ = c.RegisterFlagCompletionFunc(flag, func(c *cobra.Command, _ []string, word string) ([]string, cobra.ShellCompDirective) {
+			return a.completeRecord(c, nil, word)
+		})
+	}
 	return c
 }
 
-func (a *app) listRecords(records []*journal.Record) error {
+func (a *app) listRecords(records []*journal.Record, cut []*cut) error {
 	if len(records) == 0 {
 		a.screen.Text("Nothing was built yet.")
 		return nil
@@ -190,7 +180,7 @@ func (a *app) listRecords(records []*journal.Record) error {
 		rows = append(rows, []term.Shown{term.Sprintf("%d", r.Number), when(r.When), term.Visible(what), term.Visible(r.Name()), much, state(r), term.Dim.Render(term.Visible(address.List(r.Places)))})
 	}
 	a.screen.Table([]term.Column{{Name: "no.", Whole: true}, {Name: "when", Last: 3}, {Name: "what", Whole: true}, {Name: "project"}, {Name: "how much", Last: 2}, {Name: "state", Whole: true}, {Name: "where", Last: 1}}, rows)
-	a.tellCutShort(records, "")
+	a.tellCutShort(cut)
 	return nil
 }
 

@@ -166,11 +166,9 @@ func (a *app) writer() *disk.Writer {
 type undertaking struct {
 	plan      *disk.Plan
 	head      journal.Head
-	doing     string            // what the bar says
-	total     int               // how much the bar below counts
-	finishes  bool              // the same call again goes on with what was cut short
-	spared    bool              // where it changes nothing, no record is made of it
-	continues []*journal.Record // what was cut short, and is gone on with
+	doing     string // what the bar says
+	total     int    // how much the bar below counts
+	spared    bool   // where it changes nothing, no record is made of it
 	noJournal bool
 	keep      bool                   // what was done stays where it fails
 	bar       func(done func(n int)) // takes the bar's counter where something else counts; may be nil
@@ -226,14 +224,16 @@ func (a *app) pass(c consent, t *task) (goes bool, err error) {
 		return false, nil
 	}
 	defer t.plan.Drop()
-	t.plan.Continues = append(t.plan.Continues, t.continues...)
+	if err := a.unended(t); err != nil {
+		return false, err
+	}
 	if c.yes && !c.preview && !c.named && !c.asJSON {
 		t.draw() // what was agreed to is a part of the answer
 	}
 	if goes, err = a.agreed(c, t.draw, t.question, t.how); err != nil || !goes {
 		return false, err
 	}
-	if !t.spared || len(t.plan.List)+len(t.plan.Continues) > 0 {
+	if !t.spared || len(t.plan.List) > 0 {
 		if len(t.Roots) > 0 {
 			t.head.Roots = t.Roots
 		}
@@ -286,7 +286,7 @@ func (a *app) carryOut(u undertaking) (*journal.Record, error) {
 		w.Done = nil
 		u.bar(done)
 	}
-	u.head.When = a.now
+	u.head.When, u.head.Call, u.head.Here = a.now, wordsOf(a.call), address.Text(currentFolder())
 	record, err := w.Apply(u.plan, u.head)
 	if record != nil {
 		a.number = record.Number
@@ -330,7 +330,7 @@ func (a *app) failed(u *undertaking, err error) error {
 	case errors.As(err, &inTheWay):
 		return refused(a.sameCall("the plan is another one now; to see it").String(), "Nothing was changed: something has changed meanwhile: %s", severalLines(blocked(inTheWay.Blocked, nil)))
 	case errors.As(err, &failed) && failed.Kept:
-		help := "what was done until then is whole, and stays\n" + a.sameCall("to go on").String() + "\n" + undoing(a.number).String()
+		help := "what was done until then is whole, and stays\n" + advise("to go on", "history", "--finish", fmt.Sprint(a.number)).String() + "\n" + undoing(a.number).String()
 		if errors.Is(err, disk.ErrStopped) {
 			return refused(help, "Stopped.")
 		}
@@ -342,9 +342,7 @@ func (a *app) failed(u *undertaking, err error) error {
 			if n > 5 {
 				help += fmt.Sprintf(" and %s more", term.Number(n-5))
 			}
-			if u.finishes {
-				help += "\n" + a.sameCall("to go on").String()
-			}
+			help += "\n" + advise("to finish it", "history", "--finish", fmt.Sprint(a.number)).String()
 			help += "\n" + undoing(a.number).String()
 		}
 		if errors.Is(err, disk.ErrStopped) {

@@ -16,16 +16,11 @@ import (
 
 // makeBuilds plans the building of the new projects, and what goes along.
 func (r *nextRun) makeBuilds() (err error) {
-	records, err := r.records()
-	if err != nil {
-		return err
-	}
 	r.proposal, r.begun, err = next.Propose(r.turns, func(base address.Address) (*batch.Job, error) {
 		p, err := place.Open(base)
 		if err != nil {
 			return nil, unclear("", "%v", err)
 		}
-		r.tellCutShort(records, p.Real)
 		return &batch.Job{Batch: &batch.Batch{Limit: template.DefaultLimit, Now: r.now}, Place: p, Into: string(base), Version: r.version, Store: r.store(), Read: r.reading}, nil
 	}, func(j *batch.Job) (*proposal.Proposal, error) {
 		p, err := j.Propose()

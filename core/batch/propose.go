@@ -3,7 +3,6 @@ package batch
 import (
 	"errors"
 	"io/fs"
-	"os"
 	"path"
 	"slices"
 	"strings"
@@ -12,7 +11,6 @@ import (
 	"vestibula/core/build"
 	"vestibula/core/change"
 	"vestibula/core/journal"
-	"vestibula/core/label"
 	"vestibula/core/place"
 	"vestibula/core/project"
 	"vestibula/core/proposal"
@@ -34,15 +32,12 @@ type Job struct {
 	Vacated map[string]bool   // folders that are moved away meanwhile: paths from the place
 	Stood   map[string]string // where folders are now, by the paths that they get meanwhile
 	Read    func(dir address.Address) (*tree.Node, []tree.Unread, error)
-	Records []*journal.Record // earlier runs
-	Steps   func(r *journal.Record) ([]change.Change, error)
 
-	Begun     []Begun           // what stands there under other names
-	Renamings []Renaming        // folders above projects that have other names by now
-	Plan      *build.Plan       // what is new, there, kept and in the way
-	Continues []*journal.Record // earlier builds that were cut short and are finished now
-	tops      map[string]bool   // the new folders at the top
-	made      []*Label          // those of what is built
+	Begun     []Begun         // what stands there under other names
+	Renamings []Renaming      // folders above projects that have other names by now
+	Plan      *build.Plan     // what is new, there, kept and in the way
+	tops      map[string]bool // the new folders at the top
+	made      []*Label        // those of what is built
 }
 
 // A LabelError says that the label of a build cannot be written: that there cannot be read.
@@ -118,11 +113,6 @@ func (j *Job) withoutClosed() {
 // is in the way.
 func (j *Job) Propose() (p *proposal.Proposal, err error) {
 	p = &proposal.Proposal{Set: &change.Set{Places: []address.Address{j.Place.Real}}}
-	for _, r := range j.Records {
-		if r.End == journal.CutShort && !r.Busy && r.Undoes == 0 && len(r.Places) > 0 && r.Places[0] == j.Place.Real && j.makesAllOf(r) {
-			j.Continues = append(j.Continues, r)
-		}
-	}
 	j.noteBegun(p)
 	j.noteRenamings(p)
 	if j.Plan.Count[build.Blocked] > 0 {
@@ -149,13 +139,6 @@ func (j *Job) Propose() (p *proposal.Proposal, err error) {
 			return p, err
 		}
 		p.Set.Changes = j.Pack.Plan.Changes(0)
-	}
-	for _, r := range j.Continues { // all that such a run has left over is tidied up
-		for _, at := range r.Places {
-			if info, err := os.Stat(string(at)); err == nil && info.IsDir() {
-				p.Set.Place(at)
-			}
-		}
 	}
 	j.nameRoots(p, labels)
 	return p, nil
@@ -205,15 +188,6 @@ func (j *Job) New() func(path string) bool {
 	return func(path string) bool {
 		if made == nil {
 			made = map[string]bool{}
-			for _, r := range j.Continues { // what such a run has made is made by this one
-				changes, _ := j.Steps(r)
-				for i := range changes {
-					changes[i].Each(func(at string, _ *tree.Node) bool {
-						made[at] = true
-						return true
-					})
-				}
-			}
 			for i := range j.Plan.Steps {
 				if s := &j.Plan.Steps[i]; s.State == build.New && s.Node.Kind != tree.Folder {
 					made[j.Plan.Path(i)] = true
@@ -292,30 +266,6 @@ func (j *Job) nameRoots(p *proposal.Proposal, labels []*Label) {
 	default:
 		name(".", "")
 	}
-}
-
-// makesAllOf reports whether all that a record makes belongs to the plan, or is there
-// already: the rows of a table that were marked before the run was cut short are in no
-// plan any more.
-func (j *Job) makesAllOf(r *journal.Record) bool {
-	changes, err := j.Steps(r)
-	if err != nil {
-		return false
-	}
-	known := map[string]bool{}
-	if j.Pack != nil {
-		known[j.Pack.Name] = true
-	}
-	for at := range j.Root().All() {
-		known[at] = true
-	}
-	isThere := func(c *change.Change) bool {
-		e, err := j.Place.Look(c.Path)
-		return err == nil && c.In == 0 && e.Kind == c.Kind()
-	}
-	return !slices.ContainsFunc(changes, func(c change.Change) bool {
-		return c.Op != change.Replace && !(c.Op == change.Make && (known[c.Path] || label.Own(c.Path) || isThere(&c)))
-	})
 }
 
 // Blocked says what is in the way of the plan, and why.

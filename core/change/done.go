@@ -1,6 +1,7 @@
 package change
 
 import (
+	"fmt"
 	"strings"
 
 	"vestibula/core/digest"
@@ -78,6 +79,35 @@ func (w witness) among(list []Change, at int) (Progress, bool) {
 	return p, found
 }
 
+// LookAtEach is as [Look], of a list of which somebody has changed something since, so that its end is not
+// found: each change is looked at by itself. What was given other contents stays as somebody has written
+// it since then, and is among the theirs.
+func LookAtEach(list []Change, places []tree.Place) (p Progress, theirs []Change) {
+	w := witness{places}
+	var halves []Change
+	for i := range list {
+		c := &list[i]
+		before, half := w.before(c)
+		switch {
+		case w.after(c):
+			p.Done = append(p.Done, *c)
+		case half:
+			halves = append(halves, *c)
+		case !before && c.Op == Replace && w.there(c):
+			theirs = append(theirs, *c)
+		default:
+			p.Rest = append(p.Rest, *c)
+		}
+	}
+	p.Done, p.Half = append(p.Done, halves...), len(halves)
+	return p, theirs
+}
+
+func (w witness) there(c *Change) bool {
+	e, there := w.look(c.In, c.Path)
+	return there && e.Kind == tree.File
+}
+
 // all reports whether all that a list has done can be seen.
 func (w witness) all(list []Change) bool {
 	last := map[key]*Change{} // what was done last to each path; nil where something has gone
@@ -147,7 +177,7 @@ func (w witness) after(c *Change) bool {
 	case Make:
 		return there && e.Kind == c.Node.Kind
 	case Replace:
-		return there && w.sum(c.In, c.Path) == c.Sum && !w.apart(c)
+		return there && (w.sum(c.In, c.Path) == c.Sum || c.From != "" && c.Was.Sum != "" && w.sum(c.In, c.From) == c.Was.Sum) && !w.apart(c)
 	case Copy:
 		return there && c.Sum != ""
 	case Remove:
@@ -189,6 +219,21 @@ func Reunite(inverse []Change, half int, done []Change, places []tree.Place) {
 			back.From = c.Third()
 		}
 	}
+}
+
+// Untwinned has files that lie on both disks, since they were just going from one to the other, go
+// from their new place first, where that holds the same: by way of a work folder.
+func Untwinned(halves []Change, places []tree.Place, work string) (list []Change) {
+	w := witness{places}
+	for i := range halves {
+		c := &halves[i]
+		if sum := w.sum(c.In, c.Path); c.Op == Move && c.Was.Kind == tree.File && sum != "" && sum == w.sum(c.FromIn, c.From) {
+			list = append(list, Change{Op: Remove, In: c.In, Path: c.Path, From: fmt.Sprintf("%s/twin-%d", work, i), HasOld: true,
+				Was: State{Entry: tree.Entry{Kind: tree.File}, Sum: sum}})
+		}
+		list = append(list, *c)
+	}
+	return list
 }
 
 // Resumed returns what is left to do of changes that may be half done, of a list that is gone on

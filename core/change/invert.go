@@ -48,9 +48,8 @@ func Invert(changes []Change) []Change {
 	return out
 }
 
-// WithContents gives the changes of a list that was read back what they make or
-// write, as far as those of another list write the same.
-func WithContents(list, from []Change) []Change {
+// Contents returns what the changes of a list make or write, by checksums.
+func Contents(from []Change) map[string]tree.Content {
 	known := map[string]tree.Content{}
 	for i := range from {
 		switch c := &from[i]; {
@@ -60,6 +59,12 @@ func WithContents(list, from []Change) []Change {
 			known[c.Sum] = c.Content
 		}
 	}
+	return known
+}
+
+// WithContents gives the changes of a list that was read back what they make or
+// write, as far as that is known by its checksum.
+func WithContents(list []Change, known map[string]tree.Content) []Change {
 	list = slices.Clone(list)
 	for i := range list {
 		switch c := &list[i]; {

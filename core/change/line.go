@@ -43,6 +43,8 @@ type line struct {
 	Was    *was         `json:"was,omitempty"`
 	As     *was         `json:"as,omitempty"`
 	Old    *[]byte      `json:"old,omitempty"`
+	Shared bool         `json:"shared,omitempty"` // of a copy: it may share what it holds
+	Equal  address.Text `json:"equal,omitempty"`  // of a removal: where the same is to lie
 }
 
 type was struct {
@@ -172,9 +174,15 @@ func (c *Change) append(dst []byte) []byte {
 		if c.Loose {
 			dst = append(dst, `,"loose":true`...)
 		}
+		if c.Shared != "" {
+			dst = append(dst, `,"shared":true`...)
+		}
 		return append(dst, "}\n"...)
 	}
-	l := line{Op: c.Op.String(), In: c.In, Path: address.Text(c.Path + mark), FromIn: c.FromIn, From: address.Text(c.From), Link: c.Kind() == tree.Symlink, Loose: c.Loose, Whole: c.Whole, Sum: c.Sum, Via: address.Text(c.Via)}
+	l := line{Op: c.Op.String(), In: c.In, Path: address.Text(c.Path + mark), FromIn: c.FromIn, From: address.Text(c.From), Link: c.Kind() == tree.Symlink, Loose: c.Loose, Whole: c.Whole, Sum: c.Sum, Via: address.Text(c.Via), Shared: c.Shared != ""}
+	if c.Equal {
+		l.Equal = address.Text(c.Instead)
+	}
 	if w := (was{c.Was.Mode, c.Was.Size, c.Was.Time, c.Was.Dev, c.Was.Ino, c.Was.Sum, c.Was.Tag}); w != (was{}) {
 		l.Was = &w
 	}
@@ -289,6 +297,12 @@ func (l *line) change() (Change, error) {
 	}
 	if c.Op == Make {
 		c.Node = &tree.Node{Kind: kind}
+	}
+	if l.Shared {
+		c.Shared = c.Sum
+	}
+	if l.Equal != "" && Local(string(l.Equal)) {
+		c.Equal, c.Instead = true, string(l.Equal)
 	}
 	if l.Old != nil {
 		c.Old, c.HasOld = *l.Old, true

@@ -8,15 +8,12 @@ package disk
 import (
 	"errors"
 	"fmt"
-	"io/fs"
 	"path"
 	"slices"
-	"strings"
 	"sync/atomic"
 
 	"vestibula/core/address"
 	"vestibula/core/change"
-	"vestibula/core/folder"
 	"vestibula/core/journal"
 	"vestibula/core/label"
 	"vestibula/core/place"
@@ -57,6 +54,8 @@ type Plan struct {
 
 	identities [][2]uint64
 	undoes     *journal.Record     // of a plan that takes a record back
+	finishes   *journal.Record     // of a plan that does what was left of one
+	lines      []int               // the numbers of its changes in that
 	meanwhile  []map[string]string // names that folders in the places bear until that has taken them away
 	times      *journal.Times      // of folders, from that record
 	release    func()              // gives the places back, where the plan was made while they were held
@@ -164,9 +163,15 @@ func Prepare(set *change.Set) (*Plan, error) {
 	return p, err
 }
 
-// TakeBack returns the plan of a list that takes a record back.
+// TakeBack returns the plan of a list that takes a record back, or finishes it.
 func TakeBack(b *proposal.Back) *Plan {
-	return &Plan{Places: b.Places, identities: b.Identity, List: b.List, Work: b.Work, Continues: b.Continues, undoes: b.Record, times: b.Times, meanwhile: b.Meanwhile}
+	p := &Plan{Places: b.Places, identities: b.Identity, List: b.List, Work: b.Work, meanwhile: b.Meanwhile}
+	if b.Finishes {
+		p.finishes, p.lines = b.Record, b.Lines
+	} else {
+		p.Continues, p.undoes, p.times = b.Continues, b.Record, b.Times
+	}
+	return p
 }
 
 // open opens the places of a plan, and notes what they are known by.
@@ -285,9 +290,13 @@ func (r *run) recorded(head journal.Head, looked <-chan error) (record *journal.
 	defer j.Close()
 	r.journal = j
 	record = &journal.Record{Head: head}
-	r.lines, err = j.Begin(&record.Head, p.List)
+	if p.finishes != nil { // in its own record, and its own work folder
+		record, r.lines = p.finishes, p.lines
+	} else {
+		r.lines, err = j.Begin(&record.Head, p.List)
+	}
 	if wrong := <-looked; wrong != nil {
-		if err == nil {
+		if err == nil && p.finishes == nil {
 			_ = j.Drop(record.Number) // what is left of it says that nothing was done
 		}
 		return nil, wrong
@@ -295,16 +304,17 @@ func (r *run) recorded(head journal.Head, looked <-chan error) (record *journal.
 	if err != nil {
 		return nil, err
 	}
-	r.number = record.Number
+	r.number, r.times.clock = record.Number, j.Clock(record.Number)
 	err = r.carryOut(record.Roots)
+	r.times.clock.Close()
 	var failed *ApplyError
 	if errors.As(err, &failed) {
-		if len(failed.Left) == 0 && !failed.Kept {
+		if len(failed.Left) == 0 && !failed.Kept && p.finishes == nil {
 			_ = j.Finish(record.Number, journal.TakenBack, nil) // without its end it is cut short, which does no harm
 		}
 		return record, err
 	}
-	if err := closeRecord(j, record, p, r.places, r.times.before); err != nil {
+	if err := closeRecord(j, record, p, r.places); err != nil {
 		return record, &journal.Error{Done: true, Err: err}
 	}
 	record.End = journal.Done
@@ -353,113 +363,4 @@ func (w *Writer) take(places []address.Address) (release func(), err error) {
 		return nil, &journal.Error{Err: err}
 	}
 	return register.Register{Dir: journal.RegisterDir(w.Spare)}.Take(places)
-}
-
-// closeRecord writes the end of a record, and of those that it has finished.
-func closeRecord(j *journal.Journal, r *journal.Record, p *Plan, places []*place.Place, times map[journal.Identity]int64) error {
-	for i := range r.Roots {
-		root := &r.Roots[i]
-		e, err := places[root.In].Look(string(root.Path))
-		if root.Dev, root.Ino = e.Dev, e.Ino; err != nil {
-			root.ID = "" // it is not there, and need not be looked for
-		}
-	}
-	for _, n := range r.Continues {
-		if err := j.Finish(n, journal.Continued, nil); err != nil && !errors.Is(err, fs.ErrNotExist) {
-			return err
-		}
-	}
-	if err := j.FinishWith(r.Number, journal.Done, r.Roots, times); err != nil {
-		return err
-	}
-	if u := p.undoes; u != nil && u.End == journal.CutShort {
-		return j.Finish(u.Number, journal.Done, nil)
-	}
-	return nil
-}
-
-// discardStaged removes from a work folder what a list was to put into files, or
-// has put aside, and what was half written: only what is known by its checksum.
-func discardStaged(h folder.Folder, list []change.Change, in int, work string) {
-	for i := range list {
-		c := &list[i]
-		if dir, name := place.Split(c.From); c.In == in && dir == work && (c.Op == change.Replace || c.Op == change.Remove) {
-			if sum, err := folder.Sum(h, name); err == nil && (c.HasOld && sum == c.Was.Sum || c.Op == change.Replace && sum == c.Sum) {
-				_ = h.Remove(name, false)
-			}
-			_, third := place.Split(c.Third())
-			if sum, err := folder.Sum(h, third); err == nil && c.HasOld && sum == c.Was.Sum && c.Op == change.Replace {
-				_ = h.Remove(third, false)
-			}
-		}
-	}
-	entries, _ := h.List()
-	for _, e := range entries {
-		switch {
-		case strings.HasPrefix(e.Name, partName):
-			_ = h.Remove(e.Name, false)
-		case strings.HasPrefix(e.Name, emptyName):
-			_ = folder.RemoveEmpty(h, e.Name)
-		}
-	}
-}
-
-// discard removes a work folder with all that is kept in it.
-func discard(root folder.Folder, work string) error {
-	h, err := root.Folder(work)
-	if errors.Is(err, fs.ErrNotExist) {
-		return nil
-	}
-	if err != nil {
-		return err
-	}
-	defer h.Close()
-	entries, err := h.List()
-	if err != nil {
-		return err
-	}
-	for _, e := range entries {
-		if strings.HasPrefix(e.Name, emptyName) && folder.RemoveEmpty(h, e.Name) == nil {
-			continue
-		}
-		kept := strings.HasPrefix(e.Name, "kept-") || strings.HasPrefix(e.Name, "new-") || strings.HasPrefix(e.Name, "gone-") || strings.HasPrefix(e.Name, partName)
-		if !kept || e.Kind != tree.File && e.Kind != tree.Symlink {
-			return fmt.Errorf("“%s/%s” was on its way when the run was cut short: take that back first", work, e.Name)
-		}
-		if err := h.Remove(e.Name, false); err != nil {
-			return err
-		}
-	}
-	return folder.RemoveEmpty(root, work)
-}
-
-// Forget frees what a record keeps, and the record itself: it can no longer be
-// taken back. Away are the places that are not here, as those on a disk that is not
-// connected: what it keeps there stays.
-func (w *Writer) Forget(j *journal.Journal, r *journal.Record) (away []string, err error) {
-	var places []address.Address
-	for _, p := range r.Places {
-		if place.Exists(p) {
-			places = append(places, p)
-		} else {
-			away = append(away, string(p))
-		}
-	}
-	release, err := w.take(places)
-	if err != nil {
-		return away, err
-	}
-	defer release()
-	for _, path := range places {
-		place, err := place.Open(path)
-		if err != nil {
-			return away, err
-		}
-		err = discard(place.Root(), r.Work)
-		place.Close()
-		if err != nil {
-			return away, err
-		}
-	}
-	return away, j.Forget(r)
 }

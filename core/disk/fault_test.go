@@ -16,6 +16,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"vestibula/core/change"
+	"vestibula/core/folder/foldertest"
 	"vestibula/core/journal"
 	"vestibula/core/tree"
 )
@@ -36,23 +37,23 @@ func (w *world) settle(seed uint64, what string) {
 // taken back, or can be taken back; and so it is with the undo of it.
 func TestEveryFaultLosesNothing(t *testing.T) {
 	for _, poor := range []bool{false, true} {
-		f := &fault{poor: poor}
-		f.inject(t)
+		f := &foldertest.Fault{Poor: poor}
+		inject(t, f)
 		everyFault(t, f)
 	}
 }
 
-func everyFault(t *testing.T, f *fault) {
+func everyFault(t *testing.T, f *foldertest.Fault) {
 	tried := 0
 	seeds := many(t, "VESTIBULA_FAULTS", 3)
-	if f.poor {
+	if f.Poor {
 		seeds = (seeds + 2) / 3
 	}
 	for seed := range seeds {
 		for _, undoing := range []bool{false, true} {
 			partly := false
 			fresh := func() *world {
-				f.reset()
+				f.Reset()
 				partly = false
 				w := newWorld(t, 1000+seed, 7)
 				if undoing {
@@ -72,9 +73,9 @@ func everyFault(t *testing.T, f *fault) {
 				return err
 			}
 			w := fresh()
-			f.reset()
+			f.Reset()
 			require.NoError(t, act(w), "seed %d", seed)
-			operations := f.done
+			operations := f.Done
 			for k := 1; k <= operations; k++ {
 				for i, err := range []error{syscall.ENOSPC, fs.ErrPermission, syscall.EIO} {
 					if (k+i)%3 != 0 && os.Getenv("VESTIBULA_FAULTS") == "" {
@@ -82,9 +83,9 @@ func everyFault(t *testing.T, f *fault) {
 					}
 					for _, once := range []bool{true, false} {
 						w := fresh()
-						f.at, f.done, f.err, f.once = k, 0, err, once
+						f.At, f.Done, f.Err, f.Once = k, 0, err, once
 						failed := act(w)
-						f.reset()
+						f.Reset()
 						tried++
 						what := fmt.Sprintf("operation %d of %d: %v, once: %t, undoing: %t; the run said: %v", k, operations, err, once, undoing, failed)
 						if w.whole(2); once {
@@ -136,19 +137,19 @@ func everyFault(t *testing.T, f *fault) {
 // links what is about to be changed: what they have made or written is there
 // afterwards, nothing is overwritten, and nothing outside is touched.
 func TestRivalsLoseNothing(t *testing.T) {
-	f := &fault{}
-	f.inject(t)
+	f := &foldertest.Fault{}
+	inject(t, f)
 	tried, refused := 0, 0
 	for seed := range many(t, "VESTIBULA_RIVALS", 60) {
-		f.reset()
+		f.Reset()
 		w := newWorld(t, 5000+seed, 8)
-		f.reset()
+		f.Reset()
 		_, err := w.apply()
 		require.NoError(t, err)
-		operations := f.done
+		operations := f.Done
 		draw := rand.New(rand.NewPCG(seed, 3))
 		for range 12 {
-			f.reset()
+			f.Reset()
 			w := newWorld(t, 5000+seed, 8)
 			outside := filepath.Join(t.TempDir(), "outside.txt")
 			require.NoError(t, os.WriteFile(outside, []byte("outside"), 0o666))
@@ -162,8 +163,8 @@ func TestRivalsLoseNothing(t *testing.T) {
 				source = target
 			}
 			mine, act := "", draw.IntN(5)
-			f.done, f.at = 0, 1+draw.IntN(operations)
-			f.rival = func() {
+			f.Done, f.At = 0, 1+draw.IntN(operations)
+			f.Rival = func() {
 				mine = string(target)
 				switch act {
 				case 0: // takes the name
@@ -200,7 +201,7 @@ func TestRivalsLoseNothing(t *testing.T) {
 				mine = ""
 			}
 			_, err := w.apply()
-			f.reset()
+			f.Reset()
 			tried++
 			if err != nil {
 				refused++
@@ -241,8 +242,8 @@ func TestAFaultAmongSeveralBuildersIsTakenBack(t *testing.T) {
 		}
 		large.Children = append(large.Children, project)
 	}
-	f := &fault{}
-	f.inject(t)
+	f := &foldertest.Fault{}
+	inject(t, f)
 	var w *world
 	build := func() error {
 		w.set = &change.Set{Places: w.places[:1], Changes: []change.Change{{Op: change.Make, Path: "P", Node: large}}}
@@ -256,16 +257,16 @@ func TestAFaultAmongSeveralBuildersIsTakenBack(t *testing.T) {
 		return err
 	}
 	w = newWorld(t, 1, 0)
-	f.reset()
+	f.Reset()
 	require.NoError(t, build())
-	operations := f.done
+	operations := f.Done
 	for range 40 {
-		f.reset()
+		f.Reset()
 		w = newWorld(t, 1, 0)
-		f.at, f.done, f.err, f.once = 1+rand.IntN(operations-1), 0, syscall.EIO, true
+		f.At, f.Done, f.Err, f.Once = 1+rand.IntN(operations-1), 0, syscall.EIO, true
 		err := build()
-		at := f.at
-		f.reset()
+		at := f.At
+		f.Reset()
 		if err != nil {
 			require.Empty(t, w.now(), "operation %d: %v", at, err)
 			require.NoError(t, build())
@@ -280,10 +281,10 @@ func TestAFaultAmongSeveralBuildersIsTakenBack(t *testing.T) {
 func TestAFolderOnItsWayToAnotherDiskLosesNothing(t *testing.T) {
 	movedTogether = 5
 	t.Cleanup(func() { movedTogether = 512 })
-	f := &fault{}
-	f.inject(t)
+	f := &foldertest.Fault{}
+	inject(t, f)
 	fresh := func() (w *world, from, to string) {
-		f.reset()
+		f.Reset()
 		w = newWorld(t, 1, 0)
 		from, to = string(w.places[0].Join("in")), string(w.places[1].Join("out"))
 		require.NoError(t, os.MkdirAll(filepath.Join(from, "deep"), 0o777))
@@ -304,7 +305,7 @@ func TestAFolderOnItsWayToAnotherDiskLosesNothing(t *testing.T) {
 	w, _, _ := fresh()
 	_, err := w.apply()
 	require.NoError(t, err)
-	operations := f.done
+	operations := f.Done
 	require.Equal(t, len(w.before), len(w.now()))
 	_, err = w.undo("test")
 	require.NoError(t, err)
@@ -316,9 +317,9 @@ func TestAFolderOnItsWayToAnotherDiskLosesNothing(t *testing.T) {
 	for k := 1; k <= operations; k += each {
 		for _, once := range []bool{true, false} {
 			w, _, _ := fresh()
-			f.at, f.done, f.err, f.once = k, 0, syscall.ENOSPC, once
+			f.At, f.Done, f.Err, f.Once = k, 0, syscall.ENOSPC, once
 			_, failed := w.apply()
-			f.reset()
+			f.Reset()
 			what := fmt.Sprintf("operation %d of %d, once: %t: %v", k, operations, once, failed)
 			if w.whole(2); once {
 				w.whole(1)
@@ -335,8 +336,8 @@ func TestAFolderOnItsWayToAnotherDiskLosesNothing(t *testing.T) {
 		for act, at := range []string{"in/03.txt", "in/deep/09.txt", "out/06.txt", "out/deep"} {
 			w, _, _ := fresh()
 			mine := ""
-			f.done, f.at = 0, k
-			f.rival = func() {
+			f.Done, f.At = 0, k
+			f.Rival = func() {
 				target := w.places[act/2].Join(at)
 				flags := os.O_WRONLY | os.O_APPEND
 				if act > 1 {
@@ -350,7 +351,7 @@ func TestAFolderOnItsWayToAnotherDiskLosesNothing(t *testing.T) {
 				}
 			}
 			_, err := w.apply()
-			f.reset()
+			f.Reset()
 			found := mine == ""
 			for _, text := range w.now() {
 				text, _, _ = strings.Cut(text, " -")
@@ -369,11 +370,11 @@ func TestAFolderOnItsWayToAnotherDiskLosesNothing(t *testing.T) {
 func TestCopiesThatWereMadeStayWhereTheRestFails(t *testing.T) {
 	copiesTogether, movedTogether = 4, 4
 	t.Cleanup(func() { copiesTogether, movedTogether = 1024, 512 })
-	f := &fault{}
-	f.inject(t)
+	f := &foldertest.Fault{}
+	inject(t, f)
 	partly := false
 	for k := 1; ; k++ {
-		f.reset()
+		f.Reset()
 		w := newWorld(t, 1, 0)
 		var changes []change.Change
 		want := map[string]string{}
@@ -387,12 +388,12 @@ func TestCopiesThatWereMadeStayWhereTheRestFails(t *testing.T) {
 		set(w, append([]change.Change{{Op: change.Make, Path: "in", Node: &tree.Node{}}}, changes...)...)
 		p, err := Prepare(w.set)
 		require.NoError(t, err)
-		f.reset()
-		f.at, f.err = k, syscall.EIO // from then on
+		f.Reset()
+		f.At, f.Err = k, syscall.EIO // from then on
 		writer := w.writer()
 		writer.Keep = true
 		_, err = writer.Apply(p, journal.Head{What: "test", Roots: []journal.Root{{Path: "."}}})
-		f.reset()
+		f.Reset()
 		if err == nil {
 			break
 		}

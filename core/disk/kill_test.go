@@ -20,6 +20,7 @@ import (
 	"vestibula/core/address"
 	"vestibula/core/change"
 	"vestibula/core/digest"
+	"vestibula/core/folder/foldertest"
 	"vestibula/core/journal"
 	"vestibula/core/tree"
 )
@@ -96,9 +97,9 @@ func TestHelperApply(t *testing.T) {
 	for _, at := range words[3:] {
 		w.places = append(w.places, address.Address(at))
 	}
-	f := &fault{at: at, rival: func() { _ = syscall.Kill(os.Getpid(), syscall.SIGKILL) }}
+	f := &foldertest.Fault{At: at, Rival: func() { _ = syscall.Kill(os.Getpid(), syscall.SIGKILL) }}
 	if words[0] == "undo" {
-		f.inject(t)
+		inject(t, f)
 		_, err := w.undo("test")
 		require.NoError(t, err)
 	} else {
@@ -106,11 +107,11 @@ func TestHelperApply(t *testing.T) {
 		large(away)
 		w.set = away.set
 		w.set.Places = w.places
-		f.inject(t)
+		inject(t, f)
 		_, err := w.apply()
 		require.NoError(t, err)
 	}
-	fmt.Printf("%d operations\n", f.done)
+	fmt.Printf("%d operations\n", f.Done)
 }
 
 // A run or an undo of thousands of changes is killed before any of its operations:

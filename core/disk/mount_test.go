@@ -15,6 +15,8 @@ import (
 	"vestibula/core/tree"
 )
 
+type inner = folder.Folder
+
 // mounted is a folder of a place in which "disk" is another disk.
 type mounted struct {
 	inner

@@ -68,6 +68,9 @@ func (r *run) carryOut(roots []journal.Root) error {
 		r.times.note(p.Root()) // work folders come and go in it
 	}
 	defer r.settle()
+	if r.plan.finishes != nil {
+		r.leftOver()
+	}
 	unfinished := r.unfinished()
 	r.under(unfinished)
 	at, err := r.all()
@@ -82,7 +85,7 @@ func (r *run) carryOut(roots []journal.Root) error {
 		return nil
 	}
 	failed, alone := &ApplyError{Path: at, Err: err}, true
-	if r.writer.Keep && r.number >= 0 {
+	if (r.writer.Keep || r.plan.finishes != nil) && r.number >= 0 {
 		r.tidy(false)
 		failed.Kept = true
 		return failed
@@ -109,6 +112,11 @@ func (r *run) carryOut(roots []journal.Root) error {
 // unfinished are the names that folders bear until the run has ended, by their places.
 func (r *run) unfinished() map[int]map[string]string {
 	names := map[int]map[string]string{}
+	for in, known := range r.plan.meanwhile {
+		if r.plan.finishes != nil && len(known) > 0 {
+			names[in] = known
+		}
+	}
 	for i := range r.plan.List {
 		c := &r.plan.List[i]
 		if !c.Whole || c.Op != change.Make {
@@ -259,7 +267,7 @@ func (r *run) work(in int) (folder.Folder, error) {
 		return h, nil
 	}
 	root := r.places[in].Root()
-	if err := root.Mkdir(r.plan.Work, 0o700); err != nil {
+	if err := root.Mkdir(r.plan.Work, 0o700); err != nil && (r.plan.finishes == nil || !errors.Is(err, fs.ErrExist)) {
 		return nil, err
 	}
 	h, err := root.Folder(r.plan.Work)
@@ -277,7 +285,9 @@ func (r *run) tidy(done bool) {
 		c := &r.plan.List[i]
 		if h := r.works.open[c.In]; h != nil && c.HasOld && done {
 			_, name := place.Split(c.From)
-			_ = h.Remove(name, false)
+			if h.Remove(name, false) != nil {
+				_ = h.Remove(name, false) // a disk far away may fail once
+			}
 		}
 	}
 	for in, h := range r.works.open {
@@ -285,16 +295,38 @@ func (r *run) tidy(done bool) {
 			discardStaged(h, r.plan.List, in, r.plan.Work)
 		}
 		h.Close()
-		_ = folder.RemoveEmpty(r.places[in].Root(), r.plan.Work) // where nothing is kept in it
+		if root := r.places[in].Root(); folder.RemoveEmpty(root, r.plan.Work) != nil {
+			_ = folder.RemoveEmpty(root, r.plan.Work) // where nothing is kept in it
+		}
 	}
 	clear(r.works.open)
 	if !done || r.journal == nil {
 		return
 	}
-	for _, o := range append(slices.Clone(r.plan.Continues), r.plan.undoes) {
+	for _, o := range append(slices.Clone(r.plan.Continues), r.plan.undoes, r.plan.finishes) {
 		if o != nil {
 			tidy(r.journal, o, r.places)
 		}
+	}
+}
+
+// leftOver removes what was half written, and staged, when the run was cut short that is finished now.
+func (r *run) leftOver() {
+	for in, p := range r.places {
+		h, err := p.Root().Folder(r.plan.Work)
+		if err != nil {
+			continue
+		}
+		discardParts(h)
+		for i := range r.plan.List {
+			c := &r.plan.List[i]
+			if dir, name := place.Split(c.From); c.In == in && c.Op == change.Replace && dir == r.plan.Work {
+				if sum, err := folder.Sum(h, name); err == nil && sum == c.Sum {
+					_ = h.Remove(name, false)
+				}
+			}
+		}
+		h.Close()
 	}
 }
 

@@ -18,6 +18,7 @@ type folderTimes struct {
 	// undoes are the times that the record noted which is taken back, as far as nobody
 	// has changed anything in those folders since.
 	undoes *journal.Times
+	clock  *journal.Clock // notes them in the record
 }
 
 func newFolderTimes(undoes *journal.Times) *folderTimes {
@@ -37,6 +38,7 @@ func (t *folderTimes) note(h folder.Folder) {
 		return
 	}
 	t.before[id] = e.Time
+	t.clock.Note(id, e.Time)
 	_, made := t.after[id] // it has the number of one that went
 	if t.undoes != nil && e.Time <= t.undoes.Noted && !made {
 		if was, known := t.undoes.Folders[id]; known {

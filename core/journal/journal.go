@@ -101,10 +101,16 @@ func (j *Journal) Begin(head *Head, list []change.Change) (lines []int, err erro
 	}
 	for ; ; head.Number++ { // another run may take the same number
 		var unread *ContentError
+		keeps := &keeper{}
 		err := folder.Write(j.root, openName(head.Number), 0o600, func(f folder.File) error {
-			lines, err = writeRecord(f, head, list)
+			lines, err = writeRecord(f, head, list, keeps.sum)
 			return err
 		})
+		if err == nil && head.Undoes == 0 { // an undo is finished by looking anew
+			if err = keeps.keep(list); err == nil {
+				err = keeps.write(j, head.Number)
+			}
+		}
 		switch {
 		case err == nil:
 			_ = j.root.Sync()
@@ -112,7 +118,7 @@ func (j *Journal) Begin(head *Head, list []change.Change) (lines []int, err erro
 		case errors.Is(err, fs.ErrExist):
 			continue
 		}
-		_ = j.root.Remove(openName(head.Number), false)
+		_ = j.Drop(head.Number)
 		if errors.As(err, &unread) {
 			return nil, err
 		}
@@ -121,7 +127,10 @@ func (j *Journal) Begin(head *Head, list []change.Change) (lines []int, err erro
 }
 
 // Drop removes a record of which nothing was begun.
-func (j *Journal) Drop(number int) error { return j.root.Remove(openName(number), false) }
+func (j *Journal) Drop(number int) error {
+	_ = j.root.Remove(contentsName(number), false)
+	return j.root.Remove(openName(number), false)
+}
 
 // A ContentError says that what a file is to begin with cannot be read.
 type ContentError struct {
@@ -139,24 +148,14 @@ func (e *ContentError) Unwrap() error { return e.Err }
 
 // SumOf returns the checksum of what a new file begins with.
 func SumOf(n *tree.Node) (string, error) {
-	if n.Content == nil {
-		return EmptySum, nil
-	}
-	r, err := n.Content.Open()
-	if err == nil {
-		defer r.Close()
-		var sum string
-		if sum, err = digest.Of(r); err == nil {
-			return sum, nil
-		}
-	}
-	return "", &ContentError{n.Content.Source(), err}
+	none := keeper{size: maxContents}
+	return none.sum(n)
 }
 
 // EmptySum is the checksum of an empty file.
 var EmptySum = digest.Bytes(nil)
 
-func writeRecord(to io.Writer, head *Head, list []change.Change) (lines []int, err error) {
+func writeRecord(to io.Writer, head *Head, list []change.Change, sums func(n *tree.Node) (string, error)) (lines []int, err error) {
 	w := bufio.NewWriterSize(to, 1<<16)
 	if err := json.NewEncoder(w).Encode(head); err != nil {
 		return nil, err
@@ -165,7 +164,7 @@ func writeRecord(to io.Writer, head *Head, list []change.Change) (lines []int, e
 	line := 0 // the number of a single change, as they are read back
 	for i := range list {
 		lines[i] = line
-		singles, err := list[i].WriteLine(w, SumOf)
+		singles, err := list[i].WriteLine(w, sums)
 		if err != nil {
 			return nil, err
 		}
@@ -203,24 +202,24 @@ func (j *Journal) note(number int, lines ...any) error {
 
 // Finish writes the end of a record, and its roots with their identities.
 func (j *Journal) Finish(number int, end string, roots []Root) error {
-	return j.FinishWith(number, end, roots, nil)
-}
-
-// FinishWith is as [Journal.Finish], and notes what the times of folders were before
-// the run changed something in them.
-func (j *Journal) FinishWith(number int, end string, roots []Root, times map[Identity]int64) error {
-	lines := []any{ending{end, roots}}
-	if len(times) > 0 {
-		list := make([][3]uint64, 0, len(times))
-		for id, t := range times {
-			list = append(list, [3]uint64{id[0], id[1], uint64(t)})
-		}
-		lines = append([]any{timesLine{list}}, lines...)
-	}
-	if err := j.note(number, lines...); err != nil {
+	if err := j.note(number, ending{end, roots}); err != nil {
 		return err
 	}
-	return j.root.Move(openName(number), j.root, fileName(number))
+	return j.ended(number)
+}
+
+// ended gives a record that has its end the name which says so.
+func (j *Journal) ended(number int) error {
+	if j.root.Remove(contentsName(number), false) != nil {
+		_ = j.root.Remove(contentsName(number), false) // a disk far away may fail once
+	}
+	err := j.root.Move(openName(number), j.root, fileName(number))
+	if errors.Is(err, fs.ErrNotExist) {
+		if _, done := j.root.Look(fileName(number)); done == nil { // who reads the records has done it
+			return nil
+		}
+	}
+	return err
 }
 
 // fileName is the name of a record that has its end; openName, of one that has
@@ -254,6 +253,12 @@ func (j *Journal) numbers() ([]int, error) {
 	return slices.Compact(numbers), nil
 }
 
+// AnyOpen reports whether a record has no end: its run is at work, or was cut short.
+func (j *Journal) AnyOpen() bool {
+	entries, err := j.root.List()
+	return err != nil || slices.ContainsFunc(entries, func(e tree.Entry) bool { _, open := numberOf(e.Name); return open })
+}
+
 // Records returns all records, the oldest first. One that cannot be read is left
 // out.
 func (j *Journal) Records() ([]*Record, error) {
@@ -280,15 +285,20 @@ func (j *Journal) Records() ([]*Record, error) {
 		if r == nil || r.Number != n {
 			continue
 		}
-		if r.End == CutShort {
-			if whole, err := j.whole(n); err != nil {
-				return nil, err
-			} else if !whole {
-				r.End = TakenBack // before it was begun
-			}
+		if open && r.End != CutShort { // it came so far, and no further
+			_ = j.ended(n)
 		}
 		if open && r.End == CutShort && len(r.Places) > 0 {
 			r.Busy = register.Register{Dir: RegisterDir(j.dir)}.Busy(r.Places[0])
+		}
+		if r.End == CutShort {
+			if whole, err := j.whole(n); err != nil {
+				return nil, err
+			} else if !whole { // it was stopped before it was begun
+				if r.End = TakenBack; open && !r.Busy {
+					_ = j.Drop(n)
+				}
+			}
 		}
 		list = append(list, r)
 		byNumber[n] = r
@@ -385,32 +395,6 @@ func (j *Journal) Changes(r *Record) (list []change.Change, places []address.Add
 	return list, places, nil
 }
 
-// Times returns what a record notes of the times of folders; nil where that is nothing.
-func (j *Journal) Times(number int) *Times {
-	f, _, err := j.open(number)
-	if err != nil {
-		return nil
-	}
-	defer f.Close()
-	self, err := f.Look()
-	if err != nil {
-		return nil
-	}
-	s := bufio.NewScanner(f)
-	s.Buffer(nil, 1<<30)
-	for s.Scan() {
-		var line timesLine
-		if bytes.HasPrefix(s.Bytes(), []byte(`{"times":`)) && json.Unmarshal(s.Bytes(), &line) == nil {
-			t := &Times{Folders: make(map[Identity]int64, len(line.Times)), Noted: self.Time}
-			for _, l := range line.Times {
-				t.Folders[Identity{l[0], l[1]}] = int64(l[2])
-			}
-			return t
-		}
-	}
-	return nil
-}
-
 // InPlaces returns changes with the numbers that their own places have among others,
 // which are added where they are not there yet.
 func InPlaces(changes []change.Change, own []address.Address, places *[]address.Address) []change.Change {
@@ -446,7 +430,7 @@ func (j *Journal) Forget(r *Record) error {
 	name := "forgotten-" + fileName(r.Number)
 	_ = j.root.Remove(name, false)
 	err := folder.Write(j.root, name, 0o600, func(f folder.File) error {
-		if _, err := writeRecord(f, &r.Head, nil); err != nil {
+		if _, err := writeRecord(f, &r.Head, nil, SumOf); err != nil {
 			return err
 		}
 		return json.NewEncoder(f).Encode(ending{End: Forgotten})

@@ -31,7 +31,11 @@ type Head struct {
 	// was left: who takes it back takes them back as well.
 	Continues []int         `json:"continues,omitempty"`
 	Count     change.Counts `json:"count"`
-	Kept      int64         `json:"kept,omitempty"` // bytes of what it removed and keeps
+	// Call are the words with which the program was called, in the folder Here: the same
+	// call again finishes what was cut short.
+	Call []address.Text `json:"call,omitempty"`
+	Here address.Text   `json:"here,omitempty"`
+	Kept int64          `json:"kept,omitempty"` // bytes of what it removed and keeps
 }
 
 // Kept counts the bytes that a list keeps in the work folder.

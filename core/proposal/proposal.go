@@ -44,6 +44,10 @@ type Back struct {
 	// Meanwhile are, for each place, names that folders bear which never became whole, by the
 	// paths that they were to have.
 	Meanwhile []map[string]string
+	// Finishes says that the list is what the record did not come to do, and not what takes it
+	// back; Lines are the numbers of its changes among those of the record.
+	Finishes bool
+	Lines    []int
 }
 
 // An Archived is a project that goes from a folder, or comes back to it.

@@ -75,7 +75,7 @@ func Plan(j *journal.Journal, records []*journal.Record, r *journal.Record, in W
 	if err != nil {
 		return nil, err
 	}
-	u := &Undo{Back: proposal.Back{Work: change.NewWork(), Record: r, Times: j.Times(r.Number)}, Part: in.Part}
+	u := &Undo{Back: proposal.Back{Work: change.NewWork(), Record: r, Times: j.Times(r)}, Part: in.Part}
 	own := map[address.Address]bool{} // the paths that it touched, as they were and as they are now
 	note := func(p address.Address) bool { own[p] = true; return false }
 	// What others write in as well is put right by itself.
@@ -84,7 +84,7 @@ func Plan(j *journal.Journal, records []*journal.Record, r *journal.Record, in W
 			return c.Op == change.Replace && c.In < len(places) && revise.Knows != nil && revise.Knows(string(places[c.In].Join(c.Path)))
 		})
 	}
-	eachPath(alone(changes), places, note)
+	EachPath(alone(changes), places, note)
 	near := slices.Clone(places)
 	unfinished, err := u.unfinished(j, records, &places)
 	if err != nil {
@@ -96,7 +96,7 @@ func Plan(j *journal.Journal, records []*journal.Record, r *journal.Record, in W
 		return nil, err
 	}
 	changes, places = u.needed(changes, places)
-	eachPath(alone(changes[:ours]), places, note)
+	EachPath(alone(changes[:ours]), places, note)
 	if err := newer(j, records, r, own, append(near, places...)); err != nil {
 		return nil, err
 	}
@@ -126,7 +126,7 @@ func (u *Undo) invert(changes, unfinished []change.Change, open []*place.Place, 
 		p := change.Look(unfinished, check.Places)
 		check.CutShort = p.Half
 		p.Rest = append(change.Resumed(p.Done[len(p.Done)-p.Half:], check.Places), p.Rest...)
-		list = change.WithContents(p.Rest, list)
+		list = change.WithContents(p.Rest, change.Contents(list))
 	case u.Record.End == journal.CutShort:
 		p := change.Look(changes, check.Places)
 		list, check.CutShort = change.Invert(p.Done), p.Half
@@ -296,7 +296,7 @@ func newer(j *journal.Journal, records []*journal.Record, r *journal.Record, own
 		}
 		for i := range theirs {
 			// What it made in a folder of ours, or did to a thing of ours.
-			touched := eachPath(theirs[i:i+1], at, func(p address.Address) bool { return own[p] || own[p.Parent()] })
+			touched := EachPath(theirs[i:i+1], at, func(p address.Address) bool { return own[p] || own[p.Parent()] })
 			if touched && !Over(&theirs[i], at) {
 				return &NewerError{o}
 			}
@@ -341,9 +341,9 @@ func near(r *journal.Record, places []address.Address) bool {
 	return false
 }
 
-// eachPath calls stop for the absolute paths that changes touch, until it returns
+// EachPath calls stop for the absolute paths that changes touch, until it returns
 // true, and reports whether it did.
-func eachPath(changes []change.Change, places []address.Address, stop func(p address.Address) bool) bool {
+func EachPath(changes []change.Change, places []address.Address, stop func(p address.Address) bool) bool {
 	for i := range changes {
 		c := &changes[i]
 		if c.In < len(places) && stop(places[c.In].Join(c.Path)) {
