@@ -253,7 +253,7 @@ func TestATableThatWasCutShortIsFinished(t *testing.T) {
 		require.Zero(t, status)
 	}
 	assert.Equal(t, []string{"own.txt"}, d.has("C"))
-	assert.Equal(t, "client,built,built on,built in,built as\nOla,\nJun,\nIda\n", d.read("jobs.csv"))
+	assert.Equal(t, "client,built,built on,built in,built as\nOla,,,,\nJun,,,,\nIda\n", d.read("jobs.csv"))
 }
 
 func firstLine(s string) string {
