@@ -206,6 +206,15 @@ func TestBackupsShareWhatIsAsItWas(t *testing.T) {
 		require.NoError(t, os.Chtimes(filepath.Join(d.dir, "C/2025-03 Ola", at), old, old))
 	}
 	first := "B/2025-03 Ola " + time.Now().Format(time.DateOnly)
+	d.must("backup", "C/2025-03 Ola", "--into", "C")
+	earlier := d.whole("C")
+	d.must("backup", "C/2025-03 Ola", "--into", "C", "--share")
+	after := d.whole("C")
+	for at, is := range earlier {
+		assert.Equal(t, is, after[at], "the files of a backup that was not to be shared bear what they bore")
+	}
+	d.must("undo", "--yes")
+	d.must("undo", "--yes")
 	_, status := d.run("backup", "C/2025-03 Ola", "--into", "B", "--share")
 	require.Zero(t, status)
 	d.write("C/2025-03 Ola/"+edited, "two") // of the same size
@@ -251,7 +260,7 @@ func TestBackupsShareWhatIsAsItWas(t *testing.T) {
 	require.Zero(t, status)
 	whole(first)
 	assert.NotContains(t, d.has("B"), strings.TrimPrefix(first, "B/")+" 2/")
-	out, status := d.run("undo", "--yes", "8")
+	out, status := d.run("undo", "--yes", "12")
 	require.Zero(t, status, out)
 	whole(first, first+" 2")
 
@@ -313,7 +322,7 @@ func TestAProjectComesBackFromItsBackup(t *testing.T) {
 	}
 	require.NoError(t, os.Symlink("../Notes", filepath.Join(d.dir, "Ann/Photos/link")))
 	before := d.whole("Ann")
-	for _, form := range [][]string{nil, {"--share"}, {"--zip"}, {"--bag"}} {
+	for _, form := range [][]string{{"--share"}, {"--share"}, {"--zip"}, {"--bag"}} {
 		out, status := d.run(append([]string{"backup", "Ann", "Bob", "--into", "B"}, form...)...)
 		require.Zero(t, status, out)
 	}

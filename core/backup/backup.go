@@ -190,6 +190,9 @@ func (j *Job) copies(set *change.Set, c *Copy) error {
 				continue
 			}
 			one := set.Copy(change.At{In: 1, Path: e.Path}, payload.Below(e.Path), change.State{Entry: tree.Entry{Kind: tree.File}, Sum: e.Sum}, "backup")
+			if j.Share { // so that a later one can share it
+				one.As.Mode = e.Permissions() &^ 0o222
+			}
 			if shared {
 				one.FromIn, one.From, one.Was, one.Sum, one.Shared = 0, path.Join(last, e.Path), change.State{Entry: *e.Last}, e.Sum, e.Sum
 			} else if j.Zip {

@@ -30,20 +30,3 @@ func clone(by filler, source folder.File, was tree.Entry, work folder.Folder, pa
 	}
 	return err
 }
-
-// shut makes a file one that nobody may write into.
-func shut(in folder.Folder, name string, was tree.Entry) error {
-	f, err := in.Open(name)
-	if err != nil {
-		return err
-	}
-	defer f.Close()
-	now, err := f.Look()
-	if err == nil && (now.Ino != was.Ino || now.Dev != was.Dev) {
-		err = ErrChanged
-	}
-	if err == nil {
-		err = f.Chmod(was.Mode.Perm() &^ 0o222)
-	}
-	return err
-}

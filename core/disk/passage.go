@@ -196,7 +196,7 @@ func (r *run) stageCopy(p *passage, by func(source folder.File, was tree.Entry, 
 	if err != nil {
 		return err
 	}
-	if p.As.Mode != 0 { // what is shared is read-only, and was not
+	if p.As.Mode != 0 { // what is to be shared is read-only
 		was.Mode = p.As.Mode
 	}
 	work, err := r.work(p.In)
@@ -421,9 +421,8 @@ func (r *run) copy(i int, c *change.Change) error {
 	return err
 }
 
-// linkCopy makes a copy as another name of its source, which nobody may write into then,
-// where files can have two names. What it holds is in the record already. Linked says that
-// it is there now.
+// linkCopy makes a copy as another name of its source, where files can have two names and nobody
+// may write into that one. What it holds is in the record already. Linked says that it is there now.
 func (r *run) linkCopy(c *change.Change) (linked bool, err error) {
 	from, name, err := r.folder(c.FromIn, c.From)
 	if err != nil {
@@ -433,10 +432,7 @@ func (r *run) linkCopy(c *change.Change) (linked bool, err error) {
 	if err == nil && c.Was.Time != 0 && !c.Was.Same(was) {
 		err = ErrChanged
 	}
-	if err == nil && was.Mode&0o222 != 0 {
-		err = shut(from, name, was)
-	}
-	if err != nil {
+	if err != nil || was.Mode&0o222 != 0 { // its rights are not changed: it is copied
 		return false, err
 	}
 	to, as, err := r.folder(c.In, c.Path)
