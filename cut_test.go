@@ -56,6 +56,7 @@ var cutStories = map[string][]string{
 	"backup-keep":   {"backup C/Ola-2027-03 --into S --yes", "backup C/Ola-2027-03 --keep 1 --into S --yes"},
 	"backup-back":   {"backup C/Ola-2027-03 --into S --yes", "do moves.csv --yes", "backup --back C/Ola-2027-03 --into S --yes"},
 	"put-disk":      {"put|" + cutDisk + "put-disk|--into|C|--move|--yes"},
+	"fix-link":      {"put In --into C --link --yes", "do away.csv --fix-links --yes"},
 	"upgrade-table": {"build job --into C --table jobs.csv --mark --yes", "upgrade C --template other --yes"},
 }
 
@@ -157,6 +158,7 @@ func newCutStory(t *testing.T, name string) *cutStory {
 		}
 		return strings.Fields(call)
 	}
+	d.write("away.csv", "from,to\n./In/Ola letter.pdf,./In/letter of Ola.pdf\n")
 	s := &cutStory{d: d, disk: cutDisk + name, call: words(calls[len(calls)-1])}
 	for _, call := range calls[:len(calls)-1] {
 		s.first = append(s.first, words(call))

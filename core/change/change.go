@@ -29,7 +29,7 @@ type Op uint8
 // What changes do.
 const (
 	Make    Op = iota // makes a folder with all that lies in it, or a file
-	Replace           // gives a file other contents
+	Replace           // gives a file other contents, or has a link lead elsewhere
 	Move              // gives something another name or place
 	Copy              // makes a file that is a copy of another one, or of what a content gives
 	Remove            // removes an empty folder, or a file

@@ -297,17 +297,19 @@ func (k *Check) look(s *spot) (tree.Entry, error) {
 
 func (k *Check) replace(c *Change) (*string, error) {
 	there, err := k.find(c.In, c.Path)
+	if c.Was.Kind != tree.Symlink {
+		c.Was.Kind = tree.File
+	}
 	switch {
 	case err != nil:
 		return nil, err
 	case there == nil:
 		return missing, nil
-	case there.kind != tree.File:
+	case there.kind != c.Was.Kind:
 		return because("it is %s", there.kind.Article()), nil
 	case k.Names:
 		return nil, nil
 	}
-	c.Was.Kind = tree.File
 	c.Old, c.HasOld = nil, false
 	var old []byte
 	sum, err := k.sum(there, &old)
@@ -338,7 +340,7 @@ func (k *Check) replace(c *Change) (*string, error) {
 		if err != nil {
 			return nil, err
 		}
-		if aside != nil && aside.kind == tree.File {
+		if aside != nil && aside.kind == c.Was.Kind {
 			c.Content = nil
 			c.Sum, err = k.sum(aside, nil)
 			there.sum = c.Sum

@@ -105,7 +105,7 @@ func LookAtEach(list []Change, places []tree.Place) (p Progress, theirs []Change
 
 func (w witness) there(c *Change) bool {
 	e, there := w.look(c.In, c.Path)
-	return there && e.Kind == tree.File
+	return there && e.Kind == c.Was.Kind
 }
 
 // all reports whether all that a list has done can be seen.
@@ -255,7 +255,7 @@ func Resumed(halves []Change, places []tree.Place) (rest []Change) {
 
 // returns is what gives a file its name again that lies aside.
 func (c *Change) returns() Change {
-	return Change{Op: Move, In: c.In, Path: c.Path, FromIn: c.In, From: c.Third(), Was: State{Entry: tree.Entry{Kind: tree.File}}}
+	return Change{Op: Move, In: c.In, Path: c.Path, FromIn: c.In, From: c.Third(), Was: State{Entry: tree.Entry{Kind: c.Was.Kind}}}
 }
 
 // before reports whether the disk is as it is right before a change, or half way.

@@ -130,6 +130,11 @@ func (s *Set) Write(at At, was, is []byte, why string) {
 	}
 }
 
+// Relink adds what has a link lead elsewhere, if it still says what it said.
+func (s *Set) Relink(at At, says, becomes, why string) {
+	s.add(Change{Op: Replace, In: at.In, Path: at.Path, Content: tree.Target(becomes), Sum: digest.Bytes([]byte(becomes)), Was: Holds(tree.Symlink, []byte(says)), Why: why})
+}
+
 // A Way makes the folders that lead to what a set brings about, each once.
 type Way struct {
 	set   *Set

@@ -32,7 +32,7 @@ func Invert(changes []Change) []Change {
 			c.In, c.FromIn, c.Path, c.From = c.FromIn, c.In, c.From, c.Path
 			out = append(out, c)
 		case Replace:
-			back := Change{Op: Replace, In: c.In, Path: c.Path, From: c.From, Was: State{Entry: tree.Entry{Kind: tree.File}, Sum: c.Sum}, Sum: c.Was.Sum, As: Dress{c.Was.Mode, c.Was.Time}}
+			back := Change{Op: Replace, In: c.In, Path: c.Path, From: c.From, Was: State{Entry: tree.Entry{Kind: c.Was.Kind}, Sum: c.Sum}, Sum: c.Was.Sum, As: Dress{c.Was.Mode, c.Was.Time}}
 			if c.HasOld {
 				back.Content = tree.Bytes(c.Old)
 			}

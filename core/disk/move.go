@@ -1,6 +1,7 @@
 package disk
 
 import (
+	"bytes"
 	"errors"
 	"fmt"
 	"io/fs"
@@ -34,6 +35,16 @@ func (r *run) stage(c *change.Change) error {
 		return err
 	}
 	_, staged := place.Split(c.From)
+	if c.Was.Kind == tree.Symlink { // a link is whole as soon as it is there
+		var target bytes.Buffer
+		if err := tree.Copy(&target, c.Content); err != nil {
+			return err
+		}
+		if err := work.Symlink(target.String(), staged); err != nil || c.As.Time == 0 {
+			return err
+		}
+		return work.SetTime(staged, c.As.Time)
+	}
 	if _, err := r.writeContent(folder.Write, work, partName+staged, c.Content, change.Dress{}); err != nil {
 		return err
 	}
@@ -83,8 +94,10 @@ func (r *run) replace(parent folder.Folder, name string, c *change.Change) error
 	if err != nil {
 		return err
 	}
-	if err := like(parent, name, aside, staged, c); err != nil {
-		return err
+	if c.Was.Kind != tree.Symlink {
+		if err := like(parent, name, aside, staged, c); err != nil {
+			return err
+		}
 	}
 	if err := exchange(parent, name, aside, staged); err != nil {
 		return err

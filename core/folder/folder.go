@@ -45,7 +45,7 @@ type Folder interface {
 	// Move gives something, with all that lies in it, another name, here or in another folder
 	// of the same kind. On another disk it is [ErrAcross]. See the function [Move].
 	Move(name string, to Folder, as string) error
-	// Swap gives two files each other's names at once, or is [ErrNoSwap].
+	// Swap gives two files or links each other's names at once, or is [ErrNoSwap].
 	Swap(name string, with Folder, other string) error
 	// SetTime says when something was changed last; under ".", the folder itself. Of a link it
 	// is the link's own.

@@ -104,7 +104,7 @@ func TestWhatPointsAtWhatMovesIsFixed(t *testing.T) {
 	for _, c := range set.Changes[1:] {
 		links = append(links, c.Op.String()+" "+c.Path)
 	}
-	assert.ElementsMatch(t, []string{"remove b/link", "make b/link", "replace b/two.md"}, links)
+	assert.ElementsMatch(t, []string{"replace b/link", "replace b/two.md"}, links)
 }
 
 // What a planner notes in a label goes with what follows; and who has written the label since it

@@ -85,16 +85,7 @@ func Fix(set *change.Set, found *reference.Found) error {
 			return err
 		}
 		if b.Link() {
-			from, err := set.Find(address.Address(b.File))
-			if err != nil {
-				return err
-			}
-			const why = "it leads to what is moved"
-			set.Changes = slices.DeleteFunc(set.Changes, func(c change.Change) bool {
-				return c.Op == change.Move && c.FromIn == from.In && c.From == from.Path
-			})
-			set.Remove(from, change.Holds(tree.Symlink, []byte(filepath.FromSlash(b.Says))), why)
-			set.MakeLink(to, filepath.FromSlash(b.Becomes), why)
+			set.Relink(to, filepath.FromSlash(b.Says), filepath.FromSlash(b.Becomes), "it leads to what is moved")
 			continue
 		}
 		if now, becomes, changed := found.Fixed(b.File); changed {

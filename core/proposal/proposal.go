@@ -254,7 +254,9 @@ func One(c *change.Change) Step {
 	case c.Op == change.Remove:
 		s.From, s.To = c.Path, ""
 	case c.Op == change.Replace:
-		s.Why = "gets other contents"
+		if s.Why = "gets other contents"; c.Kind() == tree.Symlink {
+			s.Why = "leads elsewhere"
+		}
 	case c.Op == change.Copy && c.From != "", c.Op == change.Move:
 		s.From, s.To = is, becomes
 	}

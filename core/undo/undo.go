@@ -265,7 +265,7 @@ func (u *Undo) revise(list, done []change.Change, places []*place.Place, by Revi
 	}
 	for i := range list {
 		c := &list[i]
-		if c.Op != change.Replace || c.In >= len(places) {
+		if c.Op != change.Replace || c.Kind() == tree.Symlink || c.In >= len(places) {
 			continue
 		}
 		full := u.Places[c.In].Join(c.Path)

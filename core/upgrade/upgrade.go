@@ -406,12 +406,8 @@ func (p *Plan) Changes() []change.Change {
 		}
 	}
 	taken := func(t *match.Thing) bool { return things[t] }
-	relinked := map[string]bool{}
 	gathered := map[string]bool{}
 	for _, s := range p.Steps {
-		if s.Op == change.Replace && s.kind == tree.Symlink && s.Goes() {
-			relinked[s.From] = true
-		}
 		if s.Op == change.Move && s.thing == nil {
 			gathered[s.From] = true
 		}
@@ -430,14 +426,13 @@ func (p *Plan) Changes() []change.Change {
 			c.Path, c.Node = p.Becomes+"/"+s.final(taken), p.links.made(s.node, taken)
 		case change.Move:
 			c.From, c.Path = p.Name+"/"+s.From, p.Becomes+"/"+s.final(taken)
-			if c.From == c.Path || relinked[s.From] || s.thing != nil && gathered[s.From] {
+			if c.From == c.Path || s.thing != nil && gathered[s.From] {
 				continue
 			}
 		case change.Replace:
 			c.Path, c.Content, c.Was.Sum = p.Becomes+"/"+s.final(taken), s.node.Content, s.sum
-			if s.kind == tree.Symlink { // one goes, and another one comes
-				list = append(list, change.Change{Op: change.Remove, Path: p.Name + "/" + s.From, Was: c.Was, Why: s.Why, Instead: c.Path})
-				c = change.Change{Op: change.Make, Path: c.Path, Node: p.links.made(s.node, taken), Why: s.Why}
+			if s.kind == tree.Symlink {
+				c.Content = p.links.made(s.node, taken).Content
 			} else if c.Content == nil {
 				c.Content = tree.Bytes(nil)
 			}
