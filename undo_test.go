@@ -256,6 +256,26 @@ func TestATableThatWasCutShortIsFinished(t *testing.T) {
 	assert.Equal(t, "client,built,built on,built in,built as\nOla,,,,\nJun,,,,\nIda\n", d.read("jobs.csv"))
 }
 
+// A disk that is not connected leaves an empty folder behind: what is not found there was not taken
+// back, and the undo waits for it.
+func TestAnUndoWaitsForADiskThatIsAway(t *testing.T) {
+	t.Parallel()
+	d := newDesk(t, "job.folders", "---\nfields: { client: Who? }\n---\n<client>\n    Letters\n", "disk/own.txt", "mine")
+	d.must("build", "job", "--into", "disk", "client=Ola", "--yes")
+	// The record is that of a disk that was mounted there.
+	const record = ".state/vestibula/journal/000001.jsonl"
+	d.write(record, strings.Replace(d.read(record), `"work":`, fmt.Sprintf(`"mounts":[%q],"work":`, filepath.Join(d.dir, "disk")), 1))
+	require.NoError(t, os.Rename(filepath.Join(d.dir, "disk"), filepath.Join(d.dir, "kept")))
+	require.NoError(t, os.Mkdir(filepath.Join(d.dir, "disk"), 0o777))
+	out, status := d.run("undo", "1", "--yes")
+	assert.Equal(t, 1, status)
+	assert.Contains(t, out, "disk is not connected; nothing was changed")
+	require.NoError(t, os.Remove(filepath.Join(d.dir, "disk")))
+	require.NoError(t, os.Rename(filepath.Join(d.dir, "kept"), filepath.Join(d.dir, "disk")))
+	d.must("undo", "1", "--yes")
+	assert.Equal(t, []string{"own.txt"}, d.has("disk"))
+}
+
 func firstLine(s string) string {
 	line, _, _ := strings.Cut(s, "\n")
 	return line + "\n"

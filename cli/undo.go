@@ -174,11 +174,14 @@ func (a *app) withoutOver(records []*journal.Record) ([]*journal.Record, error) 
 func (a *app) toldUndo(r *journal.Record, err error) error {
 	var newer *undo.NewerError
 	var gone *undo.GoneError
+	var away *undo.AwayError
 	switch {
 	case err == nil:
 		return nil
 	case errors.As(err, &newer):
 		return refused(advise("undo that first", "undo", fmt.Sprint(newer.Newer.Number)).String(), "%v", newer)
+	case errors.As(err, &away):
+		return refused("connect it, and try again", "%v; nothing was changed", away)
 	case errors.As(err, &gone) && len(gone.Maybe) > 0:
 		at := fromHere(gone.Maybe[0])
 		return refused(advise("if that is the project itself", "undo", fmt.Sprint(r.Number), typed(at)).String(), "%v; %s says that it is that project, and may be a copy of it. Nothing was changed.", gone, at)

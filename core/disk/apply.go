@@ -323,9 +323,12 @@ func (r *run) recorded(head journal.Head, looked <-chan error) (record *journal.
 
 // note writes into the head of a record what the plan is.
 func (p *Plan) note(head *journal.Head) {
-	head.Work, head.Places, head.Count, head.Kept = p.Work, nil, change.Count(p.List, label.Own), journal.Kept(p.List)
-	for _, place := range p.Places {
-		head.Places = append(head.Places, address.Address(address.Text(place)))
+	head.Work, head.Places, head.Mounts, head.Count, head.Kept = p.Work, nil, nil, change.Count(p.List, label.Own), journal.Kept(p.List)
+	for _, at := range p.Places {
+		head.Places = append(head.Places, address.Address(address.Text(at)))
+		if begins := place.Begins(at); begins != begins.Parent() && !slices.Contains(head.Mounts, address.Text(begins)) {
+			head.Mounts = append(head.Mounts, address.Text(begins))
+		}
 	}
 	if p.undoes != nil {
 		head.Undoes = p.undoes.Number

@@ -77,8 +77,8 @@ func everyFault(t *testing.T, f *foldertest.Fault) {
 			require.NoError(t, act(w), "seed %d", seed)
 			operations := f.Done
 			for k := 1; k <= operations; k++ {
-				for i, err := range []error{syscall.ENOSPC, fs.ErrPermission, syscall.EIO} {
-					if (k+i)%3 != 0 && os.Getenv("VESTIBULA_FAULTS") == "" {
+				for i, err := range []error{syscall.ENOSPC, fs.ErrPermission, syscall.EIO, syscall.ENOENT} {
+					if (k+i)%4 != 0 && os.Getenv("VESTIBULA_FAULTS") == "" {
 						continue // all of them, but not each with every error
 					}
 					for _, once := range []bool{true, false} {

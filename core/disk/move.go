@@ -156,7 +156,7 @@ func (r *run) remove(i int, parent folder.Folder, name string, c *change.Change)
 	if c.Was.Kind == tree.Folder {
 		r.forgetFolder(c.In, c.Path)
 		err := r.removeFolder(c.In, parent, name)
-		if errors.Is(err, fs.ErrNotExist) && i < 0 {
+		if errors.Is(err, fs.ErrNotExist) && i < 0 && r.present(c.In) {
 			return nil
 		}
 		return err

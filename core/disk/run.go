@@ -100,13 +100,23 @@ func (r *run) carryOut(roots []journal.Root) error {
 			continue
 		}
 		err := r.one(-1, &c)
-		if err != nil && !errors.Is(err, fs.ErrNotExist) {
+		if err != nil && !(errors.Is(err, fs.ErrNotExist) && r.present(c.In)) {
 			alone = c.Op == change.Remove
 			failed.Left = append(failed.Left, c.Path)
 		}
 	}
 	r.tidy(false)
 	return failed
+}
+
+// present reports whether a place is still there: where its disk has gone, nothing in it is found, and
+// yet nothing was taken back.
+func (r *run) present(in int) bool {
+	dev, ino, err := place.Identity(r.plan.Places[in])
+	if _, wrong := r.places[in].Root().Look("."); err != nil || wrong != nil {
+		return false
+	}
+	return r.plan.identities == nil || r.plan.identities[in] == [2]uint64{dev, ino}
 }
 
 // unfinished are the names that folders bear until the run has ended, by their places.

@@ -24,6 +24,7 @@ type Head struct {
 	Project string            `json:"project,omitempty"` // the names of what came about or was changed
 	Places  []address.Address `json:"places"`            // the folders that paths are relative to, absolute
 	Roots   []Root            `json:"roots"`             // what was changed, at most a few
+	Mounts  []address.Text    `json:"mounts,omitempty"`  // the folders in which their disks begin, where that is not the top
 	Work    string            `json:"work"`              // the hidden folder of the run, in each place
 	Undoes  int               `json:"undoes,omitempty"`  // the record that an undo takes back
 	Part    address.Text      `json:"part,omitempty"`    // of an undo: the folder of which alone it was taken back, absolute

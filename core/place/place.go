@@ -286,5 +286,18 @@ func Exists[P ~string](path P) bool {
 // follows no link.
 func Identity(at address.Address) (dev, ino uint64, err error) { return folder.Identity(string(at)) }
 
+// Begins is the folder in which the disk begins that an address lies on.
+func Begins(at address.Address) address.Address {
+	dev, _, err := Identity(at)
+	for up := at.Parent(); err == nil && up != at; up = at.Parent() {
+		above, _, wrong := Identity(up)
+		if wrong != nil || above != dev {
+			break
+		}
+		at = up
+	}
+	return at
+}
+
 // Room is how many bytes are free where an address lies, as far as its store tells.
 func Room(at address.Address) (free int64, known bool) { return folder.Room(string(at)) }

@@ -25,6 +25,9 @@ type Finish struct {
 // Finishing looks how far a record came that was cut short, and plans the rest of the list that
 // it holds. The error is that of a place that cannot be read.
 func Finishing(j *journal.Journal, r *journal.Record) (*Finish, error) {
+	if err := connected(r); err != nil {
+		return nil, err
+	}
 	changes, places, err := j.Changes(r)
 	if err != nil {
 		return nil, err

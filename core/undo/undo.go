@@ -71,6 +71,9 @@ type Revise struct {
 // Plan looks at what a record did and is still as it was made. Records are all
 // of the journal. The error may be a [NewerError] or a [GoneError].
 func Plan(j *journal.Journal, records []*journal.Record, r *journal.Record, in Where, revise Revise) (*Undo, error) {
+	if err := connected(r); err != nil {
+		return nil, err
+	}
 	changes, places, err := j.Changes(r)
 	if err != nil {
 		return nil, err
@@ -227,6 +230,32 @@ func (u *Undo) open(paths []address.Address, changes []change.Change) (open []*p
 		u.Meanwhile = append(u.Meanwhile, u.meanwhile(open[len(open)-1], changes))
 	}
 	return open, nil
+}
+
+// An AwayError says that a disk is not connected: the folder in which it began is empty.
+type AwayError struct{ Path address.Address }
+
+// Error says what is empty.
+func (e *AwayError) Error() string { return fmt.Sprintf("the disk at %s is not connected", e.Path) }
+
+// connected is an [AwayError] where a disk of a record is not there: the folder in which it began is
+// empty and lies on another one. What is not found in it was not taken away.
+func connected(r *journal.Record) error {
+	for _, m := range r.Mounts {
+		at := address.Address(m)
+		if place.Begins(at) == at {
+			continue
+		}
+		p, err := place.Open(at)
+		if err != nil {
+			continue // it is told when its places are looked for
+		}
+		list, err := p.List(".")
+		if p.Close(); err == nil && len(list) == 0 {
+			return &AwayError{at}
+		}
+	}
+	return nil
 }
 
 // meanwhile are the names of folders in the place that was opened last which never became whole.
