@@ -69,6 +69,7 @@ not be there any more.`,
 	f.StringVar(&r.only, "only", "", "with --back: only what lies at this `PATH` of the project")
 	f.IntVar(&r.keep, "keep", 0, "keep the newest `N` at hand, and move the others aside")
 	r.addYes(c, "make it without asking")
+	r.addPlan(c)
 	f.BoolVar(&r.preview, "preview", false, "show what would be done, and change nothing")
 	f.BoolVar(&r.asJSON, "json", false, "print JSON")
 	_ = c.MarkFlagDirname("into")
@@ -80,8 +81,8 @@ func (r *backupRun) run(args []string) error {
 	if r.back {
 		return r.bringBack(args)
 	}
-	if r.only != "" {
-		return unclear("", "--only goes with --back")
+	if r.only != "" || r.plan != "" {
+		return unclear("", "--only and --plan go with --back")
 	}
 	if len(args) == 0 {
 		args = []string{"."}

@@ -8,6 +8,7 @@ import (
 	"vestibula/core/address"
 	"vestibula/core/backup"
 	"vestibula/core/bundle"
+	"vestibula/core/compare"
 	"vestibula/core/project"
 )
 
@@ -17,6 +18,8 @@ type listedBackup struct {
 	Made    string `json:"made"`
 	Size    int64  `json:"size"`
 	Changed int    `json:"changed"`
+	Moved   int    `json:"moved"`
+	Renamed int    `json:"renamed"`
 	New     int    `json:"new"`
 	Gone    int    `json:"gone"`
 	Cut     bool   `json:"unfinished,omitempty"`
@@ -42,7 +45,8 @@ func (r *backupRun) show(p *project.Project, into address.Address, list []bundle
 		if i >= len(list) {
 			o.Backup = path.Join(backup.Older, o.Backup)
 		}
-		o.Changed, o.New, o.Gone = bundle.Differs(note, string(p.Dir), root)
+		n := compare.Count(bundle.Differences(note, p.Dir, root))
+		o.Changed, o.Moved, o.Renamed, o.New, o.Gone = n[compare.Altered], n[compare.Moved], n[compare.Renamed], n[compare.New], n[compare.Gone]
 		out = append(out, o)
 	}
 	for _, name := range unfinished {
@@ -67,7 +71,7 @@ func shownBackups(out []listedBackup) (rows [][]term.Shown) {
 		for _, n := range []struct {
 			n    int
 			what term.Shown
-		}{{o.Changed, "changed"}, {o.New, "new"}, {o.Gone, "gone"}} {
+		}{{o.Changed, "changed"}, {o.Moved, "moved"}, {o.Renamed, "renamed"}, {o.New, "new"}, {o.Gone, "gone"}} {
 			if n.n > 0 {
 				parts = append(parts, term.Number(n.n)+" "+n.what)
 			}

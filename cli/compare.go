@@ -7,6 +7,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"vestibula/cli/term"
+	"vestibula/core/bundle"
 	"vestibula/core/compare"
 	"vestibula/core/place"
 	"vestibula/core/template"
@@ -16,12 +17,14 @@ import (
 func (a *app) compareCommand() *cobra.Command {
 	var flags valueFlags
 	var asJSON, strict bool
+	var ask consent
 	c := &cobra.Command{
 		Use:   "compare ONE OTHER [field=value …]",
 		Short: "Tell what differs: between templates, folders, a template and a project, a backup and now.",
 		Long: `Tell what differs between two templates, two folders, a template and a project, or a backup
 and now: what has another name or number, lies elsewhere, holds something else, or is on
-one side only; and in one line how much. A backup alone is compared with its project.
+one side only; and in one line how much. A backup alone is compared with its project; --plan
+writes what would bring back from it what is missing, as “backup --back” does it.
 
 Of two templates it also puts the arrangements side by side: how many folders each makes,
 how many clicks lead to them, in how many places one kind of thing lies, and what moves.`,
@@ -37,11 +40,15 @@ how many clicks lead to them, in how many places one kind of thing lies, and wha
 		},
 		ValidArgsFunction: a.completeTemplate,
 		RunE: func(_ *cobra.Command, args []string) error {
+			if ask.plan != "" {
+				return a.comparePlan(args, ask)
+			}
 			return a.compare(args, flags, asJSON, strict)
 		},
 	}
 	flags.add(c)
 	c.Flags().BoolVar(&asJSON, "json", false, "print JSON")
+	ask.addPlan(c)
 	c.Flags().BoolVar(&strict, "strict", false, "a difference fails")
 	return c
 }
@@ -84,6 +91,29 @@ func (a *app) compare(args []string, flags valueFlags, asJSON, strict bool) erro
 	return err
 }
 
+// comparePlan writes what brings a project back from a backup, of which one is named, or both.
+func (a *app) comparePlan(args []string, ask consent) error {
+	r := &backupRun{app: a, consent: ask}
+	var from, to string
+	for _, arg := range args {
+		full, err := place.Real(arg)
+		if err != nil {
+			return unreadable(arg, err)
+		}
+		if note := bundle.Head(full); note != nil && from == "" {
+			if from = arg; to == "" && len(args) == 1 {
+				to = fromHere(note.From)
+			}
+			continue
+		}
+		to = arg
+	}
+	if from == "" || to == "" || len(args) > 2 {
+		return unclear(examplesOf("compare"), "--plan is for a project and a backup of it")
+	}
+	return r.bringBack([]string{to, from})
+}
+
 // compareTemplates compares what two templates make of the same values.
 func (a *app) compareTemplates(sides [2]*comparand, raw map[string]template.Raw, limit int, asJSON bool) ([]compare.Difference, error) {
 	templates := [2]*template.Template{sides[0].template, sides[1].template}
@@ -99,7 +129,7 @@ func (a *app) compareTemplates(sides [2]*comparand, raw map[string]template.Raw,
 		}
 		roots[i] = c.whole
 	}
-	list := compare.Differences(roots[0], roots[1], nil, nil)
+	list := compare.Differences(roots[0], roots[1], compare.Contents{}, nil)
 	measured := [2]compare.Side{compare.Measure(roots[0]), compare.Measure(roots[1])}
 	fates := [2]map[*tree.Node]compare.Fate{compare.Fates(roots[0], roots[1]), compare.Fates(roots[1], roots[0])}
 	spreads := compare.Spreads(measured[0], measured[1])

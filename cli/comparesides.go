@@ -56,7 +56,8 @@ func (a *app) comparand(arg string) (*comparand, error) {
 		if err := a.whole(full, arg); err != nil {
 			return nil, err
 		}
-		c.listed(note)
+		c.from = note.From
+		c.root, c.sums = note.Tree()
 	case !info.IsDir():
 		f, err := bundle.OpenFile(full)
 		if err != nil {
@@ -85,23 +86,6 @@ func (a *app) comparand(arg string) (*comparand, error) {
 		}
 	}
 	return c, inspect.Prune(c.root)
-}
-
-// listed makes the side what the list of a backup says.
-func (c *comparand) listed(note *bundle.Inventory) {
-	c.sums, c.from, c.root = map[string]string{}, note.From, &tree.Node{}
-	folders := map[string]*tree.Node{".": c.root}
-	for _, e := range note.Entries {
-		at := filepath.ToSlash(filepath.Clean(e.Path))
-		n := &tree.Node{Name: filepath.Base(at), Kind: tree.File}
-		if c.sums[at] = e.Sum; e.Path != at {
-			n.Kind = tree.Folder
-			folders[at] = n
-		}
-		if up := folders[filepath.ToSlash(filepath.Dir(at))]; up != nil {
-			up.Children = append(up.Children, n)
-		}
-	}
 }
 
 // whole says how a backup that is compared holds what it held: what is compared is its list.
@@ -232,15 +216,19 @@ func (a *app) compareReal(sides [2]*comparand, raw map[string]template.Raw, limi
 		looked++
 		return a == b
 	}
+	hold := compare.Contents{Same: same}
+	if first.sums != nil || second.sums != nil || first.dir != "" && second.dir != "" {
+		hold.Sum = func(side int, at string) string { return [2]*comparand{first, second}[side].sum(at) }
+	}
 	var owns func(n *tree.Node) bool
 	if t := first.template; t != nil {
-		same = nil
+		hold = compare.Contents{}
 		owns = func(n *tree.Node) bool {
 			l := t.ClausesOf(n)
 			return len(n.Children) == 0 || l != nil && l.HoldsAnything()
 		}
 	}
-	list := compare.Differences(first.root, second.root, same, owns)
+	list := compare.Differences(first.root, second.root, hold, owns)
 	for _, c := range sides {
 		if c.open != nil {
 			c.open.Close()
@@ -256,7 +244,7 @@ func (a *app) compareReal(sides [2]*comparand, raw map[string]template.Raw, limi
 		}
 	} else {
 		a.drawDifferences(list)
-		a.screen.Text(summed(sides, list, looked))
+		a.screen.Text(summed(sides, list, looked, hold.Sum != nil))
 	}
 	if strict && len(list) > 0 {
 		return found
@@ -302,13 +290,16 @@ func (a *app) drawDifferences(list []compare.Difference) {
 }
 
 // summed says in a line what the difference is.
-func summed(sides [2]*comparand, list []compare.Difference, looked int) term.Shown {
+func summed(sides [2]*comparand, list []compare.Difference, looked int, contents bool) term.Shown {
 	about := term.Shown("by their names")
 	switch {
 	case sides[0].template != nil || sides[1].template != nil:
 		about += "; what lies in folders that the template leaves to whoever works there was not compared"
 	case looked > 0:
 		about += term.Sprintf(", and what %s in both", map[bool]term.Shown{true: "the file holds that is", false: term.Sprintf("the %s hold that are", term.Count(looked, "file"))}[looked == 1])
+	}
+	if contents && len(list) > 0 && looked == 0 {
+		about += " and contents"
 	}
 	if len(list) == 0 {
 		return term.Good.Render("The same") + ": " + term.Visible(sides[0].name) + " and " + term.Visible(sides[1].name) + ", " + about + "."

@@ -39,6 +39,9 @@ func (a *app) writePlan(set *change.Set, c consent) error {
 		}
 		base = up
 	}
+	if slices.ContainsFunc(set.Changes, func(c change.Change) bool { return c.Op == change.Copy && c.From == "" }) {
+		return refused("run the command itself", "Nothing was written: what comes out of an archive cannot stand in a table")
+	}
 	rows := plan.Rows(set.Changes, func(in int) string { below, _ := set.Places[in].From(base); return below }, label.Own)
 	data, err := table.Write(c.plan, rows)
 	var text *table.TextError

@@ -4,11 +4,11 @@ import (
 	"errors"
 	"io"
 	"iter"
-	"os"
-	"path/filepath"
+	"path"
 	"strings"
 
 	"vestibula/core/address"
+	"vestibula/core/compare"
 	"vestibula/core/digest"
 	"vestibula/core/place"
 	"vestibula/core/pool"
@@ -135,43 +135,60 @@ func Look(in tree.Place, e *Entry, known func(living tree.Entry) bool) error {
 	return err
 }
 
-// Differs counts what of a project is otherwise than in a backup. What has another time is
-// read.
-func Differs(b *Inventory, dir string, root *tree.Node) (changed, fresh, gone int) {
+// Tree returns what a list holds as a tree, and the checksums of its files and of what its links say, by
+// paths.
+func (b *Inventory) Tree() (root *tree.Node, sums map[string]string) {
+	root, sums = &tree.Node{}, map[string]string{}
+	folders := map[string]*tree.Node{".": root}
+	for i := range b.Entries {
+		e := &b.Entries[i]
+		at := path.Clean(e.Path)
+		n := &tree.Node{Name: path.Base(at), Kind: tree.File}
+		switch {
+		case strings.HasSuffix(e.Path, "/"):
+			n.Kind = tree.Folder
+			folders[at] = n
+		case e.Sum == "":
+			n.Kind = tree.Symlink
+			sums[at] = digest.Bytes([]byte(e.To))
+		default:
+			sums[at] = e.Sum
+		}
+		if up := folders[path.Dir(at)]; up != nil {
+			up.Children = append(up.Children, n)
+		}
+	}
+	return root, sums
+}
+
+// Differences are those of a backup and of the project now, which lies in a folder. What has the size
+// and time that it had is not read.
+func Differences(b *Inventory, dir address.Address, now *tree.Node) []compare.Difference {
+	in, err := place.Open(dir)
+	if err != nil {
+		return nil
+	}
+	defer in.Close()
+	root, sums := b.Tree()
 	known := map[string]*Entry{}
 	for i := range b.Entries {
 		known[b.Entries[i].Path] = &b.Entries[i]
 	}
-	in, err := place.Open(dir)
-	if err != nil {
-		return 0, 0, 0
+	sum := func(side int, at string) string {
+		if side == 0 {
+			return sums[at]
+		}
+		e, was := Entry{Path: at}, known[at]
+		err := Look(in, &e, func(is tree.Entry) bool { return was != nil && is.Size == was.Size && is.Time == was.Time })
+		switch {
+		case err != nil:
+			return ""
+		case e.To != "":
+			return digest.Bytes([]byte(e.To))
+		case e.Sum == "":
+			return was.Sum
+		}
+		return e.Sum
 	}
-	defer in.Close()
-	for at, n := range root.All() {
-		if n.Kind == tree.Folder {
-			delete(known, at+"/")
-			continue
-		}
-		at = strings.Clone(at)
-		was := known[at]
-		if was == nil {
-			fresh++
-			continue
-		}
-		delete(known, at)
-		info, err := os.Lstat(filepath.Join(dir, filepath.FromSlash(at)))
-		if err != nil || info.Size() == was.Size && info.ModTime().UnixNano() == was.Time {
-			continue
-		}
-		is := Entry{Path: at}
-		if Look(in, &is, nil) == nil && (is.Sum != was.Sum || is.To != was.To) {
-			changed++
-		}
-	}
-	for at := range known {
-		if !strings.HasSuffix(at, "/") {
-			gone++
-		}
-	}
-	return changed, fresh, gone
+	return compare.Differences(root, now, compare.Contents{Sum: sum, Same: func(x, y string) bool { return sum(0, x) == sum(1, y) }}, nil)
 }

@@ -38,7 +38,7 @@ func (w What) String() string { return [...]string{"renamed", "moved", "changed"
 
 // A differ finds the differences of two trees.
 type differ struct {
-	same  func(a, b string) bool
+	Contents
 	owns  func(n *tree.Node) bool
 	list  []Difference
 	lone  [2][]lonely
@@ -51,17 +51,24 @@ type lonely struct {
 	path string
 }
 
-// Differences are those of two trees, in the order of their paths. Same tells of files that
-// are on both sides, by their paths, whether they hold the same; it may be nil. Owns tells
+// Contents tell what files hold, by their paths. Each may be nil.
+type Contents struct {
+	Same func(a, b string) bool             // whether files that are on both sides hold the same
+	Sum  func(side int, path string) string // what one holds, as a checksum; "" where that is not known
+}
+
+// Differences are those of two trees, in the order of their paths. Owns tells
 // of a folder of the first side that what lies in it on the second is not compared; it may
 // be nil.
-func Differences(a, b *tree.Node, same func(a, b string) bool, owns func(n *tree.Node) bool) []Difference {
-	d := &differ{same: same, owns: owns, moved: map[*tree.Node]bool{}}
+func Differences(a, b *tree.Node, hold Contents, owns func(n *tree.Node) bool) []Difference {
+	d := &differ{Contents: hold, owns: owns, moved: map[*tree.Node]bool{}}
 	d.folders(a, b, "", "")
+	d.equal()
 	d.moves()
+	d.slips()
 	for i, what := range []What{Gone, New} {
 		for _, l := range d.lone[i] {
-			d.list = append(d.list, Difference{What: what, Path: l.path, Folder: l.node.Kind == tree.Folder, Within: d.within(l.node)})
+			d.list = append(d.list, Difference{What: what, Path: l.path, Folder: kind(l.node) == tree.Folder, Within: d.within(l.node)})
 		}
 	}
 	slices.SortStableFunc(d.list, func(x, y Difference) int { return cmp.Or(strings.Compare(x.Path, y.Path), int(x.What)-int(y.What)) })
@@ -79,7 +86,12 @@ func (d *differ) folders(a, b *tree.Node, at, other string) {
 	}
 	for _, alike := range []func(x, y *tree.Node) (why string, is bool){bySlip, byContents} {
 		if len(left)*len(right) <= maxCompared {
-			left, right = d.near(left, right, at, other, alike)
+			left, right = d.near(left, right, at, other, func(x, y *tree.Node) (string, bool) {
+				if kind(x) != tree.Folder {
+					return "", false // a file may be found elsewhere first
+				}
+				return alike(x, y)
+			})
 		}
 	}
 	for _, x := range left {
@@ -99,15 +111,15 @@ func (d *differ) alike(left, right []*tree.Node, at, other string, key func(n *t
 	of := map[string][]*tree.Node{}
 	for _, y := range right {
 		if k, _ := key(y); k != "" {
-			of[y.Kind.String()+k] = append(of[y.Kind.String()+k], y)
+			of[kind(y).String()+k] = append(of[kind(y).String()+k], y)
 		}
 	}
 	paired := map[*tree.Node]bool{}
 	for _, x := range left {
 		k, why := key(x)
-		if list := of[x.Kind.String()+k]; k != "" && len(list) == 1 {
+		if list := of[kind(x).String()+k]; k != "" && len(list) == 1 {
 			y := list[0]
-			delete(of, x.Kind.String()+k)
+			delete(of, kind(x).String()+k)
 			paired[y] = true
 			d.pair(x, y, path.Join(at, x.Name), path.Join(other, y.Name), why)
 			continue
@@ -128,7 +140,7 @@ func (d *differ) near(left, right []*tree.Node, at, other string, near func(x, y
 	for _, x := range left {
 		partner, why := -1, ""
 		for j, y := range right {
-			if y.Kind != x.Kind {
+			if kind(y) != kind(x) {
 				continue
 			}
 			if reason, is := near(x, y); is {
@@ -154,13 +166,21 @@ func (d *differ) near(left, right []*tree.Node, at, other string, near func(x, y
 func (d *differ) pair(x, y *tree.Node, at, other, why string) {
 	switch {
 	case x.Name != y.Name:
-		d.list = append(d.list, Difference{What: Renamed, Path: at, Other: other, Folder: x.Kind == tree.Folder, Why: why})
-	case x.Kind == tree.File && d.same != nil && !d.same(at, other):
+		d.list = append(d.list, Difference{What: Renamed, Path: at, Other: other, Folder: kind(x) == tree.Folder, Why: why})
+	case kind(x) != tree.Folder && d.Same != nil && !d.Same(at, other):
 		d.list = append(d.list, Difference{What: Altered, Path: at, Other: other})
 	}
-	if x.Kind == tree.Folder {
+	if kind(x) == tree.Folder {
 		d.folders(x, y, at, other)
 	}
+}
+
+// kind is what something is: a link, whatever it leads to.
+func kind(n *tree.Node) tree.Kind {
+	if n.Marks&tree.Link != 0 {
+		return tree.Symlink
+	}
+	return n.Kind
 }
 
 func exactly(n *tree.Node) (key, why string) { return n.Name, "" }
@@ -190,7 +210,7 @@ func bySlip(x, y *tree.Node) (string, bool) {
 
 // byContents takes two folders for the same that hold much the same names.
 func byContents(x, y *tree.Node) (string, bool) {
-	if x.Kind != tree.Folder || len(x.Children) < 2 || len(y.Children) < 2 {
+	if kind(x) != tree.Folder || len(x.Children) < 2 || len(y.Children) < 2 {
 		return "", false
 	}
 	shared := 0
@@ -202,6 +222,88 @@ func byContents(x, y *tree.Node) (string, bool) {
 	return "it holds the same", shared*3 >= 2*max(len(x.Children), len(y.Children))
 }
 
+// equal finds files that are alone on both sides, each the only one that holds what it holds: they have
+// another name or place.
+func (d *differ) equal() {
+	if d.Sum == nil {
+		return
+	}
+	var of [2]map[string][]lonely
+	for side := range of {
+		of[side] = map[string][]lonely{}
+		add := func(n *tree.Node, at string) {
+			if kind(n) != tree.File {
+				return
+			}
+			if sum := d.Sum(side, at); sum != "" {
+				of[side][sum] = append(of[side][sum], lonely{n, at})
+			}
+		}
+		if side == 1 && len(of[0]) == 0 {
+			return
+		}
+		for _, l := range d.lone[side] {
+			add(l.node, l.path)
+			for below, n := range l.node.All() {
+				add(n, l.path+"/"+below)
+			}
+		}
+	}
+	for sum, list := range of[0] {
+		if others := of[1][sum]; len(list) == 1 && len(others) == 1 {
+			x, y := list[0], others[0]
+			if one := (Difference{What: Moved, Path: x.path, Other: y.path}); path.Base(x.path) != path.Base(y.path) || path.Dir(x.path) != path.Dir(y.path) {
+				if path.Dir(x.path) == path.Dir(y.path) {
+					one.What = Renamed
+				}
+				d.found(one, x.node, y.node)
+			}
+		}
+	}
+}
+
+// found notes that two things which were alone are the same.
+func (d *differ) found(one Difference, pair ...*tree.Node) {
+	d.list = append(d.list, one)
+	for side, n := range pair {
+		d.moved[n] = true
+		for _, c := range n.All() {
+			d.moved[c] = true
+		}
+		d.lone[side] = slices.DeleteFunc(d.lone[side], func(l lonely) bool { return l.node == n })
+	}
+}
+
+// slips pairs files that are still alone in one folder, and one letter apart.
+func (d *differ) slips() {
+	of := [2]map[string][]lonely{{}, {}}
+	for side := range of {
+		for _, l := range d.lone[side] {
+			if kind(l.node) != tree.Folder && !d.moved[l.node] {
+				of[side][path.Dir(l.path)] = append(of[side][path.Dir(l.path)], l)
+			}
+		}
+	}
+	for dir, left := range of[0] {
+		right := of[1][dir]
+		if len(left)*len(right) > maxCompared {
+			continue
+		}
+		for _, x := range left {
+			var near []lonely
+			for _, y := range right {
+				if _, is := bySlip(x.node, y.node); is && kind(x.node) == kind(y.node) && !d.moved[y.node] {
+					near = append(near, y)
+				}
+			}
+			if len(near) == 1 {
+				why, _ := bySlip(x.node, near[0].node)
+				d.found(Difference{What: Renamed, Path: x.path, Other: near[0].path, Why: why}, x.node, near[0].node)
+			}
+		}
+	}
+}
+
 // moves finds what is alone on both sides under one name, with all that lies in what is
 // alone: it lies elsewhere there.
 func (d *differ) moves() {
@@ -211,7 +313,7 @@ func (d *differ) moves() {
 			names[side] = map[string][]lonely{}
 			add := func(n *tree.Node, at string) {
 				if !d.moved[n] {
-					key := n.Kind.String() + bare(n.Name)
+					key := kind(n).String() + bare(n.Name)
 					names[side][key] = append(names[side][key], lonely{n, at})
 				}
 			}
@@ -238,21 +340,12 @@ func (d *differ) moves() {
 			if d.moved[x.node] || d.moved[y.node] || d.holdsMoved(x.node) || d.holdsMoved(y.node) {
 				continue
 			}
-			one := Difference{What: Moved, Path: x.path, Other: y.path, Folder: x.node.Kind == tree.Folder}
-			if !one.Folder && d.same != nil && !d.same(x.path, y.path) {
+			one := Difference{What: Moved, Path: x.path, Other: y.path, Folder: kind(x.node) == tree.Folder}
+			if !one.Folder && d.Same != nil && !d.Same(x.path, y.path) {
 				one.Why = "it holds something else"
 			}
-			d.list = append(d.list, one)
-			for _, n := range []*tree.Node{x.node, y.node} {
-				d.moved[n] = true
-				for _, c := range n.All() {
-					d.moved[c] = true
-				}
-			}
-			for side, n := range []*tree.Node{x.node, y.node} {
-				d.lone[side] = slices.DeleteFunc(d.lone[side], func(l lonely) bool { return l.node == n })
-			}
-			if x.node.Kind == tree.Folder {
+			d.found(one, x.node, y.node)
+			if kind(x.node) == tree.Folder {
 				d.folders(x.node, y.node, x.path, y.path)
 				found = true // what is alone in them may lie elsewhere as well
 				break

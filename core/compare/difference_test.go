@@ -15,7 +15,7 @@ import (
 func TestWhatDiffers(t *testing.T) {
 	a := treetest.Of("01 Letters/In/", "02 Plans/a.md", "02 Plans/b.md", "Photos/x.jpg", "Photos/y.jpg", "Old/deep/z.txt", "read me.md", "Settled/", "Sketchs/", "Place/moves.txt", "Place/stays.txt")
 	b := treetest.Of("01 Letters/In/", "02 New/", "03 Plans/a.md", "03 Plans/b.md", "Pictures/x.jpg", "Pictures/y.jpg", "Read_Me.md", "Settled/", "Sketches/", "Place/stays.txt", "Else/moves.txt")
-	list := Differences(a, b, func(x, _ string) bool { return x != "Place/stays.txt" && x != "Place/moves.txt" }, nil)
+	list := Differences(a, b, Contents{Same: func(x, _ string) bool { return x != "Place/stays.txt" && x != "Place/moves.txt" }}, nil)
 	assert.Equal(t, []Difference{
 		{What: New, Path: "02 New", Folder: true},
 		{What: Renamed, Path: "02 Plans", Other: "03 Plans", Folder: true, Why: "another number"},
@@ -28,10 +28,26 @@ func TestWhatDiffers(t *testing.T) {
 		{What: Renamed, Path: "read me.md", Other: "Read_Me.md", Why: "written otherwise"},
 	}, list)
 	assert.Equal(t, [New + 1]int{4, 1, 1, 1, 2}, Count(list))
-	list = Differences(treetest.Of("A/x.md", "B/"), treetest.Of("A/", "B/x.md"), nil, nil)
+	list = Differences(treetest.Of("A/x.md", "B/"), treetest.Of("A/", "B/x.md"), Contents{}, nil)
 	assert.Equal(t, []Difference{{What: Moved, Path: "A/x.md", Other: "B/x.md"}}, list)
-	list = Differences(treetest.Of("A/", "B/"), treetest.Of("A/own.txt", "B/own/x"), nil, func(n *tree.Node) bool { return n.Name == "A" })
+	list = Differences(treetest.Of("A/", "B/"), treetest.Of("A/own.txt", "B/own/x"), Contents{}, func(n *tree.Node) bool { return n.Name == "A" })
 	assert.Equal(t, []Difference{{What: New, Path: "B/own", Folder: true, Within: 1}}, list, "what is its owner's is not compared")
+}
+
+// What files hold tells where they lie by now, before names do.
+func TestWhatFilesHoldTellsWhereTheyLie(t *testing.T) {
+	a, b := treetest.Of("Letters/b.txt", "Letters/d.txt", "Plans/", "one.txt", "two.txt"), treetest.Of("Letters/c.txt", "Plans/bb.txt", "Letters/e.txt", "premier.txt", "deux.txt")
+	sums := [2]map[string]string{{"Letters/b.txt": "B", "Letters/d.txt": "D", "one.txt": "1", "two.txt": "1"}, {"Letters/c.txt": "C", "Plans/bb.txt": "B", "Letters/e.txt": "D", "premier.txt": "1", "deux.txt": "1"}}
+	list := Differences(a, b, Contents{Sum: func(side int, at string) string { return sums[side][at] }}, nil)
+	assert.Equal(t, []Difference{
+		{What: Moved, Path: "Letters/b.txt", Other: "Plans/bb.txt"},
+		{What: New, Path: "Letters/c.txt"},
+		{What: Renamed, Path: "Letters/d.txt", Other: "Letters/e.txt"},
+		{What: New, Path: "deux.txt"},
+		{What: Gone, Path: "one.txt"},
+		{What: New, Path: "premier.txt"},
+		{What: Gone, Path: "two.txt"},
+	}, list, "of two that hold the same, nobody can say which is which")
 }
 
 // A tree does not differ from itself; and all that is on one side is on the other, where the
@@ -46,10 +62,10 @@ func TestDifferencesAreAllThatDiffers(t *testing.T) {
 			return paths
 		}
 		a, b := treetest.Of(draw("first")...), treetest.Of(draw("second")...)
-		assert.Empty(t, Differences(a, a.Copy(), nil, nil))
+		assert.Empty(t, Differences(a, a.Copy(), Contents{}, nil))
 		at := map[string]string{} // where a path of the first side is on the second
 		lone := [2][]string{}
-		for _, d := range Differences(a, b, nil, nil) {
+		for _, d := range Differences(a, b, Contents{}, nil) {
 			switch d.What {
 			case Renamed, Moved:
 				_, twice := at[d.Path]
