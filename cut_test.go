@@ -49,6 +49,8 @@ var cutErrors = map[string]error{"EIO": syscall.EIO, "ENOSPC": syscall.ENOSPC, "
 // cutStories are cut short beside those of which records are kept.
 var cutStories = map[string][]string{
 	"archive-copy":  {"archive C/Ola-2027-03 --copy --into S --yes"},
+	"archive-named": {"archive|C/Ola-2027-03|--rename|<client> old|--into|S|--yes"},
+	"named-back":    {"archive|C/Ola-2027-03|--rename|<client> old|--into|" + cutDisk + "named-back|--yes", "archive --back C/Ola-2027-03 --yes"},
 	"archive-disk":  {"archive|C/Ola-2027-03|--into|" + cutDisk + "archive-disk|--yes"},
 	"back-disk":     {"archive|C/Ola-2027-03|--into|" + cutDisk + "back-disk|--yes", "archive --back C/Ola-2027-03 --yes"},
 	"part-disk":     {"archive|C/Ola-2027-03|--only|Notes|--into|" + cutDisk + "part-disk|--yes"},

@@ -113,9 +113,34 @@ func (j *Job) bring(set *change.Set) error {
 				kind = tree.File
 			}
 			set.Move(at(set, g.From), at(set, g.To), change.Is(kind), "archive").Whole = true
+			if err := j.shelve(set, g); err != nil {
+				return err
+			}
 		}
 	}
 	return nil
+}
+
+// shelve notes in the label of a project the name that it gets in the archive, if that is another
+// one, and forgets it when it comes back.
+func (j *Job) shelve(set *change.Set, g *Going) error {
+	l, was, err := project.ReadLabel(g.From)
+	if g.Note.Part != "" || err != nil {
+		return nil
+	}
+	name := address.Text("")
+	if !j.Back && g.To.Name() != g.From.Name() {
+		name = address.Text(g.To.Name())
+	}
+	if l.Shelved == name {
+		return nil
+	}
+	l.Shelved = name
+	is, err := l.Encode()
+	if err == nil {
+		set.Write(at(set, g.To).Below(label.FileName), was, is, "")
+	}
+	return err
 }
 
 // copied adds what makes a copy, without the label.

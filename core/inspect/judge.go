@@ -69,7 +69,7 @@ func (l *Look) held(s *Subject, t *template.Template, known template.Values, nam
 		levels := min(levelsOf(own), len(names))
 		real.Way = names[len(names)-levels:]
 		if s.Project != nil && levels > 0 {
-			if wanted, is := path.Base(own), real.Way[levels-1]; wanted != is && w.Own.Marks&tree.Open == 0 {
+			if wanted, is := path.Base(own), real.Way[levels-1]; wanted != is && w.Own.Marks&tree.Open == 0 && is != string(s.Project.Label.Shelved) {
 				real.Wanted = wanted
 			}
 		}

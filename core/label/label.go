@@ -16,7 +16,8 @@
 //	  "given": { "Welcome.md": "…" },
 //	  "accepted": [ { "path": "Drafts", "why": "she likes it so" } ],
 //	  "done": { "Essay": "2027-04-02" },
-//	  "closed": { "03 Work/01 Survey": "90 Settled/01 Survey" }
+//	  "closed": { "03 Work/01 Survey": "90 Settled/01 Survey" },
+//	  "shelved": "2027 Oriel Pask"
 //	}
 //
 // One label is one build, and one project. Labels of the first form, which held
@@ -73,6 +74,8 @@ type Label struct {
 	Were map[string][]string `json:"were,omitempty"`
 	// Handed are copies of parts that were handed over, the oldest first.
 	Handed []Handed `json:"handed,omitempty"`
+	// Shelved is the name that the project's own folder was given when it was archived.
+	Shelved address.Text `json:"shelved,omitempty"`
 	// Others are the builds of a label of the first form that held several: Build is
 	// the last of them.
 	Others []*Build `json:"-"`
