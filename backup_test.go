@@ -7,6 +7,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"regexp"
 	"strings"
 	"syscall"
 	"testing"
@@ -400,4 +401,42 @@ func TestAProjectComesBackFromItsBackup(t *testing.T) {
 	assert.Contains(t, out, "6 backups, and no project")
 	out, _ = d.run("compare", "Ann", backups[0])
 	assert.Contains(t, out, "holds no longer all that it held: 1 problem")
+}
+
+// Older backups are removed for ever only by an answer of its own; where the clock went back, none
+// is moved aside.
+func TestRoomOfOlderBackupsIsFreedWhereItIsAsked(t *testing.T) {
+	t.Parallel()
+	d := jobsDesk(t)
+	d.write("B/own.txt", "mine")
+	name := "2025-03 Ola " + time.Now().Format(time.DateOnly)
+	d.must("backup", "C/2025-03 Ola", "--into", "B")
+	d.write("C/2025-03 Ola/Letters/long.txt", strings.Repeat("words ", 40_000))
+	d.must("backup", "C/2025-03 Ola", "--into", "B")
+	d.must("backup", "C/2025-03 Ola", "--into", "B", "--keep", "1", "--yes")
+	require.DirExists(t, filepath.Join(d.dir, "B/Older", name+" 2"))
+	out, status := d.run("backup", "C/2025-03 Ola", "--into", "B", "--free", "--yes")
+	assert.Equal(t, 1, status)
+	assert.Contains(t, out, "only where somebody can be asked")
+	for _, yes := range []string{"n", "y"} {
+		require.DirExists(t, filepath.Join(d.dir, "B/Older", name+" 2"))
+		w := d.window(100, []string{"XDG_STATE_HOME=" + filepath.Join(d.dir, ".state")}, "backup", "C/2025-03 Ola", "--into", "B", "--free")
+		w.answer("cannot be taken back", yes)
+		out, _ = w.end()
+	}
+	assert.Contains(t, out, "Freed")
+	assert.NotContains(t, d.has("B"), "Older/"+name+"/")
+	for _, at := range d.has("B") {
+		assert.NotContains(t, at, ".vestibula-0", "nothing of it is kept")
+	}
+	out, status = d.run("undo", "--yes", "--preview")
+	assert.Zero(t, status)
+	assert.NotContains(t, out, "Older/"+name)
+
+	list := d.read("B/" + name + " 3/.vestibula-backup.json")
+	d.write("B/"+name+" 3/.vestibula-backup.json", regexp.MustCompile(`"made": "20`).ReplaceAllString(list, `"made": "21`))
+	out, status = d.run("backup", "C/2025-03 Ola", "--into", "B", "--keep", "1", "--yes")
+	assert.Zero(t, status, out)
+	assert.Contains(t, out, "the clock went back")
+	assert.DirExists(t, filepath.Join(d.dir, "B", name+" 3"))
 }

@@ -7,6 +7,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"vestibula/cli/term"
+	"vestibula/core/address"
 	"vestibula/core/backup"
 	"vestibula/core/bundle"
 	"vestibula/core/journal"
@@ -22,6 +23,7 @@ type backupRun struct {
 	bag   bool
 	zip   bool
 	share bool
+	free  bool
 	list  bool
 	back  bool
 	only  string
@@ -46,7 +48,8 @@ What a project holds is never shared with a backup.
 With --zip it is one file, which any program opens. With --bag it is a bag (BagIt, RFC
 8493), which other programs can check as well. --list
 shows the backups that are there, and what differs between each and now. --keep N moves all
-but the newest N into a folder “` + backup.Older + `”.
+but the newest N into a folder “` + backup.Older + `”; --free removes for ever what lies there of a
+project, which is asked on a terminal by itself.
 
 --back brings a project back from a backup, which is verified first: what is missing comes
 back as it was; what holds something else today is asked for, and today's stays beside it.
@@ -65,6 +68,7 @@ not be there any more.`,
 	f.BoolVar(&r.zip, "zip", false, "make it one file, a ZIP archive")
 	f.BoolVar(&r.share, "share", false, "let files that are as in the last backup share the room of that one")
 	f.BoolVar(&r.list, "list", false, "show the backups that are there, and what differs")
+	f.BoolVar(&r.free, "free", false, "remove the backups of a project that were moved aside, for ever; it is asked, also with --yes")
 	f.BoolVar(&r.back, "back", false, "bring a project back from a backup, the newest or the one named behind it")
 	f.StringVar(&r.only, "only", "", "with --back: only what lies at this `PATH` of the project")
 	f.IntVar(&r.keep, "keep", 0, "keep the newest `N` at hand, and move the others aside")
@@ -113,6 +117,12 @@ func (r *backupRun) run(args []string) error {
 		if into.Real.Within(p.Dir) {
 			return refused("name a folder outside of it", "%s lies in %s itself", r.into, at)
 		}
+		if r.free {
+			if err := r.freeOlder(p, into.Real); err != nil {
+				return err
+			}
+			continue
+		}
 		before := bundle.Backups(into.Real, p.Label.ID)
 		if r.list {
 			if err := r.show(p, into.Real, before); err != nil {
@@ -124,7 +134,7 @@ func (r *backupRun) run(args []string) error {
 			return err
 		}
 	}
-	if r.list {
+	if r.list || r.free {
 		return nil
 	}
 	return r.carryOut()
@@ -148,6 +158,37 @@ func (r *backupRun) take(p *project.Project, before []bundle.Backup) error {
 	return nil
 }
 
+// freeOlder removes the backups of a project that were moved aside, and keeps nothing of them: that has
+// an answer of its own.
+func (r *backupRun) freeOlder(p *project.Project, into address.Address) error {
+	out, size, err := backup.Freeing(into, p.Label.ID)
+	if err != nil {
+		return refused("nothing was changed", "%s", place.Reason(err))
+	}
+	n := term.Count(len(out.Steps()), "older backup")
+	if len(out.Steps()) == 0 {
+		r.screen.Text(term.Good.Render("Nothing to do:") + term.Sprintf(" no backup of %s was moved aside.", p.Dir.Name()))
+		return nil
+	}
+	ask := consent{preview: r.preview, asJSON: r.asJSON}
+	if !ask.preview && !ask.asJSON && !r.interactive() {
+		return refused("look at it with --preview, and do it on a terminal, where it is asked", "Nothing was changed: %s of %s, %s, can be removed for ever only where somebody can be asked", n, p.Dir.Name(), term.Size(size))
+	}
+	t := &task{Proposal: out, question: fmt.Sprintf("Remove %s of %s for ever? That frees %s, and cannot be taken back.", n, p.Dir.Name(), term.Size(size)), how: "remove them",
+		undertaking: undertaking{doing: "removing", head: journal.Head{What: "backup", Title: p.Dir.Name(), Project: p.Dir.Name()}}}
+	goes, err := r.pass(ask, t)
+	if err != nil || !goes {
+		return err
+	}
+	return r.journal(func(j *journal.Journal) error {
+		if _, err := r.writer().Forget(j, r.record); err != nil {
+			return refused(advise("to free it", "history", "--forget", fmt.Sprint(r.number)).String(), "It is gone from there, and not freed yet: %s", place.Reason(err))
+		}
+		r.screen.Text(term.Good.Render("Freed") + term.Sprintf(": %s of %s, %s.", n, p.Dir.Name(), term.Size(size)))
+		return nil
+	})
+}
+
 func (r *backupRun) carryOut() error {
 	p, err := r.job.Propose()
 	if err != nil {
@@ -155,7 +196,13 @@ func (r *backupRun) carryOut() error {
 	}
 	ask := r.consent
 	ask.named = r.job.Aside() == 0 // a copy that the call names is only new files
+	if r.job.Earlier {
+		r.note("a backup there is of a later time than it is now: the clock went back, and no older one is moved aside.")
+	}
 	title, n, older := r.job.Copies[0].Name, term.Count(len(r.job.Copies), "backup"), term.Count(r.job.Aside(), "older one")
+	if len(r.job.Copies) > 1 {
+		title = string(n)
+	}
 	t := &task{Proposal: p, question: fmt.Sprintf("Make %s, and move %s into %s?", n, older, backup.Older), how: "make it",
 		undertaking: undertaking{doing: "copying", total: r.job.Things(), head: journal.Head{What: "backup", Title: title, Project: title}}}
 	if r.zip {

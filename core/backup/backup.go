@@ -36,6 +36,7 @@ type Job struct {
 	Program string      // what a bag says that it was made by
 	Packed  func(n int) // is told of what goes into a file; may be nil
 	Copies  []*Copy
+	Earlier bool              // a backup there is of a later time than now: none is moved aside
 	older   []address.Address // backups that go aside, absolute
 }
 
@@ -59,6 +60,10 @@ func (j *Job) Begin(p *project.Project, before []bundle.Backup) *Copy {
 			note, _ := bundle.Note(before[i].Dir) // of one that cannot be read nothing is shared
 			c.last <- note
 		}()
+	}
+	if j.Keep > 0 && slices.ContainsFunc(before, func(b bundle.Backup) bool { return b.Head.Made.After(j.Now) }) {
+		j.Earlier = true // which one is older cannot be told
+		before = nil
 	}
 	for i, old := range before {
 		if j.Keep > 0 && i+1 >= j.Keep {
