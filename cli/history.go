@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"cmp"
 	"errors"
 	"fmt"
 	"io/fs"
@@ -78,6 +79,11 @@ func state(r *journal.Record) term.Shown {
 		return "cut short"
 	}
 	return term.Visible(r.End)
+}
+
+// commandOf is the command that makes records which are told of by a noun.
+func commandOf(what string) string {
+	return cmp.Or(map[string]string{"new period": "next", "plan": "do", "fix": "check --fix", "accept": "check --accept", "links": "read --links", "backup back": "backup --back"}[what], what)
 }
 
 // amount says how much a record did.
@@ -169,7 +175,7 @@ func (a *app) listRecords(records []*journal.Record, cut []*cut) error {
 	}
 	var rows [][]term.Shown
 	for _, r := range records {
-		what := r.What
+		what := commandOf(r.What)
 		if r.Undoes > 0 {
 			what += " of " + strconv.Itoa(r.Undoes)
 		}

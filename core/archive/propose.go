@@ -139,6 +139,9 @@ func (j *Job) shelve(set *change.Set, g *Going) error {
 	is, err := l.Encode()
 	if err == nil {
 		set.Write(at(set, g.To).Below(label.FileName), was, is, "")
+		if info, err := os.Lstat(string(g.From.Join(label.FileName))); err == nil { // nothing was done in the project
+			set.Changes[len(set.Changes)-1].As.Time = info.ModTime().UnixNano()
+		}
 	}
 	return err
 }

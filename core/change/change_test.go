@@ -223,7 +223,7 @@ func TestAllThatIsInTheWayIsFoundAtOnce(t *testing.T) {
 		}
 	}
 	_, bad := set("move a z", "make z/y", "move z/x z/w", "remove b/").Order("w")
-	assert.Equal(t, []Obstacle{{2, "it is not there"}}, bad, "old paths mean the disk as it is")
+	assert.Equal(t, []Obstacle{{Index: 2, Why: "it is not there"}}, bad, "old paths mean the disk as it is")
 }
 
 // What was planned of a thing holds only while that is as it was; on another disk a file is

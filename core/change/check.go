@@ -89,7 +89,7 @@ func (k *Check) Run(list []Change) (bound []Change, bad []Obstacle, err error) {
 			}
 		case k.Lenient && *why == "":
 		default:
-			bad = append(bad, Obstacle{i, *why})
+			bad = append(bad, Obstacle{i, *why, why == changed})
 		}
 	}
 	if bound == nil {

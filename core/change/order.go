@@ -13,8 +13,9 @@ import (
 
 // An Obstacle is why a change cannot be carried out.
 type Obstacle struct {
-	Index int // of the change
-	Why   string
+	Index   int // of the change
+	Why     string
+	Changed bool // somebody has changed what it is done to
 }
 
 // A key is a path in one of the places.
@@ -125,17 +126,17 @@ func (o *order) index() (bad []Obstacle) {
 		c := &changes[i]
 		for _, p := range []string{c.Path, c.From} {
 			if p != "" && !Local(p) || p == "" && c.Op == Move || p == "" && c.Op == Copy && c.Content == nil {
-				return append(bad, Obstacle{i, fmt.Sprintf("“%s” leads out of its place", p)})
+				return append(bad, Obstacle{Index: i, Why: fmt.Sprintf("“%s” leads out of its place", p)})
 			}
 		}
 		if at := (key{c.In, c.Path}); c.Op == Replace {
 			if replaced[at] {
-				bad = append(bad, Obstacle{i, "another change writes this as well"})
+				bad = append(bad, Obstacle{Index: i, Why: "another change writes this as well"})
 			}
 			replaced[at] = true
 		} else if c.Op != Remove {
 			if first, twice := o.targets[at]; twice {
-				bad = append(bad, Obstacle{i, fmt.Sprintf("another change makes this as well%s", from(&changes[first]))})
+				bad = append(bad, Obstacle{Index: i, Why: fmt.Sprintf("another change makes this as well%s", from(&changes[first]))})
 			}
 			o.targets[at] = i
 		}
@@ -157,7 +158,7 @@ func (o *order) index() (bad []Obstacle) {
 		}
 		at := c.source()
 		if _, twice := o.sources[at]; twice {
-			bad = append(bad, Obstacle{i, "another change takes this away as well"})
+			bad = append(bad, Obstacle{Index: i, Why: "another change takes this away as well"})
 		}
 		o.sources[at] = i
 		if folded := at.folded(); folded != at {
@@ -186,7 +187,7 @@ func (o *order) lacking() (bad []Obstacle) {
 			at = key{c.In, c.Path}
 		}
 		if c.Op != Make && c.Op != Replace && o.reach(at.parent()) && o.fresh(at.parent(), fresh) {
-			bad = append(bad, Obstacle{i, "it is not there"})
+			bad = append(bad, Obstacle{Index: i, Why: "it is not there"})
 		}
 		o.reach(key{c.In, c.Path}.parent())
 		if c.From != "" {

@@ -104,6 +104,9 @@ func (r *run) replace(parent folder.Folder, name string, c *change.Change) error
 	}
 	sum, err := folder.Sum(aside, staged)
 	if err == nil && sum == c.Was.Sum {
+		if c.As.Time != 0 {
+			r.times.stays(parent)
+		}
 		return nil
 	}
 	if back := exchange(parent, name, aside, staged); back != nil {

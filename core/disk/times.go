@@ -60,6 +60,21 @@ func (t *folderTimes) again(parent folder.Folder, name string, time int64) {
 	_ = parent.SetTime(name, time)
 }
 
+// stays has an open folder keep the time that it had before the run: in it, a file changes that is to look
+// as if nobody had touched it.
+func (t *folderTimes) stays(h folder.Folder) {
+	e, err := h.Look(".")
+	if err != nil {
+		return
+	}
+	id := journal.Identity{e.Dev, e.Ino}
+	t.mutex.Lock()
+	defer t.mutex.Unlock()
+	if _, known := t.after[id]; !known && t.before[id] != 0 {
+		t.after[id] = t.before[id]
+	}
+}
+
 // allAgain gives all folders, in the end, the times that they had before the run.
 func (t *folderTimes) allAgain() {
 	t.mutex.Lock()

@@ -9,6 +9,7 @@ import (
 	"io/fs"
 	"path"
 	"slices"
+	"time"
 
 	"vestibula/core/address"
 	"vestibula/core/change"
@@ -32,11 +33,14 @@ type Undo struct {
 
 // A NewerError says that a later record touched the same things, so that it has
 // to be taken back first.
-type NewerError struct{ Newer *journal.Record }
+type NewerError struct {
+	Newer *journal.Record
+	Path  string // such as this
+}
 
 // Error names it.
 func (e *NewerError) Error() string {
-	return fmt.Sprintf("the %s of %s came later and changed the same things", e.Newer.What, e.Newer.Name())
+	return fmt.Sprintf("the %s of %s came later, on %s, and changed the same things, such as %s", e.Newer.What, e.Newer.Name(), e.Newer.When.Local().Format("2006-01-02 15:04"), e.Path)
 }
 
 // A GoneError says that nothing of what a record made is where it was made.
@@ -147,7 +151,16 @@ func (u *Undo) invert(changes, unfinished []change.Change, open []*place.Place, 
 	}
 	_, from := proposal.Top(u.Places)
 	for _, o := range bad {
-		u.Stays = append(u.Stays, &proposal.Left{Path: path.Join(from[list[o.Index].In], list[o.Index].Path), Why: o.Why})
+		c, why := &list[o.Index], o.Why
+		if at := (change.At{In: c.In, Path: c.Path}); o.Changed {
+			if c.Op == change.Move {
+				at = change.At{In: c.FromIn, Path: c.From}
+			}
+			if e, err := open[at.In].Look(at.Path); err == nil {
+				why += time.Unix(0, e.Time).Local().Format(", on 2006-01-02 15:04")
+			}
+		}
+		u.Stays = append(u.Stays, &proposal.Left{Path: path.Join(from[c.In], c.Path), Why: why})
 	}
 	return nil
 }
@@ -327,7 +340,7 @@ func newer(j *journal.Journal, records []*journal.Record, r *journal.Record, own
 			// What it made in a folder of ours, or did to a thing of ours.
 			touched := EachPath(theirs[i:i+1], at, func(p address.Address) bool { return own[p] || own[p.Parent()] })
 			if touched && !Over(&theirs[i], at) {
-				return &NewerError{o}
+				return &NewerError{o, theirs[i].Path}
 			}
 		}
 	}
