@@ -173,7 +173,8 @@ func TestBackupsAreReadAsTheyAreWritten(t *testing.T) {
 	delete(m.Sums, "b\xe9t\xe9/\n\"x\".txt")
 	assert.Empty(t, Verify(m, in.root(), func(p string) bool { return p == "own.json" }, in, nil).Problems)
 	assert.Equal(t, []Problem{{Extra, "own.json", "it was not there when the backup was made"}}, Verify(m, in.root(), nil, in, nil).Problems)
-	for text, want := range map[string]string{"": "damaged", "{}": "damaged", `{"vestibula-backup": 9}`: "newer version", `{"vestibula-backup": 1, "entries": [{"path": "../x"}]}`: "leads out", `{"vestibula-backup": 1, "entries": [{"path": "/"}]}`: "leads out"} {
+	for text, want := range map[string]string{"": "damaged", "{}": "damaged", `{"vestibula-backup": 9}`: "newer version", `{"vestibula-backup": 1, "entries": [{"path": "../x"}]}`: "leads out", `{"vestibula-backup": 1, "entries": [{"path": "/"}]}`: "leads out",
+		`{"vestibula-backup": 1, "entries": [{"path": "a"}, {"path": "a/"}]}`: "twice", `{"vestibula-backup": 1, "entries": [{"path": "a", "size": -1}]}`: "size"} {
 		_, err := ParseInventory([]byte(text))
 		assert.ErrorContains(t, err, want, text)
 	}

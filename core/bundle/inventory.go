@@ -89,6 +89,7 @@ func (b *Inventory) checked() (*Inventory, error) {
 	if b.Format > 1 {
 		return nil, errors.New("the list of the backup was written by a newer version of this program")
 	}
+	seen := make(map[string]bool, len(b.Entries))
 	for i := range b.Entries {
 		e := &b.Entries[i]
 		if len(e.Raw) > 0 {
@@ -100,6 +101,10 @@ func (b *Inventory) checked() (*Inventory, error) {
 		e.Raw, e.RawTo = nil, nil
 		if at := strings.TrimSuffix(e.Path, "/"); at == "" || path.Clean("/"+at) != "/"+at {
 			return nil, fmt.Errorf("the list of the backup is damaged: the path \"%s\" leads out of it", short(e.Path))
+		} else if seen[at] || e.Size < 0 {
+			return nil, fmt.Errorf("the list of the backup is damaged: it names \"%s\" twice, or with a size that cannot be", short(e.Path))
+		} else {
+			seen[at] = true
 		}
 	}
 	return b, nil
