@@ -23,13 +23,14 @@ type listedBackup struct {
 	New     int    `json:"new"`
 	Gone    int    `json:"gone"`
 	Cut     bool   `json:"unfinished,omitempty"`
+	Damaged bool   `json:"damaged,omitempty"`
 }
 
 // show lists the backups of a project, those that were moved aside too, and what differs between
 // each and now.
 func (r *backupRun) show(p *project.Project, into address.Address, list []bundle.Backup) error {
 	aside := bundle.Backups(into.Join(backup.Older), p.Label.ID)
-	unfinished := bundle.Unfinished(into, p.Dir.Name())
+	unfinished, damaged := bundle.Unfinished(into, p.Dir.Name()), bundle.Damaged(into, p.Dir.Name())
 	root, _, err := r.reading(p.Dir)
 	if err != nil {
 		return unreadable(p.Dir, err)
@@ -52,10 +53,13 @@ func (r *backupRun) show(p *project.Project, into address.Address, list []bundle
 	for _, name := range unfinished {
 		out = append(out, listedBackup{Backup: name, Cut: true})
 	}
+	for _, name := range damaged {
+		out = append(out, listedBackup{Backup: name, Damaged: true})
+	}
 	if r.asJSON {
 		return r.printJSON(out)
 	}
-	r.screen.Line(term.Title.Render(term.Visible(p.Dir.Name())), term.Dim.Render("  "+term.Count(len(out)-len(unfinished), "backup")+" in "+term.Visible(r.into)))
+	r.screen.Line(term.Title.Render(term.Visible(p.Dir.Name())), term.Dim.Render("  "+term.Count(len(out)-len(unfinished)-len(damaged), "backup")+" in "+term.Visible(r.into)))
 	r.screen.Columns(shownBackups(out))
 	return nil
 }
@@ -63,6 +67,10 @@ func (r *backupRun) show(p *project.Project, into address.Address, list []bundle
 // shownBackups are the lines of the list.
 func shownBackups(out []listedBackup) (rows [][]term.Shown) {
 	for _, o := range out {
+		if o.Damaged {
+			rows = append(rows, []term.Shown{"  " + term.Visible(o.Backup), "", "", term.Bad.Render("its list is damaged")})
+			continue
+		}
 		if o.Cut {
 			rows = append(rows, []term.Shown{"  " + term.Visible(o.Backup), "", "", term.Bad.Render("left of a run that was cut short, and not whole")})
 			continue

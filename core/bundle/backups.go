@@ -46,6 +46,17 @@ func Backups(dir address.Address, id string) (list []Backup) {
 	return list
 }
 
+// Damaged are the names of backups in a folder whose lists cannot be read, of a project that is called so.
+func Damaged(dir address.Address, project string) (names []string) {
+	entries, _ := os.ReadDir(string(dir))
+	for _, e := range entries {
+		if at := dir.Join(e.Name()); strings.HasPrefix(e.Name(), project+" ") && place.Exists(at.Join(BackupName)) && Head(at) == nil {
+			names = append(names, e.Name())
+		}
+	}
+	return names
+}
+
 // Unfinished are the names of what lies in a folder of backups and never became whole, of a project
 // that is called so.
 func Unfinished(dir address.Address, project string) (names []string) {
