@@ -41,8 +41,8 @@ func (a *app) backupCommand() *cobra.Command {
 folders too, under the name of the day, read back and compared. A list in it says what it
 held, so that vestibula check DIR tells later what is missing, changed or extra in it.
 
-With --share a file of the size and time that it had in the last backup is not copied: both
-backups share it, as a clone where the disk can, else as one read-only file with two names.
+With --share a file of the size and time that it had in the last shared backup is not copied:
+both share it, as a clone where the disk can, else as one read-only file with two names.
 What a project holds is never shared with a backup.
 
 With --zip it is one file, which any program opens. With --bag it is a bag (BagIt, RFC
