@@ -37,6 +37,7 @@ type upgradeRun struct {
 	trees     map[address.Address]*tree.Node // all that lies in them
 	copies    project.Copies
 	refused   bool // somebody said no, and labels keep it
+	take      taking
 }
 
 // An upgrading is one project that is brought to another template or other values.
@@ -58,10 +59,16 @@ files that nobody has touched are brought up to date. What was edited stays. Wha
 no longer asked for goes where it is empty; what holds something stays, and is told.
 
 PROJECT is a project, or a folder in which projects lie: all of them are one plan,
-and one undo. Without one, it is the current folder. What is only probable is asked for by itself.`,
+and one undo. Without one, it is the current folder. What is only probable is asked for by itself.
+
+With --template, folders that no template made are taken over, as far as they look like its
+projects: their values are read from their names, of any shape, and from what lies in them,
+what is missing is made, and they are projects from then on. What no name says is asked once for
+all of them; or --plan writes a table to fill in, and --table takes over what stands in it.`,
 		Example: `  vestibula upgrade "2027-03 Oriel Pask BK" --preview
   vestibula upgrade "2027-03 Oriel Pask BK" client="Oriel Pask & Daughters"
-  vestibula upgrade Clients --yes`,
+  vestibula upgrade Clients --yes
+  vestibula upgrade Drive --template commission --plan folders.csv`,
 		RunE: func(_ *cobra.Command, args []string) error { return r.run(args) },
 	}
 	r.addYes(c, "do what is sure without asking")
@@ -70,6 +77,7 @@ and one undo. Without one, it is the current folder. What is only probable is as
 	c.Flags().BoolVar(&r.preview, "preview", false, "show what would be done, and change nothing")
 	c.Flags().BoolVar(&r.asJSON, "json", false, "print JSON")
 	c.Flags().StringVar(&r.by, "template", "", "bring them to this `TEMPLATE`")
+	c.Flags().StringVar(&r.take.file, "table", "", "with --template: take over the folders of this table, a `FILE` that --plan has written")
 	c.Flags().BoolVar(&r.onlyGood, "only-good", false, "leave out those that cannot be read")
 	c.Flags().IntVar(&r.limit, "limit", template.DefaultLimit, "a project may have `N` folders and files")
 	c.ValidArgsFunction = a.completeProject
@@ -94,6 +102,15 @@ func (r *upgradeRun) run(args []string) error {
 	if r.raw, err = rawArgs(values); err != nil {
 		return err
 	}
+	if r.take.file != "" {
+		if err := r.takeTable(); err != nil {
+			return err
+		}
+		for dir := range r.take.each {
+			paths = append(paths, string(dir))
+		}
+		slices.Sort(paths)
+	}
 	if len(paths) == 0 {
 		paths = []string{"."}
 	}
@@ -101,6 +118,9 @@ func (r *upgradeRun) run(args []string) error {
 		if err := r.find(p); err != nil {
 			return err
 		}
+	}
+	if err := r.takeAll(); err != nil {
+		return err
 	}
 	r.apart()
 	if len(r.bad) > 0 {
@@ -128,8 +148,18 @@ func (r *upgradeRun) find(at string) error {
 	for _, u := range found.Unread {
 		r.bad = append(r.bad, fmt.Sprintf("%s cannot be read, and projects may lie in it: %s", fromHere(u.Path), place.Reason(u.Err)))
 	}
-	if len(found.Projects) == 0 {
-		return unclear("name a folder that was built from a template, or one in which such folders lie", "there is no project at or below \"%s\"", at)
+	taken, err := r.takeFrom(at, found)
+	if err != nil {
+		return err
+	}
+	if len(found.Projects) == 0 && !taken {
+		if r.by != "" {
+			return unclear("", "there is no project at or below \"%s\", and no folder that looks like one of %s", at, r.by)
+		}
+		return unclear("name a folder that was built from a template, or one in which such folders lie\n"+r.sameCall("to take folders over that no template made", "--template", "NAME").String(), "there is no project at or below \"%s\"", at)
+	}
+	if len(found.Projects) > 0 && r.take.each != nil {
+		return nil // the table says which ones
 	}
 	first := len(r.jobs)
 	for i := range found.Projects {
@@ -260,6 +290,9 @@ func (r *upgradeRun) carryOut() error {
 	}
 	if open > 0 && !asked && !r.preview && slices.ContainsFunc(r.jobs, func(u *upgrading) bool { return u.Renames() }) {
 		return refused("run it at a terminal, and answer; or change one of them at a time", "Nothing was changed: which item of a list got which other name is only probable.")
+	}
+	if err := r.ownNames(); err != nil {
+		return err
 	}
 	p, tops, count, err := upgrade.Propose(r.all())
 	if err != nil {

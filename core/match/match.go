@@ -117,6 +117,8 @@ type matcher struct {
 	olders  map[*template.Convention]*naming.Older
 	free    map[*template.Convention]*naming.Free
 	freed   int                            // names that these have read
+	numbers map[numberKey]bool             // which files of the project bear, or get
+	counts  map[*template.Convention]bool  // of which these are known
 	named   map[*tree.Node]map[string]bool // names that files get, by their folders
 	spots   map[*tree.Node]spot            // of wanted folders that are there
 	gone    map[*tree.Node]*Thing          // wanted things that are missing

@@ -135,7 +135,7 @@ func (m *matcher) older(line *template.Line, at spot) bool {
 				m.named[beside] = map[string]bool{}
 			}
 			m.named[beside][key] = true
-			if !taken {
+			if !taken && !m.given(conv, name, path.Dir(at.path)) {
 				return true
 			}
 		}
@@ -175,14 +175,7 @@ func (m *matcher) counted(at spot, conv *template.Convention, values []value.Val
 	if m.Number == nil || conv.NextField() == nil {
 		return
 	}
-	s := m.series[conv]
-	if s == nil {
-		if m.series == nil {
-			m.series = map[*template.Convention]*naming.Series{}
-		}
-		s = naming.SeriesOf(conv)
-		m.series[conv] = s
-	}
+	s := m.seriesOf(conv)
 	n := s.Number(values)
 	if other, taken := m.Number(s, n, s.Apart(values), at.path); taken {
 		m.tell(&Thing{Kind: Recounted, Node: at.node, Path: at.path, Slot: s.Field.Name, Other: other})

@@ -22,6 +22,7 @@ type Upgrading struct {
 	*Plan
 	Was     []byte   // what its label holds
 	Dropped []string // fields of which the template knows nothing any more
+	Says    string   // of a folder that is taken over: its values, for a person
 	relabel *change.Set
 }
 
@@ -111,7 +112,9 @@ func (u *Upgrading) part() *proposal.Part {
 	for _, s := range u.Stays {
 		part.Leave(proposal.Left{Path: s.Path, Why: s.Why})
 	}
-	if len(part.Steps) == 0 && len(u.relabel.Changes) > 0 {
+	if u.Was == nil {
+		part.About = "   becomes a project: " + u.Says
+	} else if len(part.Steps) == 0 && len(u.relabel.Changes) > 0 {
 		part.About = "   what it is held to changes; no folder and no file does"
 	}
 	if len(part.Steps)+len(part.Left) == 0 && part.About == "" {
