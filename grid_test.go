@@ -48,7 +48,7 @@ var gridCalls = []string{
 	"compare @ named", "compare plain @", "compare @ @", "compare @",
 	"build @ --into Out client=x --preview", "build named --into @ client=x month=2027-03 --preview", "build plain --into Out --table @ --preview", "build plain --into Out --values @ --preview",
 	"add @", "add @ Later --preview", "upgrade @ --preview", "upgrade @ --template named --preview", "upgrade @ client=Other --preview",
-	"next @ --preview", "next @ --count 2 --preview", "next --from @ --template named --convention scan --into New --preview",
+	"next @ --preview", "next @ --count 2 --preview",
 	"archive @ --into Out --preview", "archive Good --into @ --preview", "archive @ --copy --into Out --preview", "archive --back @ --preview", "archive @ --where client=x --into Out --preview",
 	"backup @ --into Out --preview", "backup @ --into Out --list", "backup Good --into @ --list", "backup Good --into @ --preview", "tick @ nothing",
 	"projects @", "projects @ --late", "projects @ --where client=x", "projects @ --by client", "projects @ --use named",

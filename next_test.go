@@ -72,31 +72,16 @@ func TestAFolderIsCarriedOverAYear(t *testing.T) {
 	assert.Equal(t, "begun", d.read("out/2027-05 Office/Sheets/2027-05 part-03.xlsx"))
 	assert.Equal(t, "of  part-04.xlsx", d.read("out/2027-05 Office/Sheets/2027-05 part-04.xlsx"))
 	for args, want := range map[string]string{
-		"out/2027-01 Office|month=2027-01":                    "the next one would be the same folder",
-		"out/2027-01 Office|--count|0":                        "--count is from 1",
-		"out/2027-01 Office|month=2027-13":                    "there is no month 13",
-		"out/2027-01 Office/Sheets":                           "is a folder in the project",
-		"out":                                                 "holds projects, and is none",
-		"--from|out/2027-01 Office/Sheets":                    "by which convention are its names read?",
-		"--from|nowhere|--template|office|--convention|sheet": `there is no folder "nowhere"`,
+		"out/2027-01 Office|month=2027-01": "the next one would be the same folder",
+		"out/2027-01 Office|--count|0":     "--count is from 1",
+		"out/2027-01 Office|month=2027-13": "there is no month 13",
+		"out/2027-01 Office/Sheets":        "is a folder in the project",
+		"out":                              "holds projects, and is none",
 	} {
 		out, status := d.run(append([]string{"next"}, strings.Split(args, "|")...)...)
 		assert.NotZero(t, status, args)
 		assert.Contains(t, out, want)
 	}
-	loose := []string{"next", "--from", "out/2027-01 Office/Sheets", "--template", "office", "--convention", "sheet", "--into", "out/April", "month=2027-04"}
-	for _, flag := range []string{"--preview", "--yes"} {
-		out, status = d.run(append(loose, "--json", flag)...)
-		require.Zero(t, status, out)
-		assert.Contains(t, out, fmt.Sprintf(`"done": %t`, flag == "--yes"))
-		assert.Contains(t, out, `"to": "2027-04 part-03.xlsx"`)
-	}
-	_, status = d.run("undo", "--yes")
-	require.Zero(t, status)
-	out, status = d.run(append(loose, "--yes")...)
-	require.Zero(t, status, out)
-	assert.Contains(t, out, "2 names still hold the old period, as no convention reads them: 2027-01-15 rent.txt, 2027-01-31 wages.txt")
-	assert.Equal(t, "of  part-03.xlsx", d.read("out/April/2027-04 part-03.xlsx"))
 }
 
 // A term ends: what is carried on moves, and nothing of one person goes to another.

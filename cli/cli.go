@@ -170,7 +170,7 @@ func (a *app) run(args []string) int {
 		err = unwritten(failed)
 	}
 	if err == nil {
-		a.tellSame(c, args)
+		a.tellSame(c, a.call)
 		return a.endJSON(nil)
 	}
 	var s *stop

@@ -27,11 +27,9 @@ import (
 type nextRun struct {
 	*app
 	consent
-	count            int
-	from, convention string
-	by, into         string
-	archive          string   // the folder that the old project goes to
-	away             *awayRun // how it goes there
+	count   int
+	archive string   // the folder that the old project goes to
+	away    *awayRun // how it goes there
 
 	templates map[string]*template.Template // by their texts
 	turns     []*next.Forward               // of all projects
@@ -49,15 +47,11 @@ func (a *app) nextCommand() *cobra.Command {
 goes one on, unless you say which. It is made anew by its template beside the old one; what
 lies under lines with “carry” comes along; names that a naming convention reads are written
 with the new values, and other names stay as they are. What is begun already in the new
-one stays.
-
-With --from it is done for a folder that no template made: its files are copied, and names
-that the convention reads are written anew.`,
+one stays. A folder that no template made is taken over first: vestibula upgrade --template.`,
 		Example: `  vestibula next "Books 2027"
   vestibula next "Case Binding 2027 2 Spring" term="2027 autumn" --preview
   vestibula next "2027-01" --count 11
-  vestibula next Courses/*Autumn --archive "Past courses"
-  vestibula next --from "March" --template ledger --convention statement --into April`,
+  vestibula next Courses/*Autumn --archive "Past courses"`,
 		RunE: func(_ *cobra.Command, args []string) error { return r.run(args) },
 	}
 	r.addYes(c, "carry it forward without asking")
@@ -66,15 +60,9 @@ that the convention reads are written anew.`,
 	c.Flags().BoolVar(&r.preview, "preview", false, "show what would be done, and change nothing")
 	c.Flags().BoolVar(&r.asJSON, "json", false, "print JSON")
 	c.Flags().IntVar(&r.count, "count", 1, "`N` periods, one after the other")
-	c.Flags().StringVar(&r.from, "from", "", "a folder `DIR` that no template made")
-	c.Flags().StringVar(&r.convention, "convention", "", "with --from: the `NAME` of the convention that reads its names")
-	c.Flags().StringVar(&r.by, "template", "", "with --from: the `TEMPLATE` that has it")
-	c.Flags().StringVar(&r.into, "into", "", "with --from: the new folder `DIR`")
 	c.Flags().StringVar(&r.archive, "archive", "", "move the old project into the folder `DIR` afterwards, as archive does")
-	_ = c.MarkFlagDirname("from")
 	_ = c.MarkFlagDirname("archive")
 	c.ValidArgsFunction = a.completeProject
-	_ = c.RegisterFlagCompletionFunc("template", a.completeTemplates)
 	return c
 }
 
@@ -96,9 +84,6 @@ func (r *nextRun) run(args []string) error {
 	raw, err := rawArgs(values)
 	if err != nil {
 		return err
-	}
-	if r.from != "" {
-		return r.loose(words, raw)
 	}
 	if len(words) == 0 {
 		words = []string{"."}

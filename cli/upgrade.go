@@ -78,6 +78,7 @@ all of them; or --plan writes a table to fill in, and --table takes over what st
 	c.Flags().BoolVar(&r.asJSON, "json", false, "print JSON")
 	c.Flags().StringVar(&r.by, "template", "", "bring them to this `TEMPLATE`")
 	c.Flags().StringVar(&r.take.file, "table", "", "with --template: take over the folders of this table, a `FILE` that --plan has written")
+	c.Flags().BoolVar(&r.take.names, "folder-names", false, "the projects' own folders get the names that their values say, also where somebody gave them others")
 	c.Flags().BoolVar(&r.onlyGood, "only-good", false, "leave out those that cannot be read")
 	c.Flags().IntVar(&r.limit, "limit", template.DefaultLimit, "a project may have `N` folders and files")
 	c.ValidArgsFunction = a.completeProject
@@ -122,6 +123,9 @@ func (r *upgradeRun) run(args []string) error {
 	if err := r.takeAll(); err != nil {
 		return err
 	}
+	if len(r.jobs)+len(r.bad) == 0 {
+		return refused("", "Nothing was changed: there is nothing to upgrade.")
+	}
 	r.apart()
 	if len(r.bad) > 0 {
 		for _, b := range r.bad {
@@ -157,9 +161,6 @@ func (r *upgradeRun) find(at string) error {
 			return unclear("", "there is no project at or below \"%s\", and no folder that looks like one of %s", at, r.by)
 		}
 		return unclear("name a folder that was built from a template, or one in which such folders lie\n"+r.sameCall("to take folders over that no template made", "--template", "NAME").String(), "there is no project at or below \"%s\"", at)
-	}
-	if len(found.Projects) > 0 && r.take.each != nil {
-		return nil // the table says which ones
 	}
 	first := len(r.jobs)
 	for i := range found.Projects {
@@ -243,7 +244,7 @@ func (r *upgradeRun) open(own *project.Own) error {
 	if len(own.Unread) > 0 {
 		return refused("", "%s in it cannot be read: %s", own.Unread[0].Path, place.Reason(own.Unread[0].Err))
 	}
-	u.job = &upgrade.Job{Project: p, Template: t, Values: values, Full: own.Root, Limit: r.limit, Now: r.now, Own: label.Own}
+	u.job = &upgrade.Job{Project: p, Template: t, Values: values, Full: own.Root, Named: r.take.names, Limit: r.limit, Now: r.now, Own: label.Own}
 	if len(r.raw)+len(r.each[own.Dir]) > 0 { // else it stays what it is
 		u.job.CopyOf = r.copies.Original(p)
 	}
@@ -326,8 +327,15 @@ func (r *upgradeRun) carryOut() error {
 	case count == 0:
 		what, t.question = "no folder and no file changes", fmt.Sprintf("Hold %s to the template of today?", term.Count(len(r.jobs), "project"))
 	}
+	done := term.Shown("Upgraded")
+	if n := len(r.take.list); n > 0 {
+		done = "Taken over"
+		if count == 0 {
+			t.question = fmt.Sprintf("Make %s of them?", term.Count(len(r.jobs), "project"))
+		}
+	}
 	t.told = func() term.Shown {
-		return term.Good.Render("Upgraded") + term.Sprintf(" %s: %s. %s", title, what, r.undoes())
+		return term.Good.Render(done) + term.Sprintf(" %s: %s. %s", title, what, r.undoes())
 	}
 	if err = r.propose(r.consent, t); err == nil && open > 0 && !r.preview {
 		r.left(open, r.consent)

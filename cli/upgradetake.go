@@ -22,10 +22,12 @@ import (
 
 // A taking is what upgrade takes over that no template made.
 type taking struct {
-	file string                                      // a table that says which folders, and their values
-	each map[address.Address]map[string]template.Raw // what that says
-	list []*takeover.Folder                          // those that were found
-	name map[address.Address]string                  // what own folders would be called, where they are called otherwise
+	file   string                                      // a table that says which folders, and their values
+	each   map[address.Address]map[string]template.Raw // what that says
+	list   []*takeover.Folder                          // those that were found
+	search *takeover.Search
+	names  bool                       // they get the names that the template has for them
+	name   map[address.Address]string // what own folders would be called, where they are called otherwise
 }
 
 // folderHeading is the column of a table of folders that are taken over.
@@ -58,7 +60,7 @@ func (r *upgradeRun) takeFrom(at string, found *project.Found) (taken bool, err 
 	if err != nil {
 		return false, r.tellErrors(t.Name, t.Text, err, statusFound)
 	}
-	r.take.list = append(r.take.list, list...)
+	r.take.list, r.take.search = append(r.take.list, list...), s
 	return len(list) > 0, nil
 }
 
@@ -181,6 +183,7 @@ func (r *upgradeRun) takeAll() error {
 			}
 			d.Lacks = nil
 		}
+		r.take.search.Settle(r.take.list)
 	}
 	left := map[string][]string{} // the folders, by why
 	for _, d := range r.take.list {
@@ -231,7 +234,7 @@ func (r *upgradeRun) takeOver(t *template.Template, d *takeover.Folder) error {
 	p := &project.Project{Dir: d.Dir, Label: l, Template: t, Values: values}
 	u := &upgrading{project: p}
 	u.Says = d.Says(t)
-	u.job = &upgrade.Job{Project: p, Template: t, Values: values, Full: d.Root, Limit: r.limit, Now: r.now, Own: label.Own}
+	u.job = &upgrade.Job{Project: p, Template: t, Values: values, Full: d.Root, Taken: true, Limit: r.limit, Now: r.now, Own: label.Own}
 	r.jobs = append(r.jobs, u)
 	if d.Wanted != "" {
 		if r.take.name == nil {
@@ -253,16 +256,24 @@ func (r *upgradeRun) ownNames() error {
 	for _, dir := range slices.Sorted(maps.Keys(r.take.name)) {
 		shown = append(shown, dir.Name()+" → "+r.take.name[dir])
 	}
-	if !r.interactive() || r.yes || r.preview || r.asJSON {
-		r.note(term.Sprintf("%s its own name, as the template would call it otherwise: %s", term.Count(n, "folder")+map[bool]term.Shown{true: " keeps", false: " keep"}[n == 1], strings.Join(few(shown), ", ")))
+	if !r.take.names && (!r.interactive() || r.yes || r.preview || r.asJSON) {
+		keeps := term.Shown(" keep their own names, and the template has others for them: ")
+		if n == 1 {
+			keeps = " keeps its own name, and the template has another one for it: "
+		}
+		r.note(term.Count(n, "folder") + keeps + term.Visible(strings.Join(few(shown), ", ")))
+		r.side.Text("  " + r.sameCall("to give these names as well", "--folder-names").line())
 		return nil
 	}
-	for _, line := range few(shown) {
-		r.side.Line("  ", term.Visible(line))
-	}
-	yes, err := r.confirm(fmt.Sprintf("Give %s the names that the template has for them, too?", term.Count(n, "folder")))
-	if err != nil || !yes {
-		return err
+	if !r.take.names {
+		for _, line := range few(shown) {
+			r.side.Line("  ", term.Visible(line))
+		}
+		yes, err := r.confirm(fmt.Sprintf("Give %s the names that the template has for them, too?", term.Count(n, "folder")))
+		if err != nil || !yes {
+			return err
+		}
+		r.call = append(r.call, "--folder-names") // what would do it without questions
 	}
 	for _, u := range r.jobs {
 		if name := r.take.name[u.project.Dir]; name != "" {

@@ -15,13 +15,21 @@ import (
 	"vestibula/core/match"
 	"vestibula/core/naming"
 	"vestibula/core/outline"
+	"vestibula/core/pattern"
 	"vestibula/core/place"
 	"vestibula/core/project"
 	"vestibula/core/rules"
 	"vestibula/core/standing"
 	"vestibula/core/template"
 	"vestibula/core/tree"
+	"vestibula/core/value"
 )
+
+// readsNot reports whether a name cannot be read by a pattern.
+func readsNot(by *pattern.Name, name string) bool {
+	r := by.Reader()
+	return r.Read(name, make([]value.Value, len(r.Fields()))) != nil
+}
 
 // held judges a folder by a template.
 func (l *Look) held(s *Subject, t *template.Template, known template.Values, names []string) {
@@ -68,6 +76,11 @@ func (l *Look) held(s *Subject, t *template.Template, known template.Values, nam
 	if own, _ := t.Own(w.Expansion.Root); own != "." {
 		levels := min(levelsOf(own), len(names))
 		real.Way = names[len(names)-levels:]
+		if line := t.LineOf(w.Own); s.Inferred && levels > 0 && line != nil && int(w.Own.Nth) < len(line.Names) {
+			if name := line.Names[w.Own.Nth]; readsNot(name, real.Way[levels-1]) {
+				real.Unread = name.Pattern.Source
+			}
+		}
 		if s.Project != nil && levels > 0 {
 			if wanted, is := path.Base(own), real.Way[levels-1]; wanted != is && w.Own.Marks&tree.Open == 0 && is != string(s.Project.Label.Shelved) {
 				real.Wanted = wanted

@@ -143,25 +143,3 @@ func TestOnlyOnePeriodGoesOn(t *testing.T) {
 		assert.Equal(t, want, f.Name)
 	}
 }
-
-func TestAFolderThatNoTemplateMadeGoesOn(t *testing.T) {
-	tpl, err := template.Parse("t", month, nil)
-	require.NoError(t, err)
-	conv := tpl.Convention("sheet")
-	root := treetest.Of("2027-12 rent.xlsx", "in/2027-12 wages.xlsx", "2027-12 plan.pdf", "empty/")
-	f, was, err := Common(conv, root)
-	require.NoError(t, err)
-	is, ok := was.Shift(1, &f.Type)
-	require.True(t, ok)
-	steps, unread := Loose(conv, tpl, root, Turn{f.Name, was, is})
-	assert.Equal(t, []string{"+ 2027-12 plan.pdf", "+ 2027-12 rent.xlsx → 2028-01 rent.xlsx", "+ empty", "+ in/2027-12 wages.xlsx → in/2028-01 wages.xlsx"}, said(&Plan{Steps: steps}))
-	assert.Equal(t, []string{"2027-12 plan.pdf"}, unread)
-	for _, bad := range []struct{ path, want string }{{"2028-01 x.xlsx", "are of several periods: 2027-12, 2028-01"}} {
-		_, _, err := Common(conv, treetest.Of("2027-12 rent.xlsx", bad.path))
-		assert.ErrorContains(t, err, bad.want)
-	}
-	_, _, err = Common(conv, treetest.Of("x.txt"))
-	assert.ErrorContains(t, err, "no name there reads by sheet")
-	_, _, err = Common(tpl.Convention("day"), root)
-	assert.ErrorContains(t, err, "day has no month")
-}

@@ -8,7 +8,6 @@ import (
 	"vestibula/core/address"
 	"vestibula/core/batch"
 	"vestibula/core/change"
-	"vestibula/core/place"
 	"vestibula/core/project"
 	"vestibula/core/proposal"
 	"vestibula/core/template"
@@ -109,20 +108,6 @@ func addBuilds(p *proposal.Proposal, j *batch.Job, list []*Forward, plan func(j 
 	}
 	p.Join(made)
 	return begun, nil
-}
-
-// Copied adds to a set what copies a folder that no template made into another one, absolute
-// paths both. What is there already stays, and is counted. The error is a [proposal.Refusal].
-func (f *Forward) Copied(set *change.Set, from, into address.Address) (begun int, err error) {
-	if into.Within(from) {
-		return 0, proposal.Refused("name another folder", "%s lies in the folder that it is made from", into)
-	}
-	dir := into.Parent()
-	old := change.At{In: set.Place(from.Parent()), Path: from.Name()}
-	new := change.At{In: set.Place(dir), Path: into.Name()}
-	way := set.Way(func(at change.At) bool { return place.Exists(dir.Join(at.Path)) })
-	way.To(new, "next")
-	return f.bring(set, way, old, new)
 }
 
 // Leaves are the paths of what leaves the project with this period: it does not stay in it.

@@ -21,6 +21,7 @@ type Real struct {
 	// things lie.
 	Way    []string
 	Wanted string         // what its name would be by its values, where that is another one
+	Unread string         // the pattern by which its name cannot be read, where no label says its values
 	Things []*match.Thing // what a match to its template found
 	// Settled are those that belong somewhere by more than the match, with the folders that are
 	// made for them.
@@ -64,6 +65,10 @@ func (s *Set) CheckReal(r *Real) []Finding {
 	if r.Wanted != "" && slices.Contains(s.Names(), "misnamed") {
 		report(Finding{Rule: "misnamed", Severity: Warning, Path: ".", Message: say("the project's own folder is called %s; by its values it would be %s", shown(r.Way[len(r.Way)-1]), shown(r.Wanted)),
 			Help: "if that is meant, it can be accepted; if a value is another one by now, give the project that one; else give the folder that name"})
+	}
+	if r.Unread != "" && slices.Contains(s.Names(), "misnamed") {
+		report(Finding{Rule: "misnamed", Severity: Warning, Path: ".", Message: say("the folder's own name, %s, cannot be read as %s", shown(r.Way[len(r.Way)-1]), shown(r.Unread)),
+			Help: "names of any shape are read when it is taken over as a project"})
 	}
 	for i := range s.rules {
 		if s.rules[i].check.real != nil {

@@ -60,7 +60,7 @@ func (s *Search) Find() ([]*Folder, error) {
 	if err := s.read(list, w); err != nil {
 		return nil, err
 	}
-	s.apart(list)
+	s.Settle(list)
 	return list, nil
 }
 
@@ -80,7 +80,7 @@ func (s *Search) alike(w *match.Wanted) (list []*Folder) {
 		}
 		like := w.Likeness(n)
 		f := &Folder{Dir: s.Dir.Join(at), Path: cmp.Or(at, "."), Root: n}
-		if like >= 2 || like > 0 && (2*like >= own || tells(n.Name)) {
+		if named := at == "" && s.Only != nil && s.Only(s.Dir); named || like >= 2 || like > 0 && (2*like >= own || tells(f.Dir.Name())) {
 			if s.Only == nil || s.Only(f.Dir) {
 				list = append(list, f)
 				f.Left = s.taboo(f)
@@ -258,8 +258,9 @@ func decided(g *naming.Guessed, orders map[naming.Order]bool, f *Folder) templat
 	return common
 }
 
-// apart leaves folders that say the same project, and notes what their own folders would be called.
-func (s *Search) apart(list []*Folder) {
+// Settle leaves folders that say the same project, and notes what their own folders would be called: as
+// far as all is known that they lack.
+func (s *Search) Settle(list []*Folder) {
 	by := map[string]*Folder{}
 	for _, f := range list {
 		if f.Left != "" || len(f.Lacks) > 0 {

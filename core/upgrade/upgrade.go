@@ -30,6 +30,8 @@ type Job struct {
 	Full     *tree.Node         // all that lies in the project
 	Seen     *tree.Node         // the same without what is passed by
 	Sum      func(path string) (string, error)
+	Named    bool                   // its own folder gets the name that its values say, whatever it is called
+	Taken    bool                   // no template made it: what it holds is not explained by any yet
 	CopyOf   address.Address        // the project that it was copied from by hand: it becomes one of its own; or ""
 	Own      func(path string) bool // names the program's own files
 	Limit    int
@@ -225,7 +227,7 @@ func (p *Plan) names(old, w *match.Wanted) {
 		return
 	}
 	switch is, will := path.Base(before), path.Base(after); {
-	case (is == p.Name || p.job.CopyOf != "") && w.Own.Marks&tree.Open == 0:
+	case (is == p.Name || p.job.CopyOf != "" || p.job.Named) && w.Own.Marks&tree.Open == 0:
 		p.Becomes = will
 	case is != will && will != p.Name: // by hand it got the name that its values say by now
 		p.Stays = append(p.Stays, Stay{Path: ".", Why: "it was renamed by hand, and keeps that name; by its values it would be “" + will + "”"})
@@ -250,6 +252,8 @@ func (p *Plan) thing(t *match.Thing) error {
 			return &StarterError{t.Path, from}
 		}
 		p.Steps = append(p.Steps, &Step{Step: proposal.Step{Op: change.Make, To: t.Final(), Why: "new", Folder: t.Node.Kind == tree.Folder}, kind: t.Node.Kind, thing: t, node: t.Node.Built(), final: t.Target})
+	case t.Kind == match.Stray && p.job.Taken:
+		p.Stays = append(p.Stays, Stay{Path: t.Path, Why: "nothing in the template says what it is"})
 	case t.Kind == match.Misnamed:
 		kind := t.Node.Kind
 		if t.Node.Marks&tree.Either != 0 {
