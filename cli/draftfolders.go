@@ -119,7 +119,8 @@ func (r *learning) text(name, at, file string) error {
 			Form     string   `json:"form"`
 			Entries  int      `json:"entries"`
 			Changed  []string `json:"changed"`
-		}{text, string(l.Form), l.Count, append([]string{}, l.Changed...)})
+			Left     []string `json:"left"`
+		}{text, string(l.Form), l.Count, append([]string{}, l.Changed...), append([]string{}, l.Left...)})
 	}
 	x, err := t.Tree(t.Sample(nil, r.now), template.DefaultLimit)
 	if err != nil {
@@ -129,6 +130,15 @@ func (r *learning) text(name, at, file string) error {
 	r.screen.Line()
 	r.screen.Tree(x.Root, term.TreeView{Same: tree.Alike})
 	r.screen.Line()
+	if n := len(l.Left); n > 0 {
+		r.note(term.Sprintf("%s around the list %s no folder: %s", term.Count(n, "line"), map[bool]string{true: "is", false: "are"}[n == 1], strings.Join(few(l.Left), " · ")))
+	}
+	switch {
+	case l.Numbered:
+		r.note("the numbers in front are the order, and count by themselves from now on: <#>.")
+	case l.Ordered:
+		r.note("the numbers in front are left out: they say no more than the order of the lines.")
+	}
 	if n := len(l.Changed); n > 0 {
 		r.screen.Text(term.Warn.Render("note:") + term.Sprintf(" %s held signs that no name can have, and has hyphens in their place: %s", term.Count(n, "name"), strings.Join(few(l.Changed), ", ")))
 	}

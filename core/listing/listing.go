@@ -11,6 +11,7 @@ import (
 	"fmt"
 	"regexp"
 	"slices"
+	"strconv"
 	"strings"
 	"sync"
 	"unicode"
@@ -51,6 +52,10 @@ type Listing struct {
 	Count   int      // of all entries
 	Changed []string // names that held signs which no name can have, as they are now
 	Slots   []string // fields that stand in names, each once
+	Left    []string // lines before and after the list, of the letter that it stands in
+	// Numbered says that the numbers in front of names are kept as the template's own: several levels
+	// have some, or one was skipped. Ordered says that there are any.
+	Numbered, Ordered bool
 }
 
 // An Entry is a folder or a file.
@@ -58,6 +63,7 @@ type Entry struct {
 	Name   string
 	Folder bool   // it was written as one
 	Note   string // what stood beside it
+	Number string // what it was numbered by: a number, or a letter
 	Inside []*Entry
 }
 
@@ -121,8 +127,15 @@ func Read(text string) (*Listing, error) {
 			return nil, fmt.Errorf("this list has more than %d lines", MaxLines)
 		}
 	}
-	lines = withoutTitle(lines, blocks)
+	if diagram(lines) {
+		return nil, ErrDiagram
+	}
+	lines = uncommented(lines)
 	r := &reader{listing: &Listing{}}
+	whole := len(lines)
+	if lines, r.listing.Left = withoutLetter(lines, blocks); len(lines) == whole {
+		lines = withoutTitle(lines, blocks)
+	}
 	switch form := formOf(lines); form {
 	case "":
 		return nil, ErrNoList
@@ -137,6 +150,7 @@ func Read(text string) (*Listing, error) {
 	if r.listing.Count == 0 {
 		return nil, ErrNoList
 	}
+	r.listing.number()
 	return r.listing, nil
 }
 
@@ -215,6 +229,7 @@ func formOf(lines []string) Form {
 
 type reader struct {
 	listing *Listing
+	number  string  // what stands in front of the line that is read
 	open    []level // the entries that a line may lie in
 }
 
@@ -248,14 +263,51 @@ func (r *reader) indented(lines []string) {
 		if c := chapters().FindStringSubmatch(rest); c != nil && r.listing.Form == Bullets {
 			at += tab * strings.Count(c[1], ".")
 			rest = rest[len(c[0]):]
+			r.number = c[1][strings.LastIndexByte(c[1], '.')+1:]
 		} else if r.listing.Form != Plain {
 			mark := bullet().FindString(rest)
 			at += max(0, len(mark)-len(strings.TrimRight(mark, " "))-1) // as in lists of what is new
 			rest = strings.TrimPrefix(rest, mark)
-			rest = strings.TrimPrefix(rest, ordinal().FindString(rest))
+			if o := ordinal().FindString(rest); o != "" {
+				rest = rest[len(o):]
+				r.number = strings.Trim(o, "(). \t\u00a0")
+			}
 		}
 		r.put(at, rest, false)
 	}
+}
+
+// number settles whether the numbers in front of names say more than the order of the lines: where more
+// than one level has some, or one is skipped.
+func (l *Listing) number() {
+	levels := map[int]bool{}
+	skips := false
+	var walk func(list []*Entry, depth int)
+	walk = func(list []*Entry, depth int) {
+		before, alone := 0, 0
+		for _, e := range list {
+			if e.Number != "" {
+				alone++
+			}
+		}
+		for _, e := range list {
+			if alone == 1 {
+				e.Number = "" // it is no order
+			}
+			if e.Number != "" {
+				levels[depth] = true
+				n, err := strconv.Atoi(e.Number)
+				if err != nil && len(e.Number) == 1 {
+					n = int(e.Number[0]|0x20) - 'a' + 1
+				}
+				skips = skips || before > 0 && n > before+1
+				before = n
+			}
+			walk(e.Inside, depth+1)
+		}
+	}
+	walk(l.Entries, 0)
+	l.Ordered, l.Numbered = len(levels) > 0, len(levels) > 1 || skips
 }
 
 // drawing is how much of a line, in bytes, is drawn.
@@ -287,6 +339,8 @@ func width(s string) (n int) {
 // put adds an entry at a column.
 func (r *reader) put(at int, text string, folder bool) {
 	name, note, slashed := r.name(text)
+	number := r.number
+	r.number = ""
 	if name == "" {
 		return
 	}
@@ -299,7 +353,7 @@ func (r *reader) put(at int, text string, folder bool) {
 	}
 	i := slices.IndexFunc(beside, func(e *Entry) bool { return e.Name == name })
 	if i < 0 { // else it stands there twice, and is one
-		r.add(&Entry{Name: name, Note: note})
+		r.add(&Entry{Name: name, Note: note, Number: number})
 		if i = len(beside); len(r.open) > 0 {
 			beside = r.open[len(r.open)-1].entry.Inside
 		} else {
@@ -423,13 +477,17 @@ func (l *Listing) Text(title string) string {
 		}
 		b.WriteString("---\n")
 	}
-	write(&b, l.Entries, 0)
+	l.write(&b, l.Entries, 0)
 	return b.String()
 }
 
-func write(b *strings.Builder, list []*Entry, depth int) {
+func (l *Listing) write(b *strings.Builder, list []*Entry, depth int) {
 	for _, e := range list {
-		b.WriteString(strings.Repeat("    ", depth) + e.Name)
+		b.WriteString(strings.Repeat("    ", depth))
+		if l.Numbered && e.Number != "" {
+			b.WriteString("<#> ")
+		}
+		b.WriteString(e.Name)
 		if len(e.Inside) == 0 && e.Folder && template.Extension(e.Name) != "" {
 			b.WriteByte('/')
 		}
@@ -437,7 +495,7 @@ func write(b *strings.Builder, list []*Entry, depth int) {
 			b.WriteString(" | note: " + e.Note)
 		}
 		b.WriteByte('\n')
-		write(b, e.Inside, depth+1)
+		l.write(b, e.Inside, depth+1)
 	}
 }
 

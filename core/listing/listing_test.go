@@ -55,6 +55,9 @@ func TestListsAsPeopleWriteThem(t *testing.T) {
 			want = "Course\n    Handouts\n        In\n        Out\n    notes.md\n    Settled\n"
 		}
 		text := regexp.MustCompile(` \| note: .*`).ReplaceAllString(l.Text(""), "")
+		if name == "numbers" || name == "chapters" { // on several levels: they are the order, and stay
+			want = "Course\n    <#> Handouts\n        <#> In\n        <#> Out\n    <#> notes.md\n    <#> Settled\n"
+		}
 		if name == "paths of a disk" { // all lies in one folder, which may be meant or not
 			want = "Handouts\n    In\n    Out\nnotes.md\nSettled\n"
 		}
@@ -64,6 +67,32 @@ func TestListsAsPeopleWriteThem(t *testing.T) {
 		}
 	}
 	assert.False(t, Drawn(drawn))
+}
+
+// A list that stands in a mail is the list alone; numbers in front are its order.
+func TestListsInLetters(t *testing.T) {
+	for name, c := range map[string]struct {
+		text, want string
+		left       int
+	}{
+		"a mail":              {"Hello Ola,\n\nas promised, here are the folders for the new client:\n\n1) Letters\n2) Bills\n   a) paid\n   b) open\n3) Work\n10) Archive\n\nPlease set them up until Friday.\n\nBest,\nUna\n", "<#> Letters\n<#> Bills\n    <#> paid\n    <#> open\n<#> Work\n<#> Archive\n", 5},
+		"right below":         {"Hi,\n\nwe agreed on these folders for each course:\n- Handouts\n- Marks\n  - old\n\nThanks, and see you on Monday!\n\nWren\n", "Handouts\nMarks\n    old\n", 4},
+		"without marks":       {"Dear all,\n\nfrom now on every job has these:\n\nLetters\nBills\n    paid\nWork\n\nKind regards,\nUna\nThistlewick Bindery\n", "Letters\nBills\n    paid\nWork\n", 5},
+		"one level, in order": {"1. Letters\n2. Bills\n3. Work\n", "Letters\nBills\nWork\n", 0},
+		"one was skipped":     {"1. Letters\n2. Bills\n5. Work\n", "<#> Letters\n<#> Bills\n<#> Work\n", 0},
+		"nothing of a letter": {"Course\n\nHandouts\nMarks\n\nSettled\n", "Course\nHandouts\nMarks\nSettled\n", 0},
+		"in a comment":        {"// ├── app\n// │   ├── main\n// │   └── pages\n// └── docs\n", "app\n    main\n    pages\ndocs\n", 0},
+		"in another one":      {"#  app\n#  ├── main\n#  └── docs\n", "app\n    main\n    docs\n", 0},
+	} {
+		l, err := Read(c.text)
+		require.NoError(t, err, name)
+		assert.Equal(t, c.want, l.Text(""), name)
+		assert.Len(t, l.Left, c.left, "%s: %q", name, l.Left)
+	}
+	for _, text := range []string{"+-------+     +------+\n| app   |---->| db   |\n+-------+     +------+\n", "┌──────┐     ┌─────┐\n│ app  │────>│ db  │\n└──────┘     └─────┘\n"} {
+		_, err := Read(text)
+		assert.ErrorIs(t, err, ErrDiagram, "%q", text)
+	}
 }
 
 func TestWhatIsNoNameIsLeftOut(t *testing.T) {
