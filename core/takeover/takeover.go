@@ -161,22 +161,22 @@ func (s *Search) ownName(w *match.Wanted) *pattern.Name {
 // what lies in them.
 func (s *Search) read(list []*Folder, w *match.Wanted) error {
 	own := s.ownName(w)
-	guessed, orders := make([]*naming.Guessed, len(list)), map[string]map[naming.Order]bool{}
+	guessed, orders := make([]*naming.Guessed, len(list)), map[string]map[naming.Order]int{}
 	var free *naming.Free
 	var reader *pattern.Reader
 	if own != nil {
 		free, reader = naming.NewFree(s.convention(own), nil), own.Reader()
 	}
 	for i, f := range list {
-		if own == nil || reader.Read(f.Dir.Name(), make([]value.Value, len(reader.Fields()))) == nil {
+		if own == nil || reads(reader, f.Dir.Name()) {
 			continue
 		}
 		guessed[i] = free.Read(f.Dir.Name(), s.said(f))
 		if g := guessed[i]; len(g.Guesses) == 1 && g.Guesses[0].Order != "" {
 			if orders[g.Shape] == nil {
-				orders[g.Shape] = map[naming.Order]bool{}
+				orders[g.Shape] = map[naming.Order]int{}
 			}
-			orders[g.Shape][g.Guesses[0].Order] = true
+			orders[g.Shape][g.Guesses[0].Order]++
 		}
 	}
 	for i, f := range list {
@@ -205,6 +205,15 @@ func (s *Search) read(list []*Folder, w *match.Wanted) error {
 	return nil
 }
 
+// reads reports whether a name is as the template has it: a text in it that begins or ends with what joins
+// the parts of names is none.
+func reads(r *pattern.Reader, name string) bool {
+	values := make([]value.Value, len(r.Fields()))
+	return r.Read(name, values) == nil && !slices.ContainsFunc(values, func(v value.Value) bool {
+		return v.Kind == value.Text && strings.Trim(v.String(), " -–—_,.;+&") != v.String()
+	})
+}
+
 // said is what somebody has said of a folder.
 func (s *Search) said(f *Folder) template.Values {
 	known := template.Values{}
@@ -226,9 +235,13 @@ func (s *Search) convention(own *pattern.Name) *template.Convention {
 	return c
 }
 
+// deciding is how many names of a shape must decide alike: two people may have written in two ways, and of
+// few names all can be those of one of them.
+const deciding = 4
+
 // decided is what a name of any shape says: where it could be read in several ways, those of its shape
 // that can be read in one way only decide, if they agree; else only what all ways have in common is said.
-func decided(g *naming.Guessed, orders map[naming.Order]bool, f *Folder) template.Values {
+func decided(g *naming.Guessed, orders map[naming.Order]int, f *Folder) template.Values {
 	switch {
 	case len(g.Guesses) == 0:
 		return nil
@@ -236,7 +249,7 @@ func decided(g *naming.Guessed, orders map[naming.Order]bool, f *Folder) templat
 		return g.Guesses[0].Values
 	case len(orders) == 1:
 		for _, one := range g.Guesses {
-			if orders[one.Order] {
+			if orders[one.Order] >= deciding {
 				return one.Values
 			}
 		}
