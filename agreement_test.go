@@ -379,6 +379,7 @@ func (w *world) scattered() {
 	for at, to := range moves {
 		var p putting
 		w.json(&p, "put", at, "--into", "P", "--preview")
+		p.Steps = slices.DeleteFunc(p.Steps, func(s struct{ Op, In, From, To string }) bool { return path.Base(s.From) != path.Base(at) }) // what belongs to it goes along
 		require.Len(w.t, p.Steps, 1, w.story(fmt.Sprintf("check would move %s to %s, and put says %+v", at, to, p.Left)))
 		require.Equal(w.t, to, path.Join(w.real(p.Steps[0].In), path.Base(p.Steps[0].To)), w.story(at))
 	}
