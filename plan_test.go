@@ -105,7 +105,14 @@ func TestAPlanTellsWhatIsProbable(t *testing.T) {
 	require.Zero(t, status, out)
 	text := d.read("plan.csv")
 	assert.Regexp(t, `move,./Dag Holm/07 Logs/,./Dag Holm/03 Logs/,.*,sure`, text)
-	assert.Regexp(t, `move,./Dag Holm/02 Tidse/,./Dag Holm/02 Tides/,.*,probable`, text)
+	assert.Regexp(t, `move,./Dag Holm/02 Tidse/,,.*,probable,./Dag Holm/02 Tides/`, text, "nobody has decided it yet")
+	d.following = true
+	out, status = d.run("do", "plan.csv", "--yes")
+	require.Zero(t, status, out)
+	assert.Contains(t, out, "row 2 says nowhere to go: that stays as it is")
+	assert.DirExists(t, filepath.Join(d.dir, "Dag Holm/02 Tidse"))
+	d.must("undo", "--yes")
+	d.write("plan.csv", strings.Replace(text, "02 Tidse/,,", "02 Tidse/,./Dag Holm/02 Tides/,", 1))
 	out, status = d.run("do", "plan.csv", "--yes", "--json")
 	require.Zero(t, status, out)
 	assert.Contains(t, out, `"done": true`)
@@ -197,4 +204,28 @@ func TestWhatPointsAtWhatMovesFollows(t *testing.T) {
 		out, status = d.run(args...)
 		assert.Equal(t, 2, status, out)
 	}
+}
+
+// What could go to several places, or has none, stands in the plan as well: whoever decides needs no
+// template, and what is left empty stays.
+func TestAPlanHoldsWhatNobodyKnows(t *testing.T) {
+	t.Parallel()
+	d := newDesk(t, "job.folders", "---\nfields: { client: Who? }\n---\n<client>\n    Letters | holds: documents\n    Own\n", "In/letter.docx", "a", "In/Ola note.docx", "b", "In/odd.zzz", "c")
+	for _, client := range []string{"Ola", "Jun"} {
+		d.must("build", "job", "--into", ".", "client="+client, "--yes")
+	}
+	d.following = true
+	d.must("put", "In", "--into", ".", "--plan", "p.csv")
+	text := d.read("p.csv")
+	for _, want := range []string{"move,./In/Ola note.docx,./Ola/Letters/Ola note.docx,", "move,./In/letter.docx,,,,./Jun/Letters/letter.docx,./Ola/Letters/letter.docx", "move,./In/odd.zzz,,nothing holds files that end in .zzz"} {
+		assert.Contains(t, text, want)
+	}
+	text = strings.Replace(text, "letter.docx,,", "letter.docx,./Jun/Letters/letter.docx,", 1)
+	d.write("p.csv", strings.Replace(text, "odd.zzz,,", "odd.zzz,./Jun/Own/,", 1))
+	d.must("do", "p.csv", "--yes")
+	for _, at := range []string{"Ola/Letters/Ola note.docx", "Jun/Letters/letter.docx", "Jun/Own/odd.zzz"} {
+		assert.FileExists(t, filepath.Join(d.dir, at), "a folder of one's own is meant as that")
+	}
+	d.must("undo", "--yes")
+	assert.NoFileExists(t, filepath.Join(d.dir, "Jun/Own/odd.zzz"))
 }

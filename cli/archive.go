@@ -329,13 +329,13 @@ func (r *awayRun) carryOut() error {
 	case err != nil:
 		return planned(err)
 	}
-	what, verb, past, doing := term.Count(len(r.job.Goes), "project"), "Archive", "Archived", "archiving"
+	what, verb, past, doing, noun := term.Count(len(r.job.Goes), "project"), "Archive", "Archived", "archiving", "archive"
 	if len(r.only) > 0 {
 		what = term.Count(len(r.job.Goes), "part")
 	}
 	switch {
 	case r.job.Back:
-		verb, past, doing = "Bring back", "Brought back", "bringing back"
+		verb, past, doing, noun = "Bring back", "Brought back", "bringing back", "return"
 	case r.job.Copy:
 		verb, past = "Hand over a copy of", "Handed over a copy of"
 	}
@@ -345,7 +345,7 @@ func (r *awayRun) carryOut() error {
 		title = string(what)
 	}
 	t := &task{Proposal: p, question: fmt.Sprintf("%s %s?", verb, what), how: "move them",
-		undertaking: undertaking{doing: doing, total: r.job.Things(), head: journal.Head{What: "archive", Title: title, Project: title}},
+		undertaking: undertaking{doing: doing, total: r.job.Things(), head: journal.Head{What: noun, Title: title, Project: title}},
 		told: func() term.Shown {
 			return term.Good.Render(term.Visible(past)) + " " + what + ". " + r.kept() + r.undoes().line()
 		}}

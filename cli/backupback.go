@@ -61,7 +61,7 @@ func (r *backupRun) bringBack(args []string) error {
 	count := r.amountBack(p)
 	t := &task{Proposal: p, question: "Bring " + string(count) + " of " + name + " back?", how: "bring back what is missing",
 		idle:        term.Sprintf("%s holds all that %s holds.", name, shown),
-		undertaking: undertaking{doing: "copying", head: journal.Head{What: "backup back", Title: name, Project: name}},
+		undertaking: undertaking{doing: "copying", head: journal.Head{What: "recovery", Title: name, Project: name}},
 		told: func() term.Shown {
 			return term.Good.Render("Brought back") + term.Sprintf(": %s of %s, as of %s. %s", count, name, when(job.Made()), r.undoes())
 		}}

@@ -4,6 +4,7 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
+	"path"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -17,6 +18,7 @@ import (
 	"vestibula/core/label"
 	"vestibula/core/place"
 	"vestibula/core/plan"
+	"vestibula/core/proposal"
 	"vestibula/core/table"
 	"vestibula/core/tree"
 )
@@ -42,7 +44,7 @@ func (a *app) writePlan(set *change.Set, c consent) error {
 	if slices.ContainsFunc(set.Changes, func(c change.Change) bool { return c.Op == change.Copy && c.From == "" }) {
 		return refused("run the command itself", "Nothing was written: what comes out of an archive cannot stand in a table")
 	}
-	rows := plan.Rows(set.Changes, func(in int) string { below, _ := set.Places[in].From(base); return below }, label.Own)
+	rows := plan.Rows(set.Changes, c.open(base), func(in int) string { below, _ := set.Places[in].From(base); return below }, label.Own)
 	data, err := table.Write(c.plan, rows)
 	var text *table.TextError
 	switch {
@@ -64,6 +66,47 @@ func (a *app) writePlan(set *change.Set, c consent) error {
 		a.screen.Text(term.Visible(c.then))
 	}
 	return &stop{status: statusDone}
+}
+
+// undecided reports whether there are such files.
+func (c *consent) undecided() bool {
+	return slices.ContainsFunc(c.parts, func(p *proposal.Part) bool {
+		return slices.ContainsFunc(p.Left, func(l *proposal.Left) bool { return l.Op == change.Move || l.Op == change.Copy })
+	})
+}
+
+// open are the files of which it is not known where they go, as rows of a plan.
+func (c *consent) open(base address.Address) (rows []plan.Open) {
+	at := func(p string, in address.Address, folder bool) string {
+		full := address.Address(filepath.FromSlash(p))
+		if !filepath.IsAbs(string(full)) {
+			full = in.Join(p)
+		}
+		below, within := full.From(base)
+		if !within {
+			return ""
+		}
+		if below = "./" + below; folder && !strings.HasSuffix(below, "/") {
+			below += "/"
+		}
+		return below
+	}
+	for _, part := range c.parts {
+		for _, l := range part.Left {
+			from := at(l.Path, part.In, false)
+			if (l.Op != change.Move && l.Op != change.Copy) || (l.Kind != proposal.Several && l.Kind != proposal.Nowhere) || from == "" {
+				continue
+			}
+			row := plan.Open{What: l.Op.String(), From: from, Why: l.Why}
+			for _, could := range l.Could {
+				if to := at(could, part.In, false); to != "" {
+					row.Could = append(row.Could, to+"/"+path.Base(from))
+				}
+			}
+			rows = append(rows, row)
+		}
+	}
+	return rows
 }
 
 // A planRun is one call of apply.

@@ -83,6 +83,19 @@ func (r *learning) run(name string, args []string) error {
 	return nil
 }
 
+// tellList tells what of a list became no folder.
+func (r *learning) tellList(l *listing.Listing) {
+	if n := len(l.Left); n > 0 {
+		r.note(term.Sprintf("%s around the list %s no folder: %s", term.Count(n, "line"), map[bool]string{true: "is", false: "are"}[n == 1], strings.Join(few(l.Left), " · ")))
+	}
+	switch {
+	case l.Numbered:
+		r.note("the numbers in front are the order, and count by themselves from now on: <#>.")
+	case l.Ordered:
+		r.note("the numbers in front are left out: they say no more than the order of the lines.")
+	}
+}
+
 // text makes a template of a list or a drawn tree.
 func (r *learning) text(name, at, file string) error {
 	var data []byte
@@ -130,15 +143,7 @@ func (r *learning) text(name, at, file string) error {
 	r.screen.Line()
 	r.screen.Tree(x.Root, term.TreeView{Same: tree.Alike})
 	r.screen.Line()
-	if n := len(l.Left); n > 0 {
-		r.note(term.Sprintf("%s around the list %s no folder: %s", term.Count(n, "line"), map[bool]string{true: "is", false: "are"}[n == 1], strings.Join(few(l.Left), " · ")))
-	}
-	switch {
-	case l.Numbered:
-		r.note("the numbers in front are the order, and count by themselves from now on: <#>.")
-	case l.Ordered:
-		r.note("the numbers in front are left out: they say no more than the order of the lines.")
-	}
+	r.tellList(l)
 	if n := len(l.Changed); n > 0 {
 		r.screen.Text(term.Warn.Render("note:") + term.Sprintf(" %s held signs that no name can have, and has hyphens in their place: %s", term.Count(n, "name"), strings.Join(few(l.Changed), ", ")))
 	}

@@ -83,7 +83,7 @@ func state(r *journal.Record) term.Shown {
 
 // commandOf is the command that makes records which are told of by a noun.
 func commandOf(what string) string {
-	return cmp.Or(map[string]string{"new period": "next", "plan": "do", "fix": "check --fix", "accept": "check --accept", "links": "read --links", "backup back": "backup --back"}[what], what)
+	return cmp.Or(map[string]string{"new period": "next", "plan": "do", "fix": "check --fix", "accept": "check --accept", "links": "read --links", "return": "archive --back", "recovery": "backup --back"}[what], what)
 }
 
 // amount says how much a record did.

@@ -39,6 +39,8 @@ type consent struct {
 	// for a table of web addresses.
 	fixLinks  bool
 	addresses string
+	// parts are what the plan is told by: it has rows for what is left as well.
+	parts []*proposal.Part
 	// then says what is left to do when a plan that was written has been carried out.
 	then string
 	// leaves says that what is in the way is left and told: prepared returns a
@@ -255,10 +257,10 @@ func (a *app) hold(c consent, t *task) (err error) {
 				return err
 			}
 		}
-		if t.idle != "" && len(t.Set.Changes) == 0 {
+		c.leaves, c.parts = t.without != nil, t.Parts
+		if t.idle != "" && len(t.Set.Changes) == 0 && (c.plan == "" || !c.undecided()) {
 			return nil
 		}
-		c.leaves = t.without != nil
 		var inTheWay *disk.BlockedError
 		if t.plan, err = a.prepared(t.Set, c, t.noJournal); !errors.As(err, &inTheWay) || t.without == nil {
 			return err

@@ -168,6 +168,7 @@ func (r *Return) differs(set *change.Set, part *proposal.Part, e *bundle.Entry, 
 	if s.Goes() {
 		set.Move(base.Below(e.Path), base.Below(path.Join(dir, aside)), change.Is(tree.File), "today's").Probable = true
 		r.bring(set, e, from, base.Below(e.Path))
+		set.Changes[len(set.Changes)-1].Probable = true
 	}
 	return nil
 }

@@ -121,6 +121,8 @@ type Change struct {
 	// Probable says that a person has to answer for this by itself, since it does not follow
 	// from what is known. It is not written down.
 	Probable bool
+	// Or are other paths that could be meant as well, where it is only probable. They are not written down.
+	Or []string
 	// Equal says that this goes because the same lies at Instead, which is looked at once
 	// more before it does.
 	Equal bool

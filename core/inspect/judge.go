@@ -15,7 +15,6 @@ import (
 	"vestibula/core/match"
 	"vestibula/core/naming"
 	"vestibula/core/outline"
-	"vestibula/core/pattern"
 	"vestibula/core/place"
 	"vestibula/core/project"
 	"vestibula/core/rules"
@@ -25,10 +24,34 @@ import (
 	"vestibula/core/value"
 )
 
-// readsNot reports whether a name cannot be read by a pattern.
-func readsNot(by *pattern.Name, name string) bool {
-	r := by.Reader()
-	return r.Read(name, make([]value.Value, len(r.Fields()))) != nil
+// called notes what the folder is called, and what it would be.
+func (s *Subject) called(t *template.Template, w *match.Wanted, real *rules.Real, names []string) {
+	own, _ := t.Own(w.Expansion.Root)
+	levels := min(levelsOf(own), len(names))
+	if own == "." || levels == 0 {
+		return
+	}
+	real.Way = names[len(names)-levels:]
+	wanted, is := path.Base(own), real.Way[levels-1]
+	if s.Inferred {
+		real.Unread = unread(t, w.Own, is)
+	}
+	if s.Project != nil && wanted != is && w.Own.Marks&tree.Open == 0 && is != string(s.Project.Label.Shelved) {
+		real.Wanted = wanted
+	}
+}
+
+// unread is the pattern by which the name of a project's own folder cannot be read; "" where it can.
+func unread(t *template.Template, own *tree.Node, name string) string {
+	line := t.LineOf(own)
+	if line == nil || int(own.Nth) >= len(line.Names) {
+		return ""
+	}
+	by := line.Names[own.Nth]
+	if r := by.Reader(); r.Read(name, make([]value.Value, len(r.Fields()))) != nil {
+		return by.Pattern.Source
+	}
+	return ""
 }
 
 // held judges a folder by a template.
@@ -73,20 +96,7 @@ func (l *Look) held(s *Subject, t *template.Template, known template.Values, nam
 		s.Err = err
 		return
 	}
-	if own, _ := t.Own(w.Expansion.Root); own != "." {
-		levels := min(levelsOf(own), len(names))
-		real.Way = names[len(names)-levels:]
-		if line := t.LineOf(w.Own); s.Inferred && levels > 0 && line != nil && int(w.Own.Nth) < len(line.Names) {
-			if name := line.Names[w.Own.Nth]; readsNot(name, real.Way[levels-1]) {
-				real.Unread = name.Pattern.Source
-			}
-		}
-		if s.Project != nil && levels > 0 {
-			if wanted, is := path.Base(own), real.Way[levels-1]; wanted != is && w.Own.Marks&tree.Open == 0 && is != string(s.Project.Label.Shelved) {
-				real.Wanted = wanted
-			}
-		}
-	}
+	s.called(t, w, real, names)
 	for _, conv := range t.Names {
 		if f := conv.NextField(); f != nil && f.Next == template.Everywhere && s.Name == "." && s.Dir != "" {
 			s.LeftOut = append(s.LeftOut, fmt.Sprintf("whether other projects have numbers of %s, which count on everywhere (a check of the folder around them looks)", conv.Name))

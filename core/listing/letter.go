@@ -3,6 +3,7 @@ package listing
 import (
 	"errors"
 	"regexp"
+	"strconv"
 	"strings"
 )
 
@@ -106,4 +107,37 @@ func withoutLetter(lines []string, blocks []int) (list, left []string) {
 		return lines, nil
 	}
 	return list, left
+}
+
+// number settles whether the numbers in front of names say more than the order of the lines: where more
+// than one level has some, or one is skipped.
+func (l *Listing) number() {
+	levels := map[int]bool{}
+	skips := false
+	var walk func(list []*Entry, depth int)
+	walk = func(list []*Entry, depth int) {
+		before, alone := 0, 0
+		for _, e := range list {
+			if e.Number != "" {
+				alone++
+			}
+		}
+		for _, e := range list {
+			if alone == 1 {
+				e.Number = "" // it is no order
+			}
+			if e.Number != "" {
+				levels[depth] = true
+				n, err := strconv.Atoi(e.Number)
+				if err != nil && len(e.Number) == 1 {
+					n = int(e.Number[0]|0x20) - 'a' + 1
+				}
+				skips = skips || before > 0 && n > before+1
+				before = n
+			}
+			walk(e.Inside, depth+1)
+		}
+	}
+	walk(l.Entries, 0)
+	l.Ordered, l.Numbered = len(levels) > 0, len(levels) > 1 || skips
 }

@@ -21,8 +21,17 @@ import (
 	"vestibula/core/tree"
 )
 
-// Headings are those of a table.
+// Headings are those of a table; behind them stand what could be meant, where that is open.
 var Headings = []string{"what", "from", "to", "why", "sure"}
+
+// maxChoices is how many places or names are offered of one thing.
+const maxChoices = 5
+
+// An Open row is a thing of which it is not known where it goes.
+type Open struct {
+	What, From, Why string
+	Could           []string
+}
 
 // A Row is one row of a plan.
 type Row struct {
@@ -31,11 +40,12 @@ type Row struct {
 	Why            string
 }
 
-// Rows describes changes: prefix is what stands in front of the paths of a place, own
+// Rows describes changes and what is open: the cell that decides is empty where nobody can know, and what
+// could be meant stands behind, the likeliest first. Prefix is what stands in front of the paths of a place, own
 // names the program's own files, which are left out, and sure says which changes follow
 // from what is known. The first row holds the headings.
-func Rows(changes []change.Change, prefix func(in int) string, own func(path string) bool) [][]string {
-	rows := [][]string{Headings}
+func Rows(changes []change.Change, open []Open, prefix func(in int) string, own func(path string) bool) [][]string {
+	rows := [][]string{slices.Clone(Headings)}
 	at := func(in int, p string, kind tree.Kind) string {
 		p = "./" + path.Join(prefix(in), p)
 		if kind == tree.Folder {
@@ -66,8 +76,37 @@ func Rows(changes []change.Change, prefix func(in int) string, own func(path str
 		default:
 			from, to = at(c.FromIn, c.From, kind), at(c.In, c.Path, kind)
 		}
-		if !own(c.Path) {
-			rows = append(rows, []string{c.Op.String(), from, to, c.Why, word})
+		if own(c.Path) {
+			continue
+		}
+		row := []string{c.Op.String(), from, to, c.Why, word}
+		if c.Probable && to != "" {
+			row[2] = ""
+			row = append(row, to)
+			for _, other := range c.Or[:min(len(c.Or), maxChoices-1)] {
+				row = append(row, at(c.In, other, c.Kind()))
+			}
+		}
+		rows = append(rows, row)
+	}
+	for _, o := range open {
+		rows = append(rows, append([]string{o.What, o.From, "", o.Why, ""}, o.Could[:min(len(o.Could), maxChoices)]...))
+	}
+	return even(rows)
+}
+
+// even gives all rows the columns of the choices that some have.
+func even(rows [][]string) [][]string {
+	choices := 0
+	for _, row := range rows {
+		choices = max(choices, len(row)-len(Headings))
+	}
+	for n := range choices {
+		rows[0] = append(rows[0], fmt.Sprintf("choice %d", n+1))
+	}
+	for i := range rows {
+		for len(rows[i]) < len(Headings)+choices {
+			rows[i] = append(rows[i], "")
 		}
 	}
 	return rows
@@ -190,7 +229,7 @@ func (r *reading) row(row Row) {
 		tell("%s", why)
 		return
 	}
-	if source == target {
+	if target = under(target, source, folder && kind != tree.Folder); source == target {
 		r.Skipped = append(r.Skipped, row)
 		return
 	}
@@ -227,6 +266,14 @@ func (r *reading) row(row Row) {
 		set.Move(from, to, change.Is(kind), row.Why)
 	}
 	r.Rows = append(r.Rows, row.Number)
+}
+
+// under is where something goes that was given a folder alone: into that, under its own name.
+func under(target, source string, folder bool) string {
+	if folder && source != "" {
+		return path.Join(target, path.Base(source))
+	}
+	return target
 }
 
 // owned says that one of the paths is the program's own.
@@ -353,12 +400,25 @@ func (p *Planned) Proposal() *proposal.Proposal {
 		s.Why, s.Row = p.Set.Changes[i].Why, p.Rows[i]
 		part.Add(s)
 	}
-	if n := len(p.Skipped); n > 0 {
-		rows := fmt.Sprintf("%d rows are", n)
-		if n == 1 {
-			rows = fmt.Sprintf("row %d is", p.Skipped[0].Number)
+	var stays, others []Row
+	for _, row := range p.Skipped {
+		if row.To == "" && row.From != "" && (row.What == "move" || row.What == "copy" || row.What == "") {
+			stays = append(stays, row)
+		} else {
+			others = append(others, row)
 		}
-		out.Remark(rows + " left out: what is so already, and what only the command does that has written the plan")
+	}
+	rows := func(list []Row, one, several string) string {
+		if len(list) == 1 {
+			return fmt.Sprintf("row %d %s", list[0].Number, one)
+		}
+		return fmt.Sprintf("%d rows %s", len(list), several)
+	}
+	if len(stays) > 0 {
+		out.Remark(rows(stays, "says nowhere to go: that stays as it is", "say nowhere to go: that stays as it is"))
+	}
+	if len(others) > 0 {
+		out.Remark(rows(others, "is", "are") + " left out: what is so already, and what only the command does that has written the plan")
 	}
 	return out
 }

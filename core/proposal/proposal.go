@@ -105,8 +105,9 @@ func (k Kind) String() string { return [...]string{"stays", "there", "several", 
 // A Left is something that was asked for and is left as it is.
 type Left struct {
 	Kind  Kind
-	Path  string // as of a step
-	Name  string // what a person is shown instead of the path
+	Op    change.Op // what would be done to it, if somebody knew where it goes: Move or Copy; else it is no file to decide about
+	Path  string    // as of a step
+	Name  string    // what a person is shown instead of the path
 	Why   string
 	At    int      // in bytes of the name, behind which reading it stopped; 0 where that is not it
 	Could []string // where it could go

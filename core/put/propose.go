@@ -132,6 +132,9 @@ func (c *Call) stays(out *proposal.Proposal, kind standing.Kind, title string, l
 			continue
 		}
 		l := proposal.Left{Kind: left, Path: cmp.Or(o.File.At, o.File.Path), Name: o.File.Path, Why: o.Why}
+		if op, _ := c.does(o); kind != standing.There && (op == change.Move || op == change.Copy) {
+			l.Op = op
+		}
 		switch kind {
 		case standing.There:
 			if len(o.Spots) > 0 {

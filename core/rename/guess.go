@@ -117,6 +117,15 @@ func (j *Job) settleGuesses(outcomes []*Outcome, which []int, said []*naming.Gue
 		if len(g) > 1 {
 			o.Probable, o.Shape = true, key(i)
 			o.Note = "it could also say " + differs(older.Convention, g[0].Values, g[1].Values)
+			o.Or = nil
+			stem, _ := naming.Split(o.File.Name)
+			for _, other := range g[1:min(3, len(g))] {
+				if anew, err := older.Anew(naming.ReadingOf(older.Convention, other.Values), spare, places[i], own); err == nil {
+					if name, _, err := older.Convention.Write(anew); err == nil {
+						o.Or = append(o.Or, name+o.File.Name[len(stem):])
+					}
+				}
+			}
 		}
 	}
 }

@@ -50,7 +50,12 @@ func Propose(conv *template.Convention, outcomes []*Outcome, projects []string) 
 		o.step = &proposal.Step{Op: change.Move, From: o.File.Name, To: o.Becomes, Why: o.Note, Probable: o.Probable, Agreed: o.Agreed, Group: o.Shape}
 		part.Steps = append(part.Steps, o.step)
 		if o.step.Goes() {
-			out.Set.Move(in.Below(o.File.Name), in.Below(o.Becomes), change.Is(tree.File), why).Probable = o.Probable
+			moves := out.Set.Move(in.Below(o.File.Name), in.Below(o.Becomes), change.Is(tree.File), why)
+			if moves.Probable = o.Probable; o.Probable {
+				for _, name := range o.Or {
+					moves.Or = append(moves.Or, in.Below(name).Path)
+				}
+			}
 		}
 	}
 	leave(out, outcomes, count[Left])
@@ -88,7 +93,7 @@ func leave(out *proposal.Proposal, outcomes []*Outcome, n int) {
 	part.Title, part.About = "Left as they are", ": "+files(n, "", "")
 	for _, o := range outcomes {
 		if o.Kind == Left {
-			part.Leave(proposal.Left{Kind: proposal.Nowhere, Path: o.File.At(), Name: norm.NFC.String(o.File.Name), Why: o.Why, At: o.Stopped})
+			part.Leave(proposal.Left{Kind: proposal.Nowhere, Op: change.Move, Path: o.File.At(), Name: norm.NFC.String(o.File.Name), Why: o.Why, At: o.Stopped})
 		}
 	}
 }

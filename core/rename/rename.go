@@ -45,12 +45,13 @@ const (
 type Outcome struct {
 	File    *File
 	Kind    Kind
-	Becomes string // its new name
-	Why     string // it is left
-	Stopped int    // in bytes of the name: where reading stopped
-	Lacks   string // the field that nothing says, where that is why
-	Note    string // what in it came from elsewhere than the name
-	Own     bool   // a table has a row for it alone
+	Becomes string   // its new name
+	Or      []string // the names that it would get by other readings
+	Why     string   // it is left
+	Stopped int      // in bytes of the name: where reading stopped
+	Lacks   string   // the field that nothing says, where that is why
+	Note    string   // what in it came from elsewhere than the name
+	Own     bool     // a table has a row for it alone
 	// Probable says that its name can be read in several ways: one answer is for all of a Shape.
 	Probable, Agreed bool
 	Shape            string

@@ -80,7 +80,7 @@ func (p *Planner) nowhere(name string) (why string, help Remedy) {
 		return "it is still named by the camera or a program", p.remedy(ending)
 	case closest != nil && closest.Near():
 		return fmt.Sprintf("its name does not read as %s: %s", conv.Name, closest.Message), Remedy{Kind: ByConvention, Name: conv.Name}
-	case len(p.endings[ending]) > 0:
+	case len(p.endings[ending]) > 0 && len(p.endings[ending][0].place.Asks()) > 0:
 		h := p.endings[ending][0]
 		fields := h.place.Asks()
 		return fmt.Sprintf("it would go to %s, and nothing says which %s", h.place.Path, strings.Join(fields, " and ")), Remedy{AddFolder, h.place.Path, fields, h.project}

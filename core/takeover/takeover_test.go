@@ -26,7 +26,6 @@ type drive struct {
 
 var (
 	people = []string{"Ola Berg", "Jun Teague", "Åsgerd Ölvane", "Una", "Per Lie", "María Ruiz", "Kai-Uwe Holm", "Liv O'Hara", "Norland & Birk", "Ida", "Thistlewick", "Rut Sol"}
-	months = [][]string{{"Jan", "January"}, {"Feb", "February"}, {"Mar", "March"}, {"Apr", "April"}, {"May", "May"}, {"Jun", "June"}, {"Jul", "July"}, {"Aug", "August"}, {"Sep", "September"}, {"Oct", "October"}, {"Nov", "November"}, {"Dec", "December"}}
 )
 
 // A habit is how somebody writes a day and a name into a folder's.
