@@ -79,6 +79,7 @@ var growths = []growth{
 	{"name", 3000, 0, onFiles("name", "note", "--in", "@/Ola/Notes", "day=2027-03-09")},
 	{"add", 3000, 0, onFiles("add", "@/Ola")},
 	{"upgrade, projects", 300, 0, onProjects("upgrade", "@", "--preview")},
+	{"upgrade, taken over", 300, 0, onFolders("upgrade", "@", "--template", "@/../job.folders", "--preview")},
 	{"upgrade --json", 300, 0, onProjects("upgrade", "@", "--preview", "--json")},
 	{"upgrade, files", 3000, 0, onFiles("upgrade", "@/Ola", "client=Other", "--preview")},
 	{"next", 3000, 0, onFiles("next", "@/Ola", "month=2027-04", "--preview")},
@@ -256,6 +257,19 @@ func onProjects(args ...string) func(*bench, string, int) []string {
 		at := b.job(dir, clients...)
 		for _, c := range clients {
 			write(filepath.Join(at, c, "Notes/2027-03-09 note 00001.md"), c)
+		}
+		return call(dir, at, args)
+	}
+}
+
+// onFolders makes a call on so many folders that no template made.
+func onFolders(args ...string) func(*bench, string, int) []string {
+	return func(b *bench, dir string, n int) []string {
+		at := b.job(dir, "Client 00000")
+		for i := range n {
+			for _, name := range []string{"Letters/a.docx", "2 bills/b.csv", "notes/old 9.3.2027 7.md", "Own/c.txt"} {
+				write(filepath.Join(at, fmt.Sprintf("Somebody %05d/%s", i, name)), fmt.Sprint(i))
+			}
 		}
 		return call(dir, at, args)
 	}
