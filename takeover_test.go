@@ -106,3 +106,21 @@ func TestWhatNoNameSaysIsAskedOnceForAll(t *testing.T) {
 	_, err := os.Stat(filepath.Join(d.dir, "D/Ola/Letters/a.txt"))
 	assert.NoError(t, err)
 }
+
+// The convention of a folder in which projects lie is that of its projects, where these have the same.
+func TestFilesOfAllProjectsBelowAreRenamed(t *testing.T) {
+	t.Parallel()
+	d := newDesk(t, "job.folders", driftTemplate, "C/own.txt", "mine")
+	for _, client := range []string{"Ola", "Jun"} {
+		d.must("build", "job", "--into", "C", "client="+client, "received=2024-03", "--yes")
+		d.write("C/2024-03 "+client+"/02 Bills/bill 7 21.3.2024.pdf", client)
+	}
+	d.must("rename", "bill", "C", "--yes")
+	for _, client := range []string{"Ola", "Jun"} {
+		assert.FileExists(t, filepath.Join(d.dir, "C/2024-03 "+client+"/02 Bills/2024-03-21 bill 007.pdf"))
+	}
+	d.write("other.folders", strings.Replace(driftTemplate, "Letters", "Post", 1))
+	d.must("build", "other", "--into", "C", "client=Una", "received=2024-03", "--yes")
+	out, status := d.run("rename", "bill", "C", "--preview")
+	assert.Equal(t, 2, status, "two templates have one of that name: %s", out)
+}

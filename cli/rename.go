@@ -142,6 +142,10 @@ func (r *renameRun) choose(words []string) (*template.Convention, error) {
 	}
 	var err error
 	if r.t, err = r.load(words[0]); err != nil {
+		if conv := r.shared(words[1], words[0]); conv != nil {
+			r.paths = words[1:]
+			return conv, nil
+		}
 		return nil, err
 	}
 	conv, err := convention(r.t, words[1])
@@ -152,6 +156,36 @@ func (r *renameRun) choose(words []string) (*template.Convention, error) {
 		return nil, unclear("name files, or a folder", "which files?")
 	}
 	return conv, nil
+}
+
+// shared is a convention of the projects below a folder, where all that have one of that name have the
+// same; nil where there is none.
+func (r *renameRun) shared(at, name string) (conv *template.Convention) {
+	if !place.Exists(at) {
+		return nil
+	}
+	found, err := project.Below(at, nil, nil)
+	if err != nil {
+		return nil
+	}
+	for i := range found.Projects {
+		own := &found.Projects[i]
+		if own.Err != nil {
+			continue
+		}
+		p, err := r.store().Open(own.Dir, own.Label)
+		if err != nil {
+			continue
+		}
+		switch c := p.Template.Convention(name); {
+		case c == nil:
+		case conv == nil:
+			conv, r.t = c, p.Template
+		case p.Template.Text != r.t.Text:
+			return nil // which is meant cannot be known
+		}
+	}
+	return conv
 }
 
 // shapes reads the patterns of older names.
