@@ -131,6 +131,9 @@ func Single(stem string) string {
 
 // Read reads a name without its ending. Place is what is known where it lies.
 func (f *Free) Read(stem string, place template.Values) *Guessed {
+	if of := Conflict(stem); of != "" {
+		return &Guessed{Lacks: InConflict(of)}
+	}
 	name := Single(stem)
 	list := pieces(name)
 	out := &Guessed{}

@@ -112,3 +112,20 @@ func FuzzFree(f *testing.F) {
 		}
 	})
 }
+
+// A copy that a drive's sync program has put beside a file is no file of its own.
+func TestConflictCopiesAreNoFilesOfTheirOwn(t *testing.T) {
+	for name, of := range map[string]string{
+		"report (conflicted copy 2027-03-09)":          "report",
+		"report (Una's conflicted copy 2027-03-09)":    "report",
+		"2027-03-09 bill 001 (Konfliktkopie Wren)":     "2027-03-09 bill 001",
+		"report.sync-conflict-20270309-101112-ABCDEFG": "report",
+		"report (1)":                    "",
+		"conflict of interest":          "",
+		"The conflict (second edition)": "",
+		"Interview (armed conflict)":    "",
+		"(conflict)":                    "",
+	} {
+		assert.Equal(t, of, Conflict(name), name)
+	}
+}

@@ -33,3 +33,26 @@ func ByMachine(name string) bool {
 	}
 	return !(isDigit(stem[0]) && isDigit(stem[len(stem)-1])) && machineNames().MatchString(stem)
 }
+
+// conflicts are what the programs that keep drives in step add to the name of a file in which two have
+// written at a time.
+var conflicts = sync.OnceValue(func() *regexp.Regexp {
+	return regexp.MustCompile(`(?i)[ ._-]*(?:\([^()]*(?:conflict(?:ed)? copy|conflict [0-9]|konfliktkopie|in konflikt|copie en conflit|copia en conflicto)[^()]*\)|[._-]sync-conflict-[0-9a-z-]+)$`)
+})
+
+// Conflict is the name, without its ending, of the file beside which a drive's sync program has put another
+// copy, since two have written in it; "" where a name says nothing of that.
+func Conflict(stem string) (of string) {
+	if !strings.HasSuffix(stem, ")") && !strings.Contains(stem, "sync-conflict-") {
+		return ""
+	}
+	if at := conflicts().FindStringIndex(stem); at != nil && at[0] > 0 {
+		return stem[:at[0]]
+	}
+	return ""
+}
+
+// InConflict says of such a copy what it is.
+func InConflict(of string) string {
+	return "it is a copy of “" + of + "” in which somebody else had written at the same time: look which of them is to stay"
+}

@@ -138,7 +138,10 @@ func unfit(t *match.Thing) (message Message, help string) {
 		return say("%s is not of the kinds that %s holds", shown(name), folderOf(t.Path)), ""
 	}
 	help = "they look like " + t.Says
+	stem, _ := naming.Split(name)
 	switch {
+	case naming.Conflict(stem) != "":
+		return say("%s is a copy of %s in which somebody else had written at the same time", shown(name), shown(naming.Conflict(stem))), "look which of them is to stay"
 	case naming.ByMachine(name):
 		return say("%s is still named by the camera or a program", shown(name)), help
 	case t.Misfit != nil:

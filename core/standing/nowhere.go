@@ -76,6 +76,8 @@ func (p *Planner) nowhere(name string) (why string, help Remedy) {
 		}
 	}
 	switch {
+	case naming.Conflict(stem) != "":
+		return naming.InConflict(naming.Conflict(stem)), Remedy{}
 	case naming.ByMachine(name):
 		return "it is still named by the camera or a program", p.remedy(ending)
 	case closest != nil && closest.Near():
