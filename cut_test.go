@@ -63,7 +63,7 @@ var cutStories = map[string][]string{
 }
 
 // cutDisk begins the paths of folders on what is another disk, where there is one.
-const cutDisk = "/dev/shm/vestibula-cut-"
+var cutDisk = fmt.Sprintf("/dev/shm/vestibula-cut-%d-", os.Getpid())
 
 // A cutStory is a desk on which one call is cut short, again and again.
 type cutStory struct {
@@ -147,7 +147,7 @@ func (s *cutStory) dress() map[string]string {
 
 func newCutStory(t *testing.T, name string) *cutStory {
 	calls := slices.Concat(recordStories[name], cutStories[name])
-	d := recordDesk(t, "cut-"+name)
+	d := recordDesk(t, fmt.Sprintf("cut-%d-%s", os.Getpid(), name))
 	t.Cleanup(func() {
 		_ = exec.Command("chmod", "-R", "u+rwx", d.dir+".kept").Run()
 		_ = os.RemoveAll(d.dir + ".kept")
