@@ -20,7 +20,7 @@ names: { bill: { pattern: "<day:yyyy-mm-dd> bill <n:000>", fields: { day: { type
 <received:yyyy-mm> <client>
     <#> Letters | holds: documents
     <#> Bills | holds: bill
-    <#> Work
+    <#> Making
         Photos | holds: pictures
 `
 
@@ -31,7 +31,7 @@ func TestFoldersThatNoTemplateMadeAreTakenOver(t *testing.T) {
 	d := newDesk(t, "job.folders", driftTemplate,
 		"Drive/2024-03 Ola Berg/Letters/a.docx", "a", "Drive/2024-03 Ola Berg/02 bills/x.pdf", "x",
 		"Drive/Jun Teague March 2025/1 Letters/to Jun.docx", "j", "Drive/Jun Teague March 2025/Fotos/p.jpg", "p",
-		"Drive/Old/Per Lie 2019-08/Letters/b.docx", "b", "Drive/Old/Per Lie 2019-08/WORK/own.txt", "own",
+		"Drive/Old/Per Lie 2019-08/Letters/b.docx", "b", "Drive/Old/Per Lie 2019-08/MAKING/own.txt", "own",
 		"Drive/no day/Letters/c.docx", "c", "Drive/no day/Bills/d.txt", "d",
 		"Drive/misc/z.txt", "z",
 		"Drive/Code 2020-01/Letters/l.txt", "l", "Drive/Code 2020-01/Bills/m.txt", "m", "Drive/Code 2020-01/.git/HEAD", "h",
@@ -64,7 +64,7 @@ func TestFoldersThatNoTemplateMadeAreTakenOver(t *testing.T) {
 		assert.Contains(t, out, want)
 		assert.Contains(t, out, "1 project")
 	}
-	assert.FileExists(t, filepath.Join(d.dir, "Drive/Old/Per Lie 2019-08/03 Work/own.txt"))
+	assert.FileExists(t, filepath.Join(d.dir, "Drive/Old/Per Lie 2019-08/03 Making/own.txt"))
 	assert.FileExists(t, filepath.Join(d.dir, "Drive/Jun Teague March 2025/Fotos/p.jpg"), "what nothing explains stays")
 	assert.NoFileExists(t, filepath.Join(d.dir, "Drive/2021-02 Twin/.vestibula.json"))
 	d.must("undo", "--yes")

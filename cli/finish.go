@@ -158,7 +158,8 @@ func (a *app) looksBack(c *cobra.Command) *cobra.Command {
 		for _, cut := range list {
 			switch {
 			case cut.Undoes == 0 && cut.Here == address.Text(currentFolder()) && slices.Equal(cut.Call, wordsOf(a.call)):
-				ask := consent{yes: true}
+				ask := consent{named: cut.Named}
+				ask.yes, _ = c.Flags().GetBool("yes")
 				ask.preview, _ = c.Flags().GetBool("preview")
 				ask.asJSON, _ = c.Flags().GetBool("json")
 				return a.finish(cut.Record, ask)

@@ -236,7 +236,7 @@ func (a *app) pass(c consent, t *task) (goes bool, err error) {
 		return false, err
 	}
 	if !t.spared || len(t.plan.List) > 0 {
-		if len(t.Roots) > 0 {
+		if t.head.Named = c.named; len(t.Roots) > 0 {
 			t.head.Roots = t.Roots
 		}
 		a.record, err = a.carryOut(t.undertaking)

@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"cmp"
 	"fmt"
 	"maps"
 	"os"
@@ -135,7 +136,7 @@ func (r *upgradeRun) writeTake() error {
 		for _, f := range fields {
 			row = append(row, d.Values[f.Name].String())
 		}
-		rows = append(rows, append(row, firstOf(d.Left, d.Why)))
+		rows = append(rows, append(row, cmp.Or(d.Left, d.Why)))
 	}
 	data, err := table.Write(r.plan, rows)
 	if err != nil {
@@ -147,15 +148,6 @@ func (r *upgradeRun) writeTake() error {
 	r.screen.Text(term.Good.Render("Written") + term.Sprintf(": %s, %s. Nothing else was changed.", r.plan, term.Count(len(rows)-1, "folder")))
 	r.screen.Text(advise("Fill in what is empty, take out what is not meant, and take the rest over", "upgrade", "--template", r.by, "--table", typed(r.plan)).line())
 	return &stop{status: statusDone}
-}
-
-func firstOf(texts ...string) string {
-	for _, t := range texts {
-		if t != "" {
-			return t
-		}
-	}
-	return ""
 }
 
 // takeAll makes projects of what was found, asking once for all for what no name says, and tells what

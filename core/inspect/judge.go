@@ -43,11 +43,10 @@ func (s *Subject) called(t *template.Template, w *match.Wanted, real *rules.Real
 
 // unread is the pattern by which the name of a project's own folder cannot be read; "" where it can.
 func unread(t *template.Template, own *tree.Node, name string) string {
-	line := t.LineOf(own)
-	if line == nil || int(own.Nth) >= len(line.Names) {
+	by := t.NameOf(own)
+	if by == nil {
 		return ""
 	}
-	by := line.Names[own.Nth]
 	if r := by.Reader(); r.Read(name, make([]value.Value, len(r.Fields()))) != nil {
 		return by.Pattern.Source
 	}

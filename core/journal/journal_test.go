@@ -16,6 +16,7 @@ import (
 
 	"vestibula/core/address"
 	"vestibula/core/change"
+	"vestibula/core/digest"
 	"vestibula/core/tree"
 )
 
@@ -213,6 +214,22 @@ func FuzzRecords(f *testing.F) {
 			if c.In != 0 || c.FromIn != 0 || !change.Local(c.Path) {
 				t.Fatal("a change leads out")
 			}
+		}
+	})
+}
+
+// Whatever lies beside a record, only what is as its checksum says is given to a file.
+func FuzzContents(f *testing.F) {
+	f.Add([]byte(digest.Bytes([]byte("one")) + " 3\none"))
+	f.Add([]byte("00 3\none"))
+	f.Add([]byte("x -1\n"))
+	f.Fuzz(func(t *testing.T, data []byte) {
+		for sum, content := range parseContents(data) {
+			r, err := content.Open()
+			require.NoError(t, err)
+			is, err := digest.Of(r)
+			require.NoError(t, err)
+			assert.Equal(t, sum, is)
 		}
 	})
 }

@@ -36,7 +36,9 @@ type Head struct {
 	// call again finishes what was cut short.
 	Call []address.Text `json:"call,omitempty"`
 	Here address.Text   `json:"here,omitempty"`
-	Kept int64          `json:"kept,omitempty"` // bytes of what it removed and keeps
+	// Named says that the call named all that it made, so that nobody was to be asked.
+	Named bool  `json:"named,omitempty"`
+	Kept  int64 `json:"kept,omitempty"` // bytes of what it removed and keeps
 }
 
 // Kept counts the bytes that a list keeps in the work folder.

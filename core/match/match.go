@@ -177,18 +177,9 @@ func (m *matcher) reader(n *pattern.Name) *reader {
 	return r
 }
 
-// nameOf is the pattern that a wanted node's name was made by, or nil.
-func (m *matcher) nameOf(n *tree.Node) *pattern.Name {
-	l := m.Template.LineOf(n)
-	if l == nil || int(n.Nth) >= len(l.Names) {
-		return nil
-	}
-	return l.Names[n.Nth]
-}
-
 // bindings are the values that the name of a folder shows.
 func (m *matcher) bindings(want *tree.Node, text string) []binding {
-	name := m.nameOf(want)
+	name := m.Template.NameOf(want)
 	if name == nil || name.Constant() {
 		return nil
 	}

@@ -33,7 +33,7 @@ func (m *matcher) openOnes(open []*tree.Node, real *tree.Node, at spot, taken []
 	}
 	var list []candidate
 	for k, c := range open {
-		name := m.nameOf(c)
+		name := m.Template.NameOf(c)
 		loose, _ := name.Loose()
 		for i, n := range real.Children {
 			if !taken[i] && n.Kind == c.Kind && n.Marks&tree.Link == 0 && m.reads(c, n.Name) {
@@ -66,7 +66,7 @@ func (m *matcher) openOnes(open []*tree.Node, real *tree.Node, at spot, taken []
 
 // reads reports whether a real name can be what an open wanted one stands for.
 func (m *matcher) reads(want *tree.Node, name string) bool {
-	p := m.nameOf(want)
+	p := m.Template.NameOf(want)
 	if p == nil {
 		return false
 	}
@@ -87,7 +87,7 @@ func (m *matcher) begins(slot string, v value.Value) bool {
 	for i := range m.way {
 		f := &m.way[i]
 		for _, b := range m.shown(f) {
-			if b.part && b.slot == slot && !m.nameOf(f.want).Agrees(slot, b.value, v) {
+			if b.part && b.slot == slot && !m.Template.NameOf(f.want).Agrees(slot, b.value, v) {
 				return false
 			}
 		}
@@ -356,7 +356,7 @@ func slip(a, b []rune, limit int) int {
 // revalued reports whether a real name is that of the same line with another value,
 // where the slots are such that not every name would be.
 func (m *matcher) revalued(want, real *tree.Node) bool {
-	p := m.nameOf(want)
+	p := m.Template.NameOf(want)
 	if p == nil || p.Constant() || utf8.RuneCountInString(real.Name) < 4 {
 		return false
 	}

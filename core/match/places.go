@@ -36,7 +36,7 @@ type seen struct {
 
 // place is what a wanted folder is, with the values that are known in it.
 func (m *matcher) place(w *Wanted, want *tree.Node, up *Place, at seen) *Place {
-	p := &Place{Line: w.Template.ClausesOf(want), Name: m.nameOf(want), Want: want, Real: at.real, Path: at.path, Up: up}
+	p := &Place{Line: w.Template.ClausesOf(want), Name: m.Template.NameOf(want), Want: want, Real: at.real, Path: at.path, Up: up}
 	p.Open = at.real == nil && (want.Marks&tree.Open != 0 || up != nil && up.Open)
 	p.Values = w.Values
 	if up != nil {

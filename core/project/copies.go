@@ -68,11 +68,7 @@ func (p *Project) ownName() *pattern.Name {
 		return nil
 	}
 	_, own := p.Template.Own(x.Root)
-	line := p.Template.LineOf(own)
-	if line == nil || int(own.Nth) >= len(line.Names) {
-		return nil
-	}
-	return line.Names[own.Nth]
+	return p.Template.NameOf(own)
 }
 
 // Says are the values that the name of the project's own folder says and that are others than those

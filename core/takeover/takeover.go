@@ -101,7 +101,7 @@ func (s *Search) alike(w *match.Wanted) (list []*Folder) {
 // telling returns what reports whether a name says what only the name of a project would say: a day, a
 // number, or one of some choices.
 func (s *Search) telling(w *match.Wanted) func(name string) bool {
-	own := s.ownName(w)
+	own := s.Template.NameOf(w.Own)
 	if own == nil {
 		return func(string) bool { return false }
 	}
@@ -148,19 +148,10 @@ func (s *Search) taboo(f *Folder) string {
 	return ""
 }
 
-// ownName is the name by which the template calls a project's own folder; nil where it has none.
-func (s *Search) ownName(w *match.Wanted) *pattern.Name {
-	line := s.Template.LineOf(w.Own)
-	if line == nil || int(w.Own.Nth) >= len(line.Names) {
-		return nil
-	}
-	return line.Names[w.Own.Nth]
-}
-
 // read reads what folders say: by the name that the template has for them, else by any shape, and from
 // what lies in them.
 func (s *Search) read(list []*Folder, w *match.Wanted) error {
-	own := s.ownName(w)
+	own := s.Template.NameOf(w.Own)
 	guessed, orders := make([]*naming.Guessed, len(list)), map[string]map[naming.Order]int{}
 	var free *naming.Free
 	var reader *pattern.Reader

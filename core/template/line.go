@@ -185,6 +185,15 @@ func (t *Template) LineOf(n *tree.Node) *Line {
 	return t.Lines[n.From-1]
 }
 
+// NameOf returns the pattern that a node's name was made by; nil where no line makes it.
+func (t *Template) NameOf(n *tree.Node) *pattern.Name {
+	l := t.LineOf(n)
+	if l == nil || int(n.Nth) >= len(l.Names) {
+		return nil
+	}
+	return l.Names[n.Nth]
+}
+
 // ClausesOf returns the line whose clauses speak of a node, or nil: of a line with slashes, they
 // speak of its last folder, and the others only lead there.
 func (t *Template) ClausesOf(n *tree.Node) *Line {
