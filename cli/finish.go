@@ -1,7 +1,6 @@
 package cli
 
 import (
-	"errors"
 	"fmt"
 	"path/filepath"
 	"slices"
@@ -137,6 +136,9 @@ func currentFolder() address.Address {
 // changers are the commands that change what lies at the paths that they name.
 var changers = map[string]string{"build": "", "add": "", "upgrade": "", "next": "", "archive": "", "backup": "", "tick": "", "put": "", "rename": "", "do": "", "check": "fix", "name": "create"}
 
+// lookers are those that say how it is there.
+var lookers = []string{"check", "projects", "compare", "read"}
+
 // looksBack has a command look first for what was cut short: the same call finishes it, and another
 // one on the same things is refused.
 func (a *app) looksBack(c *cobra.Command) *cobra.Command {
@@ -168,8 +170,7 @@ func (a *app) looksBack(c *cobra.Command) *cobra.Command {
 			}
 		}
 		err = run(c, args)
-		var s *stop
-		if errors.As(err, &s) && s.message != "" && len(list) > 0 && len(named) > 0 {
+		if (changes || slices.Contains(lookers, c.Name())) && len(list) > 0 {
 			a.tellCutShort(list, named...)
 		}
 		return err

@@ -4,6 +4,7 @@
 package archive
 
 import (
+	"io/fs"
 	"os"
 	"path"
 	"path/filepath"
@@ -164,7 +165,16 @@ func (j *Job) Return(p *bundle.Away, dir, own address.Address) error {
 
 // Standing is what a list would say of a project that stands somewhere, and that no list knows.
 func Standing(own address.Address, l *label.Label, now time.Time) *bundle.Away {
-	return &bundle.Away{Name: own.Name(), To: string(own), Since: now, Label: l}
+	size := int64(0)
+	_ = filepath.WalkDir(string(own), func(_ string, e fs.DirEntry, err error) error {
+		if err == nil && e.Type().IsRegular() && !label.Own(e.Name()) {
+			if info, err := e.Info(); err == nil {
+				size += info.Size()
+			}
+		}
+		return nil
+	})
+	return &bundle.Away{Name: own.Name(), To: string(own), Since: now, Label: l, Size: size}
 }
 
 // ListedNear finds the project of an identity in the lists of the folders on the way up, and of those

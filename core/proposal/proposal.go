@@ -230,6 +230,9 @@ func Top(places []address.Address) (top address.Address, from []string) {
 		slashed[i] = p.Slashed()
 	}
 	common := address.Common(slashed)
+	if common == "/" || common == "" && len(places) > 1 { // they have nothing in common that would say something
+		return "", slashed
+	}
 	for _, p := range slashed {
 		from = append(from, strings.TrimPrefix(strings.TrimPrefix(p, common), "/"))
 	}
@@ -281,7 +284,7 @@ func (p *Part) under() {
 	if !slices.ContainsFunc(paths, func(p string) bool { return p != top }) {
 		top = path.Dir(top) // it is about that folder as a whole
 	}
-	if top == "." || top == "" {
+	if top == "." || top == "" || top == "/" {
 		return
 	}
 	p.Title, p.In = "in "+top, p.In.Join(top)
