@@ -31,7 +31,7 @@ func TestNamesOfAnyShapeAreBroughtToAConvention(t *testing.T) {
 		"» 2027_4_9 ORIEL PASK, rent (1).PDF → 2027-04-09 oriel-pask bill 004 rent.pdf", "» April 3rd, 2027 tape.PDF → 2027-04-03 oriel-pask bill 005 tape.pdf",
 		"» Bill no 12 Oriel Pask 9.3.2027.PDF → 2027-03-09 oriel-pask bill 012.pdf", "» Rechnung 25.3.2027 Leder.PDF → 2027-03-25 oriel-pask bill 006 Rechnung Leder.pdf",
 		"? 03-04-2027 b.PDF → 2027-04-03 oriel-pask bill 007 b.pdf   it could also say day 2027-03-04", "~ paper.PDF   nothing says its day", "~ Oriel 31.2.2027.PDF   there is no day 31.2.2027",
-		"~ teague, jun 25.5.27 glue.PDF   its name says client Jun Teague, and that is known to be Oriel Pask", "With day=made, what does not say it gets that of the file itself.", "Renamed 4 files", "1 question is left",
+		"~ teague, jun 25.5.27 glue.PDF   its name says client Jun Teague, and that is known to be Oriel Pask", "with day=made, each gets the day of the file itself", "Renamed 4 files", "1 question is left",
 	} {
 		assert.Contains(t, out, want)
 	}

@@ -131,7 +131,7 @@ func TestABackupIsAllOfAProject(t *testing.T) {
 	older, err := os.ReadDir(filepath.Join(d.dir, "B", "Older"))
 	require.NoError(t, err)
 	assert.Len(t, older, 5)
-	for args, want := range map[string]string{"C/2025-03 Ola|--into|C/2025-03 Ola/Letters": "lies in C/2025-03 Ola itself", "C/2025-03 Ola|--into|nowhere": `there is no folder "nowhere"`, "C/2025-03 Ola": "into which folder?", "C|--into|B": "holds projects, and is none", "C/2025-03 Ola/Letters|--into|B": "is a folder in the project"} {
+	for args, want := range map[string]string{"C/2025-03 Ola|--into|C/2025-03 Ola/Letters": "lies in C/2025-03 Ola itself", "C/2025-03 Ola|--into|nowhere": "there is no folder “nowhere”", "C/2025-03 Ola": "into which folder?", "C|--into|B": "holds projects, and is none", "C/2025-03 Ola/Letters|--into|B": "is a folder in the project"} {
 		out, status := d.run(append([]string{"backup"}, strings.Split(args, "|")...)...)
 		assert.NotZero(t, status, args)
 		assert.Contains(t, out, want)

@@ -151,3 +151,43 @@ func TestATemplateTakesWhatItsProjectsHaveInCommon(t *testing.T) {
 		assert.NotZero(t, status, args)
 	}
 }
+
+// A folder with several kinds of folders is told as that, and one that is named in it says which is meant; folders
+// that are not alike make no template.
+func TestKindsOfFoldersAreTold(t *testing.T) {
+	t.Parallel()
+	d := newDesk(t)
+	odd := []string{"first note.txt", "Brief an Ola.docx", "old plan.odt", "glue.pdf", "second half.md", "who pays.ods"}
+	for i, at := range []string{"Jobs/Oriel", "Jobs/Jun", "Jobs/Una", "Courses/Leather", "Courses/Boxes", "Courses/Maps"} {
+		inside := []string{"Letters", "Bills", "Work"}
+		if strings.HasPrefix(at, "Courses") {
+			inside = []string{"Handouts", "People"}
+		}
+		if i%3 == 0 { // a drive is seldom tidy
+			inside = append(inside, odd[i][:5])
+		}
+		for _, name := range inside {
+			d.write("D/"+at+"/"+name+"/"+odd[i], at)
+			d.write("D/"+at+"/"+name+"/"+odd[(i+len(name))%len(odd)], at)
+		}
+	}
+	d.write("D/Else/x/y.txt", "")
+	out, status := d.run("draft", "t", "D")
+	assert.Equal(t, 1, status)
+	for _, want := range []string{"In it are 2 kinds of folders:", "Jobs      Bills, Letters, Work", "Courses   Handouts, People", "worth a template", "1 folder like no other", "vestibula draft t D D/Jobs/Jun"} {
+		assert.Contains(t, out, want)
+	}
+	assert.NoFileExists(t, filepath.Join(d.dir, "t.folders"))
+	d.must("draft", "c", "D", "D/Courses/Maps")
+	assert.Contains(t, d.read("c.folders"), "Handouts")
+	assert.NotContains(t, d.read("c.folders"), "Letters")
+	out, status = d.run("draft", "t", "D", "D/Else")
+	assert.Equal(t, 2, status)
+	assert.Contains(t, out, "no other folder is like “Else”")
+	for i, at := range []string{"a/p/1", "b/q/2", "c/r/3", "d/s/4", "e/t/5"} {
+		d.write("U/"+at, strings.Repeat("x", i))
+	}
+	out, status = d.run("draft", "u", "U/a", "U/b", "U/c", "U/d", "U/e")
+	assert.Equal(t, 1, status)
+	assert.Contains(t, out, "none of these folders is like another one")
+}

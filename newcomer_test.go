@@ -56,7 +56,7 @@ func TestAGardenDesignerComesToATemplateOfHerOwn(t *testing.T) {
 		{write: "garden.folders", text: "---\nfields:\n  client-name: Which client name?\n---\n<client-name>\n  <#> Site visit\n    photos\n  <#> Design\n  <#> Quotes\n"},
 		{call: "check|garden", says: []string{"All is well with garden.folders"}},
 		{call: "build|garden", status: 2, says: []string{"into which folder?", "--into ."}},
-		{call: "build|garden|--into|Clients", status: 2, says: []string{"there is no folder \"Clients\"", "make it first"}},
+		{call: "build|garden|--into|Clients", status: 2, says: []string{"client-name=…"}},
 		{call: "build|garden|--into|.", status: 2, says: []string{"client-name=…", "Which client name?"}},
 		{call: "build|garden|--into|.|client=Rowan Ash", status: 2, says: []string{"client is not a field of this template, which has client-name"}},
 		{call: "build|garden|--into|.|client-name=Rowan Ash", status: 1, says: []string{"+ Rowan Ash/", "Nothing was changed yet.", "to build it: vestibula build garden --into . client-name=\"Rowan Ash\" --yes"}},

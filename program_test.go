@@ -164,7 +164,9 @@ func TestBadInputIsToldAndNothingChanges(t *testing.T) {
 		{[]string{"show", "client", "oops"}, 2, `"oops" is no value for a field`},
 		{[]string{"build", "client", "--into", "out", "--yes"}, 2, "needs 2 values that are missing"},
 		{[]string{"build", "client", "--yes"}, 2, "into which folder?"},
-		{[]string{"build", "client", "--into", "nowhere", "client=x", "received=today", "--yes"}, 2, "there is no folder"},
+		{[]string{"build", "client", "--into", "nowhere", "client=x", "received=today"}, 1, "there is no folder"},
+		{[]string{"build", "client", "--into", "nowhere", "client=x", "--yes"}, 2, "needs one value that is missing"},
+		{[]string{"build", "tabs", "--into", "nowhere", "--yes"}, 2, "tab"},
 		{[]string{"build", "client", "--into", "out/own.txt", "client=x", "received=today", "--yes"}, 2, "is a file"},
 		{with("client="), 2, "client is empty"},
 		{with("client=   "), 2, "client is empty"},
@@ -254,7 +256,7 @@ func TestHelpBeginsWithOneSentenceAndShowsExamples(t *testing.T) {
 	whole, _ := d.run("--help")
 	for _, c := range cli.Command().Commands() {
 		name := c.Name()
-		assert.Len(t, regexp.MustCompile(`(?m)^  `+name+` +[A-Z]`).FindAllString(whole, -1), 1, "%s stands under one job", name)
+		assert.Len(t, regexp.MustCompile(`(?m)(^  | {6,}|   )`+name+` {2,}[a-z]`).FindAllString(whole, -1), 1, "%s stands under one job", name)
 		help, status := d.run(name, "--help")
 		assert.Zero(t, status)
 		same, _ := d.run("help", name)

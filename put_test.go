@@ -7,7 +7,9 @@ import (
 	"encoding/json"
 	"fmt"
 	"os"
+	"os/exec"
 	"path/filepath"
+	"regexp"
 	"strings"
 	"syscall"
 	"testing"
@@ -48,7 +50,10 @@ func TestACardIsEmptied(t *testing.T) {
 	}
 	for i := range 30 { // duplicates, under other names
 		k := kinds[i%5]
-		d.write(fmt.Sprintf("card/again/"+k.form, 9000+i), fmt.Sprintf("%s %06d", k.dir, i))
+		name := fmt.Sprintf("card/again/"+k.form, 9000+i)
+		d.write(name, fmt.Sprintf("%s %06d", k.dir, i))
+		later := time.Date(2027, 3, 10, 12, 0, 0, 0, time.UTC)
+		require.NoError(t, os.Chtimes(filepath.Join(d.dir, name), later, later))
 	}
 	d.write("card/.Trash/x", "")
 	before, card := d.whole("Marl quarry"), d.whole("card")
@@ -378,7 +383,7 @@ func TestOddSources(t *testing.T) {
 	whole := d.whole("Jobs/Marl")
 	out, status = d.run("put", "Jobs/Marl", "--yes")
 	require.Zero(t, status, out)
-	assert.Contains(t, out, "Put 1 file where they belong", out)
+	assert.Contains(t, out, "Put 1 file where it belongs", out)
 	assert.Equal(t, "c", d.read("Jobs/Marl/Sound/c.wav"))
 	_, status = d.run("undo", "--yes")
 	require.Zero(t, status)
@@ -411,4 +416,33 @@ func TestOddSources(t *testing.T) {
 	out, status = d.run("put", "in/deep", "--into", "Jobs/Chalk")
 	assert.Zero(t, status)
 	assert.Contains(t, out, "the same is there")
+}
+
+// A call becomes a file for a double click: it does what the call does, in its folder, with its values as they are.
+func TestACallBecomesAButton(t *testing.T) {
+	t.Parallel()
+	d := newDesk(t, "j.folders", "---\nfields: { client: Who? }\n---\nJob\n    <client>\n")
+	out, status := d.run("build", "j", "--into", ".", "client=a'b $c `d` 100%", "--yes", "--button", "new.sh")
+	require.Zero(t, status, out)
+	assert.NotContains(t, d.has("."), "Job/", "nothing else is done")
+	d.must("build", "j", "--into", ".", "client=Zoë \\ \"x\"", "--yes", "--button", "again.desktop")
+	press := func(args ...string) {
+		cmd := exec.Command("sh", args...)
+		cmd.Dir, cmd.Env = "/", d.environment()
+		said, err := cmd.CombinedOutput()
+		assert.Contains(t, string(said), "Built", err)
+		assert.Contains(t, string(said), "Return closes this window.")
+	}
+	press(filepath.Join(d.dir, "new.sh"))
+	assert.Contains(t, d.has("Job"), "a'b $c `d` 100%/")
+	line := regexp.MustCompile(`Exec=sh -c "(.*)"\n`).FindStringSubmatch(d.read("again.desktop"))
+	require.NotNil(t, line)
+	text := strings.ReplaceAll(line[1], `\\`, `\`) // what the entry says
+	press("-c", strings.ReplaceAll(regexp.MustCompile("\\\\([\"`$\\\\])").ReplaceAllString(text, "$1"), "%%", "%"))
+	assert.Contains(t, d.has("Job"), "Zoë - -x-/")
+	out, status = d.run("projects", ".", "--button", "x.exe")
+	assert.Equal(t, 2, status)
+	assert.Contains(t, out, "end it in .command for a Mac")
+	d.must("put", "x", "--button", "in.cmd")
+	assert.Contains(t, d.read("in.cmd"), "\"put\" \"x\"\r\npause\r\n")
 }

@@ -306,7 +306,7 @@ func TestWhatCouldNotBeReadIsNotSaidToBeWell(t *testing.T) {
 	d.write("Old things/x.txt", "mine")
 	out, status := run("check", ".")
 	assert.Zero(t, status, out)
-	assert.Contains(t, out, "All is well with 2 folders.\nNot judged, as it belongs to none of them: Old things, card.folders.")
+	assert.Contains(t, out, "All is well with 2 folders.\n6 folders and 2 files looked at.\nNot judged, as it belongs to none of them: Old things, card.folders.")
 
 	shut := filepath.Join(d.dir, "Dag Holm/02 Work")
 	require.NoError(t, os.Chmod(shut, 0))

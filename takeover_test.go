@@ -88,7 +88,7 @@ func TestWhatNoNameSaysIsAskedOnceForAll(t *testing.T) {
 		"D/Ola/Letters/a.txt", "a", "D/Ola/Plans/b.txt", "b", "D/Jun/Letters/c.txt", "c", "D/Jun/Plans/d.txt", "d")
 	w := d.window(100, []string{"XDG_STATE_HOME=" + filepath.Join(d.dir, ".state")}, "upgrade", "D", "--template", "job")
 	w.waitFor("For all folders that do not say it")
-	w.answer("enter goes on", "2024\r")
+	w.answer("Return goes on", "2024\r")
 	w.answer("Give 2 folders the names", "y")
 	w.answer("in 2 projects?", "y")
 	said, status := w.end()

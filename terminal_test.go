@@ -7,6 +7,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"regexp"
 	"strconv"
 	"strings"
 	"sync"
@@ -126,12 +127,12 @@ func TestQuestionsAreAskedOnATerminal(t *testing.T) {
 	w.answer("without an answer: 2027-03-09", "\r")
 	w.answer("an empty line ends", "\r")
 	w.answer("Gilding?", "y")
-	w.answer("Change an answer", "\x1b[B\r")
-	w.answer("without an answer: Oriel Pask", "Jun Teague\r")
+	w.answer("change an answer", "c")
+	w.answer("without an answer: Oriel Pask", "\x15Jun Teague\r")
 	w.answer("without an answer: 2027-03-09", "\r")
 	w.answer("without an answer: survey; repair", "\r")
 	w.answer("Gilding?", "\r")
-	w.answer("Build 5 folders and 2 files in out?", "\x1b[B\x1b[B\r")
+	w.answer("Build 5 folders and 2 files in out?", "y")
 	out, status := w.end()
 	assert.Zero(t, status, "%q", out)
 	assert.Contains(t, d.has("out"), "Jun Teague/04 Gold/")
@@ -146,13 +147,13 @@ func TestTheDemoWaitsForItsReader(t *testing.T) {
 	d := newDesk(t)
 	w := d.window(100, d.environment(), "demo", "bindery")
 	for range 12 {
-		w.answer("enter goes on", "\r")
+		w.answer("Return goes on", "\r")
 	}
 	out, status := w.end()
 	assert.Zero(t, status)
 	assert.Contains(t, out, "Where to look next")
 	w = d.window(100, d.environment(), "demo", "stopped")
-	w.answer("enter goes on", "\x03")
+	w.answer("Return goes on", "\x03")
 	out, status = w.end()
 	assert.Equal(t, 1, status)
 	assert.Contains(t, out, "Stopped. What was done until then is whole, and stays")
@@ -161,7 +162,7 @@ func TestTheDemoWaitsForItsReader(t *testing.T) {
 	out, _ = w.end()
 	assert.NotContains(t, out, "panic")
 	out, _ = d.window(100, d.environment(), "demo", "other", "--fast").end()
-	assert.NotContains(t, out, "enter goes on")
+	assert.NotContains(t, out, "Return goes on")
 }
 
 func TestANoChangesNothing(t *testing.T) {
@@ -264,10 +265,10 @@ fields:
 	w.answer("How many weeks?", "12\r")
 	w.answer("at most 9", "\x7f\x7f2\r")
 	w.answer("may stay empty", "\r")
-	w.answer("y or n", "\x1b[Z") // back, over what was left out
+	w.answer("  yes", "\x1b[Z") // back, over what was left out
 	w.answer("may stay empty", "Notes\r")
-	w.answer("y or n", "n")
-	w.answer("No, stop here", "\r") // what is marked first loses nothing
+	w.answer("  yes", "n")
+	w.answer("nothing is changed", "\r") // what Return takes loses nothing
 	out, status := w.end()
 	assert.Equal(t, 1, status)
 	assert.Contains(t, out, "Nothing was changed.")
@@ -283,9 +284,9 @@ func TestDefaultsAreShownBeforeTheyAreTaken(t *testing.T) {
 	d := newDesk(t, "t.folders", "---\nfields:\n  year: { ask: Which year?, type: year, default: 2027 }\n---\nBooks <year>\n    Bills\n")
 	w := d.window(100, d.environment(), "build", "t", "--into", ".")
 	w.waitFor("if you name nothing else")
-	w.answer("Change an answer", "\x1b[B\r")
-	w.answer("without an answer: 2027", "2028\r")
-	w.answer("Build 2 folders in this folder?", "\x1b[B\x1b[B\r")
+	w.answer("change an answer", "c")
+	w.answer("without an answer: 2027", "\x152028\r")
+	w.answer("Build 2 folders in this folder?", "y")
 	out, status := w.end()
 	assert.Zero(t, status, out)
 	assert.Contains(t, d.has("."), "Books 2028/Bills/")
@@ -407,7 +408,7 @@ func TestQuestionsLeaveOneLineEach(t *testing.T) {
 	w.answer("is not a date", strings.Repeat("\x7f", 4)+"2027-02-31\r")
 	w.answer("that month has 28 days", strings.Repeat("\x7f", 10)+"2027-03-09\r")
 	w.answer("Which parts?", "x\ry\r\r")
-	w.answer("No, stop here", "\r")
+	w.answer("nothing is changed", "\r")
 	out, _ := w.end()
 	var left []string
 	for _, line := range screen(out) {
@@ -469,4 +470,70 @@ func TestNarrowWindowsKeepWhatDecides(t *testing.T) {
 			}
 		}
 	}
+}
+
+// The program alone says what is here, and what comes next, in a dozen lines; each of them can be typed.
+func TestTheFirstScreenSaysWhatIsHere(t *testing.T) {
+	t.Parallel()
+	d := newDesk(t)
+	screen := func() string {
+		out, status := d.window(80, append(d.environment(), "HOME="+filepath.Dir(d.dir))).end() // in a home it does not look through everything
+		assert.Zero(t, status)
+		assert.LessOrEqual(t, strings.Count(strings.TrimSpace(out), "\n")+1, 12, out)
+		return strings.Join(strings.Fields(regexp.MustCompile("\x1b\\[[0-9;]*m").ReplaceAllString(out, "")), " ")
+	}
+	out := screen()
+	for _, want := range []string{"There is no template here, and no project", "vestibula demo", "vestibula build list.txt"} {
+		assert.Contains(t, out, want)
+	}
+	d.write("t.folders", "---\nfields: { client: Who? }\nrules: { waiting: { Arrivals: 14 } }\n---\n<client>\n    Arrivals\n    Letters | holds: documents\n")
+	assert.Contains(t, screen(), "vestibula build t --into .")
+	for _, client := range []string{"Oriel Pask", "Jun Teague"} {
+		d.must("build", "t", "client="+client, "--into", ".", "--yes")
+	}
+	out = screen()
+	assert.Contains(t, out, "2 projects")
+	assert.Contains(t, out, "all is well")
+	d.write("Oriel Pask/Arrivals/letter.odt", "x")
+	require.NoError(t, os.Remove(filepath.Join(d.dir, "Jun Teague/Letters")))
+	out = screen()
+	for _, want := range []string{"1 in need of somebody: Jun Teague (1 missing)", "1 thing", "Oriel Pask/Arrivals waits to be put where it belongs", "vestibula check . --fix", `vestibula put "Oriel Pask/Arrivals" --into "Oriel Pask"`} {
+		assert.Contains(t, out, want)
+	}
+	d.must("put", "Oriel Pask/Arrivals", "--into", "Oriel Pask", "--yes")
+	assert.Equal(t, []string{"letter.odt"}, d.has("Oriel Pask/Letters"))
+	whole, _ := d.run()
+	assert.Contains(t, whole, "vestibula help build", "elsewhere than at a terminal it is the help")
+	assert.LessOrEqual(t, strings.Count(whole, "\n"), 24)
+}
+
+// A terminal that knows no more than lines is asked in plain ones.
+func TestPlainTerminalsAreAskedInLines(t *testing.T) {
+	t.Parallel()
+	d := newDesk(t, "list.txt", "Job\n    <client>\n    Work\n")
+	w := d.window(80, append(d.environment(), "TERM=dumb"), "build", "list.txt")
+	w.answer("Where is it to be built?", "\n")
+	w.answer("has no header yet", "y\n")
+	w.answer("Which client?", "Oriel Pask\n")
+	w.answer("Build 3 folders", "x\ny\n")
+	out, status := w.end()
+	assert.Zero(t, status, out)
+	assert.NotContains(t, out, "\x1b", "no escapes")
+	assert.DirExists(t, filepath.Join(d.dir, "Job/Oriel Pask"))
+	assert.Equal(t, "---\nfields:\n  client: Which client?\n---\nJob\n    <client>\n    Work\n", d.read("list.txt"))
+	assert.Contains(t, out, `vestibula build list.txt --into . client="Oriel Pask" --yes`)
+}
+
+// What is pasted is text: lines where there may be several, and no answer to a question of letters.
+func TestWhatIsPastedAnswersNothing(t *testing.T) {
+	t.Parallel()
+	d := newDesk(t, "t.folders", "---\nfields: { people: { ask: Who takes part?, type: list } }\n---\nA\n    <person> | each: person in people\n")
+	w := d.window(100, d.environment(), "build", "t", "--into", ".")
+	w.answer("Who takes part?", "\x1b[200~Ann\nBo\nCy\n\x1b[201~")
+	w.answer("Cy", "\r\r")
+	w.answer("Build 4 folders", "\x1b[200~y\n\x1b[201~n")
+	out, status := w.end()
+	assert.Equal(t, 1, status, out)
+	assert.Contains(t, out, "Nothing was changed.")
+	assert.Equal(t, []string{"t.folders"}, d.has("."))
 }

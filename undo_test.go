@@ -408,3 +408,26 @@ func TestOneProjectIsTakenBackOutOfMany(t *testing.T) {
 	out, status = d.run("check", ".")
 	assert.Zero(t, status, out)
 }
+
+// A folder that is named and not there is made with what lies in it, by all that write into one: one undo takes both back,
+// and where nothing comes of it nothing stays.
+func TestAFolderThatIsNamedIsMadeWithWhatLiesInIt(t *testing.T) {
+	t.Parallel()
+	d := newDesk(t, "t.folders", "---\nfields: { client: Who?, month: { type: month } }\n---\n<month> <client>\n    Letters | holds: documents\n    Sheets | carry\n")
+	d.must("build", "t", "client=Ola", "month=2027-03", "--into", "New/deep", "--yes") // each run with --yes is taken back and done again
+	assert.DirExists(t, filepath.Join(d.dir, "New/deep/2027-03 Ola/Letters"))
+	d.write("in/note.pdf", "x")
+	project := "New/deep/2027-03 Ola"
+	d.must("put", "in/note.pdf", "--into", project+"/Later on", "--why", "for now", "--yes")
+	assert.Equal(t, []string{"note.pdf"}, d.has(project+"/Later on"))
+	d.must("backup", project, "--into", "Safe/here", "--yes")
+	d.must("next", project, "--archive", "Old/years", "--yes")
+	assert.DirExists(t, filepath.Join(d.dir, "Old/years/2027-03 Ola"))
+	d.must("archive", "New/deep/2027-04 Ola", "--into", "Shelf", "--yes")
+	assert.DirExists(t, filepath.Join(d.dir, "Shelf/2027-04 Ola"))
+	for _, args := range []string{"build|t|client=Ola|month=soon", "build|nothing", "archive|nobody", "put|nothing.pdf", "build|t|client=Una|month=2027-05|--preview"} {
+		_, status := d.run(append(strings.Split(args, "|"), "--into", "Nowhere/x", "--yes")...)
+		assert.NotZero(t, status, args)
+		assert.NoDirExists(t, filepath.Join(d.dir, "Nowhere"), args)
+	}
+}

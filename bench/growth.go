@@ -88,6 +88,7 @@ var growths = []growth{
 	{"backup", 3000, 0, onFiles("backup", "@/Ola", "--into", "!", "--preview")},
 	{"draft, files", 3000, draftGrows, onFiles("draft", "!/new", "@/Ola", "--preview")},
 	{"draft, folders", 300, 0, onProjects("draft", "!/new", "@/*", "--preview")},
+	{"draft, a drive", 300, 0, onProjects("draft", "!/new", "@", "--preview")},
 	{"do", 1000, 0, onPlan("do", "@/plan.csv", "--in", "@", "--preview")},
 	{"do --json", 1000, 0, onPlan("do", "@/plan.csv", "--in", "@", "--preview", "--json")},
 	{"undo", 3000, 0, onRecord("undo", "--preview")},

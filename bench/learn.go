@@ -257,7 +257,7 @@ func learned(noise int) (lost, unexplained, length float64) {
 		samples, lines := m.samples(text, noise)
 		r, err := draft.Of("master", samples, nil, nil)
 		check(err)
-		proofs, err := r.Prove("master", samples, learningDay)
+		proofs, err := r.Prove("master", learningDay)
 		if err != nil {
 			fmt.Println(text, r.Text)
 		}

@@ -2,7 +2,6 @@ package cli
 
 import (
 	"errors"
-	"fmt"
 	"os"
 	"path"
 	"path/filepath"
@@ -10,7 +9,6 @@ import (
 	"strings"
 	"sync"
 
-	"charm.land/huh/v2"
 	"github.com/spf13/cobra"
 
 	"vestibula/cli/term"
@@ -312,7 +310,7 @@ func (r *adding) choose(j *add.Job, folder string) ([]*add.Waiting, error) {
 		help = "these wait: " + strings.Join(few(names), ", ")
 	}
 	if folder == "" {
-		return nil, unclear(help, "nothing in %s waits for %s", r.at, strings.Join(j.Given, ", "))
+		return nil, unclear(help, "no folder that is kept for later in %s goes by %s", r.at, strings.Join(j.Given, ", "))
 	}
 	return nil, unclear(help, "no folder called \"%s\" waits in %s", folder, r.at)
 }
@@ -332,18 +330,14 @@ func (r *adding) which(j *add.Job, found []*add.Waiting) ([]*add.Waiting, error)
 		calls = append(few(calls), "or all of them: "+r.adding(all...).String())
 		return nil, unclear(strings.Join(calls, "\n"), "%s folders can be meant", term.Number(len(found)))
 	}
-	choice := len(found)
-	list := []huh.Option[int]{huh.NewOption(fmt.Sprintf("all %s", term.Number(len(found))), len(found))}
-	for i, w := range found {
-		list = append(list, huh.NewOption(string(term.Visible(j.Listed(w))), i))
+	q := &question{title: "Which of them?", hint: chooses, list: []string{"all " + string(term.Number(len(found)))}}
+	for _, w := range found {
+		q.list = append(q.list, j.Listed(w))
 	}
-	if _, err := r.form(huh.NewSelect[int]().Title("Which of them?").Description("↑ ↓ choose · enter takes it · ctrl+c stop").Options(list...).Value(&choice), false); err != nil {
-		return nil, err
+	if _, err := r.answerTo(q); err != nil || q.at == 0 {
+		return found, err
 	}
-	if choice == len(found) {
-		return found, nil
-	}
-	return found[choice : choice+1], nil
+	return found[q.at-1 : q.at], nil
 }
 
 func unnumbered(name string) string { return strings.TrimLeft(name, "0123456789 -_.") }

@@ -112,6 +112,11 @@ func (r *awayRun) open(args []string) error {
 	} else if is {
 		return r.choose(args, r.job.File)
 	}
+	if !slices.ContainsFunc(args, func(at string) bool { return !place.Exists(at) }) { // nothing is made for what is not there
+		if err := r.offerFolder(r.into, r.consent); err != nil {
+			return err
+		}
+	}
 	into, err := place.Open(r.into)
 	if err != nil {
 		return unclear("", "%v", err)

@@ -100,9 +100,9 @@ func (r *backupRun) run(args []string) error {
 	if r.keep < 0 {
 		return unclear("", "--keep is a number of backups")
 	}
-	into, err := place.Open(r.into)
+	into, err := r.openInto(args)
 	if err != nil {
-		return unclear("", "%v", err)
+		return err
 	}
 	into.Close()
 	r.job = backup.Job{Into: into.Real, Bag: r.bag, Zip: r.zip, Share: r.share, Keep: r.keep, Now: r.now, Program: "vestibula " + r.version}
@@ -246,4 +246,18 @@ func (r *backupRun) told(shared map[string]int) term.Shown {
 		r.screen.Text(text)
 	}
 	return lines[last]
+}
+
+// openInto opens the folder of the backups, and offers to make it; nothing is made for what is not there.
+func (r *backupRun) openInto(args []string) (*place.Place, error) {
+	if place.Exists(args[0]) {
+		if err := r.offerFolder(r.into, r.consent); err != nil {
+			return nil, err
+		}
+	}
+	into, err := place.Open(r.into)
+	if err != nil {
+		return nil, unclear("", "%v", err)
+	}
+	return into, nil
 }

@@ -120,6 +120,7 @@ func (b *buildRun) run(args []string) error {
 			return err
 		}
 		b.side.Line()
+		begin.into = b.into
 		*b = begin
 		b.app.revising = true
 	}
@@ -127,8 +128,8 @@ func (b *buildRun) run(args []string) error {
 
 // once makes a plan, shows it, and carries it out.
 func (b *buildRun) once(args []string) error {
-	if b.into == "" {
-		return unclear("--into . is here", "into which folder? Name it with --into")
+	if err := b.whereto(args); err != nil {
+		return err
 	}
 	if err := b.table.inOrder(); err != nil {
 		return err
@@ -202,7 +203,7 @@ func (b *buildRun) read(args []string) error {
 		b.t, _, err = b.today(b.again)
 	} else {
 		b.template = args[0]
-		b.t, err = b.load(b.template)
+		b.t, err = b.loadList(b.template)
 	}
 	if err != nil {
 		return err
@@ -368,6 +369,7 @@ func (b *buildRun) carryOut() error {
 	if nothing {
 		ask.yes, ask.plan = true, ""
 	}
+	b.raise(b.proposal)
 	plan, err := b.prepared(b.proposal.Set, ask, b.noJournal)
 	if err != nil {
 		return err

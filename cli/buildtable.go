@@ -9,7 +9,6 @@ import (
 	"slices"
 	"strings"
 
-	"charm.land/huh/v2"
 	"github.com/spf13/cobra"
 
 	"vestibula/cli/term"
@@ -148,8 +147,10 @@ func (b *buildRun) noteTable(unknown []string) {
 }
 
 // few are the first of some names, and how many more there are.
-func few(names []string) []string {
-	const shown = 12
+func few(names []string) []string { return fewOf(names, 12) }
+
+// fewOf are the first of a list, with how many more there are.
+func fewOf(names []string, shown int) []string {
 	if len(names) <= shown {
 		return names
 	}
@@ -191,14 +192,14 @@ func (b *buildRun) readDates() (err error) {
 		return nil
 	}
 	if b.interactive() && !b.yes && !b.asJSON {
-		var list []huh.Option[string]
+		q := &question{title: term.Sprintf("%s, column “%s”: how is %s meant?", x.Table.RowName(odd.Row), odd.Heading, odd.Example), hint: chooses}
 		for _, p := range odd.Forms {
-			list = append(list, huh.NewOption(p+"   "+batch.DayShown(p, odd.Example), p))
+			q.list = append(q.list, p+"   "+batch.DayShown(p, odd.Example))
 		}
-		title := fmt.Sprintf("%s, column “%s”: how is %s meant?", x.Table.RowName(odd.Row), odd.Heading, odd.Example)
-		if _, err := b.form(huh.NewSelect[string]().Title(string(term.Visible(title))).Description("↑ ↓ choose · enter takes it · ctrl+c stop").Options(list...).Value(&b.table.dates), false); err != nil {
+		if _, err := b.answerTo(q); err != nil {
 			return err
 		}
+		b.table.dates = odd.Forms[q.at]
 		x.Dates, err = batch.ParseDates(b.table.dates)
 		return err
 	}

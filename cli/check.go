@@ -10,6 +10,7 @@ import (
 
 	"vestibula/cli/term"
 	"vestibula/core/outline"
+	"vestibula/core/place"
 	"vestibula/core/project"
 	"vestibula/core/rules"
 	"vestibula/core/template"
@@ -74,7 +75,7 @@ where there are errors; with --strict, warnings count too.`,
   vestibula check Hand-ins/*.zip --template evening-course
   vestibula check --fix clients.folders`,
 		Args: func(c *cobra.Command, args []string) error {
-			if r.explain != "" {
+			if r.explained(args) || r.explain != "" {
 				return nil
 			}
 			if here(args) {
@@ -82,22 +83,38 @@ where there are errors; with --strict, warnings count too.`,
 			}
 			return templateArgs(c, args)
 		},
-		ValidArgsFunction: a.completeTemplate,
+		ValidArgsFunction: func(c *cobra.Command, args []string, typed string) ([]string, cobra.ShellCompDirective) {
+			if r.explain != "" && len(args) == 0 {
+				return rules.Names(), cobra.ShellCompDirectiveNoFileComp
+			}
+			return a.completeTemplate(c, args, typed)
+		},
 		RunE: func(c *cobra.Command, args []string) error {
 			r.set = c.Flags().Changed
-			if r.explain == "" && here(args) {
+			if r.explained(args) {
+				r.explain, args = args[0], nil
+			}
+			if (r.explain == "" || r.explain == everyRule) && here(args) {
 				args = []string{"."}
 			}
 			return r.run(args)
 		},
 	}
+	r.options(c)
+	r.completes(c)
+	return c
+}
+
+// options gives the command its options.
+func (r *checkRun) options(c *cobra.Command) {
 	r.flags.add(c)
 	c.Flags().BoolVar(&r.asJSON, "json", false, "print JSON")
 	c.Flags().BoolVar(&r.all, "all", false, "list all that is found, also what is alike")
 	c.Flags().StringSliceVar(&r.only, "only", nil, "hold only these `RULES` against it, with commas between")
 	c.Flags().StringSliceVar(&r.without, "without", nil, "leave these `RULES` out, with commas between")
 	c.Flags().BoolVar(&r.strict, "strict", false, "warnings fail as well")
-	c.Flags().StringVar(&r.explain, "explain", "", "say what a `RULE` means, and why it matters")
+	c.Flags().StringVar(&r.explain, "explain", "", "say what a `RULE` means, and why it matters; without one, list what was looked at, and what was proven")
+	c.Flags().Lookup("explain").NoOptDefVal = everyRule
 	c.Flags().StringVar(&r.by, "template", "", "check a folder by the rules of this `TEMPLATE`")
 	c.Flags().StringArrayVar(&r.ignore, "ignore", nil, "in a folder, pass by paths that fit this `PATTERN`")
 	c.Flags().BoolVar(&r.fix, "fix", false, "fix what can be fixed, in the template or in the folder")
@@ -107,8 +124,18 @@ where there are errors; with --strict, warnings count too.`,
 	c.Flags().BoolVar(&r.ask.preview, "preview", false, "with --fix: show what would be done, and change nothing")
 	c.Flags().StringVar(&r.accept, "accept", "", "what is found at this `PATH` of a project is meant so")
 	c.Flags().StringVar(&r.why, "why", "", "with --accept: the `REASON`, which is kept in the project")
-	r.completes(c)
-	return c
+}
+
+// everyRule stands for all rules that were held against something.
+const everyRule = "all"
+
+// explained reports whether the only argument is the rule that is to be explained.
+func (r *checkRun) explained(args []string) bool {
+	if r.explain != everyRule || len(args) != 1 || place.Exists(args[0]) || place.Exists(args[0]+template.Ending) {
+		return false
+	}
+	_, is := rules.Explain(args[0])
+	return is || outline.Nearest(args[0], rules.Names()) != ""
 }
 
 // completes has the shell know what options take.
@@ -128,7 +155,7 @@ func (r *checkRun) run(args []string) error {
 	if (r.ask.fixLinks || r.ask.addresses != "") && !r.fix {
 		return unclear("", "--fix-links and --addresses go with --fix")
 	}
-	if r.explain != "" {
+	if r.explain != "" && r.explain != everyRule {
 		return r.explainRule()
 	}
 	for _, list := range [][]string{r.only, r.without} {
@@ -156,7 +183,7 @@ func (r *checkRun) run(args []string) error {
 	if r.fix {
 		return r.fixText(src)
 	}
-	result := &checkResult{Subject: src.name, Findings: []finding{}, path: src.path}
+	result := &checkResult{Subject: src.name, Findings: []finding{}, path: src.path, explain: r.explain != ""}
 	if err := r.template(result, src, args[1:]); err != nil {
 		return err
 	}

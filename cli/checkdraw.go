@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"path"
 	"path/filepath"
+	"slices"
 	"strings"
 
 	"vestibula/cli/term"
@@ -205,10 +206,32 @@ func (r *checkRun) tellMany(results []*checkResult, reports []*inspect.Report, s
 	default:
 		r.screen.Text(term.Sprintf("%s in %s; %s well.", howMany(&checkResult{Errors: errs, Warnings: warnings}), term.Count(len(results), "folder"), term.Number(fine)))
 	}
+	r.lookedAt(results)
 	r.tellUnjudged(reports)
 	for _, report := range reports {
 		r.tellCopies(report)
 		r.tellLost(report)
+	}
+}
+
+// lookedAt says how much was looked at in all of them, and what would help most.
+func (r *checkRun) lookedAt(results []*checkResult) {
+	folders, files := 0, 0
+	var rules []string
+	for _, one := range results {
+		folders, files = folders+one.facts.Folders, files+one.facts.Files
+		for _, rule := range one.Checked {
+			if !slices.Contains(rules, rule) {
+				rules = append(rules, rule)
+			}
+		}
+	}
+	r.fixable(results...)
+	if folders+files > 0 {
+		r.screen.Text(term.Dim.Render(term.Sprintf("%s and %s looked at.", term.Count(folders, "folder"), term.Count(files, "file"))))
+	}
+	if r.explain != "" {
+		r.screen.Text(term.Dim.Render(term.Sprintf("Rules: %s.", strings.Join(rules, ", "))))
 	}
 }
 

@@ -40,6 +40,7 @@ type checkResult struct {
 	Errors   int       `json:"errors"`
 	Warnings int       `json:"warnings"`
 	Advice   int       `json:"advice"`
+	explain  bool      // what was looked at is listed
 	Checked  []string  `json:"checked"`            // the rules
 	Sets     int       `json:"sets,omitempty"`     // of values that a template was looked at with
 	Proven   []string  `json:"proven,omitempty"`   // rules that were decided for all texts
@@ -153,15 +154,15 @@ func (a *app) verdict(r *checkResult) {
 		return
 	}
 	what := fmt.Sprintf("%s and %s", term.Count(r.facts.Folders, "folder"), term.Count(r.facts.Files, "file"))
-	if !r.real {
-		what = fmt.Sprintf("the text, %s, %s", term.Count(r.fields, "field"), what)
-	}
 	if r.Sets > 1 {
-		what += fmt.Sprintf(", and as other values make them (%d sets)", r.Sets)
+		what += fmt.Sprintf(", with %d sets of values,", r.Sets)
 	}
-	a.screen.Text(term.Dim.Render(term.Sprintf("Checked: %s; %s.", what, strings.Join(r.Checked, ", "))))
-	if len(r.Proven) > 0 {
-		a.screen.Text(term.Dim.Render(term.Sprintf("Proven for all texts, and not only looked at: %s.", strings.Join(r.Proven, ", "))))
+	a.screen.Text(term.Dim.Render(term.Sprintf("%s looked at.", what)))
+	if r.explain {
+		a.screen.Text(term.Dim.Render(term.Sprintf("Rules: %s.", strings.Join(r.Checked, ", "))))
+		if len(r.Proven) > 0 {
+			a.screen.Text(term.Dim.Render(term.Sprintf("Proven for all values that there can be: %s. What a rule means: ", strings.Join(r.Proven, ", "))) + advise("", "check", "--explain", r.Proven[0]).line())
+		}
 	}
 	if len(r.Left) > 0 {
 		a.screen.Text(term.Dim.Render(term.Sprintf("Not looked at: %s.", strings.Join(r.Left, "; "))))
@@ -169,11 +170,16 @@ func (a *app) verdict(r *checkResult) {
 }
 
 // fixable says how to fix what can be fixed.
-func (a *app) fixable(r *checkResult) {
+func (a *app) fixable(results ...*checkResult) {
 	n := 0
-	for _, f := range r.Findings {
-		if f.Fix != "" && f.Meant == "" {
-			n++
+	for _, r := range results {
+		if r.root == "" { // an archive is not fixed as it is
+			return
+		}
+		for _, f := range r.Findings {
+			if f.Fix != "" && f.Meant == "" {
+				n++
+			}
 		}
 	}
 	if n > 0 && !slices.Contains(a.call, "--fix") {

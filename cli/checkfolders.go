@@ -143,7 +143,7 @@ func nameOf(report *inspect.Report, s *inspect.Subject) string {
 
 // result turns a subject into what is printed.
 func (r *checkRun) result(report *inspect.Report, s *inspect.Subject) *checkResult {
-	out := &checkResult{Subject: nameOf(report, s), Findings: []finding{}, Checked: s.Rules, Links: s.Links, facts: s.Facts, real: true, root: string(s.Dir), Open: s.Open, Left: s.LeftOut}
+	out := &checkResult{Subject: nameOf(report, s), Findings: []finding{}, explain: r.explain != "", Checked: s.Rules, Links: s.Links, facts: s.Facts, real: true, root: string(s.Dir), Open: s.Open, Left: s.LeftOut}
 	if abs, err := filepath.Abs(report.Path); err == nil && s.Name == "." && s.Below == "" && strings.Trim(report.Path, "./") == "" {
 		out.Subject = filepath.Base(abs)
 	} else if s.Name == "." {

@@ -31,8 +31,8 @@ func (r *checkRun) fixText(src *source) error {
 		return r.tellErrors(src.name, src.text, err, statusFound)
 	}
 	if len(fixed) == 0 {
-		r.screen.Text(term.Good.Render("Nothing to fix") + " without asking in " + term.Visible(src.name) + ".")
-		return nil
+		r.screen.Text(term.Good.Render("Nothing to fix") + " without a person in " + term.Visible(src.name) + ".")
+		return r.unfixed(src)
 	}
 	at, err := place.Real(src.path)
 	if err != nil {
@@ -46,9 +46,32 @@ func (r *checkRun) fixText(src *source) error {
 		}
 		r.screen.Line()
 	}
-	return r.propose(r.ask, &task{Proposal: &proposal.Proposal{Set: set, Roots: []journal.Root{{Path: address.Text(at.Name())}}}, draw: show, question: fmt.Sprintf("Change %s in %s?", term.Count(len(fixed), "line"), src.name), how: "write it",
+	err = r.propose(r.ask, &task{Proposal: &proposal.Proposal{Set: set, Roots: []journal.Root{{Path: address.Text(at.Name())}}}, draw: show, question: fmt.Sprintf("Change %s in %s?", term.Count(len(fixed), "line"), src.name), how: "write it",
 		undertaking: undertaking{doing: "fixing", head: journal.Head{What: "fix", Title: src.name, Project: src.name}},
 		told: func() term.Shown {
 			return term.Good.Render("Fixed") + " " + term.Count(len(fixed), "line") + " of " + term.Visible(src.name) + ". " + r.undoes().line()
 		}})
+	if err != nil || r.ask.preview || r.ask.plan != "" {
+		return err
+	}
+	if src, err = r.find(src.path); err != nil {
+		return err
+	}
+	return r.unfixed(src)
+}
+
+// unfixed tells what of a template nobody but a person can put right, and is the stop where errors are left.
+func (r *checkRun) unfixed(src *source) error {
+	result := &checkResult{Subject: src.name, Findings: []finding{}, path: src.path}
+	if err := r.template(result, src, nil); err != nil {
+		return err
+	}
+	if result.Errors+result.Warnings == 0 {
+		return nil
+	}
+	r.screen.Text(howMany(result) + term.Sprintf(" %s, for which a person is needed: ", map[bool]string{true: "is left", false: "are left"}[result.Errors+result.Warnings == 1]) + advise("", "check", typed(src.path)).line())
+	if result.Errors > 0 {
+		return found
+	}
+	return nil
 }

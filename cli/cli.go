@@ -3,6 +3,7 @@
 package cli
 
 import (
+	"bufio"
 	"bytes"
 	"encoding/json"
 	"errors"
@@ -57,11 +58,13 @@ type app struct {
 	rounds   int               // for how many things answers were asked for
 	revising bool              // the last answers are to be changed
 	*interrupts
-	told   map[string]bool // files that were said to be drawn, and no templates
-	call   []string        // the words behind the name of the program
-	number int             // of what was done last, in the history
-	record *journal.Record // of that
-	cut    []*cut          // the runs that were cut short, when the call began
+	told     map[string]bool // files that were said to be drawn, and no templates
+	agreedTo string          // a folder that somebody wants to be made
+	typed    *bufio.Reader   // what is typed at a terminal that knows no more than lines
+	call     []string        // the words behind the name of the program
+	number   int             // of what was done last, in the history
+	record   *journal.Record // of that
+	cut      []*cut          // the runs that were cut short, when the call began
 	jsonRun
 }
 
@@ -69,6 +72,8 @@ type app struct {
 type interrupts struct {
 	catching atomic.Int32 // so many parts of the run handle an interrupt by themselves
 	changed  atomic.Bool  // something was carried out already
+	// scaffold is the folder that was asked for and is made with what lies in it; nil for none.
+	scaffold atomic.Pointer[scaffold]
 }
 
 // A stop ends a command with a status. Its message, if it has one, is told on
@@ -145,6 +150,7 @@ func (a *app) onInterrupt() {
 			if a.changed.Load() {
 				text = "What was done until then is whole, and stays; " + a.undoes().String()
 			}
+			a.dropScaffold()
 			side.Text("\n" + term.Bad.Render("vestibula:") + " Stopped. " + term.Visible(text))
 			os.Exit(statusFound)
 		}
@@ -162,6 +168,9 @@ func (a *app) run(args []string) int {
 	a.prepare()
 	a.call = args
 	root := a.root(args)
+	defer func() {
+		a.dropScaffold()
+	}()
 	c, err := root, a.settle()
 	if err == nil {
 		c, err = root.ExecuteC()
@@ -170,7 +179,7 @@ func (a *app) run(args []string) int {
 		err = unwritten(failed)
 	}
 	if err == nil {
-		a.tellSame(c, a.call)
+		a.tellSame(c)
 		return a.endJSON(nil)
 	}
 	var s *stop
@@ -252,13 +261,7 @@ that exists is ever overwritten or removed.`,
 		CompletionOptions: cobra.CompletionOptions{DisableDefaultCmd: true},
 		Args:              cobra.ArbitraryArgs,
 	}
-	root.RunE = func(_ *cobra.Command, args []string) error {
-		if len(args) > 0 {
-			return a.unknownCommand(root, args[0])
-		}
-		a.help(root)
-		return nil
-	}
+	root.RunE = func(_ *cobra.Command, args []string) error { return a.alone(root, args) }
 	root.SetVersionTemplate("vestibula {{.Version}}\n")
 	root.SetIn(a.in)
 	root.SetOut(a.out)
@@ -299,18 +302,18 @@ func (a *app) commands() []command {
 		{"show", a.showCommand},
 		{"check", a.checkCommand},
 		{"compare", a.compareCommand},
-		{"build", a.buildCommand},
-		{"add", a.addCommand},
+		{"build", func() *cobra.Command { return a.withButton(a.buildCommand()) }},
+		{"add", func() *cobra.Command { return a.withButton(a.addCommand()) }},
 		{"upgrade", a.upgradeCommand},
-		{"next", a.nextCommand},
+		{"next", func() *cobra.Command { return a.withButton(a.nextCommand()) }},
 		{"archive", a.archiveCommand},
 		{"backup", a.backupCommand},
 		{"tick", a.tickCommand},
-		{"projects", a.projectsCommand},
+		{"projects", func() *cobra.Command { return a.withButton(a.projectsCommand()) }},
 		{"do", a.doCommand},
 		{"history", a.historyCommand},
 		{"undo", a.undoCommand},
-		{"put", a.putCommand},
+		{"put", func() *cobra.Command { return a.withButton(a.putCommand()) }},
 		{"rename", a.renameCommand},
 		{"name", a.nameCommand},
 		{"read", a.readCommand},
@@ -377,4 +380,23 @@ func (a *app) tellErrors(file, text string, err error, status int) error {
 			term.Number(limit.Count), term.Number(limit.Limit))
 	}
 	return err
+}
+
+// alone is the program without a command: on a terminal it looks where it is.
+func (a *app) alone(root *cobra.Command, args []string) error {
+	if len(args) > 0 {
+		return a.unknownCommand(root, args[0])
+	}
+	if a.screen.Terminal {
+		return a.firstScreen()
+	}
+	a.help(root)
+	return nil
+}
+
+// dropScaffold takes a folder away that nothing was made in.
+func (a *app) dropScaffold() {
+	if s := a.scaffold.Load(); s != nil {
+		s.Drop()
+	}
 }

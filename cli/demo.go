@@ -96,7 +96,7 @@ func (a *app) demo(dir string, fast bool) error {
 			return err
 		}
 		if waits && i < len(scenes)-1 {
-			a.screen.Line(term.Dim.Render("enter goes on · ctrl+c ends"))
+			a.screen.Line(term.Dim.Render("Return goes on · ctrl+c ends"))
 			if _, err := keys.ReadString('\n'); err != nil {
 				break
 			}

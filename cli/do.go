@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"cmp"
 	"errors"
 	"fmt"
 	"io/fs"
@@ -45,7 +46,7 @@ func (a *app) writePlan(set *change.Set, c consent) error {
 		return refused("run the command itself", "Nothing was written: what comes out of an archive cannot stand in a table")
 	}
 	rows := plan.Rows(set.Changes, c.open(base), func(in int) string { below, _ := set.Places[in].From(base); return below }, label.Own)
-	data, err := table.Write(c.plan, rows)
+	data, err := table.Write(c.plan, rows, plan.Choices(rows)...)
 	var text *table.TextError
 	switch {
 	case errors.As(err, &text):
@@ -97,7 +98,10 @@ func (c *consent) open(base address.Address) (rows []plan.Open) {
 			if (l.Op != change.Move && l.Op != change.Copy) || (l.Kind != proposal.Several && l.Kind != proposal.Nowhere) || from == "" {
 				continue
 			}
-			row := plan.Open{What: l.Op.String(), From: from, Why: l.Why}
+			row := plan.Open{What: l.Op.String(), From: from, Why: l.Why, Alike: cmp.Or(l.Alike, l.Why)}
+			if l.Kind == proposal.Several {
+				row.Why = cmp.Or(l.Why, "it could go to several places")
+			}
 			for _, could := range l.Could {
 				if to := at(could, part.In, false); to != "" {
 					row.Could = append(row.Could, to+"/"+path.Base(from))

@@ -28,12 +28,17 @@ differs as a value, as narrowly as they allow; names of files become conventions
 only some have gets a condition. What it gives of them again, and what it does not explain,
 is told in the end. Tell it with field=value what a value is called.
 
+Of one FOLDER with many it tells what kinds of folders there are, and takes those that are
+alike; a second FOLDER, in it, says which kind. What the years have made of one thing is
+taken as one: case, numbers, the order of a day, a slip of the pen.
+
 From a FILE with a list or a drawn tree, or - for what is typed or piped in, it makes that
 list a template. With --update, what folders have in common beyond a template is put into
 it, as an edit that is shown first. With neither, it is a template to start from, with a
 comment at each part; with --like a copy of a built-in one. Nothing is ever overwritten.`,
 		Example: `  vestibula draft clients Clients/*
   vestibula draft clients "Clients/2027-03 Oriel Pask BK" client="Oriel Pask"
+  vestibula draft clients Clients
   vestibula draft course notes.txt
   vestibula draft --update clients Clients/*
   vestibula draft clients --like commission`,

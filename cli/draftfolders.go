@@ -7,8 +7,6 @@ import (
 	"slices"
 	"strings"
 
-	"charm.land/huh/v2"
-
 	"vestibula/cli/term"
 	"vestibula/core/bundle"
 	"vestibula/core/draft"
@@ -27,6 +25,8 @@ type learning struct {
 	*app
 	starters, preview, yes, asJSON bool
 
+	name    string        // of the template
+	lists   []*draft.Kind // that are parts of the one folder that was read
 	samples []draft.Sample
 	dirs    []string // of the samples, absolute; of archives they are empty
 	given   map[string]string
@@ -35,6 +35,9 @@ type learning struct {
 // tooMany is how many entries of folders are looked at without a question: more are seldom
 // meant.
 const tooMany = 200_000
+
+// longTemplate is how long a template may be that does not explain all that it was learned from.
+const longTemplate = 300
 
 func (r *learning) run(name string, args []string) error {
 	name = strings.TrimSuffix(name, template.Ending)
@@ -45,7 +48,7 @@ func (r *learning) run(name string, args []string) error {
 	if place.Exists(at) && !r.preview {
 		return refused("choose another name, or another folder; nothing was written", "%s is there already", at)
 	}
-	r.given = map[string]string{}
+	r.given, r.name = map[string]string{}, name
 	var sources []string
 	for _, arg := range args {
 		if field, value, is := strings.Cut(arg, "="); is && !place.Exists(arg) {
@@ -60,12 +63,24 @@ func (r *learning) run(name string, args []string) error {
 	if len(sources) == 1 && (sources[0] == "-" || bundle.IsFile(sources[0]) && packed.FormatOf(sources[0]) == packed.None) {
 		return r.text(name, at, sources[0])
 	}
+	like := ""
+	if len(sources) == 2 { // a folder, and one in it that says which are meant
+		if below, err := filepath.Rel(sources[0], sources[1]); err == nil && filepath.IsLocal(below) && below != "." {
+			sources, like = sources[:1], below
+		}
+	}
 	if err := r.read(sources); err != nil {
+		return err
+	}
+	if err := r.kinds(sources[0], like); err != nil {
 		return err
 	}
 	result, proofs, err := r.learn(filepath.Base(name))
 	if err != nil {
 		return err
+	}
+	if lines := strings.Count(result.Text, "\n"); lines > longTemplate && !r.yes && slices.ContainsFunc(proofs, func(p draft.Proof) bool { return !p.Exact }) {
+		return refused("name less: folders that are alike\n"+r.sameCall("to write it all the same", "--yes").String(), "Nothing was written: it takes %s to tell what is in there, and not all is explained: that is no template", term.Count(lines, "line"))
 	}
 	if !r.preview {
 		files := []newFile{{at, tree.Bytes(result.Text)}}
@@ -234,13 +249,12 @@ func (r *learning) learn(title string) (*draft.Result, []draft.Proof, error) {
 			if f.Kind != "text" || len(f.Examples) != 1 || !strings.Contains(r.samples[0].Name, f.Examples[0]) {
 				continue
 			}
-			called := ""
-			question := huh.NewInput().Title(string(term.Sprintf("What is “%s”?", f.Examples[0]))).
-				Description("one word, such as client or course\nwithout an answer: it is the same in each folder\nenter goes on · ctrl+c stop").Value(&called)
-			if _, err := r.form(question, false); err != nil {
+			q := &question{title: term.Sprintf("What is “%s”?", f.Examples[0]), hint: "one word, such as client or course\nwithout an answer: it is the same in each folder\nReturn goes on · ctrl+c stops"}
+			if _, err := r.answerTo(q); err != nil {
 				return nil, nil, err
 			}
-			if r.given[strings.TrimSpace(called)] = f.Examples[0]; strings.TrimSpace(called) == "" {
+			called := strings.TrimSpace(q.text)
+			if r.given[called] = f.Examples[0]; called == "" {
 				r.given = map[string]string{}
 				break
 			}
@@ -250,7 +264,7 @@ func (r *learning) learn(title string) (*draft.Result, []draft.Proof, error) {
 	if err != nil {
 		return nil, nil, refused("", "%v", err)
 	}
-	proofs, err := result.Prove(title, r.samples, r.now)
+	proofs, err := result.Prove(title, r.now)
 	if err != nil {
 		// What was learned is no template: that is ours to fix.
 		return nil, nil, refused("give the folders other names, or name fewer of them", "What these folders have in common cannot be written as a template: %v", err)
@@ -270,20 +284,42 @@ func (r *learning) tell(at string, result *draft.Result, proofs []draft.Proof) {
 		r.screen.Line()
 	}
 	for text := range strings.SplitSeq(strings.TrimSuffix(result.Text, "\n"), "\n") {
+		if strings.HasPrefix(text, "//") { // it is to be read as a whole
+			r.screen.Indented(2, term.Visible(text), term.Dim)
+			continue
+		}
 		r.screen.Line("  ", term.Visible(text))
 	}
 	r.screen.Line()
-	r.tellProof(proofs)
-	for _, d := range result.Doubts {
-		r.screen.Text(term.Warn.Render("note:") + " " + term.Visible(d))
-	}
+	r.tellProof(result, proofs)
+	r.tellBegun(result)
+	r.tellLists()
 	if !r.preview {
 		r.screen.Text(term.Good.Render("Wrote") + " " + term.Visible(at) + ". " + advise("Change it in any text editor, and look at it with", "show", typed(at)).line())
 	}
 }
 
+// tellBegun tells which files would begin empty that hold something.
+func (r *learning) tellBegun(result *draft.Result) {
+	var names []string
+	for _, b := range result.Begun {
+		if dir := r.dirs[b.Sample]; dir != "" && b.Path != "" {
+			if info, err := os.Lstat(filepath.Join(dir, filepath.FromSlash(b.Path))); err == nil && info.Size() > 0 {
+				names = append(names, b.Name)
+			}
+		}
+	}
+	if len(names) > 0 {
+		text := term.Warn.Render("note:") + term.Sprintf(" %s would begin empty, and %s something in these folders.", strings.Join(few(names), ", "), map[bool]string{true: "holds", false: "hold"}[len(names) == 1])
+		if !r.starters {
+			text += " With --starters, they begin with what is alike in all of them."
+		}
+		r.screen.Text(text)
+	}
+}
+
 // tellProof says what the template gives again, and what not.
-func (r *learning) tellProof(proofs []draft.Proof) {
+func (r *learning) tellProof(result *draft.Result, proofs []draft.Proof) {
 	exact, entries, held, later, owner := 0, 0, 0, 0, 0
 	for _, p := range proofs {
 		if p.Exact {
@@ -295,8 +331,12 @@ func (r *learning) tellProof(proofs []draft.Proof) {
 	switch all := term.Count(len(proofs), "folder"); {
 	case exact < len(proofs) && len(proofs) == 1:
 		text = term.Warn.Render("Not all of it") + " is explained"
+	case exact < len(proofs) && result.Drifted:
+		text = term.Warn.Render("Not all of it") + term.Sprintf(" is explained: taken as they are meant, %d of %s are given again", exact, all)
 	case exact < len(proofs):
 		text = term.Warn.Render("Not all of it") + term.Sprintf(" is explained: built with these values, it gives %d of %s again", exact, all)
+	case result.Drifted:
+		text = term.Good.Render("Taken as they are meant") + term.Sprintf(", each of the %s is given again", all)
 	case len(proofs) == 1:
 		text = term.Good.Render("Proven") + ": built with these values, it gives the folder again"
 	default:
@@ -323,7 +363,7 @@ func (r *learning) tellProof(proofs []draft.Proof) {
 				if shown++; shown > manyRows {
 					continue // they are counted
 				}
-				r.screen.Line("  ", term.Warn.Render(list.word), " ", term.Visible(r.samples[i].Name+"/"+path))
+				r.screen.Line("  ", term.Warn.Render(list.word), " ", term.Visible(result.Samples[i].Name+"/"+path))
 			}
 		}
 	}
@@ -359,7 +399,7 @@ func (r *learning) report(result *draft.Result, proofs []draft.Proof) error {
 		out.Fields = append(out.Fields, field{f.Name, f.Kind, append([]string{}, f.Examples...)})
 	}
 	for i, p := range proofs {
-		out.Folders = append(out.Folders, one{r.samples[i].Name, p.Exact, p.Entries, p.Held, p.Later, p.Owner, append([]string{}, p.Missing...), append([]string{}, p.Extra...)})
+		out.Folders = append(out.Folders, one{result.Samples[i].Name, p.Exact, p.Entries, p.Held, p.Later, p.Owner, append([]string{}, p.Missing...), append([]string{}, p.Extra...)})
 	}
 	return r.printJSON(out)
 }

@@ -37,12 +37,9 @@ func (r *learning) known(t *template.Template) (values []template.Values, projec
 
 // update puts what folders have in common beyond a template into it.
 func (r *learning) update(name string, args []string) error {
-	src, err := r.find(name)
+	src, err := r.ownSource(name)
 	if err != nil {
 		return err
-	}
-	if src.path == "" {
-		return refused(advise("to make a copy of your own", "draft", "my-"+strings.TrimSuffix(src.name, template.Ending), "--like", strings.TrimSuffix(src.name, template.Ending)).String(), "%s is built in and cannot be changed", src.name)
 	}
 	t, err := src.parse()
 	if err != nil {
@@ -55,10 +52,12 @@ func (r *learning) update(name string, args []string) error {
 		return err
 	}
 	known, projects := r.known(t)
-	text, added, err := draft.Beyond(t, r.samples, known, max(template.DefaultLimit, tooMany), r.now)
+	up, err := draft.Beyond(t, r.samples, known, max(template.DefaultLimit, tooMany), r.now)
 	if err != nil {
 		return refused("", "%v", err)
 	}
+	text, added := up.Text, up.Added
+	r.tellSome(up)
 	if len(added) == 0 {
 		r.screen.Text(term.Good.Render("Nothing to do:") + term.Sprintf(" these folders have nothing in common beyond %s.", src.name))
 		return nil
@@ -95,4 +94,20 @@ func (r *learning) update(name string, args []string) error {
 			}
 			return text
 		}})
+}
+
+// ownSource finds a template that can be changed.
+func (r *learning) ownSource(name string) (*source, error) {
+	src, err := r.find(name)
+	if err == nil && src.path == "" {
+		err = refused(advise("to make a copy of your own", "draft", "my-"+strings.TrimSuffix(src.name, template.Ending), "--like", strings.TrimSuffix(src.name, template.Ending)).String(), "%s is built in and cannot be changed", src.name)
+	}
+	return src, err
+}
+
+// tellSome tells what most of the folders have, and not all.
+func (r *learning) tellSome(up *draft.Update) {
+	if len(up.Some) > 0 {
+		r.note(term.Sprintf("most of these folders have, and not all, so that it is left out: %s", strings.Join(few(up.Some), ", ")))
+	}
 }

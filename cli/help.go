@@ -30,6 +30,52 @@ var jobs = []job{
 	{"Take back", []string{"undo", "history"}},
 }
 
+// inBrief says in a few words what a command is for, so that all of them fit on one screen.
+var inBrief = map[string]string{
+	"demo": "the main job, end to end", "help": "what a command does", "completion": "for your shell",
+	"draft": "write a new template", "show": "the tree that it makes", "check": "find what is wrong", "compare": "tell what differs", "guide": "a page for those who join", "templates": "those that have a name",
+	"build": "make the folders", "add": "make what was for later",
+	"projects": "how all of them stand", "upgrade": "bring them up to date", "put": "files to where they belong", "tick": "note what was delivered", "do": "carry out a table",
+	"name": "make a file's name", "read": "read and find file names", "rename": "bring names to one form",
+	"next": "begin the next period", "archive": "put finished ones away", "backup": "set a dated copy aside",
+	"undo": "take back what was done", "history": "list what was done",
+}
+
+// leftJobs is how many of the jobs stand in the first column.
+const leftJobs = 3
+
+// brief prints all commands on one screen of 24 lines and 80 columns.
+func (a *app) brief(root *cobra.Command) {
+	column := func(jobs []job) (lines []term.Shown) {
+		for _, j := range jobs {
+			lines = append(lines, term.Title.Render(term.Visible(j.name)))
+			for _, name := range j.commands {
+				lines = append(lines, term.Sprintf("  %-12s%s", name, inBrief[name]))
+			}
+		}
+		return lines
+	}
+	left, right := column(jobs[:leftJobs]), column(jobs[leftJobs:])
+	if a.textWidth() < 76 { // there is no room for two
+		left, right = append(left, right...), nil
+	}
+	a.screen.Line(term.Title.Render(term.Visible(root.Short)))
+	a.screen.Line()
+	for i := range max(len(left), len(right)) {
+		var l, r term.Shown
+		if i < len(left) {
+			l = left[i]
+		}
+		if i < len(right) {
+			r = right[i]
+		}
+		a.screen.Line(l, term.Spaces(40-term.Columns(l)), r)
+	}
+	a.screen.Line()
+	a.screen.Text(advise("one of them", "help", "build").line())
+	a.screen.Text(advise("all that can stand in a template", "help", "language").line())
+}
+
 // alsoCalled are words by which people ask for a command.
 var alsoCalled = map[string]string{
 	"list": "templates", "ls": "templates", "new": "draft", "init": "draft", "learn": "draft", "design": "draft",
@@ -40,7 +86,7 @@ var alsoCalled = map[string]string{
 	"status": "projects", "overview": "projects", "report": "projects", "dashboard": "projects",
 	"move": "put", "import": "put", "file": "put", "tidy": "put", "find": "read", "search": "read",
 	"open": "add", "later": "add", "done": "tick", "deliver": "tick", "apply": "do", "run": "do", "execute": "do", "explain": "guide", "doc": "guide",
-	"forward": "next", "rollover": "next", "close": "archive", "copy": "backup", "zip": "archive", "restore": "archive",
+	"forward": "next", "rollover": "next", "close": "archive", "copy": "backup", "zip": "archive", "restore": "backup", "clean": "put", "organise": "put", "organize": "put", "sort-out": "put", "export": "projects", "calendar": "projects", "adopt": "upgrade", "take": "upgrade", "finish": "history", "continue": "history", "resume": "history", "save": "backup",
 	"revert": "undo", "rollback": "undo", "remove": "undo", "delete": "undo", "redo": "undo", "log": "history",
 	"example": "demo", "tour": "demo", "man": "help",
 }
@@ -177,6 +223,10 @@ func atMost(n int) cobra.PositionalArgs {
 
 // help prints the help of a command.
 func (a *app) help(c *cobra.Command) {
+	if !c.HasParent() {
+		a.brief(c)
+		return
+	}
 	s := a.screen
 	for i, p := range strings.Split(c.Long, "\n\n") {
 		text := strings.Join(strings.Fields(p), " ")
@@ -199,19 +249,6 @@ func (a *app) help(c *cobra.Command) {
 	for line := range strings.SplitSeq(c.Example, "\n") {
 		s.Text(term.Accent.Render(term.Visible(line)))
 	}
-	if !c.HasParent() {
-		for _, j := range jobs {
-			s.Line()
-			s.Line(term.Title.Render(term.Visible(j.name)))
-			var rows [][2]term.Shown
-			for _, name := range j.commands {
-				if sub, _, err := c.Find([]string{name}); err == nil && sub != c {
-					rows = append(rows, [2]term.Shown{term.Visible(name), term.Visible(sub.Short)})
-				}
-			}
-			a.glossary(rows, 9)
-		}
-	}
 	var rows [][2]term.Shown
 	for _, f := range options(c) {
 		rows = append(rows, option(f))
@@ -220,11 +257,6 @@ func (a *app) help(c *cobra.Command) {
 		s.Line()
 		s.Line(term.Title.Render("Options"))
 		a.glossary(rows, 0)
-	}
-	if !c.HasParent() {
-		s.Line()
-		s.Text(advise("more of one", "help", "build").line())
-		s.Text(advise("all that can stand in a template", "help", "language").line())
 	}
 }
 

@@ -257,6 +257,7 @@ func (a *app) hold(c consent, t *task) (err error) {
 				return err
 			}
 		}
+		a.raise(t.Proposal)
 		c.leaves, c.parts = t.without != nil, t.Parts
 		if t.idle != "" && len(t.Set.Changes) == 0 && (c.plan == "" || !c.undecided()) {
 			return nil
@@ -423,6 +424,11 @@ func (a *app) makeFiles(what, title string, files []newFile, noJournal bool) err
 	if err != nil {
 		return refused("nothing was written", "%s", place.Reason(err))
 	}
+	return a.makeNew(what, title, set, roots, noJournal)
+}
+
+// makeNew carries out a set that makes new files alone.
+func (a *app) makeNew(what, title string, set *change.Set, roots []journal.Root, noJournal bool) error {
 	return a.propose(consent{named: true}, &task{Proposal: &proposal.Proposal{Set: set, Roots: roots},
 		undertaking: undertaking{doing: "writing", noJournal: noJournal, head: journal.Head{What: what, Title: title, Project: title}}})
 }

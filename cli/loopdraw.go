@@ -89,10 +89,11 @@ func (a *app) drawPart(p *proposal.Part) (lines int, cut bool) {
 	}
 	a.screen.Columns(columns)
 	a.rest(indent, len(p.Steps)-len(shown))
-	left := first(p.Left, manyRows)
+	together := a.drawAlike(p.Left, indent)
+	left := first(together, manyRows)
 	a.drawLeft(left, indent)
-	a.rest(indent, len(p.Left)-len(left))
-	return lines + len(shown) + len(left), len(shown) < len(p.Steps) || len(left) < len(p.Left)
+	a.rest(indent, len(together)-len(left))
+	return lines + len(shown) + len(left), len(shown) < len(p.Steps) || len(left) < len(together)
 }
 
 // first are the first of a list: all of it, where only one would be left out.
@@ -144,11 +145,10 @@ func told(p string) string {
 
 // drawLeft shows what a part leaves, and why.
 func (a *app) drawLeft(list []*proposal.Left, indent term.Shown) {
-	signs := map[proposal.Kind]term.Shown{proposal.There: term.Dim.Render("="), proposal.Several: term.Warn.Render("?"), proposal.Stays: term.Warn.Render("~"), proposal.Nowhere: term.Warn.Render("~")}
 	help := ""
 	for _, l := range list {
 		name := cmp.Or(l.Name, told(l.Path))
-		line := indent + signs[l.Kind] + " " + term.Visible(name)
+		line := indent + leftSign(l.Kind) + " " + term.Visible(name)
 		if l.At > 0 {
 			a.screen.Line(line)
 			before := term.Columns(indent) + 2 + term.Columns(term.Visible(name[:min(l.At, len(name))]))
@@ -161,6 +161,52 @@ func (a *app) drawLeft(list []*proposal.Left, indent term.Shown) {
 			a.screen.Indented(term.Columns(indent)+4, term.Visible(help), term.Accent)
 		}
 	}
+}
+
+// manyAlike is how many things that are left for one reason are told together.
+const manyAlike = 3
+
+// drawAlike shows together what is left for one reason, and returns the others.
+func (a *app) drawAlike(list []*proposal.Left, indent term.Shown) (rest []*proposal.Left) {
+	type reason struct {
+		kind      proposal.Kind
+		why, help string
+	}
+	of := func(l *proposal.Left) reason { return reason{l.Kind, cmp.Or(l.Alike, whyLeft(l)), l.Help} }
+	groups := map[reason][]string{}
+	for _, l := range list {
+		groups[of(l)] = append(groups[of(l)], cmp.Or(l.Name, told(l.Path)))
+	}
+	drawn := map[reason]bool{}
+	for _, l := range list {
+		g := of(l)
+		names := groups[g]
+		if len(names) < manyAlike || g.why == "" {
+			rest = append(rest, l)
+			continue
+		}
+		if drawn[g] {
+			continue
+		}
+		drawn[g] = true
+		a.screen.Because(indent+leftSign(l.Kind)+" "+term.Strong.Render(term.Count(len(names), "file")), term.Visible(g.why), term.Warn.Plain())
+		a.screen.Indented(term.Columns(indent)+4, term.Visible(strings.Join(few(names), ", ")), term.Dim)
+		if g.help != "" {
+			a.screen.Indented(term.Columns(indent)+4, term.Visible(g.help), term.Accent)
+		}
+	}
+	return rest
+}
+
+// leftSign is the sign in front of what is left.
+func leftSign(k proposal.Kind) term.Shown {
+	switch k {
+	case proposal.There, proposal.Twice:
+		return term.Dim.Render("=")
+	case proposal.Several:
+		return term.Warn.Render("?")
+	}
+	return term.Warn.Render("~")
 }
 
 // whyLeft says why something is left, and where it could go.

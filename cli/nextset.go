@@ -40,7 +40,7 @@ func (r *nextRun) makeBuilds() (err error) {
 // addArchive adds that the old projects go to their archive: the turn of a term is one step,
 // with one undo.
 func (r *nextRun) addArchive() error {
-	r.away = &awayRun{app: r.app, into: r.archive, job: archive.Job{Now: r.now}}
+	r.away = &awayRun{app: r.app, consent: r.consent, into: r.archive, job: archive.Job{Now: r.now}}
 	leaves := map[address.Address][]string{}
 	var dirs []string
 	for _, t := range r.turns {

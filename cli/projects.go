@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"cmp"
 	"fmt"
 	"path"
 	"path/filepath"
@@ -64,7 +65,8 @@ func (a *app) projectsCommand() *cobra.Command {
 delivered and what is still due, when it was touched last. Of a single project, what of
 each part of it is delivered, open or late.
 
-With --out the rows are written into a file. A page (.html) is to be looked at; a table
+With --out the rows are written into a file. A page (.html) is to be looked at; a calendar
+(.ics) of what is due is read by any calendar program; a table
 (.csv, .xlsx) can be edited and given to build --table, which knows the rows by the
 identity of their projects. --use TEMPLATE counts, for each line of a template, in how
 many projects it holds anything.`,
@@ -86,7 +88,7 @@ many projects it holds anything.`,
 	f.StringVar(&r.use, "use", "", "for each line of a `TEMPLATE`, in how many projects it holds anything")
 	f.StringVar(&r.links, "links", "", "make or refresh the folder `DIR` of links to these projects")
 	_ = c.MarkFlagDirname("links")
-	f.StringVar(&r.outFile, "out", "", "write the rows into the `FILE`: "+outEndings)
+	f.StringVar(&r.outFile, "out", "", "write the rows into the `FILE`: "+outEndings+"; or what is due as a calendar, .ics")
 	f.BoolVar(&r.asJSON, "json", false, "print JSON")
 	_ = c.RegisterFlagCompletionFunc("template", a.completeTemplates)
 	_ = c.RegisterFlagCompletionFunc("use", a.completeTemplates)
@@ -131,11 +133,20 @@ func (r *projectsRun) run(args []string) error {
 	case r.outFile != "":
 		return r.write()
 	case r.asJSON:
-		return r.printJSON(r.result())
+		err := r.printJSON(r.result())
+		return cmp.Or(err, r.faulty())
 	case single && len(r.list) == 1:
 		r.drawOne(r.list[0])
 	default:
 		r.drawAll()
+	}
+	return r.faulty()
+}
+
+// faulty is the stop where a project is not as it should be, or could not be read.
+func (r *projectsRun) faulty() error {
+	if r.links == "" && slices.ContainsFunc(r.list, func(s *standingRow) bool { return s.faults > 0 || s.subject.Err != nil }) {
+		return found
 	}
 	return nil
 }
@@ -391,6 +402,9 @@ func (r *projectsRun) result() any {
 func (r *projectsRun) write() error {
 	if strings.EqualFold(filepath.Ext(r.outFile), ".html") {
 		return r.writePage()
+	}
+	if strings.EqualFold(filepath.Ext(r.outFile), ".ics") {
+		return r.writeCalendar()
 	}
 	fields := r.fields()
 	head := []string{"project", "template"}

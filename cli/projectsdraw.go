@@ -20,7 +20,7 @@ func (s *standingRow) state() string {
 	var parts []string
 	parts = append(parts, s.wrong...)
 	if s.behind {
-		parts = append(parts, "behind its template")
+		parts = append(parts, "older template")
 	}
 	if len(s.subject.Open) > 0 {
 		parts = append(parts, "open: "+strings.Join(s.subject.Open, ", "))
@@ -175,7 +175,7 @@ func (r *projectsRun) summary() term.Shown {
 	for _, p := range []struct {
 		n    int
 		what term.Shown
-	}{{faulty, map[bool]term.Shown{true: "not as it should be", false: "not as they should be"}[faulty == 1]}, {late, "late"}, {behind, map[bool]term.Shown{true: "behind its template", false: "behind their template"}[behind == 1] + ""}} {
+	}{{faulty, map[bool]term.Shown{true: "not as it should be", false: "not as they should be"}[faulty == 1]}, {late, "late"}, {behind, "made from an older version of its template"}} {
 		if p.n > 0 {
 			parts = append(parts, term.Number(p.n)+" "+p.what)
 		}

@@ -46,8 +46,9 @@ type putRun struct {
 	archived []*bundle.Away // from where the projects lie
 	projects []*standing.Project
 	files    []*standing.File
-	passed   int // hidden files, and those that programs leave
-	settled  int // that lie in projects where somebody has put them
+	passed   int  // hidden files, and those that programs leave
+	settled  int  // that lie in projects where somebody has put them
+	partly   bool // something of the sources could not be read
 	sources  []string
 	archives []*packed.Contents
 	outcomes []*standing.Outcome
@@ -178,6 +179,13 @@ func (r *putRun) target() error {
 		}
 		if at == "" {
 			return unclear("name it with --into", "into which project, or which folder with projects?")
+		}
+	}
+	if r.into != "" && !slices.ContainsFunc(r.sources, func(s string) bool { return !place.Exists(s) }) {
+		if own, l, err := project.Find(filepath.Dir(at)); err == nil && l != nil && own != "" { // a new folder of a project
+			if err := r.offerFolder(at, r.consent); err != nil {
+				return err
+			}
 		}
 	}
 	found, err := project.Below(at, nil, nil)
@@ -319,7 +327,13 @@ func (r *putRun) nameAnew(p *standing.Planner) error {
 	for _, own := range r.projects {
 		dirs = append(dirs, own.Dir)
 	}
-	n := &standing.Namer{Conventions: r.conventions, Known: beside(dirs), Given: r.raw, Now: r.now, Made: r.made,
+	names := make([]string, len(r.sources))
+	for i, s := range r.sources {
+		if at, err := place.Real(s); err == nil {
+			names[i] = at.Name()
+		}
+	}
+	n := &standing.Namer{Conventions: r.conventions, Known: beside(dirs), Given: r.raw, Now: r.now, Made: r.made, Sources: names,
 		Wrong: func(own *standing.Project, name string) string { return fault(sets[own], name) }}
 	fresh, err := n.Name(p, coming)
 	var lacking *standing.NameError
@@ -426,12 +440,14 @@ func (r *putRun) carryOut() error {
 		idle: "nothing is put anywhere.", undertaking: undertaking{doing: "putting", keep: true}}
 	say := func() {
 		what := term.Count(r.count(standing.Goes), "file")
-		t.question, t.head = fmt.Sprintf("Put %s where they belong?", what), journal.Head{What: "put", Title: string(what) + " into " + title, Project: title}
+		t.question, t.head = fmt.Sprintf("Put %s where %s?", what, map[bool]string{true: "it belongs", false: "they belong"}[r.count(standing.Goes) == 1]), journal.Head{What: "put", Title: string(what) + " into " + title, Project: title}
 		t.told = func() term.Shown {
-			return term.Good.Render("Put") + term.Sprintf(" %s where they belong. %s", what, r.undoes())
+			return term.Good.Render("Put") + term.Sprintf(" %s where %s. %s", what, map[bool]string{true: "it belongs", false: "they belong"}[r.count(standing.Goes) == 1], r.undoes()) + r.emptied()
 		}
 	}
-	say()
+	if say(); r.count(standing.Goes) == 0 {
+		t.idle += r.emptied()
+	}
 	t.without = func(list []disk.Blocked) (*proposal.Proposal, error) {
 		if !r.leave(t.Set, list) {
 			return nil, r.failed(&undertaking{}, &disk.BlockedError{Blocked: list})

@@ -63,9 +63,11 @@ func (r *putRun) gather() error {
 }
 
 // unpacks reports whether an archive is a source of files: one that lies in a project
-// already, or that a folder holds as it is, is a file.
+// already and that a folder of it holds as it is, is a file.
 func (r *putRun) unpacks(at string) bool {
-	return !strings.HasPrefix(filepath.ToSlash(at), r.base+"/") || len(r.projects) > 1
+	return !strings.HasPrefix(filepath.ToSlash(at), r.base+"/") || len(r.projects) > 1 || !slices.ContainsFunc(r.projects, func(p *standing.Project) bool {
+		return slices.ContainsFunc(p.Template.Lines, func(l *template.Line) bool { return l.TakesFile(filepath.Base(at)) })
+	})
 }
 
 // folder adds what lies in a folder.
@@ -76,6 +78,7 @@ func (r *putRun) folder(source int, named, dir string, known map[string]bool, do
 	}
 	for _, u := range unread {
 		r.side.Text(term.Bad.Render("vestibula:") + " " + term.Visible(filepath.Join(named, filepath.FromSlash(u.Path))) + " cannot be read; the rest is put")
+		r.partly = true
 	}
 	var others []string // projects in the source that nothing is put into
 	project.Labelled(root, func(n *tree.Node, at string) {
@@ -203,6 +206,7 @@ func (r *putRun) addAll(source int, top string, found []*standing.File) (unread 
 	for _, f := range found {
 		if f.At == "" {
 			unread = append(unread, top+"/"+f.Path)
+			r.partly = true
 			continue
 		}
 		r.files = append(r.files, f)

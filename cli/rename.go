@@ -17,6 +17,7 @@ import (
 	"vestibula/core/match"
 	"vestibula/core/naming"
 	"vestibula/core/outline"
+	"vestibula/core/pattern"
 	"vestibula/core/place"
 	"vestibula/core/pool"
 	"vestibula/core/project"
@@ -190,7 +191,7 @@ func (r *renameRun) shared(at, name string) (conv *template.Convention) {
 
 // shapes reads the patterns of older names.
 func (r *renameRun) shapes(conv *template.Convention) error {
-	shapes := conv.Was
+	shapes, others := conv.Was, []*pattern.Name(nil)
 	for i, text := range r.from {
 		if i == 0 {
 			shapes = nil
@@ -203,8 +204,15 @@ func (r *renameRun) shapes(conv *template.Convention) error {
 			r.note(term.Sprintf("<%s> is no field of %s: it is read, and not kept", field, conv.Name))
 		}
 		shapes = append(shapes, name)
+		for _, other := range naming.Forgiving(text) {
+			if name, _, errs := conv.Shape(other); len(errs) == 0 {
+				others = append(others, name)
+			}
+		}
 	}
-	r.older = naming.NewOlder(conv, shapes)
+	if r.older = naming.NewOlder(conv, shapes); len(r.from) > 0 {
+		r.older.Forgive(others)
+	}
 	return nil
 }
 
@@ -397,6 +405,7 @@ func (r *renameRun) plan(conv *template.Convention) error {
 			return func(name string) string { return fault(set, name) }
 		},
 		Names: r.namesIn(),
+		Same:  sameFiles,
 		Free:  len(r.from) == 0,
 		Known: r.knownValues(),
 	}

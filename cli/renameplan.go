@@ -6,6 +6,7 @@ import (
 
 	"vestibula/cli/term"
 	"vestibula/core/journal"
+	"vestibula/core/proposal"
 	"vestibula/core/rename"
 	"vestibula/core/template"
 	"vestibula/core/value"
@@ -35,9 +36,7 @@ func (r *renameRun) carryOut(conv *template.Convention) error {
 	if !asked {
 		tellOpen(p, open)
 	}
-	if day := r.lackDay(conv); day != "" {
-		p.Remark("With " + day + "=made, what does not say it gets that of the file itself.")
-	}
+	r.waysOut(conv, p)
 	if r.kept > 0 {
 		p.Remark(string(term.Count(r.kept, "file")) + map[bool]string{true: " keeps the name", false: " keep the names"}[r.kept == 1] + " that the template gives.")
 	}
@@ -59,13 +58,17 @@ func (r *renameRun) carryOut(conv *template.Convention) error {
 	return err
 }
 
-// lackDay is the day that names lack, where nobody has said where it comes from; or "".
-func (r *renameRun) lackDay(conv *template.Convention) string {
-	for _, f := range conv.Fields {
-		lacks := func(o *rename.Outcome) bool { return o.Kind == rename.Left && o.Lacks == f.Name }
-		if _, said := r.raw[f.Name]; f.Type.Kind == value.Date && !said && slices.ContainsFunc(r.outcomes, lacks) {
-			return f.Name
+// waysOut says of what is left for want of a value how it could be given. What belongs together stands together.
+func (r *renameRun) waysOut(conv *template.Convention, p *proposal.Proposal) {
+	for _, part := range p.Parts {
+		for _, l := range part.Left {
+			if l.Lacks == "" || r.raw[l.Lacks].Text != "" {
+				continue
+			}
+			l.Help = "with " + l.Lacks + "=…, all of them get that"
+			if slices.ContainsFunc(conv.Fields, func(f *template.Field) bool { return f.Name == l.Lacks && f.Type.Kind == value.Date }) {
+				l.Help = "with " + l.Lacks + "=made, each gets the day of the file itself"
+			}
 		}
 	}
-	return ""
 }

@@ -19,6 +19,7 @@ import (
 	"vestibula/core/template"
 	"vestibula/core/tree"
 	"vestibula/core/upgrade"
+	"vestibula/core/value"
 )
 
 // A taking is what upgrade takes over that no template made.
@@ -138,7 +139,20 @@ func (r *upgradeRun) writeTake() error {
 		}
 		rows = append(rows, append(row, cmp.Or(d.Left, d.Why)))
 	}
-	data, err := table.Write(r.plan, rows)
+	var lists []table.List
+	for i, f := range fields {
+		var codes []string
+		for _, o := range f.Type.Of {
+			codes = append(codes, o.Code)
+		}
+		if f.Type.Kind == value.YesNo {
+			codes = []string{"yes", "no"}
+		}
+		if f.Type.Kind == value.Choice || f.Type.Kind == value.YesNo {
+			lists = append(lists, table.List{Column: i + 1, Of: codes})
+		}
+	}
+	data, err := table.Write(r.plan, rows, lists...)
 	if err != nil {
 		return unclear("name it folders.csv or folders.xlsx", "%v", err)
 	}

@@ -220,6 +220,9 @@ func Lines(text string) Shown {
 	return Join(lines, "\n")
 }
 
+// Typed is a line at which somebody types, as the library draws it: it lets no character through that a terminal obeys.
+func Typed(view string) Shown { return Shown(view) }
+
 // Size writes a number of bytes.
 func Size(bytes int64) Shown {
 	const unit = 1000

@@ -88,10 +88,10 @@ func TestChangesArePutIntoAnOrderThatWorks(t *testing.T) {
 		})
 	}
 	for why, lines := range map[string][]string{
-		"another change makes this as well, from “a”": {"move a c", "move b c"},
-		"another change takes this away as well":      {"move a b", "move a c"},
-		"another change writes this as well":          {"replace a", "replace a"},
-		"leads out of its place":                      {"move a ../b"},
+		"two of these changes would make this, from “a”": {"move a c", "move b c"},
+		"another change takes this away as well":         {"move a b", "move a c"},
+		"another change writes this as well":             {"replace a", "replace a"},
+		"leads out of its place":                         {"move a ../b"},
 	} {
 		_, bad := set(lines...).Order("w")
 		require.NotEmpty(t, bad, lines)

@@ -143,7 +143,7 @@ var (
 // one checks a change, and does it to the spots.
 func (k *Check) one(c *Change) (why *string, err error) {
 	if c.In >= len(k.roots) || c.FromIn >= len(k.roots) {
-		return because("its place is not known"), nil
+		return because("the folder that it would lie in is not known"), nil
 	}
 	switch c.Op {
 	case Make:

@@ -136,7 +136,7 @@ func (o *order) index() (bad []Obstacle) {
 			replaced[at] = true
 		} else if c.Op != Remove {
 			if first, twice := o.targets[at]; twice {
-				bad = append(bad, Obstacle{Index: i, Why: fmt.Sprintf("another change makes this as well%s", from(&changes[first]))})
+				bad = append(bad, Obstacle{Index: i, Why: fmt.Sprintf("two of these changes would make this%s", from(&changes[first]))})
 			}
 			o.targets[at] = i
 		}

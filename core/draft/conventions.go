@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"maps"
 	"slices"
+	"strconv"
 	"strings"
 
 	"vestibula/core/pattern"
@@ -24,6 +25,7 @@ type ownField struct {
 	name string
 	of   []string // the codes of a choice
 	next bool     // a number that counts on
+	none bool     // a text that need not be there
 }
 
 // A found file is one whose name may be of a convention.
@@ -64,6 +66,9 @@ func (m *meeting) conventions(counting bool) {
 		slices.SortFunc(keys, func(a, b string) int {
 			return cmp.Or(len(clusters[b])-len(clusters[a]), strings.Count(b, "<")-strings.Count(a, "<"), strings.Compare(a, b))
 		})
+		if len(m.names) >= template.MaxConventions {
+			return // these folders have too little in common
+		}
 		best := slices.IndexFunc(keys, func(key string) bool {
 			list := clusters[key]
 			return len(list) >= leastNames && slices.ContainsFunc(list, func(f found) bool { return f.stem != list[0].stem }) && (!counting || m.counts(list))
@@ -143,16 +148,7 @@ func (m *meeting) addConvention(list []found) {
 		stems = append(stems, f.stem)
 	}
 	c := &convention{}
-	used := map[string]bool{}
-	free := func(names ...string) string {
-		for _, n := range names {
-			if !m.taken[n] && !used[n] {
-				used[n], m.own[n] = true, true
-				return n
-			}
-		}
-		return m.free(names[0])
-	}
+	free := m.freeOf()
 	pieces := infer(stems)
 	for i, p := range pieces {
 		switch {
@@ -185,14 +181,41 @@ func (m *meeting) addConvention(list []found) {
 		m.take(f.instance, f.node)
 	}
 	slices.Sort(c.endings)
-	if at := slices.IndexFunc(m.names, func(o *convention) bool { return o.pattern == c.pattern }); at >= 0 {
-		m.names[at].endings = distinct(append(m.names[at].endings, c.endings...))
-		m.hold(m.names[at].name)
-		return
+	m.names = m.hold(m.parent, c, func() string { return m.conventionName(pieces) })
+}
+
+// freeOf returns what gives the slots of one convention names that no field has.
+func (l *learner) freeOf() func(names ...string) string {
+	used := map[string]bool{}
+	return func(names ...string) string {
+		for _, n := range names {
+			if !l.taken[n] && !used[n] {
+				used[n], l.own[n] = true, true
+				return n
+			}
+		}
+		return l.free(names[0])
 	}
-	c.name = m.conventionName(pieces)
-	m.names = append(m.names, c)
-	m.hold(c.name)
+}
+
+// dated adds the conventions of files whose names say their day in several ways to what a line holds.
+func (l *learner) dated(ln *line, list []*dated) {
+	for _, d := range list {
+		free := l.freeOf()
+		c := &convention{pattern: slot(free("day", "date", "on"), usualForms["date"]), endings: []string{d.ending}}
+		who := slices.IndexFunc(l.fields, func(f *field) bool { return d.who != nil && slices.Equal(f.values, d.who) })
+		if who >= 0 { // else the word stays in the topic: what joins a text that need not be there goes with it
+			if d.word != "" {
+				c.pattern += " " + d.word
+			}
+			c.pattern += " " + slot(l.fields[who].name, "like-this")
+		}
+		topic := free("topic", "text", "about")
+		c.own, c.pattern = []ownField{{name: topic, none: true}}, c.pattern+" "+slot(topic, "")
+		l.names = l.hold(ln, c, func() string {
+			return l.freeConvention(named(cmp.Or(slugged(d.word), singular(slugOf(ln.name)), "file")))
+		})
+	}
 }
 
 // apart reports whether no two codes differ in capitals alone.
@@ -209,17 +232,27 @@ func apart(codes []string) bool {
 // of a slot follows from its form, so that it cannot be left out.
 var usualForms = map[string]string{"date": "yyyy-mm-dd", "month": "yyyy-mm", "quarter": "yyyy-Qq", "week": "yyyy-Www", "year": "yyyy"}
 
-// hold adds what a convention names to what the folder of the meeting holds.
-func (m *meeting) hold(name string) {
-	for i, c := range m.parent.clauses {
-		if strings.HasPrefix(c, "holds: ") {
-			if !slices.Contains(strings.Split(strings.TrimPrefix(c, "holds: "), ", "), name) {
-				m.parent.clauses[i] += ", " + name
+// hold adds a convention to those that there are, which it returns, and to what a line holds: one with its pattern,
+// where there is one.
+func (l *learner) hold(ln *line, c *convention, name func() string) []*convention {
+	names := l.names
+	if at := slices.IndexFunc(names, func(o *convention) bool { return o.pattern == c.pattern }); at >= 0 {
+		names[at].endings = distinct(append(names[at].endings, c.endings...))
+		c = names[at]
+	} else {
+		c.name = name()
+		names = append(names, c)
+	}
+	for i, clause := range ln.clauses {
+		if held, is := strings.CutPrefix(clause, "holds: "); is {
+			if !slices.Contains(strings.Split(held, ", "), c.name) {
+				ln.clauses[i] += ", " + c.name
 			}
-			return
+			return names
 		}
 	}
-	m.parent.clauses = append(m.parent.clauses, "holds: "+name)
+	ln.clauses = append(ln.clauses, "holds: "+c.name)
+	return names
 }
 
 // conventionName is a word that all its names have, else one for the folder that they lie in.
@@ -235,10 +268,14 @@ func (m *meeting) conventionName(pieces []piece) string {
 	if name == "" {
 		name = singular(slugOf(m.parent.name))
 	}
-	name = named(cmp.Or(name, "file"))
+	return m.freeConvention(named(cmp.Or(name, "file")))
+}
+
+// freeConvention is that name, or one like it that no convention has.
+func (l *learner) freeConvention(name string) string {
 	as := name
-	for n := 2; slices.ContainsFunc(m.names, func(c *convention) bool { return c.name == as }) || m.taken[as] && n < 100; n++ {
-		as = name + "-" + string(rune('0'+n%10))
+	for n := 2; l.taken[as] || slices.ContainsFunc(l.names, func(c *convention) bool { return c.name == as }); n++ {
+		as = name + "-" + strconv.Itoa(n)
 	}
 	return as
 }

@@ -34,6 +34,9 @@ type Result struct {
 	Fields   []Found                   // what was taken for a value
 	Doubts   []string                  // what a person should look at
 	Starters []Starter                 // that it starts from
+	Samples  []Sample                  // as they were learned from: what drifted over the years is written in one way
+	Drifted  bool                      // something was
+	Begun    []Begun                   // files that would begin empty
 }
 
 // A Found field is something that differs between the samples, or was told.
@@ -57,8 +60,21 @@ func Of(title string, samples []Sample, given map[string]string, read Contents) 
 	if len(samples) == 0 {
 		return nil, fmt.Errorf("there is nothing to learn from")
 	}
+	d := even(samples)
+	if len(d.told) > 0 && len(d.samples) >= leastSettled {
+		d.settle()
+	}
+	if len(d.samples) == 0 {
+		return nil, fmt.Errorf("there is nothing to learn from")
+	}
+	return d.learn(title, given, read), nil
+}
+
+// learn learns from samples that are written in one way.
+func (d *drift) learn(title string, given map[string]string, read Contents) *Result {
+	samples := d.samples
 	l := newLearner(samples)
-	l.given = given
+	l.given, l.drift, l.doubts = given, d, d.told
 	root := l.root()
 	l.spellings = make([][]spelling, len(samples))
 	for i := range samples {
@@ -69,11 +85,13 @@ func Of(title string, samples []Sample, given map[string]string, read Contents) 
 		tops = append(tops, &instance{sample: i, node: s.Root})
 	}
 	l.measureNoise(tops)
+	l.drifted(root, tops)
 	root.kids = l.level(tops, root)
 	if len(root.kids) == 1 && root.kids[0].folder {
 		root.clauses = append(root.clauses, "project") // else that one would be its own folder
 	}
 	l.seldom(root)
+	l.tellSome(root)
 	all, conditional := count(root.kids)
 	for _, ln := range root.kids { // what lies there has a name of its own in each
 		if ln.many && strings.HasPrefix(ln.name, "<") {
@@ -83,10 +101,11 @@ func Of(title string, samples []Sample, given map[string]string, read Contents) 
 	if len(samples) > 1 && conditional*2 > all {
 		l.doubts = append(l.doubts, "these folders have little in common: most of it stands under conditions; one template for each kind of them would be clearer")
 	}
-	r := &Result{}
+	r := &Result{Samples: samples, Drifted: len(d.told) > 0}
 	if read != nil {
-		r.Starters = l.starters("starters/"+cmp.Or(slugged(title), "files"), root, read)
+		r.Starters = l.starters("starters/"+cmp.Or(slugged(title), "files"), root, d.contents(read))
 	}
+	r.Begun = l.begun(root)
 	shared := l.parts(root)
 	r.Text, r.Doubts = l.write(title, root, shared), l.doubts
 	for i := range samples {
@@ -105,7 +124,7 @@ func Of(title string, samples []Sample, given map[string]string, read Contents) 
 		}
 		r.Fields = append(r.Fields, found)
 	}
-	return r, nil
+	return r
 }
 
 // valuesOf are the values with which a sample is built again.
@@ -149,6 +168,7 @@ type learner struct {
 	forms     map[[2]string]*pattern.Form // by kind and text; nil for one that a kind has not
 	names     []*convention
 	noisy     bool
+	drift     *drift
 	common    bool // only what all have is learned, and no field is added
 	doubts    []string
 	itemsSeen map[binding][]spelling

@@ -211,7 +211,7 @@ north:
 				fields = append(fields, f.Name+" "+f.Kind)
 			}
 			assert.ElementsMatch(t, c.fields, fields)
-			proofs, err := r.Prove("x", c.samples, now)
+			proofs, err := r.Prove("x", now)
 			require.NoError(t, err, r.Text)
 			for i, p := range proofs {
 				if strings.HasPrefix(name, "names that") {
@@ -281,7 +281,7 @@ func TestWhatWasBuiltIsLearned(t *testing.T) {
 			}
 			r, err := Of("x", samples, nil, nil)
 			require.NoError(t, err)
-			proofs, err := r.Prove("x", samples, now)
+			proofs, err := r.Prove("x", now)
 			require.NoError(t, err, r.Text)
 			for i, p := range proofs {
 				require.Empty(t, p.Extra, "%s\n%s", samples[i].Name, r.Text)
@@ -326,7 +326,7 @@ func TestWhatIsToldOfWhatWasLearnedIsSo(t *testing.T) {
 		}
 		r, err := Of("x", samples, nil, nil)
 		require.NoError(t, err)
-		proofs, err := r.Prove("x", samples, now)
+		proofs, err := r.Prove("x", now)
 		require.NoError(t, err, r.Text)
 		learned, err := template.Parse("x", r.Text, nil)
 		require.NoError(t, err)
@@ -388,7 +388,7 @@ func TestLinksAreNotLearnedAndTold(t *testing.T) {
 	r, err := Of("t", samples, nil, nil)
 	require.NoError(t, err)
 	assert.NotContains(t, r.Text, "desk")
-	proofs, err := r.Prove("t", samples, now)
+	proofs, err := r.Prove("t", now)
 	require.NoError(t, err)
 	for _, p := range proofs {
 		assert.Equal(t, []string{"desk"}, p.Extra)
@@ -414,7 +414,7 @@ func TestWhatIsUncertainIsSaid(t *testing.T) {
 			assert.Contains(t, strings.Join(r.Doubts, "; "), c.says)
 			assert.Contains(t, r.Text, "// "+r.Doubts[0], "it stands in the template as well")
 		}
-		proofs, err := r.Prove("x", c.samples, now)
+		proofs, err := r.Prove("x", now)
 		require.NoError(t, err)
 		for _, p := range proofs {
 			assert.True(t, p.Exact, "%s%+v", r.Text, p)
@@ -448,7 +448,7 @@ func TestStartersAreWhatFilesShare(t *testing.T) {
 	for _, s := range r.Starters {
 		assert.Contains(t, []string{"All rights.", "Dear <name>, <name:like-this>!"}, string(s.Data))
 	}
-	proofs, err := r.Prove("jobs", samples, now)
+	proofs, err := r.Prove("jobs", now)
 	require.NoError(t, err)
 	assert.True(t, proofs[0].Exact && proofs[1].Exact)
 }
@@ -479,7 +479,7 @@ func FuzzOf(f *testing.F) {
 		if err != nil {
 			return
 		}
-		proofs, err := r.Prove("x", samples, now)
+		proofs, err := r.Prove("x", now)
 		if err != nil {
 			t.Fatalf("%v\n%s", err, r.Text)
 		}

@@ -1,6 +1,7 @@
 package draft
 
 import (
+	"fmt"
 	"slices"
 	"strings"
 )
@@ -54,6 +55,51 @@ func (l *learner) seldom(root *line) {
 		}
 		return false
 	})
+}
+
+// tellSome tells what only some of the samples have.
+func (l *learner) tellSome(root *line) {
+	var asked, later []string
+	var walk func(ln *line)
+	walk = func(ln *line) {
+		for _, k := range ln.kids {
+			told := fmt.Sprintf("%s (%d of %d)", k.name, len(samplesOf(k.from)), len(l.samples))
+			if at := slices.IndexFunc(k.clauses, func(c string) bool { return c == "later" || strings.HasPrefix(c, "when: ") }); at < 0 {
+				walk(k)
+			} else if k.clauses[at] == "later" {
+				later = append(later, told)
+			} else {
+				asked = append(asked, told)
+			}
+		}
+	}
+	walk(root)
+	if len(asked) > 0 {
+		l.doubts = append(l.doubts, "only some have, and it is asked for when one is built: "+strings.Join(few(asked), ", ")+"; write “later” behind it, or leave it out, where that is no question")
+	}
+	if len(later) > 0 {
+		l.doubts = append(l.doubts, "few have, and it is kept for later: "+strings.Join(few(later), ", ")+"; leave it out where that was chance")
+	}
+}
+
+// A Begun file is one of a template that begins empty.
+type Begun struct {
+	Name   string
+	Sample int // one of those that have it
+	Path   string
+}
+
+// begun are the files that would begin empty, with where one lies of each.
+func (l *learner) begun(root *line) (list []Begun) {
+	for _, k := range root.kids {
+		if k.folder {
+			list = append(list, l.begun(k)...)
+		} else if len(k.from) > 0 && !slices.ContainsFunc(k.clauses, func(c string) bool { return strings.HasPrefix(c, "copy: ") || strings.HasPrefix(c, "fill: ") }) {
+			in := k.from[0]
+			list = append(list, Begun{k.name, l.drift.number[l.samples[in.sample].Root], l.drift.lay(in.sample, l.pathOf(in))})
+		}
+	}
+	return list
 }
 
 // ask puts another clause in place of the one that asks for a field.

@@ -125,9 +125,24 @@ func (m *meeting) add(ln *line, instances []*instance) {
 				m.itemForms(b) // all items are known before one is looked for
 			}
 		}
+		m.drifted(ln, instances)
 		ln.kids = m.level(instances, ln)
 	}
 	m.lines = append(m.lines, ln)
+}
+
+// drifted adds to a line what its folders were found to hold before anything was learned.
+func (l *learner) drifted(ln *line, instances []*instance) {
+	if l.drift == nil {
+		return
+	}
+	if at := slices.IndexFunc(instances, func(in *instance) bool { return l.drift.holds[in.node] != "" }); at >= 0 {
+		ln.clauses = append(ln.clauses, "holds: "+l.drift.holds[instances[at].node])
+	}
+	for _, in := range instances {
+		l.dated(ln, l.drift.dated[in.node])
+	}
+	l.holdsToo(ln, instances)
 }
 
 // samplesOf are the samples of instances, each once.

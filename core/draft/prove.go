@@ -23,19 +23,19 @@ type Proof struct {
 	Extra   []string // what is there, and no line explains
 }
 
-// Prove builds the template with the values found, and compares that with the samples. The
-// error is that of the template.
-func (r *Result) Prove(title string, samples []Sample, now time.Time) ([]Proof, error) {
+// Prove builds the template with the values found, and compares that with the samples as they were learned
+// from. The error is that of the template.
+func (r *Result) Prove(title string, now time.Time) ([]Proof, error) {
 	t, err := template.Parse(title, r.Text, shelf(r.Starters))
 	if err != nil {
 		return nil, err
 	}
-	list := make([]Proof, len(samples))
+	list := make([]Proof, len(r.Samples))
 	var group errgroup.Group
 	group.SetLimit(runtime.GOMAXPROCS(0))
-	for i := range samples {
+	for i := range r.Samples {
 		group.Go(func() (err error) {
-			list[i], err = r.prove(t, samples[i], r.Values[i], now)
+			list[i], err = r.prove(t, r.Samples[i], r.Values[i], now)
 			return err
 		})
 	}

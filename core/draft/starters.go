@@ -21,6 +21,24 @@ type Starter struct {
 // returns false where that cannot be read, or is too much.
 type Contents func(sample int, path string) ([]byte, bool)
 
+// contents reads what files held before their names were brought to one way of writing.
+func (d *drift) contents(read Contents) Contents {
+	return func(sample int, path string) ([]byte, bool) {
+		return read(d.number[d.samples[sample].Root], d.lay(sample, path))
+	}
+}
+
+// lay is where something in a sample lay before the folders on the way were given the names that most have.
+func (d *drift) lay(sample int, at string) string {
+	names := strings.Split(at, "/")
+	for i, n := 0, d.samples[sample].Root; i < len(names) && n != nil; i++ {
+		if n = n.Child(names[i]); n != nil {
+			names[i] = cmp.Or(d.was[n], names[i])
+		}
+	}
+	return strings.Join(names, "/")
+}
+
 // starters makes starters of files that hold the same in all samples, and texts to be
 // filled of those that differ in known values alone.
 func (l *learner) starters(folder string, root *line, read Contents) (list []Starter) {

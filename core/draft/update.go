@@ -22,13 +22,20 @@ type Addition struct {
 	line   *outline.Line
 }
 
+// An Update is what a template gets of what projects have in common beyond it.
+type Update struct {
+	Text  string
+	Added []Addition
+	Some  []string // folders that most have, and not all: they are not in the text
+}
+
 // Beyond puts into a template what projects that were built from it have in common beyond
 // it, with its text otherwise as it was, comments and layout too. Known are the values of
 // each sample, as far as they are: the rest is read from its names. A single project has
 // nothing in common with others, and is an error.
-func Beyond(t *template.Template, samples []Sample, known []template.Values, limit int, now time.Time) (text string, added []Addition, err error) {
+func Beyond(t *template.Template, samples []Sample, known []template.Values, limit int, now time.Time) (*Update, error) {
 	if len(samples) < 2 {
-		return "", nil, errors.New("what one folder has beyond the template may be its own: name two or more")
+		return nil, errors.New("what one folder has beyond the template may be its own: name two or more")
 	}
 	l := newLearner(samples)
 	l.common = true
@@ -47,7 +54,7 @@ func Beyond(t *template.Template, samples []Sample, known []template.Values, lim
 	for i, s := range samples {
 		values, err := (&match.Showing{Template: t, Known: known[i], Names: []string{s.Name}, Real: s.Root, Limit: limit, Now: now}).Values()
 		if err != nil {
-			return "", nil, err
+			return nil, err
 		}
 		values = t.Complete(values, now)
 		all[i] = values
@@ -58,7 +65,7 @@ func Beyond(t *template.Template, samples []Sample, known []template.Values, lim
 		}
 		x, err := t.Tree(values, limit)
 		if err != nil {
-			return "", nil, err
+			return nil, err
 		}
 		_, own := t.Own(x.Root)
 		(&surplus{t, i, extras, asked}).note(own, s.Root)
@@ -75,9 +82,33 @@ func Beyond(t *template.Template, samples []Sample, known []template.Values, lim
 	}
 	e := &edit{t: t, samples: samples, values: all, limit: limit, lines: lines, how: map[*line]numbering{}}
 	if err := e.number(); err != nil {
-		return "", nil, err
+		return nil, err
 	}
-	return e.written()
+	text, added, err := e.written()
+	return &Update{text, added, some(t, extras, len(samples))}, err
+}
+
+// some is what at least half of the samples have beyond the template, and not all.
+func some(t *template.Template, extras map[int][]*instance, n int) (list []string) {
+	for _, number := range slices.Sorted(maps.Keys(extras)) {
+		with := map[string]map[int]bool{}
+		for _, in := range extras[number] {
+			for _, c := range in.node.Children {
+				if c.Kind == tree.Folder && writable(c.Name) {
+					if with[c.Name] == nil {
+						with[c.Name] = map[int]bool{}
+					}
+					with[c.Name][in.sample] = true
+				}
+			}
+		}
+		for _, name := range sortedKeys(with) {
+			if k := len(with[name]); 2*k >= n && k < n && k > 1 {
+				list = append(list, fmt.Sprintf("%s (%d of %d)", name, k, n))
+			}
+		}
+	}
+	return list
 }
 
 // A numbering is what becomes of the number in front of the name of a line.

@@ -22,8 +22,9 @@ func TestWhatProjectsHaveBeyondTheirTemplate(t *testing.T) {
 		return sample(client, append([]string{"01 Letters/", "02 Plans/", "90 Settled/", "Weeks/Week 01/Notes/", "Weeks/Week 02/Notes/"}, more...)...)
 	}
 	samples := []Sample{of("Oriel Pask", "03 Loans/In/", "07 Late/", "oriel-pask x.md", "01 Letters/Drafts/", "own.txt"), of("Jun Teague", "03 Loans/In/", "07 Late/", "jun-teague x.md", "01 Letters/Drafts/", "02 Plans/own/")}
-	out, added, err := Beyond(tpl, samples, make([]template.Values, 2), 1000, now)
+	up, err := Beyond(tpl, samples, make([]template.Values, 2), 1000, now)
 	require.NoError(t, err)
+	out, added := up.Text, up.Added
 	assert.Equal(t, strings.NewReplacer("by post\n", "by post\n        Drafts\n", "1..weeks\n", "1..weeks\n            Notes\n    <#> Loans\n        In\n    <#> Late | number: 7\n", "number: 90\n", "number: 90\n    <client:like-this> x.md\n").Replace(text), out)
 	assert.Len(t, added, 6)
 	for _, a := range added {
@@ -31,11 +32,12 @@ func TestWhatProjectsHaveBeyondTheirTemplate(t *testing.T) {
 	}
 	tpl, err = template.Parse("t", out, nil)
 	require.NoError(t, err)
-	again, added, err := Beyond(tpl, samples, make([]template.Values, 2), 1000, now)
+	up, err = Beyond(tpl, samples, make([]template.Values, 2), 1000, now)
 	require.NoError(t, err)
+	again, added := up.Text, up.Added
 	assert.Equal(t, out, again, "then they have nothing beyond it")
 	assert.Empty(t, added)
-	_, _, err = Beyond(tpl, samples[:1], make([]template.Values, 1), 1000, now)
+	_, err = Beyond(tpl, samples[:1], make([]template.Values, 1), 1000, now)
 	assert.ErrorContains(t, err, "two or more")
 }
 
@@ -48,8 +50,9 @@ func TestNumbersBeyondATemplateFitAmongItsOwn(t *testing.T) {
 	known, wrong := tpl.ParseValues(map[string]template.Raw{"stages": {Items: []string{"sew", "case"}, List: true}}, now)
 	require.Empty(t, wrong)
 	beyond := func(t require.TestingT, tpl *template.Template, samples ...Sample) (string, []Addition) {
-		out, added, err := Beyond(tpl, samples, []template.Values{known, known}, 1000, now)
+		up, err := Beyond(tpl, samples, []template.Values{known, known}, 1000, now)
 		require.NoError(t, err, tpl.Text)
+		out, added := up.Text, up.Added
 		return out, added
 	}
 	rapid.Check(t, func(t *rapid.T) {
@@ -100,10 +103,10 @@ func TestWhatOneHasCanBeWrittenForAll(t *testing.T) {
 		}
 		r, err := Of("x", samples, nil, nil)
 		require.NoError(t, err)
-		proofs, err := r.Prove("x", samples, now)
+		proofs, err := r.Prove("x", now)
 		require.NoError(t, err, r.Text)
 		for i, p := range proofs {
-			require.Equal(t, samples[i].Root.Count(), p.Entries)
+			require.Equal(t, r.Samples[i].Root.Count(), p.Entries)
 		}
 	})
 }
@@ -129,7 +132,7 @@ func TestWhatIsSeldomIsForLater(t *testing.T) {
 		}
 		r, err := Of("x", samples, nil, nil)
 		require.NoError(t, err)
-		proofs, err := r.Prove("x", samples, now)
+		proofs, err := r.Prove("x", now)
 		require.NoError(t, err, r.Text)
 		for i, p := range proofs {
 			assert.True(t, p.Exact, "%s\n%s: %+v", r.Text, samples[i].Name, p)

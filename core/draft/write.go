@@ -3,6 +3,7 @@ package draft
 import (
 	"slices"
 	"strings"
+	"unicode"
 
 	"vestibula/core/outline"
 	"vestibula/core/template"
@@ -73,7 +74,7 @@ func (l *learner) write(title string, root *line, parts []shared) string {
 	}
 	b.WriteString("---\n")
 	for _, d := range l.doubts {
-		b.WriteString("// " + d + "\n")
+		b.WriteString("// " + remark(d) + "\n")
 	}
 	for _, p := range parts {
 		b.WriteString(p.name + ":\n")
@@ -165,6 +166,8 @@ func (c *convention) declared() string {
 			switch {
 			case len(f.of) > 0:
 				own = append(own, f.name+": { of: ["+quotedList(f.of)+"] }")
+			case f.none:
+				own = append(own, f.name+": { default: \"\" }")
 			case f.next:
 				own = append(own, f.name+": { type: number, next: yes }")
 			default:
@@ -193,4 +196,14 @@ func quoted(s string) string {
 		return s
 	}
 	return `"` + strings.NewReplacer(`\`, `\\`, `"`, `\"`).Replace(s) + `"`
+}
+
+// remark is a text that holds names from a disk, as it can stand in a line of a template.
+func remark(text string) string {
+	return strings.Map(func(r rune) rune {
+		if unicode.IsControl(r) || r == unicode.ReplacementChar {
+			return '-'
+		}
+		return r
+	}, strings.ToValidUTF8(text, "-"))
 }

@@ -21,6 +21,7 @@ import (
 	"vestibula/core/place"
 	"vestibula/core/project"
 	"vestibula/core/rules"
+	"vestibula/core/takeover"
 	"vestibula/core/template"
 	"vestibula/core/tree"
 	"vestibula/core/value"
@@ -414,51 +415,30 @@ func (l *Look) unlabelled(r *Report, root *tree.Node, dir string, names []string
 		l.judge(s, nil, &rules.Real{Root: root})
 		return
 	}
-	w, err := match.Of(l.Template, l.Values, l.Limit, l.Now)
+	search := &takeover.Search{Template: l.Template, Dir: address.Address(path.Join(names...)), Root: root, Given: l.Values, Labelled: true, Limit: l.Limit, Now: l.Now}
+	if dir != "" {
+		search.Dir = s.Dir
+	}
+	list, err := search.Find()
 	if err != nil {
 		s.Err = err
 		r.Subjects = append(r.Subjects, s)
 		return
 	}
-	way, _ := l.Template.Own(w.Expansion.Root)
-	levels := 0
-	if way != "." {
-		levels = 1 + strings.Count(way, "/")
+	if len(list) == 0 {
+		list = []*takeover.Folder{{Path: ".", Root: root, Values: l.Values}}
 	}
-	// Is it a project, or do projects lie in it? What lies there tells.
-	var inside []*Subject
-	var walk func(n *tree.Node, at string, deep int)
-	walk = func(n *tree.Node, at string, deep int) {
-		for _, c := range n.Children {
-			if c.Kind != tree.Folder || strings.HasPrefix(c.Name, ".") {
-				continue
-			}
-			below := path.Join(at, c.Name)
-			if w.Likeness(c) > 0 {
-				sub := &Subject{Name: below, Root: c}
-				if dir != "" {
-					sub.Dir = address.Address(filepath.Join(dir, filepath.FromSlash(below)))
-				}
-				inside = append(inside, sub)
-			} else if deep > 1 {
-				walk(c, below, deep-1)
-			}
+	for _, f := range list {
+		one := &Subject{Name: f.Path, Root: f.Root, Inferred: true}
+		if dir != "" {
+			one.Dir = s.Dir.Join(f.Path)
 		}
-	}
-	if w.Likeness(root) == 0 {
-		walk(root, "", levels)
-	}
-	if len(inside) == 0 {
-		inside = []*Subject{s}
-	}
-	for _, one := range inside {
-		r.Subjects = append(r.Subjects, one)
 		way := names
-		if one.Name != "." {
-			way = slices.Concat(names, strings.Split(one.Name, "/"))
+		if f.Path != "." {
+			way = slices.Concat(names, strings.Split(f.Path, "/"))
 		}
-		one.Inferred = true
-		l.held(one, l.Template, l.Values, way)
+		r.Subjects = append(r.Subjects, one)
+		l.held(one, l.Template, f.Values, way)
 	}
 }
 

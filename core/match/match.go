@@ -94,10 +94,10 @@ func Compare(w *Wanted, real *tree.Node) []*Thing {
 func (w *Wanted) Likeness(real *tree.Node) (like int) {
 	keys := make(map[string]bool, len(real.Children))
 	for _, n := range real.Children {
-		keys[keyOf(n)+ending(n)] = true
+		keys[Key(n)+ending(n)] = true
 	}
 	for _, c := range w.Own.Children {
-		if c.Marks&tree.Open == 0 && keys[keyOf(c)+ending(c)] {
+		if c.Marks&tree.Open == 0 && keys[Key(c)+ending(c)] {
 			like++
 		}
 	}
@@ -116,7 +116,8 @@ type matcher struct {
 	series  map[*template.Convention]*naming.Series
 	olders  map[*template.Convention]*naming.Older
 	free    map[*template.Convention]*naming.Free
-	freed   int                            // names that these have read
+	freed   int // names that these have read
+	orders  map[orderKey]map[string]map[naming.Order]bool
 	numbers map[numberKey]bool             // which files of the project bear, or get
 	counts  map[*template.Convention]bool  // of which these are known
 	named   map[*tree.Node]map[string]bool // names that files get, by their folders

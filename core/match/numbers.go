@@ -36,7 +36,7 @@ func (m *matcher) given(conv *template.Convention, name, folder string) bool {
 	if s == nil {
 		return false
 	}
-	keyOf := func(name, folder string) (key numberKey, ok bool) {
+	numberOf := func(name, folder string) (key numberKey, ok bool) {
 		stem, _ := naming.Split(name)
 		n, apart, ok := s.Read(stem)
 		if s.Field.Next != template.InFolder {
@@ -53,12 +53,12 @@ func (m *matcher) given(conv *template.Convention, name, folder string) bool {
 			if n.Kind == tree.Folder {
 				continue
 			}
-			if key, ok := keyOf(n.Name, path.Dir(at)); ok {
+			if key, ok := numberOf(n.Name, path.Dir(at)); ok {
 				m.numbers[key] = true
 			}
 		}
 	}
-	key, ok := keyOf(name, folder)
+	key, ok := numberOf(name, folder)
 	if !ok || m.numbers[key] {
 		return ok
 	}

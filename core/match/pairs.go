@@ -140,7 +140,7 @@ func (m *matcher) ways() []way {
 		{Number, true, renumbered},
 		{Spelling, true, respelled},
 		{Copied, false, func(want, real *tree.Node) bool { return copyOf(real.Name) == want.Name }},
-		{Slip, false, slipped},
+		{Slip, false, Slipped},
 		{Value, false, m.revalued},
 		{Contents, false, m.holdsSame},
 	}
@@ -232,12 +232,12 @@ func renumbered(want, real *tree.Node) bool {
 }
 
 func respelled(want, real *tree.Node) bool {
-	return sameEnding(want, real) && keyOf(want) == keyOf(real)
+	return sameEnding(want, real) && Key(want) == Key(real)
 }
 
-// keyOf is what is equal for names that people take for the same: their letters and
+// Key is what is equal for names that people take for the same: their letters and
 // digits, small, without accents, and without the number in front and leading zeros.
-func keyOf(n *tree.Node) string {
+func Key(n *tree.Node) string {
 	var b strings.Builder
 	before := ' '
 	for _, r := range norm.NFKD.String(tree.Folded(naming.Bare(n))) {
@@ -298,14 +298,14 @@ func copyOf(name string) string {
 	return cut + end
 }
 
-// slipped reports whether two names differ in one slip of the pen: a letter more,
+// Slipped reports whether two names differ in one slip of the pen: a letter more,
 // less, another one, or two that changed places. Digits are no letters: 1 and 2 are
 // two numbers. Long words may have two slips.
-func slipped(want, real *tree.Node) bool {
+func Slipped(want, real *tree.Node) bool {
 	if !sameEnding(want, real) {
 		return false
 	}
-	a, b := []rune(keyOf(want)), []rune(keyOf(real))
+	a, b := []rune(Key(want)), []rune(Key(real))
 	if len(a) < 4 || len(b) < 3 || digitsOf(a) != digitsOf(b) {
 		return false
 	}

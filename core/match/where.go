@@ -62,7 +62,7 @@ func (m *matcher) held(line *template.Line, want *tree.Node, at spot) {
 		at.node.Marks |= tree.Conforms
 	case line.TakesFile(at.node.Name):
 	default:
-		t := m.tell(&Thing{Kind: Unfit, Node: at.node, Path: at.path})
+		t := m.tell(&Thing{Kind: Unfit, Node: at.node, Path: at.path, Other: at.conflict(m.way[len(m.way)-1].real)})
 		if misfit != nil && misfit.Near() {
 			t.Misfit = misfit
 		}
@@ -93,18 +93,19 @@ func (m *matcher) older(line *template.Line, at spot) bool {
 		if len(conv.For) > 0 && !slices.Contains(conv.For, ending) {
 			continue
 		}
-		o := m.olders[conv]
-		if o == nil {
-			if m.olders == nil {
-				m.olders = map[*template.Convention]*naming.Older{}
-			}
-			o = naming.NewOlder(conv, conv.Was)
-			m.olders[conv] = o
-		}
+		o := m.olderOf(conv)
 		known := template.Values{}
 		for _, f := range conv.Fields {
 			if v, _ := m.known(f.Name); v.Given() {
 				known[f.Name] = v
+			}
+		}
+		if at.conflict(m.way[len(m.way)-1].real) != "" {
+			continue
+		}
+		if single := naming.Single(stem); single != stem {
+			if _, there := find(m.way[len(m.way)-1].real.Children, single+at.node.Name[len(stem):]); there {
+				continue // it is called a copy of another one, which gets the name
 			}
 		}
 		reason := Former
@@ -144,30 +145,6 @@ func (m *matcher) older(line *template.Line, at spot) bool {
 		return true
 	}
 	return false
-}
-
-// maxFree is how many names of any shape are read in one match: it takes some ten times as long as a
-// pattern, and where there are more, nobody fixes them one by one.
-const maxFree = 20_000
-
-// freely reads a name of any shape, where it can be read in one way only.
-func (m *matcher) freely(conv *template.Convention, stem string, known template.Values) *naming.Reading {
-	if m.freed++; m.freed > maxFree || naming.ByMachine(naming.Single(stem)) {
-		return nil
-	}
-	f := m.free[conv]
-	if f == nil {
-		if m.free == nil {
-			m.free = map[*template.Convention]*naming.Free{}
-		}
-		f = naming.NewFree(conv, nil)
-		m.free[conv] = f
-	}
-	g := f.Read(stem, known)
-	if len(g.Guesses) != 1 {
-		return nil
-	}
-	return naming.ReadingOf(conv, g.Guesses[0].Values)
 }
 
 // counted looks whether the number in a file's name, which counts on, is another's.

@@ -37,7 +37,7 @@ func (e *ProjectError) Error() string {
 
 // reasons of the changes.
 const (
-	whyMoved  = "put together"
+	whyMoved  = "the two folders become one"
 	whyEqual  = "the same is there"
 	whyBeside = "another one of that name is there"
 	whyEmpty  = "all of it has moved"

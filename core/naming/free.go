@@ -2,6 +2,7 @@ package naming
 
 import (
 	"cmp"
+	"maps"
 	"regexp"
 	"slices"
 	"strconv"
@@ -38,6 +39,9 @@ type Guessed struct {
 	Guesses []Guess
 	Shape   string // names of one shape are written alike: what one cannot tell another may
 	Lacks   string
+	Placed  bool   // it says something of its place that the convention has no slot for
+	Slip    string // what in it was taken for something known that differs in a letter: then it is only probable
+	Alike   string // what Lacks says without the words of this name, where that says more; the same for many names
 }
 
 // NewFree returns a reader for a convention, which knows some values of its text fields.
@@ -129,18 +133,28 @@ func Single(stem string) string {
 	return doubles().ReplaceAllString(stem, "")
 }
 
+// Copied reports whether a system gave a file its name when it was copied.
+func Copied(name string) bool {
+	stem, _ := Split(name)
+	return Single(stem) != stem
+}
+
 // Read reads a name without its ending. Place is what is known where it lies.
 func (f *Free) Read(stem string, place template.Values) *Guessed {
 	if of := Conflict(stem); of != "" {
-		return &Guessed{Lacks: InConflict(of)}
+		return &Guessed{Lacks: InConflict(of), Alike: "they are copies of others in which somebody else had written at the same time: look which are to stay"}
 	}
 	name := Single(stem)
 	list := pieces(name)
 	out := &Guessed{}
 	calendar, numbers := f.fields(value.Kind.Calendar), f.fields(func(k value.Kind) bool { return k == value.Number })
+	if len(list) == 1 && list[0].kind == digits {
+		out.Lacks = "it is nothing but a number"
+		return out
+	}
 	said := template.Values{}
-	f.takeKnown(list, place, said)
-	f.takeChoices(list, said)
+	out.Slip = cmp.Or(f.takeKnown(list, place, said), f.takeChoices(list, said))
+	out.Placed = f.takePlace(list, place)
 	if wrong := impossible(list, calendar); wrong != "" {
 		out.Lacks = "there is no day " + wrong
 		return out
@@ -161,9 +175,9 @@ func (f *Free) Read(stem string, place template.Values) *Guessed {
 		}
 		f.takeFixed(own)
 		for _, n := range f.takeNumbers(own, numbers, values) {
-			lacks := f.takeRest(n.pieces, n.values, place)
+			lacks, alike := f.takeRest(n.pieces, n.values, place)
 			if lacks != "" {
-				out.Lacks = cmp.Or(out.Lacks, lacks)
+				out.Lacks, out.Alike = cmp.Or(out.Lacks, lacks), cmp.Or(out.Alike, alike)
 				continue
 			}
 			if g := (Guess{n.values, t.order}); !slices.ContainsFunc(out.Guesses, func(o Guess) bool { return same(o.Values, g.Values) }) {
@@ -172,7 +186,7 @@ func (f *Free) Read(stem string, place template.Values) *Guessed {
 		}
 	}
 	if len(out.Guesses) > 0 {
-		out.Lacks = ""
+		out.Lacks, out.Alike = "", ""
 	}
 	if agrees := slices.DeleteFunc(slices.Clone(out.Guesses), func(g Guess) bool {
 		return Contradiction(f.Convention, Listed(f.Convention, g.Values), place) != ""
@@ -193,21 +207,77 @@ func (f *Free) fields(is func(k value.Kind) bool) (list []*template.Field) {
 }
 
 // takeKnown takes values that are known, of the place first: the longest that stands there.
-func (f *Free) takeKnown(list []piece, place, said template.Values) {
+func (f *Free) takeKnown(list []piece, place, said template.Values) (slip string) {
 	for _, field := range f.Convention.Fields {
 		if field.Type.Kind != value.Text {
 			continue
 		}
 		all := f.known[field.Name]
+		own := map[string]value.Value{}
 		if v := place[field.Name]; v.Kind == value.Text {
-			own := map[string]value.Value{}
 			f.knows(own, v)
-			if f.take(list, own, field.Name, said) {
+		}
+		if f.take(list, own, field.Name, said) || f.take(list, all, field.Name, said) {
+			continue
+		}
+		if len(own) == 0 && len(all) <= manySlips {
+			own = all
+		}
+		slip = cmp.Or(slip, f.takeSlip(list, own, field.Name, said))
+	}
+	return slip
+}
+
+// takePlace takes the texts that the place has of fields that are none of the convention: whose it is goes without saying there.
+func (f *Free) takePlace(list []piece, place template.Values) (found bool) {
+	for name, v := range place {
+		if v.Kind != value.Text || slices.ContainsFunc(f.Convention.Fields, func(field *template.Field) bool { return field.Name == name }) {
+			continue
+		}
+		own := map[string]value.Value{}
+		if f.knows(own, v); !slices.ContainsFunc(slices.Collect(maps.Keys(own)), func(key string) bool { return len(key) < 3 }) {
+			found = f.take(list, own, name, template.Values{}) || found
+		}
+	}
+	return found
+}
+
+// manySlips is among how many values it is looked for one that a name says with a slip of the pen.
+const manySlips = 200
+
+// takeSlip takes what differs in one letter from a value, or from two of its words, and says what that was.
+func (f *Free) takeSlip(list []piece, all map[string]value.Value, name string, said template.Values) (slip string) {
+	if len(all) == 0 {
+		return ""
+	}
+	for i := range list {
+		text, n := "", 0
+		for k := i; k < len(list) && n < f.longest && !list[k].taken; k++ {
+			if list[k].kind != letters && list[k].kind != signs {
+				break
+			}
+			if list[k].kind == signs {
+				if text == "" {
+					break
+				}
 				continue
 			}
+			text, n = text+list[k].bare, n+1
+			if len(text) < 6 {
+				continue
+			}
+			for key, v := range all {
+				if len(key) > 5 && slipped(text, key) {
+					said[name] = v
+					for j := i; j <= k; j++ {
+						list[j].taken = true
+					}
+					return "“" + v.String() + "” is written with a slip of the pen"
+				}
+			}
 		}
-		f.take(list, all, field.Name, said)
 	}
+	return ""
 }
 
 func (f *Free) take(list []piece, all map[string]value.Value, name string, said template.Values) bool {
@@ -246,14 +316,21 @@ func (f *Free) take(list []piece, all map[string]value.Value, name string, said 
 	return false
 }
 
+// Choices are the values of choices that a name says, such as that of the folder that files come from.
+func (f *Free) Choices(name string) template.Values {
+	said := template.Values{}
+	f.takeChoices(pieces(name), said)
+	return said
+}
+
 // takeChoices takes the codes and meanings of choices, also with a slip of the pen.
-func (f *Free) takeChoices(list []piece, said template.Values) {
+func (f *Free) takeChoices(list []piece, said template.Values) (slip string) {
 	for _, field := range f.fields(func(k value.Kind) bool { return k == value.Choice }) {
 		all := map[string]value.Value{}
-		for _, o := range field.Type.Of {
+		for i, o := range field.Type.Of {
 			for _, text := range []string{o.Code, o.Meaning} {
 				if key := bared(text); key != "" {
-					all[key] = value.Value{Kind: value.Choice, Text: o.Code}
+					all[key] = field.Type.Option(i)
 				}
 			}
 		}
@@ -269,19 +346,25 @@ func (f *Free) takeChoices(list []piece, said template.Values) {
 				for key, v := range all {
 					if len(key) > 4 && slipped(word, key) {
 						said[field.Name], list[i].taken = v, true
+						slip = "“" + list[i].text + "” is taken for " + v.String()
 					}
 				}
 			}
 		}
 	}
+	return slip
 }
 
 // slipped reports whether two words differ in one letter: another one, one too many, two turned.
-func slipped(a, b string) bool {
+func slipped(one, other string) bool {
+	if d := len(one) - len(other); d > utf8.UTFMax || d < -utf8.UTFMax || one == other {
+		return false
+	}
+	a, b := []rune(one), []rune(other)
 	if len(a) > len(b) {
 		a, b = b, a
 	}
-	if len(b)-len(a) > 1 || a == b {
+	if len(b)-len(a) > 1 {
 		return false
 	}
 	i := 0
@@ -289,9 +372,9 @@ func slipped(a, b string) bool {
 		i++
 	}
 	if len(a) < len(b) {
-		return a[i:] == b[i+1:]
+		return slices.Equal(a[i:], b[i+1:])
 	}
-	return a[i+1:] == b[i+1:] || i+1 < len(a) && a[i] == b[i+1] && a[i+1] == b[i] && a[i+2:] == b[i+2:]
+	return slices.Equal(a[i+1:], b[i+1:]) || i+1 < len(a) && a[i] == b[i+1] && a[i+1] == b[i] && slices.Equal(a[i+2:], b[i+2:])
 }
 
 // takeFixed takes the words that the convention writes itself.
@@ -349,7 +432,7 @@ func (f *Free) takeNumbers(list []piece, fields []*template.Field, values templa
 }
 
 // takeRest gives what is left over to the one text that nothing else says.
-func (f *Free) takeRest(list []piece, values, place template.Values) (lacks string) {
+func (f *Free) takeRest(list []piece, values, place template.Values) (lacks, alike string) {
 	var open []*template.Field
 	for _, field := range f.Convention.Fields {
 		_, said := values[field.Name]
@@ -363,15 +446,15 @@ func (f *Free) takeRest(list []piece, values, place template.Values) (lacks stri
 	case len(open) == 1:
 		values[open[0].Name] = value.Of(rest)
 	case len(open) == 0:
-		return "nothing in " + f.Convention.Name + " says “" + rest + "”"
+		return "nothing in " + f.Convention.Name + " says “" + rest + "”", "they say something that has no place in " + f.Convention.Name
 	default:
 		names := make([]string, len(open))
 		for i, field := range open {
 			names[i] = field.Name
 		}
-		return "“" + rest + "” could be its " + strings.Join(names, " or its ")
+		return "“" + rest + "” could be its " + strings.Join(names, " or its "), "what they say could be their " + strings.Join(names, " or their ")
 	}
-	return ""
+	return "", ""
 }
 
 // leftOver is what nobody has taken, cleaned of signs.

@@ -2,6 +2,7 @@ package naming
 
 import (
 	"regexp"
+	"slices"
 	"strings"
 	"sync"
 
@@ -12,7 +13,7 @@ import (
 // those that stand for one to come: IMG_2044, Scan0012, Document1, report (1), Copy
 // of …, Your name, TBD.
 var machineNames = sync.OnceValue(func() *regexp.Regexp {
-	return regexp.MustCompile(`(?i)^(?:(?:img|dsc|dscf|dscn|pict|mvi|vid|gopr|scan|scanned|screenshot|screen shot)[ _-]?[0-9]*` +
+	return regexp.MustCompile(`(?i)^(?:(?:img|dsc|dscf|dscn|pict|p(?:[0-9]{7})|mvi|vid|gopr|scan|scanned|screenshot|screen shot)[ _-]?[0-9]*` +
 		`|(?:image|photo|document|doc|book|sheet|page|presentation|recording|untitled)[0-9]+` +
 		`|(?:screenshot|screen shot|copy of) .*|.+ \([0-9]{1,3}\)|.+ - copy|your name|name here|tbd|todo)$`)
 })
@@ -48,6 +49,32 @@ func Conflict(stem string) (of string) {
 	}
 	if at := conflicts().FindStringIndex(stem); at != nil && at[0] > 0 {
 		return stem[:at[0]]
+	}
+	return ""
+}
+
+// computers are what the same programs add where they name a copy after the computer that it came from.
+var computers = sync.OnceValue(func() *regexp.Regexp {
+	return regexp.MustCompile(`(?i)^(.+)[-_ ](?:(?:desktop|laptop|pc|macbook(?:[- ](?:air|pro))?|imac|notebook|thinkpad|surface|tablet|iphone|ipad|workstation)(?:-[a-z0-9]{1,12})?|[a-z0-9]{2,15}['’]?s?-(?:pc|laptop|desktop|macbook|imac))$`)
+})
+
+// computerWords are in the names of computers that the expression knows, within the last bytes of a name.
+var computerWords = []string{"top", "pc", "mac", "notebook", "thinkpad", "surface", "tablet", "phone", "pad", "workstation"}
+
+const longestComputer = 32
+
+// ConflictBeside is as [Conflict], and knows also what is called after a computer, where the file that it is a copy of
+// lies beside it: beside tells whether one with such a stem does.
+func ConflictBeside(stem string, beside func(stem string) bool) (of string) {
+	if of = Conflict(stem); of != "" {
+		return of
+	}
+	end := strings.ToLower(stem[max(0, len(stem)-longestComputer):])
+	if !slices.ContainsFunc(computerWords, func(w string) bool { return strings.Contains(end, w) }) {
+		return "" // most names are none
+	}
+	if m := computers().FindStringSubmatch(stem); m != nil && beside(m[1]) {
+		return m[1]
 	}
 	return ""
 }

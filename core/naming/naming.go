@@ -148,6 +148,12 @@ func Split(name string) (stem, ending string) {
 	return name[:len(name)-len(ending)-1], strings.ToLower(ending)
 }
 
+// Points reports whether a file, by its ending, only points to something else: that two hold the same says nothing.
+func Points(name string) bool {
+	_, ending := Split(name)
+	return slices.Contains(template.Pointers, ending)
+}
+
 // Read reads the name of a file, its ending included. Of several conventions that it
 // fits, the one with the fewest free texts reads it, then the one with the most fixed
 // characters. The values stand in the order of the convention's fields and

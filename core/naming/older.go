@@ -3,8 +3,12 @@ package naming
 import (
 	"cmp"
 	"fmt"
+	"regexp"
 	"slices"
+	"strings"
+	"sync"
 	"time"
+	"unicode"
 
 	"vestibula/core/pattern"
 	"vestibula/core/template"
@@ -18,6 +22,8 @@ type Older struct {
 	own        *pattern.Reader
 	values     []value.Value
 	shapes     []shape
+	forgiving  *Older // reads what this does not, with the words of the patterns in any capitals; nil for none
+	forgives   bool
 }
 
 // A Reading is what a name of an older shape says. It is valid until the next name is read.
@@ -51,6 +57,58 @@ func NewOlder(c *template.Convention, shapes []*pattern.Name) *Older {
 	return o
 }
 
+// Forgiving are the ways to write a pattern in which days, months and numbers have zeros in front, and have none, beside the one
+// that it is.
+func Forgiving(text string) (others []string) {
+	for _, to := range []map[string]string{{"dd": "d", "mm": "m"}, {"d": "dd", "m": "mm"}} {
+		other := slots().ReplaceAllStringFunc(text, func(slot string) string {
+			name, form, formed := strings.Cut(strings.Trim(slot, "<>"), ":")
+			if !formed {
+				return slot
+			}
+			if strings.Trim(form, "0") == "" {
+				form = "0"
+			}
+			return "<" + name + ":" + letterRuns().ReplaceAllStringFunc(form, func(run string) string { return cmp.Or(to[run], run) }) + ">"
+		})
+		if other != text && !slices.Contains(others, other) {
+			others = append(others, other)
+		}
+	}
+	return others
+}
+
+var letterRuns = sync.OnceValue(func() *regexp.Regexp { return regexp.MustCompile(`d+|m+`) })
+
+// Forgive has names that no shape reads be read by those and by others, with the words that they write in any capitals.
+func (o *Older) Forgive(others []*pattern.Name) {
+	for i := range o.shapes {
+		others = append(others, o.shapes[i].name)
+	}
+	o.forgiving = NewOlder(o.Convention, others)
+	o.forgiving.forgives = true
+}
+
+// recased is a name in which the words of the pattern are written as the pattern does.
+func (s *shape) recased(stem string) string {
+	at := 0
+	for _, text := range slots().Split(s.name.Pattern.Source, -1) {
+		if !strings.ContainsFunc(text, unicode.IsLetter) {
+			continue
+		}
+		i := at
+		for i+len(text) <= len(stem) && !strings.EqualFold(stem[i:i+len(text)], text) {
+			i++
+		}
+		if i+len(text) > len(stem) {
+			return stem
+		}
+		stem = stem[:i] + text + stem[i+len(text):]
+		at = i + len(text)
+	}
+	return stem
+}
+
 // Fork returns such a reader for another goroutine.
 func (o *Older) Fork() *Older {
 	p := *o
@@ -59,6 +117,9 @@ func (o *Older) Fork() *Older {
 	for i := range p.shapes {
 		s := &p.shapes[i]
 		s.reader, s.values, s.read = s.name.Reader(), make([]value.Value, len(s.values)), template.Values{}
+	}
+	if o.forgiving != nil {
+		p.forgiving = o.forgiving.Fork()
 	}
 	return &p
 }
@@ -93,6 +154,13 @@ func (o *Older) Read(stem string) (*Reading, *pattern.Misfit) {
 			break
 		}
 		misfit, twice := s.reader.ReadOnce(stem, s.values)
+		if misfit != nil && o.forgives {
+			if as := s.recased(stem); as != stem {
+				if again, other := s.reader.ReadOnce(as, s.values); again == nil {
+					misfit, twice = nil, other
+				}
+			}
+		}
 		switch {
 		case twice:
 			return nil, &pattern.Misfit{Message: "it can be read in two ways"}
@@ -112,6 +180,11 @@ func (o *Older) Read(stem string) (*Reading, *pattern.Misfit) {
 			return nil, &pattern.Misfit{Message: "two of the older shapes fit, and say other things"}
 		}
 		found = &Reading{s.read, s.name}
+	}
+	if found == nil && o.forgiving != nil {
+		if read, misfit := o.forgiving.Read(stem); read != nil || closest == nil {
+			return read, misfit
+		}
 	}
 	if found == nil {
 		return nil, closest

@@ -6,6 +6,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"vestibula/core/pattern"
 	"vestibula/core/template"
 	"vestibula/core/value"
 )
@@ -88,4 +89,37 @@ func FuzzOlder(f *testing.F) {
 		}
 		_, _ = o.Anew(read, nil)
 	})
+}
+
+// A person's pattern forgives zeros in front and capitals, and nothing else.
+func TestAPatternForgivesZerosAndCapitals(t *testing.T) {
+	assert.Equal(t, []string{"Bill <n:0> <day:d.m.yyyy>", "Bill <n:0> <day:dd.mm.yyyy>"}, Forgiving("Bill <n:000> <day:dd.mm.yyyy>"))
+	assert.Equal(t, []string{"<day:dd mmm yyyy> x"}, Forgiving("<day:d mmm yyyy> x"))
+	assert.Empty(t, Forgiving("<who> <n:0>"))
+	tpl, err := template.Parse("t", "---\nnames: { x: { pattern: \"<day:yyyy-mm-dd> <what>\", fields: { day: { type: date } } } }\n---\nA\n", nil)
+	require.NoError(t, err)
+	c := tpl.Names[0]
+	var shapes []*pattern.Name
+	for _, text := range append([]string{"Bill <day:dd.mm.yyyy> of <what>"}, Forgiving("Bill <day:dd.mm.yyyy> of <what>")...) {
+		name, _, errs := c.Shape(text)
+		require.Empty(t, errs)
+		shapes = append(shapes, name)
+	}
+	for _, strict := range []bool{true, false} {
+		o := NewOlder(c, shapes[:1])
+		if !strict {
+			o.Forgive(shapes[1:])
+			o = o.Fork()
+		}
+		read, misfit := o.Read("BILL 3.4.2027 OF Oak")
+		if strict {
+			assert.NotNil(t, misfit)
+			continue
+		}
+		require.Nil(t, misfit)
+		assert.Equal(t, "2027-04-03", read.Values["day"].String())
+		assert.Equal(t, "Oak", read.Values["what"].String())
+		_, misfit = o.Read("Bil 3.4.2027 of Oak")
+		assert.NotNil(t, misfit)
+	}
 }

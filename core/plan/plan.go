@@ -31,6 +31,7 @@ const maxChoices = 5
 type Open struct {
 	What, From, Why string
 	Could           []string
+	Alike           string // what it has in common with others that are open: those stand together
 }
 
 // A Row is one row of a plan.
@@ -89,10 +90,22 @@ func Rows(changes []change.Change, open []Open, prefix func(in int) string, own 
 		}
 		rows = append(rows, row)
 	}
+	open = slices.Clone(open) // so that one decision can be filled down
+	slices.SortStableFunc(open, func(a, b Open) int {
+		return cmp.Or(strings.Compare(strings.Join(a.Could, "\x00"), strings.Join(b.Could, "\x00")), strings.Compare(a.Alike, b.Alike))
+	})
 	for _, o := range open {
 		rows = append(rows, append([]string{o.What, o.From, "", o.Why, ""}, o.Could[:min(len(o.Could), maxChoices)]...))
 	}
 	return even(rows)
+}
+
+// Choices are what a spreadsheet offers in the cell that decides of each row.
+func Choices(rows [][]string) (lists []table.List) {
+	if n := len(rows[0]); n > len(Headings) {
+		lists = append(lists, table.List{Column: slices.Index(Headings, "to"), From: len(Headings), To: n - 1})
+	}
+	return lists
 }
 
 // even gives all rows the columns of the choices that some have.

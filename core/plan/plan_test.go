@@ -133,7 +133,7 @@ func TestPlansComeBackFromTheirTables(t *testing.T) {
 		for i := range changes {
 			changes[i].Probable = changes[i].Op == change.Copy
 		}
-		rows := Rows(changes, []Open{{"move", "./lost", "who knows", []string{"./a/lost", "./b/lost"}}}, func(int) string { return "in" }, disk(nil).Own)
+		rows := Rows(changes, []Open{{"move", "./lost", "who knows", []string{"./a/lost", "./b/lost"}, ""}}, func(int) string { return "in" }, disk(nil).Own)
 		assert.Equal(t, []string{"move", "./lost", "", "who knows", "", "./a/lost", "./b/lost"}, rows[len(rows)-1])
 		rows = rows[:len(rows)-1]
 		for _, r := range rows[1:] {

@@ -97,10 +97,11 @@ const (
 	There               // it is so already
 	Several             // it could be done in several ways
 	Nowhere             // nothing says what to do with it
+	Twice               // another one that holds the same is taken instead
 )
 
 // String returns the word for a kind.
-func (k Kind) String() string { return [...]string{"stays", "there", "several", "nowhere"}[k] }
+func (k Kind) String() string { return [...]string{"stays", "there", "several", "nowhere", "twice"}[k] }
 
 // A Left is something that was asked for and is left as it is.
 type Left struct {
@@ -109,6 +110,8 @@ type Left struct {
 	Path  string    // as of a step
 	Name  string    // what a person is shown instead of the path
 	Why   string
+	Alike string   // what is said of all that are left for that reason together, where Why has words of its own
+	Lacks string   // the field that nothing says, where that is why
 	At    int      // in bytes of the name, behind which reading it stopped; 0 where that is not it
 	Could []string // where it could go
 	Help  string   // what to do, for a person

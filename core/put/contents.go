@@ -1,6 +1,7 @@
 package put
 
 import (
+	"cmp"
 	"io"
 	"io/fs"
 	"path"
@@ -36,7 +37,7 @@ func Same(outcomes []*standing.Outcome, held []Held, open Reader) {
 		if o.File.At != "" {
 			coming[o.File.At] = true
 		}
-		if o.File.Entry.Size > 0 && !o.File.Link {
+		if o.File.Entry.Size > 0 && !o.File.Link && !naming.Points(path.Base(o.File.Path)) {
 			bySize[o.File.Entry.Size] = append(bySize[o.File.Entry.Size], one{outcome: o})
 		}
 	}
@@ -82,12 +83,11 @@ type one struct {
 // equal settles what becomes of files that hold the same: those of a list with the numbers in a
 // part.
 func equal(list []one, part []int) {
+	coming := slices.DeleteFunc(slices.Clone(part), func(i int) bool { return list[i].outcome == nil })
+	slices.SortStableFunc(coming, func(a, b int) int { return rank(list[a].outcome, list[b].outcome) })
 	first := map[*standing.Project]*standing.Outcome{} // that comes into each project; nil: into none
-	for _, i := range part {
+	for _, i := range coming {
 		x := list[i].outcome
-		if x == nil {
-			continue
-		}
 		to := x.Project()
 		held := slices.IndexFunc(part, func(k int) bool {
 			h := list[k].held
@@ -101,9 +101,42 @@ func equal(list []one, part []int) {
 			first[to] = x
 		case x.Kind == standing.Nowhere && !naming.Speaks(path.Base(x.File.Path)): // it goes with the file that it belongs to
 		default:
-			x.Kind, x.Spots, x.Path, x.Why, x.Help = standing.There, nil, "", "the same as "+first[to].File.Path, standing.Remedy{}
+			x.Kind, x.Spots, x.Path, x.Why, x.Help = standing.There, nil, "", twice(first[to], x), standing.Remedy{}
+			x.Twin = first[to]
 		}
 	}
+}
+
+// Stands reports whether, once all is done, what a file holds stands in a project, as bytes that were compared.
+func Stands(o *standing.Outcome) bool {
+	switch {
+	case o.Twin != nil:
+		return Stands(o.Twin)
+	case o.Kind == standing.There:
+		return !o.Leads
+	}
+	return o.Kind == standing.Goes
+}
+
+// rank is below 0 where the first of two files that hold the same is the one that stays: the one that has a place, whose
+// name says nothing of a copy, that is older. It is 0 where nothing tells them apart.
+func rank(a, b *standing.Outcome) int {
+	no := map[bool]int{true: 1}
+	return cmp.Or(no[a.Kind != standing.Goes]-no[b.Kind != standing.Goes], no[naming.Copied(path.Base(a.File.Path))]-no[naming.Copied(path.Base(b.File.Path))], cmp.Compare(a.File.Entry.Time, b.File.Entry.Time))
+}
+
+// twice says why one of two files that hold the same stays behind.
+func twice(stays, x *standing.Outcome) string {
+	why := "the same as " + stays.File.Path
+	switch {
+	case stays.Kind == standing.Goes && x.Kind != standing.Goes:
+		return why + ", which has a place"
+	case !naming.Copied(path.Base(stays.File.Path)) && naming.Copied(path.Base(x.File.Path)):
+		return why + ", which is no copy by its name"
+	case stays.File.Entry.Time < x.File.Entry.Time:
+		return why + ", which is older"
+	}
+	return why
 }
 
 // Taken settles which of the files that go somewhere find their name taken: by
@@ -140,6 +173,7 @@ func Taken(outcomes []*standing.Outcome, base func(p *standing.Project) string, 
 		switch {
 		case err == nil && leads != "" && leads == o.File.At:
 			o.Stays(o.Spots[0].Project, o.Path, "a link to it is there")
+			o.Leads = true
 		case err == nil && e.Kind == tree.File && e.Size == 0 && o.File.Entry.Size == 0:
 			o.Stays(o.Spots[0].Project, o.Path, "it is there, as empty")
 		case o.Named && o.File.Within != "" && (first != nil || err == nil && !strings.EqualFold(to, o.File.At)):

@@ -3,15 +3,18 @@ package put
 import (
 	"cmp"
 	"fmt"
+	"math"
 	"path"
 	"path/filepath"
 	"slices"
 	"strings"
+	"time"
 
 	"vestibula/core/address"
 	"vestibula/core/change"
 	"vestibula/core/proposal"
 	"vestibula/core/standing"
+	"vestibula/core/value"
 )
 
 // A Call is what is known of files that are to be put into their places.
@@ -65,6 +68,7 @@ func (c *Call) Propose() (*proposal.Proposal, error) {
 	}
 	c.goes(out)
 	c.stays(out, standing.There, "Is there already", proposal.There)
+	c.stays(out, standing.There, "Comes twice", proposal.Twice)
 	c.stays(out, standing.Several, "Could go to several places", proposal.Several)
 	c.stays(out, standing.Nowhere, "Has no place", proposal.Nowhere)
 	if c.Passed > 0 {
@@ -128,7 +132,7 @@ func (c *Call) stays(out *proposal.Proposal, kind standing.Kind, title string, l
 	var before []standing.Spot // many files could go to the same places
 	var could []string
 	for _, o := range c.Outcomes {
-		if o.Kind != kind {
+		if o.Kind != kind || kind == standing.There && (len(o.Spots) == 0) != (left == proposal.Twice) {
 			continue
 		}
 		l := proposal.Left{Kind: left, Path: cmp.Or(o.File.At, o.File.Path), Name: o.File.Path, Why: o.Why}
@@ -137,14 +141,14 @@ func (c *Call) stays(out *proposal.Proposal, kind standing.Kind, title string, l
 		}
 		switch kind {
 		case standing.There:
-			if len(o.Spots) > 0 {
+			if left == proposal.There {
 				l.Could = []string{path.Join(base(o.Spots[0].Project), o.Path)}
 			}
 		case standing.Several:
 			l.Why = ""
 			if len(before) != len(o.Spots) || &before[0] != &o.Spots[0] {
 				before, could = o.Spots, make([]string, len(o.Spots))
-				for i, s := range o.Spots {
+				for i, s := range likeliest(o) {
 					could[i] = path.Join(base(s.Project), s.Dir)
 				}
 			}
@@ -159,6 +163,34 @@ func (c *Call) stays(out *proposal.Proposal, kind standing.Kind, title string, l
 		part.About = ": " + count(n, "file")
 		out.Parts = append(out.Parts, part)
 	}
+}
+
+// manySpots is among how many places the likeliest is looked for.
+const manySpots = 100
+
+// likeliest are the places that a file could go to, first those in projects that had begun when the file came about, the
+// latest before all.
+func likeliest(o *standing.Outcome) []standing.Spot {
+	if len(o.Spots) > manySpots {
+		return o.Spots
+	}
+	spots := slices.Clone(o.Spots)
+	gap := func(s standing.Spot) time.Duration {
+		least, day := time.Duration(math.MaxInt64), time.Unix(0, o.File.Entry.Time)
+		for name, v := range s.Values {
+			if _, own := s.Project.Values[name]; !own && v.Kind == value.Date {
+				day = v.Time()
+			}
+		}
+		for _, v := range s.Project.Values {
+			if v.Kind.Calendar() && !v.Time().After(day) {
+				least = min(least, day.Sub(v.Time()))
+			}
+		}
+		return least
+	}
+	slices.SortStableFunc(spots, func(a, b standing.Spot) int { return cmp.Compare(gap(a), gap(b)) })
+	return spots
 }
 
 func count(n int, what string) string {

@@ -24,11 +24,9 @@ func Together(outcomes []*standing.Outcome) {
 	}
 	company := map[key][]*standing.Outcome{}
 	for _, o := range outcomes {
-		if o.Kind == standing.Nowhere || o.Kind == standing.Several {
-			if bare := naming.Unended(path.Base(o.File.Path)); bare != "" {
-				k := of(o.File, bare)
-				company[k] = append(company[k], o)
-			}
+		bare := naming.Unended(path.Base(o.File.Path))
+		if (o.Kind == standing.Nowhere || o.Kind == standing.Several) && bare != "" {
+			company[of(o.File, bare)] = append(company[of(o.File, bare)], o)
 		}
 	}
 	if len(company) == 0 {

@@ -15,7 +15,7 @@ import (
 const maxKnown = 1000
 
 // known are the values of text fields: those that somebody knows, and those that names say which fit.
-func (j *Job) known(files []*File, older *naming.Older) map[string][]value.Value {
+func (j *Job) known(files []*File, older *naming.Older, places []template.Values) map[string][]value.Value {
 	all := map[string][]value.Value{}
 	seen := map[string]map[string]bool{}
 	add := func(field string, v value.Value) {
@@ -39,11 +39,13 @@ func (j *Job) known(files []*File, older *naming.Older) map[string][]value.Value
 	if free < 2 {
 		return all // the only text is whatever is left over
 	}
-	for _, f := range files {
-		if stem, _ := naming.Split(f.Name); older.Fits(stem) {
-			for name, v := range older.Own().Values {
-				add(name, v)
-			}
+	for i, f := range files {
+		stem, _ := naming.Split(f.Name)
+		if !older.Fits(stem) || naming.Contradiction(older.Convention, naming.Listed(older.Convention, older.Own().Values), places[i]) != "" {
+			continue
+		}
+		for name, v := range older.Own().Values {
+			add(name, v)
 		}
 	}
 	return all
@@ -65,7 +67,7 @@ func (j *Job) guess(outcomes []*Outcome, places, values []template.Values) {
 	if len(which) == 0 {
 		return
 	}
-	known := j.known(files, older)
+	known := j.known(files, older, places)
 	said := make([]*naming.Guessed, len(outcomes))
 	pool.Each(len(which), 512, func(numbers iter.Seq[int]) {
 		free := naming.NewFree(older.Convention, known)
@@ -93,8 +95,14 @@ func (j *Job) settleGuesses(outcomes []*Outcome, which []int, said []*naming.Gue
 	}
 	for _, i := range which {
 		o, g := outcomes[i], said[i].Guesses
+		if o.denied != "" { // only what the place says, and stands elsewhere in the name, is another reading
+			g = slices.DeleteFunc(slices.Clone(g), func(x naming.Guess) bool { return !x.Values[o.denied].Given() })
+			said[i].Lacks = ""
+		}
 		if len(g) == 0 {
-			o.Why, o.Stopped = said[i].Lacks, 0
+			if o.Stopped = 0; said[i].Lacks != "" {
+				o.Why, o.Alike = said[i].Lacks, said[i].Alike
+			}
 			continue
 		}
 		if orders := decided[key(i)]; len(orders) == 1 {
@@ -114,6 +122,9 @@ func (j *Job) settleGuesses(outcomes []*Outcome, which []int, said []*naming.Gue
 			continue
 		}
 		values[i] = anew
+		if slip := said[i].Slip; slip != "" && len(g) == 1 {
+			o.Probable, o.Shape, o.Note = true, key(i)+"\x00"+slip, slip
+		}
 		if len(g) > 1 {
 			o.Probable, o.Shape = true, key(i)
 			o.Note = "it could also say " + differs(older.Convention, g[0].Values, g[1].Values)

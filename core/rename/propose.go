@@ -11,6 +11,7 @@ import (
 	"vestibula/core/address"
 	"vestibula/core/change"
 	"vestibula/core/journal"
+	"vestibula/core/naming"
 	"vestibula/core/proposal"
 	"vestibula/core/template"
 	"vestibula/core/tree"
@@ -93,9 +94,17 @@ func leave(out *proposal.Proposal, outcomes []*Outcome, n int) {
 	part.Title, part.About = "Left as they are", ": "+files(n, "", "")
 	for _, o := range outcomes {
 		if o.Kind == Left {
-			part.Leave(proposal.Left{Kind: proposal.Nowhere, Op: change.Move, Path: o.File.At(), Name: norm.NFC.String(o.File.Name), Why: o.Why, At: o.Stopped})
+			part.Leave(proposal.Left{Kind: proposal.Nowhere, Op: change.Move, Path: o.File.At(), Name: norm.NFC.String(o.File.Name), Why: o.Why, Alike: o.alike(), Lacks: o.Lacks, At: o.Stopped})
 		}
 	}
+}
+
+// alike is what is said of all that are left for one reason; "" where its own reason says it.
+func (o *Outcome) alike() string {
+	if stem, _ := naming.Split(o.File.Name); naming.ByMachine(naming.Single(stem)) {
+		return "a camera, a scanner or a program gave them their names, which say nothing"
+	}
+	return o.Alike
 }
 
 // place is the folder that paths begin in: the project in which all of it lies, else the

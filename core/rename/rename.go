@@ -48,6 +48,7 @@ type Outcome struct {
 	Becomes string   // its new name
 	Or      []string // the names that it would get by other readings
 	Why     string   // it is left
+	Alike   string   // what is said of all that are left for that reason, where Why has words of its own
 	Stopped int      // in bytes of the name: where reading stopped
 	Lacks   string   // the field that nothing says, where that is why
 	Note    string   // what in it came from elsewhere than the name
@@ -58,6 +59,7 @@ type Outcome struct {
 
 	with   *Outcome // that it goes with
 	unread bool     // no pattern reads its name
+	denied string   // the field that its name gives another value than its place, as the pattern reads it
 	step   *proposal.Step
 }
 
@@ -83,6 +85,8 @@ type Job struct {
 	Known map[string][]value.Value
 	// Names are those of all that lies in a folder now. Several goroutines may ask.
 	Names func(dir string) []string
+	// Same reports whether two files hold the same; nil where that is not looked at.
+	Same func(a, b string) bool
 }
 
 // Plan finds out what becomes of files. No two get one name, and none gets the name of
@@ -128,7 +132,7 @@ func (j *Job) Plan(files []*File) ([]*Outcome, error) {
 	pool.Each(len(folders), 1, func(numbers iter.Seq[int]) {
 		for i := range numbers {
 			company(folders[i])
-			settle(folders[i], j.Names)
+			j.settle(folders[i])
 		}
 	})
 	return outcomes, nil
@@ -242,6 +246,13 @@ func (j *Job) look(older *naming.Older, o *Outcome, place template.Values) templ
 	case older.Fits(stem):
 		return j.fits(older, o, place)
 	}
+	of := naming.ConflictBeside(stem, func(other string) bool {
+		return slices.Contains(j.Names(o.File.Dir), other+o.File.Name[len(stem):])
+	})
+	if of != "" {
+		o.Kind, o.Why = Left, naming.InConflict(of)
+		return nil
+	}
 	read, misfit := older.Read(stem)
 	switch {
 	case misfit != nil:
@@ -275,8 +286,8 @@ func (j *Job) fits(older *naming.Older, o *Outcome, place template.Values) templ
 	}
 	values, err := older.Anew(read, spare, place, own)
 	switch {
-	case err != nil:
-		o.Kind, o.Why = Left, err.Error()
+	case err != nil: // its parts may stand in another order
+		o.Kind, o.Why, o.unread, o.denied = Left, err.Error(), true, slot
 	case read.Values[slot].Given(): // it lies in another period than its place
 		o.Kind, o.Why = Left, fmt.Sprintf("its name says %s %s, which contradicts its place", slot, read.Values[slot])
 	}
@@ -302,14 +313,55 @@ func (o *Outcome) write(conv *template.Convention, back *naming.Reader, wrong fu
 	o.Becomes = becomes
 }
 
+// doubled tells which of two files is called a copy of the other by its name; nil for neither.
+func doubled(a, b *Outcome) (stays, double *Outcome) {
+	switch one, two := naming.Copied(a.File.Name), naming.Copied(b.File.Name); {
+	case one && !two:
+		return b, a
+	case two && !one:
+		return a, b
+	}
+	return nil, nil
+}
+
+// oneOf tells which of two files that would get one name gets it, where one is a copy of the other; double is nil where
+// nothing tells.
+func (j *Job) oneOf(a, b *Outcome) (stays, double *Outcome) {
+	stays, double = doubled(a, b)
+	if double == nil && j.Same != nil && !naming.Points(b.File.Name) && j.Same(a.File.At(), b.File.At()) {
+		return older(a, b)
+	}
+	return stays, double
+}
+
+// older is which of two files that hold the same came first, and which later: of the same time, the one with the
+// shorter name.
+func older(a, b *Outcome) (first, later *Outcome) {
+	if c := cmp.Or(cmp.Compare(a.File.Entry.Time, b.File.Entry.Time), len(a.File.Name)-len(b.File.Name), strings.Compare(a.File.Name, b.File.Name)); c > 0 {
+		return b, a
+	}
+	return a, b
+}
+
+// double is what is said of a file whose new name another one gets.
+func (j *Job) double(double, stays *Outcome) string {
+	switch {
+	case j.Same == nil || naming.Points(double.File.Name):
+		return "it is called a copy of “" + stays.File.Name + "”, which gets that name"
+	case j.Same(double.File.At(), stays.File.At()):
+		return "it holds the same as “" + stays.File.Name + "”, which gets that name"
+	}
+	return "it is called a copy of “" + stays.File.Name + "”, which gets that name, and holds something else"
+}
+
 // settle leaves what would get the name of another one in its folder, with what belongs to it, until
 // all that is left fits together: what is left keeps its name.
-func settle(outcomes []*Outcome, names func(dir string) []string) {
+func (j *Job) settle(outcomes []*Outcome) {
 	if !slices.ContainsFunc(outcomes, func(o *Outcome) bool { return o.Kind == Renamed }) {
 		return
 	}
 	there := map[string]bool{} // names in the folder, as systems see them that take some for the same
-	for _, name := range names(outcomes[0].File.Dir) {
+	for _, name := range j.Names(outcomes[0].File.Dir) {
 		there[tree.Folded(name)] = true
 	}
 	stays := map[string]*Outcome{} // by their stems
@@ -329,16 +381,26 @@ func settle(outcomes []*Outcome, names func(dir string) []string) {
 			}
 			goes[o.File.Name] = true
 			key := tree.Folded(o.Becomes)
-			if first := comes[key]; first != nil {
-				leave(first, fmt.Sprintf("another one would be “%s” as well", o.Becomes))
-				leave(o, first.Why)
-				again = true
+			first := comes[key]
+			if comes[key] = o; first == nil {
+				continue
 			}
-			comes[key] = o
+			again = true
+			if stays, double := j.oneOf(first, o); double != nil {
+				comes[key] = stays
+				leave(double, j.double(double, stays))
+				continue
+			}
+			leave(first, fmt.Sprintf("another one would be “%s” as well, and holds something else", o.Becomes))
+			leave(o, first.Why)
 		}
 		for _, o := range outcomes {
 			if o.Kind == Renamed && there[tree.Folded(o.Becomes)] && !goes[o.Becomes] && !strings.EqualFold(o.Becomes, o.File.Name) {
-				leave(o, fmt.Sprintf("it would be “%s”, and that is there", o.Becomes))
+				if why := fmt.Sprintf("it would be “%s”, and that is there", o.Becomes); j.Same != nil && j.Same(o.File.At(), strings.TrimSuffix(o.File.Dir, "/")+"/"+o.Becomes) {
+					leave(o, "it holds the same as “"+o.Becomes+"”, which is there")
+				} else {
+					leave(o, why)
+				}
 				again = true
 			}
 		}

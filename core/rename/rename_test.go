@@ -81,7 +81,7 @@ func TestOlderNamesAreReadAndWrittenAnew(t *testing.T) {
 		// Numbers count on, and names may change places, or stay where that cannot be.
 		{`{ pattern: "<who> <n:00>", fields: { n: { next: yes } } }`, []string{"<who>"}, nil, nil, []string{"Jun", "Ola", "Ola 07"}, []string{"→ Jun 08", "→ Ola 09", "fits"}},
 		{`"<a:0> of <b:0>"`, []string{"<b:0> and <a:0>"}, nil, nil, []string{"1 and 2", "2 of 1"}, []string{"! it would be “2 of 1”, and that is there", "fits"}},
-		{`"<a:0>"`, []string{"<a:0>x", "<a:0>y"}, nil, nil, []string{"1x", "1y", "2x"}, []string{"! another one would be “1” as well", "! another one would be “1” as well", "→ 2"}},
+		{`"<a:0>"`, []string{"<a:0>x", "<a:0>y"}, nil, nil, []string{"1x", "1y", "2x"}, []string{"! another one would be “1” as well, and holds something else", "! another one would be “1” as well, and holds something else", "→ 2"}},
 		{`"<who:like-this>"`, []string{"<who:LIKE_THIS>!"}, nil, nil, []string{"A_B!", "a b"}, []string{"→ a-b", "! “a” cannot stand in <who>, which is written LIKE_THIS"}},
 	} {
 		_, o := convention(t, tt.text, tt.from...)

@@ -281,6 +281,9 @@ func twice(c *context) (check, error) {
 					walk(f, below)
 					continue
 				}
+				if naming.Points(f.Name) {
+					continue
+				}
 				if e, err := r.Disk.Look(below); err == nil && e.Kind == tree.File && e.Size > 0 && e.Size <= maxSum {
 					bySize[e.Size] = append(bySize[e.Size], ranked{below, kept(c.template, n, f)})
 				}
@@ -338,4 +341,26 @@ func sumOf(d Disk, at string) (string, error) {
 	}
 	defer f.Close()
 	return digest.Of(io.LimitReader(f, maxSum))
+}
+
+// Waiting are the passing places of a project in which something lies, by their paths, with how many things do.
+func Waiting(t *template.Template, root *tree.Node) map[string]int {
+	places := map[string]bool{}
+	for _, s := range t.Rules {
+		if s.Name == "waiting" && s.Value != nil {
+			for _, p := range s.Value.Pairs {
+				places[p.Key] = true
+			}
+		}
+	}
+	found := map[string]int{}
+	if len(places) == 0 {
+		return found
+	}
+	for at, n := range root.All() {
+		if _, is := placeNamed(places, onWay(n, at)); is && len(n.Children) > 0 {
+			found[at] = len(n.Children)
+		}
+	}
+	return found
 }

@@ -138,10 +138,9 @@ func unfit(t *match.Thing) (message Message, help string) {
 		return say("%s is not of the kinds that %s holds", shown(name), folderOf(t.Path)), ""
 	}
 	help = "they look like " + t.Says
-	stem, _ := naming.Split(name)
 	switch {
-	case naming.Conflict(stem) != "":
-		return say("%s is a copy of %s in which somebody else had written at the same time", shown(name), shown(naming.Conflict(stem))), "look which of them is to stay"
+	case t.Other != "":
+		return say("%s is a copy of %s in which somebody else had written at the same time", shown(name), shown(t.Other)), "look which of them is to stay"
 	case naming.ByMachine(name):
 		return say("%s is still named by the camera or a program", shown(name)), help
 	case t.Misfit != nil:
@@ -192,7 +191,7 @@ func strayed(t *match.Thing) (message Message, help string) {
 	case match.Doubled:
 		return say("%s is %s once more, under another number or spelling", shown(name), shown(t.Other)), "look which of them is to stay"
 	case match.Another:
-		return say("%s is not among the %s of this project", shown(name), t.Other), ""
+		return say("%s is not in the list “%s” of this project", shown(name), t.Other), ""
 	}
 	if t.Node.Kind == tree.File {
 		return say("%s lies loose in %s, where only folders are meant to be", shown(name), folderOf(t.Path)), ""

@@ -86,11 +86,12 @@ type Inside struct {
 	project *Project
 	things  map[string]*match.Thing // by their paths from the own folder
 	settled map[*match.Thing]*Outcome
+	passing map[string]int // folders in which things lie only for a while
 }
 
 // Judge returns what is known of the files that lie in a project.
 func Judge(p *Project) *Inside {
-	in := &Inside{project: p, things: map[string]*match.Thing{}}
+	in := &Inside{project: p, things: map[string]*match.Thing{}, passing: rules.Waiting(p.Template, p.Root)}
 	things := match.Compare(p.Wanted, p.Root.Copy())
 	in.settled, _ = Settle(func() (*Project, error) { return p, nil }, things)
 	for _, t := range things {
@@ -103,7 +104,8 @@ func Judge(p *Project) *Inside {
 
 // Place finds where a file of the project belongs, by its path there: what is well where it lies
 // stays, and what a check would move goes where that would move it. Of what its folder leaves to
-// its owner, only a name that reads as one of another folder says more.
+// its owner, only a name that reads as one of another folder says more; what only passes through a folder goes on from there
+// as from anywhere.
 func (in *Inside) Place(p *Planner, f *File, at string) *Outcome {
 	t := in.things[at]
 	if t != nil && t.Kind == match.Misplaced && t.Sure {
@@ -131,6 +133,7 @@ func (in *Inside) Place(p *Planner, f *File, at string) *Outcome {
 	o := p.Place(f)
 	switch {
 	case o.by != nil && (t == nil || t.Kind == match.Misplaced && o.Kind == Goes && o.Spots[0].Project != in.project):
+	case t == nil && in.passing[path.Dir(at)] > 0: // what waits there is to go on
 	case t == nil:
 		o.Stays(in.project, at, "it is where it belongs")
 	case t.Kind != match.Stray || o.Kind == Nowhere:

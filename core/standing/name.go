@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"errors"
 	"fmt"
+	"maps"
 	"path"
 	"slices"
 	"strings"
@@ -23,6 +24,9 @@ type Namer struct {
 	// Made returns the day on which a file came about, and from where that is known.
 	Made func(f *File) (day time.Time, from string)
 	Now  time.Time
+	// Sources are the names of what files come from, by the numbers of their sources: a folder that is called after a
+	// device says which that was.
+	Sources []string
 	// Known are texts that fields may have, also of other projects.
 	Known map[string][]value.Value
 	// Wrong says what the rules of a project's template find wrong with a name; "" for nothing.
@@ -115,6 +119,7 @@ func (n *Namer) by(p *Planner, ending string) (by string) {
 // A naming place is where a file can go under a new name.
 type called struct {
 	spots   []Spot
+	placed  bool // the name says whose it is, and these spots agree
 	conv    *template.Convention
 	lacking *NameError
 	dayFrom string // where the day comes from, if not from the name
@@ -130,7 +135,7 @@ func (n *Namer) places(p *Planner, f *File, by string, day time.Time, from strin
 			continue
 		}
 		for h := range g.holdings() {
-			said, open := n.says(g.conv, h, f)
+			said, placed, open := n.says(g.conv, h, f)
 			if open != "" {
 				c.open = open
 				return c, nil
@@ -146,7 +151,10 @@ func (n *Namer) places(p *Planner, f *File, by string, day time.Time, from strin
 			for i, field := range g.conv.Fields {
 				g.values[i] = values[field.Name]
 			}
-			if s, ok := g.spot(h); ok && !contains(c.spots, s) {
+			if placed && !c.placed {
+				c.spots, c.placed = nil, true
+			}
+			if s, ok := g.spot(h); ok && !contains(c.spots, s) && placed == c.placed {
 				s.Values = values
 				c.spots, c.conv = append(c.spots, s), g.conv
 				if c.dayFrom = ""; dated {
@@ -239,11 +247,8 @@ func (n *Namer) values(conv *template.Convention, h *holding, day time.Time, sai
 
 // says is what the old name of a file says of the fields of a convention, at a place; open says that
 // it can be read in several ways. A name that a camera or a program gave says nothing.
-func (n *Namer) says(conv *template.Convention, h *holding, f *File) (said template.Values, open string) {
+func (n *Namer) says(conv *template.Convention, h *holding, f *File) (said template.Values, placed bool, open string) {
 	stem, _ := naming.Split(path.Base(f.Path))
-	if naming.ByMachine(naming.Single(stem)) {
-		return nil, ""
-	}
 	free := n.free[conv]
 	if free == nil {
 		free = naming.NewFree(conv, n.Known)
@@ -252,19 +257,41 @@ func (n *Namer) says(conv *template.Convention, h *holding, f *File) (said templ
 		}
 		n.free[conv] = free
 	}
-	guesses := free.Read(stem, h.place.Values).Guesses
+	said = n.come(free, f)
+	if naming.ByMachine(naming.Single(stem)) {
+		return said, false, ""
+	}
+	read := free.Read(stem, h.place.Values)
+	guesses := read.Guesses
 	if len(guesses) == 0 {
-		return nil, ""
+		return said, read.Placed, ""
+	}
+	if read.Slip != "" {
+		return nil, false, read.Slip + ", it seems"
 	}
 	for _, g := range guesses[1:] {
 		for _, field := range conv.Fields {
 			_, given := n.Given[field.Name]
 			if a, b := guesses[0].Values[field.Name], g.Values[field.Name]; !given && field.Type.Kind.Calendar() && a.Given() && b.Given() && !a.Equal(b) {
-				return nil, fmt.Sprintf("its %s could be %s or %s", field.Name, a, b)
+				return nil, false, fmt.Sprintf("its %s could be %s or %s", field.Name, a, b)
 			}
 		}
 	}
-	return guesses[0].Values, ""
+	maps.Copy(said, guesses[0].Values)
+	return said, read.Placed, ""
+}
+
+// come is what the folders say that a file comes from, the nearest before all.
+func (n *Namer) come(free *naming.Free, f *File) template.Values {
+	said := template.Values{}
+	names := strings.Split(path.Dir(f.Path), "/")
+	if f.Source < len(n.Sources) {
+		names = append([]string{n.Sources[f.Source]}, names...)
+	}
+	for _, name := range names {
+		maps.Copy(said, free.Choices(name))
+	}
+	return said
 }
 
 // write makes the name, with the next number where one counts on.

@@ -80,6 +80,8 @@ type Outcome struct {
 	Help  Remedy
 	Named bool     // it goes where somebody said, and nothing else says so
 	With  *Outcome // that it belongs to, and goes with; nil where it goes by itself
+	Twin  *Outcome // that holds the same and is taken instead
+	Leads bool     // of There: only a link to it is there
 
 	due  string               // the name by which it is delivered; "" where it is not
 	by   *template.Convention // that read its name, or nil

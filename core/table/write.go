@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"path"
 	"regexp"
+	"slices"
 	"strings"
 	"sync"
 	"unicode"
@@ -27,7 +28,8 @@ func (e *TextError) Error() string {
 // the name. In a workbook each cell is a text, also where it looks like a number or a
 // formula. [Read] reads the same texts back; where it would not, the error is a
 // [TextError].
-func Write(name string, rows [][]string) ([]byte, error) {
+// Lists say what may be chosen in columns; in CSV they say nothing.
+func Write(name string, rows [][]string, lists ...List) ([]byte, error) {
 	for _, row := range rows {
 		for _, text := range row {
 			if !utf8.ValidString(text) || text != strings.TrimSpace(text) || strings.ContainsFunc(text, unkept) {
@@ -43,9 +45,36 @@ func Write(name string, rows [][]string) ([]byte, error) {
 		err := w.WriteAll(rows)
 		return out.Bytes(), err
 	case ".xlsx":
-		return writeWorkbook(rows)
+		return writeWorkbook(rows, lists)
 	}
 	return nil, fmt.Errorf("a table ends in .csv or .xlsx")
+}
+
+// A List says what a spreadsheet offers in the cells of a column, the first row aside. Something else can be
+// written there all the same.
+type List struct {
+	Column   int      // from 0
+	Of       []string // the same in each row; none where the columns From to To of a row hold what is offered in it
+	From, To int
+}
+
+// maxList is how long a list may be that stands in its cells (ECMA-376, part 1, 18.3.1.33).
+const maxList = 255
+
+// validation writes a list into a sheet of so many rows.
+func (l List) validation(out *bytes.Buffer, rows int) error {
+	source := fmt.Sprintf("$%s2:$%s2", ColumnName(l.From), ColumnName(l.To)) // it counts on with the rows
+	if len(l.Of) > 0 {
+		if source = `"` + strings.Join(l.Of, ",") + `"`; len(source) > maxList || slices.ContainsFunc(l.Of, func(s string) bool { return strings.ContainsAny(s, `",`) }) {
+			return nil
+		}
+	}
+	fmt.Fprintf(out, `<dataValidation type="list" allowBlank="1" showErrorMessage="0" sqref="%[1]s2:%[1]s%[2]d"><formula1>`, ColumnName(l.Column), rows)
+	if err := xml.EscapeText(out, []byte(source)); err != nil {
+		return err
+	}
+	out.WriteString(`</formula1></dataValidation>`)
+	return nil
 }
 
 // unkept reports whether a character has no place in XML 1.0, or is changed with the
@@ -66,7 +95,7 @@ var workbookParts = []struct{ name, text string }{
 // codes are texts that a workbook reads as a character (ECMA-376, part 1, 22.9.2.19).
 var codes = sync.OnceValue(func() *regexp.Regexp { return regexp.MustCompile(`_(x[0-9A-Fa-f]{4})`) })
 
-func writeWorkbook(rows [][]string) ([]byte, error) {
+func writeWorkbook(rows [][]string, lists []List) ([]byte, error) {
 	const begin = `<?xml version="1.0" encoding="UTF-8" standalone="yes"?>` + "\n"
 	var out bytes.Buffer
 	z := zip.NewWriter(&out)
@@ -98,7 +127,17 @@ func writeWorkbook(rows [][]string) ([]byte, error) {
 		}
 		sheet.WriteString(`</row>`)
 	}
-	sheet.WriteString(`</sheetData></worksheet>`)
+	sheet.WriteString(`</sheetData>`)
+	var offered bytes.Buffer
+	for _, l := range lists {
+		if err := l.validation(&offered, len(rows)); err != nil {
+			return nil, err
+		}
+	}
+	if offered.Len() > 0 && len(rows) > 1 {
+		sheet.WriteString(`<dataValidations>` + offered.String() + `</dataValidations>`)
+	}
+	sheet.WriteString(`</worksheet>`)
 	if err := part("xl/worksheets/sheet1.xml", sheet.Bytes()); err != nil {
 		return nil, err
 	}

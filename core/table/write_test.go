@@ -3,6 +3,7 @@ package table
 import (
 	"bytes"
 	"encoding/csv"
+	"html"
 	"strings"
 	"testing"
 	"unicode/utf8"
@@ -59,6 +60,14 @@ func TestWrittenTablesAreReadBack(t *testing.T) {
 			}
 		}
 	})
-	_, err := Write("plan.txt", nil)
+	data, err := Write("x.xlsx", [][]string{{"to", "kind", "a", "b"}, {"", "", "x", "y"}, {"", "", "z", ""}}, List{Column: 0, From: 2, To: 3}, List{Column: 1, Of: []string{"BX", "MP"}}, List{Column: 1, Of: []string{"one, two"}})
+	require.NoError(t, err)
+	book, err := excelize.OpenReader(bytes.NewReader(data))
+	require.NoError(t, err)
+	lists, err := book.GetDataValidations("Plan")
+	require.NoError(t, err)
+	require.Len(t, lists, 2, "what cannot be written as a list is none")
+	assert.Equal(t, []string{"A2:A3", "$C2:$D2", "B2:B3", `"BX,MP"`}, []string{lists[0].Sqref, lists[0].Formula1, lists[1].Sqref, html.UnescapeString(lists[1].Formula1)})
+	_, err = Write("plan.txt", nil)
 	assert.ErrorContains(t, err, "a table ends in .csv or .xlsx")
 }

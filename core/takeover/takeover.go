@@ -34,6 +34,7 @@ type Search struct {
 	Given    template.Values                           // what somebody has said, for all of them
 	Each     func(dir address.Address) template.Values // what somebody has said of one alone; may be nil
 	Only     func(dir address.Address) bool            // which of them are meant; nil for all
+	Labelled bool                                      // those that bear a label are looked for as well
 	Limit    int
 	Now      time.Time
 }
@@ -75,7 +76,7 @@ func (s *Search) alike(w *match.Wanted) (list []*Folder) {
 	tells := s.telling(w)
 	var walk func(n *tree.Node, at string) (holds bool)
 	walk = func(n *tree.Node, at string) (holds bool) {
-		if project.Has(n, label.FileName) {
+		if !s.Labelled && project.Has(n, label.FileName) {
 			return true
 		}
 		like := w.Likeness(n)
@@ -151,7 +152,10 @@ func (s *Search) taboo(f *Folder) string {
 // read reads what folders say: by the name that the template has for them, else by any shape, and from
 // what lies in them.
 func (s *Search) read(list []*Folder, w *match.Wanted) error {
-	own := s.Template.NameOf(w.Own)
+	own, levels := s.Template.NameOf(w.Own), 0
+	if at, _ := s.Template.Own(w.Expansion.Root); at != "." {
+		levels = 1 + strings.Count(at, "/")
+	}
 	guessed, orders := make([]*naming.Guessed, len(list)), map[string]map[naming.Order]int{}
 	var free *naming.Free
 	var reader *pattern.Reader
@@ -181,11 +185,7 @@ func (s *Search) read(list []*Folder, w *match.Wanted) error {
 			}
 		}
 		names := strings.Split(strings.Trim(f.Dir.Slashed(), "/"), "/")
-		if own == nil {
-			names = nil
-		} else {
-			names = names[len(names)-1:]
-		}
+		names = names[max(0, len(names)-levels):]
 		values, err := (&match.Showing{Template: s.Template, Known: known, Names: names, Real: f.Root, Limit: max(s.Limit, 10*f.Root.Count()), Now: s.Now}).Values()
 		if err != nil {
 			return err
@@ -235,6 +235,9 @@ const deciding = 4
 func decided(g *naming.Guessed, orders map[naming.Order]int, f *Folder) template.Values {
 	switch {
 	case len(g.Guesses) == 0:
+		return nil
+	case g.Slip != "":
+		f.Why = g.Slip + ", it seems"
 		return nil
 	case len(g.Guesses) == 1:
 		return g.Guesses[0].Values

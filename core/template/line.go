@@ -68,6 +68,10 @@ type Former struct {
 	width int
 }
 
+// Pointers are the endings of small files that only point to something: a document online, an address, another file. They
+// move and are named as files; that two hold the same says nothing, and nothing is filled into them.
+var Pointers = strings.Fields("url webloc website lnk desktop gdoc gsheet gslides gdraw gform gtable gsite gmap gjam glink gscript")
+
 // FileKinds are the kinds of files that `holds` names, with the endings of each.
 var FileKinds = map[string][]string{
 	"pictures":  strings.Fields("jpg jpeg png gif tif tiff bmp webp heic heif raw dng cr2 cr3 nef arw orf rw2 raf srw svg psd xcf kra ai eps"),
