@@ -48,7 +48,7 @@ func TestAPieceMovesOn(t *testing.T) {
 	out, status = d.run("check", "C/Ola")
 	assert.Zero(t, status, out)
 	out, _ = d.run("projects", "C")
-	assert.Contains(t, out, "1 project: all as they should be.")
+	assert.Contains(t, out, "All is well with 1 project.")
 
 	// It moves on once more, and back.
 	_, status = d.run("put", "C/Ola/03 Done/02 Case", "--into", "C/Ola/90 Settled", "--yes")

@@ -89,7 +89,7 @@ func TestATeacherBuildsForAClass(t *testing.T) {
 		{call: "check|class", says: []string{"All is well"}},
 		{call: "build|class|--into|School|--table|class.csv|--yes", status: 1, says: []string{"row 4", "\"C\" is not one of A, B", "Nothing was built: 1 row cannot be built", "--only-good"}},
 		{call: "build|class|--into|School|--table|class.csv|--only-good|--mark|--yes", says: []string{"Built 2 rows: 10 folders in School", "left out: row 4, which cannot be built", "Marked 2 rows"}},
-		{call: "check|School", says: []string{"✓ A/Abbott, Wren", "✓ B/Teague, Jun", "All is well with 2 folders"}},
+		{call: "check|School", says: []string{"✓ A/Abbott, Wren", "✓ B/Teague, Jun", "All is well with 2 projects"}},
 		{call: "undo|--yes", says: []string{"Undone"}},
 	})
 	assert.NotContains(t, d.read("class.csv"), "yes", "the marks go with what they stand for")

@@ -152,7 +152,7 @@ func TestATermOfCoursesTurnsInOneStep(t *testing.T) {
 	out, status = d.run("check", "Courses")
 	assert.Zero(t, status, out)
 	out, _ = d.run("projects", "Courses")
-	assert.Contains(t, out, "5 projects: all as they should be.")
+	assert.Contains(t, out, "All is well with 5 projects.")
 	_, status = d.run("undo", "--yes")
 	require.Zero(t, status)
 	for folder, was := range before {

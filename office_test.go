@@ -110,7 +110,7 @@ func TestAnOfficesDriveIsPutInOrder(t *testing.T) {
 	after := d.whole("drive")
 	assert.Equal(t, held(before), held(after), "nothing is lost")
 	out, _ = d.run("check", "drive")
-	assert.Contains(t, out, "3 errors in 15 folders; 12 well", "two doubles, and the slip that nobody has answered")
+	assert.Contains(t, out, "3 errors in 15 projects; 12 well", "two doubles, and the slip that nobody has answered")
 	left := d.has("drive/Scans")
 	assert.Equal(t, []string{"2026-01-12 Post.pdf", "Bill 3.4.2025.pdf", "Scan0012.pdf", "Scan0013.pdf", "Scan0014.pdf", "bill.pdf"}, left)
 	for _, want := range []string{"2018-01-22 Åsgerd Ölvane/Bills/2018-02-19 bill asgerd-olvane boards.pdf", "2020-01-16 Liv Ostby/Bills/2020-01-20 bill liv-ostby.pdf", "2021-02-25 Norland & Birk/Bills/2021-03-01 bill norland-birk.pdf",

@@ -233,7 +233,7 @@ func TestTheDemoRunsTheMainJob(t *testing.T) {
 	assert.Zero(t, status, out)
 	last := 0
 	for _, want := range []string{"$ vestibula check binding", "did you mean <client>?", "“10 Bills” would stand before “2 Work”", "Fixed 3 lines", "$ vestibula show binding client=\"Åsgerd Ölvane\"", "Built 5 folders in Clients/2027-03 Åsgerd Ölvane",
-		"Built 2 rows", "| was: Work", "Upgraded 3 projects", "a name that says the client would tell", "Put 3 files", "Carried forward to 2027-04 Office", "Undone", "All is well with 3 folders", "Where to look next"} {
+		"Built 2 rows", "| was: Work", "Upgraded 3 projects", "a name that says the client would tell", "Put 3 files", "Carried forward to 2027-04 Office", "Undone", "All is well with 3 projects", "Where to look next"} {
 		at := strings.Index(out, want)
 		assert.Greater(t, at, last, "%q comes in its turn", want)
 		last = at

@@ -438,7 +438,7 @@ func TestNarrowWindowsKeepWhatDecides(t *testing.T) {
 	d.write("Ida/01 Letters and what else was written/mine.odt", "mine")
 	for call, decides := range map[string][]string{
 		"check|Jun Teague":                     {"error", "80 Settled", "it is to be “90 Settled”", "[misnamed]", "1 of them can be fixed", "--fix"},
-		"check|.":                              {"Jun Teague", "1 error", "Oriel Pask and Daughters", "well"},
+		"check|.":                              {"Jun Teague", "1 misnamed", "Oriel Pask and Daughters", "well"},
 		"check|Oriel Pask and Daughters":       {"bill of some day.pdf", "is not named as files in", "they look like"},
 		"put|In|--into|.|--preview":            {"its name reads as bill", "a name that says the client would tell", "nothing holds files that end in .wav"},
 		"undo|3|--preview":                     {"stays: it holds “mine.odt”", "90 Settled"},

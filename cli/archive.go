@@ -127,7 +127,7 @@ func (r *awayRun) open(args []string) error {
 
 // choose finds the projects that go.
 func (r *awayRun) choose(args []string, into address.Address) error {
-	all := &projectsRun{app: r.app, where: r.where, today: map[string]bool{}}
+	all := &projectsRun{app: r.app, where: r.where}
 	for _, at := range args {
 		before := len(all.list)
 		inside, err := all.look(at)

@@ -139,58 +139,52 @@ func valueList(t *template.Template, values template.Values) string {
 	return strings.Join(parts, ", ")
 }
 
-// verdict says in a word how a folder stands.
-func verdict(result *checkResult, s *inspect.Subject) (term.Mark, term.Shown) {
-	switch {
-	case s.Err != nil:
-		return term.Mark{Sign: "!", Style: term.Bad}, "cannot be judged"
-	case result.Errors > 0:
-		return term.Mark{Sign: "✗", Style: term.Bad}, howMany(result)
-	case result.Warnings > 0:
-		return term.Mark{Sign: "!", Style: term.Warn}, howMany(result)
-	case len(result.Unread) > 0:
-		return term.Mark{Sign: "!", Style: term.Bad}, "cannot be read as a whole"
-	}
-	return term.Mark{Sign: "✓", Style: term.Good}, "well"
-}
-
 // tellMany draws a row for each folder, and then what was found in those where
 // something was.
 func (r *checkRun) tellMany(results []*checkResult, reports []*inspect.Report, subjects []*inspect.Subject) {
+	of := term.Shown("project")
+	if slices.ContainsFunc(subjects, func(s *inspect.Subject) bool { return s.Project == nil }) {
+		of = "folder"
+	}
+	var names []string
+	for _, result := range results {
+		names = append(names, result.Subject)
+	}
+	below := sharedFolder(names) // which is named once
+	if below != "" {
+		r.screen.Line(term.Dim.Render(term.Sprintf("below %s", strings.TrimRight(below, `/\`))))
+	}
 	var rows [][]term.Shown
 	fine, errs, warnings := 0, 0, 0
-	name := func(i int) term.Shown { return term.Visible(results[i].Subject) }
-	if len(reports) == 1 && subjects[0].Name != "." { // all of them lie in one folder, which is named once
-		r.screen.Line(term.Dim.Render(term.Sprintf("below %s", reports[0].Path)))
-		name = func(i int) term.Shown { return term.Visible(subjects[i].Name) }
-	}
 	for i, result := range results {
-		m, what := verdict(result, subjects[i])
-		if m.Sign == "✓" {
+		s := subjects[i]
+		st := standOf(s)
+		st.behind, st.unread = r.isBehind(s), len(result.Unread) > 0
+		if st.words() == "well" {
 			fine++
 		}
 		errs, warnings = errs+result.Errors, warnings+result.Warnings
 		note := ""
-		if s := subjects[i]; s.Kept != nil {
+		if s.Kept != nil {
 			note = fmt.Sprintf("%s, %s compared", s.Kept.What, term.Count(s.Kept.Files, "file"))
 		} else if s.Inferred && s.Template != nil {
 			note = valueList(s.Template, s.Values)
 		} else if s.Template != nil {
-			note = s.Template.Name
+			note = strings.TrimSuffix(s.Template.Name, template.Ending)
 		}
-		rows = append(rows, []term.Shown{m.Style.Render(m.Sign) + " " + name(i), m.Style.Render(what), term.Dim.Render(term.Visible(note))})
+		rows = append(rows, append(st.cells(strings.TrimPrefix(names[i], below)), term.Dim.Render(term.Visible(note))))
 	}
-	r.screen.Columns(rows)
+	r.screen.Table(append(standHead(of), term.Column{Name: "judged by"}), rows)
 	told := false
 	for i, result := range results {
-		if result.Errors+result.Warnings == 0 {
+		if result.Errors+result.Warnings == 0 || subjects[i].Err != nil { // of that its row says all
 			continue
 		}
 		if !told {
 			r.screen.Line()
 			told = true
 		}
-		r.screen.Line(term.Title.Render(name(i)))
+		r.screen.Line(term.Title.Render(term.Visible(strings.TrimPrefix(names[i], below))))
 		r.tellReal(result)
 	}
 	if errs+warnings == 0 {
@@ -199,12 +193,14 @@ func (r *checkRun) tellMany(results []*checkResult, reports []*inspect.Report, s
 	r.tellUnread(reports)
 	unread, _ := left(reports)
 	switch {
+	case errs+warnings == 0 && len(unread) == 0 && fine == len(results):
+		r.screen.Text(term.Good.Render("All is well") + " with " + term.Count(len(results), of) + ".")
 	case errs+warnings == 0 && len(unread) == 0:
-		r.screen.Text(term.Good.Render("All is well") + " with " + term.Count(len(results), "folder") + ".")
+		r.screen.Text("Nothing is wrong; " + term.Number(fine) + " of " + term.Count(len(results), of) + " well.")
 	case errs+warnings == 0:
-		r.screen.Text(term.Sprintf("Nothing was found in what could be read; %s of %s well.", term.Number(fine), term.Count(len(results), "folder")))
+		r.screen.Text(term.Sprintf("Nothing was found in what could be read; %s of %s well.", term.Number(fine), term.Count(len(results), of)))
 	default:
-		r.screen.Text(term.Sprintf("%s in %s; %s well.", howMany(&checkResult{Errors: errs, Warnings: warnings}), term.Count(len(results), "folder"), term.Number(fine)))
+		r.screen.Text(term.Sprintf("%s in %s; %s well.", howMany(&checkResult{Errors: errs, Warnings: warnings}), term.Count(len(results), of), term.Number(fine)))
 	}
 	r.lookedAt(results)
 	r.tellUnjudged(reports)
@@ -343,9 +339,7 @@ func (r *checkRun) drawFindings(rows []findingRow) {
 	}
 	for _, f := range rows {
 		if f.more != "" {
-			for _, line := range lines(f.more) {
-				r.screen.Line(term.Spaces(word), term.Dim.Render(line))
-			}
+			r.screen.Indented(word, f.more, term.Dim)
 			continue
 		}
 		at := term.Visible(f.Path)
@@ -372,9 +366,7 @@ func (r *checkRun) drawFindings(rows []findingRow) {
 			lead = term.Spaces(term.Columns(lead))
 		}
 		if f.help != "" {
-			for _, line := range lines(term.Visible(f.help)) {
-				r.screen.Line(lead, term.Accent.Render(line))
-			}
+			r.screen.Indented(term.Columns(lead), term.Visible(f.help), term.Accent)
 		}
 	}
 }

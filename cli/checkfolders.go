@@ -116,6 +116,8 @@ func (r *checkRun) look(paths []string) ([]*inspect.Report, error) {
 		case err != nil: // the others are judged all the same
 			report = &inspect.Report{Path: p, Subjects: []*inspect.Subject{{Name: ".", Err: errors.New(place.Reason(err))}}}
 		}
+		sorted := people()
+		slices.SortStableFunc(report.Subjects, func(a, b *inspect.Subject) int { return sorted(a.Name, b.Name) })
 		reports = append(reports, report)
 	}
 	for _, report := range reports {

@@ -42,6 +42,7 @@ const (
 // An app is one run of the program.
 type app struct {
 	projects *project.Store                // once somebody asks for it
+	behind   map[string]bool               // whether projects of a template are of an older one, by its name, text and place
 	goesBy   map[*template.Template]string // the files that templates of today were read from
 	meant    map[string]bool               // files that somebody has said are meant
 	in       io.Reader

@@ -15,7 +15,7 @@ const shownHere = 3
 
 // firstScreen says what lies where the program was called, in a few lines, and what could be done next.
 func (a *app) firstScreen() error {
-	r := &projectsRun{app: a, today: map[string]bool{}}
+	r := &projectsRun{app: a}
 	inside := false
 	if !everything() { // nobody waits for all of a disk to be read
 		var err error
@@ -67,8 +67,8 @@ func (r *projectsRun) hereProjects(inside bool, rows [][2]term.Shown, next []adv
 	var care []string
 	waits, where, whose := 0, "", ""
 	for _, s := range r.list {
-		if s.care() != "well" {
-			care = append(care, s.name+" ("+s.state()+")")
+		if s.words() != "well" {
+			care = append(care, s.name+" ("+s.words()+")")
 		}
 		if s.subject.Template != nil && s.subject.Err == nil {
 			for at, n := range rules.Waiting(s.subject.Template, s.subject.Root) {

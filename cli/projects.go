@@ -18,7 +18,6 @@ import (
 	"vestibula/core/bundle"
 	"vestibula/core/inspect"
 	"vestibula/core/place"
-	"vestibula/core/rules"
 	"vestibula/core/template"
 	"vestibula/core/tree"
 	"vestibula/core/value"
@@ -34,7 +33,6 @@ type projectsRun struct {
 	asJSON                  bool
 
 	list   []*standingRow
-	today  map[string]bool // whether projects of a template are behind, by its name, text and place
 	unread []string
 	away   []*bundle.Away // that were archived from there
 	looked []*inspect.Report
@@ -43,21 +41,19 @@ type projectsRun struct {
 
 // A standingRow is how one project stands.
 type standingRow struct {
+	stand
 	name    string // as it is shown
 	subject *inspect.Subject
-	behind  bool
-	wrong   []string // such as "2 missing"; what was accepted is no fault
-	faults  int
 	touched time.Time // the newest of its files
 	size    int64
 	// Of what has to be delivered.
-	delivered, due, late int
-	points, worth        int
-	next                 *inspect.Delivery // the first that is not there, and has a day
+	delivered, due int
+	points, worth  int
+	next           *inspect.Delivery // the first that is not there, and has a day
 }
 
 func (a *app) projectsCommand() *cobra.Command {
-	r := &projectsRun{app: a, today: map[string]bool{}}
+	r := &projectsRun{app: a}
 	c := &cobra.Command{
 		Use:   "projects [ROOT …]",
 		Short: "Show how all projects stand, or all there is to say of one.",
@@ -145,7 +141,7 @@ func (r *projectsRun) run(args []string) error {
 
 // faulty is the stop where a project is not as it should be, or could not be read.
 func (r *projectsRun) faulty() error {
-	if r.links == "" && slices.ContainsFunc(r.list, func(s *standingRow) bool { return s.faults > 0 || s.subject.Err != nil }) {
+	if r.links == "" && slices.ContainsFunc(r.list, func(s *standingRow) bool { return s.errors > 0 || s.err != nil }) {
 		return found
 	}
 	return nil
@@ -223,6 +219,7 @@ func (r *projectsRun) look(at string) (inside bool, err error) {
 		if row.touched.IsZero() {
 			row.touched = row.built() // it holds no file yet
 		}
+		row.stand = standOf(row.subject)
 		row.judge()
 		row.behind = r.isBehind(row.subject)
 	}
@@ -251,40 +248,16 @@ func (s *standingRow) measure() {
 	}
 }
 
-// judge sums up what was found.
+// judge sums up what has to be delivered.
 func (s *standingRow) judge() {
-	count := map[string]int{}
-	var order []string
-	for _, f := range s.subject.Findings {
-		if f.Severity == rules.Advice || f.Rule == "overdue" { // what is late is told by itself
-			continue
-		}
-		if count[f.Rule] == 0 {
-			order = append(order, f.Rule)
-		}
-		count[f.Rule]++
-		s.faults++
-	}
-	for _, rule := range order {
-		word := rule
-		if w, known := faultWords[rule]; known {
-			if word = w[0]; count[rule] > 1 {
-				word = w[1]
-			}
-		}
-		s.wrong = append(s.wrong, fmt.Sprintf("%d %s", count[rule], word))
-	}
 	for i := range s.subject.Due {
 		d := &s.subject.Due[i]
 		s.due++
 		s.worth += d.Worth
-		switch {
-		case d.Delivered():
+		if d.Delivered() {
 			s.delivered++
 			s.points += d.Worth
 			continue
-		case d.Late > 0:
-			s.late++
 		}
 		if d.Day.Given() && d.Day.Kind != value.Pending && (s.next == nil || d.Day.Time().Before(s.next.Day.Time())) {
 			s.next = d
@@ -314,17 +287,20 @@ func (r *projectsRun) drawKept() {
 
 // isBehind reports whether the template of today is another one than a project was built
 // from.
-func (r *projectsRun) isBehind(s *inspect.Subject) bool {
-	if s.Project == nil {
+func (a *app) isBehind(s *inspect.Subject) bool {
+	if s.Project == nil || s.Project.Label == nil {
 		return false
 	}
 	l := s.Project.Label
 	key := l.Template + "\x00" + l.Text + "\x00" + string(s.Dir.Parent())
-	behind, known := r.today[key]
+	behind, known := a.behind[key]
 	if !known {
-		src := r.shelved(&l.Build, s.Dir)
+		src := a.shelved(&l.Build, s.Dir)
 		behind = src != nil && src.text != l.Text
-		r.today[key] = behind
+		if a.behind == nil {
+			a.behind = map[string]bool{}
+		}
+		a.behind[key] = behind
 	}
 	return behind
 }
@@ -370,7 +346,7 @@ type archivedJSON struct {
 func (r *projectsRun) result() any {
 	list := []projectJSON{}
 	for _, s := range r.list {
-		o := projectJSON{Project: s.name, Dir: string(s.subject.Dir), Behind: s.behind, Values: map[string]string{}, Open: append([]string{}, s.subject.Open...), Wrong: append([]string{}, s.wrong...), Touched: dayOf(s.touched), Built: dayOf(s.built()), Size: s.size, Due: []dueJSON{}}
+		o := projectJSON{Project: s.name, Dir: string(s.subject.Dir), Behind: s.behind, Values: map[string]string{}, Open: append([]string{}, s.subject.Open...), Wrong: append([]string{}, s.found...), Touched: dayOf(s.touched), Built: dayOf(s.built()), Size: s.size, Due: []dueJSON{}}
 		if p := s.subject.Project; p != nil {
 			o.ID, o.Template = p.Label.ID, p.Label.Template
 		}
@@ -417,7 +393,7 @@ func (r *projectsRun) write() error {
 	head = append(head, "built", "built on", "built in", "built as")
 	rows := [][]string{head}
 	for _, s := range r.list {
-		known := map[string]string{"project": path.Base(filepath.ToSlash(s.name)), "state": s.state(), "delivered": fmt.Sprint(s.delivered), "to deliver": fmt.Sprint(s.due), "late": fmt.Sprint(s.late), "points": fmt.Sprint(s.points), "touched": dayOf(s.touched), "size": fmt.Sprint(s.size)}
+		known := map[string]string{"project": path.Base(filepath.ToSlash(s.name)), "state": s.words(), "delivered": fmt.Sprint(s.delivered), "to deliver": fmt.Sprint(s.due), "late": fmt.Sprint(s.late), "points": fmt.Sprint(s.points), "touched": dayOf(s.touched), "size": fmt.Sprint(s.size)}
 		if s.next != nil {
 			known["next"] = s.next.Day.String()
 		}

@@ -9,31 +9,6 @@ import (
 	"vestibula/cli/term"
 )
 
-// faultWords say what one finding of a rule is, and several.
-var faultWords = map[string][2]string{"strays": {"stray", "strays"}, "links": {"dead link", "dead links"}, "holds": {"unfit", "unfit"}, "vague-names": {"vague name", "vague names"}, "name-style": {"name in another style", "names in another style"}}
-
-// state says in words how a project stands.
-func (s *standingRow) state() string {
-	if s.subject.Err != nil {
-		return "cannot be read: " + s.subject.Err.Error()
-	}
-	var parts []string
-	parts = append(parts, s.wrong...)
-	if s.behind {
-		parts = append(parts, "older template")
-	}
-	if len(s.subject.Open) > 0 {
-		parts = append(parts, "open: "+strings.Join(s.subject.Open, ", "))
-	}
-	switch {
-	case len(parts) > 0:
-		return strings.Join(parts, ", ")
-	case s.late > 0:
-		return "late"
-	}
-	return "well"
-}
-
 // dueText says what is delivered, and what is next.
 func (s *standingRow) dueText() string {
 	if s.due == 0 {
@@ -49,13 +24,6 @@ func (s *standingRow) dueText() string {
 	return text
 }
 
-func (s *standingRow) lateText() string {
-	if s.late == 0 {
-		return ""
-	}
-	return fmt.Sprintf("%d late, for %s", s.late, term.Count(s.mostLate(), "day"))
-}
-
 func dayOf(t time.Time) string {
 	if t.IsZero() {
 		return ""
@@ -66,12 +34,20 @@ func dayOf(t time.Time) string {
 // drawAll draws a row for each project.
 func (r *projectsRun) drawAll() {
 	anyDue := slices.ContainsFunc(r.list, func(s *standingRow) bool { return s.due > 0 })
-	heading := []term.Column{{Name: "project", Whole: true}, {Name: "state", Whole: true}}
+	heading := standHead("project")
 	if anyDue {
-		heading = append(heading, term.Column{Name: "delivered", Last: 1}, term.Column{Name: "late", Whole: true})
+		heading = append(heading, term.Column{Name: "delivered", Last: 1})
 	}
 	heading = append(heading, term.Column{Name: "touched", Last: 2}, term.Column{Name: "size", Last: 3})
 	var rows [][]term.Shown
+	var names []string
+	for _, s := range r.list {
+		names = append(names, s.name)
+	}
+	below := sharedFolder(names)
+	if below != "" {
+		r.screen.Line(term.Dim.Render(term.Sprintf("below %s", strings.TrimRight(below, `/\`))))
+	}
 	group := "\x00"
 	flush := func() {
 		if len(rows) > 0 {
@@ -87,20 +63,9 @@ func (r *projectsRun) drawAll() {
 			group = s.value(r.by)
 			r.screen.Line(term.Title.Render(term.Visible(r.by+": "+group)), term.Dim.Render(" "+r.inGroup(group)))
 		}
-		m := term.Good.Render("✓")
-		switch {
-		case s.subject.Err != nil || s.faults > 0:
-			m = term.Bad.Render("✗")
-		case s.behind || s.late > 0 || len(s.subject.Open) > 0:
-			m = term.Warn.Render("~")
-		}
-		state := term.Visible(s.state())
-		if s.state() == "well" {
-			state = term.Dim.Render("well")
-		}
-		row := []term.Shown{m + " " + term.Visible(s.name), state}
+		row := s.cells(strings.TrimPrefix(s.name, below))
 		if anyDue {
-			row = append(row, term.Visible(s.dueText()), term.Bad.Render(term.Visible(s.lateText())))
+			row = append(row, term.Visible(s.dueText()))
 		}
 		rows = append(rows, append(row, term.Dim.Render(term.Visible(dayOf(s.touched))), term.Dim.Render(term.Size(s.size))))
 	}
@@ -155,37 +120,33 @@ func (r *projectsRun) drawAway() {
 
 // summary counts what needs care.
 func (r *projectsRun) summary() term.Shown {
-	faulty, late, behind := 0, 0, 0
-	for _, s := range r.list {
-		if s.faults > 0 || s.subject.Err != nil {
-			faulty++
-		}
-		if s.late > 0 {
-			late++
-		}
-		if s.behind {
-			behind++
-		}
-	}
-	text := term.Count(len(r.list), "project")
-	if faulty == 0 && late == 0 && behind == 0 {
-		return text + term.Good.Render(": all as they should be") + "."
-	}
 	var parts []term.Shown
-	for _, p := range []struct {
-		n    int
-		what term.Shown
-	}{{faulty, map[bool]term.Shown{true: "not as it should be", false: "not as they should be"}[faulty == 1]}, {late, "late"}, {behind, "made from an older version of its template"}} {
-		if p.n > 0 {
-			parts = append(parts, term.Number(p.n)+" "+p.what)
+	count := func(what term.Shown, is func(s *standingRow) bool) {
+		n := 0
+		for _, s := range r.list {
+			if is(s) {
+				n++
+			}
+		}
+		if n > 0 {
+			parts = append(parts, term.Number(n)+" "+what)
 		}
 	}
-	return text + ": " + term.Join(parts, ", ") + "."
+	count("well", func(s *standingRow) bool { return s.words() == "well" })
+	if len(parts) == 1 && parts[0] == term.Number(len(r.list))+" well" {
+		return term.Good.Render("All is well") + " with " + term.Count(len(r.list), "project") + "."
+	}
+	count("with something wrong", func(s *standingRow) bool { return len(s.found) > 0 || s.err != nil || s.unread })
+	count("late", func(s *standingRow) bool { return s.late > 0 })
+	count("made from an older version of the template", func(s *standingRow) bool { return s.behind })
+	count("in which something is not known yet", func(s *standingRow) bool { return len(s.open) > 0 })
+	return term.Count(len(r.list), "project") + ": " + term.Join(parts, ", ") + "."
 }
 
 // drawOne draws all there is to say of one project.
 func (r *projectsRun) drawOne(s *standingRow) {
-	r.screen.Line(term.Title.Render(term.Visible(s.name)), term.Dim.Render("  "+term.Visible(s.state())))
+	m := s.mark()
+	r.screen.Line(term.Title.Render(term.Visible(s.name)), "  ", m.Style.Render(m.Sign), " ", m.Style.Plain().Render(term.Visible(s.words())))
 	sub := s.subject
 	if sub.Err != nil || sub.Template == nil {
 		return
@@ -198,7 +159,7 @@ func (r *projectsRun) drawOne(s *standingRow) {
 		}
 		rows = append(rows, []term.Shown{term.Dim.Render(term.Visible(f.Name)), term.Visible(v.String())})
 	}
-	rows = append(rows, []term.Shown{term.Dim.Render("template"), term.Visible(sub.Project.Label.Template) + map[bool]term.Shown{true: ", behind that of today"}[s.behind]})
+	rows = append(rows, []term.Shown{term.Dim.Render("template"), term.Visible(sub.Project.Label.Template) + map[bool]term.Shown{true: ", an older version of it"}[s.behind]})
 	rows = append(rows, []term.Shown{term.Dim.Render("built"), term.Visible(dayOf(s.built()))}, []term.Shown{term.Dim.Render("touched"), term.Visible(dayOf(s.touched))}, []term.Shown{term.Dim.Render("size"), term.Size(s.size)})
 	r.screen.Columns(rows)
 	if len(sub.Due) > 0 {
@@ -216,9 +177,9 @@ func (r *projectsRun) drawOne(s *standingRow) {
 			r.screen.Line("  ", term.Visible(h.Day), " ", term.Visible(strings.Join(h.Parts, ", ")), term.Dim.Render(term.Visible(whom+", to "+h.To)))
 		}
 	}
-	if s.faults > 0 {
+	if s.faulty() {
 		r.screen.Line()
-		r.screen.Text(term.Join([]term.Shown{term.Bad.Render(term.Visible(strings.Join(s.wrong, ", "))), term.Dim.Render(advise("one by one", "check", typed(fromHere(s.subject.Dir))).line())}, ": "))
+		r.screen.Text(advise("what is wrong, one by one", "check", typed(fromHere(s.subject.Dir))).line())
 	}
 }
 

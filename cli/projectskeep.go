@@ -2,6 +2,7 @@ package cli
 
 import (
 	"cmp"
+	"path/filepath"
 	"slices"
 	"strings"
 	"time"
@@ -16,15 +17,16 @@ import (
 
 // order is how the rows are sorted; by their names where nothing else is said.
 func (r *projectsRun) order() (func(a, b *standingRow) int, error) {
+	sorted := people()
 	switch r.sort {
 	case "", "name":
-		return func(a, b *standingRow) int { return strings.Compare(a.name, b.name) }, nil
+		return func(a, b *standingRow) int { return sorted(filepath.ToSlash(a.name), filepath.ToSlash(b.name)) }, nil
 	case "late":
-		return func(a, b *standingRow) int { return cmp.Compare(b.mostLate(), a.mostLate()) }, nil
+		return func(a, b *standingRow) int { return cmp.Compare(b.mostLate, a.mostLate) }, nil
 	case "due":
 		return func(a, b *standingRow) int { return strings.Compare(a.nextDay(), b.nextDay()) }, nil
 	case "wrong":
-		return func(a, b *standingRow) int { return cmp.Compare(b.faults, a.faults) }, nil
+		return func(a, b *standingRow) int { return cmp.Compare(b.errors+b.warnings, a.errors+a.warnings) }, nil
 	case "touched":
 		return func(a, b *standingRow) int { return b.touched.Compare(a.touched) }, nil
 	case "size":
@@ -40,7 +42,7 @@ func (r *projectsRun) order() (func(a, b *standingRow) int, error) {
 		}
 		return nil, unclear(help, "nothing is called \"%s\" to sort by", r.sort)
 	}
-	return func(a, b *standingRow) int { return strings.Compare(a.value(r.sort), b.value(r.sort)) }, nil
+	return func(a, b *standingRow) int { return sorted(a.value(r.sort), b.value(r.sort)) }, nil
 }
 
 func (s *standingRow) built() time.Time {
@@ -48,13 +50,6 @@ func (s *standingRow) built() time.Time {
 		return time.Time{}
 	}
 	return s.subject.Project.Label.Built
-}
-
-func (s *standingRow) mostLate() (days int) {
-	for _, d := range s.subject.Due {
-		days = max(days, d.Late)
-	}
-	return days
 }
 
 // nextDay is when the next thing is due; behind all days where nothing is.
@@ -152,7 +147,7 @@ func (r *projectsRun) keep() error {
 	}
 	bare := strings.TrimSuffix(r.template, template.Ending)
 	r.list = slices.DeleteFunc(r.list, func(s *standingRow) bool {
-		return r.late && s.late == 0 || r.behind && !s.behind || r.wrong && s.faults == 0 && s.subject.Err == nil ||
+		return r.late && s.late == 0 || r.behind && !s.behind || r.wrong && !s.faulty() ||
 			bare != "" && (s.subject.Project == nil || strings.TrimSuffix(s.subject.Project.Label.Template, template.Ending) != bare)
 	})
 	if bare != "" {
@@ -167,7 +162,8 @@ func (r *projectsRun) keep() error {
 		if !slices.ContainsFunc(r.list, func(s *standingRow) bool { return s.field(r.by) != nil }) && len(r.list) > 0 {
 			return unclear("they have "+strings.Join(r.fields(), ", "), "no project here has a field \"%s\"", r.by)
 		}
-		slices.SortStableFunc(r.list, func(a, b *standingRow) int { return strings.Compare(a.value(r.by), b.value(r.by)) })
+		sorted := people()
+		slices.SortStableFunc(r.list, func(a, b *standingRow) int { return sorted(a.value(r.by), b.value(r.by)) })
 	}
 	return nil
 }

@@ -86,7 +86,7 @@ func (r *projectsRun) group(name string) page.Group {
 		g.Parts = append(g.Parts, visible(part))
 	}
 	for _, s := range list {
-		row := page.Row{Name: visible(s.name), State: visible(s.state()), Care: s.care(), Delivered: s.delivered, Due: s.due, Late: visible(s.lateText()), Touched: dayOf(s.touched)}
+		row := page.Row{Name: visible(s.name), State: visible(s.words()), Care: s.care(), Delivered: s.delivered, Due: s.due, Touched: dayOf(s.touched)}
 		if s.due > 0 {
 			row.Percent = 100 * s.delivered / s.due
 		}
@@ -104,17 +104,9 @@ func (r *projectsRun) group(name string) page.Group {
 
 func visible(text string) string { return string(term.Visible(text)) }
 
-// care is what a project needs.
-func (s *standingRow) care() string {
-	switch {
-	case s.faults > 0 || s.subject.Err != nil:
-		return "wrong"
-	case s.late > 0:
-		return "late"
-	case s.behind || len(s.subject.Open) > 0:
-		return "behind"
-	}
-	return "well"
+// care is what a project needs, as the page's styles know it.
+func (s *stand) care() string {
+	return map[term.Shown]string{"✗": "wrong", "!": "late", "✓": "well"}[s.mark().Sign]
 }
 
 // parts are the names at the top of the project by its template.
@@ -153,7 +145,7 @@ func (s *standingRow) cell(part string, is bool) page.Cell {
 	}
 	below := func(at string) bool { return at == part || strings.HasPrefix(at, part+"/") }
 	var says []string
-	wrong, late, open := 0, 0, 0
+	bad, wrong, late, open := 0, 0, 0, 0
 	for _, f := range s.subject.Findings {
 		if f.Severity == rules.Advice || f.Rule == "overdue" {
 			continue
@@ -161,7 +153,9 @@ func (s *standingRow) cell(part string, is bool) page.Cell {
 		// What is there under another name stands for the part that it is.
 		other := f.Fix != nil && f.Fix.Node() != nil && f.Fix.Node().Name == part && !strings.Contains(f.Path, "/")
 		if below(f.Path) || other {
-			wrong++
+			if wrong++; f.Severity == rules.Error {
+				bad++
+			}
 			says = append(says, f.Path+": "+f.Message.String())
 		}
 	}
@@ -176,10 +170,10 @@ func (s *standingRow) cell(part string, is bool) page.Cell {
 	}
 	text := visible(strings.Join(few(says), "; "))
 	switch {
+	case bad > 0 || late > 0:
+		return page.Cell{Sign: "✗", Class: "wrong", Says: text}
 	case wrong > 0:
-		return page.Cell{Sign: "!", Class: "wrong", Says: text}
-	case late > 0:
-		return page.Cell{Sign: "L", Class: "late", Says: text}
+		return page.Cell{Sign: "!", Class: "late", Says: text}
 	case open > 0:
 		return page.Cell{Sign: "o", Class: "open", Says: fmt.Sprintf("%s still to deliver", term.Count(open, "thing"))}
 	}

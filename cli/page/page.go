@@ -72,12 +72,12 @@ type Group struct {
 type Row struct {
 	ID          string // of the row, on the page
 	Name, State string
-	Care        string // "well", "late", "wrong" or "behind": what it needs
+	Care        string // "well", "late" (somebody is needed) or "wrong"
 	Cells       []Cell // of the parts
 	Delivered   int
 	Due         int
 	Percent     int
-	Late, Next  string
+	Next        string
 	Touched     string
 }
 

@@ -61,11 +61,15 @@ func (s *Screen) Because(line, why Shown, style Style) {
 
 // Indented writes a text so far in, broken into lines where it has no room in one.
 func (s *Screen) Indented(indent int, text Shown, style Style) {
-	lines := []Shown{text}
+	room := 1 << 20
 	if s.Width > 0 {
-		lines = Wrapped(text, max(s.Width-indent, 20))
+		room = max(s.Width-indent, 20)
 	}
-	for _, line := range lines {
+	for _, line := range Wrapped(text, room) {
+		if IsCall(line) && Columns(line) > room {
+			s.print(style.Render(line))
+			continue
+		}
 		s.print(Spaces(indent) + style.Render(line))
 	}
 }

@@ -4,8 +4,6 @@ import (
 	"fmt"
 	"strings"
 
-	"github.com/charmbracelet/x/ansi"
-
 	"vestibula/core/outline"
 )
 
@@ -70,17 +68,8 @@ func (s *Screen) Message(p Place, style Style, message, help string) {
 		s.Line()
 	}
 	if help != "" {
-		for line := range strings.SplitSeq(string(s.wrap(Lines(help), len(indent))), "\n") {
-			s.Line(indent, Accent.Render(Shown(line)))
-		}
+		s.Indented(len(indent), Lines(help), Accent)
 	}
-}
-
-func (s *Screen) wrap(text Shown, indent int) Shown {
-	if s.Width <= indent {
-		return text
-	}
-	return Shown(ansi.Wrap(string(text), s.Width-indent, ""))
 }
 
 // quoted is how many characters of a line a message quotes at the most: a window

@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"io"
 	"os"
+	"regexp"
 	"strings"
 	"sync/atomic"
 	"unicode"
@@ -134,18 +135,46 @@ func (s *Screen) Err() error { return s.failed }
 // Text writes a text, broken into lines at the width of the screen.
 func (s *Screen) Text(text Shown) {
 	if s.Width > 0 {
-		text = Shown(ansi.Wrap(string(text), s.Width, ""))
+		text = Join(Wrapped(text, s.Width), "\n")
 	}
 	s.print(text)
 }
 
-// Wrapped breaks a text into lines of so many columns at the most.
+// call is a command that a person is told to type, at the end of a line.
+var call = regexp.MustCompile("(^|: )((?:\x1b\\[[0-9;]*m)*vestibula .*)$")
+
+// noBreak stands for a hyphen, behind which no line is broken: in a day, a name or an option. It is
+// a sign that Visible lets nobody else have.
+const noBreak = "\U0010FFFD"
+
+// Wrapped breaks a text into lines of so many columns at the most. A command to be typed
+// is never broken: where it has no room behind what it is good for, it is a line of its own, two
+// columns in, which only the window breaks.
 func Wrapped(text Shown, columns int) (lines []Shown) {
-	for line := range strings.SplitSeq(ansi.Wrap(string(text), columns, ""), "\n") {
-		lines = append(lines, Shown(line))
+	for line := range strings.SplitSeq(string(text), "\n") {
+		if ansi.StringWidth(line) <= columns {
+			lines = append(lines, Shown(line))
+			continue
+		}
+		typed := ""
+		if at := call.FindStringSubmatchIndex(line); at != nil {
+			line, typed = strings.TrimRight(line[:at[4]], " "), line[at[4]:]
+		}
+		if line != "" {
+			broken := ansi.Wrap(strings.ReplaceAll(line, "-", noBreak), columns, "")
+			for part := range strings.SplitSeq(strings.ReplaceAll(broken, noBreak, "-"), "\n") {
+				lines = append(lines, Shown(part))
+			}
+		}
+		if typed != "" {
+			lines = append(lines, Spaces(2)+Shown(typed))
+		}
 	}
 	return lines
 }
+
+// IsCall reports whether a line is a command to be typed, as Wrapped sets it apart.
+func IsCall(line Shown) bool { return strings.HasPrefix(ansi.Strip(string(line)), "  vestibula ") }
 
 func (s *Screen) cut(line Shown) Shown {
 	if s.Width > 0 {

@@ -28,10 +28,25 @@ func Named(names ...Shown) []Column {
 // leastColumn is how narrow a column becomes before one is left out.
 const leastColumn, columnGap = 12, 2
 
+// leastSaid is how wide a window is in which it is said that a column was left out.
+const leastSaid = 40
+
 // Table draws rows below a heading, where columns have names. In a window that is too narrow, columns are cut, the
-// widest first, and then left out; those that are [Column.Whole] never are.
+// widest first, and then left out, which is said; those that are [Column.Whole] never are: where they have no room
+// beside each other, a row is several lines.
 func (s *Screen) Table(columns []Column, rows [][]Shown) {
 	widths := s.widths(columns, rows)
+	if total := -columnGap; s.Width > 0 {
+		for _, w := range widths {
+			if w > 0 {
+				total += w + columnGap
+			}
+		}
+		if total > s.Width {
+			s.stack(widths, rows)
+			return
+		}
+	}
 	draw := func(cells []Shown, style *Style) {
 		var line Shown
 		gap := 0
@@ -56,6 +71,33 @@ func (s *Screen) Table(columns []Column, rows [][]Shown) {
 	}
 	for _, row := range rows {
 		draw(row, nil)
+	}
+	var dropped []Shown
+	for i, name := range names {
+		if widths[i] == 0 && name != "" {
+			dropped = append(dropped, name)
+		}
+	}
+	if len(dropped) > 0 && s.Width >= leastSaid {
+		s.Text(Dim.Render("not shown in so narrow a window: " + Join(dropped, ", ")))
+	}
+}
+
+// stack draws each row as its first cell, with the others that are not left out below it.
+func (s *Screen) stack(widths []int, rows [][]Shown) {
+	const indent = 4
+	for _, row := range rows {
+		first := true
+		for i, cell := range row {
+			switch {
+			case widths[i] == 0 || cell == "":
+			case first:
+				s.Text(cell)
+				first = false
+			default:
+				s.Indented(indent, cell, Style{})
+			}
+		}
 	}
 }
 
