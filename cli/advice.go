@@ -114,11 +114,11 @@ func quoted(word string) string {
 }
 
 // more tells that a list goes on, and how to see all of it.
-func (a *app) more(n int, what term.Shown, option string) {
+func (a *app) more(n int, what term.Shown) {
 	if what != "" {
 		what = " " + what
 	}
-	all := a.sameCall("all of them", option)
+	all := a.sameCall("all of them", "--all")
 	all.words = slices.DeleteFunc(all.words, func(w string) bool { return w == "--yes" || w == "-y" }) // it is to be looked at
 	a.screen.Text(term.Dim.Render("… and " + term.Number(n) + " more" + what + "; " + all.line()))
 }

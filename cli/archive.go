@@ -274,7 +274,7 @@ func (r *awayRun) comeBack(at string) error {
 	}
 	help := "name the place where it was"
 	if len(names) > 0 {
-		help = "archived from there: " + strings.Join(few(names), ", ")
+		help = "archived from there: " + strings.Join(r.few(names), ", ")
 	}
 	return unclear(help, "nothing called \"%s\" was archived from %s", filepath.Base(full), fromHere(dir))
 }
@@ -389,7 +389,7 @@ func (r *awayRun) kept() term.Shown {
 		files = append(files, fromHere(f))
 	}
 	if len(files) > 0 {
-		return term.Visible(strings.Join(few(files), ", ")) + " stays as it is. "
+		return term.Visible(strings.Join(r.few(files), ", ")) + " stays as it is. "
 	}
 	return ""
 }

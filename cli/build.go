@@ -35,8 +35,7 @@ type buildRun struct {
 	what               string // it is, in the word of the history
 	template, dated    string // as they were given
 	noLabel, noJournal bool
-	all                bool // also what would be there twice
-	allShown           bool // also what is the same
+	anew               bool // also what would be there twice
 	table              tableRun
 
 	again    *project.Project // which is built once more
@@ -103,8 +102,7 @@ and those that you give.`,
 	b.addPlan(c)
 	c.Flags().BoolVar(&b.preview, "preview", false, "show what would be done, and change nothing")
 	c.Flags().BoolVar(&b.noLabel, "no-label", false, "leave no "+label.FileName+" behind")
-	c.Flags().BoolVar(&b.all, "add", false, "in a project, build new lines although what they number is there under other numbers")
-	c.Flags().BoolVar(&b.allShown, "all", false, "show all of the plan, also neighbours that are the same but for their names")
+	c.Flags().BoolVar(&b.anew, "add", false, "in a project, build new lines although what they number is there under other numbers")
 	b.table.add(c)
 	c.Flags().BoolVar(&b.noJournal, "no-journal", false, "build although it cannot be undone, where nothing can be written down")
 	c.Flags().BoolVar(&b.asJSON, "json", false, "print JSON")
@@ -191,7 +189,7 @@ func (b *buildRun) openPlace() error {
 	if err != nil {
 		return unclear("", "%v", err)
 	}
-	b.job = &batch.Job{Place: p, Into: b.into, Pack: pack, Version: b.version, Bare: b.noLabel, All: b.all, Again: b.again != nil, Store: b.store(), Read: b.reading}
+	b.job = &batch.Job{Place: p, Into: b.into, Pack: pack, Version: b.version, Bare: b.noLabel, All: b.anew, Again: b.again != nil, Store: b.store(), Read: b.reading}
 	return nil
 }
 

@@ -2,6 +2,7 @@ package cli
 
 import (
 	"fmt"
+	"math"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -12,6 +13,14 @@ import (
 	"vestibula/core/build"
 	"vestibula/core/tree"
 )
+
+// most is how many of a list are shown: so many, or all of them where that is asked for.
+func (a *app) most(many int) int {
+	if a.all {
+		return math.MaxInt
+	}
+	return many
+}
 
 // manyRows is how many rows a plan shows one by one.
 const manyRows = 40
@@ -52,7 +61,7 @@ func (b *buildRun) drawAgreed(ask consent) {
 
 // alike says which neighbours of a plan's tree say the same: of which the same becomes.
 func (b *buildRun) alike(state func(n *tree.Node) *build.Step) func(x, y *tree.Node) bool {
-	if b.allShown {
+	if b.all {
 		return nil
 	}
 	var equal func(x, y *tree.Node) bool
@@ -164,9 +173,9 @@ func (b *buildRun) drawRows(withTree bool) (some bool) {
 		}
 	}
 	slices.SortStableFunc(lines, func(x, y line) int { return x.Row - y.Row })
-	most := manyRows
+	most := b.most(manyRows)
 	if !withTree {
-		most = fewRows
+		most = b.most(fewRows)
 	}
 	var rows [][]term.Shown
 	for _, l := range lines[:min(len(lines), most)] {
@@ -179,7 +188,7 @@ func (b *buildRun) drawRows(withTree bool) (some bool) {
 	}
 	b.screen.Columns(rows)
 	if more := len(lines) - len(rows); more > 0 {
-		b.more(more, map[bool]term.Shown{true: "row", false: "rows"}[more == 1], "--json")
+		b.more(more, map[bool]term.Shown{true: "row", false: "rows"}[more == 1])
 	}
 	if !withTree {
 		return len(lines) > 0
@@ -341,11 +350,11 @@ func (b *buildRun) closing(nothing bool) {
 		if b.job.Plan.Steps[i].State != build.Kept {
 			continue
 		}
-		if kept++; kept <= manyRows {
+		if kept++; kept <= b.most(manyRows) {
 			b.screen.Text(term.Warn.Render("kept") + " as it is, though not what the template would write: " + term.Visible(b.job.Plan.Path(i)))
 		}
 	}
-	if kept > manyRows {
+	if kept > b.most(manyRows) {
 		b.screen.Text(term.Warn.Render("kept") + term.Sprintf(" as they are: %s more", term.Count(kept-manyRows, "file")))
 	}
 	b.drawLeftOut()

@@ -149,6 +149,9 @@ func (b *buildRun) noteTable(unknown []string) {
 // few are the first of some names, and how many more there are.
 func few(names []string) []string { return fewOf(names, 12) }
 
+// few is the same, or all of them where that is asked for.
+func (a *app) few(names []string) []string { return fewOf(names, a.most(12)) }
+
 // fewOf are the first of a list, with how many more there are.
 func fewOf(names []string, shown int) []string {
 	if len(names) <= shown {

@@ -22,7 +22,6 @@ type checkRun struct {
 	*app
 	flags       valueFlags
 	asJSON      bool
-	all         bool // also what is alike
 	only        []string
 	without     []string
 	strict      bool
@@ -109,7 +108,6 @@ where there are errors; with --strict, warnings count too.`,
 func (r *checkRun) options(c *cobra.Command) {
 	r.flags.add(c)
 	c.Flags().BoolVar(&r.asJSON, "json", false, "print JSON")
-	c.Flags().BoolVar(&r.all, "all", false, "list all that is found, also what is alike")
 	c.Flags().StringSliceVar(&r.only, "only", nil, "hold only these `RULES` against it, with commas between")
 	c.Flags().StringSliceVar(&r.without, "without", nil, "leave these `RULES` out, with commas between")
 	c.Flags().BoolVar(&r.strict, "strict", false, "warnings fail as well")

@@ -47,8 +47,8 @@ func (a *app) tellVerified(at, what string, report *bundle.Report, asJSON bool) 
 		return err
 	}
 	for i, p := range list {
-		if i == 4*manyRows {
-			a.more(len(list)-i, "", "--json")
+		if i == a.most(4*manyRows) {
+			a.more(len(list)-i, "")
 			break
 		}
 		a.screen.Line(term.Bad.Render(term.Visible(p.Kind)), " ", term.Visible(p.Path), term.Dim.Italic().Render("   "+term.Visible(p.Why)))

@@ -32,7 +32,7 @@ func left(reports []*inspect.Report) (unread, unjudged []string) {
 func (r *checkRun) tellUnread(reports []*inspect.Report) {
 	unread, _ := left(reports)
 	for i, at := range unread {
-		if i == manyRows {
+		if i == r.most(manyRows) {
 			r.side.Text(term.Bad.Render("vestibula:") + term.Sprintf(" and %s more cannot be read", term.Number(len(unread)-i)))
 			break
 		}
@@ -45,7 +45,7 @@ func (r *checkRun) tellUnjudged(reports []*inspect.Report) {
 	for _, report := range reports {
 		if n := len(report.Backups); n > 0 {
 			words := []string{"check"}
-			for _, at := range report.Backups[:min(n, shownAlike)] {
+			for _, at := range report.Backups[:min(n, r.most(shownAlike))] {
 				words = append(words, typed(filepath.Join(report.Path, filepath.FromSlash(at))))
 			}
 			r.screen.Text(term.Dim.Render(term.Count(n, "backup") + wasOrWere(n) + " not compared; " + advise("to do that", words...).line()))
@@ -53,8 +53,8 @@ func (r *checkRun) tellUnjudged(reports []*inspect.Report) {
 	}
 	_, unjudged := left(reports)
 	if n := len(unjudged); n > 0 {
-		text := strings.Join(unjudged[:min(n, shownAlike)], ", ")
-		if n > shownAlike {
+		text := strings.Join(unjudged[:min(n, r.most(shownAlike))], ", ")
+		if n > r.most(shownAlike) {
 			text += fmt.Sprintf(" and %s more", term.Number(n-shownAlike))
 		}
 		r.screen.Text(term.Dim.Render(term.Sprintf("Not judged, as it belongs to none of them: %s.", text)))
@@ -282,7 +282,7 @@ func (r *checkRun) tellReal(result *checkResult) {
 		if f.Meant == "" {
 			continue
 		}
-		if meant++; meant <= manyRows || r.all {
+		if meant++; meant <= r.most(manyRows) {
 			r.screen.Text(term.Dim.Render(term.Sprintf("meant so: %s: %s (%s)", term.Visible(f.Path), term.Visible(f.Message), term.Visible(f.Meant))))
 		}
 	}

@@ -117,7 +117,7 @@ func (a *app) tellFindings(r *checkResult, all bool) {
 		}
 		for _, rule := range slices.Sorted(maps.Keys(told)) {
 			if n := told[rule] - shownOfRule; n > 0 && !all && rule != "language" {
-				a.more(n, "of "+term.Visible(rule), "--all")
+				a.more(n, "of "+term.Visible(rule))
 				a.screen.Line()
 			}
 		}

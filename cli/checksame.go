@@ -70,8 +70,8 @@ func (r *checkRun) tellTwice(result *checkResult) {
 		groups[f.Related] = append(groups[f.Related], f)
 	}
 	for i, same := range order {
-		if i == manyRows && !r.all {
-			r.more(len(order)-i, "", "--all")
+		if i == r.most(manyRows) {
+			r.more(len(order)-i, "")
 			break
 		}
 		list := groups[same]

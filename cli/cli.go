@@ -42,6 +42,7 @@ const (
 // An app is one run of the program.
 type app struct {
 	projects *project.Store                // once somebody asks for it
+	all      bool                          // nothing is left out of what is shown, and nothing put together
 	behind   map[string]bool               // whether projects of a template are of an older one, by its name, text and place
 	goesBy   map[*template.Template]string // the files that templates of today were read from
 	meant    map[string]bool               // files that somebody has said are meant
@@ -268,6 +269,7 @@ that exists is ever overwritten or removed.`,
 	root.SetOut(a.out)
 	root.SetErr(a.err)
 	root.PersistentFlags().BoolVar(&a.noColor, "no-color", false, "no colours")
+	root.PersistentFlags().BoolVar(&a.all, "all", false, "show all of what a list only counts or puts together")
 	root.PersistentFlags().BoolP("help", "h", false, "say what a command does")
 	root.Flags().BoolP("version", "v", false, "say which version this is")
 	root.SetHelpFunc(func(c *cobra.Command, _ []string) {

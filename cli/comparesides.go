@@ -261,8 +261,8 @@ func (a *app) drawDifferences(list []compare.Difference) {
 		return ""
 	}
 	for i := range list {
-		if i == 4*manyRows {
-			a.more(len(list)-i, "", "--json")
+		if i == a.most(4*manyRows) {
+			a.more(len(list)-i, "")
 			break
 		}
 		d := &list[i]

@@ -208,7 +208,7 @@ func (r *planRun) read() (*plan.Planned, error) {
 		return planned, nil
 	}
 	for i, p := range problems {
-		if i == manyRows {
+		if i == r.most(manyRows) {
 			r.side.Text(term.Sprintf("  … and %s more", term.Number(len(problems)-i)))
 			break
 		}

@@ -101,7 +101,7 @@ func (r *learning) run(name string, args []string) error {
 // tellList tells what of a list became no folder.
 func (r *learning) tellList(l *listing.Listing) {
 	if n := len(l.Left); n > 0 {
-		r.note(term.Sprintf("%s around the list %s no folder: %s", term.Count(n, "line"), map[bool]string{true: "is", false: "are"}[n == 1], strings.Join(few(l.Left), " · ")))
+		r.note(term.Sprintf("%s around the list %s no folder: %s", term.Count(n, "line"), map[bool]string{true: "is", false: "are"}[n == 1], strings.Join(r.few(l.Left), " · ")))
 	}
 	switch {
 	case l.Numbered:
@@ -160,7 +160,7 @@ func (r *learning) text(name, at, file string) error {
 	r.screen.Line()
 	r.tellList(l)
 	if n := len(l.Changed); n > 0 {
-		r.screen.Text(term.Warn.Render("note:") + term.Sprintf(" %s held signs that no name can have, and has hyphens in their place: %s", term.Count(n, "name"), strings.Join(few(l.Changed), ", ")))
+		r.screen.Text(term.Warn.Render("note:") + term.Sprintf(" %s held signs that no name can have, and has hyphens in their place: %s", term.Count(n, "name"), strings.Join(r.few(l.Changed), ", ")))
 	}
 	if len(l.Slots) > 0 {
 		r.screen.Text(term.Dim.Render(term.Sprintf("Asked for when it is built: %s", strings.Join(l.Slots, ", "))))
@@ -278,7 +278,7 @@ func (r *learning) tell(at string, result *draft.Result, proofs []draft.Proof) {
 		r.screen.Line(term.Title.Render("Taken for values"))
 		var rows [][]term.Shown
 		for _, f := range result.Fields {
-			rows = append(rows, []term.Shown{"  " + term.Strong.Render(term.Visible(f.Name)), term.Dim.Render(term.Visible(f.Kind)), term.Visible(strings.Join(few(f.Examples), ", "))})
+			rows = append(rows, []term.Shown{"  " + term.Strong.Render(term.Visible(f.Name)), term.Dim.Render(term.Visible(f.Kind)), term.Visible(strings.Join(r.few(f.Examples), ", "))})
 		}
 		r.screen.Columns(rows)
 		r.screen.Line()
@@ -310,7 +310,7 @@ func (r *learning) tellBegun(result *draft.Result) {
 		}
 	}
 	if len(names) > 0 {
-		text := term.Warn.Render("note:") + term.Sprintf(" %s would begin empty, and %s something in these folders.", strings.Join(few(names), ", "), map[bool]string{true: "holds", false: "hold"}[len(names) == 1])
+		text := term.Warn.Render("note:") + term.Sprintf(" %s would begin empty, and %s something in these folders.", strings.Join(r.few(names), ", "), map[bool]string{true: "holds", false: "hold"}[len(names) == 1])
 		if !r.starters {
 			text += " With --starters, they begin with what is alike in all of them."
 		}
@@ -360,15 +360,15 @@ func (r *learning) tellProof(result *draft.Result, proofs []draft.Proof) {
 			paths []string
 		}{{"no line for", p.Extra}, {"not there", p.Missing}} {
 			for _, path := range list.paths {
-				if shown++; shown > manyRows {
+				if shown++; shown > r.most(manyRows) {
 					continue // they are counted
 				}
 				r.screen.Line("  ", term.Warn.Render(list.word), " ", term.Visible(result.Samples[i].Name+"/"+path))
 			}
 		}
 	}
-	if shown > manyRows {
-		r.more(shown-manyRows, "", "--json")
+	if shown > r.most(manyRows) {
+		r.more(shown-manyRows, "")
 	}
 }
 

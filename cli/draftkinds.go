@@ -135,7 +135,7 @@ func (r *learning) take(k *draft.Kind) error {
 		in += "/" + k.In()
 	}
 	if !r.asJSON {
-		r.screen.Text(term.Sprintf("%d folders in %s are alike: most hold %s. This is what they have in common.", len(k.Paths), in, strings.Join(few(k.Has), ", ")))
+		r.screen.Text(term.Sprintf("%d folders in %s are alike: most hold %s. This is what they have in common.", len(k.Paths), in, strings.Join(r.few(k.Has), ", ")))
 		r.screen.Line()
 	}
 	return nil
@@ -157,7 +157,7 @@ func (r *learning) tellKinds(kinds []*draft.Kind, unlike int, are term.Shown, so
 		if in == "." {
 			in = k.Paths[0] + " …"
 		}
-		rows = append(rows, []term.Shown{term.Sprintf("  %d", len(k.Paths)), term.Visible(in), term.Visible(strings.Join(few(k.Has[:min(len(k.Has), shownHas)]), ", ")), worth})
+		rows = append(rows, []term.Shown{term.Sprintf("  %d", len(k.Paths)), term.Visible(in), term.Visible(strings.Join(r.few(k.Has[:min(len(k.Has), shownHas)]), ", ")), worth})
 	}
 	r.screen.Columns(rows)
 	if n := len(kinds) - shownKinds; n > 0 {

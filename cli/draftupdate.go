@@ -108,6 +108,6 @@ func (r *learning) ownSource(name string) (*source, error) {
 // tellSome tells what most of the folders have, and not all.
 func (r *learning) tellSome(up *draft.Update) {
 	if len(up.Some) > 0 {
-		r.note(term.Sprintf("most of these folders have, and not all, so that it is left out: %s", strings.Join(few(up.Some), ", ")))
+		r.note(term.Sprintf("most of these folders have, and not all, so that it is left out: %s", strings.Join(r.few(up.Some), ", ")))
 	}
 }

@@ -26,6 +26,7 @@ type followed struct {
 	addresses string // the table of addresses, if one is to be written
 	fixes     advice // the call that fixes what would lead nowhere as well
 	all       advice
+	most      int // how many are shown
 	moved     int // how many rows it has
 }
 
@@ -64,7 +65,7 @@ func (a *app) follow(c consent, t *task) error {
 			return refused("", "%v", err)
 		}
 	}
-	f := &followed{fix: c.fixLinks, addresses: c.addresses, fixes: a.sameCall("to change them as well", "--fix-links"), all: a.sameCall("all of them", "--json")}
+	f := &followed{fix: c.fixLinks, addresses: c.addresses, fixes: a.sameCall("to change them as well", "--fix-links"), all: a.sameCall("all of them", "--all"), most: a.most(manyRows)}
 	t.followed = f
 	roots := w.roots
 	if roots == nil {
@@ -142,7 +143,7 @@ func (f *followed) draw(s *term.Screen) {
 			paths++
 			texts[b.File] = true
 		}
-		if i >= manyRows {
+		if i >= f.most {
 			continue
 		}
 		where := fromHere(filepath.FromSlash(b.File))
@@ -159,7 +160,7 @@ func (f *followed) draw(s *term.Screen) {
 		}
 		s.Line("  ", mark, " ", term.Dim.Render(term.Visible(where)), "   ", term.Visible(b.Says), becomes)
 	}
-	if n := len(f.Broken) - manyRows; n > 0 {
+	if n := len(f.Broken) - f.most; n > 0 {
 		s.Text(term.Dim.Render(term.Sprintf("… and %s more; %s", term.Number(n), f.all)))
 	}
 	f.sum(s, paths, len(texts), links, dead)

@@ -185,7 +185,7 @@ func (a *app) listRecords(records []*journal.Record, cut []*cut) error {
 		}
 		rows = append(rows, []term.Shown{term.Sprintf("%d", r.Number), when(r.When), term.Visible(what), term.Visible(r.Name()), much, state(r), term.Dim.Render(term.Visible(address.List(r.Places)))})
 	}
-	a.screen.Table([]term.Column{{Name: "no.", Whole: true}, {Name: "when", Last: 3}, {Name: "what", Whole: true}, {Name: "project"}, {Name: "how much", Last: 2}, {Name: "state", Whole: true}, {Name: "where", Last: 1}}, rows)
+	a.screen.Table([]term.Column{{Name: "no.", Whole: true}, {Name: "when", Last: 3}, {Name: "what", Whole: true}, {Name: "project"}, {Name: "how much", Last: 2}, {Name: "state", Whole: true}, {Name: "where", Last: 1, Path: true}}, rows)
 	a.tellCutShort(cut)
 	return nil
 }
@@ -204,7 +204,7 @@ func (a *app) showRecord(r *journal.Record, asJSON bool) error {
 	for i := range changes {
 		if c := &changes[i]; !c.Lift() {
 			s := proposal.One(c)
-			a.screen.Because(stepLine(&s), term.Visible(s.Why), term.Dim.Italic())
+			a.screen.Because(a.stepLine(&s, a.screen.Width), term.Visible(s.Why), term.Dim.Italic())
 		}
 	}
 	return nil

@@ -19,9 +19,10 @@ const manyLines = 4 * manyRows
 // drawPlan shows what will be done, and what is left and why.
 func (a *app) drawPlan(t *task) {
 	lines, cut := 0, false
-	for i, p := range t.Parts {
-		if lines > manyLines {
-			a.screen.Line(term.Dim.Render(term.Sprintf("… and %s more", term.Count(len(t.Parts)-i, "folder"))))
+	parts, alike := a.folded(t.Parts)
+	for i, p := range parts {
+		if lines > a.most(manyLines) {
+			a.screen.Line(term.Dim.Render(term.Sprintf("… and %s more", term.Count(len(parts)-i, "folder"))))
 			cut = true
 			break
 		}
@@ -30,9 +31,13 @@ func (a *app) drawPlan(t *task) {
 		}
 		n, short := a.drawPart(p)
 		lines, cut = lines+n, cut || short
+		if names := alike[p]; len(names) > 0 {
+			a.screen.Text("  " + term.Dim.Render("the same in "+term.Number(len(names))+" more: "+term.Visible(strings.Join(a.few(names), ", "))))
+			cut = true
+		}
 	}
 	if cut {
-		all := a.sameCall("All of them", "--json")
+		all := a.sameCall("All of them", "--all")
 		all.words = slices.DeleteFunc(all.words, func(w string) bool { return w == "--yes" || w == "-y" }) // it is to be looked at
 		a.screen.Line()
 		a.screen.Text(term.Dim.Render(all.line()))
@@ -48,6 +53,41 @@ func (a *app) drawPlan(t *task) {
 		a.screen.Text(term.Warn.Render("note:") + " " + term.Visible(n.Text))
 	}
 	t.followed.draw(a.screen)
+}
+
+// folded are parts without those in which the same is done as in one before, and the names of those.
+func (a *app) folded(parts []*proposal.Part) (list []*proposal.Part, alike map[*proposal.Part][]string) {
+	if a.all {
+		return parts, nil
+	}
+	alike, known := map[*proposal.Part][]string{}, map[string]*proposal.Part{}
+	for i, p := range parts {
+		if key := sameness(p); key != "" && (i+1 == len(parts) || !parts[i+1].Inner) {
+			if first := known[key]; first != nil {
+				alike[first] = append(alike[first], string(fromHere(p.In)))
+				continue
+			}
+			known[key] = p
+		}
+		list = append(list, p)
+	}
+	return list, alike
+}
+
+// sameness is what two parts have in common in which the same is done; "" for one that is told by itself.
+func sameness(p *proposal.Part) string {
+	if p.Title != "" || p.In == "" || p.Inner || len(p.Left) > 0 || len(p.Steps) == 0 {
+		return ""
+	}
+	var b strings.Builder
+	b.WriteString(p.About)
+	for _, s := range p.Steps {
+		if s.Probable || path.IsAbs(s.From) || path.IsAbs(s.To) {
+			return ""
+		}
+		fmt.Fprintf(&b, "\x00%d\x00%s\x00%s\x00%s\x00%s\x00%s", s.Op, s.From, s.To, s.Called, s.Becomes, s.Why)
+	}
+	return b.String()
 }
 
 // drawPart shows a part. It returns how many lines it has, and whether some are left out.
@@ -67,11 +107,11 @@ func (a *app) drawPart(p *proposal.Part) (lines int, cut bool) {
 		a.screen.Line(indent, style.Render(term.Visible(title)), slash, term.Dim.Render(term.Visible(p.About)))
 		indent, lines = indent+"  ", 1
 	}
-	shown := first(p.Steps, cmp.Or(p.Most, manyRows))
+	shown := first(p.Steps, a.most(cmp.Or(p.Most, manyRows)))
 	sized := slices.ContainsFunc(shown, func(s *proposal.Step) bool { return s.Sized })
 	var columns [][]term.Shown
 	for _, s := range shown {
-		line := indent + stepLine(s)
+		line := indent + a.stepLine(s, a.screen.Width-term.Columns(indent))
 		switch {
 		case sized:
 			row := []term.Shown{line}
@@ -90,7 +130,7 @@ func (a *app) drawPart(p *proposal.Part) (lines int, cut bool) {
 	a.screen.Columns(columns)
 	a.rest(indent, len(p.Steps)-len(shown))
 	together := a.drawAlike(p.Left, indent)
-	left := first(together, manyRows)
+	left := first(together, a.most(manyRows))
 	a.drawLeft(left, indent)
 	a.rest(indent, len(together)-len(left))
 	return lines + len(shown) + len(left), len(shown) < len(p.Steps) || len(left) < len(together)
@@ -98,7 +138,7 @@ func (a *app) drawPart(p *proposal.Part) (lines int, cut bool) {
 
 // first are the first of a list: all of it, where only one would be left out.
 func first[T any](list []T, most int) []T {
-	if len(list) <= most+1 {
+	if len(list)-1 <= most {
 		return list
 	}
 	return list[:most]
@@ -111,14 +151,33 @@ func (a *app) rest(indent term.Shown, n int) {
 	}
 }
 
-// stepLine is the line of a step.
-func stepLine(s *proposal.Step) term.Shown {
+// shortened is a path without so many of its first folders that it has room; as it is, where its last name
+// alone has none.
+func shortened(path string, columns int) string {
+	for short := path; ; {
+		if term.Columns(term.Visible(short)) <= columns {
+			return short
+		}
+		_, rest, more := strings.Cut(strings.TrimPrefix(short, "…/"), "/")
+		if !more || rest == "" {
+			return path
+		}
+		short = "…/" + rest
+	}
+}
+
+// stepLine is the line of a step, in so many columns; the beginnings of longer paths are left out.
+func (a *app) stepLine(s *proposal.Step, columns int) term.Shown {
 	sign := map[change.Op]term.Shown{change.Make: term.Good.Render("+"), change.Copy: term.Good.Render("+"), change.Move: term.Accent.Render("»"),
 		change.Replace: term.Warn.Render("←"), change.Remove: term.Bad.Render("-")}[s.Op] + " "
 	if !s.Goes() {
 		sign = term.Warn.Render("?") + " "
 	}
 	from, to, slash := told(s.From), told(s.To), ""
+	if n := term.Columns(term.Visible(from + to)); a.screen.Width > 0 && from != "" && n > columns-6 {
+		to = shortened(to, columns-6-min(term.Columns(term.Visible(from)), (columns-6)/2))
+		from = shortened(from, columns-6-term.Columns(term.Visible(to)))
+	}
 	if s.Folder {
 		slash = "/"
 	}
@@ -154,7 +213,11 @@ func (a *app) drawLeft(list []*proposal.Left, indent term.Shown) {
 			before := term.Columns(indent) + 2 + term.Columns(term.Visible(name[:min(l.At, len(name))]))
 			a.screen.Line(term.Spaces(before), term.Bad.Render("^"), " ", term.Accent.Render(term.Visible(l.Why)))
 		} else {
-			a.screen.Because(line, term.Visible(whyLeft(l)), term.Warn.Plain())
+			why := term.Visible(whyLeft(l))
+			if most := a.screen.Width - term.Columns(indent) - 5 - term.Columns(why); a.screen.Width > 0 && term.Columns(term.Visible(name)) > most {
+				line = indent + leftSign(l.Kind) + " " + term.Visible(shortened(name, most))
+			}
+			a.screen.Because(line, why, term.Warn.Plain())
 		}
 		if l.Help != "" && l.Help != help {
 			help = l.Help
@@ -181,7 +244,11 @@ func (a *app) drawAlike(list []*proposal.Left, indent term.Shown) (rest []*propo
 	for _, l := range list {
 		g := of(l)
 		names := groups[g]
-		if len(names) < manyAlike || g.why == "" {
+		least := manyAlike
+		if l.Kind == proposal.There || l.Kind == proposal.Twice {
+			least = 2
+		}
+		if len(names) < least || g.why == "" || a.all {
 			rest = append(rest, l)
 			continue
 		}
@@ -190,7 +257,7 @@ func (a *app) drawAlike(list []*proposal.Left, indent term.Shown) (rest []*propo
 		}
 		drawn[g] = true
 		a.screen.Because(indent+leftSign(l.Kind)+" "+term.Strong.Render(term.Count(len(names), "file")), term.Visible(g.why), term.Warn.Plain())
-		a.screen.Indented(term.Columns(indent)+4, term.Visible(strings.Join(few(names), ", ")), term.Dim)
+		a.screen.Indented(term.Columns(indent)+4, term.Visible(strings.Join(a.few(names), ", ")), term.Dim)
 		if g.help != "" {
 			a.screen.Indented(term.Columns(indent)+4, term.Visible(g.help), term.Accent)
 		}
@@ -215,7 +282,17 @@ func whyLeft(l *proposal.Left) string {
 	for _, at := range l.Could[:min(3, len(l.Could))] {
 		could = append(could, told(at))
 	}
+	if l.Kind == proposal.There && len(l.Could) == 1 && path.Base(could[0]) == path.Base(l.Path) {
+		could[0] = path.Dir(could[0]) + "/" // the name is said already
+	}
+	shared := sharedFolder(could)
+	for i := range could {
+		could[i] = strings.TrimPrefix(could[i], shared)
+	}
 	text := strings.Join(could, ", or ")
+	if shared != "" {
+		text = "in " + shared + ": " + text
+	}
 	if n := len(l.Could) - 3; n > 0 {
 		text += fmt.Sprintf(", and %d more", n)
 	}

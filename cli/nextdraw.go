@@ -53,7 +53,7 @@ func (r *nextRun) parts() {
 	}
 	if n := len(unread); n > 0 {
 		text := string(term.Count(n, "name")) + map[bool]string{true: " still holds the old period, as no convention reads it: ", false: " still hold the old period, as no convention reads them: "}[n == 1]
-		r.proposal.Note(text + strings.Join(few(unread), ", "))
+		r.proposal.Note(text + strings.Join(r.few(unread), ", "))
 	}
 	if r.begun > 0 {
 		r.proposal.Remark(string(term.Count(r.begun, "file")) + map[bool]string{true: " is there already, and stays as it is.", false: " are there already, and stay as they are."}[r.begun == 1])

@@ -278,7 +278,7 @@ func (r *projectsRun) drawKept() {
 	}
 	r.screen.Columns(rows)
 	words := []string{"check"}
-	for _, at := range r.kept[:min(len(r.kept), shownAlike)] {
+	for _, at := range r.kept[:min(len(r.kept), r.most(shownAlike))] {
 		words = append(words, typed(at))
 	}
 	r.screen.Line()

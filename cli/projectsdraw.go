@@ -107,14 +107,14 @@ func (r *projectsRun) drawAway() {
 	r.screen.Line(term.Title.Render("Archived"), term.Dim.Render(": "+term.Count(len(r.away), "project")))
 	var rows [][]term.Shown
 	for i, p := range r.away {
-		if i == manyRows {
+		if i == r.most(manyRows) {
 			break
 		}
 		rows = append(rows, []term.Shown{"  " + term.Visible(p.Called()), term.Dim.Render(term.Visible(p.Where())), term.Dim.Render(term.Size(p.Size))})
 	}
 	r.screen.Columns(rows)
 	if more := len(r.away) - len(rows); more > 0 {
-		r.more(more, "", "--json")
+		r.more(more, "")
 	}
 }
 
@@ -169,7 +169,7 @@ func (r *projectsRun) drawOne(s *standingRow) {
 	if handed := sub.Project.Label.Handed; len(handed) > 0 {
 		r.screen.Line()
 		r.screen.Line(term.Title.Render("Handed over"))
-		for _, h := range handed[max(0, len(handed)-manyRows):] {
+		for _, h := range handed[max(0, len(handed)-r.most(manyRows)):] {
 			whom := ""
 			if h.For != "" {
 				whom = " for " + h.For

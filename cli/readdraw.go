@@ -156,8 +156,8 @@ func (r *readRun) apart(title term.Shown, misfits []*read.Entry) {
 			r.screen.Line()
 			r.screen.Line(term.Bad.Render(title))
 		}
-		if i == shownMisfits {
-			r.more(len(misfits)-i, "", "--json")
+		if i == r.most(shownMisfits) {
+			r.more(len(misfits)-i, "")
 			break
 		}
 		shown := r.shown[m]

@@ -137,7 +137,7 @@ func (r *readRun) drawWords(typed []string, hits []read.Hit, shown func(h read.H
 		}
 		r.screen.Line(term.Title.Render(what))
 		var rows [][]term.Shown
-		for _, h := range some[:min(n, manyRows)] {
+		for _, h := range some[:min(n, r.most(manyRows))] {
 			note := strings.Join(h.Says, ", ")
 			if h.Archived != nil {
 				note = strings.TrimPrefix(note+"; "+h.Archived.Where(), "; ")
@@ -154,7 +154,7 @@ func (r *readRun) drawWords(typed []string, hits []read.Hit, shown func(h read.H
 		}
 		r.screen.Columns(rows)
 		if n > len(rows) {
-			r.more(n-len(rows), "", "--json")
+			r.more(n-len(rows), "")
 		}
 		if hits = hits[n:]; len(hits) > 0 {
 			r.screen.Line()

@@ -13,9 +13,9 @@ import (
 
 // A showing says how a tree is shown.
 type showing struct {
-	flags       valueFlags
-	asJSON, all bool
-	sorted      string
+	flags  valueFlags
+	asJSON bool
+	sorted string
 }
 
 func (a *app) showCommand() *cobra.Command {
@@ -51,7 +51,6 @@ and how lists would sort it beside each other, anew after each save. Nothing is 
 	}
 	shown.flags.add(c)
 	c.Flags().BoolVar(&shown.asJSON, "json", false, "print JSON")
-	c.Flags().BoolVar(&shown.all, "all", false, "show all, also neighbours that are the same but for their names")
 	c.Flags().BoolVar(&watch, "watch", false, "stay, and show it anew after each save")
 	c.Flags().StringVar(&shown.sorted, "sorted", "", "show it as a list of that `ORDER` does, or all side by side")
 	_ = c.RegisterFlagCompletionFunc("sorted", func(*cobra.Command, []string, string) ([]string, cobra.ShellCompDirective) {
@@ -90,7 +89,7 @@ func (a *app) show(args []string, s *showing) error {
 		a.sortings(x.Root)
 		return nil
 	}
-	a.screen.Tree(x.Root, term.TreeView{Note: noteOf(t, x), Same: alikeUnless(s.all || s.sorted != ""), All: allShows})
+	a.screen.Tree(x.Root, term.TreeView{Note: noteOf(t, x), Same: alikeUnless(a.all || s.sorted != ""), All: allShows})
 	a.screen.Line()
 	a.facts(x.Root)
 	a.changes(x.Changes)

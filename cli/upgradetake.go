@@ -109,7 +109,7 @@ func (r *upgradeRun) takeTable() error {
 		r.take.each[dir] = raw
 	}
 	if len(wrong) > 0 {
-		return refused("", "Nothing was changed: %s", severalLines(strings.Join(few(wrong), "\n")))
+		return refused("", "Nothing was changed: %s", severalLines(strings.Join(r.few(wrong), "\n")))
 	}
 	return nil
 }
@@ -228,7 +228,7 @@ func (r *upgradeRun) takeAll() error {
 // tellNotTaken tells which folders are left, and why.
 func (r *upgradeRun) tellNotTaken(left map[string][]string) {
 	for _, why := range slices.Sorted(maps.Keys(left)) {
-		r.note(term.Sprintf("%s: %s; left as it is.", strings.Join(few(left[why]), ", "), why))
+		r.note(term.Sprintf("%s: %s; left as it is.", strings.Join(r.few(left[why]), ", "), why))
 	}
 }
 
@@ -267,12 +267,12 @@ func (r *upgradeRun) ownNames() error {
 		if n == 1 {
 			keeps = " keeps its own name, and the template has another one for it: "
 		}
-		r.note(term.Count(n, "folder") + keeps + term.Visible(strings.Join(few(shown), ", ")))
+		r.note(term.Count(n, "folder") + keeps + term.Visible(strings.Join(r.few(shown), ", ")))
 		r.side.Text("  " + r.sameCall("to give these names as well", "--folder-names").line())
 		return nil
 	}
 	if !r.take.names {
-		for _, line := range few(shown) {
+		for _, line := range r.few(shown) {
 			r.side.Line("  ", term.Visible(line))
 		}
 		yes, err := r.confirm(fmt.Sprintf("Give %s the names that the template has for them, too?", term.Count(n, "folder")))

@@ -191,6 +191,14 @@ func Cut(line Shown, columns int) Shown {
 	return line
 }
 
+// CutFront shortens a line to a number of columns, leaving out what it begins with.
+func CutFront(line Shown, columns int) Shown {
+	if n := Columns(line); n > columns {
+		return Shown(ansi.TruncateLeft(string(line), n-columns+1, "…"))
+	}
+	return line
+}
+
 // Columns returns how many columns a text takes, by grapheme clusters.
 func Columns(s Shown) int { return ansi.StringWidth(string(s)) }
 

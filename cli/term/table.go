@@ -12,6 +12,8 @@ type Column struct {
 	Name Shown
 	// Whole says that it is never cut nor left out: it holds what decides.
 	Whole bool
+	// Path says that it holds paths: they are the first to be cut, in front.
+	Path bool
 	// Last says how soon it is left out where the window is narrow: those with the most first.
 	Last int
 }
@@ -53,6 +55,9 @@ func (s *Screen) Table(columns []Column, rows [][]Shown) {
 		for i, cell := range cells {
 			if widths[i] == 0 {
 				continue
+			}
+			if columns[i].Path {
+				cell = CutFront(cell, widths[i])
 			}
 			if cell = Cut(cell, widths[i]); style != nil {
 				cell = style.Render(cell)
@@ -122,7 +127,12 @@ func (s *Screen) widths(columns []Column, rows [][]Shown) []int {
 		return best
 	}
 	for s.Width > 0 && total > s.Width {
-		if i := drop(func(i int) bool { return widths[i] > leastColumn }, func(i, than int) bool { return widths[i] > widths[than] }); i >= 0 {
+		if i := drop(func(i int) bool { return widths[i] > leastColumn }, func(i, than int) bool {
+			if columns[i].Path != columns[than].Path {
+				return columns[i].Path
+			}
+			return widths[i] > widths[than]
+		}); i >= 0 {
 			widths[i]--
 			total--
 			continue
