@@ -71,7 +71,8 @@ func (d *desk) do(args []string, out, command string) {
 				assert.Empty(d.t, differing(d.before, d.own()), "%q is not taken back by %s: %s\n%s", args, command, out, said)
 			}
 			return // it did, or showed, what it is for
-		case status == 1 && strings.HasSuffix(command, "--json") && strings.ContainsAny(said, "{["):
+		case status == 1 && strings.HasSuffix(command, "--json") && strings.ContainsAny(said, "{["),
+			status == 1 && strings.HasSuffix(command, " --all") && len(said) > len(out):
 			return // a list of all
 		case status == 1 && !strings.Contains(command, "--yes"):
 			if next := nextStep(said); next != "" {

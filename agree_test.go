@@ -4,6 +4,7 @@ package main
 
 import (
 	"os"
+	"path"
 	"path/filepath"
 	"strings"
 	"testing"
@@ -126,7 +127,8 @@ func TestPutAndCheckAgreeAboutWhatLiesInAProject(t *testing.T) {
 	}
 	for _, at := range well {
 		assert.NotContains(t, checked, at, "the defaults are silent about what is its owner's")
-		assert.Contains(t, put, "it is where it belongs: Ola/"+at)
+		assert.Contains(t, put, "it is where it belongs: Ola/"+path.Dir(at))
+		assert.Contains(t, put, at)
 	}
 	out, _ := d.run("read", "--in", "Ola/Money")
 	assert.Contains(t, out, "1 name of", "a name with a slip is not read by a looser convention")
@@ -189,7 +191,7 @@ func TestATemplateIsTheOneOfTheProject(t *testing.T) {
 	d.write("Work/templates/gardens.txt", garden+"    Letters\n")
 	out, status := d.run("upgrade", "Work/Ola", "--yes")
 	require.Zero(t, status, out)
-	assert.Contains(t, out, "It goes by Work/templates/gardens.txt.")
+	assert.Contains(t, out, "Its template: Work/templates/gardens.txt.")
 	assert.Contains(t, d.has("Work/Ola"), "Letters/")
 	d.write("Work/templates/gardens.txt", other)
 	out, status = d.run("upgrade", "Work/Ola", "--yes")
@@ -280,7 +282,7 @@ func TestCheckBringsFilesWherePutWould(t *testing.T) {
 	}
 	out, _ = d.run("check", "C", "--fix", "--yes")
 	assert.Contains(t, out, "Fixed 5 things.")
-	assert.Contains(t, flat(out), `it belongs into C/Jun/Bills: vestibula put "C/Ola/Bills/jun bill 001.pdf" --into C`)
+	assert.Contains(t, flat(out), `it belongs in C/Jun/Bills: vestibula put "C/Ola/Bills/jun bill 001.pdf" --into C`)
 	assert.Equal(t, []string{"2027/", "2027/2027-03/", "2027/2027-03/2027-03-05 call.txt", "2027/2027-03/2027-03-09 hi.txt", "2027/2027-03/Checked/", "2027/2027-04/", "2027/2027-04/2027-04-05 call.txt", "2027/2027-04/Checked/"}, d.has("C/Ola/Days"))
 	out, status := d.run("put", "C/Ola/Bills/jun bill 001.pdf", "--into", "C", "--yes")
 	require.Zero(t, status, out)

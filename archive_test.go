@@ -76,7 +76,7 @@ func TestWhatIsArchivedIsStillKnown(t *testing.T) {
 		require.Zero(t, status)
 		assert.Contains(t, out, "Archived: 1 project\n  2025-03 Ola   ")
 		out, _ = d.run("projects", "C", "--where", "client=Nobody")
-		assert.Equal(t, "No project is such.\n", out)
+		assert.Equal(t, "No project matches.\n", out)
 		out, status = d.run("read", "C", "--where", "client=Ola", "--json")
 		require.Zero(t, status)
 		assert.Contains(t, out, "2025-03-09 invoice 01.pdf")
@@ -122,8 +122,8 @@ func TestWhatCannotBeArchivedStays(t *testing.T) {
 		"C/2025-03 Ola|--into|C":                         "lies in C already",
 		"C/2025-03 Ola|--into|C/2025-03 Ola/Letters":     "lies in 2025-03 Ola itself",
 		"C/2025-03 Ola":                                  "into which folder?",
-		"C|--where|received=2031|--into|Old":             "No project is such.",
-		"C|--untouched|400|--into|Old":                   "No project is such.",
+		"C|--where|received=2031|--into|Old":             "No project matches.",
+		"C|--untouched|400|--into|Old":                   "No project matches.",
 		"C/2026-04 Jun|--into|Old|--rename|<colour>":     `there is no field named "colour"`,
 		"C|--where|received=2026|--into|Old|--rename|a<": "is not closed",
 		"--back|C/2031 Nobody":                           `nothing called "2031 Nobody" was archived from C`,

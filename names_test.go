@@ -188,7 +188,7 @@ func TestAFolderOfNamesIsReadBack(t *testing.T) {
 		}
 	}
 	out, _ = d.run("read", "t", "--in", "many", "--convention", "b")
-	assert.Contains(t, out, "… and 10 more; all of them: vestibula read t --in many --convention b --json")
+	assert.Contains(t, out, "… and 10 more; all of them: vestibula read t --in many --convention b --all")
 	out, status = d.run("read", "t", "--in", "many", "--where", "colour=red")
 	assert.Equal(t, 2, status)
 	assert.Contains(t, out, `no naming convention here has a field "colour"`)

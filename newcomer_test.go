@@ -108,7 +108,7 @@ func TestAClerkBringsASharedDriveIntoOrder(t *testing.T) {
 	d.write("Shared/2027-02/Letters/CON.txt", "a letter")
 	d.write("In/2027-03-29 glue works.pdf", "late")
 	d.walk([]step{
-		{call: "check|Shared", status: 1, says: []string{"error    2027-02/Letters/CON.txt", "CON is the name of a device there [systems]", "Held to the defaults: no template is known"}},
+		{call: "check|Shared", status: 1, says: []string{"error    2027-02/Letters/CON.txt", "CON is the name of a device there [systems]", "Checked against the default rules: no template is known"}},
 		{call: "next|Shared/2027-03", status: 2, says: []string{"\"Shared/2027-03\" was not built from a template", "check Shared/2027-03 --template NAME"}},
 		{call: "draft|office|Shared/2027-01|Shared/2027-03", says: []string{"month", "Proven", "Wrote office.folders"}},
 		{call: "check|Shared|--template|office", status: 1, says: []string{"✓ 2027-01", "✗ 2027-02", "✓ 2027-03", "CON.txt"}, not: []string{"<#>"}},

@@ -73,7 +73,7 @@ func TestAnOfficesDriveIsPutInOrder(t *testing.T) {
 
 	out, status := d.run("draft", "job", "drive")
 	require.Zero(t, status, out)
-	for _, want := range []string{"15 folders in drive/Commissions are alike: most hold Bills, Letters, Photos, Work", "<day> <name>", "Taken as they are meant, each of the 15 folders is given again"} {
+	for _, want := range []string{"15 folders in drive/Commissions are alike: most hold Bills, Letters, Photos, Work", "<day> <name>", "Taken as they are meant, it makes each of the 15 folders again"} {
 		assert.Contains(t, out, want)
 	}
 	out, status = d.run("check", "job")

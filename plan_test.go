@@ -122,7 +122,7 @@ func TestAPlanTellsWhatIsProbable(t *testing.T) {
 	// Where only the label changes, and where no template is found, that is told.
 	d.write("shelf.folders", strings.Replace(shelfBefore, "Who?", "Who is it for?", 1))
 	out, _ = d.run("upgrade", "Dag Holm", "--preview")
-	assert.Contains(t, out, "Dag Holm   what it is held to changes; no folder and no file does")
+	assert.Contains(t, out, "Dag Holm   what the project must follow has changed; no file changes")
 	require.NoError(t, os.Remove(filepath.Join(d.dir, "shelf.folders")))
 	out, _ = d.run("upgrade", "Dag Holm", "--preview")
 	assert.Contains(t, out, "no shelf.folders is found from here")

@@ -244,7 +244,7 @@ func TestTheDemoRunsTheMainJob(t *testing.T) {
 	}
 	assert.NotContains(t, made, "2027-04 Office/")
 	out, _ = d.run("history")
-	assert.Contains(t, out, "Nothing was built yet", "the history of the person is left alone")
+	assert.Contains(t, out, "Nothing was done yet", "the history of the person is left alone")
 	out, status = d.run("demo", "bindery")
 	assert.Equal(t, 1, status)
 	assert.Contains(t, out, "bindery is there already, and holds something")

@@ -90,7 +90,7 @@ func TestAllProjectsAreOneScreen(t *testing.T) {
 	d.write("C/Bo/.vestibula.json", "{")
 	out, status = d.run("projects", "C")
 	assert.Equal(t, 1, status)
-	assert.Regexp(t, `✗ Bo +cannot be judged: .vestibula.json is damaged`, out)
+	assert.Regexp(t, `✗ Bo +cannot be checked: .vestibula.json is damaged`, out)
 	assert.NotContains(t, out, "missing")
 	out, _ = d.run("projects", "C", "--use", "essay")
 	assert.Regexp(t, `Pieces +2 of 4`, out)

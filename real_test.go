@@ -34,7 +34,7 @@ func TestWhatIsMeantIsKeptInTheProject(t *testing.T) {
 	assert.Zero(t, status, out)
 	out, status = d.run("check", "2027-03 Oriel Pask BK", "--strict")
 	assert.Zero(t, status, out)
-	assert.Contains(t, out, "meant so: Loose ends: “Loose ends” is not one of the folders that belong into the project's own folder (The client asked for it.)")
+	assert.Contains(t, out, "accepted: Loose ends: “Loose ends” is not one of the folders that belong in the project's own folder (The client asked for it.)")
 	// Another build keeps it; another finding at that path is told.
 	d.run("build", "commission", "--into", ".", "client=Oriel Pask", "received=2027-03-09", "gilding=yes", "--yes")
 	require.NoError(t, os.Rename(filepath.Join(d.dir, "2027-03 Oriel Pask BK/Loose ends"), filepath.Join(d.dir, "2027-03 Oriel Pask BK/Loose ends ")))
@@ -113,14 +113,14 @@ func TestHandInsAreCheckedAtOnce(t *testing.T) {
 	d.write("in/broken.zip", "PK\x03\x04")
 	out, status := d.run("check", "in/Oriel Pask", "in/Jun Teague", "in/dag.zip", "in/Runa Vik.zip", "in/broken.zip", "--template", "hand-in")
 	assert.Equal(t, 1, status)
-	for _, want := range []string{"✓ Oriel Pask    well", "✓ dag.zip       well", "name Dag Holm", "✗ Jun Teague", "error report.odt is spelled otherwise: it is to be “Report.odt”", "error Pages/one.pdf is not named as files in “Pages” are",
-		"name Runa Vik", "error Report.odt is missing (a file)", "error ../../out.txt this entry leads out of the archive", "✗ broken.zip    cannot be judged", "5 folders; 2 well"} {
+	for _, want := range []string{"✓ Oriel Pask    well", "✓ dag.zip       well", "name Dag Holm", "✗ Jun Teague", "error report.odt is spelled differently: it should be “Report.odt”", "error Pages/one.pdf is not named as files in “Pages” are",
+		"name Runa Vik", "error Report.odt is missing (a file)", "error ../../out.txt this entry leads out of the archive", "✗ broken.zip    cannot be checked", "5 folders; 2 well"} {
 		assert.True(t, strings.Contains(out, want) || strings.Contains(flat(out), want), "%s in\n%s", want, out)
 	}
 	out, status = d.run("check", "in", "--template", "hand-in")
 	assert.Equal(t, 1, status)
-	assert.Contains(t, out, "below in\nfolder        state                          judged by\n✗ Jun Teague", "a folder in which such projects lie")
-	assert.Contains(t, out, "Not judged, as it belongs to none of them: in/Runa Vik.zip, in/broken.zip, in/dag.zip.")
+	assert.Contains(t, out, "below in\nfolder        state                          checked against\n✗ Jun Teague", "a folder in which such projects lie")
+	assert.Contains(t, out, "Not checked, as it belongs to none of them: in/Runa Vik.zip, in/broken.zip, in/dag.zip.")
 	out, status = d.run("check", "in/broken.zip", "--template", "hand-in")
 	assert.Equal(t, 2, status)
 	assert.Contains(t, out, "it is damaged")
@@ -148,7 +148,7 @@ func TestLabelsOfStrangersAreJudgedWithoutHarm(t *testing.T) {
 	require.NoError(t, os.Symlink("..", filepath.Join(d.dir, "odd/cut/circle")))
 	out, status := d.run("check", "odd")
 	assert.Equal(t, 1, status)
-	assert.Equal(t, 7, strings.Count(out, "cannot be judged: "), out)
+	assert.Equal(t, 7, strings.Count(out, "cannot be checked: "), out)
 
 	// One identity, twice; and a project in a project.
 	require.NoError(t, os.CopyFS(filepath.Join(d.dir, "2027-03 copy"), os.DirFS(filepath.Join(d.dir, "2027-03 Oriel Pask BK"))))
@@ -169,7 +169,7 @@ func TestAFolderAndATemplateOfOneNameAreToldApart(t *testing.T) {
 	assert.Equal(t, 2, status)
 	assert.Contains(t, out, "write card/ for the folder, or card.folders for the template")
 	out, _ = d.run("check", "card/")
-	assert.Contains(t, out, "Held to the defaults")
+	assert.Contains(t, out, "Checked against the default rules")
 	out, _ = d.run("check", "card.folders")
 	assert.Contains(t, out, "All is well with card.folders.")
 }
@@ -261,7 +261,7 @@ func TestLaterFoldersWithSlotsAreMatchedAndAdded(t *testing.T) {
 	require.NoError(t, os.MkdirAll(filepath.Join(d.dir, "Thistlewick/Sheets/2027/2026-05"), 0o777))
 	require.NoError(t, os.RemoveAll(filepath.Join(d.dir, "Thistlewick/Sheets/2026/2026-12/Checked")))
 	out, _ = d.run("check", "Thistlewick")
-	assert.Contains(t, flat(out), "warning Sheets/2027/2026-05 is not one of the folders that belong into “Sheets/2027”")
+	assert.Contains(t, flat(out), "warning Sheets/2027/2026-05 is not one of the folders that belong in “Sheets/2027”")
 	assert.Contains(t, flat(out), "error Sheets/2026/2026-12/Checked is missing (a folder)")
 }
 
@@ -276,7 +276,7 @@ func TestWhatCannotBeMadeAgainIsNeverMadeEmpty(t *testing.T) {
 	out, status := d.run("check", "P", "--fix", "--yes")
 	assert.Equal(t, 1, status)
 	assert.Contains(t, out, "+ Notes/   missing: a folder")
-	assert.Contains(t, out, "it cannot be made again: it starts from forms/letter.md, which is not at hand")
+	assert.Contains(t, out, "it cannot be made again: it starts from forms/letter.md, which cannot be found")
 	assert.Equal(t, []string{".vestibula.json", "Notes/"}, d.has("P"))
 	d.write("t.folders", "P\n    Letters\n        Letter.md | copy: forms/letter.md\n    Notes\n")
 	d.write("forms/letter.md", "Dear …\n")
@@ -306,7 +306,7 @@ func TestWhatCouldNotBeReadIsNotSaidToBeWell(t *testing.T) {
 	d.write("Old things/x.txt", "mine")
 	out, status := run("check", ".")
 	assert.Zero(t, status, out)
-	assert.Contains(t, out, "All is well with 2 projects.\n6 folders and 2 files looked at.\nNot judged, as it belongs to none of them: Old things, card.folders.")
+	assert.Contains(t, out, "All is well with 2 projects.\n6 folders and 2 files looked at.\nNot checked, as it belongs to none of them: Old things, card.folders.")
 
 	shut := filepath.Join(d.dir, "Dag Holm/02 Work")
 	require.NoError(t, os.Chmod(shut, 0))

@@ -151,8 +151,8 @@ rules: { depth: 3, holds: on, sorting: [code-point], numbering: { gaps: no }, va
 	require.NoError(t, os.WriteFile(filepath.Join(d.dir, "Oriel", "bad\xff.txt"), nil, 0o666))
 	out, status := d.run("check", "Oriel", "--template", "c", "--ignore", "er/")
 	assert.Equal(t, 1, status)
-	for _, want := range []string{"Part 10 stands before “Part 2” in raw listings", "03 to 09 is missing between “Part 2” and “Part 10”", "Scans/2027-3-9 002.tif is to be “2027-03-09 002.tif”: names there have that shape",
-		"warning Stuff is not one of the folders that belong into the project's own folder", "error Stuff/con.txt cannot exist on Windows", "1 link not followed, such as circle", "holds bytes that are no text", "error Stuff has subfolders, but none called “Arrivals”"} {
+	for _, want := range []string{"Part 10 stands before “Part 2” in raw listings", "03 to 09 is missing between “Part 2” and “Part 10”", "Scans/2027-3-9 002.tif should be “2027-03-09 002.tif”: names there have that shape",
+		"warning Stuff is not one of the folders that belong in the project's own folder", "error Stuff/con.txt cannot exist on Windows", "1 link not followed, such as circle", "holds bytes that are no text", "error Stuff has subfolders, but none called “Arrivals”"} {
 		assert.Contains(t, flat(out), want)
 	}
 	for _, not := range []string{"x.tmp", "Misc", "Oriel/Stuff/deep/er", "\xff"} {
@@ -164,7 +164,7 @@ rules: { depth: 3, holds: on, sorting: [code-point], numbering: { gaps: no }, va
 	out, status = d.run("check", "Oriel")
 	assert.Equal(t, 1, status, "without a template the defaults hold")
 	assert.Contains(t, flat(out), "Stuff/con.txt cannot exist on Windows")
-	assert.Contains(t, out, "Held to the defaults: no template is known")
+	assert.Contains(t, out, "Checked against the default rules: no template is known")
 }
 
 func TestFindingsForOtherPrograms(t *testing.T) {

@@ -256,7 +256,7 @@ func TestStartersThatAreNotAtHandAreNamed(t *testing.T) {
 	require.NoError(t, os.RemoveAll(filepath.Join(d.dir, "t")))
 	out, status := d.run("add", "out/Desk", "Trials", "--yes")
 	assert.Equal(t, 1, status)
-	assert.Contains(t, out, `"Trials" starts from start.md, which is not at hand`)
+	assert.Contains(t, out, `"Trials" starts from start.md, which cannot be found`)
 	assert.NotContains(t, d.has("out"), "Desk/Trials/")
 	// Where a template of that name is found, so are the files beside it.
 	d.write("templates/t.folders", "Other\n")

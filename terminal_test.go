@@ -437,7 +437,7 @@ func TestNarrowWindowsKeepWhatDecides(t *testing.T) {
 	d.run("build", "job", "--into", ".", "client=Ida", "--yes")
 	d.write("Ida/01 Letters and what else was written/mine.odt", "mine")
 	for call, decides := range map[string][]string{
-		"check|Jun Teague":                     {"error", "80 Settled", "it is to be “90 Settled”", "[misnamed]", "1 of them can be fixed", "--fix"},
+		"check|Jun Teague":                     {"error", "80 Settled", "it should be “90 Settled”", "[misnamed]", "can be fixed", "--fix"},
 		"check|.":                              {"Jun Teague", "1 misnamed", "Oriel Pask and Daughters", "well"},
 		"check|Oriel Pask and Daughters":       {"bill of some day.pdf", "is not named as files in", "they look like"},
 		"put|In|--into|.|--preview":            {"its name reads as bill", "a name that says the client would tell", "nothing holds files that end in .wav"},
@@ -497,7 +497,7 @@ func TestTheFirstScreenSaysWhatIsHere(t *testing.T) {
 	d.write("Oriel Pask/Arrivals/letter.odt", "x")
 	require.NoError(t, os.Remove(filepath.Join(d.dir, "Jun Teague/Letters")))
 	out = screen()
-	for _, want := range []string{"1 in need of somebody: Jun Teague (1 missing)", "1 thing", "Oriel Pask/Arrivals waits to be put where it belongs", "vestibula check . --fix", `vestibula put "Oriel Pask/Arrivals" --into "Oriel Pask"`} {
+	for _, want := range []string{"1 needs a look: Jun Teague (1 missing)", "1 thing", "Oriel Pask/Arrivals waits to be put where it belongs", "vestibula check . --fix", `vestibula put "Oriel Pask/Arrivals" --into "Oriel Pask"`} {
 		assert.Contains(t, out, want)
 	}
 	d.must("put", "Oriel Pask/Arrivals", "--into", "Oriel Pask", "--yes")

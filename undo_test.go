@@ -127,7 +127,7 @@ func TestHistoryAndUndo(t *testing.T) {
 	d := clientDesk(t)
 	out, status := d.run("history")
 	assert.Zero(t, status)
-	assert.Equal(t, "Nothing was built yet.\n", out)
+	assert.Equal(t, "Nothing was done yet.\n", out)
 	out, status = d.run("undo")
 	assert.Equal(t, 1, status)
 	assert.Contains(t, out, "there is nothing to undo")
@@ -331,10 +331,10 @@ func TestWhatTookThePlaceOfWhatWasMovedStays(t *testing.T) {
 	d.write(record+".open", text[:strings.Index(text, "\n{\"end\"")]+"\n")
 	require.NoError(t, os.Remove(filepath.Join(d.dir, record)))
 	require.NoError(t, os.Rename(filepath.Join(d.dir, "b.txt"), filepath.Join(d.dir, "keep.txt"))) // what is removed would leave its number to the next
-	d.write("b.txt", "mine by now")
+	d.write("b.txt", "mine now")
 	out, status := d.run("undo", "1", "--yes")
 	assert.Zero(t, status, out)
-	assert.Equal(t, "mine by now", d.read("b.txt"), out)
+	assert.Equal(t, "mine now", d.read("b.txt"), out)
 	assert.Equal(t, "c", d.read("c.txt"))
 	assert.NotContains(t, d.has("."), "d.txt")
 }
@@ -375,7 +375,7 @@ func TestUndoNeverTripsOverAReport(t *testing.T) {
 	lines := strings.Split(strings.TrimSpace(out), "\n")
 	out, status = d.run("undo", strings.Fields(lines[len(lines)-1])[0], "--yes")
 	assert.Zero(t, status, out)
-	assert.Contains(t, out, "Nothing to do: nothing of it is as it was made.")
+	assert.Contains(t, out, "Nothing to do: all that it made has changed since.")
 }
 
 // One project out of many that one run has changed is taken back alone; the rest can be taken back

@@ -106,7 +106,7 @@ func TestWhatWasBuiltFollowsItsTemplate(t *testing.T) {
 	out, status = d.run("check", "Oriel Pask Sons", "--strict")
 	assert.Zero(t, status, out)
 	out, _ = d.run("upgrade", "Oriel Pask Sons", "--yes")
-	assert.Contains(t, out, "Nothing to do: the project is as it is to be.")
+	assert.Contains(t, out, "Nothing to do: the project is up to date.")
 	out, status = d.run("undo", "--yes")
 	require.Zero(t, status, out)
 	assert.Equal(t, before, state(), "one undo brings it back")

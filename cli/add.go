@@ -434,7 +434,7 @@ func (r *adding) make(some *waiting) error {
 	}
 	for _, w := range list {
 		if from := r.project.Lacks(w.Node()); from != "" {
-			return refused(noStarter(), "Nothing was made: \"%s\" starts from %s, which is not at hand.", w.Name(), from)
+			return refused(noStarter(), "Nothing was made: \"%s\" starts from %s, which cannot be found.", w.Name(), from)
 		}
 	}
 	if errs := j.Outside(); errs != nil {

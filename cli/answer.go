@@ -65,7 +65,7 @@ func alike(parts []*proposal.Part, in *proposal.Part, s *proposal.Step) (same []
 
 // asks is the question whether some steps are to be done, which it names.
 func (a *app) asks(same []grouped) string {
-	does := map[change.Op]string{change.Replace: "Write anew", change.Move: "Rename", change.Copy: "Bring back"}[same[0].Op]
+	does := map[change.Op]string{change.Replace: "Write again", change.Move: "Rename", change.Copy: "Bring back"}[same[0].Op]
 	if s := same[0]; len(same) == 1 {
 		if s.Op == change.Move {
 			return s.From + " → " + s.To + "?"

@@ -48,7 +48,7 @@ taken away here is kept until vestibula history --forget frees it.
 PROJECT is a project or, with --where or --untouched, a folder in which projects lie. What
 went is still known here: projects lists it, read finds its files although the disk is not
 connected, and build tells before it makes it again. --back brings it back: it is named where it was, or
-where it stands by now; where all of it was moved together, it is found all the same. With
+where it stands now; where all of it was moved together, it is found all the same. With
 --into DIR it goes there.`,
 		Example: `  vestibula archive "Clients/2027-03 Oriel Pask BK" --into /media/Marl
   vestibula archive Clients --where received=..2026 --into "Old clients"
@@ -146,7 +146,7 @@ func (r *awayRun) choose(args []string, into address.Address) error {
 		all.list = slices.DeleteFunc(all.list, func(s *standingRow) bool { return !s.touched.Before(edge) })
 	}
 	if len(all.list) == 0 {
-		return refused(advise("to see all", append([]string{"projects"}, args...)...).String(), "No project is such.")
+		return refused(advise("to see all", append([]string{"projects"}, args...)...).String(), "No project matches.")
 	}
 	disk := diskOf(string(into))
 	if r.job.File != "" {

@@ -292,7 +292,7 @@ func (b *buildRun) drawLeftOut() {
 		b.screen.Text(term.Warn.Render("changed") + ": " + b.named(names) + " with other values than the project has; " + b.sameCall("to bring that up to date", "--changed").line())
 	}
 	if names := b.keptNames(batch.Gone); len(names) > 0 {
-		b.screen.Text(term.Warn.Render("gone") + ": " + b.named(names) + " marked as built, of which nothing is there; " + b.sameCall("to build such anew", "--again").line())
+		b.screen.Text(term.Warn.Render("gone") + ": " + b.named(names) + " marked as built, of which nothing is there; " + b.sameCall("to build those again", "--again").line())
 	}
 }
 

@@ -41,7 +41,7 @@ func (r *tableRun) add(c *cobra.Command) {
 	c.Flags().StringVar(&r.rows, "rows", "", "only these `ROWS` of the table, such as 3,7-9")
 	c.Flags().BoolVar(&r.onlyGood, "only-good", false, "build the good rows, and list the others")
 	c.Flags().BoolVar(&r.mark, "mark", false, "write into the table which rows are built; those are left alone the next time")
-	c.Flags().BoolVar(&r.changed, "changed", false, "bring projects up to date whose rows have other values by now")
+	c.Flags().BoolVar(&r.changed, "changed", false, "bring projects up to date whose rows have other values now")
 	c.Flags().BoolVar(&r.again, "again", false, "build rows again that are marked, and whose projects are gone")
 	c.Flags().StringVar(&r.report, "report", "", "write what became of each row into a new `FILE`: "+outEndings)
 }

@@ -62,7 +62,7 @@ func (a *app) writeButton(file string) error {
 		return unclear("end it in .command for a Mac, .cmd for Windows, .desktop or .sh for Linux", "%s: its ending does not say which system clicks it", file)
 	}
 	if strings.EqualFold(ending, ".cmd") && slices.ContainsFunc(call, func(w string) bool { return strings.Contains(w, `"`) }) {
-		return unclear("give that value when it asks", "a file for Windows cannot hold a value with a sign of quotation in it")
+		return unclear("give that value when it asks", "a file for Windows cannot hold a value with a quotation mark in it")
 	}
 	name := strings.TrimSuffix(filepath.Base(file), ending)
 	set, roots, err := fileSet([]newFile{{file, tree.Bytes(write(string(dir), call, name))}})

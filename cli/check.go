@@ -114,13 +114,13 @@ func (r *checkRun) options(c *cobra.Command) {
 	c.Flags().StringVar(&r.explain, "explain", "", "say what a `RULE` means, and why it matters; without one, list what was looked at, and what was proven")
 	c.Flags().Lookup("explain").NoOptDefVal = everyRule
 	c.Flags().StringVar(&r.by, "template", "", "check a folder by the rules of this `TEMPLATE`")
-	c.Flags().StringArrayVar(&r.ignore, "ignore", nil, "in a folder, pass by paths that fit this `PATTERN`")
+	c.Flags().StringArrayVar(&r.ignore, "ignore", nil, "in a folder, skip paths that fit this `PATTERN`")
 	c.Flags().BoolVar(&r.fix, "fix", false, "fix what can be fixed, in the template or in the folder")
 	r.ask.addYes(c, "with --fix: do what is sure without asking")
 	r.ask.addMoves(c)
 	r.ask.addPlan(c)
 	c.Flags().BoolVar(&r.ask.preview, "preview", false, "with --fix: show what would be done, and change nothing")
-	c.Flags().StringVar(&r.accept, "accept", "", "what is found at this `PATH` of a project is meant so")
+	c.Flags().StringVar(&r.accept, "accept", "", "accept what is found at this `PATH` of a project")
 	c.Flags().StringVar(&r.why, "why", "", "with --accept: the `REASON`, which is kept in the project")
 }
 

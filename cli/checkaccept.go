@@ -16,7 +16,7 @@ import (
 func (r *checkRun) keep(reports []*inspect.Report) error {
 	s := reports[0].Subjects[0]
 	if len(reports) > 1 || len(reports[0].Subjects) > 1 || s.Project == nil {
-		return unclear("name one project, which has a "+label.FileName, "what is meant so is kept in the project that it is in")
+		return unclear("name one project, which has a "+label.FileName, "what is accepted is noted in its project")
 	}
 	at := strings.Trim(filepath.ToSlash(filepath.Clean(r.accept)), "/")
 	if at == "" {
@@ -41,6 +41,6 @@ func (r *checkRun) keep(reports []*inspect.Report) error {
 	return r.propose(consent{named: true}, &task{Proposal: p,
 		undertaking: undertaking{doing: "writing", head: journal.Head{What: "accept", Title: at, Project: name}},
 		told: func() term.Shown {
-			return term.Good.Render("Kept") + term.Sprintf(" in %s: %s is meant so (%s). %s", name, at, strings.Join(kept, ", "), r.undoes())
+			return term.Good.Render("Kept") + term.Sprintf(" in %s: %s is accepted (%s). %s", name, at, strings.Join(kept, ", "), r.undoes())
 		}})
 }

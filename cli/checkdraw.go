@@ -36,7 +36,7 @@ func (r *checkRun) tellUnread(reports []*inspect.Report) {
 			r.side.Text(term.Bad.Render("vestibula:") + term.Sprintf(" and %s more cannot be read", term.Number(len(unread)-i)))
 			break
 		}
-		r.side.Text(term.Bad.Render("vestibula:") + " " + term.Visible(at) + " cannot be read; the rest was")
+		r.side.Text(term.Bad.Render("vestibula:") + " " + term.Visible(at) + " cannot be read; the rest was looked at")
 	}
 }
 
@@ -57,7 +57,7 @@ func (r *checkRun) tellUnjudged(reports []*inspect.Report) {
 		if n > r.most(shownAlike) {
 			text += fmt.Sprintf(" and %s more", term.Number(n-shownAlike))
 		}
-		r.screen.Text(term.Dim.Render(term.Sprintf("Not judged, as it belongs to none of them: %s.", text)))
+		r.screen.Text(term.Dim.Render(term.Sprintf("Not checked, as it belongs to none of them: %s.", text)))
 	}
 }
 
@@ -66,17 +66,17 @@ func (r *checkRun) basis(report *inspect.Report, s *inspect.Subject) {
 	dim := func(text term.Shown) { r.screen.Text(term.Dim.Render(text)) }
 	switch {
 	case s.Template == nil:
-		dim("Held to the defaults: no template is known, and none was named.")
+		dim("Checked against the default rules: no template is known, and none was named.")
 	case s.Project != nil && s.Template == s.Project.Template:
-		text := term.Sprintf("Held to %s as it was on %s, with the values in its label.", s.Template.Name, s.Project.Label.Built.Local().Format("2006-01-02"))
+		text := term.Sprintf("Checked against %s as it was on %s, with the values in its label.", s.Template.Name, s.Project.Label.Built.Local().Format("2006-01-02"))
 		if src := r.shelved(&s.Project.Label.Build, s.Dir); src != nil && src.text != s.Project.Label.Text {
-			text += term.Sprintf(" The %s of today is another one.", s.Template.Name)
+			text += term.Sprintf(" Today's %s is another one.", s.Template.Name)
 		}
 		dim(text)
 	case s.Inferred:
-		dim(term.Sprintf("Held to %s, with what names show: %s.", s.Template.Name, valueList(s.Template, s.Values)))
+		dim(term.Sprintf("Checked against %s, with what names show: %s.", s.Template.Name, valueList(s.Template, s.Values)))
 	default:
-		dim(term.Sprintf("Held to %s.", s.Template.Name))
+		dim(term.Sprintf("Checked against %s.", s.Template.Name))
 	}
 	if len(s.Open) > 0 {
 		r.screen.Text(term.Warn.Render("not known yet:") + " " + term.Visible(strings.Join(s.Open, ", ")))
@@ -174,7 +174,7 @@ func (r *checkRun) tellMany(results []*checkResult, reports []*inspect.Report, s
 		}
 		rows = append(rows, append(st.cells(strings.TrimPrefix(names[i], below)), term.Dim.Render(term.Visible(note))))
 	}
-	r.screen.Table(append(standHead(of), term.Column{Name: "judged by"}), rows)
+	r.screen.Table(append(standHead(of), term.Column{Name: "checked against"}), rows)
 	told := false
 	for i, result := range results {
 		if result.Errors+result.Warnings == 0 || subjects[i].Err != nil { // of that its row says all
@@ -283,7 +283,7 @@ func (r *checkRun) tellReal(result *checkResult) {
 			continue
 		}
 		if meant++; meant <= r.most(manyRows) {
-			r.screen.Text(term.Dim.Render(term.Sprintf("meant so: %s: %s (%s)", term.Visible(f.Path), term.Visible(f.Message), term.Visible(f.Meant))))
+			r.screen.Text(term.Dim.Render(term.Sprintf("accepted: %s: %s (%s)", term.Visible(f.Path), term.Visible(f.Message), term.Visible(f.Meant))))
 		}
 	}
 	if len(result.Findings) > 0 {

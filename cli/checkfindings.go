@@ -171,8 +171,9 @@ func (a *app) verdict(r *checkResult) {
 
 // fixable says how to fix what can be fixed.
 func (a *app) fixable(results ...*checkResult) {
-	n := 0
+	n, all := 0, 0
 	for _, r := range results {
+		all += r.Errors + r.Warnings
 		if r.root == "" { // an archive is not fixed as it is
 			return
 		}
@@ -183,7 +184,11 @@ func (a *app) fixable(results ...*checkResult) {
 		}
 	}
 	if n > 0 && !slices.Contains(a.call, "--fix") {
-		a.screen.Text(term.Accent.Render(a.sameCall(fmt.Sprintf("%d of them can be fixed; to see how", n), "--fix").line()))
+		what := fmt.Sprintf("%d of them can be fixed; to see how", n)
+		if n == 1 && all == 1 {
+			what = "It can be fixed; to see how"
+		}
+		a.screen.Text(term.Accent.Render(a.sameCall(what, "--fix").line()))
 	}
 }
 

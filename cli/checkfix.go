@@ -39,7 +39,7 @@ func (r *checkRun) repair(paths []string, reports []*inspect.Report) error {
 	count := len(p.Steps()) - open
 	t := &task{Proposal: p, follows: &following{}, question: fmt.Sprintf("Make %s?", term.Count(count, "change")), how: "do what is sure", undertaking: undertaking{doing: "fixing"}}
 	if count == 0 {
-		t.question = "Keep that it is not so?"
+		t.question = "Remember your no, so that it is not asked again?"
 	}
 	if len(p.Set.Changes) == 0 {
 		if !r.asJSON {

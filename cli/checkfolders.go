@@ -131,7 +131,7 @@ func (r *checkRun) look(paths []string) ([]*inspect.Report, error) {
 			case errors.As(s.Err, &errs) && s.Template != nil:
 				return nil, r.tellErrors(s.Template.Name, s.Template.Text, errs, statusUnclear)
 			default:
-				return nil, unclear("", "%s cannot be judged: %v", nameOf(report, s), s.Err)
+				return nil, unclear("", "%s cannot be checked: %v", nameOf(report, s), s.Err)
 			}
 		}
 	}
@@ -170,7 +170,7 @@ func (r *checkRun) result(report *inspect.Report, s *inspect.Subject) *checkResu
 		out.Template = s.Template.Name
 	}
 	if s.Err != nil {
-		out.put(finding{Rule: "language", Severity: rules.Error.String(), Path: ".", Message: "it cannot be judged: " + s.Err.Error()})
+		out.put(finding{Rule: "language", Severity: rules.Error.String(), Path: ".", Message: "it cannot be checked: " + s.Err.Error()})
 	}
 	for _, name := range report.Outside {
 		out.put(finding{Rule: "systems", Severity: rules.Error.String(), Path: name, Message: "this entry leads out of the archive; it was left out", Help: "do not unpack it with a program that you do not trust"})
@@ -204,11 +204,11 @@ func (r *checkRun) shownFinding(report *inspect.Report, s *inspect.Subject, f ru
 			}
 		}
 		if len(words) > 2 {
-			out.Help = advise("give it that name, or accept it; if its name says what is so by now", words...).String()
+			out.Help = advise("give it that name, or accept it; if its name says what is so now", words...).String()
 		}
 	}
 	if f.Belongs != "" {
-		good := "it belongs into " + filepath.ToSlash(fromHere(f.Belongs))
+		good := "it belongs in " + filepath.ToSlash(fromHere(f.Belongs))
 		out.Help = advise(good, "put", typed(fromHere(s.Dir.Join(f.Path))), "--into", typed(report.Path)).String()
 	}
 	return out

@@ -161,7 +161,7 @@ func (r *checkRun) fixLinks(reports []*inspect.Report, dead *reference.Found) er
 		}
 	}
 	if n == 0 {
-		r.screen.Text(term.Good.Render("Nothing to fix") + " without a person: nobody knows where what they name lies by now.")
+		r.screen.Text(term.Good.Render("Nothing to fix") + " without a person: nobody knows where what they name lies now.")
 		return r.tellReports(reports)
 	}
 	name := out.Set.Places[0].Name()

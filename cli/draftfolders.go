@@ -332,15 +332,15 @@ func (r *learning) tellProof(result *draft.Result, proofs []draft.Proof) {
 	case exact < len(proofs) && len(proofs) == 1:
 		text = term.Warn.Render("Not all of it") + " is explained"
 	case exact < len(proofs) && result.Drifted:
-		text = term.Warn.Render("Not all of it") + term.Sprintf(" is explained: taken as they are meant, %d of %s are given again", exact, all)
+		text = term.Warn.Render("Not all of it") + term.Sprintf(" is explained: taken as they are meant, it makes %d of %s again", exact, all)
 	case exact < len(proofs):
-		text = term.Warn.Render("Not all of it") + term.Sprintf(" is explained: built with these values, it gives %d of %s again", exact, all)
+		text = term.Warn.Render("Not all of it") + term.Sprintf(" is explained: built with these values, it makes %d of %s again", exact, all)
 	case result.Drifted:
-		text = term.Good.Render("Taken as they are meant") + term.Sprintf(", each of the %s is given again", all)
+		text = term.Good.Render("Taken as they are meant") + term.Sprintf(", it makes each of the %s again", all)
 	case len(proofs) == 1:
-		text = term.Good.Render("Proven") + ": built with these values, it gives the folder again"
+		text = term.Good.Render("Proven") + ": built with these values, it makes the folder again"
 	default:
-		text = term.Good.Render("Proven") + term.Sprintf(": built with these values, it gives each of the %s again", all)
+		text = term.Good.Render("Proven") + term.Sprintf(": built with these values, it makes each of the %s again", all)
 	}
 	text += term.Sprintf(", %s", term.Count(entries, "thing"))
 	if held > 0 {

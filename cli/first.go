@@ -50,7 +50,7 @@ func (a *app) firstScreen() error {
 	a.glossary(rows, 0)
 	a.screen.Line()
 	if len(next) == 0 {
-		next = append(next, advise("to see how all of it stands", "projects"), advise("to have it checked", "check", "."))
+		next = append(next, advise("to see how all of it stands", "projects"), advise("to check it", "check", "."))
 	}
 	for _, n := range next[:min(len(next), shownHere)] {
 		a.screen.Text(n.line())
@@ -83,7 +83,7 @@ func (r *projectsRun) hereProjects(inside bool, rows [][2]term.Shown, next []adv
 	}
 	state := term.Good.Render("all is well")
 	if len(care) > 0 {
-		state = term.Warn.Render(term.Sprintf("%d", len(care))) + term.Visible(" in need of somebody: "+strings.Join(fewOf(care, shownHere), ", "))
+		state = term.Warn.Render(term.Sprintf("%d", len(care))) + term.Visible(map[bool]string{true: " needs a look: ", false: " need a look: "}[len(care) == 1]+strings.Join(fewOf(care, shownHere), ", "))
 		next = append(next, advise("to see what is wrong, and fix what is sure", "check", ".", "--fix"))
 	}
 	rows = append(rows, [2]term.Shown{what, state})

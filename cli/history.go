@@ -170,7 +170,7 @@ it does what was left of that run's own list, and so does the same call again.`,
 
 func (a *app) listRecords(records []*journal.Record, cut []*cut) error {
 	if len(records) == 0 {
-		a.screen.Text("Nothing was built yet.")
+		a.screen.Text("Nothing was done yet.")
 		return nil
 	}
 	var rows [][]term.Shown

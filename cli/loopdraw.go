@@ -36,9 +36,8 @@ func (a *app) drawPlan(t *task) {
 			cut = true
 		}
 	}
-	if cut {
+	if cut && !slices.ContainsFunc(a.call, func(w string) bool { return w == "--yes" || w == "-y" }) { // else it is done by then
 		all := a.sameCall("All of them", "--all")
-		all.words = slices.DeleteFunc(all.words, func(w string) bool { return w == "--yes" || w == "-y" }) // it is to be looked at
 		a.screen.Line()
 		a.screen.Text(term.Dim.Render(all.line()))
 	}
@@ -276,6 +275,9 @@ func leftSign(k proposal.Kind) term.Shown {
 	return term.Warn.Render("~")
 }
 
+// longPlaces is how long a list of places is, in bytes, from which on what all of them begin with is said once.
+const longPlaces = 90
+
 // whyLeft says why something is left, and where it could go.
 func whyLeft(l *proposal.Left) string {
 	var could []string
@@ -285,13 +287,12 @@ func whyLeft(l *proposal.Left) string {
 	if l.Kind == proposal.There && len(l.Could) == 1 && path.Base(could[0]) == path.Base(l.Path) {
 		could[0] = path.Dir(could[0]) + "/" // the name is said already
 	}
-	shared := sharedFolder(could)
-	for i := range could {
-		could[i] = strings.TrimPrefix(could[i], shared)
-	}
 	text := strings.Join(could, ", or ")
-	if shared != "" {
-		text = "in " + shared + ": " + text
+	if shared := sharedFolder(could); shared != "" && len(text) > longPlaces {
+		for i := range could {
+			could[i] = strings.TrimPrefix(could[i], shared)
+		}
+		text = "in " + shared + ": " + strings.Join(could, ", or ")
 	}
 	if n := len(l.Could) - 3; n > 0 {
 		text += fmt.Sprintf(", and %d more", n)

@@ -44,7 +44,7 @@ func (a *app) nextCommand() *cobra.Command {
 		Use:   "next PROJECT… [field=value …]",
 		Short: "Carry projects forward to their next period.",
 		Long: `Carry projects forward to their next period: the month, quarter, week, term or year of each
-goes one on, unless you say which. It is made anew by its template beside the old one; what
+goes one on, unless you say which. It is made again by its template beside the old one; what
 lies under lines with “carry” comes along; names that a naming convention reads are written
 with the new values, and other names stay as they are. What is begun already in the new
 one stays. A folder that no template made is taken over first: vestibula upgrade --template.`,
@@ -153,7 +153,10 @@ func (r *nextRun) plan(p *project.Project, raw map[string]template.Raw) error {
 		maps.Copy(values, given)
 		if _, is := given[period.Name]; !is || n > 0 {
 			v, ok := last[period.Name].Shift(1, &period.Type)
-			if !ok || !last[period.Name].Given() {
+			if !last[period.Name].Given() {
+				return refused(fmt.Sprintf("say which comes next: %s=…", period.Name), "which %s this project is of is not known", period.Type.Kind)
+			}
+			if !ok {
 				return refused(fmt.Sprintf("say which: %s=…", period.Name), "there is no %s after %s", period.Type.Kind, last[period.Name])
 			}
 			values[period.Name] = v
@@ -235,7 +238,7 @@ func (r *nextRun) stands(p *project.Project, j *next.Job, given template.Values)
 // judge refuses a new project that build would refuse.
 func (r *nextRun) judge(p *project.Project, t *template.Template, plan *next.Plan, j *next.Job) error {
 	if from := p.Lacks(plan.Root); from != "" && t == p.Template {
-		return refused(noStarter(), "Nothing was changed: what is to be made starts from %s, which is not at hand.", from)
+		return refused(noStarter(), "Nothing was changed: what is to be made starts from %s, which cannot be found.", from)
 	}
 	set, errs := rules.Configure(t)
 	if len(errs) > 0 {

@@ -242,7 +242,7 @@ func (a *app) goes(p *proposal.Proposal, templates ...*template.Template) {
 	for _, t := range templates {
 		if at := a.goesBy[t]; at != "" && !told[at] {
 			told[at] = true
-			p.Remark("It goes by " + fromHere(at) + ".")
+			p.Remark("Its template: " + fromHere(at) + ".")
 		}
 	}
 }

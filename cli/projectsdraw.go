@@ -71,7 +71,7 @@ func (r *projectsRun) drawAll() {
 	}
 	flush()
 	if len(r.list)+len(r.away) == 0 {
-		r.screen.Text("No project is such.")
+		r.screen.Text("No project matches.")
 	} else if len(r.list) > 0 {
 		r.screen.Line()
 		r.screen.Text(r.summary())

@@ -88,7 +88,7 @@ what the template has for it there, and is not asked for where it was.`,
 	c.Flags().BoolVar(&r.preview, "preview", false, "show what would be done, and change nothing")
 	c.Flags().BoolVar(&r.asJSON, "json", false, "print JSON")
 	c.Flags().StringVar(&r.into, "into", "", "the project, or the folder `DIR` in which projects lie")
-	c.Flags().StringVar(&r.why, "why", "", "with --into FOLDER: the `REASON` why what a check would find there is meant so")
+	c.Flags().StringVar(&r.why, "why", "", "with --into FOLDER: the `REASON` why it may lie there, although a check would object")
 	c.Flags().StringSliceVar(&r.conventions, "convention", nil, "name what comes in by this `NAME`, with what is known; of several, by the first that is for such files")
 	c.Flags().StringVar(&r.older, "older-into", "", "instead, move all but the newest of files that differ only in a number, a version or a day into a folder of this `NAME` beside them")
 	c.Flags().BoolVar(&r.move, "move", false, "move them, also from elsewhere")
@@ -437,7 +437,7 @@ func (r *putRun) carryOut() error {
 	}
 	title := filepath.Base(filepath.FromSlash(r.base))
 	t := &task{Proposal: p, follows: &following{roots: []address.Address{address.Address(filepath.FromSlash(r.base))}}, how: "put what has a place",
-		idle: "nothing is put anywhere.", undertaking: undertaking{doing: "putting", keep: true}}
+		idle: "no file goes anywhere.", undertaking: undertaking{doing: "putting", keep: true}}
 	say := func() {
 		what := term.Count(r.count(standing.Goes), "file")
 		t.question, t.head = fmt.Sprintf("Put %s where %s?", what, map[bool]string{true: "it belongs", false: "they belong"}[r.count(standing.Goes) == 1]), journal.Head{What: "put", Title: string(what) + " into " + title, Project: title}

@@ -151,7 +151,7 @@ func (r *readRun) tell() (err error) {
 // tellUnread tells what could not be read.
 func (r *readRun) tellUnread() {
 	for _, path := range r.unread {
-		r.side.Text(term.Bad.Render("vestibula:") + " " + term.Visible(path) + " cannot be read; the rest was")
+		r.side.Text(term.Bad.Render("vestibula:") + " " + term.Visible(path) + " cannot be read; the rest was looked at")
 	}
 }
 

@@ -41,7 +41,7 @@ func (r *renameRun) carryOut(conv *template.Convention) error {
 		p.Remark(string(term.Count(r.kept, "file")) + map[bool]string{true: " keeps the name", false: " keep the names"}[r.kept == 1] + " that the template gives.")
 	}
 	if r.elsewhere > 0 {
-		p.Remark(string(term.Count(r.elsewhere, "file")) + map[bool]string{true: " is", false: " are"}[r.elsewhere == 1] + " passed by, in folders that do not hold " + conv.Name + ".")
+		p.Remark(string(term.Count(r.elsewhere, "file")) + map[bool]string{true: " is", false: " are"}[r.elsewhere == 1] + " skipped, in folders that do not hold " + conv.Name + ".")
 	}
 	what, title := term.Count(len(p.Set.Changes), "file"), ""
 	if len(p.Set.Places) > 0 {

@@ -34,7 +34,7 @@ code-point, alphabetical, natural and dictionary; with --sorted all, the orders
 stand side by side for the folders where they differ.
 
 With --watch it stays, while you write the template in an editor: the tree, what is wrong
-and how lists would sort it beside each other, anew after each save. Nothing is written.`,
+and how lists would sort it beside each other, again after each save. Nothing is written.`,
 		Example: `  vestibula show commission
   vestibula show commission client="Åsgerd Ölvane" gilding=yes
   vestibula show evening-course weeks=4 people="Jun Teague; Oriel Pask"
@@ -51,7 +51,7 @@ and how lists would sort it beside each other, anew after each save. Nothing is 
 	}
 	shown.flags.add(c)
 	c.Flags().BoolVar(&shown.asJSON, "json", false, "print JSON")
-	c.Flags().BoolVar(&watch, "watch", false, "stay, and show it anew after each save")
+	c.Flags().BoolVar(&watch, "watch", false, "stay, and show it again after each save")
 	c.Flags().StringVar(&shown.sorted, "sorted", "", "show it as a list of that `ORDER` does, or all side by side")
 	_ = c.RegisterFlagCompletionFunc("sorted", func(*cobra.Command, []string, string) ([]string, cobra.ShellCompDirective) {
 		return append(order.Names(), "all"), cobra.ShellCompDirectiveNoFileComp

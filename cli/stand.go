@@ -70,7 +70,7 @@ func (s *stand) faulty() bool { return len(s.found) > 0 || s.err != nil || s.unr
 // words say how it stands, in a few.
 func (s *stand) words() string {
 	if s.err != nil {
-		return "cannot be judged: " + s.err.Error()
+		return "cannot be checked: " + s.err.Error()
 	}
 	parts := append([]string{}, s.found...)
 	if s.late > 0 {

@@ -71,7 +71,7 @@ func (a *app) helpLanguage() {
 		[2]string{"types", strings.Join([]string{"text", "number", "date", "month", "quarter", "week", "year", "term", "choice", "yes-no", "list"}, ", ")},
 		[2]string{"names:", `naming conventions: scan: "<day:yyyy-mm-dd> <side> <n:000>"`},
 		[2]string{"rules:", "depth: 4, width: 20 and more: vestibula check --explain depth"},
-		[2]string{"ignore:", `what check passes by: ["*.tmp", "drafts/"]`},
+		[2]string{"ignore:", `what check skips: ["*.tmp", "drafts/"]`},
 		[2]string{"texts:", `further texts in which links are looked for: [tex, bib]`})
 }
 

@@ -110,7 +110,7 @@ func (a *app) undo(args []string, ask consent) error {
 	}
 	if len(u.List)+len(u.Continues) == 0 && r.End != journal.CutShort {
 		a.drawPlan(&task{Proposal: u.Proposal()})
-		a.screen.Text(term.Good.Render("Nothing to do:") + " nothing of it is as it was made.")
+		a.screen.Text(term.Good.Render("Nothing to do:") + " all that it made has changed since.")
 		return nil
 	}
 	t := &task{Proposal: u.Proposal(), question: fmt.Sprintf("Undo the %s of %s in %s?", r.What, r.Name(), address.List(u.Places)), how: "undo it",

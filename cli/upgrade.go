@@ -323,9 +323,9 @@ func (r *upgradeRun) carryOut() error {
 		r.drawPlan(t)
 		return refused("run it at a terminal, and answer", "Nothing was changed: what is left is only probable, and is asked for by itself.")
 	case count == 0 && r.refused:
-		what, t.question = "what is not so is kept", "Keep that it is not so?"
+		what, t.question = "your no is remembered", "Remember your no, so that it is not asked again?"
 	case count == 0:
-		what, t.question = "no folder and no file changes", fmt.Sprintf("Hold %s to the template of today?", term.Count(len(r.jobs), "project"))
+		what, t.question = "no folder and no file changes", fmt.Sprintf("From now on, check %s against today's template?", term.Count(len(r.jobs), "project"))
 	}
 	done := term.Shown("Upgraded")
 	if n := len(r.take.list); n > 0 {
@@ -354,7 +354,7 @@ func (a *app) left(open int, c consent) {
 
 func asMeant(n int) term.Shown {
 	if n == 1 {
-		return "the project is as it is to be."
+		return "the project is up to date."
 	}
-	return term.Sprintf("all %s projects are as they are to be.", term.Number(n))
+	return term.Sprintf("all %s projects are up to date.", term.Number(n))
 }

@@ -95,7 +95,7 @@ func (r *upgradeRun) values(u *upgrading, t *template.Template) (template.Values
 			if r.interactive() && !r.yes && !r.asJSON {
 				continue // it is asked for
 			}
-			return nil, refused(fmt.Sprintf("say which it is, with the calendar year: %s=\"%s\", or the year before or after", name, v.Text), "the terms of the template cross the new year by now, and its %s was %s", name, v.Text)
+			return nil, refused(fmt.Sprintf("say which it is, with the calendar year: %s=\"%s\", or the year before or after", name, v.Text), "the terms of the template cross the new year now, and its %s was %s", name, v.Text)
 		}
 		if _, err := f.Parse(v, r.now); err != nil {
 			if !is {

@@ -106,7 +106,7 @@ func (r *Return) Propose() (*proposal.Proposal, error) {
 				return nil, err
 			}
 		case there != nil && (there.Kind == tree.Folder) != folder:
-			part.Leave(proposal.Left{Path: at, Why: "something else has its name by now"})
+			part.Leave(proposal.Left{Path: at, Why: "something else has its name now"})
 		case folder:
 			way.To(base.Below(at), "back")
 		case there == nil:

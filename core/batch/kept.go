@@ -205,7 +205,7 @@ func (b *Batch) InTheWay(at string, goes func(dir address.Address) bool) {
 		if k == nil {
 			return false
 		}
-		b.Problems = append(b.Problems, Problem{build.Row, "", fmt.Sprintf("“%s” is the folder of %s by now: bring that up to date first", build.Folder(), b.Table.RowName(k.Row))})
+		b.Problems = append(b.Problems, Problem{build.Row, "", fmt.Sprintf("“%s” is the folder of %s now: bring that up to date first", build.Folder(), b.Table.RowName(k.Row))})
 		return true
 	})
 	b.settleOrder()

@@ -155,6 +155,6 @@ func (j *Job) noteRenamings(p *proposal.Proposal) {
 			p.Note(fmt.Sprintf("and %d others like these", len(j.Renamings)-i))
 			return
 		}
-		p.Note(fmt.Sprintf("“%s” is what the folder of %s is called by now: what is built for it goes there, and not into a new “%s”", r.To, r.by, r.From))
+		p.Note(fmt.Sprintf("“%s” is what the folder of %s is called now: what is built for it goes there, and not into a new “%s”", r.To, r.by, r.From))
 	}
 }

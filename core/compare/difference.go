@@ -202,7 +202,7 @@ func plainly(name string) string {
 	}, tree.Folded(bare(name)))
 }
 
-func byStyle(n *tree.Node) (key, why string) { return plainly(n.Name), "written otherwise" }
+func byStyle(n *tree.Node) (key, why string) { return plainly(n.Name), "spelled differently" }
 
 func bySlip(x, y *tree.Node) (string, bool) {
 	return "one letter apart", len([]rune(x.Name)) > 4 && outline.OneLetterApart(strings.ToLower(x.Name), strings.ToLower(y.Name))

@@ -25,7 +25,7 @@ func TestWhatDiffers(t *testing.T) {
 		{What: Moved, Path: "Place/moves.txt", Other: "Else/moves.txt", Why: "it holds something else"},
 		{What: Altered, Path: "Place/stays.txt", Other: "Place/stays.txt"},
 		{What: Renamed, Path: "Sketchs", Other: "Sketches", Folder: true, Why: "one letter apart"},
-		{What: Renamed, Path: "read me.md", Other: "Read_Me.md", Why: "written otherwise"},
+		{What: Renamed, Path: "read me.md", Other: "Read_Me.md", Why: "spelled differently"},
 	}, list)
 	assert.Equal(t, [New + 1]int{4, 1, 1, 1, 2}, Count(list))
 	list = Differences(treetest.Of("A/x.md", "B/"), treetest.Of("A/", "B/x.md"), Contents{}, nil)

@@ -129,5 +129,5 @@ func TestWhatAPlannerHasNotedStays(t *testing.T) {
 	assert.Equal(t, map[string]string{"New/b.md": "2"}, l.Given)
 	assert.Equal(t, map[string]string{"In": "New"}, l.Closed)
 	c := set.Changes[1]
-	assert.Equal(t, []string{digest.Bytes([]byte(was)), digest.Bytes([]byte(text))}, []string{c.Was.Sum, c.Sum}, "it is refused where the label holds something else by now")
+	assert.Equal(t, []string{digest.Bytes([]byte(was)), digest.Bytes([]byte(text))}, []string{c.Was.Sum, c.Sum}, "it is refused where the label holds something else now")
 }

@@ -208,7 +208,7 @@ func (l *Look) judge(s *Subject, t *template.Template, real *rules.Real) {
 	for _, f := range found {
 		if s.Project != nil && f.Fix != nil && f.Fix.Node() != nil && t == s.Project.Template {
 			if from := s.Project.Lacks(f.Fix.Node().Built()); from != "" {
-				f.Fix, f.Help = nil, "it cannot be made again: it starts from "+from+", which is not at hand"
+				f.Fix, f.Help = nil, "it cannot be made again: it starts from "+from+", which cannot be found"
 			}
 		}
 		if s.Below != "" && f.Path != s.Below && !strings.HasPrefix(f.Path, s.Below+"/") {

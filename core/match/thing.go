@@ -47,9 +47,9 @@ const (
 
 // reasons are the words for reasons.
 var reasons = [...]string{
-	Former: "a former name", Shape: "named like the others", Number: "another number or mark in front", Spelling: "spelled otherwise", Slip: "a slip of the pen, it seems",
-	Value: "the same line with other values", Contents: "it holds the same, it seems", SameName: "it belongs into another folder", Copied: "called a copy, it seems",
-	Followed: "its line has another name or number now", Convention: "by its name", FileKind: "by its kind",
+	Former: "a former name", Shape: "named like the others", Number: "another number or mark in front", Spelling: "spelled differently", Slip: "a slip of the pen, it seems",
+	Value: "the same line with other values", Contents: "it holds the same, it seems", SameName: "it belongs in another folder", Copied: "called a copy, it seems",
+	Followed: "its name or number in the template changed", Convention: "by its name", FileKind: "by its kind",
 }
 
 // String says in a few words what is told from that, for a person; "" where that is not said.

@@ -175,7 +175,7 @@ func Taken(outcomes []*standing.Outcome, base func(p *standing.Project) string, 
 			o.Stays(o.Spots[0].Project, o.Path, "a link to it is there")
 			o.Leads = true
 		case err == nil && e.Kind == tree.File && e.Size == 0 && o.File.Entry.Size == 0:
-			o.Stays(o.Spots[0].Project, o.Path, "it is there, as empty")
+			o.Stays(o.Spots[0].Project, o.Path, "it is there, and empty too")
 		case o.Named && o.File.Within != "" && (first != nil || err == nil && !strings.EqualFold(to, o.File.At)):
 			// The folder that it lies in becomes one with the one that stands there.
 			dir, p := path.Dir(o.Path), o.Spots[0].Project

@@ -72,10 +72,10 @@ func (c *Call) Propose() (*proposal.Proposal, error) {
 	c.stays(out, standing.Several, "Could go to several places", proposal.Several)
 	c.stays(out, standing.Nowhere, "Has no place", proposal.Nowhere)
 	if c.Passed > 0 {
-		out.Remark(fmt.Sprintf("Passed by: %s, hidden or left by programs.", count(c.Passed, "thing")))
+		out.Remark(fmt.Sprintf("Skipped: %s, hidden or left by programs.", count(c.Passed, "thing")))
 	}
 	if c.Settled > 0 {
-		out.Remark(fmt.Sprintf("Passed by: %s in projects, where somebody has put them.", count(c.Settled, "file")))
+		out.Remark(fmt.Sprintf("Skipped: %s in projects, where somebody has put them.", count(c.Settled, "file")))
 	}
 	return out, nil
 }

@@ -240,7 +240,7 @@ func TestNamesThatAreTakenStop(t *testing.T) {
 	for _, o := range outcomes {
 		got = append(got, said(o))
 	}
-	assert.Equal(t, []string{"! where it belongs, something else has its name: Sound/a.wav", "Ola/Sound/b.wav", "! another one that comes in has the same name: x/b.wav", "= it is there, as empty", "= it is where it belongs"}, got)
+	assert.Equal(t, []string{"! where it belongs, something else has its name: Sound/a.wav", "Ola/Sound/b.wav", "! another one that comes in has the same name: x/b.wav", "= it is there, and empty too", "= it is where it belongs"}, got)
 }
 
 func TestFilesAreNamedInTheOrderInWhichTheyCameAbout(t *testing.T) {

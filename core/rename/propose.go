@@ -64,7 +64,7 @@ func Propose(conv *template.Convention, outcomes []*Outcome, projects []string) 
 		out.Remark(files(n, "is", "are") + " named as " + conv.Name + " already.")
 	}
 	if n := count[Other]; n > 0 {
-		out.Remark(files(n, "is", "are") + " passed by: " + conv.Name + " is for " + strings.Join(conv.For, ", ") + ".")
+		out.Remark(files(n, "is", "are") + " skipped: " + conv.Name + " is for " + strings.Join(conv.For, ", ") + ".")
 	}
 	return out, nil
 }

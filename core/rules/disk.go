@@ -55,7 +55,7 @@ func links(c *context) (check, error) {
 		}
 		for at, n := range r.Root.All() {
 			if n.Marks&tree.Link != 0 && !r.Disk.Leads(at) {
-				report(Finding{Rule: "links", Severity: severity, Path: at, Message: say("%s is a link to something that is not there", shown(n.Name)), Help: "make it anew, or remove it"})
+				report(Finding{Rule: "links", Severity: severity, Path: at, Message: say("%s is a link to something that is not there", shown(n.Name)), Help: "make it again, or remove it"})
 			}
 		}
 	}}, err
@@ -66,7 +66,7 @@ func links(c *context) (check, error) {
 func DeadLink(path string, line int, says, now string) Finding {
 	f := Finding{Rule: "links", Severity: Error, Path: path, Message: say("line %d leads to %s, which is not there", line, shown(says)), Help: "write where it lies, or bring it back"}
 	if now != "" {
-		f.Help = fmt.Sprintf("it is “%s” by now", now)
+		f.Help = fmt.Sprintf("it is “%s” now", now)
 	}
 	return f
 }

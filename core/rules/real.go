@@ -64,7 +64,7 @@ func (s *Set) CheckReal(r *Real) []Finding {
 	}
 	if r.Wanted != "" && slices.Contains(s.Names(), "misnamed") {
 		report(Finding{Rule: "misnamed", Severity: Warning, Path: ".", Message: say("the project's own folder is called %s; by its values it would be %s", shown(r.Way[len(r.Way)-1]), shown(r.Wanted)),
-			Help: "if that is meant, it can be accepted; if a value is another one by now, give the project that one; else give the folder that name"})
+			Help: "if that is meant, it can be accepted; if a value is another one now, give the project that one; else give the folder that name"})
 	}
 	if r.Unread != "" && slices.Contains(s.Names(), "misnamed") {
 		report(Finding{Rule: "misnamed", Severity: Warning, Path: ".", Message: say("the folder's own name, %s, cannot be read as %s", shown(r.Way[len(r.Way)-1]), shown(r.Unread)),

@@ -31,7 +31,7 @@ func sameName(f *Folder, report func(Finding)) {
 			finding.Help = "give one of them another name"
 		case norm.NFC.String(first.Name) == norm.NFC.String(c.Name):
 			finding.Message = say("“%s” is written with two different codes that look the same%s: on many systems that is one name", c.Name, where)
-			finding.Help = "type both names anew, in the same way"
+			finding.Help = "type both names again, in the same way"
 		default:
 			finding.Message = say("“%s” and “%s” differ only in capitals%s: on Windows and macOS that is one name", first.Name, c.Name, where)
 			finding.Help = "give one of them another word"

@@ -58,7 +58,7 @@ func Schema() map[string]any {
 			}}},
 			"rules":  m{"type": "object", "additionalProperties": false, "properties": settings, "description": "What must hold for every tree of the template."},
 			"texts":  m{"anyOf": []any{text, list}, "description": "Endings of further texts in which links are looked for."},
-			"ignore": m{"anyOf": []m{text, list}, "description": "Paths that checks of real folders pass by."},
+			"ignore": m{"anyOf": []m{text, list}, "description": "Paths that checks of real folders skip."},
 		},
 	}
 }

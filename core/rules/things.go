@@ -15,7 +15,7 @@ func thingRules() []*rule {
 		realRule(rule{
 			name:  "missing",
 			about: "All that the template makes for the project's values is there.",
-			why:   "A folder that is not there is not missed until something that belongs into it lies somewhere else.",
+			why:   "A folder that is not there is not missed until something that belongs in it lies somewhere else.",
 			bad:   "Commission\n    01 Agreement",
 			good:  "Commission\n    01 Agreement\n    02 Work",
 		}, Error, match.Missing, missing),
@@ -61,7 +61,7 @@ func thingRules() []*rule {
 
 func missing(t *match.Thing) (message Message, help string) {
 	if t.Reason == match.InTheWay {
-		return say("%s is to be %s here, and something else has that name", shown(t.Node.Name), t.Node.Kind.Article()), "give what is there another name"
+		return say("%s should be %s here, and something else has that name", shown(t.Node.Name), t.Node.Kind.Article()), "give what is there another name"
 	}
 	what, with := "a "+t.Node.Kind.String(), whatIsIn(t)
 	if with.text == "" {
@@ -91,21 +91,21 @@ func misnamed(t *match.Thing) (message Message, help string) {
 	case match.Former:
 		message = say("%s is called %s now", shown(is), to)
 	case match.Shape:
-		message = say("%s is to be %s: names there have that shape", shown(is), to)
+		message = say("%s should be %s: names there have that shape", shown(is), to)
 	case match.Number:
-		message = say("%s has another number or mark in front: it is to be %s", shown(is), to)
+		message = say("%s has another number or mark in front: it should be %s", shown(is), to)
 	case match.Spelling:
-		message = say("%s is spelled otherwise: it is to be %s", shown(is), to)
+		message = say("%s is spelled differently: it should be %s", shown(is), to)
 	case match.Slip:
 		message = say("%s is %s with a slip of the pen, it seems", shown(is), to)
 	case match.Value:
-		message = say("%s stands where %s is to be: it says another value", shown(is), to)
+		message = say("%s stands where %s should be: it says another value", shown(is), to)
 	case match.Contents:
-		message = say("%s holds what %s is to hold, it seems", shown(is), to)
+		message = say("%s holds what %s should hold, it seems", shown(is), to)
 	case match.Copied:
 		message = say("%s is called a copy, and %s is not there", shown(is), to)
 	default:
-		message = say("%s belongs into %s", shown(is), folderOf(t.Final()))
+		message = say("%s belongs in %s", shown(is), folderOf(t.Final()))
 	}
 	return message, ""
 }
@@ -197,7 +197,7 @@ func strayed(t *match.Thing) (message Message, help string) {
 		return say("%s lies loose in %s, where only folders are meant to be", shown(name), folderOf(t.Path)), ""
 	}
 	if t.Refused != "" {
-		help = "somebody said that it is not “" + t.Refused + "”; if it is by now, give it that name"
+		help = "somebody said that it is not “" + t.Refused + "”; if it is now, give it that name"
 	}
-	return say("%s is not one of the folders that belong into %s", shown(name), folderOf(t.Path)), help
+	return say("%s is not one of the folders that belong in %s", shown(name), folderOf(t.Path)), help
 }

@@ -32,7 +32,7 @@ func unseen(c *context) (check, error) {
 			if hidden, clean := unseenIn(n.Name); hidden != 0 {
 				finding := f.finding("unseen", severity, n)
 				finding.Message = say("%s holds a character that nobody sees (U+%04X)", shown(clean), hidden)
-				finding.Help = f.advice("type the name anew", "rename it to "+clean)
+				finding.Help = f.advice("type the name again", "rename it to "+clean)
 				finding.Fix = f.renaming(n, clean, true)
 				report(finding)
 				continue

@@ -261,7 +261,7 @@ func (p *Planner) place(f *File) *Outcome {
 		first := spots[0].Dir
 		spots = slices.DeleteFunc(slices.Clone(spots), func(s Spot) bool { return s.Dir != p.Below && !strings.HasPrefix(s.Dir, p.Below+"/") })
 		if len(spots) == 0 {
-			o.Kind, o.Why, o.Help = Nowhere, "it belongs into "+first+", and not below "+p.Below, Remedy{Kind: NamedElse, Name: first}
+			o.Kind, o.Why, o.Help = Nowhere, "it belongs in "+first+", and not below "+p.Below, Remedy{Kind: NamedElse, Name: first}
 			return o
 		}
 	}

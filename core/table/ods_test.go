@@ -154,7 +154,7 @@ func TestSeveralSheetsAreOneTable(t *testing.T) {
 	}
 	assert.Equal(t, []string{"name", "b", "c"}, table.Headings)
 	assert.Equal(t, []string{"row 2 of “May”: x 1 ", "row 2 of “June”: y  2"}, said)
-	assert.Equal(t, []string{"the sheet “Notes” is passed by: no heading in it is known"}, table.Notes)
+	assert.Equal(t, []string{"the sheet “Notes” is skipped: no heading in it is known"}, table.Notes)
 	out, err := table.WithMarks(map[int]Mark{table.Rows[1].Number: {Where: "C", ID: "i"}})
 	require.NoError(t, err)
 	june, err := Read("r.ods", out, Options{Sheets: []string{"June"}, Names: []string{"name"}})

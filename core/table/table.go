@@ -158,7 +158,7 @@ func readSheets(name string, data []byte, o Options) (*Table, error) {
 		}
 		p, err := Read(name, data, Options{Sheets: []string{sheet}, Names: o.Names})
 		if o.Sheets[0] == "*" && (err != nil && p == nil || p != nil && !slices.ContainsFunc(p.Headings, p.isExpected)) {
-			t.Notes = append(t.Notes, fmt.Sprintf("the sheet “%s” is passed by: no heading in it is known", sheet))
+			t.Notes = append(t.Notes, fmt.Sprintf("the sheet “%s” is skipped: no heading in it is known", sheet))
 			continue
 		}
 		if err != nil {
@@ -236,7 +236,7 @@ func (t *Table) settle() error {
 		t.Headings = append(t.Headings, c.Text)
 	}
 	if head > 0 {
-		t.Notes = append(t.Notes, fmt.Sprintf("the headings are taken from row %d; what stands above is passed by", t.Heading))
+		t.Notes = append(t.Notes, fmt.Sprintf("the headings are taken from row %d; what stands above is skipped", t.Heading))
 	}
 	t.Rows = t.Rows[head+1:]
 	if err := t.tooMany(); err != nil {
@@ -288,7 +288,7 @@ func (t *Table) check() error {
 	for i, h := range t.Headings {
 		if strings.TrimSpace(h) == "" {
 			if !t.columnEmpty(i) {
-				t.Notes = append(t.Notes, fmt.Sprintf("column %s has values and no heading, and is passed by", ColumnName(i)))
+				t.Notes = append(t.Notes, fmt.Sprintf("column %s has values and no heading, and is skipped", ColumnName(i)))
 			}
 			continue
 		}

@@ -72,7 +72,7 @@ func TestCellsOfAWorkbook(t *testing.T) {
 		require.NoError(t, err, cell)
 		require.NoError(t, table.check())
 		assert.Equal(t, []string{"name", "7: " + want}, lines(table), cell)
-		assert.Equal(t, "One", table.Sheet, "a hidden sheet is passed by")
+		assert.Equal(t, "One", table.Sheet, "a hidden sheet is skipped")
 	}
 	for rows, want := range map[string]string{
 		`</sheetData>`: `the sheet "One" is empty`,

@@ -79,7 +79,7 @@ func (c *compiler) per(counted *Field, fields []*Field, lacking string) *pattern
 	node := counted.perNode
 	p, errs := pattern.Parse(node.Text)
 	if len(errs) == 0 && len(p.Slots()) == 0 {
-		c.fail(node.Pos, node.width(), "`per` has no slot: it would never begin anew", `write one such as per: "<day:yyyy>"`)
+		c.fail(node.Pos, node.width(), "`per` has no slot: it would never begin again", `write one such as per: "<day:yyyy>"`)
 		return nil
 	}
 	name, more := p.Bind(func(slot string) (pattern.Field, *pattern.Error) {

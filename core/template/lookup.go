@@ -59,7 +59,7 @@ func (c *compiler) lookup(s *scope, name string) (pattern.Field, *pattern.Error)
 	}
 	switch {
 	case s != nil && (near == "" || near == s.loop.name || slices.Contains(c.listFields(), near)):
-		err.Help = fmt.Sprintf("this line repeats for \"%s\": did you mean <%s>?", s.loop.name, s.loop.name)
+		err.Help = fmt.Sprintf("this line repeats for each \"%s\": write <%s>", s.loop.name, s.loop.name)
 	case near != "":
 		err.Help = fmt.Sprintf("did you mean <%s>?", near)
 	case strings.TrimSpace(name) == "":

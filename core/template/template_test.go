@@ -105,7 +105,7 @@ func TestErrorsOfTheWholeTemplate(t *testing.T) {
 		"circle of is":      {header(`fields: {client: {is: "<b>"}, b: {is: "<client>"}}`), "is made from it"},
 		"list of a choice":  {header("fields: {client: {type: choice}}"), "a choice needs the values that are allowed"},
 		"unknown slot":      {"A <clint>", "1:3: there is no field named \"clint\" (what is asked stands in a header; write these lines at the top of the file:\n---\nfields:\n  clint: Which clint?\n---)"},
-		"slot of the loop":  {"A <itm> | each: item in a, b", "1:3: there is no field named \"itm\" (this line repeats for \"item\": did you mean <item>?)"},
+		"slot of the loop":  {"A <itm> | each: item in a, b", "1:3: there is no field named \"itm\" (this line repeats for each \"item\": write <item>)"},
 		"slot of a list":    {"---\nfields: {l: {type: list}}\n---\nA <l>", "4:3: \"l\" is a list, and a name holds one value"},
 		"loop item outside": {"A\n    <x> | each: x in 1..2\nB <x>", "3:3: there is no field named \"x\""},
 		"unclosed":          {"A <b", "1:3: this slot is not closed (write <b>)"},

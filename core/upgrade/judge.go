@@ -69,7 +69,7 @@ type StarterError struct{ Path, From string }
 
 // Error names both.
 func (e *StarterError) Error() string {
-	return fmt.Sprintf("“%s” starts from %s, which is not at hand", e.Path, e.From)
+	return fmt.Sprintf("“%s” starts from %s, which cannot be found", e.Path, e.From)
 }
 
 // otherValues reports whether the project gets other values.

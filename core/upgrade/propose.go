@@ -115,7 +115,7 @@ func (u *Upgrading) part() *proposal.Part {
 	if u.Was == nil {
 		part.About = "   becomes a project: " + u.Says
 	} else if len(part.Steps) == 0 && len(u.relabel.Changes) > 0 {
-		part.About = "   what it is held to changes; no folder and no file does"
+		part.About = "   what the project must follow has changed; no file changes"
 	}
 	if len(part.Steps)+len(part.Left) == 0 && part.About == "" {
 		return nil

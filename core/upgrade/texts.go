@@ -47,9 +47,9 @@ func (p *Plan) update(t target) error {
 	case is != given:
 		p.Stays = append(p.Stays, Stay{Path: lies, Why: untouched[t.want.Kind].edited})
 	case p.otherText(t, given) && j.Project.Label.Refuses(lies, want):
-		p.Stays = append(p.Stays, Stay{Path: lies, Why: "somebody said no to the text that the template has for it by now"})
+		p.Stays = append(p.Stays, Stay{Path: lies, Why: "somebody said no to the text that the template has for it now"})
 	case p.otherText(t, given):
-		p.Steps = append(p.Steps, &Step{Step: proposal.Step{Op: change.Replace, Probable: true, From: lies, To: to, Why: "nobody has touched it, and the template has another text for it by now", Group: "text\x00" + p.starter(t.want)}, kind: t.want.Kind, node: t.want, sum: given, final: t.to, written: want})
+		p.Steps = append(p.Steps, &Step{Step: proposal.Step{Op: change.Replace, Probable: true, From: lies, To: to, Why: "nobody has touched it, and the template has a new text for it", Group: "text\x00" + p.starter(t.want)}, kind: t.want.Kind, node: t.want, sum: given, final: t.to, written: want})
 	default:
 		p.given[to] = want
 		p.Steps = append(p.Steps, &Step{Step: proposal.Step{Op: change.Replace, From: lies, To: to, Why: untouched[t.want.Kind].why, Folder: t.want.Kind == tree.Folder}, kind: t.want.Kind, node: t.want, sum: given, final: t.to})
@@ -81,6 +81,6 @@ func (p *Plan) starter(want *tree.Node) string {
 
 // untouched says why files and links are brought up to date, or are not.
 var untouched = map[tree.Kind]struct{ why, edited string }{
-	tree.File:    {"nobody has touched it, and the template writes it otherwise by now", "it was edited, and the template would write it otherwise by now"},
-	tree.Symlink: {"what it leads to has another name or place by now", "it leads to what somebody chose, and by the template it would lead elsewhere"},
+	tree.File:    {"nobody has touched it, and the template writes it differently now", "it was edited, and the template would write it differently now"},
+	tree.Symlink: {"what it leads to has another name or place now", "it leads to what somebody chose, and by the template it would lead elsewhere"},
 }
