@@ -253,7 +253,7 @@ func TestDraftsAreCleanAndNeverOverwrite(t *testing.T) {
 		assert.Equal(t, 1, status)
 		assert.Contains(t, out, "is there already")
 	}
-	assert.Equal(t, d.read("starters/welcome.md"), readExample(t, "starters/welcome.md"))
+	assert.Equal(t, d.read("starters/first-evening.md"), readExample(t, "starters/first-evening.md"))
 	d.write("other/starters/survey.md", "mine")
 	out, status := d.run("draft", "other/x", "--like", "commission")
 	assert.Equal(t, 1, status, out)

@@ -3,6 +3,7 @@ package main
 import (
 	"encoding/json"
 	"os"
+	"os/exec"
 	"path/filepath"
 	"regexp"
 	"slices"
@@ -232,19 +233,24 @@ func TestTheDemoRunsTheMainJob(t *testing.T) {
 	out, status := d.run("demo", "bindery")
 	assert.Zero(t, status, out)
 	last := 0
-	for _, want := range []string{"$ vestibula check binding", "did you mean <client>?", "“10 Bills” would stand before “2 Work”", "Fixed 3 lines", "$ vestibula show binding client=\"Åsgerd Ölvane\"", "Built 5 folders in Clients/2027-03 Åsgerd Ölvane",
-		"Built 2 rows", "| was: Work", "Upgraded 3 projects", "a name that says the client would tell", "Put 3 files", "Carried forward to 2027-04 Office", "Undone", "All is well with 3 projects", "Where to look next"} {
+	for _, want := range []string{"$ vestibula check list.txt", "“10 Bills” would stand before “2 Work”", "Fixed 2 lines", "Built 4 folders in Clients/Commission", "Undone", "$ vestibula show binding client=\"Åsgerd Ölvane\"", "Built 5 folders in Clients/2027-03 Åsgerd Ölvane",
+		"Built 2 rows", "| was: Work", "Upgraded 3 projects", "a name that says the client would tell", "Put 3 files", "Renamed 3 files", "Put 6 files", "Carried forward to 2027-04 Office", "Undo 11", "All is well with 3 projects", "Where to look next"} {
 		at := strings.Index(out, want)
 		assert.Greater(t, at, last, "%q comes in its turn", want)
 		last = at
 	}
 	made := d.has("bindery")
-	for _, want := range []string{"Clients/2027-03 Åsgerd Ölvane/03 Stages of work/", "Clients/2027-03 Åsgerd Ölvane/10 Bills/2027-04-02 asgerd-olvane bill 01.pdf", "2027-03 Office/Sheets/2027-03 rent.csv", "Arrivals/notes.txt", "Card/IMG_2044.jpg"} {
+	for _, want := range []string{"Clients/2027-03 Åsgerd Ölvane/03 Stages of work/", "Clients/2027-03 Åsgerd Ölvane/10 Bills/2027-04-02 asgerd-olvane bill 01.pdf", "2027-03 Office/Sheets/2027-03 rent.csv", "Arrivals/notes.txt", "Drifted/2027-04-13 oriel-pask bill 01.pdf"} {
 		assert.Contains(t, made, want)
 	}
 	assert.NotContains(t, made, "2027-04 Office/")
 	out, _ = d.run("history")
 	assert.Contains(t, out, "Nothing was done yet", "the history of the person is left alone")
+	cmd := exec.Command(program, "history")
+	cmd.Dir, cmd.Env = filepath.Join(d.dir, "bindery"), d.environment()
+	told, err := cmd.CombinedOutput()
+	require.NoError(t, err)
+	assert.Contains(t, string(told), "3 projects", "the folder of the demo has its own")
 	out, status = d.run("demo", "bindery")
 	assert.Equal(t, 1, status)
 	assert.Contains(t, out, "bindery is there already, and holds something")

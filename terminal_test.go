@@ -146,7 +146,7 @@ func TestTheDemoWaitsForItsReader(t *testing.T) {
 	t.Parallel()
 	d := newDesk(t)
 	w := d.window(100, d.environment(), "demo", "bindery")
-	for range 12 {
+	for range 16 {
 		w.answer("Return goes on", "\r")
 	}
 	out, status := w.end()

@@ -2,15 +2,19 @@ package cli
 
 import (
 	"bufio"
+	"crypto/sha256"
+	"encoding/hex"
 	"errors"
 	"fmt"
 	"os"
 	"path/filepath"
 	"strings"
 
+	"github.com/adrg/xdg"
 	"github.com/spf13/cobra"
 
 	"vestibula/cli/term"
+	"vestibula/core/address"
 	"vestibula/core/change"
 	"vestibula/core/journal"
 	"vestibula/core/outline"
@@ -26,11 +30,12 @@ func (a *app) demoCommand() *cobra.Command {
 		Use:   "demo [DIR]",
 		Short: "Show the main job from end to end, with the templates of a small bindery.",
 		Long: `Show the main job from end to end, at Thistlewick Bindery, a made-up workshop of two
-people: a list with mistakes is checked, fixed and built, it changes, and what was built
-follows; files find their places, a month is turned, and all of it can be taken back.
+people: a plain list is checked, fixed and built; with slots it serves every client; it
+changes, and what was built follows; names are put right, files find their places, a month
+is turned, and all of it can be taken back.
 
 All happens in DIR, a new folder, or in one among the temporary files; every command is
-shown, so that you can repeat it there. On a terminal it waits after each; --fast does not.`,
+shown, so that you can repeat it there, and undo it. On a terminal it waits after each; --fast does not.`,
 		Example: `  vestibula demo
   vestibula demo bindery --fast`,
 		Args: atMost(1),
@@ -51,27 +56,28 @@ shown, so that you can repeat it there. On a terminal it waits after each; --fas
 
 // A scene is one step of the demo: what is said, what happens to a file, and the command.
 type scene struct {
-	say   term.Shown
-	shows string // a file that is shown
-	// becomes is the file of examples/demo that binding.folders is rewritten to, or
-	// edit what is changed in it.
-	becomes string
-	edit    [2]string
+	say     term.Shown
+	shows   string // a file that is shown
+	becomes string // the file of examples/demo that binding.folders is rewritten to
 	args    []string
 }
 
-// scenes are the story: wrong, checked, fixed, built; and what follows in the years.
+// scenes are the story: a list, checked, fixed, built; and what follows in the years.
 var scenes = []scene{
-	{say: "A list of folders is a template. This one was written in a hurry:", shows: "binding.folders"},
-	{say: "Before anything is built, have it checked:", args: []string{"check", "binding"}},
-	{say: "“clint” was a slip. With that put right, the next mistake shows: 10 stands before 2.", edit: [2]string{"<clint>", "<client>"}, args: []string{"check", "binding"}},
-	{say: "What follows from the rules can be fixed without you:", args: []string{"check", "binding", "--fix", "--yes"}},
+	{say: "Write your folders down as a list, in any editor:", shows: "list.txt"},
+	{say: "Will it sort as it is meant?", args: []string{"check", "list.txt"}},
+	{say: "What follows from the rules is fixed for you:", args: []string{"check", "list.txt", "--fix", "--yes"}},
+	{say: "Build it. Nothing is ever overwritten:", args: []string{"build", "list.txt", "--into", "Clients", "--yes"}},
+	{say: "That was to try it out. Each step can be taken back:", args: []string{"undo", "--yes"}},
+	{say: "With slots, one list serves every client: <client> is asked for, <#> numbers by itself.", shows: "binding.folders"},
 	{say: "Look at what it makes, with values of your own:", args: []string{"show", "binding", "client=Åsgerd Ölvane"}},
-	{say: "And build it. Nothing is ever overwritten:", args: []string{"build", "binding", "--into", "Clients", "client=Åsgerd Ölvane", "received=2027-03-09", "--yes"}},
+	{say: "Build it for one client:", args: []string{"build", "binding", "--into", "Clients", "client=Åsgerd Ölvane", "received=2027-03-09", "--yes"}},
 	{say: "Or once for each row of a table:", args: []string{"build", "binding", "--into", "Clients", "--table", "clients.csv", "--yes"}},
 	{say: "Months later the list gets better: a survey comes in, and Work has another name.", becomes: "later.folders", shows: "binding.folders"},
 	{say: "What was built follows, with all that lies in it:", args: []string{"upgrade", "Clients", "--yes"}},
 	{say: "Files find their places, by their names and kinds. What is not sure stays:", args: []string{"put", "Arrivals", "--into", "Clients", "--yes"}},
+	{say: "Names that have drifted over the years are read as you would read them:", args: []string{"rename", "binding", "bill", "Drifted", "--yes"}},
+	{say: "So that these find their places, too, and the card of the camera:", args: []string{"put", "Drifted", "Card", "--into", "Clients/2027-03 Oriel Pask", "--yes"}},
 	{say: "A month in the office ends; what goes along comes with the new one:", args: []string{"next", "2027-03 Office", "--yes"}},
 	{say: "That was too early? Take it back:", args: []string{"undo", "--yes"}},
 	{say: "And how do all of them stand?", args: []string{"check", "Clients"}},
@@ -80,8 +86,18 @@ var scenes = []scene{
 // arrivals are files that have come in.
 var arrivals = []string{"2027-04-02 asgerd-olvane bill 01.pdf", "Letter from Jun Teague.docx", "Oriel Pask, spine.jpg", "notes.txt"}
 
-// demo plays the story in a new folder. What it does is remembered there as well, apart from
-// what the person has done.
+// demoStates is the folder in which it is remembered what was done in folders of the demo, apart from what
+// the person has done elsewhere.
+func demoStates() string { return filepath.Join(xdg.StateHome, "vestibula-demo") }
+
+// demoState is the one for a folder, and all that lies in it. That it is not kept in the folder itself keeps
+// a folder of somebody else from bringing a history with it.
+func demoState(of address.Address) string {
+	sum := sha256.Sum256([]byte(of))
+	return filepath.Join(demoStates(), hex.EncodeToString(sum[:8]))
+}
+
+// demo plays the story in a new folder.
 func (a *app) demo(dir string, fast bool) error {
 	if list, err := os.ReadDir(dir); err == nil && len(list) > 0 {
 		return refused("name a new one", "%s is there already, and holds something", dir)
@@ -108,7 +124,7 @@ func (a *app) demo(dir string, fast bool) error {
 		return refused("", "%s", place.Reason(err))
 	}
 	a.screen.Text(term.Accent.Render("Where to look next:"))
-	a.screen.Text(term.Sprintf("  cd %s   all of it lies there; Card and Drifted hold more to try put and rename on", quoted(string(here))))
+	a.screen.Text(term.Sprintf("  cd %s   all of it lies there, and its history", quoted(string(here))))
 	a.screen.Text("  " + advise("to be asked, on a terminal, for what is needed", "build", "commission", "--into", ".").line())
 	a.screen.Text("  " + advise("all commands", "help").line())
 	return nil
@@ -121,6 +137,7 @@ func (a *app) layOut(dir string) error {
 		return tree.Bytes(data)
 	}
 	begin := []newFile{
+		{filepath.Join(dir, "list.txt"), tree.Bytes("Commission\n    1 Letters\n    2 Work\n    10 Bills\n")},
 		{filepath.Join(dir, "binding.folders"), text("first.folders")},
 		{filepath.Join(dir, "office.folders"), text("office.folders")},
 		{filepath.Join(dir, "clients.csv"), tree.Bytes("client,received\nOriel Pask,2027-03-12\nJun Teague,2027-04-01\n")},
@@ -133,7 +150,7 @@ func (a *app) layOut(dir string) error {
 	for i := range 3 {
 		begin = append(begin, newFile{filepath.Join(dir, "Card", fmt.Sprintf("IMG_%d.jpg", 2044+i)), tree.Bytes(fmt.Sprintf("Made up: photograph %d\n", i+1))})
 	}
-	for i, name := range []string{"Oriel 3.4.27 bill.pdf", "bill Oriel Pask 2027-4-9 (2).pdf", "Oriel Pask 11.05.2027 bill 3.pdf"} {
+	for i, name := range []string{"Oriel Pask 13.4.27 bill 1.pdf", "bill 2 Oriel Pask 2027-4-9.pdf", "Oriel Pask 23.05.2027 bill 3.pdf"} {
 		begin = append(begin, newFile{filepath.Join(dir, "Drifted", name), tree.Bytes(fmt.Sprintf("Made up: bill %d\n", i+1))})
 	}
 	if err := a.makeFiles("demo", "the demo", begin, true); err != nil {
@@ -146,7 +163,11 @@ func (a *app) layOut(dir string) error {
 	if err := os.Chdir(dir); err != nil {
 		return refused("", "%s", place.Reason(err))
 	}
-	a.state = filepath.Join(dir, ".history")
+	here, err := place.Real(".")
+	if err != nil {
+		return refused("", "%s", place.Reason(err))
+	}
+	a.state = demoState(here)
 	if err := a.unseen("build", "office", "--into", ".", "month=2027-03", "--yes"); err != nil {
 		return err
 	}
@@ -198,7 +219,7 @@ func (a *app) unseen(args ...string) error {
 
 // rewrite changes the template of the demo, as somebody does in an editor.
 func (a *app) rewrite(s scene) error {
-	if s.becomes == "" && s.edit[0] == "" {
+	if s.becomes == "" {
 		return nil
 	}
 	const file = "binding.folders"
@@ -206,11 +227,9 @@ func (a *app) rewrite(s scene) error {
 	if err != nil {
 		return refused("", "%s", place.Reason(err))
 	}
-	is := []byte(strings.Replace(string(was), s.edit[0], s.edit[1], 1))
-	if s.becomes != "" {
-		if is, err = examples.Demo.ReadFile("demo/" + s.becomes); err != nil {
-			return err
-		}
+	is, err := examples.Demo.ReadFile("demo/" + s.becomes)
+	if err != nil {
+		return err
 	}
 	here, err := place.Real(".")
 	if err != nil {

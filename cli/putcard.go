@@ -35,7 +35,7 @@ func (r *putRun) emptied() term.Shown {
 	case r.partly:
 		return "\n" + term.Warn.Render("Do not empty") + term.Sprintf(" %s: some of it could not be read.", name)
 	case stands < all:
-		return "\n" + term.Warn.Render("Do not empty") + term.Sprintf(" %s yet: %d of %s in it %s here.%s", name, all-stands, term.Count(all, "file"), map[bool]string{true: "does not stand", false: "do not stand"}[all-stands == 1], aside)
+		return "\n" + term.Warn.Render("Do not empty") + term.Sprintf(" %s yet: %d of %s in %s %s here.%s", name, all-stands, term.Count(all, "file"), map[bool]string{true: "it", false: "them"}[len(c.Sources) == 1], map[bool]string{true: "does not stand", false: "do not stand"}[all-stands == 1], aside)
 	}
-	return "\n" + term.Good.Render("All of it stands here") + term.Sprintf(": %s in %s, each read back and compared.%s It may be emptied.", term.Count(all, "file"), name, aside)
+	return "\n" + term.Good.Render("All of it stands here") + term.Sprintf(": %s in %s, each read back and compared.%s %s may be emptied.", term.Count(all, "file"), name, aside, map[bool]string{true: "It", false: "They"}[len(c.Sources) == 1])
 }

@@ -13,7 +13,7 @@
 //	  "values": { "client": "Oriel Pask", "stages": ["survey", "repair"] },
 //	  "built": "2027-03-09T10:30:00Z",
 //	  "version": "0.1.0",
-//	  "given": { "Welcome.md": "…" },
+//	  "given": { "First evening.md": "…" },
 //	  "accepted": [ { "path": "Drafts", "why": "she likes it so" } ],
 //	  "done": { "Essay": "2027-04-02" },
 //	  "closed": { "03 Work/01 Survey": "90 Settled/01 Survey" },

@@ -280,7 +280,7 @@ func (p *Planner) place(f *File) *Outcome {
 		o.Kind = Nowhere
 		o.Why, o.Help = p.nowhere(name)
 		if named := p.named(name); len(named) == 1 && len(p.Projects) > 1 {
-			o.Why += ", though it names " + named[0].Shown
+			o.Why += ", though its name says " + named[0].Shown
 		}
 	case 1:
 		o.Path = path.Join(spots[0].Dir, cmp.Or(o.due, name))

@@ -27,8 +27,8 @@ shot() {
   wait 2>/dev/null || true
 }
 
-# The files of the README, as they stand in it.
-block() { awk -v name="$1" '$0 ~ "^```" { if (inside) exit; inside = ($2 == name); next } inside' "$here/../../README.md"; }
+# The files of the README and the cookbook, as they stand there.
+block() { cat "$here/../../README.md" "$here/../cookbook.md" | awk -v name="$1" '$0 ~ "^```" { if (inside) exit; inside = ($2 == name); next } inside'; }
 block wrong.folders > wrong.folders
 block binding.folders > binding.folders
 
