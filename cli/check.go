@@ -26,6 +26,7 @@ type checkRun struct {
 	without     []string
 	strict      bool
 	explain, by string
+	outFile     string
 	ignore      []string
 	fix         bool
 	ask         consent
@@ -108,6 +109,7 @@ where there are errors; with --strict, warnings count too.`,
 func (r *checkRun) options(c *cobra.Command) {
 	r.flags.add(c)
 	c.Flags().BoolVar(&r.asJSON, "json", false, "print JSON")
+	c.Flags().StringVar(&r.outFile, "out", "", "write what is found into a new `FILE`: "+outEndings)
 	c.Flags().StringSliceVar(&r.only, "only", nil, "hold only these `RULES` against it, with commas between")
 	c.Flags().StringSliceVar(&r.without, "without", nil, "leave these `RULES` out, with commas between")
 	c.Flags().BoolVar(&r.strict, "strict", false, "warnings fail as well")
@@ -213,12 +215,14 @@ func (r *checkRun) wanted(rule string) bool {
 func (r *checkRun) tell(result *checkResult) error {
 	var err error
 	switch {
+	case r.outFile != "":
+		err = r.writeResults([]*checkResult{result}, nil, result)
 	case r.asJSON:
 		err = r.printJSON(result)
 	default:
 		r.tellFindings(result, r.all)
 	}
-	if result.Errors > 0 || r.strict && result.Warnings > 0 || len(result.Unread) > 0 {
+	if err == nil && (result.Errors > 0 || r.strict && result.Warnings > 0 || len(result.Unread) > 0) {
 		return found
 	}
 	return err

@@ -228,12 +228,16 @@ func (r *checkRun) tellReports(reports []*inspect.Report) error {
 		wrong = wrong || result.Errors > 0 || r.strict && result.Warnings > 0 || subjects[i].Err != nil
 	}
 	var err error
+	unread, unjudged := left(reports)
+	var as any = map[string]any{"subjects": results, "unread": unread, "unjudged": unjudged}
+	if len(results) == 1 {
+		as = results[0]
+	}
 	switch {
-	case r.asJSON && len(results) == 1:
-		err = r.printJSON(results[0])
+	case r.outFile != "":
+		err = r.writeResults(results, subjects, as)
 	case r.asJSON:
-		unread, unjudged := left(reports)
-		err = r.printJSON(map[string]any{"subjects": results, "unread": unread, "unjudged": unjudged})
+		err = r.printJSON(as)
 	case len(results) == 1 && subjects[0].Kept == nil:
 		r.tellSubject(results[0], reports[0], subjects[0])
 	default:

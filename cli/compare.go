@@ -1,11 +1,14 @@
 package cli
 
 import (
+	"maps"
 	"slices"
 	"strings"
 
+	"github.com/charmbracelet/x/ansi"
 	"github.com/spf13/cobra"
 
+	"vestibula/cli/page"
 	"vestibula/cli/term"
 	"vestibula/core/bundle"
 	"vestibula/core/compare"
@@ -14,9 +17,16 @@ import (
 	"vestibula/core/tree"
 )
 
+// A compareRun is one call of compare.
+type compareRun struct {
+	*app
+	asJSON, strict bool
+	outFile        string
+}
+
 func (a *app) compareCommand() *cobra.Command {
 	var flags valueFlags
-	var asJSON, strict bool
+	r := &compareRun{app: a}
 	var ask consent
 	c := &cobra.Command{
 		Use:   "compare ONE OTHER [field=value …]",
@@ -43,17 +53,18 @@ how many clicks lead to them, in how many places one kind of thing lies, and wha
 			if ask.plan != "" {
 				return a.comparePlan(args, ask)
 			}
-			return a.compare(args, flags, asJSON, strict)
+			return r.compare(args, flags)
 		},
 	}
 	flags.add(c)
-	c.Flags().BoolVar(&asJSON, "json", false, "print JSON")
+	c.Flags().BoolVar(&r.asJSON, "json", false, "print JSON")
 	ask.addPlan(c)
-	c.Flags().BoolVar(&strict, "strict", false, "a difference fails")
+	c.Flags().StringVar(&r.outFile, "out", "", "write what differs into a new `FILE`: "+outEndings)
+	c.Flags().BoolVar(&r.strict, "strict", false, "a difference fails")
 	return c
 }
 
-func (a *app) compare(args []string, flags valueFlags, asJSON, strict bool) error {
+func (a *compareRun) compare(args []string, flags valueFlags) error {
 	var sides [2]*comparand
 	var err error
 	if sides[0], err = a.comparand(args[0]); err != nil {
@@ -82,10 +93,10 @@ func (a *app) compare(args []string, flags valueFlags, asJSON, strict bool) erro
 		}
 	}
 	if sides[0].template == nil || sides[1].template == nil {
-		return a.compareReal(sides, raw, flags.limit, asJSON, strict)
+		return a.compareReal(sides, raw, flags.limit)
 	}
-	list, err := a.compareTemplates(sides, raw, flags.limit, asJSON)
-	if err == nil && strict && len(list) > 0 {
+	list, err := a.compareTemplates(sides, raw, flags.limit)
+	if err == nil && a.strict && len(list) > 0 {
 		return found
 	}
 	return err
@@ -115,7 +126,7 @@ func (a *app) comparePlan(args []string, ask consent) error {
 }
 
 // compareTemplates compares what two templates make of the same values.
-func (a *app) compareTemplates(sides [2]*comparand, raw map[string]template.Raw, limit int, asJSON bool) ([]compare.Difference, error) {
+func (a *compareRun) compareTemplates(sides [2]*comparand, raw map[string]template.Raw, limit int) ([]compare.Difference, error) {
 	templates := [2]*template.Template{sides[0].template, sides[1].template}
 	for name := range raw {
 		if templates[0].Field(name) == nil && templates[1].Field(name) == nil {
@@ -129,14 +140,22 @@ func (a *app) compareTemplates(sides [2]*comparand, raw map[string]template.Raw,
 		}
 		roots[i] = c.whole
 	}
+	back := compare.Level(roots[0], roots[1])
 	list := compare.Differences(roots[0], roots[1], compare.Contents{}, nil)
+	fates := compare.Fates(roots[0], roots[1], list)
+	back()
 	measured := [2]compare.Side{compare.Measure(roots[0]), compare.Measure(roots[1])}
-	fates := [2]map[*tree.Node]compare.Fate{compare.Fates(roots[0], roots[1]), compare.Fates(roots[1], roots[0])}
 	spreads := compare.Spreads(measured[0], measured[1])
-	if asJSON {
-		return list, a.printJSON(comparisonJSON(&compared{templates, roots, measured, fates, spreads}, differencesJSON(sides, list).Differences))
+	told := differencesJSON(sides, list).Differences
+	as := comparisonJSON(&compared{templates, roots, measured, fates, spreads}, told)
+	columns, rows := a.measures(templates, measured, spreads)
+	switch {
+	case a.outFile != "":
+		return list, a.writeDifferences(a.outFile, sides, told, plainTable(columns, rows), as)
+	case a.asJSON:
+		return list, a.printJSON(as)
 	}
-	a.drawMeasures(templates, measured, spreads)
+	a.screen.Table(columns, rows)
 	a.screen.Line()
 	a.drawSides(roots, fates)
 	a.screen.Line()
@@ -146,61 +165,86 @@ func (a *app) compareTemplates(sides [2]*comparand, raw map[string]template.Raw,
 	}
 	// What is new, gone or elsewhere stands in the trees.
 	a.drawDifferences(slices.DeleteFunc(slices.Clone(list), func(d compare.Difference) bool { return d.What != compare.Renamed }))
-	a.screen.Text(term.Strong.Render(differenceText(sides, list)))
+	a.screen.Text(term.Strong.Render(markedText(sides, fates)))
 	return list, nil
 }
 
-// drawMeasures draws the figures of both sides, the better one strong.
-func (a *app) drawMeasures(templates [2]*template.Template, sides [2]compare.Side, spreads []compare.Spread) {
-	var rows [][]term.Shown
-	row := func(what term.Shown, value func(s compare.Side) (shown term.Shown, size float64)) {
-		x, n := value(sides[0])
-		y, m := value(sides[1])
-		if n < m {
-			x = term.Good.Render(x)
-		} else if m < n {
-			y = term.Good.Render(y)
+// plainTable is a table without colours, for a page.
+func plainTable(columns []term.Column, rows [][]term.Shown) *page.Table {
+	t := &page.Table{}
+	for _, c := range columns {
+		t.Headings = append(t.Headings, ansi.Strip(string(c.Name)))
+	}
+	for _, row := range rows {
+		var cells []string
+		for _, cell := range row {
+			cells = append(cells, ansi.Strip(string(cell)))
 		}
+		t.Rows = append(t.Rows, cells)
+	}
+	return t
+}
+
+// measures are the figures of both sides, as a table.
+func (a *app) measures(templates [2]*template.Template, sides [2]compare.Side, spreads []compare.Spread) (columns []term.Column, rows [][]term.Shown) {
+	row := func(what term.Shown, value func(s compare.Side) term.Shown) {
+		x, y := value(sides[0]), value(sides[1])
 		rows = append(rows, []term.Shown{term.Dim.Render(what), x, y})
 	}
-	count := func(n int, noun term.Shown) (term.Shown, float64) { return term.Count(n, noun), float64(n) }
-	row("folders", func(s compare.Side) (term.Shown, float64) { return count(s.Folders, "folder") })
+	row("folders", func(s compare.Side) term.Shown { return term.Count(s.Folders, "folder") })
 	if sides[0].Files+sides[1].Files > 0 {
-		row("files", func(s compare.Side) (term.Shown, float64) { return count(s.Files, "file") })
+		row("files", func(s compare.Side) term.Shown { return term.Count(s.Files, "file") })
 	}
-	row("levels", func(s compare.Side) (term.Shown, float64) { return count(s.Levels, "level") })
-	row("widest place", func(s compare.Side) (term.Shown, float64) {
+	row("levels", func(s compare.Side) term.Shown { return term.Count(s.Levels, "level") })
+	row("widest place", func(s compare.Side) term.Shown {
 		where := term.Shown("the top level")
 		if s.Widest != "" {
 			where = term.Visible(s.Widest)
 		}
-		return term.Sprintf("%s in %s", term.Count(s.Width, "folder"), where), float64(s.Width)
+		return term.Sprintf("%s in %s", term.Count(s.Width, "folder"), where)
 	})
-	row("deepest place", func(s compare.Side) (term.Shown, float64) { return term.Visible(s.Deepest), float64(s.Furthest) })
-	row("longest path", func(s compare.Side) (term.Shown, float64) { return count(s.Length, "character") })
-	row("clicks, on average", func(s compare.Side) (term.Shown, float64) { return term.Sprintf("%.1f", s.Average), s.Average })
-	row("clicks, at the most", func(s compare.Side) (term.Shown, float64) { return term.Number(s.Furthest), float64(s.Furthest) })
+	row("deepest place", func(s compare.Side) term.Shown { return term.Visible(s.Deepest) })
+	row("longest path", func(s compare.Side) term.Shown { return term.Count(s.Length, "character") })
+	row("clicks, on average", func(s compare.Side) term.Shown { return term.Sprintf("%.1f", s.Average) })
+	row("clicks, at the most", func(s compare.Side) term.Shown { return term.Number(s.Furthest) })
+	heads := sideNames(templates)
 	const most = 12
 	for i, s := range spreads {
-		if i == most {
+		if i == a.most(most) {
 			rows = append(rows, []term.Shown{term.Dim.Render(term.Sprintf("… and %s more", term.Number(len(spreads)-i))), "", ""})
 			break
 		}
 		x, y := term.Count(s.Places[0], "place"), term.Count(s.Places[1], "place")
-		if s.Places[0] < s.Places[1] {
-			x = term.Good.Render(x)
-		} else {
-			y = term.Good.Render(y)
-		}
 		rows = append(rows, []term.Shown{term.Dim.Render("“" + term.Visible(s.Name) + "” lies in"), x, y})
 	}
-	a.screen.Table([]term.Column{{Whole: true}, {Name: term.Title.Render(term.Visible(templates[0].Heading()))}, {Name: term.Title.Render(term.Visible(templates[1].Heading()))}}, rows)
+	return []term.Column{{Whole: true}, {Name: term.Title.Render(term.Visible(heads[0]))}, {Name: term.Title.Render(term.Visible(heads[1]))}}, rows
+}
+
+// sideNames are what two templates are called: by their names where their titles are one.
+func sideNames(t [2]*template.Template) [2]string {
+	if t[0].Heading() != t[1].Heading() {
+		return [2]string{t[0].Heading(), t[1].Heading()}
+	}
+	return [2]string{strings.TrimSuffix(t[0].Name, template.Ending), strings.TrimSuffix(t[1].Name, template.Ending)}
+}
+
+// markedText counts what the trees are marked with.
+func markedText(sides [2]*comparand, fates [2]map[*tree.Node]compare.Fate) term.Shown {
+	n := [2]map[compare.Fate]int{{}, {}}
+	for side := range fates {
+		for _, fate := range fates[side] {
+			n[side][fate]++
+		}
+	}
+	return tallied([]tally{{n[0][compare.Other], "under another name"}, {n[0][compare.Moves], "elsewhere"},
+		{n[0][compare.Alone], "only in " + term.Visible(sides[0].name)}, {n[1][compare.Alone], "only in " + term.Visible(sides[1].name)}})
 }
 
 var fateMarks = map[compare.Fate]term.Mark{
 	compare.Stays: {Sign: " ", Style: term.Dim},
 	compare.Moves: {Sign: "»", Style: term.Warn},
 	compare.Alone: {Sign: "+", Style: term.Good},
+	compare.Other: {Sign: "≈", Style: term.Accent},
 }
 
 // drawSides draws both trees next to each other.
@@ -227,7 +271,22 @@ func (a *app) drawSides(roots [2]*tree.Node, fates [2]map[*tree.Node]compare.Fat
 		a.screen.Line(term.Pad(term.Cut(left, width), width)+"   ", right)
 	}
 	a.screen.Line()
-	a.screen.Text(term.Warn.Render("»") + " lies elsewhere on the other side   " + term.Good.Render("+") + " only on this side")
+	var legend []term.Shown
+	for _, l := range []struct {
+		fate compare.Fate
+		says term.Shown
+	}{{compare.Moves, "lies elsewhere on the other side"}, {compare.Other, "has another name there"}, {compare.Alone, "only on this side"}} {
+		for _, f := range slices.Concat(slices.Collect(maps.Values(fates[0])), slices.Collect(maps.Values(fates[1]))) {
+			if f == l.fate {
+				m := fateMarks[f]
+				legend = append(legend, m.Style.Render(m.Sign)+" "+l.says)
+				break
+			}
+		}
+	}
+	if len(legend) > 0 {
+		a.screen.Text(term.Join(legend, "   "))
+	}
 }
 
 // What was compared are two templates, with their trees.

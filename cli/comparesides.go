@@ -196,7 +196,7 @@ func turnRound(list []compare.Difference) {
 }
 
 // compareReal compares two sides of which at least one is there.
-func (a *app) compareReal(sides [2]*comparand, raw map[string]template.Raw, limit int, asJSON, strict bool) error {
+func (a *compareRun) compareReal(sides [2]*comparand, raw map[string]template.Raw, limit int) error {
 	if err := a.growSides(sides, raw, limit); err != nil {
 		return err
 	}
@@ -238,15 +238,21 @@ func (a *app) compareReal(sides [2]*comparand, raw map[string]template.Raw, limi
 	if swapped {
 		turnRound(list)
 	}
-	if asJSON {
-		if err := a.printJSON(differencesJSON(sides, list)); err != nil {
+	told := differencesJSON(sides, list)
+	switch {
+	case a.outFile != "":
+		if err := a.writeDifferences(a.outFile, sides, told.Differences, nil, told); err != nil {
 			return err
 		}
-	} else {
+	case a.asJSON:
+		if err := a.printJSON(told); err != nil {
+			return err
+		}
+	default:
 		a.drawDifferences(list)
 		a.screen.Text(summed(sides, list, looked, hold.Sum != nil))
 	}
-	if strict && len(list) > 0 {
+	if a.strict && len(list) > 0 {
 		return found
 	}
 	return nil
@@ -254,7 +260,7 @@ func (a *app) compareReal(sides [2]*comparand, raw map[string]template.Raw, limi
 
 // drawDifferences lists what differs.
 func (a *app) drawDifferences(list []compare.Difference) {
-	slash := func(d *compare.Difference) term.Shown {
+	slash := func(d *compare.Difference) string {
 		if d.Folder {
 			return "/"
 		}
@@ -268,20 +274,20 @@ func (a *app) drawDifferences(list []compare.Difference) {
 		d := &list[i]
 		note := term.Shown("")
 		if d.Why != "" {
-			note = term.Dim.Italic().Render("   " + term.Visible(d.Why))
+			note = term.Visible(d.Why)
 		}
 		if d.Within > 0 {
-			note = term.Dim.Italic().Render("   " + term.Sprintf("with the %s in it", term.Count(d.Within, "thing")))
+			note = term.Sprintf("with the %s in it", term.Count(d.Within, "thing"))
 		}
 		switch d.What {
 		case compare.Renamed, compare.Moved:
-			a.screen.Line(term.Accent.Render("»"), " ", term.Visible(d.Path), slash(d), term.Dim.Render(" → "), term.Visible(d.Other), slash(d), note)
+			a.because(term.Accent.Render("»")+" "+term.Moved(d.Path+slash(d), d.Other+slash(d)), note)
 		case compare.Altered:
-			a.screen.Line(term.Warn.Render("←"), " ", term.Visible(d.Path), term.Dim.Italic().Render("   holds something else"))
+			a.because(term.Warn.Render("←")+" "+term.Visible(d.Path), "holds something else")
 		case compare.Gone:
-			a.screen.Line(term.Bad.Render("-"), " ", term.Visible(d.Path), slash(d), note)
+			a.because(term.Bad.Render("-")+" "+term.Visible(d.Path+slash(d)), note)
 		case compare.New:
-			a.screen.Line(term.Good.Render("+"), " ", term.Visible(d.Path), slash(d), note)
+			a.because(term.Good.Render("+")+" "+term.Visible(d.Path+slash(d)), note)
 		}
 	}
 	if len(list) > 0 {
@@ -309,16 +315,26 @@ func summed(sides [2]*comparand, list []compare.Difference, looked int, contents
 
 func differenceText(sides [2]*comparand, list []compare.Difference) term.Shown {
 	n := compare.Count(list)
+	return tallied([]tally{{n[compare.Renamed], "under another name"}, {n[compare.Moved], "elsewhere"}, {n[compare.Altered], "with other contents"},
+		{n[compare.Gone], "only in " + term.Visible(sides[0].name)}, {n[compare.New], "only in " + term.Visible(sides[1].name)}})
+}
+
+// A tally is how many differences are of one kind.
+type tally struct {
+	n    int
+	what term.Shown
+}
+
+// tallied says how many differences there are, and of which kinds.
+func tallied(tallies []tally) term.Shown {
+	all := 0
 	var parts []term.Shown
-	for _, p := range []struct {
-		n    int
-		what term.Shown
-	}{{n[compare.Renamed], "under another name"}, {n[compare.Moved], "elsewhere"}, {n[compare.Altered], "with other contents"}, {n[compare.Gone], "only in " + term.Visible(sides[0].name)}, {n[compare.New], "only in " + term.Visible(sides[1].name)}} {
-		if p.n > 0 {
-			parts = append(parts, term.Number(p.n)+" "+p.what)
+	for _, t := range tallies {
+		if all += t.n; t.n > 0 {
+			parts = append(parts, term.Number(t.n)+" "+t.what)
 		}
 	}
-	return term.Count(len(list), "difference") + ": " + term.Join(parts, ", ") + "."
+	return term.Count(all, "difference") + ": " + term.Join(parts, ", ") + "."
 }
 
 // A differenceJSON is one difference, as --json prints it.

@@ -2,18 +2,23 @@ package cli
 
 import (
 	"bytes"
+	"cmp"
 	"errors"
 	"io/fs"
+	"maps"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 
 	"github.com/spf13/cobra"
 
 	"vestibula/cli/page"
 	"vestibula/cli/term"
+	"vestibula/core/address"
 	"vestibula/core/guide"
 	"vestibula/core/place"
+	"vestibula/core/project"
 	"vestibula/core/template"
 	"vestibula/core/tree"
 	"vestibula/core/value"
@@ -24,12 +29,14 @@ func (a *app) guideCommand() *cobra.Command {
 	var out string
 	var asJSON bool
 	c := &cobra.Command{
-		Use:   "guide TEMPLATE-OR-PROJECT [field=value …]",
+		Use:   "guide TEMPLATE-OR-FOLDER [field=value …]",
 		Short: "Explain a structure to those who join: where each thing goes, and what to call it.",
 		Long: `Explain a structure to those who join: the tree with what each folder is for, where each
 thing goes, how files are named with an example taken apart, what the codes mean, what is
 due, and which rules hold, each with its reason. It is made from the template alone, so it
 is never out of date. With --out it is a page (.html), or a text (.md, .txt).
+
+Of a folder in which projects lie it explains all kinds of them, one after the other.
 
 A line “Guide.md | guide” in a template puts it into each project, where upgrade keeps it
 up to date until somebody edits it.`,
@@ -39,17 +46,19 @@ up to date until somebody edits it.`,
 		Args:              templateArgs,
 		ValidArgsFunction: a.completeTemplate,
 		RunE: func(_ *cobra.Command, args []string) error {
-			p, err := a.guideOf(args, &flags)
+			title, pages, err := a.guideOf(args, &flags)
 			if err != nil {
 				return err
 			}
 			switch {
+			case asJSON && len(pages) == 1:
+				return a.printJSON(pages[0])
 			case asJSON:
-				return a.printJSON(p)
+				return a.printJSON(map[string]any{"title": title, "guides": pages})
 			case out != "":
-				return a.writeGuide(p, out)
+				return a.writeGuide(title, pages, out)
 			}
-			a.drawGuide(p)
+			a.drawGuides(title, pages)
 			return nil
 		},
 	}
@@ -59,34 +68,91 @@ up to date until somebody edits it.`,
 	return c
 }
 
-// guideOf is the guide of a template with the values given, or of a project with its own.
-func (a *app) guideOf(args []string, flags *valueFlags) (*guide.Page, error) {
+// guideOf is the guide of a template with the values given, of a project with its own, or of all kinds of
+// projects in a folder, which is its title.
+func (a *app) guideOf(args []string, flags *valueFlags) (title string, pages []*guide.Page, err error) {
 	if info, err := os.Stat(args[0]); err == nil && info.IsDir() {
+		if kinds := a.kindsIn(args[0]); len(kinds) > 0 {
+			for _, t := range kinds {
+				page, err := a.guidePage(t, a.shownValues(t, nil), flags.limit)
+				if err != nil {
+					return "", nil, err
+				}
+				pages = append(pages, page)
+			}
+			return a.folderName(args[0]), pages, nil
+		}
 		p, _, err := a.projectAt(args[0])
 		if err != nil {
-			return nil, err
+			return "", nil, err
 		}
 		values, wrong := p.Template.ParseValues(p.Label.Raw(), a.now)
 		if len(wrong) > 0 {
-			return nil, badValues(wrong)
+			return "", nil, badValues(wrong)
 		}
-		return a.guidePage(p.Template, p.Template.Complete(values, a.now), flags.limit)
+		page, err := a.guidePage(p.Template, p.Template.Complete(values, a.now), flags.limit)
+		return "", []*guide.Page{page}, err
 	}
 	t, err := a.load(args[0])
 	if err != nil {
-		return nil, err
+		return "", nil, err
 	}
 	values, err := a.values(t, args[1:], flags.file)
 	if err != nil {
-		return nil, err
+		return "", nil, err
 	}
+	page, err := a.guidePage(t, a.shownValues(t, values), flags.limit)
+	return "", []*guide.Page{page}, err
+}
+
+// shownValues are values with what is made up for those that are missing. What is asked for each project with
+// yes or no stays open: both are shown.
+func (a *app) shownValues(t *template.Template, values template.Values) template.Values {
 	all := t.Sample(values, a.now)
 	for _, f := range t.Fields {
 		if _, given := values[f.Name]; !given && f.Type.Kind == value.YesNo {
-			delete(all, f.Name) // it is asked for each project anew: both are shown
+			delete(all, f.Name)
 		}
 	}
-	return a.guidePage(t, all, flags.limit)
+	return all
+}
+
+// kindsIn are the templates of the projects in a folder that is none itself and lies in none, by their names:
+// each as the project has it that was built last.
+func (a *app) kindsIn(at string) (kinds []*template.Template) {
+	if _, l, err := project.Find(at); err != nil || l != nil {
+		return nil
+	}
+	if _, leads := project.Inside(address.Address(at)); leads {
+		return nil
+	}
+	found, err := project.Below(at, nil, nil)
+	if err != nil {
+		return nil
+	}
+	newest := map[string]*project.Project{}
+	for _, one := range found.Projects {
+		p, err := a.store().Open(found.Dir.Join(one.Path), one.Label)
+		if err != nil {
+			a.side.Text(term.Warn.Render("note:") + term.Sprintf(" %s cannot be read, and is left out", fromHere(found.Dir.Join(one.Path))))
+			continue
+		}
+		if last := newest[p.Label.Template]; last == nil || last.Label.Built.Before(p.Label.Built) {
+			newest[p.Label.Template] = p
+		}
+	}
+	for _, name := range slices.Sorted(maps.Keys(newest)) {
+		kinds = append(kinds, newest[name].Template)
+	}
+	return kinds
+}
+
+// folderName is what a folder is called, also where its path does not say it.
+func (a *app) folderName(at string) string {
+	if real, err := place.Real(at); err == nil {
+		return real.Name()
+	}
+	return filepath.Base(at)
 }
 
 func (a *app) guidePage(t *template.Template, values template.Values, limit int) (*guide.Page, error) {
@@ -103,16 +169,16 @@ func (a *app) guidePage(t *template.Template, values template.Values, limit int)
 }
 
 // writeGuide writes it into a new file.
-func (a *app) writeGuide(p *guide.Page, out string) error {
+func (a *app) writeGuide(title string, pages []*guide.Page, out string) error {
 	var data []byte
 	var err error
 	switch strings.ToLower(filepath.Ext(out)) {
 	case ".html", ".htm":
-		data, err = page.Guide(p)
+		data, err = page.Guide(title, pages)
 	case ".md", ".markdown":
-		data = []byte(p.Markdown())
+		data = []byte(guide.Markdown(title, pages))
 	case ".txt":
-		data = []byte(a.guideText(p))
+		data = []byte(a.guideText(title, pages))
 	default:
 		return unclear("name it guide.html, guide.md or guide.txt", "\"%s\" does not say how it is to be written", out)
 	}
@@ -127,7 +193,7 @@ func (a *app) writeGuide(p *guide.Page, out string) error {
 		}
 		return refused("name another file, or move that one away", "%s is there already, and holds something else.", out)
 	}
-	if err := a.makeFiles("guide", p.Title, []newFile{{out, tree.Bytes(data)}}, false); err != nil {
+	if err := a.makeFiles("guide", cmp.Or(title, pages[0].Title), []newFile{{out, tree.Bytes(data)}}, false); err != nil {
 		return err
 	}
 	a.screen.Text(term.Good.Render("Written") + ": " + term.Visible(out) + ".")
@@ -135,15 +201,29 @@ func (a *app) writeGuide(p *guide.Page, out string) error {
 }
 
 // guideText is the guide as plain text, as the terminal has it.
-func (a *app) guideText(p *guide.Page) string {
+func (a *app) guideText(title string, pages []*guide.Page) string {
 	var b strings.Builder
 	plain := *a
 	plain.screen = term.NewScreen(&b, nil, true)
-	plain.drawGuide(p)
+	plain.drawGuides(title, pages)
 	return b.String()
 }
 
-// drawGuide draws it in the terminal.
+// drawGuides draws them in the terminal.
+func (a *app) drawGuides(title string, pages []*guide.Page) {
+	if len(pages) > 1 {
+		a.screen.Line(term.Title.Render(term.Visible(title)))
+		a.screen.Line()
+	}
+	for i, p := range pages {
+		if i > 0 {
+			a.screen.Line()
+		}
+		a.drawGuide(p)
+	}
+}
+
+// drawGuide draws one.
 func (a *app) drawGuide(p *guide.Page) {
 	s := a.screen
 	s.Line(term.Title.Render(term.Visible(p.Title)))

@@ -120,10 +120,8 @@ func (a *app) drawPart(p *proposal.Part) (lines int, cut bool) {
 				row = append(row, term.Dim.Italic().Render(term.Visible(s.Why)))
 			}
 			columns = append(columns, row)
-		case s.Why != "":
-			a.screen.Because(line, term.Visible(s.Why), term.Dim.Italic())
 		default:
-			a.screen.Line(line)
+			a.because(line, term.Visible(s.Why))
 		}
 	}
 	a.screen.Columns(columns)
@@ -133,6 +131,15 @@ func (a *app) drawPart(p *proposal.Part) (lines int, cut bool) {
 	a.drawLeft(left, indent)
 	a.rest(indent, len(together)-len(left))
 	return lines + len(shown) + len(left), len(shown) < len(p.Steps) || len(left) < len(together)
+}
+
+// because writes a line, and a reason where there is one.
+func (a *app) because(line, why term.Shown) {
+	if why == "" {
+		a.screen.Line(line)
+		return
+	}
+	a.screen.Because(line, why, term.Dim.Italic())
 }
 
 // first are the first of a list: all of it, where only one would be left out.

@@ -151,7 +151,7 @@ func (s *standingRow) cell(part string, is bool) page.Cell {
 			continue
 		}
 		// What is there under another name stands for the part that it is.
-		other := f.Fix != nil && f.Fix.Node() != nil && f.Fix.Node().Name == part && !strings.Contains(f.Path, "/")
+		other := f.Fix != nil && below(f.Fix.To())
 		if below(f.Path) || other {
 			if wrong++; f.Severity == rules.Error {
 				bad++
@@ -195,15 +195,16 @@ func (r *projectsRun) weeks() (weeks []page.Week) {
 	}
 	any := false
 	r.eachOpen(func(s *standingRow, d *inspect.Delivery) {
-		any = true
 		text := fmt.Sprintf("%s: %s (%s)", s.name, d.Path, d.Day)
 		if d.Late > 0 {
 			late.Count++
+			any = true
 			items[shown] = append(items[shown], text)
 			return
 		}
 		if i := int(d.Day.Time().Sub(monday).Hours() / 24 / 7); i >= 0 && i < shown {
 			weeks[i].Count++
+			any = true
 			items[i] = append(items[i], text)
 		}
 	})

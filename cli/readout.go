@@ -70,6 +70,8 @@ type outRows struct {
 	title, about string
 	rows         [][]string
 	json         any
+	before       []page.Table // that a page has above the rows
+	heading      string       // of the rows, where others stand above them
 }
 
 // data is what a file of that name is to hold.
@@ -89,7 +91,11 @@ func (o *outRows) data(file string) ([]byte, error) {
 		return []byte(aligned(filled(o.rows))), nil
 	case ".html":
 		rows := filled(o.rows)
-		return page.Tables(o.title, o.about, []page.Table{{Headings: seen(rows[0]), Rows: seenAll(rows[1:])}})
+		tables := []page.Table{}
+		for _, t := range o.before {
+			tables = append(tables, page.Table{Title: t.Title, Headings: seen(t.Headings), Rows: seenAll(t.Rows)})
+		}
+		return page.Tables(string(term.Visible(o.title)), string(term.Visible(o.about)), append(tables, page.Table{Title: o.heading, Headings: seen(rows[0]), Rows: seenAll(rows[1:])}))
 	case ".csv", ".xlsx":
 		for _, row := range o.rows[1:] {
 			for i := range row {

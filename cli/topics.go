@@ -26,14 +26,12 @@ func (a *app) lines(heading term.Shown, rows ...[2]string) {
 	a.glossary(shown, 0)
 }
 
+// helpLanguage has all that can stand in a template, on a screen of 42 lines.
 func (a *app) helpLanguage() {
 	a.screen.Line(term.Title.Render("A template is a list of folders; what is indented lies inside the line above."))
-	a.screen.Line()
 	for line := range strings.SplitSeq(`  ---
-  fields:
-    client:   Who is it for?
-    received: { ask: When did it arrive?, type: date }
-    stages:   { ask: Which stages?, type: list, default: [survey, repair] }
+  fields: { client: Who is it for?, received: { type: date },
+            stages: { type: list, default: [survey, repair] } }
   ---
   <received:yyyy-mm> <client>
       <#> Agreement        | note: signed before any work begins
@@ -45,17 +43,14 @@ func (a *app) helpLanguage() {
 	a.lines("In a name",
 		[2]string{"<client>", "the value of a field; <client:like-this> says how it is to look"},
 		[2]string{"<#>", "the line's own number; <#:000> with three digits"},
-		[2]string{"Name/", "a folder, also where it looks like a file"},
-		[2]string{"// text", "a line for people"})
-	a.lines("Forms, examples of what comes out",
-		[2]string{"00", "a number, 07"},
-		[2]string{"yyyy-mm-dd", "a day, 2027-03-09; yyyy-mm a month, yyyy-Qq a quarter, yyyy-Www a week"},
-		[2]string{"like-this", "a text, oriel-pask; Like This, LIKE_THIS, likeThis and so on; LT its initials"})
+		[2]string{"Name/", "a folder, also where it looks like a file; // text is for people"},
+		[2]string{"<n:00>", "forms are examples: 00 is a number, 07; yyyy-mm-dd a day; yyyy-mm"},
+		[2]string{"", "a month, yyyy-Qq, yyyy-Www; like-this, Like This, LT texts"})
 	a.lines("Behind a |",
-		[2]string{"each: n in 1..12", "once for each; also A..Z, 2027-01..2027-12, a list, or words with commas"},
-		[2]string{"when: gilding", "only if it holds; also: not gilding, kind is BK, with and, or"},
-		[2]string{"use: part", "what stands under the line `part:` lies here too"},
-		[2]string{"copy: FILE", "starts as a copy; fill: FILE with slots filled in; blank: empty"},
+		[2]string{"each: n in 1..12", "once for each; A..Z, 2027-01..2027-12, a list, words"},
+		[2]string{"when: gilding", "only if it holds; not gilding, kind is BK, with and, or"},
+		[2]string{"use: part", "what stands under the line “part:” lies here too"},
+		[2]string{"copy: FILE", "starts as a copy; fill: FILE fills its slots; blank: empty"},
 		[2]string{"holds: scan", "what lies here: a convention, pictures, documents …, *.wav"},
 		[2]string{"due: DATE", "a person has to deliver it; worth: 5 for points"},
 		[2]string{"later", "not built until it is needed: vestibula add"},
@@ -66,13 +61,14 @@ func (a *app) helpLanguage() {
 		[2]string{"keep, project", "somebody else named it; this is the project's own folder"},
 		[2]string{"note: text", "what it is for; the last on a line"})
 	a.lines("In the header, between two lines of ---",
-		[2]string{"title:, about:", "what it is"},
-		[2]string{"fields:", "name: question; or name: { ask, type, default, example, of, is, min, max, next, per, without, within, months }"},
-		[2]string{"types", strings.Join([]string{"text", "number", "date", "month", "quarter", "week", "year", "term", "choice", "yes-no", "list"}, ", ")},
+		[2]string{"title:, about:", "what it is; language: de, of months, days, the guide"},
+		[2]string{"fields:", "name: question; or name: { ask, type, default, example, of,"},
+		[2]string{"", "is, min, max, next, per, without, within, months }"},
+		[2]string{"type:", "text, number, date, month, quarter, week, year, term, choice,"},
+		[2]string{"", "yes-no, list"},
 		[2]string{"names:", `naming conventions: scan: "<day:yyyy-mm-dd> <side> <n:000>"`},
-		[2]string{"rules:", "depth: 4, width: 20 and more: vestibula check --explain depth"},
-		[2]string{"ignore:", `what check skips: ["*.tmp", "drafts/"]`},
-		[2]string{"texts:", `further texts in which links are looked for: [tex, bib]`})
+		[2]string{"rules:", "depth: 4, width: 20 …: vestibula check --explain depth"},
+		[2]string{"ignore:, texts:", `what check skips: ["*.tmp"]; texts with links: [tex]`})
 }
 
 func (a *app) helpShells() {

@@ -32,7 +32,14 @@ type Table struct {
 const broken = 16
 
 var whole = sync.OnceValue(func() *template.Template {
-	return template.Must(template.New("page").Funcs(template.FuncMap{"short": func(cell string) bool { return len(cell) <= broken }}).Parse(frame))
+	return template.Must(template.New("page").Funcs(template.FuncMap{
+		"short": func(cell string) bool { return len(cell) <= broken },
+		"label": func(headings []string, i int) string {
+			if i == 0 || i >= len(headings) {
+				return "" // what a row is about needs no word in front
+			}
+			return headings[i]
+		}}).Parse(frame))
 })
 
 // Tables is a page of tables. The error is one of the program itself.
@@ -113,9 +120,14 @@ var guides = sync.OnceValue(func() *template.Template {
 	}).Parse(guideFrame))
 })
 
-// Guide is the page of a template for those who join. The error is one of the program itself.
-func Guide(p *guide.Page) ([]byte, error) {
+// Guide is the page of templates for those who join, of one or of all kinds of projects in a folder, which is
+// its title then. The error is one of the program itself.
+func Guide(title string, pages []*guide.Page) ([]byte, error) {
 	var out bytes.Buffer
-	err := guides().Execute(&out, map[string]any{"Page": p, "Style": template.CSS(style + guideStyle)})
+	head := &guide.Page{Language: pages[0].Language, Title: title}
+	if len(pages) == 1 {
+		head = pages[0]
+	}
+	err := guides().Execute(&out, map[string]any{"Head": head, "Pages": pages, "Several": len(pages) > 1, "Style": template.CSS(style + guideStyle)})
 	return out.Bytes(), err
 }

@@ -4,6 +4,7 @@ package compare
 
 import (
 	"cmp"
+	"path"
 	"slices"
 	"strings"
 
@@ -25,8 +26,8 @@ type Side struct {
 func Measure(root *tree.Node) Side {
 	s := Side{Facts: tree.Measure(root), places: map[string]int{}}
 	clicks, ends := 0, 0
-	var walk func(n *tree.Node, path []string)
-	walk = func(n *tree.Node, path []string) {
+	var walk func(n *tree.Node, at []string)
+	walk = func(n *tree.Node, at []string) {
 		folders := 0
 		for _, c := range n.Children {
 			if c.Kind != tree.Folder {
@@ -34,17 +35,17 @@ func Measure(root *tree.Node) Side {
 			}
 			folders++
 			s.places[c.Name]++
-			below := append(slices.Clip(path), c.Name)
+			below := append(slices.Clip(at), c.Name)
 			if len(below) > s.Furthest {
 				s.Furthest, s.Deepest = len(below), strings.Join(below, "/")
 			}
 			walk(c, below)
 		}
 		if folders > s.Width {
-			s.Width, s.Widest = folders, strings.Join(path, "/")
+			s.Width, s.Widest = folders, strings.Join(at, "/")
 		}
-		if folders == 0 && len(path) > 0 {
-			clicks += len(path)
+		if folders == 0 && len(at) > 0 {
+			clicks += len(at)
 			ends++
 		}
 	}
@@ -85,36 +86,90 @@ const (
 	Stays Fate = iota // it has the same path there
 	Moves             // it lies there as well, elsewhere: under the same names in another order
 	Alone             // it is not there
+	Other             // it is there, in the same place, under another name
 )
 
 // String returns the word for the fate.
-func (f Fate) String() string { return [...]string{"stays", "moves", "alone"}[f] }
+func (f Fate) String() string { return [...]string{"stays", "moves", "alone", "renamed"}[f] }
 
-// Fates returns what becomes of each node of a on the side of b. Things are the
-// same if their paths are made of the same names, in whatever order.
-func Fates(a, b *tree.Node) map[*tree.Node]Fate {
-	paths, things := map[string]bool{}, map[string]bool{}
-	for path := range b.All() {
-		paths[path] = true
-		things[thing(path)] = true
+// Fates returns what becomes of each node of two trees on the other side. Things are the same if their
+// paths are made of the same names, in whatever order; what differences call renamed has one name here.
+func Fates(a, b *tree.Node, list []Difference) (fates [2]map[*tree.Node]Fate) {
+	called := map[*tree.Node]string{}
+	for _, d := range list {
+		if d.What == Renamed {
+			if n := b.At(d.Other); n != nil {
+				called[n] = path.Base(d.Path)
+			}
+		}
 	}
-	fates := map[*tree.Node]Fate{}
-	for path, n := range a.All() {
-		switch {
-		case paths[path]:
-			fates[n] = Stays
-		case things[thing(path)]:
-			fates[n] = Moves
-		default:
-			fates[n] = Alone
+	all := [2]map[*tree.Node]string{pathsOf(a, called), pathsOf(b, called)}
+	for side := range all {
+		paths, things := map[string]bool{}, map[string]bool{}
+		for _, at := range all[1-side] {
+			paths[at] = true
+			things[thing(at)] = true
+		}
+		fates[side] = map[*tree.Node]Fate{}
+		for n, at := range all[side] {
+			switch {
+			case paths[at]:
+				fates[side][n] = Stays
+			case things[thing(at)]:
+				fates[side][n] = Moves
+			default:
+				fates[side][n] = Alone
+			}
+		}
+	}
+	for _, d := range list {
+		if d.What == Renamed {
+			for side, n := range []*tree.Node{a.At(d.Path), b.At(d.Other)} {
+				if n != nil {
+					fates[side][n] = Other
+				}
+			}
 		}
 	}
 	return fates
 }
 
+// pathsOf are the paths of all nodes, in which some are called otherwise.
+func pathsOf(root *tree.Node, called map[*tree.Node]string) map[*tree.Node]string {
+	all := map[*tree.Node]string{}
+	var walk func(n *tree.Node, at string)
+	walk = func(n *tree.Node, at string) {
+		for _, c := range n.Children {
+			name := c.Name
+			if other, is := called[c]; is {
+				name = other
+			}
+			all[c] = path.Join(at, name)
+			walk(c, all[c])
+		}
+	}
+	walk(root, "")
+	return all
+}
+
+// Level gives the top folders of the second tree the names of those of the first, as far as both have one
+// alone: they are the same level, whatever they are called. It returns what gives them their names back.
+func Level(a, b *tree.Node) (back func()) {
+	names := map[*tree.Node]string{}
+	for len(a.Children) == 1 && len(b.Children) == 1 && a.Children[0].Kind == tree.Folder && b.Children[0].Kind == tree.Folder {
+		a, b = a.Children[0], b.Children[0]
+		names[b], b.Name = b.Name, a.Name
+	}
+	return func() {
+		for n, name := range names {
+			n.Name = name
+		}
+	}
+}
+
 // thing is the names of a path in an order of their own.
-func thing(path string) string {
-	names := strings.Split(path, "/")
+func thing(at string) string {
+	names := strings.Split(at, "/")
 	slices.Sort(names)
 	return strings.Join(names, "/")
 }

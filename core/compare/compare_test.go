@@ -34,7 +34,7 @@ func TestTwoArrangementsOfTheSameThings(t *testing.T) {
 	assert.Equal(t, []any{"Oriel/Invoices/2027", 11.0 / 5, 3, ""}, []any{b.Deepest, b.Average, b.Furthest, b.Widest})
 	assert.Equal(t, []Spread{{"Letters", [2]int{1, 3}}, {"Invoices", [2]int{1, 2}}, {"Jun", [2]int{2, 1}}}, Spreads(a, b))
 	fates := map[string]string{}
-	for n, fate := range Fates(client, kind) {
+	for n, fate := range Fates(client, kind, nil)[0] {
 		for path, m := range client.All() {
 			if m == n {
 				fates[path] = fate.String()

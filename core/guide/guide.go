@@ -12,7 +12,6 @@ import (
 
 	"vestibula/core/condition"
 	"vestibula/core/pattern"
-	"vestibula/core/rules"
 	"vestibula/core/template"
 	"vestibula/core/tree"
 	"vestibula/core/value"
@@ -20,64 +19,74 @@ import (
 
 // A Page is what a guide says.
 type Page struct {
-	Language     string // of the texts, as a code: de, en, fr …
-	Title, About string
-	Own          string // the project's own folder
-	Tree         []Row
-	Places       []Place
-	Conventions  []Convention
-	Codes        []Codes
-	Rules        []Rule
-	Due          []Due
-	Fixed        []string // folders that somebody else named, and that keep their names
+	Language    string       `json:"language"` // of the texts, as a code: de, en, fr …
+	Title       string       `json:"title"`
+	About       string       `json:"about,omitempty"`
+	Own         string       `json:"own"` // the project's own folder
+	Tree        []Row        `json:"tree"`
+	Places      []Place      `json:"places"`
+	Conventions []Convention `json:"conventions"`
+	Codes       []Codes      `json:"codes"`
+	Rules       []Rule       `json:"rules"`
+	Due         []Due        `json:"due"`
+	Fixed       []string     `json:"fixed"` // folders that somebody else named, and that keep their names
 }
 
 // A Row is a line of the tree.
 type Row struct {
-	Depth  int
-	Name   string
-	Folder bool
-	Note   string // what it is for
-	Holds  string // what comes to lie in it
-	State  string // "when it is needed", "to be delivered", or "only when" and a condition
-	Branch int    // which of the folders at the top it lies in, from 1; 0 for none
-	More   int    // so many more like it follow, which are left out
+	Depth  int    `json:"depth"`
+	Name   string `json:"name"`
+	Folder bool   `json:"folder"`
+	Note   string `json:"note,omitempty"`  // what it is for
+	Holds  string `json:"holds,omitempty"` // what comes to lie in it
+	State  string `json:"state,omitempty"` // "when it is needed", "to be delivered", or "only when" and a condition
+	Branch int    `json:"branch"`          // which of the folders at the top it lies in, from 1; 0 for none
+	More   int    `json:"more,omitempty"`  // so many more like it follow, which are left out
 }
 
 // A Place says where something goes.
-type Place struct{ What, Where, Note string }
+type Place struct {
+	What  string `json:"what"`
+	Where string `json:"where"`
+	Note  string `json:"note,omitempty"`
+}
 
 // A Convention is how some files are named.
 type Convention struct {
-	Name    string
-	Pattern string
-	Example string // a made-up name
-	Slots   []Slot // the example, taken apart
-	Endings []string
-	Places  []string
-	Older   []string // patterns that are read as well
+	Name    string   `json:"name"`
+	Pattern string   `json:"pattern"`
+	Example string   `json:"example"` // a made-up name
+	Slots   []Slot   `json:"slots"`   // the example, taken apart
+	Endings []string `json:"endings,omitempty"`
+	Places  []string `json:"places,omitempty"`
+	Older   []string `json:"older,omitempty"` // patterns that are read as well
 }
 
 // A Slot is a part of an example: a slot of the pattern, or a text that stands as it is.
 type Slot struct {
-	Text    string // in the example
-	Slot    string // in the pattern; empty for a text
-	Meaning string
+	Text    string `json:"text"`           // in the example
+	Slot    string `json:"slot,omitempty"` // in the pattern; empty for a text
+	Meaning string `json:"meaning,omitempty"`
 }
 
 // Codes are those of a field, with what they mean.
 type Codes struct {
-	Field string
-	Codes [][2]string
+	Field string      `json:"field"`
+	Codes [][2]string `json:"codes"`
 }
 
 // A Rule is one that the template sets, in a plain sentence, with its reason.
-type Rule struct{ Name, Says, Why string }
+type Rule struct {
+	Name string `json:"name"`
+	Says string `json:"says"`
+	Why  string `json:"why"`
+}
 
 // A Due is something that a person has to deliver.
 type Due struct {
-	Path, Day string
-	Worth     int
+	Path  string `json:"path"`
+	Day   string `json:"day,omitempty"`
+	Worth int    `json:"worth,omitempty"`
 }
 
 // day is that of made-up examples.
@@ -95,7 +104,8 @@ func Of(t *template.Template, own *tree.Node, values template.Values, due map[*t
 	if made, err := t.WithMade(values); err == nil {
 		values = made
 	}
-	p := &Page{Language: language(t), Title: oneLine(t.Heading()), About: oneLine(t.About), Own: own.Name}
+	p := &Page{Language: language(t), Title: oneLine(t.Heading()), About: oneLine(t.About), Own: own.Name,
+		Tree: []Row{}, Places: []Place{}, Conventions: []Convention{}, Codes: []Codes{}, Rules: []Rule{}, Due: []Due{}, Fixed: []string{}}
 	p.rows(t, own)
 	p.places(t, own)
 	p.conventions(t, own, values)
@@ -239,9 +249,6 @@ func (p *Page) places(t *template.Template, own *tree.Node) {
 			}
 			for _, ending := range l.Endings {
 				add(p.Say("files that end in .%s", ending), where, note(""))
-			}
-			if l.Note != "" && !l.HoldsAnything() {
-				add(oneLine(l.Note), where, note(""))
 			}
 			walk(c, where, again)
 		}
@@ -426,56 +433,6 @@ func (p *Page) codes(t *template.Template) {
 			p.Codes = append(p.Codes, one)
 		}
 	}
-}
-
-// rules says in a sentence what each rule asks that the template sets.
-func (p *Page) rules(t *template.Template) {
-	for _, s := range t.Rules {
-		page, known := rules.Explain(s.Name)
-		setting := settingText(s.Value)
-		if !known || setting == "off" {
-			continue
-		}
-		if says, why, known := p.rule(s.Name, setting); known {
-			p.Rules = append(p.Rules, Rule{s.Name, says, why})
-			continue
-		}
-		says := strings.NewReplacer("`", "").Replace(page.About)
-		switch {
-		case strings.Contains(says, "so many") && s.Value.Kind == template.Scalar:
-			says = strings.Replace(says, "so many", setting, 1)
-		case strings.Contains(says, "of this name") && s.Value.Kind == template.Scalar:
-			says = strings.Replace(says, "of this name", "“"+setting+"”", 1)
-		case setting != "on" && setting != "warn" && setting != "":
-			says = strings.TrimSuffix(says, ".") + ": " + setting + "."
-		}
-		why := strings.NewReplacer("`", "").Replace(page.Why)
-		if first, _, more := strings.Cut(oneLine(why), ". "); more {
-			why = first + "."
-		}
-		p.Rules = append(p.Rules, Rule{s.Name, oneLine(says), oneLine(why)})
-	}
-}
-
-// settingText is a setting as a person reads it.
-func settingText(n *template.Node) string {
-	switch {
-	case n == nil:
-		return ""
-	case n.Kind == template.Scalar:
-		return n.Text
-	case len(n.List) > 0:
-		var parts []string
-		for _, c := range n.List {
-			parts = append(parts, settingText(c))
-		}
-		return strings.Join(parts, ", ")
-	}
-	var parts []string
-	for _, pair := range n.Pairs {
-		parts = append(parts, pair.Key+" "+settingText(pair.Value))
-	}
-	return strings.Join(parts, "; ")
 }
 
 func (p *Page) dues(t *template.Template, own *tree.Node, due map[*tree.Node]value.Value) {

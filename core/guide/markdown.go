@@ -2,6 +2,7 @@ package guide
 
 import (
 	"fmt"
+	"regexp"
 	"strings"
 
 	"vestibula/core/template"
@@ -30,6 +31,18 @@ func (p *Page) writeConventions(b *strings.Builder) {
 			}
 		}
 	}
+}
+
+// Markdown is several pages as one text, below a title; of one alone it is that.
+func Markdown(title string, pages []*Page) string {
+	if len(pages) == 1 {
+		return pages[0].Markdown()
+	}
+	texts := []string{"# " + plain(title) + "\n"}
+	for _, p := range pages {
+		texts = append(texts, p.Markdown())
+	}
+	return strings.Join(texts, "\n")
 }
 
 // Markdown is the page as a text that also reads as it is.
@@ -137,9 +150,17 @@ func (p *Page) Beside(r Row) string {
 	return strings.Join(parts, "; ")
 }
 
+// markdownSigns are the signs that mean something in Markdown, or as HTML in it, and in an address that a program
+// makes a link of.
+var markdownSigns = strings.NewReplacer(`\`, `\\`, "<", "&lt;", ">", "&gt;", "&", "&amp;", "*", `\*`, "_", `\_`, "`", "\\`", "[", `\[`, "]", `\]`, "#", `\#`, "|", `\|`, "~", `\~`, "!", `\!`, "://", `:\//`, "www.", `www\.`)
+
+// leading is what makes a list, a quotation or a line of a text that begins with it.
+var leading = regexp.MustCompile(`^(\d{0,9})([-+=.)])(\s|$)`)
+
 // plain is a text in Markdown that means nothing but itself.
 func plain(s string) string {
-	return strings.NewReplacer(`\`, `\\`, "<", `\<`, "*", `\*`, "_", `\_`, "`", "\\`", "[", `\[`, "#", `\#`, "|", `\|`).Replace(oneLine(s))
+	s = markdownSigns.Replace(oneLine(s))
+	return leading.ReplaceAllString(s, `$1\$2$3`)
 }
 
 // cell is a text for a cell of a table.

@@ -51,13 +51,16 @@ var languages = sync.OnceValue(func() map[string]words {
 // sureWords is how many common words of a language a template must have at least.
 const sureWords = 2
 
-// language is that of a template's texts, as far as guides can be written in it; else "en".
+// language is the one that the header says, else that of the template's sentences, as far as guides can be
+// written in it and one has more of its common words than any other; else "en". Names decide nothing.
 // The most common words tell it: libraries for this know more languages, but bring tables
 // that each start of the program would pay for.
 func language(t *template.Template) string {
+	if t.Language != "" {
+		return t.Language
+	}
 	var texts strings.Builder
 	add := func(text string) { texts.WriteString(strings.ToLower(text) + "\n") }
-	add(t.Title)
 	add(t.About)
 	for _, f := range t.Fields {
 		if f.Ask != f.Name {
@@ -82,8 +85,11 @@ func language(t *template.Template) string {
 	}
 	best, most := "en", max(count("en"), sureWords-1)
 	for _, other := range slices.Sorted(maps.Keys(languages())) {
-		if n := count(other); n > most {
+		switch n := count(other); {
+		case n > most:
 			best, most = other, n
+		case n == most && other != best:
+			best = "en"
 		}
 	}
 	return best
@@ -103,18 +109,4 @@ func say(language, phrase string, args ...any) string {
 		return phrase
 	}
 	return fmt.Sprintf(phrase, args...)
-}
-
-// rule is what a rule asks and why in the guide's language, and whether that is known.
-func (p *Page) rule(name, setting string) (says, why string, known bool) {
-	both, known := languages()[p.Language].Rules[name]
-	switch {
-	case !known:
-		return "", "", false
-	case strings.Contains(both.Says, "{}"):
-		return strings.Replace(both.Says, "{}", setting, 1), both.Why, true
-	case setting != "on" && setting != "warn" && setting != "" && !strings.HasSuffix(both.Says, "."):
-		return p.Say("%s: %s", both.Says, setting) + ".", both.Why, true
-	}
-	return strings.TrimSuffix(both.Says, ".") + ".", both.Why, true
 }

@@ -10,14 +10,14 @@ import (
 
 // HeaderKeys are the keys of a header.
 func HeaderKeys() []string {
-	return []string{"title", "about", "fields", "names", "rules", "ignore", "texts"}
+	return []string{"title", "about", "fields", "names", "rules", "ignore", "texts", "language"}
 }
 
 const fence = "---"
 
 var (
 	// keyed is a line of a header at the left edge, and inKeyed one further in.
-	keyed   = lazily(`^(title|about|fields|names|rules|ignore)[ \t]*:(.*)$`)
+	keyed   = lazily(`^(title|about|fields|names|rules|ignore|texts|language)[ \t]*:(.*)$`)
 	inKeyed = lazily(`^[ \t]+[^|<>]*:([ \t]|$)`)
 	// hyphens are what was most likely meant to be three of them.
 	hyphens = lazily(`^[ \t]*([-–—=_*~.][ \t]*){1,}$`)

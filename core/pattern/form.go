@@ -17,13 +17,6 @@ type Form struct {
 	tokens []token
 }
 
-// englishMonths are the names of the months where a field gives none.
-var englishMonths = []string{"January", "February", "March", "April", "May", "June",
-	"July", "August", "September", "October", "November", "December"}
-
-// weekdays begin with Monday, as ISO 8601 weeks do.
-var weekdays = []string{"Monday", "Tuesday", "Wednesday", "Thursday", "Friday", "Saturday", "Sunday"}
-
 // calendarCodes are the codes of calendar forms.
 var calendarCodes = []string{"yyyy", "yy", "mm", "m", "dd", "d", "q", "ww", "mmm", "mmmm", "ddd", "dddd"}
 
@@ -268,9 +261,9 @@ func codeLen(rest string, kind value.Kind) int {
 }
 
 func calendarToken(code string, t *value.Type) token {
-	months := t.Months
-	if months == nil {
-		months = englishMonths
+	names := namesIn(t.Language)
+	if t.Months != nil {
+		names.months = t.Months
 	}
 	switch code {
 	case "yyyy":
@@ -286,27 +279,17 @@ func calendarToken(code string, t *value.Type) token {
 	case "ww":
 		return digitsToken(partWeek, 2, 1, 53)
 	case "mmm":
-		return token{op: oneOf, part: partMonth, words: shortened(months)}
+		return token{op: oneOf, part: partMonth, words: shortened(names.months)}
 	case "mmmm":
-		return token{op: oneOf, part: partMonth, words: months}
+		return token{op: oneOf, part: partMonth, words: names.months}
 	case "ddd":
-		return token{op: oneOf, part: partWeekday, words: shortened(weekdays)}
+		return token{op: oneOf, part: partWeekday, words: shortened(names.days)}
 	case "dddd":
-		return token{op: oneOf, part: partWeekday, words: weekdays}
+		return token{op: oneOf, part: partWeekday, words: names.days}
 	case "name":
 		return token{op: oneOf, part: partPlace, words: codes(t, styleNamed("like this"))}
 	case "Name":
 		return token{op: oneOf, part: partPlace, words: codes(t, styleNamed("Like This"))}
 	}
 	return token{op: oneOf, part: partPlace, words: codes(t, styleNamed("LIKE THIS"))}
-}
-
-// shortened returns the first three letters of each word.
-func shortened(words []string) []string {
-	short := make([]string, len(words))
-	for i, w := range words {
-		r := []rune(w)
-		short[i] = string(r[:min(3, len(r))])
-	}
-	return short
 }

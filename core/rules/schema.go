@@ -56,9 +56,10 @@ func Schema() map[string]any {
 					"was":     m{"anyOf": []m{text, list}, "description": "Patterns by which older names are read, and brought to this one."},
 				}},
 			}}},
-			"rules":  m{"type": "object", "additionalProperties": false, "properties": settings, "description": "What must hold for every tree of the template."},
-			"texts":  m{"anyOf": []any{text, list}, "description": "Endings of further texts in which links are looked for."},
-			"ignore": m{"anyOf": []m{text, list}, "description": "Paths that checks of real folders skip."},
+			"rules":    m{"type": "object", "additionalProperties": false, "properties": settings, "description": "What must hold for every tree of the template."},
+			"language": m{"enum": pattern.Languages(), "description": "Of the guide, and of the names of months and days."},
+			"texts":    m{"anyOf": []any{text, list}, "description": "Endings of further texts in which links are looked for."},
+			"ignore":   m{"anyOf": []m{text, list}, "description": "Paths that checks of real folders skip."},
 		},
 	}
 }

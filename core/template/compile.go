@@ -133,7 +133,16 @@ func (c *compiler) header(h *outline.Header) {
 	}
 	var names *Node
 	for _, p := range root.Pairs {
+		if p.Key == "language" && c.want(p.Value, Scalar, p.Key, "language: de") {
+			if !slices.Contains(pattern.Languages(), p.Value.Text) {
+				c.fail(p.Value.Pos, p.Value.width(), fmt.Sprintf("no language \"%s\" is known", p.Value.Text), "they are "+strings.Join(pattern.Languages(), ", "))
+			}
+			c.t.Language = p.Value.Text
+		}
+	}
+	for _, p := range root.Pairs {
 		switch p.Key {
+		case "language": // fields are named in it, and so it came first
 		case "title":
 			if c.want(p.Value, Scalar, p.Key, "title: Bookbinding commission") {
 				c.t.Title = p.Value.Text

@@ -146,7 +146,7 @@ func (c *compiler) bindConvention(conv *Convention, text *Node, own []*Field) {
 			}
 		}
 		if f == nil {
-			f = &Field{Name: name, Ask: strings.ToUpper(name[:1]) + name[1:] + "?", Pos: text.Pos, Type: value.Type{Kind: value.Text}}
+			f = &Field{Name: name, Ask: strings.ToUpper(name[:1]) + name[1:] + "?", Pos: text.Pos, Type: value.Type{Kind: value.Text, Language: c.t.Language}}
 			c.nearField(text, p, name)
 		}
 		if !f.declared && c.fieldIndex(name) < 0 {
@@ -189,6 +189,9 @@ func (conv *Convention) Shape(text string) (name *pattern.Name, dropped []string
 		}
 		if others[slot] == nil {
 			others[slot] = &value.Type{Kind: InferredKind(p, slot)}
+			if len(conv.Fields) > 0 {
+				others[slot].Language = conv.Fields[0].Type.Language
+			}
 			dropped = append(dropped, slot)
 		}
 		return pattern.Field{Index: len(conv.Fields) + slices.Index(dropped, slot), Type: others[slot]}, nil

@@ -245,7 +245,7 @@ func (c *compiler) rangeSource(s *scope, l *loop, from, to string) {
 			return
 		}
 	}
-	l.typ = &value.Type{Kind: fromType.Kind, Letter: fromType.Letter, Months: fromType.Months}
+	l.typ = &value.Type{Kind: fromType.Kind, Letter: fromType.Letter, Months: fromType.Months, Language: c.t.Language}
 	if l.typ.Kind == value.Number {
 		lo, hi := fromType.Min, toType.Max
 		if l.from.fixed.Given() {

@@ -32,6 +32,7 @@ type Template struct {
 	Text     string
 	Title    string // from the header, or empty
 	About    string
+	Language string // of the names of months and days, and of the guide, as a code; "" where the header does not say it
 	Fields   []*Field
 	Names    []*Convention // the naming conventions, in the order of the header
 	Lines    []*Line       // of the outline, those of parts at each place where they are used

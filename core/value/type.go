@@ -29,7 +29,8 @@ type Type struct {
 	Kind     Kind
 	Of       []Option // Choice, Term: what is allowed
 	Min, Max *int     // Number: the bounds; Text: of its length in characters
-	Months   []string // twelve names of months, or nil for English ones
+	Months   []string // twelve names of months, or nil for those of the language
+	Language string   // in which months and days are named, as a code of ISO 639-1; "" for English
 	Without  []string // Text: what it cannot hold, also not together with a space put before and behind it
 	NewYear  int      // Term: the place in the list of the first term of the next calendar year, from 2 on; 0 where the list lies in one
 	Letter   byte     // Number: 'A' or 'a' where it is shown as letters if nothing else is asked for
