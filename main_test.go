@@ -48,6 +48,10 @@ func TestMain(m *testing.M) {
 		os.Exit(1)
 	}
 	code := m.Run()
+	if lacking := undocumented(); code == 0 && len(lacking) > 0 {
+		fmt.Fprintf(os.Stderr, "docs/json.md does not tell of what was printed:\n  %s\n", strings.Join(lacking, "\n  "))
+		code = 1
+	}
 	tellFollowed()
 	os.RemoveAll(dir)
 	os.Exit(code)
@@ -157,6 +161,9 @@ func (d *desk) execAs(who *syscall.SysProcAttr, name string, args ...string) (st
 		if _, exited := err.(*exec.ExitError); !exited {
 			require.NoError(d.t, err)
 		}
+	}
+	if name == program {
+		noteJSON(args, out.String())
 	}
 	return out.String(), cmd.ProcessState.ExitCode()
 }

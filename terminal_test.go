@@ -54,6 +54,9 @@ func (d *desk) window(columns int, env []string, args ...string) *window {
 			}
 			// A terminal answers when it is asked what it is and where the cursor
 			// stands; without an answer, questions wait for one.
+			if strings.Contains(string(buf[:n]), "\x1b[c") {
+				_, _ = io.WriteString(f, "\x1b[?62c")
+			}
 			if strings.Contains(string(buf[:n]), "\x1b[6n") {
 				_, _ = io.WriteString(f, "\x1b[1;1R")
 			}
@@ -335,7 +338,7 @@ func TestEachProjectIsAskedForItself(t *testing.T) {
 // one: lines, the cursor up and to the left, and clearing below.
 func screen(sent string) (lines []string) {
 	rows, row, column := [][]rune{nil}, 0, 0
-	r := []rune(sent)
+	r := []rune(strings.ReplaceAll(sent, ansi.RequestBackgroundColor, "")) // what it asks the terminal is not shown
 	for i := 0; i < len(r); i++ {
 		switch {
 		case r[i] == '\n':

@@ -61,6 +61,7 @@ where it stands now; where all of it was moved together, it is found all the sam
 	f := c.Flags()
 	f.StringVar(&r.into, "into", "", "the folder `DIR` that they go to, or a new FILE.zip")
 	f.StringArrayVar(&r.where, "where", nil, "only projects that have `field=value`, or field~part")
+	_ = c.RegisterFlagCompletionFunc("where", r.completeWhere)
 	f.IntVar(&r.untouched, "untouched", 0, "only projects of which no file was changed for so many `DAYS`")
 	f.StringVar(&r.rename, "rename", "", "the name that each gets there, a `PATTERN` of its fields")
 	f.StringArrayVar(&r.only, "only", nil, "only this part of a project: a `PATH` in it")

@@ -170,6 +170,9 @@ func (a *app) run(args []string) int {
 	a.prepare()
 	a.call = args
 	root := a.root(args)
+	if len(args) > 0 && strings.HasPrefix(args[0], cobra.ShellCompRequestCmd) {
+		plainDescriptions(root)
+	}
 	defer func() {
 		a.dropScaffold()
 	}()

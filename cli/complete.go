@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"github.com/spf13/cobra"
+	"github.com/spf13/pflag"
 
 	"vestibula/cli/term"
 	"vestibula/core/label"
@@ -144,4 +145,81 @@ func markedIn(p *project.Project, mark tree.Marks) (names []string) {
 // completeTemplates offers the names of templates, for an option.
 func (a *app) completeTemplates(c *cobra.Command, _ []string, typed string) ([]string, cobra.ShellCompDirective) {
 	return a.completeTemplate(c, nil, typed)
+}
+
+// plainDescriptions takes the marks out of what options say of themselves: shells show them as they are.
+func plainDescriptions(c *cobra.Command) {
+	plain := func(f *pflag.Flag) { f.Usage = strings.ReplaceAll(f.Usage, "`", "") }
+	c.Flags().VisitAll(plain)
+	c.PersistentFlags().VisitAll(plain)
+	for _, below := range c.Commands() {
+		plainDescriptions(below)
+	}
+}
+
+// manyValues is how many projects are asked what their fields hold, while somebody waits.
+const manyValues = 200
+
+// completeWhere offers the fields of the templates and projects that a call names, and of one the values that
+// projects have.
+func (a *app) completeWhere(_ *cobra.Command, args []string, typed string) ([]string, cobra.ShellCompDirective) {
+	var fields []*template.Field
+	said := map[string][]string{}
+	add := func(t *template.Template) {
+		for _, f := range t.Fields {
+			if !slices.ContainsFunc(fields, func(g *template.Field) bool { return g.Name == f.Name }) {
+				fields = append(fields, f)
+			}
+		}
+		for _, n := range t.Names {
+			for _, f := range n.Fields {
+				if !slices.ContainsFunc(fields, func(g *template.Field) bool { return g.Name == f.Name }) {
+					fields = append(fields, f)
+				}
+			}
+		}
+	}
+	if len(args) == 0 {
+		args = []string{"."}
+	}
+	for _, arg := range args {
+		if info, err := os.Stat(arg); err != nil || !info.IsDir() {
+			if src, err := a.find(arg); err == nil {
+				if t, err := src.parse(); err == nil {
+					add(t)
+				}
+			}
+			continue
+		}
+		places := append([]string{arg}, projectsNear(strings.TrimSuffix(arg, "/")+"/")...)
+		for _, at := range places[:min(len(places), manyValues)] {
+			own, l, err := project.Find(at)
+			if err != nil || l == nil {
+				continue
+			}
+			p, err := a.store().Open(own, l)
+			if err != nil {
+				continue
+			}
+			add(p.Template)
+			for name, v := range p.Values {
+				if text := v.String(); v.Given() && text != "" && !slices.Contains(said[name], text) {
+					said[name] = append(said[name], text)
+				}
+			}
+		}
+	}
+	name, _, given := strings.Cut(typed, "=")
+	if !given {
+		return completeFields(fields, typed)
+	}
+	var out []string
+	for _, v := range said[name] {
+		out = append(out, name+"="+v)
+	}
+	slices.Sort(out)
+	if len(out) == 0 {
+		return completeFields(fields, typed)
+	}
+	return harmlessWords(out), cobra.ShellCompDirectiveNoFileComp
 }

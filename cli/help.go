@@ -249,14 +249,50 @@ func (a *app) help(c *cobra.Command) {
 	for line := range strings.SplitSeq(c.Example, "\n") {
 		s.Text(term.Accent.Render(term.Visible(line)))
 	}
-	var rows [][2]term.Shown
-	for _, f := range options(c) {
-		rows = append(rows, option(f))
+	a.helpOptions(options(c))
+}
+
+// manyOptions is how many a command has at least whose options stand in groups.
+const manyOptions = 8
+
+// optionGroups are the groups of options, in the order in which they are told: what is meant is all that stands
+// in no other.
+var optionGroups = []struct {
+	title term.Shown
+	names []string
+}{
+	{"What is meant", nil},
+	{"Where", []string{"into", "in", "out", "links", "archive", "button", "report", "older-into", "back", "dated", "zip", "bag"}},
+	{"Before it is done", []string{"yes", "preview", "plan", "fix", "fix-links", "addresses", "accept", "why", "no-journal", "no-label", "mark"}},
+	{"How it is shown", []string{"json", "csv", "all", "no-color", "sort", "by", "sorted", "watch", "explain", "list", "strict"}},
+}
+
+// helpOptions lists options, in groups where they are many.
+func (a *app) helpOptions(list []*pflag.Flag) {
+	groups := make([][][2]term.Shown, len(optionGroups))
+	widest := 0
+	for _, f := range list {
+		at := 0
+		for i, g := range optionGroups {
+			if len(list) >= manyOptions && slices.Contains(g.names, f.Name) {
+				at = i
+			}
+		}
+		row := option(f)
+		groups[at] = append(groups[at], row)
+		widest = max(widest, min(term.Columns(row[0]), 26))
 	}
-	if len(rows) > 0 {
-		s.Line()
-		s.Line(term.Title.Render("Options"))
-		a.glossary(rows, 0)
+	for i, rows := range groups {
+		if len(rows) == 0 {
+			continue
+		}
+		title := optionGroups[i].title
+		if len(list) < manyOptions {
+			title = "Options"
+		}
+		a.screen.Line()
+		a.screen.Line(term.Title.Render(title))
+		a.glossary(rows, widest)
 	}
 }
 

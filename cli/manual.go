@@ -40,7 +40,7 @@ func Manual(c *cobra.Command) string {
 			fmt.Fprintf(&b, "**%s**\n: %s\n\n", v.Name, escaped(v.Text))
 		}
 	}
-	b.WriteString("# EXIT STATUS\n\n**0**\n: done, or nothing found\n\n**1**\n: findings, conflicts, or refused\n\n**2**\n: the call or an input cannot be read, or the result could not be written\n\n")
+	b.WriteString("# EXIT STATUS\n\n**0**\n: done, nothing found, or merely shown\n\n**1**\n: findings, conflicts, refused; errors that check --fix or projects leaves; done with a question or something asked for by name left\n\n**2**\n: a call or an input that cannot be read, or a result that could not be written\n\n")
 	others := "**vestibula**(1), **vestibula-language**(7)"
 	if !c.HasParent() {
 		others = "**vestibula-language**(7)"

@@ -75,6 +75,7 @@ many projects it holds anything.`,
 	}
 	f := c.Flags()
 	f.StringArrayVar(&r.where, "where", nil, "keep only projects that have `field=value`, or field~part")
+	_ = c.RegisterFlagCompletionFunc("where", r.completeWhere)
 	f.StringVar(&r.template, "template", "", "only those of this `TEMPLATE`")
 	f.BoolVar(&r.late, "late", false, "only those with something that should have been delivered")
 	f.BoolVar(&r.behind, "behind", false, "only those that are behind the template of today")

@@ -70,6 +70,7 @@ values of projects and in what was archived, with naming conventions or without.
 	c.Flags().StringVar(&r.in, "in", "", "read all that lies in the folder or archive `DIR`")
 	c.Flags().StringSliceVar(&r.only, "convention", nil, "read by this `NAME` alone, or by several, with commas between")
 	c.Flags().StringArrayVar(&r.where, "where", nil, "keep only what has `field=value`, or field~part")
+	_ = c.RegisterFlagCompletionFunc("where", r.completeWhere)
 	c.Flags().BoolVar(&r.newest, "newest", false, "of files that differ only in a number or a day, the newest")
 	c.Flags().StringVar(&r.links, "links", "", "make or refresh the folder `DIR` of links to what was found")
 	c.Flags().StringVar(&r.outFile, "out", "", "write what was found into the `FILE`: "+outEndings)

@@ -6,6 +6,7 @@ import (
 
 	"charm.land/lipgloss/v2"
 	"github.com/charmbracelet/colorprofile"
+	"github.com/charmbracelet/x/ansi"
 )
 
 // A Ground is what a terminal writes on.
@@ -28,7 +29,7 @@ type palette struct{ dim, accent, good, warn, bad string }
 var palettes = map[Ground][3]palette{
 	Unknown: {{}, {"243", "63", "29", "131", "163"}, {"#71767b", "#158095", "#18864f", "#a36904", "#dd313f"}},
 	Light:   {{"", "4", "", "", "1"}, {"241", "24", "22", "94", "124"}, {"#606468", "#126d7f", "#147243", "#8a5904", "#c11f2d"}},
-	Dark:    {{"", "14", "10", "11", "13"}, {"247", "44", "41", "214", "210"}, {"#9fa2a6", "#1db1ce", "#21b96d", "#e19006", "#eb848c"}},
+	Dark:    {{"", "14", "10", "11", ""}, {"247", "44", "41", "214", "210"}, {"#9fa2a6", "#1db1ce", "#21b96d", "#e19006", "#eb848c"}},
 }
 
 // The styles.
@@ -62,6 +63,19 @@ func use(profile colorprofile.Profile, ground Ground) {
 	Dim, Accent = in(lipgloss.NewStyle(), p.dim), in(lipgloss.NewStyle(), p.accent)
 	bold := lipgloss.NewStyle().Bold(true)
 	Title, Good, Warn, Bad = in(bold, p.accent), in(bold, p.good), in(bold, p.warn), in(bold, p.bad)
+}
+
+// groundIn is what a colour is for a ground, as a terminal says it: rgb:ffff/ffff/ffff.
+func groundIn(text string) Ground {
+	c := ansi.XParseColor(text)
+	if c == nil {
+		return Unknown
+	}
+	r, g, b, _ := c.RGBA()
+	if luma := (2126*r + 7152*g + 722*b) / 10000; luma > 0x8000 {
+		return Light
+	}
+	return Dark
 }
 
 // groundOf is what the environment says of the ground: the person, or the terminal, whose

@@ -63,8 +63,8 @@ func tones(color string) []string {
 func TestColoursCanBeReadOnTheirGround(t *testing.T) {
 	grounds := map[Ground][]string{
 		Unknown: {"#ffffff", "#000000"},
-		Light:   {"#ffffff", "#fbfaf7", "#fdf6e3"},
-		Dark:    {"#000000", "#0c0c0c", "#1e1e1e"},
+		Light:   {"#ffffff", "#fbfaf7", "#fdf6e3", "#fffdd0"},
+		Dark:    {"#000000", "#0c0c0c", "#1e1e1e", "#2d2d2d"},
 	}
 	for ground, list := range palettes {
 		for _, p := range list {
@@ -82,6 +82,12 @@ func TestColoursCanBeReadOnTheirGround(t *testing.T) {
 	}
 	assert.InDelta(t, 21, contrast("#ffffff", "#000000"), 0.01)
 	assert.InDelta(t, 4.54, contrast("#767676", "#ffffff"), 0.01)
+}
+
+func TestTheGroundIsWhatTheTerminalSays(t *testing.T) {
+	for text, want := range map[string]Ground{"rgb:ffff/ffff/ffff": Light, "rgb:fdfd/f6f6/e3e3": Light, "rgb:2d2d/2d2d/2d2d": Dark, "rgb:0000/0000/0000": Dark, "#1e1e1e": Dark, "no colour": Unknown} {
+		assert.Equal(t, want, groundIn(text), text)
+	}
 }
 
 func TestTheGroundIsWhatTheEnvironmentSays(t *testing.T) {

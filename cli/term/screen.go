@@ -8,6 +8,7 @@ import (
 	"io"
 	"os"
 	"regexp"
+	"slices"
 	"strings"
 	"sync/atomic"
 	"unicode"
@@ -92,7 +93,11 @@ func NewScreen(w io.Writer, env []string, noColor bool) *Screen {
 		if profile = colorprofile.Detect(w, env); noColor {
 			profile = colorprofile.ASCII
 		}
-		use(profile, groundOf(env))
+		ground := groundOf(env)
+		if ground == Unknown && profile >= colorprofile.ANSI && !slices.Contains(env, "TERM=dumb") {
+			ground = askedGround()
+		}
+		use(profile, ground)
 	}
 	s.out = &colorprofile.Writer{Forward: w, Profile: profile}
 	return s

@@ -1,0 +1,6 @@
+//go:build !unix
+
+package term
+
+// askedGround is not asked for here.
+func askedGround() Ground { return Unknown }
