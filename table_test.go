@@ -109,7 +109,7 @@ func TestRowsThatShareAPathMeetInIt(t *testing.T) {
 	assert.Contains(t, out, `the table r.csv has no column for country; its headings are Land, TOWN, File Ref, Who`)
 	out, status = d.run("build", "t", "--into", "out", "--table", "r.csv", "--column", "country=Land", "--yes")
 	assert.Zero(t, status, out)
-	assert.Contains(t, out, "no field for the columns “Who”\n")
+	assert.Contains(t, out, "no field for the column “Who”\n")
 	assert.Equal(t, []string{"Norland/", "Norland/Askel A1/", "Norland/Askel A1/.vestibula.json", "Norland/Askel A1/01 Notes/", "Norland/Birk/", "Norland/Birk/.vestibula.json", "Norland/Birk/01 Notes/",
 		"Sorland/", "Sorland/Askel/", "Sorland/Askel/.vestibula.json", "Sorland/Askel/01 Notes/", "x"}, d.has("out"))
 	for args, want := range map[string]string{

@@ -50,6 +50,7 @@ type buildRun struct {
 	// reported says that the report is a part of the set that was carried out.
 	reported bool
 	findings chan []rules.Finding
+	warned   int    // what the rules warn of
 	aim      string // what is built, where that is not the folder at the top
 }
 
@@ -279,6 +280,9 @@ func (b *buildRun) judge() error {
 	wrong := 0
 	for _, f := range <-b.findings {
 		if f.Severity != rules.Error {
+			if f.Severity == rules.Warning {
+				b.warned++
+			}
 			continue
 		}
 		p := placed(b.t, f)

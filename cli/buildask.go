@@ -142,12 +142,17 @@ func (b *buildRun) loadList(arg string) (*template.Template, error) {
 		return t, nil
 	}
 	var names []string
+	text := src.text
 	for _, e := range errs {
-		if e.Lacks == "" {
+		name := strings.Join(strings.Fields(e.Lacks), "-") // the name of a field is one word
+		if !outline.IsWord(name) {
 			return nil, b.tellErrors(src.name, src.text, err, statusUnclear)
 		}
-		if !slices.Contains(names, e.Lacks) {
-			names = append(names, e.Lacks)
+		if !slices.Contains(names, name) {
+			names = append(names, name)
+			for _, end := range []string{">", ":"} {
+				text = strings.ReplaceAll(text, "<"+e.Lacks+end, "<"+name+end)
+			}
 		}
 	}
 	yes, askErr := b.confirm(fmt.Sprintf("%s asks for <%s>, and has no header yet that says so: write it?", src.name, strings.Join(names, ">, <")))
@@ -165,7 +170,7 @@ func (b *buildRun) loadList(arg string) (*template.Template, error) {
 	if err != nil {
 		return nil, unreadable(src.path, err)
 	}
-	set := change.Rewriting(at, []byte(src.text), []byte(head+"---\n"+src.text))
+	set := change.Rewriting(at, []byte(src.text), []byte(head+"---\n"+text))
 	wrote := &task{Proposal: &proposal.Proposal{Set: set, Roots: []journal.Root{{Path: address.Text(at.Name())}}}, draw: func() {},
 		undertaking: undertaking{doing: "writing", head: journal.Head{What: "draft", Title: src.name, Project: src.name}}}
 	if err := b.app.propose(consent{yes: true}, wrote); err != nil {

@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"cmp"
 	"fmt"
 	"math"
 	"path/filepath"
@@ -48,6 +49,9 @@ func (b *buildRun) drawPlan() {
 	}
 	b.drawLeftOut()
 	b.app.changes(b.job.Changes())
+	if b.warned > 0 {
+		b.screen.Text(term.Warn.Render("note:") + " " + term.Count(b.warned, "warning") + " about this template; " + advise("to see what will go wrong", "check", typed(cmp.Or(b.template, "."))).line())
+	}
 }
 
 // drawAgreed draws the plan; of one that was agreed to already, only what moves.

@@ -67,6 +67,9 @@ func (r *tableRun) inOrder() error {
 	return nil
 }
 
+// fewLacking is how many values a table may lack that are asked for: one that lacks more is of another template.
+const fewLacking = 3
+
 // growTable makes one tree of all rows of the table. All rows are read and
 // checked; what is wrong is told at once, later.
 func (b *buildRun) growTable(args []string) error {
@@ -107,7 +110,17 @@ func (b *buildRun) growTable(args []string) error {
 	}
 	b.noteTable(unknown)
 	if lacking := x.Lacking(); len(lacking) > 0 {
-		return b.noColumns(lacking)
+		if len(lacking) > fewLacking || len(x.Columns) == 0 || !b.interactive() || b.yes || b.asJSON || b.preview {
+			return b.noColumns(lacking)
+		}
+		b.note(term.Sprintf("the table %s has no column for what is asked now: that is said once, for all rows", b.table.file))
+		said := template.Values{}
+		if err := b.askFields(lacking, said); err != nil {
+			return err
+		}
+		for name, v := range said {
+			x.Common[name] = template.Raw{Text: v.String()}
+		}
 	}
 	if err := b.readDates(); err != nil {
 		return err
@@ -142,7 +155,7 @@ func (b *buildRun) noteTable(unknown []string) {
 		note(fmt.Sprintf("%s, beginning with row %d, %s fewer cells than there are headings: the others count as empty", term.Count(n, "row"), t.Short[0], map[bool]string{true: "has", false: "have"}[n == 1]))
 	}
 	if len(unknown) > 0 {
-		b.side.Text(term.Dim.Render(term.Visible("no field for the columns “" + strings.Join(few(unknown), "”, “") + "”")))
+		b.side.Text(term.Dim.Render(term.Visible("no field for the " + map[bool]string{true: "column", false: "columns"}[len(unknown) == 1] + " “" + strings.Join(few(unknown), "”, “") + "”")))
 	}
 }
 

@@ -72,7 +72,7 @@ func (a *app) brief(root *cobra.Command) {
 		a.screen.Line(l, term.Spaces(40-term.Columns(l)), r)
 	}
 	a.screen.Line()
-	a.screen.Text(advise("one of them", "help", "build").line())
+	a.screen.Text(advise("more about one of them", "help", "build").line())
 	a.screen.Text(advise("all that can stand in a template", "help", "language").line())
 }
 

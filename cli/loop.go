@@ -85,7 +85,11 @@ func (a *app) agreed(c consent, show func(), question, how string) (bool, error)
 		yes, err = a.confirm(question)
 	}
 	if err == nil && !yes {
-		err = refused("", "Nothing was changed.")
+		help := ""
+		if words := a.answeredCall(); words != nil { // the answers are not lost with the no
+			help = advise("the same with these answers", words...).String()
+		}
+		err = refused(help, "Nothing was changed.")
 	}
 	return err == nil, err
 }

@@ -75,7 +75,7 @@ func (a *app) folded(parts []*proposal.Part) (list []*proposal.Part, alike map[*
 
 // sameness is what two parts have in common in which the same is done; "" for one that is told by itself.
 func sameness(p *proposal.Part) string {
-	if p.Title != "" || p.In == "" || p.Inner || len(p.Left) > 0 || len(p.Steps) == 0 {
+	if p.Title != "" || p.In == "" || p.Inner || len(p.Left) > 0 || len(p.Steps) == 0 && p.About == "" {
 		return ""
 	}
 	var b strings.Builder

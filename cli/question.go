@@ -44,7 +44,7 @@ func (a *app) answerTo(q *question) (back bool, err error) {
 	if a.getenv("TERM") == "dumb" {
 		return false, a.plainly(q)
 	}
-	w := &asking{question: q, apart: term.Apart()}
+	w := &asking{question: q, apart: term.Apart(), width: a.side.Width}
 	w.input = textinput.New()
 	w.input.Prompt = ""
 	w.input.SetValue(q.text)
@@ -78,6 +78,7 @@ type asking struct {
 	wrong         string   // what is wrong with the answer
 	shown         string   // as it was drawn last
 	apart         bool     // an empty line stands above it
+	width         int      // of the window
 	back, stopped bool
 }
 
@@ -189,10 +190,15 @@ func (w *asking) View() tea.View {
 	if !w.apart {
 		lines = append(lines, "")
 	}
-	lines = append(lines, term.Title.Render(w.title))
+	told := func(text, before term.Shown, style term.Style) {
+		for _, line := range term.Wrapped(text, max(w.width-term.Columns(before), 20)) {
+			lines = append(lines, before+style.Render(line))
+		}
+	}
+	told(w.title, "", term.Title)
 	for l := range strings.SplitSeq(w.hint, "\n") {
 		if l != "" {
-			lines = append(lines, "  "+term.Dim.Render(term.Visible(l)))
+			told(term.Visible(l), "  ", term.Dim)
 		}
 	}
 	switch {

@@ -78,13 +78,17 @@ type Screen struct {
 	failed   error
 }
 
+// unknownWidth is how wide a terminal is taken for that does not say it.
+const unknownWidth = 80
+
 // NewScreen returns the screen that w is, with the colours that it can show in
 // the environment env (as from [os.Environ]).
 func NewScreen(w io.Writer, env []string, noColor bool) *Screen {
 	s := &Screen{}
 	if f, ok := w.(*os.File); ok && xterm.IsTerminal(int(f.Fd())) {
 		s.Terminal = true
-		if width, _, err := xterm.GetSize(int(f.Fd())); err == nil {
+		s.Width = unknownWidth
+		if width, _, err := xterm.GetSize(int(f.Fd())); err == nil && width > 0 {
 			s.Width = width
 		}
 	}
