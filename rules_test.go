@@ -254,7 +254,7 @@ func TestWhatWasProvenAndLookedAtIsSaid(t *testing.T) {
 	t.Parallel()
 	d := newDesk(t)
 	for _, tt := range []struct{ fields, names, outline, want string }{
-		{"client: Who?, gilding: { type: yes-no, default: no }", "", "01 <client>\n02 Work\n", "3 folders and 0 files, with 2 sets of values, looked at.\nRules: same-name"},
+		{"client: Who?, gilding: { type: yes-no, default: no }", "", "01 <client>\n02 Work\n", "3 folders and 0 files, with 2 sets of values, looked at.\nLooked at by these rules, with values that stand for all sizes and choices: same-name"},
 		{"client: Who?", "", "01 <client>\n02 Work\n", "Proven for all values that there can be: sorting. What"},
 		{"client: Who?", "a: \"<client> <n:00>\"", "01 <client>\n02 Work\n", "Proven for all values that there can be: sorting, names. What"},
 		{"client: Who?", "a: \"<client> <topic>\"", "01 <client>\n02 Work\n", "Proven for all values that there can be: sorting. What"},

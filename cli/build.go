@@ -484,6 +484,6 @@ func (b *buildRun) amount() term.Shown {
 var planMarks = map[build.State]term.Mark{
 	build.New:     {Sign: "+", Style: term.Good},
 	build.There:   {Sign: "·", Style: term.Dim},
-	build.Kept:    {Sign: "~", Style: term.Warn},
-	build.Blocked: {Sign: "!", Style: term.Bad},
+	build.Kept:    {Sign: "~", Style: term.Dim},
+	build.Blocked: {Sign: "✗", Style: term.Bad},
 }

@@ -227,7 +227,7 @@ func (r *checkRun) lookedAt(results []*checkResult) {
 		r.screen.Text(term.Dim.Render(term.Sprintf("%s and %s looked at.", term.Count(folders, "folder"), term.Count(files, "file"))))
 	}
 	if r.explain != "" {
-		r.screen.Text(term.Dim.Render(term.Sprintf("Rules: %s.", strings.Join(rules, ", "))))
+		r.screen.Text(term.Dim.Render(term.Sprintf("Looked at by these rules, name by name: %s.", strings.Join(rules, ", "))))
 	}
 }
 

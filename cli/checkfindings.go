@@ -159,7 +159,11 @@ func (a *app) verdict(r *checkResult) {
 	}
 	a.screen.Text(term.Dim.Render(term.Sprintf("%s looked at.", what)))
 	if r.explain {
-		a.screen.Text(term.Dim.Render(term.Sprintf("Rules: %s.", strings.Join(r.Checked, ", "))))
+		how := term.Shown("Looked at by these rules, with values that stand for all sizes and choices: %s.")
+		if r.real {
+			how = "Looked at by these rules, name by name: %s."
+		}
+		a.screen.Text(term.Dim.Render(term.Sprintf(how, strings.Join(r.Checked, ", "))))
 		if len(r.Proven) > 0 {
 			a.screen.Text(term.Dim.Render(term.Sprintf("Proven for all values that there can be: %s. What a rule means: ", strings.Join(r.Proven, ", "))) + advise("", "check", "--explain", r.Proven[0]).line())
 		}

@@ -223,7 +223,7 @@ func (a *app) drawLeft(list []*proposal.Left, indent term.Shown) {
 			if most := a.screen.Width - term.Columns(indent) - 5 - term.Columns(why); a.screen.Width > 0 && term.Columns(term.Visible(name)) > most {
 				line = indent + leftSign(l.Kind) + " " + term.Visible(shortened(name, most))
 			}
-			a.screen.Because(line, why, term.Warn.Plain())
+			a.screen.Because(line, why, leftStyle(l.Kind))
 		}
 		if l.Help != "" && l.Help != help {
 			help = l.Help
@@ -262,7 +262,7 @@ func (a *app) drawAlike(list []*proposal.Left, indent term.Shown) (rest []*propo
 			continue
 		}
 		drawn[g] = true
-		a.screen.Because(indent+leftSign(l.Kind)+" "+term.Strong.Render(term.Count(len(names), "file")), term.Visible(g.why), term.Warn.Plain())
+		a.screen.Because(indent+leftSign(l.Kind)+" "+term.Strong.Render(term.Count(len(names), "file")), term.Visible(g.why), leftStyle(l.Kind))
 		a.screen.Indented(term.Columns(indent)+4, term.Visible(strings.Join(a.few(names), ", ")), term.Dim)
 		if g.help != "" {
 			a.screen.Indented(term.Columns(indent)+4, term.Visible(g.help), term.Accent)
@@ -284,6 +284,14 @@ func leftSign(k proposal.Kind) term.Shown {
 
 // longPlaces is how long a list of places is, in bytes, from which on what all of them begin with is said once.
 const longPlaces = 90
+
+// leftStyle is how the reason stands behind what is left: in the colour of what needs somebody, where it does.
+func leftStyle(k proposal.Kind) term.Style {
+	if k == proposal.There || k == proposal.Twice {
+		return term.Dim
+	}
+	return term.Warn.Plain()
+}
 
 // whyLeft says why something is left, and where it could go.
 func whyLeft(l *proposal.Left) string {
