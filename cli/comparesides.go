@@ -281,7 +281,8 @@ func (a *app) drawDifferences(list []compare.Difference) {
 		}
 		switch d.What {
 		case compare.Renamed, compare.Moved:
-			a.because(term.Accent.Render("»")+" "+term.Moved(d.Path+slash(d), d.Other+slash(d)), note)
+			sign := map[compare.What]term.Shown{compare.Renamed: "≈", compare.Moved: "»"}[d.What]
+			a.because(term.Accent.Render(sign)+" "+term.Moved(d.Path+slash(d), d.Other+slash(d)), note)
 		case compare.Altered:
 			a.because(term.Warn.Render("←")+" "+term.Visible(d.Path), "holds something else")
 		case compare.Gone:

@@ -94,7 +94,7 @@ type surrounding struct{ Name, Text string }
 // Variables are all variables of the environment that are read.
 var Variables = []surrounding{
 	{"VESTIBULA_TEMPLATES", "folders with templates of yours, or of a team, joined as in PATH (with : and on Windows with ;)"},
-	{"VESTIBULA_GROUND, COLORFGBG", "light or dark: what your terminal writes on, for colours that fit it; without it, COLORFGBG says so, or the colours can be read on both"},
+	{"VESTIBULA_GROUND, COLORFGBG", "light or dark: what your terminal writes on, for colours that fit it; without it, COLORFGBG says so, or the terminal itself; else the colours can be read on both"},
 	{"NO_COLOR", "if it holds anything, no colours"},
 	{"COLORTERM, TERM", "which colours the terminal can show"},
 	{"XDG_DATA_HOME, XDG_STATE_HOME", "other places than the usual ones for data and for what is remembered"},

@@ -354,27 +354,19 @@ func fileKind(ending string) string {
 // enoughTried is how many names tell whether devices gave them.
 const enoughTried = 100
 
-// byDevices notes that a folder holds files that devices name, in several ways: they are of a kind, and follow no
-// convention.
+// byDevices notes that a folder holds files that devices name: they are of a kind, and follow no convention.
 func (d *drift) byDevices(list []placed, ending string) bool {
 	kind := fileKind(ending)
 	if kind == "" {
 		return false
 	}
-	shapes, by, tried := map[string]bool{}, 0, 0
+	by, tried := 0, 0
 	for i := 0; i < len(list); i += max(1, len(list)/enoughTried) {
-		p := list[i]
-		if tried++; naming.ByMachine(p.file.Name) {
+		if tried++; naming.ByMachine(list[i].file.Name) {
 			by++
-			shapes[strings.Map(func(r rune) rune {
-				if unicode.IsDigit(r) {
-					return -1
-				}
-				return r
-			}, p.file.Name)] = true
 		}
 	}
-	if len(shapes) < 2 || 5*by < leastDrift*tried {
+	if 5*by < leastDrift*tried {
 		return false
 	}
 	for _, p := range list {
