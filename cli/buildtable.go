@@ -121,6 +121,7 @@ func (b *buildRun) growTable(args []string) error {
 		for name, v := range said {
 			x.Common[name] = template.Raw{Text: v.String()}
 		}
+		b.revisable = true
 	}
 	if err := b.readDates(); err != nil {
 		return err

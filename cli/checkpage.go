@@ -42,8 +42,9 @@ func (r *checkRun) writeResults(results []*checkResult, subjects []*inspect.Subj
 	return r.writeRows("check", r.outFile, out)
 }
 
-// writeDifferences writes what differs into a new file; above it, on a page, the figures of two templates.
-func (a *app) writeDifferences(file string, sides [2]*comparand, list []differenceJSON, figures *page.Table, as any) error {
+// writeDifferences writes what differs into a new file; above it, on a page, the figures of two templates. Counted
+// says how much that is.
+func (a *app) writeDifferences(file string, sides [2]*comparand, list []differenceJSON, figures *page.Table, counted term.Shown, as any) error {
 	rows := [][]string{{"what", "path", "on the other side", "why"}}
 	for _, d := range list {
 		slash := ""
@@ -63,7 +64,7 @@ func (a *app) writeDifferences(file string, sides [2]*comparand, list []differen
 		}
 		rows = append(rows, []string{what, d.Path + slash, other, d.Why})
 	}
-	out := outRows{title: sides[0].name + " and " + sides[1].name, about: string(term.Count(len(list), "difference")) + ", " + a.now.Format("2 January 2006"), rows: rows, json: as, heading: "What differs"}
+	out := outRows{title: sides[0].name + " and " + sides[1].name, about: a.now.Format("2 January 2006") + ". " + string(counted), rows: rows, json: as, heading: "What differs"}
 	if figures != nil {
 		out.before = []page.Table{*figures}
 	}

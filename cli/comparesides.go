@@ -241,7 +241,7 @@ func (a *compareRun) compareReal(sides [2]*comparand, raw map[string]template.Ra
 	told := differencesJSON(sides, list)
 	switch {
 	case a.outFile != "":
-		if err := a.writeDifferences(a.outFile, sides, told.Differences, nil, told); err != nil {
+		if err := a.writeDifferences(a.outFile, sides, told.Differences, nil, differenceText(sides, list), told); err != nil {
 			return err
 		}
 	case a.asJSON:
@@ -334,6 +334,9 @@ func tallied(tallies []tally) term.Shown {
 		if all += t.n; t.n > 0 {
 			parts = append(parts, term.Number(t.n)+" "+t.what)
 		}
+	}
+	if all == 0 {
+		return "No difference."
 	}
 	return term.Count(all, "difference") + ": " + term.Join(parts, ", ") + "."
 }

@@ -179,13 +179,19 @@ func (a *app) stepLine(s *proposal.Step, columns int) term.Shown {
 	if !s.Goes() {
 		sign = term.Warn.Render("?") + " "
 	}
-	from, to, slash := told(s.From), told(s.To), ""
+	from, to, slash, into := told(s.From), told(s.To), "", ""
+	if n := term.Columns(term.Visible(from + to)); a.screen.Width > 0 && from != "" && n > columns-6 && s.Called == "" && strings.Contains(to, "/") && path.Base(from) == path.Base(to) {
+		to, into = path.Dir(to), "/" // its name is said already
+	}
 	if n := term.Columns(term.Visible(from + to)); a.screen.Width > 0 && from != "" && n > columns-6 {
 		to = shortened(to, columns-6-min(term.Columns(term.Visible(from)), (columns-6)/2))
 		from = shortened(from, columns-6-term.Columns(term.Visible(to)))
 	}
 	if s.Folder {
 		slash = "/"
+	}
+	if into == "" {
+		into = slash
 	}
 	switch {
 	case s.Called != "" && s.Becomes != "":
@@ -195,7 +201,7 @@ func (a *app) stepLine(s *proposal.Step, columns int) term.Shown {
 	case s.Op == change.Remove:
 		return sign + term.Visible(from+slash)
 	case from != "" && to != "" && s.Op != change.Replace:
-		return sign + term.Moved(from+slash, to+slash)
+		return sign + term.Moved(from+slash, to+into)
 	}
 	return sign + term.Visible(cmp.Or(to, from)+slash)
 }

@@ -118,7 +118,40 @@ func (a *app) listing(path string, columns []column) {
 			names[i] = append(names[i], name)
 		}
 	}
-	a.screen.Table(heading, append(names, rows...))
+	rows = append(names, rows...)
+	for i, block := range a.blocks(rows) {
+		if i > 0 {
+			a.screen.Line()
+		}
+		shown := make([][]term.Shown, len(rows))
+		for r, row := range rows {
+			for _, k := range block {
+				shown[r] = append(shown[r], row[k])
+			}
+		}
+		a.screen.Table(heading[:len(block)], shown)
+	}
+}
+
+// blocks are the columns that have room beside each other in the window, in as many blocks as it takes; the first
+// column, which the others are held against, stands in each.
+func (a *app) blocks(rows [][]term.Shown) (list [][]int) {
+	const gap = 2
+	wide := func(k int) (most int) {
+		for _, row := range rows {
+			most = max(most, term.Columns(row[k])+gap)
+		}
+		return most
+	}
+	block, total := []int{0}, wide(0)
+	for k := 1; k < len(rows[0]); k++ {
+		if w := wide(k); a.screen.Width > 0 && len(block) > 1 && total+w-gap > a.screen.Width {
+			list, block, total = append(list, block), []int{0, k}, wide(0)+w
+		} else {
+			block, total = append(block, k), total+w
+		}
+	}
+	return append(list, block)
 }
 
 // unmoved returns the nodes that stay in their order: the members of a longest
