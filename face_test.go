@@ -124,26 +124,3 @@ func TestAlikeProjectsAreTold(t *testing.T) {
 	d.must("upgrade", "C", "--yes")
 	assert.Contains(t, d.has("C"), "Client 4/Plans/")
 }
-
-// On a terminal what is missing is asked for, and what was answered is not lost with a no.
-func TestWhatIsMissingIsAsked(t *testing.T) {
-	t.Parallel()
-	d := newDesk(t, "list.txt", "Botany <term>\n    1 Plans\n    10 Notes\n    <last name> | project\n", "class.csv", "Last name\nAbbott\nHolm\n")
-	w := d.window(80, d.environment(), "build", "list.txt", "--into", ".")
-	w.answer("has no header yet", "y")
-	w.answer("Which term?", "2027\r")
-	w.answer("Which last name?", "Vik\r")
-	w.answer("Build 4 folders", "n")
-	out, status := w.end()
-	assert.Equal(t, 1, status)
-	flat := strings.Join(screen(out), "\n")
-	assert.Contains(t, flat, "note: 1 warning about this template", "before anything is built it is told where it will go wrong")
-	assert.Contains(t, flat, "  vestibula build list.txt --into . term=2027 last-name=Vik")
-	assert.Contains(t, d.read("list.txt"), "  last-name: Which last name?\n---\nBotany <term>\n    1 Plans\n    10 Notes\n    <last-name> | project\n")
-	w = d.window(80, d.environment(), "build", "list.txt", "--into", ".", "--table", "class.csv")
-	w.answer("Which term?", "2027\r")
-	w.answer("Build 5 folders", "y")
-	_, status = w.end()
-	assert.Zero(t, status)
-	assert.ElementsMatch(t, []string{"1 Plans/", "10 Notes/", "Abbott/", "Abbott/.vestibula.json", "Holm/", "Holm/.vestibula.json"}, d.has("Botany 2027"))
-}

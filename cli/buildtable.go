@@ -110,18 +110,9 @@ func (b *buildRun) growTable(args []string) error {
 	}
 	b.noteTable(unknown)
 	if lacking := x.Lacking(); len(lacking) > 0 {
-		if len(lacking) > fewLacking || len(x.Columns) == 0 || !b.interactive() || b.yes || b.asJSON || b.preview {
-			return b.noColumns(lacking)
-		}
-		b.note(term.Sprintf("the table %s has no column for what is asked now: that is said once, for all rows", b.table.file))
-		said := template.Values{}
-		if err := b.askFields(lacking, said); err != nil {
+		if err := b.askCommon(lacking); err != nil {
 			return err
 		}
-		for name, v := range said {
-			x.Common[name] = template.Raw{Text: v.String()}
-		}
-		b.revisable = true
 	}
 	if err := b.readDates(); err != nil {
 		return err
@@ -172,6 +163,24 @@ func fewOf(names []string, shown int) []string {
 		return names
 	}
 	return append(slices.Clone(names[:shown]), fmt.Sprintf("… and %s more", term.Number(len(names)-shown)))
+}
+
+// askCommon asks for what the table has no column for, once for all rows, where somebody can be asked.
+func (b *buildRun) askCommon(lacking []*template.Field) error {
+	x := b.job.Batch
+	if len(lacking) > fewLacking || len(x.Columns) == 0 || !b.interactive() || b.yes || b.asJSON || b.preview {
+		return b.noColumns(lacking)
+	}
+	b.note(term.Sprintf("the table %s has no column for what is asked now: that is said once, for all rows", b.table.file))
+	said := template.Values{}
+	if err := b.askFields(lacking, said); err != nil {
+		return err
+	}
+	for name, v := range said {
+		x.Common[name] = template.Raw{Text: v.String()}
+	}
+	b.revisable = true
+	return nil
 }
 
 // noColumns says once, and not for each row, which fields have no column.

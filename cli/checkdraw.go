@@ -191,22 +191,34 @@ func (r *checkRun) tellMany(results []*checkResult, reports []*inspect.Report, s
 		r.screen.Line()
 	}
 	r.tellUnread(reports)
-	unread, _ := left(reports)
-	switch {
-	case errs+warnings == 0 && len(unread) == 0 && fine == len(results):
-		r.screen.Text(term.Good.Render("All is well") + " with " + term.Count(len(results), of) + ".")
-	case errs+warnings == 0 && len(unread) == 0:
-		r.screen.Text("Nothing is wrong; " + term.Number(fine) + " of " + term.Count(len(results), of) + " well.")
-	case errs+warnings == 0:
-		r.screen.Text(term.Sprintf("Nothing was found in what could be read; %s of %s well.", term.Number(fine), term.Count(len(results), of)))
-	default:
-		r.screen.Text(term.Sprintf("%s in %s; %s well.", howMany(&checkResult{Errors: errs, Warnings: warnings}), term.Count(len(results), of), term.Number(fine)))
-	}
+	r.verdictOfMany(tallyOfMany{all: len(results), fine: fine, errors: errs, warnings: warnings, of: of}, reports)
 	r.lookedAt(results)
 	r.tellUnjudged(reports)
 	for _, report := range reports {
 		r.tellCopies(report)
 		r.tellLost(report)
+	}
+}
+
+// A tallyOfMany is how many folders there are, how many of them are well, and what was found in all.
+type tallyOfMany struct {
+	all, fine, errors, warnings int
+	of                          term.Shown
+}
+
+// verdictOfMany says in a line how many folders stand.
+func (r *checkRun) verdictOfMany(n tallyOfMany, reports []*inspect.Report) {
+	unread, _ := left(reports)
+	all := term.Count(n.all, n.of)
+	switch {
+	case n.errors+n.warnings > 0:
+		r.screen.Text(term.Sprintf("%s in %s; %s well.", howMany(&checkResult{Errors: n.errors, Warnings: n.warnings}), all, term.Number(n.fine)))
+	case len(unread) > 0:
+		r.screen.Text(term.Sprintf("Nothing was found in what could be read; %s of %s well.", term.Number(n.fine), all))
+	case n.fine == n.all:
+		r.screen.Text(term.Good.Render("All is well") + " with " + all + ".")
+	default:
+		r.screen.Text("Nothing is wrong; " + term.Number(n.fine) + " of " + all + " well.")
 	}
 }
 

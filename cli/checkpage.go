@@ -44,7 +44,7 @@ func (r *checkRun) writeResults(results []*checkResult, subjects []*inspect.Subj
 
 // writeDifferences writes what differs into a new file; above it, on a page, the figures of two templates. Counted
 // says how much that is.
-func (a *app) writeDifferences(file string, sides [2]*comparand, list []differenceJSON, figures *page.Table, counted term.Shown, as any) error {
+func (a *compareRun) writeDifferences(sides [2]*comparand, list []differenceJSON, figures *page.Table, counted term.Shown, as any) error {
 	rows := [][]string{{"what", "path", "on the other side", "why"}}
 	for _, d := range list {
 		slash := ""
@@ -72,5 +72,5 @@ func (a *app) writeDifferences(file string, sides [2]*comparand, list []differen
 		out.heading = "Nothing differs"
 	}
 	out.title = strings.TrimSpace(out.title)
-	return a.writeRows("compare", file, out)
+	return a.writeRows("compare", a.outFile, out)
 }

@@ -151,7 +151,7 @@ func (a *compareRun) compareTemplates(sides [2]*comparand, raw map[string]templa
 	columns, rows := a.measures(templates, measured, spreads)
 	switch {
 	case a.outFile != "":
-		return list, a.writeDifferences(a.outFile, sides, told, plainTable(columns, rows), markedText(sides, fates), as)
+		return list, a.writeDifferences(sides, told, plainTable(columns, rows), markedText(sides, fates), as)
 	case a.asJSON:
 		return list, a.printJSON(as)
 	}

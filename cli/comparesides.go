@@ -241,7 +241,7 @@ func (a *compareRun) compareReal(sides [2]*comparand, raw map[string]template.Ra
 	told := differencesJSON(sides, list)
 	switch {
 	case a.outFile != "":
-		if err := a.writeDifferences(a.outFile, sides, told.Differences, nil, differenceText(sides, list), told); err != nil {
+		if err := a.writeDifferences(sides, told.Differences, nil, differenceText(sides, list), told); err != nil {
 			return err
 		}
 	case a.asJSON:

@@ -124,6 +124,18 @@ func (r *nextRun) open(at string) (*project.Project, error) {
 	return p, nil
 }
 
+// nextPeriod is the time after one, of the field that says it.
+func nextPeriod(period *template.Field, last value.Value) (value.Value, error) {
+	if !last.Given() {
+		return last, refused(fmt.Sprintf("say which comes next: %s=…", period.Name), "which %s this project is of is not known", period.Type.Kind)
+	}
+	v, ok := last.Shift(1, &period.Type)
+	if !ok {
+		return last, refused(fmt.Sprintf("say which: %s=…", period.Name), "there is no %s after %s", period.Type.Kind, last)
+	}
+	return v, nil
+}
+
 // plan plans all periods of a project, by the template of today.
 func (r *nextRun) plan(p *project.Project, raw map[string]template.Raw) error {
 	t, _, err := r.today(p)
@@ -152,12 +164,9 @@ func (r *nextRun) plan(p *project.Project, raw map[string]template.Raw) error {
 		values := maps.Clone(last)
 		maps.Copy(values, given)
 		if _, is := given[period.Name]; !is || n > 0 {
-			v, ok := last[period.Name].Shift(1, &period.Type)
-			if !last[period.Name].Given() {
-				return refused(fmt.Sprintf("say which comes next: %s=…", period.Name), "which %s this project is of is not known", period.Type.Kind)
-			}
-			if !ok {
-				return refused(fmt.Sprintf("say which: %s=…", period.Name), "there is no %s after %s", period.Type.Kind, last[period.Name])
+			v, err := nextPeriod(period, last[period.Name])
+			if err != nil {
+				return err
 			}
 			values[period.Name] = v
 		}

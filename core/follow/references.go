@@ -11,6 +11,7 @@ import (
 	"vestibula/core/address"
 	"vestibula/core/change"
 	"vestibula/core/label"
+	"vestibula/core/place"
 	"vestibula/core/project"
 	"vestibula/core/reference"
 	"vestibula/core/tree"
@@ -49,7 +50,11 @@ func texts() func(dir string) []string {
 			return list
 		}
 		var list []string
-		if l, _, err := project.ReadLabel(filepath.FromSlash(dir)); err == nil {
+		if !place.Exists(filepath.FromSlash(dir + "/" + label.FileName)) { // most folders are no projects
+			if up := path.Dir(dir); up != dir {
+				list = of(up)
+			}
+		} else if l, _, err := project.ReadLabel(filepath.FromSlash(dir)); err == nil {
 			var read bool
 			if list, read = parsed[l.Text]; !read {
 				if t, _, err := project.Parse(l, project.Shelf{Starters: func(*label.Build) fs.FS { return nil }}); err == nil {
