@@ -96,7 +96,11 @@ func (r *projectsRun) hereProjects(inside bool, rows [][2]term.Shown, next []adv
 
 // beginHere says how to begin where nothing is yet.
 func (a *app) beginHere() error {
-	a.screen.Text("There is no template here, and no project. To begin:")
+	if everything() { // it was not looked through
+		a.screen.Text("There is no template here. To see projects, go to the folder that they lie in, or name it. To begin:")
+	} else {
+		a.screen.Text("There is no template here, and no project. To begin:")
+	}
 	for _, n := range []advice{
 		advise("to see what it does, on folders that it makes", "demo"),
 		advise("to write your structure down as an indented list, in any text editor, and build it", "build", "list.txt"),

@@ -6,6 +6,7 @@ import (
 	"bytes"
 	_ "embed"
 	"html/template"
+	"regexp"
 	"strings"
 	"sync"
 
@@ -28,11 +29,26 @@ type Table struct {
 	Rows     [][]string
 }
 
+// day is a day, a month or a name of a time, which no line breaks.
+var day = regexp.MustCompile(`\d{4}-[\dQW]\d{0,2}(?:-\d{2})?`)
+
+// dated is a text, escaped, in which no line breaks within a day.
+func dated(text string) template.HTML {
+	var b strings.Builder
+	last := 0
+	for _, at := range day.FindAllStringIndex(text, -1) {
+		b.WriteString(template.HTMLEscapeString(text[last:at[0]]) + `<span class="day">` + template.HTMLEscapeString(text[at[0]:at[1]]) + "</span>")
+		last = at[1]
+	}
+	return template.HTML(b.String() + template.HTMLEscapeString(text[last:]))
+}
+
 // broken is how long a cell is, in bytes, before it may be broken: no date ever is.
 const broken = 16
 
 var whole = sync.OnceValue(func() *template.Template {
 	return template.Must(template.New("page").Funcs(template.FuncMap{
+		"dated": dated,
 		"short": func(cell string) bool { return len(cell) <= broken },
 		"label": func(headings []string, i int) string {
 			if i == 0 || i >= len(headings) {
@@ -95,7 +111,9 @@ type Cell struct {
 	Says  string
 }
 
-var projects = sync.OnceValue(func() *template.Template { return template.Must(template.New("projects").Parse(matrix)) })
+var projects = sync.OnceValue(func() *template.Template {
+	return template.Must(template.New("projects").Funcs(template.FuncMap{"dated": dated}).Parse(matrix))
+})
 
 // Bytes is the page. The error is one of the program itself.
 func (p *Projects) Bytes() ([]byte, error) {
@@ -115,6 +133,7 @@ const slotColours = 5
 
 var guides = sync.OnceValue(func() *template.Template {
 	return template.Must(template.New("guide").Funcs(template.FuncMap{
+		"dated":     dated,
 		"slotclass": func(i int) int { return (i / 2) % slotColours },
 		"endings":   func(list []string) string { return "." + strings.Join(list, ", .") },
 	}).Parse(guideFrame))
