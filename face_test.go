@@ -58,6 +58,9 @@ func TestAFolderStandsInOneWay(t *testing.T) {
 	}
 	_, status = d.run("check", "t", "--out", "t.md")
 	assert.Zero(t, status)
+	out, status := d.run("check", "C", "--out", "f.md", "--fix")
+	assert.Equal(t, 2, status)
+	assert.Contains(t, out, "it goes without --fix")
 }
 
 // What has another name at the top is the same level, and what is marked is counted.

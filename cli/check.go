@@ -152,6 +152,9 @@ func (r *checkRun) run(args []string) error {
 	if r.ask.plan != "" && !r.fix && !r.sameOnly() {
 		return unclear("", "--plan goes with --fix, or with --only twice")
 	}
+	if r.outFile != "" && (r.fix || r.accept != "" || r.ask.plan != "" || r.explain != "") {
+		return unclear("leave one of them out", "--out writes what is found, and changes nothing: it goes without --fix, --accept, --plan and --explain")
+	}
 	if (r.ask.fixLinks || r.ask.addresses != "") && !r.fix {
 		return unclear("", "--fix-links and --addresses go with --fix")
 	}

@@ -237,7 +237,7 @@ func Visible(s string) Shown {
 }
 
 func hidden(r rune) bool {
-	return unicode.IsControl(r) || unicode.Is(unicode.Cf, r) && r != '\u200D' || r == '\u2028' || r == '\u2029'
+	return unicode.IsControl(r) || unicode.Is(unicode.Cf, r) && r != '\u200D' || r == '\u2028' || r == '\u2029' || string(r) == noBreak
 }
 
 // Count writes a number with its noun: "1 folder", "12,000 folders".

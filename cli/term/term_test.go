@@ -29,6 +29,7 @@ func TestVisibleShowsWhatATerminalWouldObey(t *testing.T) {
 		"line\nbreak":        "line‹U+000A›break",
 		"abc\u202etxt":       "abc‹U+202E›txt",
 		"zero\u200bwidth":    "zero‹U+200B›width",
+		"a" + noBreak:        "a‹U+10FFFD›",
 		"bad\xffbyte":        "bad‹FF›byte",
 		"family 👩\u200d👩":    "family 👩\u200d👩",
 		"really \ufffd here": "really \ufffd here",
@@ -342,4 +343,23 @@ func TestTextsAreBrokenAndNotCut(t *testing.T) {
 		}
 		assert.Equal(t, strings.Fields(string(why)), strings.Fields(strings.Join(all, " ")))
 	})
+}
+
+// A command to be typed is one line, whatever the window; a day and an option are not broken at their hyphens.
+func TestCommandsAreNeverBroken(t *testing.T) {
+	call := `vestibula build binding --into Clients client="Oriel Pask" --yes`
+	for columns := range 90 {
+		if columns < 12 {
+			continue
+		}
+		lines := Wrapped(Shown("what 2027-03-09 has is left as it is; to go on: "+call), columns)
+		last := string(lines[len(lines)-1])
+		assert.Equal(t, call, strings.TrimSpace(last[strings.Index(last, "vestibula"):]), columns)
+		for _, line := range lines[:len(lines)-1] {
+			assert.LessOrEqual(t, Columns(line), columns)
+			assert.False(t, IsCall(line))
+		}
+		assert.Contains(t, string(Join(lines, "\n")), "2027-03-09", columns)
+	}
+	assert.Equal(t, []Shown{"a line that fits: " + Shown(call)}, Wrapped(Shown("a line that fits: "+call), 200))
 }
