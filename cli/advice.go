@@ -47,6 +47,7 @@ func (a *app) sameCall(good string, more ...string) advice {
 			words = append(words, w)
 		}
 	}
+	more = slices.DeleteFunc(slices.Clone(more), func(w string) bool { return (w == "--yes" || w == "--all") && slices.Contains(words, w) })
 	if i := slices.Index(words, "--"); i >= 0 {
 		return advise(good, slices.Concat(words[:i], more, words[i:])...)
 	}

@@ -103,7 +103,7 @@ func (a *app) drawPart(p *proposal.Part) (lines int, cut bool) {
 		if p.Inner {
 			indent, style = "  ", term.Strong
 		}
-		a.screen.Line(indent, style.Render(term.Visible(title)), slash, term.Dim.Render(term.Visible(p.About)))
+		a.screen.Indented(term.Columns(indent), style.Render(term.Visible(title))+slash+term.Dim.Render(term.Visible(p.About)), term.Style{})
 		indent, lines = indent+"  ", 1
 	}
 	shown := first(p.Steps, a.most(cmp.Or(p.Most, manyRows)))
