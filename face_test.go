@@ -56,9 +56,13 @@ func TestAFolderStandsInOneWay(t *testing.T) {
 	for _, want := range []string{"✗ C/Åsa</td>", "! C/Bo</td>", "1 against “holds”, 1 missing, 1 late (", `data-label="rule"`} {
 		assert.Contains(t, page, want)
 	}
+	d.write("C/loose/x", "")
+	out, _ := d.run("check", "C", "--out", "u.html")
+	assert.Contains(t, out, "Not checked, as it belongs to none of them: C/loose")
+	assert.Contains(t, d.read("u.html"), "Not checked, as it belongs to none of them: C/loose", "what was not looked at is said, always")
 	_, status = d.run("check", "t", "--out", "t.md")
 	assert.Zero(t, status)
-	out, status := d.run("check", "C", "--out", "f.md", "--fix")
+	out, status = d.run("check", "C", "--out", "f.md", "--fix")
 	assert.Equal(t, 2, status)
 	assert.Contains(t, out, "it goes without --fix")
 }
@@ -103,6 +107,12 @@ func TestAGuideOfAFolderHasAllKinds(t *testing.T) {
 	d.must("guide", "All", "--out", "g.md")
 	assert.Contains(t, d.read("g.md"), "Jobs &lt;b&gt;")
 	assert.NotContains(t, d.read("g.md"), "<b>")
+	d.must("build", "job", "client=Bo", "--into", "All", "--yes")
+	d.write("All/Bo/.vestibula.json", "{")
+	out, status = d.run("guide", "All")
+	assert.Zero(t, status, "one that is damaged hides no other: %s", out)
+	assert.Contains(t, out, "All/Bo is left out: .vestibula.json is damaged")
+	assert.Contains(t, out, "Was wohin gehört")
 	out, status = d.run("show", "kurs", "--json")
 	assert.Zero(t, status, out)
 	d.write("x.folders", "---\nlanguage: klingon\n---\nA\n")

@@ -219,7 +219,7 @@ func (r *checkRun) tell(result *checkResult) error {
 	var err error
 	switch {
 	case r.outFile != "":
-		err = r.writeResults([]*checkResult{result}, nil, result)
+		err = r.writeResults([]*checkResult{result}, nil, nil, result)
 	case r.asJSON:
 		err = r.printJSON(result)
 	default:

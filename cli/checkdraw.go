@@ -158,8 +158,7 @@ func (r *checkRun) tellMany(results []*checkResult, reports []*inspect.Report, s
 	fine, errs, warnings := 0, 0, 0
 	for i, result := range results {
 		s := subjects[i]
-		st := standOf(s)
-		st.behind, st.unread = r.isBehind(s), len(result.Unread) > 0
+		st := r.standing(s, result.Unread)
 		if st.words() == "well" {
 			fine++
 		}

@@ -235,7 +235,7 @@ func (r *checkRun) tellReports(reports []*inspect.Report) error {
 	}
 	switch {
 	case r.outFile != "":
-		err = r.writeResults(results, subjects, as)
+		err = r.writeResults(results, subjects, reports, as)
 	case r.asJSON:
 		err = r.printJSON(as)
 	case len(results) == 1 && subjects[0].Kept == nil:

@@ -10,16 +10,15 @@ import (
 )
 
 // writeResults writes what was found into a new file: a row for each finding, and on a page how each folder stands
-// above them. Subjects are those of the results; none where a template was checked.
-func (r *checkRun) writeResults(results []*checkResult, subjects []*inspect.Subject, as any) error {
+// above them, with what was not looked at. Subjects are those of the results, and reports what they come from; none where a template was checked.
+func (r *checkRun) writeResults(results []*checkResult, subjects []*inspect.Subject, reports []*inspect.Report, as any) error {
 	rows := [][]string{{"where", "path", "line", "severity", "rule", "what", "what to do", "accepted"}}
 	stands := page.Table{Title: "How they stand", Headings: []string{"folder", "state", "checked against"}}
 	folders, files := 0, 0
 	for i, result := range results {
 		folders, files = folders+result.facts.Folders, files+result.facts.Files
 		if subjects != nil {
-			st := standOf(subjects[i])
-			st.behind, st.unread = r.isBehind(subjects[i]), len(result.Unread) > 0
+			st := r.standing(subjects[i], result.Unread)
 			stands.Rows = append(stands.Rows, []string{string(st.mark().Sign) + " " + result.Subject, st.words(), result.Template})
 		}
 		for _, f := range result.Findings {
@@ -32,6 +31,15 @@ func (r *checkRun) writeResults(results []*checkResult, subjects []*inspect.Subj
 	}
 	out := outRows{title: "What was checked", rows: rows, json: as,
 		about: fmt.Sprintf("%s. %s and %s looked at.", r.now.Format("2 January 2006"), term.Count(folders, "folder"), term.Count(files, "file"))}
+	unread, unjudged := left(reports)
+	for _, list := range []struct {
+		says  string
+		paths []string
+	}{{" Not read: %s.", unread}, {" Not checked, as it belongs to none of them: %s.", unjudged}} {
+		if len(list.paths) > 0 {
+			out.about += fmt.Sprintf(list.says, strings.Join(r.few(list.paths), ", "))
+		}
+	}
 	if len(stands.Rows) > 0 {
 		out.before = []page.Table{stands}
 	}
@@ -39,7 +47,12 @@ func (r *checkRun) writeResults(results []*checkResult, subjects []*inspect.Subj
 	if len(rows) == 1 {
 		out.heading = "Nothing was found"
 	}
-	return r.writeRows("check", r.outFile, out)
+	err := r.writeRows("check", r.outFile, out)
+	if err == nil {
+		r.tellUnread(reports)
+		r.tellUnjudged(reports)
+	}
+	return err
 }
 
 // writeDifferences writes what differs into a new file; above it, on a page, the figures of two templates. Counted

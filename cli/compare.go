@@ -1,7 +1,6 @@
 package cli
 
 import (
-	"maps"
 	"slices"
 	"strings"
 
@@ -201,8 +200,9 @@ func (a *app) measures(templates [2]*template.Template, sides [2]compare.Side, s
 		if s.Widest != "" {
 			where = term.Visible(s.Widest)
 		}
-		return term.Sprintf("%s in %s", term.Count(s.Width, "folder"), where)
+		return where
 	})
+	row("folders in it", func(s compare.Side) term.Shown { return term.Number(s.Width) })
 	row("deepest place", func(s compare.Side) term.Shown { return term.Visible(s.Deepest) })
 	row("longest path", func(s compare.Side) term.Shown { return term.Count(s.Length, "character") })
 	row("clicks, on average", func(s compare.Side) term.Shown { return term.Sprintf("%.1f", s.Average) })
@@ -217,7 +217,7 @@ func (a *app) measures(templates [2]*template.Template, sides [2]compare.Side, s
 		x, y := term.Count(s.Places[0], "place"), term.Count(s.Places[1], "place")
 		rows = append(rows, []term.Shown{term.Dim.Render("“" + term.Visible(s.Name) + "” lies in"), x, y})
 	}
-	return []term.Column{{Whole: true}, {Name: term.Title.Render(term.Visible(heads[0]))}, {Name: term.Title.Render(term.Visible(heads[1]))}}, rows
+	return []term.Column{{Whole: true}, {Name: term.Title.Render(term.Visible(heads[0])), Path: true}, {Name: term.Title.Render(term.Visible(heads[1])), Path: true}}, rows
 }
 
 // sideNames are what two templates are called: by their names where their titles are one.
@@ -228,14 +228,19 @@ func sideNames(t [2]*template.Template) [2]string {
 	return [2]string{strings.TrimSuffix(t[0].Name, template.Ending), strings.TrimSuffix(t[1].Name, template.Ending)}
 }
 
-// markedText counts what the trees are marked with.
-func markedText(sides [2]*comparand, fates [2]map[*tree.Node]compare.Fate) term.Shown {
-	n := [2]map[compare.Fate]int{{}, {}}
+// fateCounts are how many of each side have each fate.
+func fateCounts(fates [2]map[*tree.Node]compare.Fate) (n [2][4]int) {
 	for side := range fates {
 		for _, fate := range fates[side] {
 			n[side][fate]++
 		}
 	}
+	return n
+}
+
+// markedText counts what the trees are marked with.
+func markedText(sides [2]*comparand, fates [2]map[*tree.Node]compare.Fate) term.Shown {
+	n := fateCounts(fates)
 	return tallied([]tally{{n[0][compare.Other], "under another name"}, {n[0][compare.Moves], "elsewhere"},
 		{n[0][compare.Alone], "only in " + term.Visible(sides[0].name)}, {n[1][compare.Alone], "only in " + term.Visible(sides[1].name)}})
 }
@@ -271,17 +276,14 @@ func (a *app) drawSides(roots [2]*tree.Node, fates [2]map[*tree.Node]compare.Fat
 		a.screen.Line(term.Pad(term.Cut(left, width), width)+"   ", right)
 	}
 	a.screen.Line()
+	n := fateCounts(fates)
 	var legend []term.Shown
 	for _, l := range []struct {
 		fate compare.Fate
 		says term.Shown
 	}{{compare.Moves, "lies elsewhere on the other side"}, {compare.Other, "has another name there"}, {compare.Alone, "only on this side"}} {
-		for _, f := range slices.Concat(slices.Collect(maps.Values(fates[0])), slices.Collect(maps.Values(fates[1]))) {
-			if f == l.fate {
-				m := fateMarks[f]
-				legend = append(legend, m.Style.Render(m.Sign)+" "+l.says)
-				break
-			}
+		if m := fateMarks[l.fate]; n[0][l.fate]+n[1][l.fate] > 0 {
+			legend = append(legend, m.Style.Render(m.Sign)+" "+l.says)
 		}
 	}
 	if len(legend) > 0 {

@@ -130,19 +130,27 @@ func (a *app) kindsIn(at string) (kinds []*template.Template) {
 	if err != nil {
 		return nil
 	}
-	newest := map[string]*project.Project{}
-	for _, one := range found.Projects {
-		p, err := a.store().Open(found.Dir.Join(one.Path), one.Label)
-		if err != nil {
-			a.side.Text(term.Warn.Render("note:") + term.Sprintf(" %s cannot be read, and is left out", fromHere(found.Dir.Join(one.Path))))
+	for _, u := range found.Unread {
+		a.note(term.Sprintf("%s cannot be read, and projects may lie in it", fromHere(u.Path)))
+	}
+	newest := map[string]*project.Own{}
+	for i := range found.Projects {
+		one := &found.Projects[i]
+		if one.Err != nil {
+			a.note(term.Sprintf("%s is left out: %v", fromHere(one.Dir), one.Err))
 			continue
 		}
-		if last := newest[p.Label.Template]; last == nil || last.Label.Built.Before(p.Label.Built) {
-			newest[p.Label.Template] = p
+		if last := newest[one.Label.Template]; last == nil || last.Label.Built.Before(one.Label.Built) {
+			newest[one.Label.Template] = one
 		}
 	}
 	for _, name := range slices.Sorted(maps.Keys(newest)) {
-		kinds = append(kinds, newest[name].Template)
+		p, err := a.store().Open(newest[name].Dir, newest[name].Label)
+		if err != nil {
+			a.note(term.Sprintf("%s is left out: %v", name, err))
+			continue
+		}
+		kinds = append(kinds, p.Template)
 	}
 	return kinds
 }

@@ -64,6 +64,13 @@ func standOf(s *inspect.Subject) stand {
 	return st
 }
 
+// standing sums up what a check found of a folder.
+func (a *app) standing(s *inspect.Subject, unread []string) stand {
+	st := standOf(s)
+	st.behind, st.unread = a.isBehind(s), len(unread) > 0
+	return st
+}
+
 // faulty reports whether something is there that is to be put right; what is late is not, by that alone.
 func (s *stand) faulty() bool { return len(s.found) > 0 || s.err != nil || s.unread }
 

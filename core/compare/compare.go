@@ -7,6 +7,7 @@ import (
 	"path"
 	"slices"
 	"strings"
+	"sync"
 
 	"vestibula/core/tree"
 )
@@ -105,17 +106,23 @@ func Fates(a, b *tree.Node, list []Difference) (fates [2]map[*tree.Node]Fate) {
 	}
 	all := [2]map[*tree.Node]string{pathsOf(a, called), pathsOf(b, called)}
 	for side := range all {
-		paths, things := map[string]bool{}, map[string]bool{}
+		paths := map[string]bool{}
 		for _, at := range all[1-side] {
 			paths[at] = true
-			things[thing(at)] = true
 		}
+		things := sync.OnceValue(func() map[string]bool { // where all has its path there, nobody asks for them
+			things := map[string]bool{}
+			for at := range paths {
+				things[thing(at)] = true
+			}
+			return things
+		})
 		fates[side] = map[*tree.Node]Fate{}
 		for n, at := range all[side] {
 			switch {
 			case paths[at]:
 				fates[side][n] = Stays
-			case things[thing(at)]:
+			case things()[thing(at)]:
 				fates[side][n] = Moves
 			default:
 				fates[side][n] = Alone

@@ -90,11 +90,18 @@ var (
 func Drawn(text string) bool {
 	drawn, marked, lines := 0, 0, 0
 	for line := range strings.Lines(text) {
-		if strings.TrimSpace(line) == "" || ruler().MatchString(line) {
+		bare := strings.TrimSpace(line)
+		if bare == "" {
+			continue
+		}
+		if c := bare[0]; c == '<' || c >= '0' && c <= '9' || c|0x20 >= 'a' && c|0x20 <= 'z' { // neither a drawing nor a list begins so
+			lines++
+			continue
+		}
+		if ruler().MatchString(line) {
 			continue
 		}
 		lines++
-		bare := strings.TrimSpace(line)
 		switch {
 		case boxes().MatchString(line) || typed().MatchString(line):
 			drawn++
