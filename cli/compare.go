@@ -247,7 +247,7 @@ func markedText(sides [2]*comparand, fates [2]map[*tree.Node]compare.Fate) term.
 
 var fateMarks = map[compare.Fate]term.Mark{
 	compare.Stays: {Sign: " ", Style: term.Dim},
-	compare.Moves: {Sign: "»", Style: term.Warn},
+	compare.Moves: {Sign: "»", Style: term.Accent},
 	compare.Alone: {Sign: "+", Style: term.Good},
 	compare.Other: {Sign: "≈", Style: term.Accent},
 }
