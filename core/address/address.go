@@ -1,12 +1,14 @@
 package address
 
 import (
+	"errors"
 	"path/filepath"
 	"strings"
 )
 
 // An Address is where something is: a path of this disk, absolute and without links once
-// [vestibula/core/place.Real] has looked. It is written as a [Text], so that none is lost.
+// [vestibula/core/place.Real] has looked, or on a drive: see [OfURL]. It is written as a [Text], so
+// that none is lost.
 type Address string
 
 // Join is the address of what lies below, by slashed paths.
@@ -18,8 +20,13 @@ func (a Address) Join(below ...string) Address {
 	return Address(at)
 }
 
-// Parent is the folder that it lies in; of the topmost one, that itself.
-func (a Address) Parent() Address { return Address(filepath.Dir(string(a))) }
+// Parent is the folder that it lies in; of the topmost one, and of a server, that itself.
+func (a Address) Parent() Address {
+	if _, _, path, is := a.cut(); is && path == "" {
+		return a
+	}
+	return Address(filepath.Dir(string(a)))
+}
 
 // Name is the last name of it.
 func (a Address) Name() string { return filepath.Base(string(a)) }
@@ -45,11 +52,30 @@ func (a Address) From(dir Address) (below string, is bool) {
 // Slashed is the address with slashes.
 func (a Address) Slashed() string { return filepath.ToSlash(string(a)) }
 
-// MarshalJSON writes it as a [Text].
-func (a Address) MarshalJSON() ([]byte, error) { return Text(a).MarshalJSON() }
+// MarshalJSON writes it as a [Text]; on a drive, as a URL with its letters as they are.
+func (a Address) MarshalJSON() ([]byte, error) {
+	if a.OnDrive() {
+		return Text(Drives(nil).Show(a)).MarshalJSON()
+	}
+	return Text(a).MarshalJSON()
+}
 
 // UnmarshalJSON reads what [Address.MarshalJSON] writes.
-func (a *Address) UnmarshalJSON(data []byte) error { return (*Text)(a).UnmarshalJSON(data) }
+func (a *Address) UnmarshalJSON(data []byte) error {
+	err := (*Text)(a).UnmarshalJSON(data)
+	for _, scheme := range schemes {
+		if rest, is := strings.CutPrefix(string(*a), scheme+"://"); is {
+			if host, path, _ := strings.Cut(rest, "/"); host != "" && !strings.ContainsAny(host, "@?#") {
+				top, wrong := OfURL(scheme + "://" + host)
+				if *a = top; wrong == nil && path != "" {
+					*a = top.Join(path)
+				}
+				return errors.Join(err, wrong)
+			}
+		}
+	}
+	return err
+}
 
 // List shows several, for a person.
 func List(all []Address) string {

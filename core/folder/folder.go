@@ -21,7 +21,7 @@ import (
 // error, and nothing is done. No call follows a link. Where a name is not there, the error
 // matches [fs.ErrNotExist]; where one that is to be given is taken, [fs.ErrExist], and what has
 // it stays as it is: nothing ever takes the place of anything. Errors keep the cause inside, so
-// that [errors.Is] works. Three things a store may lack, and says so: see [Lack]. An
+// that [errors.Is] works. Some things a store may lack, and says so: see [Lack]. An
 // implementation is held to this by package foldertest.
 type Folder interface {
 	// Folder opens a folder in it. The error is another one where that is none.
@@ -30,13 +30,13 @@ type Folder interface {
 	// not be filled in.
 	List() ([]tree.Entry, error)
 	// Look returns what lies under a name; under ".", the folder itself. Two things have two
-	// identities, and what is moved keeps its own.
+	// identities, and what is moved keeps its own, where the store has such.
 	Look(name string) (tree.Entry, error)
 	// Open opens an ordinary file for reading; it waits for nobody.
 	Open(name string) (File, error)
 	// Create makes a file that is not there yet, and opens it for writing.
 	Create(name string, perm fs.FileMode) (File, error)
-	// Append opens an ordinary file for writing at its end.
+	// Append opens an ordinary file for writing at its end, or is [errors.ErrUnsupported].
 	Append(name string) (File, error)
 	Mkdir(name string, perm fs.FileMode) error
 	// Remove removes a file or a link, or, where folder says so, an empty folder; anything else
@@ -48,7 +48,7 @@ type Folder interface {
 	// Swap gives two files or links each other's names at once, or is [ErrNoSwap].
 	Swap(name string, with Folder, other string) error
 	// SetTime says when something was changed last; under ".", the folder itself. Of a link it
-	// is the link's own.
+	// is the link's own. See the function [Date].
 	SetTime(name string, nanoseconds int64) error
 	Readlink(name string) (string, error)
 	// Symlink makes a link, or is [errors.ErrUnsupported].
@@ -76,10 +76,14 @@ type File interface {
 
 // Open opens a folder by its path, which may hold links.
 func Open(path string) (Folder, error) {
-	if Between != nil {
-		return Between(func() (Folder, error) { return openSystem(path) })
+	open := openSystem
+	if store := StoreOf(path); store != nil {
+		open = store.Open
 	}
-	return openSystem(path)
+	if Between != nil {
+		return Between(func() (Folder, error) { return open(path) })
+	}
+	return open(path)
 }
 
 // Between, if it is not nil, stands between this package and those above: tests

@@ -18,6 +18,13 @@ const (
 	EmptyOnly
 	// Swapping: its Swap is always [ErrNoSwap].
 	Swapping
+	// Creating: its Create may take the place of what bears the name, so that only names which
+	// nobody else has are made by it.
+	Creating
+	// Dating: its SetTime is always [errors.ErrUnsupported]; what comes there is as old as that.
+	Dating
+	// Linking: its Symlink is always [errors.ErrUnsupported].
+	Linking
 )
 
 // Lacks returns what the store of a folder lacks: what its method Lacks says, if it has one.
@@ -72,4 +79,13 @@ func RemoveEmpty(h Folder, name string) error {
 		}
 	}
 	return h.Remove(name, true)
+}
+
+// Date gives something a time, as [Folder.SetTime] does, where its store has such.
+func Date(h Folder, name string, nanoseconds int64) error {
+	err := h.SetTime(name, nanoseconds)
+	if errors.Is(err, errors.ErrUnsupported) {
+		return nil
+	}
+	return err
 }

@@ -101,7 +101,9 @@ func made(t *testing.T, h folder.Folder) {
 	assert.Equal(t, e, again, "it is the same thing, as long as nobody touches it")
 	other, err := in.Look("file")
 	require.NoError(t, err)
-	assert.NotEqual(t, [2]uint64{e.Dev, e.Ino}, [2]uint64{other.Dev, other.Ino}, "two things have two identities")
+	if e.Ino != 0 {
+		assert.NotEqual(t, [2]uint64{e.Dev, e.Ino}, [2]uint64{other.Dev, other.Ino}, "two things have two identities")
+	}
 	own, err := h.Look(".")
 	require.NoError(t, err)
 	assert.Equal(t, tree.Folder, own.Kind)
@@ -248,6 +250,11 @@ func times(t *testing.T, h folder.Folder) {
 	below(t, h, "folder")
 	at := time.Date(2027, 3, 9, 12, 0, 0, 0, time.UTC).UnixNano()
 	for _, name := range []string{"file", "folder", "."} {
+		if folder.Lacks(h)&folder.Dating != 0 {
+			assert.ErrorIs(t, h.SetTime(name, at), errors.ErrUnsupported, name)
+			assert.NoError(t, folder.Date(h, name, at), name)
+			continue
+		}
 		require.NoError(t, h.SetTime(name, at), name)
 		e, err := h.Look(name)
 		require.NoError(t, err)
@@ -258,18 +265,26 @@ func times(t *testing.T, h folder.Folder) {
 func files(t *testing.T, h folder.Folder) {
 	write(t, h, "file", "one")
 	f, err := h.Append("file")
-	require.NoError(t, err)
-	_, err = io.WriteString(f, " two")
-	require.NoError(t, err)
-	require.NoError(t, f.Chmod(0o600))
-	require.NoError(t, f.Sync())
-	require.NoError(t, f.Close())
+	if errors.Is(err, errors.ErrUnsupported) {
+		require.NoError(t, h.Remove("file", false))
+		write(t, h, "file", "one two")
+	} else {
+		require.NoError(t, err)
+		_, err = io.WriteString(f, " two")
+		require.NoError(t, err)
+		require.NoError(t, f.Chmod(0o600))
+		require.NoError(t, f.Sync())
+		require.NoError(t, f.Close())
+	}
 	assert.Equal(t, "one two", read(t, h, "file"))
 	if tagged, err := h.Look("file"); assert.NoError(t, err) && tagged.Tag != "" {
-		write(t, h, "tagged", "one two")
-		other, err := h.Look("tagged")
+		require.NoError(t, h.Remove("file", false))
+		write(t, h, "file", "one, two")
+		other, err := h.Look("file")
 		require.NoError(t, err)
-		assert.NotEqual(t, tagged.Tag, other.Tag, "a tag stands for one state of one file")
+		assert.NotEqual(t, tagged.Tag, other.Tag, "a tag stands for one state of a file")
+		require.NoError(t, h.Remove("file", false))
+		write(t, h, "file", "one two")
 	}
 	f, err = h.Open("file")
 	require.NoError(t, err)

@@ -1,0 +1,387 @@
+package drive
+
+import (
+	"errors"
+	"io/fs"
+	"net/http"
+	"slices"
+	"syscall"
+
+	"vestibula/core/folder"
+	"vestibula/core/tree"
+)
+
+// A collection is an open folder on a server.
+type collection struct {
+	*Server
+	path string
+}
+
+// at is the path of a name.
+func (c *collection) at(op, name string) (string, error) {
+	if !single(name) {
+		return "", fail(op, name, errName)
+	}
+	return below(c.path, name), nil
+}
+
+// Hands is how many requests the server bears at a time.
+func (c *collection) Hands() int {
+	c.mutex.Lock()
+	defer c.mutex.Unlock()
+	return c.hands
+}
+
+// Lacks says what the server does not keep: what it was tried for, else what the standard says.
+func (c *collection) Lacks() folder.Lack {
+	lack := folder.EmptyOnly | folder.Swapping | folder.Creating | folder.Dating | folder.Linking
+	if !c.trial.known().Exclusive {
+		lack |= folder.Exclusive
+	}
+	return lack
+}
+
+// Working tries out what the server keeps, in a folder of a run's own.
+func (c *collection) Working() error {
+	c.known.own(c.path, true)
+	return c.try(c.path)
+}
+
+func (c *collection) Folder(name string) (folder.Folder, error) {
+	at, err := c.at("open", name)
+	if err != nil {
+		return nil, err
+	}
+	if !c.known.isOwn(at) {
+		e, err := c.look(at)
+		if err == nil && e.Kind != tree.Folder {
+			err = errKind
+		}
+		if err != nil {
+			return nil, fail("open", name, err)
+		}
+	}
+	return &collection{c.Server, at}, nil
+}
+
+func (c *collection) List() ([]tree.Entry, error) {
+	l, err := c.list(c.path)
+	if err != nil {
+		return nil, fail("list", c.path, err)
+	}
+	entries := make([]tree.Entry, len(l.entries))
+	for i := range l.entries {
+		entries[i] = c.entry(below(c.path, l.entries[i].Name), &l.entries[i])
+	}
+	return entries, nil
+}
+
+func (c *collection) Look(name string) (tree.Entry, error) {
+	if name == "." {
+		e, err := c.look(c.path)
+		e.Name = "."
+		return e, fail("look", name, err)
+	}
+	at, err := c.at("look", name)
+	if err != nil {
+		return tree.Entry{}, err
+	}
+	e, err := c.look(at)
+	return e, fail("look", name, err)
+}
+
+func (c *collection) Mkdir(name string, _ fs.FileMode) error {
+	at, err := c.at("mkdir", name)
+	if err != nil {
+		return err
+	}
+	err = c.do(request{method: "MKCOL", path: at, folder: true}, func() (bool, error) {
+		e, err := c.lookNow(at)
+		switch {
+		case errors.Is(err, fs.ErrNotExist):
+			return false, nil
+		case err != nil:
+			return false, err
+		case e.Kind != tree.Folder:
+			return false, refused(http.StatusPreconditionFailed)
+		}
+		f, err := c.properties(at, "1", stateWanted)
+		if err == nil && len(f.entries) > 0 { // somebody else's
+			err = refused(http.StatusPreconditionFailed)
+		}
+		return err == nil, err
+	})
+	switch statusOf(err) {
+	case http.StatusMethodNotAllowed, http.StatusMovedPermanently: // it is taken
+		if _, wrong := c.lookNow(at); wrong == nil {
+			err = refused(http.StatusPreconditionFailed)
+		}
+	case http.StatusConflict: // some say so of a folder that is not there, some of a file in its place
+		if e, wrong := c.lookNow(at); wrong == nil && e.Kind == tree.File {
+			err = refused(http.StatusPreconditionFailed)
+		}
+	}
+	if err == nil {
+		c.known.own(at, true)
+	}
+	return fail("mkdir", name, err)
+}
+
+func (c *collection) Remove(name string, dir bool) error {
+	at, err := c.at("remove", name)
+	if err != nil {
+		return err
+	}
+	tag := c.known.tag(at)
+	e, err := c.lookNow(at)
+	switch {
+	case err == nil && (e.Kind == tree.Folder) != dir:
+		err = errKind
+	case err == nil && tag != "" && e.Tag != tag:
+		err = errState
+	}
+	if err == nil {
+		err = c.delete(at, dir)
+	}
+	return fail("remove", name, err)
+}
+
+// delete removes what lies at a path, with all that lies in it.
+func (s *Server) delete(at string, dir bool) error {
+	s.known.own(at, false)
+	r := request{method: http.MethodDelete, path: at, folder: dir, header: map[string]string{}}
+	s.when(&r)
+	err := s.do(r, func() (bool, error) { return s.gone(at) })
+	if err == nil || statusOf(err) == http.StatusPreconditionFailed {
+		s.known.tagged(at, nil)
+	}
+	if statusOf(err) == http.StatusPreconditionFailed {
+		err = errState
+	}
+	return err
+}
+
+// when has a request be done only if a file is what it was seen as.
+func (s *Server) when(r *request) {
+	if tag := s.known.tag(r.path); tag != "" && s.trial.known().Conditions {
+		r.header["If-Match"] = tag
+	}
+}
+
+// gone reports whether nothing lies at a path.
+func (s *Server) gone(at string) (bool, error) {
+	_, err := s.lookNow(at)
+	if errors.Is(err, fs.ErrNotExist) {
+		return true, nil
+	}
+	return false, err
+}
+
+func (c *collection) Move(name string, to folder.Folder, as string) error {
+	there, ok := folder.Behind(to).(*collection)
+	if !ok || there.Server != c.Server {
+		return folder.ErrAcross
+	}
+	from, err := c.at("move", name)
+	if err != nil {
+		return err
+	}
+	target, err := there.at("move", as)
+	if err != nil {
+		return err
+	}
+	e, err := c.stateOf(from)
+	if err == nil {
+		err = c.move(from, target, e.Kind == tree.Folder)
+	}
+	return fail("move", name, err)
+}
+
+// stateOf is what lies at a path, without asking where this run has made it.
+func (s *Server) stateOf(path string) (*seen, error) {
+	if s.known.isOwn(path) {
+		return &seen{Entry: tree.Entry{Kind: tree.Folder}}, nil
+	}
+	if s.known.tag(path) != "" {
+		return &seen{Entry: tree.Entry{Kind: tree.File}}, nil
+	}
+	return s.lookNow(path)
+}
+
+// move gives something another name, which nothing has.
+func (s *Server) move(from, to string, dir bool) error {
+	r := request{method: "MOVE", path: from, folder: dir, header: map[string]string{"Overwrite": "F", "Destination": s.urlOf(to, dir).String()}}
+	if dir {
+		r.header["Depth"] = "infinity"
+	}
+	s.when(&r)
+	err := s.do(r, func() (bool, error) { return s.moved(from, to, dir) })
+	switch statusOf(err) {
+	case http.StatusMultiStatus:
+		err = s.finish(from, to)
+	case http.StatusPreconditionFailed:
+		if free, wrong := s.gone(to); wrong == nil && free {
+			err = errState
+		}
+	case http.StatusConflict, http.StatusForbidden: // some say so of what is taken
+		if free, wrong := s.gone(to); wrong == nil && !free {
+			err = refused(http.StatusPreconditionFailed)
+		}
+	case http.StatusBadGateway:
+		err = folder.ErrAcross
+	}
+	if err == nil {
+		own := s.known.isOwn(from)
+		s.known.own(from, false)
+		s.known.tagged(from, nil)
+		if own {
+			s.known.own(to, true)
+		}
+	}
+	return err
+}
+
+// moved looks at both ends of a move that was not answered.
+func (s *Server) moved(from, to string, dir bool) (bool, error) {
+	left, err := s.gone(from)
+	if err != nil {
+		return false, err
+	}
+	free, err := s.gone(to)
+	switch {
+	case err != nil:
+		return false, err
+	case left && !free:
+		return true, nil
+	case !left && free:
+		return false, nil
+	case left:
+		return false, &Error{Says: "it is neither under its old name nor under the new one: look for it on the drive", cause: syscall.EIO}
+	case dir:
+		return true, s.finish(from, to)
+	}
+	return s.twin(from, to)
+}
+
+// twin ends a move of a file that lies under both names: a server copies before it removes. What is
+// not the same is somebody else's.
+func (s *Server) twin(from, to string) (bool, error) {
+	one, err := s.sum(from)
+	if err != nil {
+		return false, err
+	}
+	other, err := s.sum(to)
+	if err == nil && one != other {
+		err = refused(http.StatusPreconditionFailed)
+	}
+	if err != nil {
+		return false, err
+	}
+	return true, s.delete(from, false)
+}
+
+// finish ends the move of a folder of which only a part was moved, from what is there at both
+// ends: what is left goes after the rest. Where that cannot be, all of it is brought back.
+func (s *Server) finish(from, to string) error {
+	err := s.pour(from, to)
+	if err == nil {
+		return nil
+	}
+	if free, wrong := s.gone(to); wrong != nil || free {
+		return err
+	}
+	return errors.Join(err, s.pour(to, from))
+}
+
+// pour moves what lies in a folder into another one, which has a part of it, and then that itself.
+func (s *Server) pour(from, to string) error {
+	source, err := s.properties(from, "1", stateWanted)
+	if errors.Is(err, fs.ErrNotExist) {
+		return nil
+	}
+	if err != nil {
+		return err
+	}
+	target, err := s.properties(to, "1", stateWanted)
+	if errors.Is(err, fs.ErrNotExist) {
+		return s.move(from, to, true)
+	}
+	if err != nil {
+		return err
+	}
+	for i := range source.entries {
+		e := &source.entries[i]
+		at, as := below(from, e.Name), below(to, e.Name)
+		there := slices.IndexFunc(target.entries, func(t seen) bool { return t.Name == e.Name })
+		switch {
+		case there < 0:
+			err = s.move(at, as, e.Kind == tree.Folder)
+		case e.Kind == tree.Folder && target.entries[there].Kind == tree.Folder:
+			err = s.pour(at, as)
+		case e.Kind == tree.File && target.entries[there].Kind == tree.File:
+			_, err = s.twin(at, as)
+		default:
+			err = refused(http.StatusPreconditionFailed)
+		}
+		if err != nil {
+			return err
+		}
+	}
+	return s.clear(from)
+}
+
+// clear removes a folder in which nothing is left: out of everybody's way first, and back where
+// somebody has put something into it.
+func (s *Server) clear(at string) error {
+	work := s.trial.place()
+	if work == "" {
+		return &Error{Says: "an empty folder is left of it", cause: syscall.EIO}
+	}
+	aside := below(work, "empty"+random())
+	if err := s.move(at, aside, true); err != nil {
+		return err
+	}
+	left, err := s.properties(aside, "1", stateWanted)
+	if err == nil && len(left.entries) == 0 {
+		return s.delete(aside, true)
+	}
+	return errors.Join(errPartly, err, s.move(aside, at, true))
+}
+
+func (c *collection) Swap(string, folder.Folder, string) error { return folder.ErrNoSwap }
+
+func (c *collection) SetTime(name string, _ int64) error {
+	if name != "." {
+		at, err := c.at("settime", name)
+		if err != nil {
+			return err
+		}
+		if _, err := c.look(at); err != nil {
+			return fail("settime", name, err)
+		}
+	}
+	return fail("settime", name, errors.ErrUnsupported)
+}
+
+func (c *collection) Readlink(name string) (string, error) {
+	return "", fail("readlink", name, errKind)
+}
+
+func (c *collection) Symlink(_, name string) error {
+	at, err := c.at("symlink", name)
+	if err != nil {
+		return err
+	}
+	if _, err := c.look(at); err == nil {
+		return fail("symlink", name, refused(http.StatusPreconditionFailed))
+	}
+	return fail("symlink", name, errors.ErrUnsupported)
+}
+
+// Writable is known only by writing.
+func (c *collection) Writable() error { return nil }
+
+// Sync is the server's own business.
+func (c *collection) Sync() error     { return nil }
+func (c *collection) SyncDisk() error { return nil }
+func (c *collection) Close() error    { return nil }

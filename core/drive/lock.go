@@ -1,0 +1,143 @@
+package drive
+
+import (
+	"encoding/xml"
+	"errors"
+	"html"
+	"io"
+	"net/http"
+	"net/url"
+	"strings"
+	"sync"
+	"time"
+
+	"vestibula/core/folder"
+)
+
+// A lock holds a folder for a minute or two, and is asked for again meanwhile: what a computer
+// leaves behind that goes off is soon free.
+const (
+	lockSeconds = "Second-120"
+	lockAgain   = 40 * time.Second
+)
+
+// locks are those that this run holds.
+type locks struct {
+	mutex sync.Mutex
+	held  map[string]string // their tokens, by the paths of the folders
+}
+
+// tokens is the header that proves that this run holds the folders which a request changes the
+// names in (RFC 4918, 10.4).
+func (l *locks) tokens(path, destination string) string {
+	l.mutex.Lock()
+	defer l.mutex.Unlock()
+	if len(l.held) == 0 {
+		return ""
+	}
+	var out strings.Builder
+	for at, token := range l.held {
+		top, rest, _ := strings.Cut(token, " ")
+		in := func(p string) bool { return p == at || above(p) == at }
+		if in(path) || destination != "" && (in(strings.Trim(pathOf(destination), "/"))) {
+			out.WriteString("<" + rest + "> (<" + top + ">) ")
+		}
+	}
+	return strings.TrimSpace(out.String())
+}
+
+// pathOf is the path of a URL.
+func pathOf(address string) string {
+	if _, rest, is := strings.Cut(address, "://"); is {
+		_, path, _ := strings.Cut(rest, "/")
+		if plain, err := url.PathUnescape(path); err == nil {
+			return plain
+		}
+	}
+	return ""
+}
+
+// Take keeps other computers from changing the names in a folder, where the server can do that.
+func (s *Server) Take(at string) (release func(), err error) {
+	path := s.path(at)
+	token, err := s.lock(path)
+	if token == "" || err != nil {
+		return func() {}, err
+	}
+	stop := make(chan struct{})
+	var ended sync.WaitGroup
+	ended.Go(func() {
+		again := time.NewTicker(lockAgain)
+		defer again.Stop()
+		for {
+			select {
+			case <-stop:
+				return
+			case <-again.C:
+				s.refresh(path, token)
+			}
+		}
+	})
+	return func() {
+		close(stop)
+		ended.Wait()
+		s.locks.mutex.Lock()
+		delete(s.locks.held, path)
+		s.locks.mutex.Unlock()
+		if answer, err := s.send(request{method: "UNLOCK", path: path, folder: true, header: map[string]string{"Lock-Token": "<" + token + ">"}}); err == nil {
+			answer.Body.Close()
+		}
+	}, nil
+}
+
+// lock asks for a lock; the token is "" where the server knows none.
+func (s *Server) lock(path string) (token string, err error) {
+	body := `<?xml version="1.0" encoding="utf-8"?><lockinfo xmlns="DAV:"><lockscope><exclusive/></lockscope><locktype><write/></locktype><owner>` + html.EscapeString("vestibula "+random()) + `</owner></lockinfo>`
+	answer, err := s.send(request{method: "LOCK", path: path, folder: true, body: []byte(body), header: map[string]string{"Depth": "0", "Timeout": lockSeconds, "Content-Type": "application/xml; charset=utf-8"}})
+	if err != nil {
+		return "", lost(err)
+	}
+	defer answer.Body.Close()
+	switch answer.StatusCode {
+	case http.StatusOK, http.StatusCreated:
+	case http.StatusLocked:
+		return "", &folder.Busy{By: ", on this computer or another one; where one was cut short, the drive lets go after two minutes"}
+	default: // it knows no locks, or grants none there
+		return "", nil
+	}
+	token = strings.Trim(answer.Header.Get("Lock-Token"), "<> ")
+	if token == "" {
+		token, err = tokenIn(io.LimitReader(answer.Body, mostResponse))
+	}
+	if err != nil || token == "" {
+		return "", nil
+	}
+	s.locks.mutex.Lock()
+	defer s.locks.mutex.Unlock()
+	if s.locks.held == nil {
+		s.locks.held = map[string]string{}
+	}
+	s.locks.held[path] = token + " " + s.urlOf(path, true).String()
+	s.trial.mutex.Lock()
+	s.trial.keeps.Locks = true
+	s.trial.mutex.Unlock()
+	return token, nil
+}
+
+// refresh has a lock last longer. Where it is lost, what is done is still done by conditions.
+func (s *Server) refresh(path, token string) {
+	if answer, err := s.send(request{method: "LOCK", path: path, folder: true, header: map[string]string{"If": "(<" + token + ">)", "Timeout": lockSeconds}}); err == nil {
+		answer.Body.Close()
+	}
+}
+
+// tokenIn is the token that an answer holds.
+func tokenIn(from io.Reader) (string, error) {
+	var prop struct {
+		Token string `xml:"DAV: lockdiscovery>activelock>locktoken>href"`
+	}
+	if err := xml.NewDecoder(from).Decode(&prop); err != nil && !errors.Is(err, io.EOF) {
+		return "", err
+	}
+	return strings.TrimSpace(prop.Token), nil
+}

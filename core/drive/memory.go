@@ -1,0 +1,195 @@
+package drive
+
+import (
+	"errors"
+	"net/http"
+	"strings"
+	"sync"
+
+	"vestibula/core/tree"
+)
+
+// A memory is what was seen on a server. While nothing is changed, each folder is asked for once;
+// while something is, nothing is believed but what this run has made itself.
+type memory struct {
+	mutex    sync.Mutex
+	changing int
+	lists    map[string]*listing
+	made     map[string]bool // collections that this run has made
+	tags     map[string]string
+}
+
+// A listing is what a folder holds, as soon as ready is closed.
+type listing struct {
+	ready chan struct{}
+	*found
+	err   error
+	named map[string]*seen
+}
+
+func newMemory() *memory {
+	return &memory{lists: map[string]*listing{}, made: map[string]bool{}, tags: map[string]string{}}
+}
+
+func (m *memory) begin() {
+	m.mutex.Lock()
+	defer m.mutex.Unlock()
+	m.changing++
+	clear(m.lists)
+}
+
+func (m *memory) end() {
+	m.mutex.Lock()
+	defer m.mutex.Unlock()
+	m.changing--
+	clear(m.lists)
+	clear(m.made)
+	clear(m.tags)
+}
+
+// fresh reports whether nothing is believed now.
+func (m *memory) fresh() bool {
+	m.mutex.Lock()
+	defer m.mutex.Unlock()
+	return m.changing > 0
+}
+
+// own notes whether a collection is one that this run has made.
+func (m *memory) own(path string, is bool) {
+	m.mutex.Lock()
+	defer m.mutex.Unlock()
+	if is {
+		m.made[path] = true
+		return
+	}
+	for at := range m.made {
+		if at == path || strings.HasPrefix(at, path+"/") {
+			delete(m.made, at)
+		}
+	}
+}
+
+func (m *memory) isOwn(path string) bool {
+	m.mutex.Lock()
+	defer m.mutex.Unlock()
+	return m.made[path]
+}
+
+// tagged notes the tag under which a file was looked at last.
+func (m *memory) tagged(path string, e *seen) {
+	m.mutex.Lock()
+	defer m.mutex.Unlock()
+	if delete(m.tags, path); e != nil && e.strong && m.changing > 0 {
+		m.tags[path] = e.Tag
+	}
+}
+
+func (m *memory) tag(path string) string {
+	m.mutex.Lock()
+	defer m.mutex.Unlock()
+	return m.tags[path]
+}
+
+// list lists a folder: at once where that was asked before, and nothing is changed.
+func (s *Server) list(path string) (*listing, error) {
+	m := s.known
+	m.mutex.Lock()
+	l := m.lists[path]
+	if l != nil && m.changing == 0 {
+		m.mutex.Unlock()
+		<-l.ready
+		return l, l.err
+	}
+	l = &listing{ready: make(chan struct{})}
+	if m.changing == 0 {
+		m.lists[path] = l
+	}
+	m.mutex.Unlock()
+	defer close(l.ready)
+	l.found, l.err = s.properties(path, "1", stateWanted)
+	if l.err == nil && (l.self == nil || l.self.Kind != tree.Folder) {
+		l.err = errKind
+	}
+	if l.err == nil {
+		l.named = make(map[string]*seen, len(l.entries))
+		for i := range l.entries {
+			l.named[l.entries[i].Name] = &l.entries[i]
+		}
+	}
+	return l, l.err
+}
+
+// listed is what a folder was seen to hold, nil where that was not asked.
+func (m *memory) listed(path string) *listing {
+	m.mutex.Lock()
+	l := m.lists[path]
+	fresh := m.changing > 0
+	m.mutex.Unlock()
+	if l == nil || fresh {
+		return nil
+	}
+	<-l.ready
+	return l
+}
+
+// look says what lies at a path.
+func (s *Server) look(path string) (tree.Entry, error) {
+	if s.known.fresh() {
+		e, err := s.lookNow(path)
+		if err != nil {
+			return tree.Entry{}, err
+		}
+		return e.Entry, nil
+	}
+	if l := s.known.listed(path); l != nil && l.err == nil {
+		return s.entry(path, l.self), nil
+	}
+	if path != "" {
+		switch l, err := s.list(above(path)); {
+		case err == nil && l.named[last(path)] != nil:
+			return s.entry(path, l.named[last(path)]), nil
+		case err == nil:
+			return tree.Entry{}, refused(http.StatusNotFound)
+		case statusOf(err) == 0 && !errors.Is(err, errNoDrive):
+			return tree.Entry{}, err
+		}
+	}
+	// What lies above a drive is not to be seen.
+	l, err := s.list(path)
+	if err == nil {
+		return s.entry(path, l.self), nil
+	}
+	if !errors.Is(err, errKind) {
+		return tree.Entry{}, err
+	}
+	e, err := s.lookNow(path)
+	if err != nil {
+		return tree.Entry{}, err
+	}
+	return e.Entry, nil
+}
+
+// lookNow asks what lies at a path.
+func (s *Server) lookNow(path string) (*seen, error) {
+	f, err := s.properties(path, "0", stateWanted)
+	if err != nil {
+		s.known.tagged(path, nil)
+		return nil, err
+	}
+	if f.self == nil {
+		return nil, errListing("it speaks of something else")
+	}
+	s.known.tagged(path, f.self)
+	f.self.Entry = s.entry(path, f.self)
+	return f.self, nil
+}
+
+// entry is what is told of something that was seen.
+func (s *Server) entry(path string, e *seen) tree.Entry {
+	out := e.Entry
+	out.Name, out.Dev, out.Mode = last(path), s.dev, 0o644
+	if out.Kind == tree.Folder {
+		out.Mode = 0o755
+	}
+	return out
+}
