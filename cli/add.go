@@ -2,7 +2,6 @@ package cli
 
 import (
 	"errors"
-	"os"
 	"path"
 	"path/filepath"
 	"slices"
@@ -73,7 +72,7 @@ func (r *adding) run(args []string) error {
 		return err
 	}
 	r.project = p
-	if info, err := os.Stat(r.at); err == nil && info.IsDir() {
+	if info, err := place.Stat(r.at); err == nil && info.IsDir() {
 		r.inside = filepath.ToSlash(rest)
 	} else if rest != "" {
 		r.folders = append(r.folders, filepath.ToSlash(rest))

@@ -3,7 +3,6 @@ package cli
 import (
 	"errors"
 	"fmt"
-	"os"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -398,7 +397,7 @@ func (r *awayRun) kept() term.Shown {
 // intoFile reports whether projects go into an archive file, which is to be a new one.
 func (r *awayRun) intoFile() (bool, error) {
 	format := packed.FormatOf(r.into)
-	if info, err := os.Stat(r.into); format == packed.None || err == nil && info.IsDir() {
+	if info, err := place.Stat(r.into); format == packed.None || err == nil && info.IsDir() {
 		return false, nil
 	}
 	if format != packed.Zip {

@@ -2,7 +2,6 @@ package cli
 
 import (
 	"errors"
-	"os"
 	"path"
 	"path/filepath"
 
@@ -103,7 +102,7 @@ func (r *backupRun) whose(job *backup.Return, at string) (id string, err error) 
 		return "", unclear("", "there is no folder \"%s\"", filepath.Dir(at))
 	}
 	job.Dir = up.Join(filepath.Base(full))
-	if info, err := os.Stat(string(job.Dir)); err != nil {
+	if info, err := place.Stat(string(job.Dir)); err != nil {
 		if l := bundle.AwayIn(up); l != nil {
 			switch p := l.Find(job.Dir.Name()); {
 			case p == nil:

@@ -1,12 +1,12 @@
 package cli
 
 import (
-	"os"
 	"path/filepath"
 	"time"
 
 	"vestibula/core/batch"
 	"vestibula/core/packed"
+	"vestibula/core/place"
 	"vestibula/core/value"
 )
 
@@ -16,7 +16,7 @@ var standardDay = time.Date(2000, 1, 1, 12, 0, 0, 0, time.UTC)
 
 // pack returns the archive that is built into; nil where it is a folder.
 func (b *buildRun) pack() (*batch.Pack, error) {
-	if info, err := os.Stat(b.into); packed.FormatOf(b.into) == packed.None || err == nil && info.IsDir() {
+	if info, err := place.Stat(b.into); packed.FormatOf(b.into) == packed.None || err == nil && info.IsDir() {
 		if b.dated != "" {
 			return nil, unclear("name one: --into FILE.zip", "--dated goes with an archive")
 		}

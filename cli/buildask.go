@@ -4,7 +4,6 @@ import (
 	"cmp"
 	"errors"
 	"fmt"
-	"os"
 	"path"
 	"path/filepath"
 	"slices"
@@ -72,7 +71,7 @@ func (a *app) offerFolder(at string, c consent) error {
 	for ; !place.Exists(up) && up != filepath.Dir(up); up = filepath.Dir(up) {
 		missing = append(missing, filepath.Base(up))
 	}
-	if info, err := os.Stat(up); len(missing) == 0 || err != nil || !info.IsDir() {
+	if info, err := place.Stat(up); len(missing) == 0 || err != nil || !info.IsDir() {
 		return nil
 	}
 	why := fmt.Sprintf("there is no folder “%s”", at)

@@ -5,7 +5,6 @@ import (
 	"fmt"
 	"io/fs"
 	"maps"
-	"os"
 	"slices"
 	"strings"
 
@@ -50,7 +49,7 @@ func (r *tableRun) add(c *cobra.Command) {
 func (r *tableRun) inOrder() error {
 	if r.file != "" {
 		if r.report != "" {
-			if _, err := os.Lstat(r.report); err == nil {
+			if _, err := place.Lstat(r.report); err == nil {
 				return refused("name another file, or move that one away", "the report %s is there already, and nothing is overwritten", r.report)
 			}
 		}

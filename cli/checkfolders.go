@@ -3,7 +3,6 @@ package cli
 import (
 	"errors"
 	"fmt"
-	"os"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -22,12 +21,12 @@ import (
 func (r *checkRun) realOnes(args []string) (paths []string, err error) {
 	for i, arg := range args {
 		if _, _, isValue := strings.Cut(arg, "="); isValue && i > 0 {
-			if _, err := os.Stat(arg); err != nil {
+			if _, err := place.Stat(arg); err != nil {
 				r.given = append(r.given, arg)
 				continue
 			}
 		}
-		info, err := os.Stat(arg)
+		info, err := place.Stat(arg)
 		isFolder := err == nil && info.IsDir()
 		switch {
 		case isFolder && !strings.ContainsAny(arg, `/\`) && arg != "." && arg != ".." && r.by == "":
@@ -48,7 +47,7 @@ func (r *checkRun) realOnes(args []string) (paths []string, err error) {
 // or "".
 func (a *app) here(name string) string {
 	file := name + template.Ending
-	if info, err := os.Stat(file); err == nil && info.Mode().IsRegular() {
+	if info, err := place.Stat(file); err == nil && info.Mode().IsRegular() {
 		return file
 	}
 	return ""

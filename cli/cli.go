@@ -67,6 +67,7 @@ type app struct {
 	number   int             // of what was done last, in the history
 	record   *journal.Record // of that
 	cut      []*cut          // the runs that were cut short, when the call began
+	*reach
 	jsonRun
 }
 
@@ -169,6 +170,7 @@ func Command() *cobra.Command {
 func (a *app) run(args []string) int {
 	a.prepare()
 	a.call = args
+	args, unreached := a.addressed(args)
 	root := a.root(args)
 	if len(args) > 0 && strings.HasPrefix(args[0], cobra.ShellCompRequestCmd) {
 		plainDescriptions(root)
@@ -177,6 +179,9 @@ func (a *app) run(args []string) int {
 		a.dropScaffold()
 	}()
 	c, err := root, a.settle()
+	if err == nil {
+		err = unreached
+	}
 	if err == nil {
 		c, err = root.ExecuteC()
 	}
@@ -315,6 +320,7 @@ func (a *app) commands() []command {
 		{"archive", a.archiveCommand},
 		{"backup", a.backupCommand},
 		{"tick", a.tickCommand},
+		{"drive", a.driveCommand},
 		{"projects", func() *cobra.Command { return a.withButton(a.projectsCommand()) }},
 		{"do", a.doCommand},
 		{"history", a.historyCommand},

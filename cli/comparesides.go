@@ -3,7 +3,6 @@ package cli
 import (
 	"errors"
 	"io/fs"
-	"os"
 	"path/filepath"
 
 	"vestibula/cli/term"
@@ -38,7 +37,7 @@ type comparand struct {
 // template.
 func (a *app) comparand(arg string) (*comparand, error) {
 	c := &comparand{name: arg}
-	info, err := os.Stat(arg)
+	info, err := place.Stat(arg)
 	if err != nil || !info.IsDir() && packed.FormatOf(arg) == packed.None {
 		c.template, err = a.load(arg)
 		return c, err

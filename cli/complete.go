@@ -2,7 +2,6 @@ package cli
 
 import (
 	"cmp"
-	"os"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -12,6 +11,7 @@ import (
 
 	"vestibula/cli/term"
 	"vestibula/core/label"
+	"vestibula/core/place"
 	"vestibula/core/project"
 	"vestibula/core/template"
 	"vestibula/core/tree"
@@ -76,7 +76,7 @@ func projectsNear(typed string) (out []string) {
 	looked := 0
 	var look func(at string, deeper bool)
 	look = func(at string, deeper bool) {
-		list, err := os.ReadDir(cmp.Or(at, "."))
+		list, err := place.ReadDir(cmp.Or(at, "."))
 		if err != nil {
 			return
 		}
@@ -86,7 +86,7 @@ func projectsNear(typed string) (out []string) {
 				continue
 			}
 			looked++
-			if _, err := os.Lstat(filepath.Join(here, label.FileName)); err == nil {
+			if _, err := place.Lstat(filepath.Join(here, label.FileName)); err == nil {
 				out = append(out, here)
 			} else if deeper {
 				look(here, false)
@@ -183,7 +183,7 @@ func (a *app) completeWhere(_ *cobra.Command, args []string, typed string) ([]st
 		args = []string{"."}
 	}
 	for _, arg := range args {
-		if info, err := os.Stat(arg); err != nil || !info.IsDir() {
+		if info, err := place.Stat(arg); err != nil || !info.IsDir() {
 			if src, err := a.find(arg); err == nil {
 				if t, err := src.parse(); err == nil {
 					add(t)

@@ -231,7 +231,7 @@ func (d planDisk) Look(path string) (tree.Entry, error) {
 
 // Tree reads all that lies in a folder.
 func (d planDisk) Tree(path string) (*tree.Node, error) {
-	n, unread, err := tree.Read(d.Real.Join(path), nil, nil)
+	n, unread, err := place.Read(d.Real.Join(path), nil, nil)
 	switch {
 	case err != nil:
 		return nil, errors.New(place.Reason(err))

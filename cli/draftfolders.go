@@ -179,7 +179,7 @@ func (r *learning) read(sources []string) error {
 	home, _ := os.UserHomeDir()
 	for _, source := range sources {
 		full, err := place.Real(source)
-		info, statErr := os.Stat(source)
+		info, statErr := place.Stat(source)
 		if err != nil || statErr != nil {
 			return unclear("", "there is no \"%s\"", source)
 		}
@@ -304,7 +304,7 @@ func (r *learning) tellBegun(result *draft.Result) {
 	var names []string
 	for _, b := range result.Begun {
 		if dir := r.dirs[b.Sample]; dir != "" && b.Path != "" {
-			if info, err := os.Lstat(filepath.Join(dir, filepath.FromSlash(b.Path))); err == nil && info.Size() > 0 {
+			if info, err := place.Lstat(filepath.Join(dir, filepath.FromSlash(b.Path))); err == nil && info.Size() > 0 {
 				names = append(names, b.Name)
 			}
 		}

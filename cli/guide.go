@@ -6,7 +6,6 @@ import (
 	"errors"
 	"io/fs"
 	"maps"
-	"os"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -71,7 +70,7 @@ up to date until somebody edits it.`,
 // guideOf is the guide of a template with the values given, of a project with its own, or of all kinds of
 // projects in a folder, which is its title.
 func (a *app) guideOf(args []string, flags *valueFlags) (title string, pages []*guide.Page, err error) {
-	if info, err := os.Stat(args[0]); err == nil && info.IsDir() {
+	if info, err := place.Stat(args[0]); err == nil && info.IsDir() {
 		if kinds := a.kindsIn(args[0]); len(kinds) > 0 {
 			for _, t := range kinds {
 				page, err := a.guidePage(t, a.shownValues(t, nil), flags.limit)
@@ -193,7 +192,7 @@ func (a *app) writeGuide(title string, pages []*guide.Page, out string) error {
 	if err != nil {
 		return err
 	}
-	if _, err := os.Lstat(out); !errors.Is(err, fs.ErrNotExist) {
+	if _, err := place.Lstat(out); !errors.Is(err, fs.ErrNotExist) {
 		old, _ := place.ReadFile(out, 16<<20)
 		if bytes.Equal(old, data) {
 			a.screen.Text(term.Good.Render("Nothing to do:") + term.Sprintf(" %s holds it already.", out))

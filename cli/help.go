@@ -21,7 +21,7 @@ type job struct {
 
 // jobs are in the order in which a template lives.
 var jobs = []job{
-	{"Begin", []string{"demo", "help", "completion"}},
+	{"Begin", []string{"demo", "drive", "help", "completion"}},
 	{"Design a template", []string{"draft", "show", "check", "compare", "guide", "templates"}},
 	{"Build from it", []string{"build", "add"}},
 	{"Keep what was built true", []string{"projects", "upgrade", "put", "tick", "do"}},
@@ -32,7 +32,7 @@ var jobs = []job{
 
 // inBrief says in a few words what a command is for, so that all of them fit on one screen.
 var inBrief = map[string]string{
-	"demo": "the main job, end to end", "help": "what a command does", "completion": "for your shell",
+	"demo": "the main job, end to end", "drive": "a short name for one", "help": "what a command does", "completion": "for your shell",
 	"draft": "write a new template", "show": "the tree that it makes", "check": "find what is wrong", "compare": "tell what differs", "guide": "a page for those who join", "templates": "those that have a name",
 	"build": "make the folders", "add": "make what was for later",
 	"projects": "how all of them stand", "upgrade": "bring them up to date", "put": "files to where they belong", "tick": "note what was delivered", "do": "carry out a table",

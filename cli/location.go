@@ -2,7 +2,6 @@ package cli
 
 import (
 	"errors"
-	"os"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -30,7 +29,7 @@ type location struct {
 // locate finds out where a folder lies. Where a template is named, only projects of
 // that one count; it may be nil. Without a project the layout is nil.
 func (a *app) locate(dir string, t *template.Template) (*location, error) {
-	if info, err := os.Stat(dir); err != nil || !info.IsDir() {
+	if info, err := place.Stat(dir); err != nil || !info.IsDir() {
 		return nil, unclear("", "there is no folder \"%s\"", dir)
 	}
 	s := &location{}

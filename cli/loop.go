@@ -401,7 +401,7 @@ func fileSet(files []newFile) (*change.Set, []journal.Root, error) {
 		}
 		top := filepath.Dir(full)
 		for {
-			if _, err := os.Stat(top); !errors.Is(err, fs.ErrNotExist) {
+			if _, err := place.Stat(top); !errors.Is(err, fs.ErrNotExist) {
 				break
 			}
 			top = filepath.Dir(top)

@@ -2,7 +2,6 @@ package cli
 
 import (
 	"fmt"
-	"os"
 	"path"
 	"slices"
 	"strings"
@@ -45,7 +44,7 @@ func (n *nameRun) countOn(values template.Values) error {
 
 // taken returns the names that a number counts on from.
 func (n *nameRun) taken(scope template.Scope) (names []string, err error) {
-	entries, err := os.ReadDir(string(n.dir))
+	entries, err := place.ReadDir(string(n.dir))
 	if err != nil && n.fresh == "" {
 		return nil, unclear("", "the folder \"%s\" cannot be read: %s", n.in, place.Reason(err))
 	}

@@ -11,6 +11,7 @@ import (
 
 	"vestibula/cli/term"
 	"vestibula/core/address"
+	"vestibula/core/place"
 	"vestibula/core/tree"
 )
 
@@ -81,5 +82,5 @@ func (a *app) progress(what string, total int) (done func(n int), end func()) {
 func (a *app) reading(dir address.Address) (*tree.Node, []tree.Unread, error) {
 	done, end := a.progress("reading", -1)
 	defer end()
-	return tree.Read(dir, nil, done)
+	return place.Read(dir, nil, done)
 }

@@ -4,7 +4,6 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
-	"os"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -31,7 +30,7 @@ func (a *app) projectAt(path string) (p *project.Project, rest string, err error
 		return nil, "", err
 	}
 	for {
-		info, err := os.Stat(at)
+		info, err := place.Stat(at)
 		if err == nil && info.IsDir() {
 			break
 		}

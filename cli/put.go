@@ -165,7 +165,7 @@ func (r *putRun) target() error {
 			if err != nil {
 				return unclear("", "there is no \"%s\"", from)
 			}
-			if info, err := os.Stat(string(dir)); err == nil && !info.IsDir() {
+			if info, err := place.Stat(dir); err == nil && !info.IsDir() {
 				dir = dir.Parent()
 			}
 			own, l, err := project.Find(dir)
@@ -264,7 +264,7 @@ func (r *putRun) find() error {
 	}
 	put.Together(r.outcomes)
 	put.Taken(r.outcomes, base, func(at string) (tree.Entry, string, error) {
-		info, err := os.Lstat(filepath.FromSlash(at))
+		info, err := place.Lstat(filepath.FromSlash(at))
 		if err != nil {
 			return tree.Entry{}, "", err
 		}
@@ -386,7 +386,7 @@ func (r *putRun) call() *put.Call {
 	c := &put.Call{Outcomes: r.outcomes, Projects: r.projects, Way: r.way(), Base: r.base, Help: r.remedy, Limit: template.DefaultLimit, Passed: r.passed, Settled: r.settled}
 	for _, s := range r.sources {
 		if at, err := place.Real(s); err == nil {
-			if info, err := os.Stat(string(at)); err == nil && info.IsDir() {
+			if info, err := place.Stat(at); err == nil && info.IsDir() {
 				c.Sources = append(c.Sources, at.Slashed())
 			}
 		}

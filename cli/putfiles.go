@@ -31,12 +31,12 @@ func (r *putRun) gather() error {
 	known := map[string]bool{}
 	for i, source := range r.sources {
 		at, err := place.Real(source)
-		info, statErr := os.Lstat(source)
+		info, statErr := place.Lstat(source)
 		if err != nil || statErr != nil {
 			return unclear("", "there is no \"%s\"", source)
 		}
 		if info.Mode()&os.ModeSymlink != 0 {
-			info, err = os.Stat(string(at)) // a link that was named is meant
+			info, err = place.Stat(at) // a link that was named is meant
 			if err != nil {
 				return unreadable(source, err)
 			}
@@ -306,7 +306,7 @@ func (r *putRun) held() []put.Held {
 					continue
 				}
 				full := p.Dir.Join(at)
-				if info, err := os.Lstat(string(full)); err == nil && info.Mode().IsRegular() {
+				if info, err := place.Lstat(full); err == nil && info.Mode().IsRegular() {
 					lists[i] = append(lists[i], put.Held{Project: p, Path: strings.Clone(at), At: full.Slashed(), Size: info.Size()})
 				}
 			}

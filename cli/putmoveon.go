@@ -2,7 +2,6 @@ package cli
 
 import (
 	"fmt"
-	"os"
 	"path"
 
 	"vestibula/cli/term"
@@ -41,7 +40,7 @@ func (r *putRun) movesOn() (*movingOn, error) {
 		if err != nil {
 			return nil, nil
 		}
-		info, err := os.Lstat(string(at))
+		info, err := place.Lstat(at)
 		below, inside := at.From(own)
 		if err != nil || !info.IsDir() || !inside || at == own || into.Within(at) {
 			return nil, nil

@@ -2,7 +2,6 @@ package cli
 
 import (
 	"fmt"
-	"os"
 	"path"
 	"path/filepath"
 
@@ -27,7 +26,7 @@ func (r *putRun) olderInto() error {
 	}
 	var tops []string
 	for _, source := range r.sources {
-		info, err := os.Stat(source)
+		info, err := place.Stat(source)
 		if err != nil || !info.IsDir() {
 			return unclear("name folders", "\"%s\" is no folder", source)
 		}

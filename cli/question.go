@@ -4,6 +4,7 @@ import (
 	"bufio"
 	"errors"
 	"io"
+	"os"
 	"strconv"
 	"strings"
 	"unicode"
@@ -11,6 +12,8 @@ import (
 	"charm.land/bubbles/v2/textinput"
 	tea "charm.land/bubbletea/v2"
 	"charm.land/lipgloss/v2"
+
+	xterm "golang.org/x/term"
 
 	"vestibula/cli/term"
 )
@@ -23,6 +26,7 @@ type question struct {
 	letters []letter
 	list    []string // one of these is chosen
 	lines   bool     // several lines; an empty one ends
+	secret  bool     // what is typed is not shown
 	text    string   // what stands in it at first; then the answer
 	at      int      // the letter, or the one of the list, that Return takes; then the answer
 	check   func(text string) error
@@ -47,6 +51,9 @@ func (a *app) answerTo(q *question) (back bool, err error) {
 	w := &asking{question: q, apart: term.Apart(), width: a.side.Width}
 	w.input = textinput.New()
 	w.input.Prompt = ""
+	if q.secret {
+		w.input.EchoMode = textinput.EchoNone
+	}
 	w.input.SetValue(q.text)
 	w.input.CursorEnd()
 	w.input.Focus()
@@ -247,7 +254,7 @@ func (a *app) plainly(q *question) error {
 	}
 	var all []string
 	for {
-		line, err := a.typed.ReadString('\n')
+		line, err := a.lineOf(q)
 		if err != nil && (line == "" || !errors.Is(err, io.EOF)) {
 			return a.stopped()
 		}
@@ -284,4 +291,13 @@ func (a *app) plainly(q *question) error {
 			return nil
 		}
 	}
+}
+
+// lineOf reads a line; what is secret is not shown.
+func (a *app) lineOf(q *question) (string, error) {
+	if f, ok := a.in.(*os.File); ok && q.secret {
+		secret, err := xterm.ReadPassword(int(f.Fd()))
+		return string(secret) + "\n", err
+	}
+	return a.typed.ReadString('\n')
 }

@@ -1,7 +1,6 @@
 package cli
 
 import (
-	"os"
 	"path"
 	"path/filepath"
 	"slices"
@@ -162,7 +161,7 @@ func (r *readRun) choose(args []string) (paths []string, err error) {
 		return nil, nil
 	}
 	first := args[0]
-	info, statErr := os.Stat(first)
+	info, statErr := place.Stat(first)
 	folder := statErr == nil && info.IsDir()
 	src, err := r.find(first)
 	switch {
@@ -222,7 +221,7 @@ func (r *readRun) fits(templates []*template.Template) error {
 
 // path reads what was named: a name, a folder or an archive.
 func (r *readRun) path(p string) error {
-	info, err := os.Stat(p)
+	info, err := place.Stat(p)
 	folder := err == nil && info.IsDir()
 	packed := err == nil && !folder && packed.FormatOf(p) != packed.None
 	if !folder && !packed && (err != nil || p != r.in) {

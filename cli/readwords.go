@@ -1,7 +1,6 @@
 package cli
 
 import (
-	"os"
 	"path"
 	"path/filepath"
 	"slices"
@@ -25,7 +24,7 @@ func (r *readRun) words(args []string) (at string, words []string) {
 	if len(args) < 2 || r.t != nil {
 		return "", nil
 	}
-	if info, err := os.Stat(args[0]); err != nil || !info.IsDir() {
+	if info, err := place.Stat(args[0]); err != nil || !info.IsDir() {
 		return "", nil
 	}
 	for _, arg := range args[1:] {

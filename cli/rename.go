@@ -3,7 +3,6 @@ package cli
 import (
 	"iter"
 	"maps"
-	"os"
 	"path"
 	"path/filepath"
 	"slices"
@@ -132,7 +131,7 @@ func (r *renameRun) choose(words []string) (*template.Convention, error) {
 		return nil, unclear(examplesOf("rename"), "which convention, and which files?")
 	}
 	at := words[1]
-	if info, err := os.Stat(at); err != nil || !info.IsDir() {
+	if info, err := place.Stat(at); err != nil || !info.IsDir() {
 		at = filepath.Dir(at)
 	}
 	if s, err := r.locate(at, nil); err == nil && s.layout != nil && place.Exists(words[1]) {
@@ -248,7 +247,7 @@ func (r *renameRun) read() error {
 	done, end := r.progress("reading", -1)
 	defer end()
 	for _, p := range r.paths {
-		info, err := os.Stat(p)
+		info, err := place.Stat(p)
 		if err != nil {
 			return unclear("", "there is no \"%s\"", p)
 		}
@@ -447,7 +446,7 @@ func (r *renameRun) namesIn() func(dir string) []string {
 			}
 			return names
 		}
-		entries, _ := os.ReadDir(filepath.FromSlash(dir))
+		entries, _ := place.ReadDir(filepath.FromSlash(dir))
 		for _, e := range entries {
 			names = append(names, e.Name())
 		}

@@ -2,7 +2,6 @@ package cli
 
 import (
 	"fmt"
-	"os"
 	"path"
 	"path/filepath"
 	"slices"
@@ -114,7 +113,7 @@ func beside(dirs []address.Address) map[string][]value.Value {
 			continue
 		}
 		looked[up] = true
-		entries, _ := os.ReadDir(string(up))
+		entries, _ := place.ReadDir(up)
 		for _, e := range entries {
 			l, _, err := project.ReadLabel(up.Join(e.Name()))
 			if err != nil || !e.IsDir() {

@@ -81,7 +81,7 @@ func (a *app) find(arg string) (*source, error) {
 	if strings.ContainsAny(arg, `/\`) && !bundle.IsFile(arg) && bundle.IsFile(arg+template.Ending) {
 		arg += template.Ending
 	}
-	if info, err := os.Stat(arg); err == nil && !info.IsDir() {
+	if info, err := place.Stat(arg); err == nil && !info.IsDir() {
 		src, err := readTemplate(arg, "")
 		if err == nil && !a.told[src.path] && !strings.HasPrefix(src.text, "---") && listing.Drawn(src.text) {
 			if a.told == nil {

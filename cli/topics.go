@@ -95,6 +95,8 @@ type surrounding struct{ Name, Text string }
 var Variables = []surrounding{
 	{"VESTIBULA_TEMPLATES", "folders with templates of yours, or of a team, joined as in PATH (with : and on Windows with ;)"},
 	{"VESTIBULA_GROUND, COLORFGBG", "light or dark: what your terminal writes on, for colours that fit it; without it, COLORFGBG says so, or the terminal itself; else the colours can be read on both"},
+	{"VESTIBULA_USER, VESTIBULA_PASSWORD, VESTIBULA_TOKEN", "who you are on drives, for scripts"},
+	{"HTTPS_PROXY, NO_PROXY", "by which way drives are reached"},
 	{"NO_COLOR", "if it holds anything, no colours"},
 	{"COLORTERM, TERM", "which colours the terminal can show"},
 	{"XDG_DATA_HOME, XDG_STATE_HOME", "other places than the usual ones for data and for what is remembered"},
@@ -106,6 +108,8 @@ var Places = []surrounding{
 	{"NAME.folders, templates/NAME.folders", "where you are: templates that can be called by their name here"},
 	{"~/.local/share/vestibula/templates/", "templates of yours, by their name from everywhere"},
 	{"~/.local/state/vestibula/", "what was done, for history and undo, and what undo may need again"},
+	{"~/.config/vestibula/drives.json", "the names of drives"},
+	{"~/.local/share/vestibula/passwords.json", "their passwords, where the computer has no key store; only you can read it"},
 	{label.FileName, "in each project, hidden: the template and values it was built from"},
 	{".vestibula-*", "hidden, beside what is changed: of a run that is at work, or was cut short, and what undo may need again"},
 }
@@ -113,7 +117,7 @@ var Places = []surrounding{
 func (a *app) helpPlaces() {
 	a.screen.Line(term.Title.Render("Where files lie, and which variables are read"))
 	var rows [][2]string
-	here := map[int]string{1: a.ownTemplates(), 2: a.stateDir()}
+	here := map[int]string{1: a.ownTemplates(), 2: a.stateDir(), 3: drivesFile(), 4: keysFile()}
 	for i, p := range Places {
 		rows = append(rows, [2]string{cmp.Or(here[i], p.Name), p.Text})
 	}

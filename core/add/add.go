@@ -7,7 +7,6 @@ import (
 	"fmt"
 	"io/fs"
 	"maps"
-	"os"
 	"path"
 	"slices"
 	"strings"
@@ -16,6 +15,7 @@ import (
 	"vestibula/core/change"
 	"vestibula/core/journal"
 	"vestibula/core/label"
+	"vestibula/core/place"
 	"vestibula/core/project"
 	"vestibula/core/proposal"
 	"vestibula/core/template"
@@ -68,7 +68,7 @@ func (j *Job) Find() error {
 			if n.Marks&tree.Later != 0 && n.Marks&tree.Way == 0 && !known[to] {
 				known[to] = true
 				w := Waiting{to, here, j.lacking(here)}
-				if _, err := os.Lstat(string(base.Join(to))); err != nil {
+				if _, err := place.Lstat(string(base.Join(to))); err != nil {
 					j.List = append(j.List, w)
 				} else {
 					j.There = append(j.There, w)

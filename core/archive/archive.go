@@ -5,7 +5,6 @@ package archive
 
 import (
 	"io/fs"
-	"os"
 	"path"
 	"path/filepath"
 	"slices"
@@ -78,7 +77,7 @@ func (j *Job) Add(s Source, to address.Address, part string) (*Going, error) {
 
 // take notes what lies in a project or a part of it, hidden things among it.
 func (g *Going) take() error {
-	info, err := os.Lstat(string(g.From))
+	info, err := place.Lstat(string(g.From))
 	if err != nil {
 		return proposal.Refused("", "%s cannot be read: %s", g.Name, place.Reason(err))
 	}
@@ -86,7 +85,7 @@ func (g *Going) take() error {
 		g.Size, g.Note.Size = info.Size(), info.Size()
 		return nil
 	}
-	root, unread, err := tree.Read(g.From, nil, nil)
+	root, unread, err := place.Read(g.From, nil, nil)
 	if err != nil {
 		return proposal.Refused("", "%s cannot be read: %s", g.Name, place.Reason(err))
 	}
@@ -100,7 +99,7 @@ func (g *Going) take() error {
 		if n.Kind == tree.Folder {
 			shown += "/"
 		} else if g.Note.Part != "" {
-			if info, err := os.Lstat(string(g.From.Join(at))); err == nil {
+			if info, err := place.Lstat(string(g.From.Join(at))); err == nil {
 				size += info.Size()
 			}
 		}
@@ -194,7 +193,7 @@ func ListedNear(own address.Address, id string) (found *bundle.Away, from addres
 	}
 	for up := own.Parent(); up != up.Parent() && place.Owned(string(up)); up = up.Parent() {
 		look(up)
-		entries, _ := os.ReadDir(string(up))
+		entries, _ := place.ReadDir(up)
 		for _, e := range entries {
 			if e.IsDir() {
 				look(up.Join(e.Name()))

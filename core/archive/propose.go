@@ -109,7 +109,7 @@ func (j *Job) bring(set *change.Set) error {
 			}
 		default:
 			kind := tree.Folder
-			if info, err := os.Lstat(string(g.From)); err == nil && !info.IsDir() {
+			if info, err := place.Lstat(string(g.From)); err == nil && !info.IsDir() {
 				kind = tree.File
 			}
 			set.Move(at(set, g.From), at(set, g.To), change.Is(kind), "archive").Whole = true
@@ -139,7 +139,7 @@ func (j *Job) shelve(set *change.Set, g *Going) error {
 	is, err := l.Encode()
 	if err == nil {
 		set.Write(at(set, g.To).Below(label.FileName), was, is, "")
-		if info, err := os.Lstat(string(g.From.Join(label.FileName))); err == nil { // nothing was done in the project
+		if info, err := place.Lstat(string(g.From.Join(label.FileName))); err == nil { // nothing was done in the project
 			set.Changes[len(set.Changes)-1].As.Time = info.ModTime().UnixNano()
 		}
 	}

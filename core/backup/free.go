@@ -8,6 +8,7 @@ import (
 	"vestibula/core/bundle"
 	"vestibula/core/change"
 	"vestibula/core/journal"
+	"vestibula/core/place"
 	"vestibula/core/proposal"
 	"vestibula/core/tree"
 )
@@ -30,7 +31,7 @@ func Freeing(into address.Address, id string) (p *proposal.Proposal, size int64,
 			p.Set.Remove(at, change.Is(tree.File), "older")
 			continue
 		}
-		root, unread, err := tree.Read(string(b.Dir), nil, nil)
+		root, unread, err := place.Read(string(b.Dir), nil, nil)
 		if err == nil && len(unread) > 0 {
 			err = unread[0].Err
 		}

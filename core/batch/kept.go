@@ -5,7 +5,6 @@ import (
 	"fmt"
 	"io"
 	"iter"
-	"os"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -124,7 +123,7 @@ func (b *Batch) settle(eyes reader, k *Kept, dir address.Address, id string) boo
 	var none *project.LabelError
 	switch {
 	case errors.As(err, &none):
-		if info, err := os.Stat(string(dir)); err == nil && info.IsDir() && id == "" && k.Marking.Where == string(dir) {
+		if info, err := place.Stat(dir); err == nil && info.IsDir() && id == "" && k.Marking.Where == string(dir) {
 			k.Dir, k.Standing = dir, Bare
 			return true
 		}

@@ -3,7 +3,6 @@ package batch
 import (
 	"bytes"
 	"fmt"
-	"os"
 	"path/filepath"
 
 	"vestibula/core/address"
@@ -33,7 +32,7 @@ func (j *Job) Mark(p *proposal.Proposal, file string, becomes map[address.Addres
 	}
 	dir, name := filepath.Split(string(at))
 	for _, lock := range []string{".~lock." + name + "#", "~$" + name} {
-		if _, err := os.Lstat(filepath.Join(dir, lock)); err == nil {
+		if _, err := place.Lstat(filepath.Join(dir, lock)); err == nil {
 			return 0, proposal.Refused("close it there, or build without marking rows", "the table %s is open in a spreadsheet program, which would write over the marks: %s is there", file, lock)
 		}
 	}

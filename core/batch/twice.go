@@ -1,7 +1,6 @@
 package batch
 
 import (
-	"os"
 	"path"
 
 	"vestibula/core/address"
@@ -105,7 +104,7 @@ func (j *Job) doubles(p *proposal.Proposal, e *TwiceError, dir address.Address, 
 // renamed finds the project that a build would make beside its own folder, where
 // somebody has given it another name.
 func (j *Job) renamed(e *TwiceError, dir address.Address, l *Label) {
-	entries, err := os.ReadDir(string(dir.Parent()))
+	entries, err := place.ReadDir(string(dir.Parent()))
 	if err != nil || len(entries) > maxBeside {
 		return
 	}

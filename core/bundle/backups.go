@@ -8,7 +8,6 @@ package bundle
 import (
 	"fmt"
 	"io"
-	"os"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -36,7 +35,7 @@ func (b *Backup) Payload() address.Address {
 // Backups are those of a project in a folder, the newest first; of all projects where the
 // identity is empty.
 func Backups(dir address.Address, id string) (list []Backup) {
-	entries, _ := os.ReadDir(string(dir))
+	entries, _ := place.ReadDir(dir)
 	for _, e := range entries {
 		if head := Head(dir.Join(e.Name())); head != nil && (id == "" || head.ID == id) {
 			list = append(list, Backup{dir.Join(e.Name()), head})
@@ -48,7 +47,7 @@ func Backups(dir address.Address, id string) (list []Backup) {
 
 // Damaged are the names of backups in a folder whose lists cannot be read, of a project that is called so.
 func Damaged(dir address.Address, project string) (names []string) {
-	entries, _ := os.ReadDir(string(dir))
+	entries, _ := place.ReadDir(dir)
 	for _, e := range entries {
 		if at := dir.Join(e.Name()); strings.HasPrefix(e.Name(), project+" ") && place.Exists(at.Join(BackupName)) && Head(at) == nil {
 			names = append(names, e.Name())
@@ -60,7 +59,7 @@ func Damaged(dir address.Address, project string) (names []string) {
 // Unfinished are the names of what lies in a folder of backups and never became whole, of a project
 // that is called so.
 func Unfinished(dir address.Address, project string) (names []string) {
-	entries, _ := os.ReadDir(string(dir))
+	entries, _ := place.ReadDir(dir)
 	for _, e := range entries {
 		if strings.HasPrefix(e.Name(), project+" ") && strings.HasSuffix(e.Name(), change.Unfinished) {
 			names = append(names, e.Name())
@@ -128,6 +127,6 @@ func Note[P ~string](dir P) (*Inventory, error) {
 
 // IsFile reports whether an ordinary file lies at a path.
 func IsFile[P ~string](at P) bool {
-	info, err := os.Lstat(string(at))
+	info, err := place.Lstat(at)
 	return err == nil && info.Mode().IsRegular()
 }

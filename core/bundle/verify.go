@@ -38,7 +38,7 @@ func Check[P ~string](at P, done func(n int)) (what string, r *Report, err error
 	default:
 		return "", nil, ErrNoList
 	}
-	root, unread, err := tree.Read(real, nil, nil)
+	root, unread, err := place.Read(real, nil, nil)
 	if err != nil {
 		return what, nil, err
 	}

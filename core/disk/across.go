@@ -155,7 +155,7 @@ func (r *run) back(p *passage) error {
 	if p.stays {
 		return nil
 	}
-	if p.made.Ino == 0 {
+	if p.made.Name == "" {
 		if work, err := r.work(p.In); err == nil {
 			_ = work.Remove(p.part, false)
 		}

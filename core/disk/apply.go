@@ -14,6 +14,7 @@ import (
 
 	"vestibula/core/address"
 	"vestibula/core/change"
+	"vestibula/core/folder"
 	"vestibula/core/journal"
 	"vestibula/core/label"
 	"vestibula/core/place"
@@ -359,11 +360,45 @@ func (p *Plan) lookAgain(places []*place.Place) error {
 func (w *Writer) take(places []address.Address) (release func(), err error) {
 	release, err = register.Register{Dir: journal.RegisterDir(w.Dir)}.Take(places)
 	var busy *BusyError
-	if err == nil || errors.As(err, &busy) {
-		return release, err
+	if err != nil && !errors.As(err, &busy) {
+		if !w.NoJournal {
+			return nil, &journal.Error{Err: err}
+		}
+		release, err = register.Register{Dir: journal.RegisterDir(w.Spare)}.Take(places)
 	}
-	if !w.NoJournal {
-		return nil, &journal.Error{Err: err}
+	if err != nil {
+		return nil, err
 	}
-	return register.Register{Dir: journal.RegisterDir(w.Spare)}.Take(places)
+	if release, err = far(places, release); err != nil {
+		release()
+		return nil, err
+	}
+	return release, nil
+}
+
+// far keeps other computers out of places on drives, as far as those can do that, and has nothing
+// there be answered from memory until all are released.
+func far(places []address.Address, release func()) (func(), error) {
+	for _, p := range places {
+		s := folder.StoreOf(string(p))
+		if s == nil {
+			continue
+		}
+		free, err := s.Take(string(p))
+		var busy *folder.Busy
+		if errors.As(err, &busy) {
+			err = &BusyError{Place: string(p) + busy.By}
+		}
+		if err != nil {
+			return release, err
+		}
+		s.Begin()
+		before := release
+		release = func() {
+			s.End()
+			free()
+			before()
+		}
+	}
+	return release, nil
 }

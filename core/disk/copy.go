@@ -23,7 +23,7 @@ func clone(by filler, source folder.File, was tree.Entry, work folder.Folder, pa
 		return dress(f, was.Mode, source.Attributes())
 	})
 	if err == nil {
-		err = work.SetTime(part, was.Time)
+		err = folder.Date(work, part, was.Time)
 	}
 	if err != nil {
 		_ = work.Remove(part, false)

@@ -155,6 +155,10 @@ func (m *making) path(i int32) string {
 // lies in them is shared out, so that the builders work below different parents
 // and meet seldom.
 func (m *making) build() {
+	if m.run.far(m.changes[0].In) {
+		m.buildFar()
+		return
+	}
 	steps := m.steps
 	size := make([]int32, len(steps)) // of a step with all that lies below it
 	for i := len(steps) - 1; i >= 0; i-- {
@@ -198,6 +202,31 @@ func (m *making) build() {
 			b.carryOut(spans[i])
 		}
 	})
+}
+
+// buildFar carries out the steps where each waits for an answer: level by level, so that as many
+// as can be are on their way at a time.
+func (m *making) buildFar() {
+	depth, levels := make([]int, len(m.steps)), [][]int32{}
+	for i := range m.steps {
+		if up := m.steps[i].parent; up >= 0 {
+			depth[i] = depth[up] + 1
+		}
+		if depth[i] == len(levels) {
+			levels = append(levels, nil)
+		}
+		levels[depth[i]] = append(levels[depth[i]], int32(i))
+	}
+	var builders atomic.Int32
+	for _, level := range levels {
+		pool.With(m.run.hands(m.changes[0].In), len(level), 1, func(numbers iter.Seq[int]) {
+			b := m.builder(int(builders.Add(1)))
+			defer b.close()
+			for i := range numbers {
+				b.carryOut(span{level[i], level[i] + 1})
+			}
+		})
+	}
 }
 
 // halted reports whether something failed, or the run was stopped.
@@ -298,11 +327,11 @@ func (r *run) put(parent folder.Folder, name string, b birth) (there bool, sum s
 			return false, "", err
 		}
 		if as.Time != 0 {
-			_ = parent.SetTime(name, as.Time)
+			_ = folder.Date(parent, name, as.Time)
 		}
 		return true, digest.Bytes(target.Bytes()), nil
 	}
-	if n.Content == nil && as.Mode == 0 {
+	if n.Content == nil && as.Mode == 0 && folder.Lacks(parent)&folder.Creating == 0 {
 		f, err := parent.Create(name, 0o666)
 		if err != nil {
 			return false, "", err
@@ -336,7 +365,7 @@ func (r *run) makeAgain(parent folder.Folder, name string, c *change.Change) err
 	case c.Node.Kind == tree.Folder:
 		r.times.again(parent, name, c.As.Time)
 	default:
-		err = parent.SetTime(name, c.As.Time)
+		err = folder.Date(parent, name, c.As.Time)
 	}
 	return err
 }

@@ -6,7 +6,6 @@ import (
 	"fmt"
 	"io/fs"
 	"iter"
-	"runtime"
 	"strconv"
 	"strings"
 	"sync"
@@ -43,7 +42,7 @@ func (r *run) stage(c *change.Change) error {
 		if err := work.Symlink(target.String(), staged); err != nil || c.As.Time == 0 {
 			return err
 		}
-		return work.SetTime(staged, c.As.Time)
+		return folder.Date(work, staged, c.As.Time)
 	}
 	if _, err := r.writeContent(folder.Write, work, partName+staged, c.Content, change.Dress{}); err != nil {
 		return err
@@ -64,6 +63,9 @@ func like(h folder.Folder, name string, other folder.Folder, staged string, c *c
 		return err
 	}
 	f, err := other.Append(staged)
+	if errors.Is(err, errors.ErrUnsupported) { // it knows neither rights nor attributes
+		return nil
+	}
 	if err != nil {
 		return err
 	}
@@ -74,7 +76,7 @@ func like(h folder.Folder, name string, other folder.Folder, staged string, c *c
 	if err := dress(f, was.Mode, old.Attributes()); err != nil || c.As.Time == 0 {
 		return err
 	}
-	return other.SetTime(staged, c.As.Time)
+	return folder.Date(other, staged, c.As.Time)
 }
 
 // dress gives a file its permissions, whatever the mask, and its attributes, as
@@ -235,7 +237,7 @@ func (r *run) forgetFolder(in int, path string) {
 
 // moveAll carries out moves that have to do with no other change, several at a time.
 func (r *run) moveAll(first, last int) (at string, err error) {
-	movers := min(maxBuilders, runtime.GOMAXPROCS(0))
+	movers := min(r.hands(r.plan.List[first].In), last-first)
 	each := (last - first + movers - 1) / movers
 	upto := make([]int, movers) // how far each has come
 	for n := range upto {

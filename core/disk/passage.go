@@ -93,6 +93,9 @@ func (r *run) carry(list []*passage, by crew) (named int, at string, err error) 
 // stageAll writes files into the work folders of their places.
 func (r *run) stageAll(list []*passage, by crew) (at string, err error) {
 	fill := filling(len(list))
+	if len(list) > 1 && r.far(list[0].In) {
+		by = crew{r.hands(list[0].In), 1}
+	}
 	if by.workers < 2 {
 		for _, p := range list {
 			if r.halted() {
@@ -106,7 +109,7 @@ func (r *run) stageAll(list []*passage, by crew) (at string, err error) {
 	}
 	var failing sync.Once
 	var failed atomic.Bool
-	pool.With(min(maxBuilders, by.workers), len(list), by.together, func(numbers iter.Seq[int]) {
+	pool.With(min(max(maxBuilders, r.hands(list[0].In)), by.workers), len(list), by.together, func(numbers iter.Seq[int]) {
 		own := *r
 		own.folders = openFolders{times: r.times}
 		defer own.closeFolders()
@@ -249,7 +252,7 @@ func (r *run) writeContent(by filler, in folder.Folder, part string, content tre
 		return nil
 	})
 	if err == nil && as.Time != 0 {
-		err = in.SetTime(part, as.Time)
+		err = folder.Date(in, part, as.Time)
 	}
 	return sum, err
 }
@@ -266,7 +269,7 @@ func write(by filler, in folder.Folder, part string, source folder.File, was tre
 		return dress(f, was.Mode, source.Attributes())
 	})
 	if err == nil {
-		err = in.SetTime(part, was.Time)
+		err = folder.Date(in, part, was.Time)
 	}
 	if err != nil {
 		return "", err

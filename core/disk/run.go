@@ -4,6 +4,7 @@ import (
 	"errors"
 	"io/fs"
 	"maps"
+	"runtime"
 	"slices"
 	"sync"
 	"sync/atomic"
@@ -109,6 +110,14 @@ func (r *run) carryOut(roots []journal.Root) error {
 	return failed
 }
 
+// far reports whether a place lies where more can be done at a time than there are processors.
+func (r *run) far(in int) bool { return folder.Hands(r.places[in].Root(), 1) > 1 }
+
+// hands is how many work in a place at a time.
+func (r *run) hands(in int) int {
+	return folder.Hands(r.places[in].Root(), min(maxBuilders, runtime.GOMAXPROCS(0)))
+}
+
 // present reports whether a place is still there: where its disk has gone, nothing in it is found, and
 // yet nothing was taken back.
 func (r *run) present(in int) bool {
@@ -197,7 +206,7 @@ func (r *run) all() (at string, err error) {
 		case c.Op == change.Copy && c.Loose:
 			n = i + r.copiesFrom(list[i:n])
 			at, err = r.copyAll(i, n)
-		case n-i > enough || n-i > 1 && c.In != c.FromIn:
+		case n-i > enough || n-i > 1 && (c.In != c.FromIn || r.far(c.In)):
 			at, err = r.moveAll(i, n)
 		default:
 			n = i + 1
@@ -282,6 +291,9 @@ func (r *run) work(in int) (folder.Folder, error) {
 	}
 	h, err := root.Folder(r.plan.Work)
 	if err != nil {
+		return nil, errors.Join(err, folder.RemoveEmpty(root, r.plan.Work))
+	}
+	if err := folder.Working(h); err != nil {
 		return nil, errors.Join(err, folder.RemoveEmpty(root, r.plan.Work))
 	}
 	r.works.open[in] = h

@@ -27,6 +27,9 @@ func newFolderTimes(undoes *journal.Times) *folderTimes {
 
 // note notes the time of an open folder before something is changed in it.
 func (t *folderTimes) note(h folder.Folder) {
+	if folder.Lacks(h)&folder.Dating != 0 {
+		return
+	}
 	e, err := h.Look(".")
 	if err != nil || e.Ino == 0 {
 		return
@@ -50,6 +53,9 @@ func (t *folderTimes) note(h folder.Folder) {
 // again gives a folder that is made again the time that it had, which it keeps
 // whatever is put into it.
 func (t *folderTimes) again(parent folder.Folder, name string, time int64) {
+	if folder.Lacks(parent)&folder.Dating != 0 {
+		return
+	}
 	e, err := parent.Look(name)
 	if err != nil || e.Kind != tree.Folder || e.Ino == 0 {
 		return
@@ -63,6 +69,9 @@ func (t *folderTimes) again(parent folder.Folder, name string, time int64) {
 // stays has an open folder keep the time that it had before the run: in it, a file changes that is to look
 // as if nobody had touched it.
 func (t *folderTimes) stays(h folder.Folder) {
+	if folder.Lacks(h)&folder.Dating != 0 {
+		return
+	}
 	e, err := h.Look(".")
 	if err != nil {
 		return
@@ -90,7 +99,7 @@ func (t *folderTimes) settle(h folder.Folder) {
 	t.mutex.Lock()
 	none := len(t.after) == 0
 	t.mutex.Unlock()
-	if none {
+	if none || folder.Lacks(h)&folder.Dating != 0 {
 		return
 	}
 	e, err := h.Look(".")

@@ -5,6 +5,7 @@ import (
 	"io/fs"
 	"net/http"
 	"slices"
+	"strings"
 	"syscall"
 
 	"vestibula/core/folder"
@@ -64,6 +65,17 @@ func (c *collection) Folder(name string) (folder.Folder, error) {
 	return &collection{c.Server, at}, nil
 }
 
+// Below opens a collection by its path: on a server nothing leads elsewhere on the way.
+func (c *collection) Below(path string) (folder.Folder, error) {
+	for name := range strings.SplitSeq(path, "/") {
+		if !single(name) {
+			return nil, fail("open", path, errName)
+		}
+	}
+	up, name := above(below(c.path, path)), last(path)
+	return (&collection{c.Server, up}).Folder(name)
+}
+
 func (c *collection) List() ([]tree.Entry, error) {
 	l, err := c.list(c.path)
 	if err != nil {
@@ -111,17 +123,7 @@ func (c *collection) Mkdir(name string, _ fs.FileMode) error {
 		}
 		return err == nil, err
 	})
-	switch statusOf(err) {
-	case http.StatusMethodNotAllowed, http.StatusMovedPermanently: // it is taken
-		if _, wrong := c.lookNow(at); wrong == nil {
-			err = refused(http.StatusPreconditionFailed)
-		}
-	case http.StatusConflict: // some say so of a folder that is not there, some of a file in its place
-		if e, wrong := c.lookNow(at); wrong == nil && e.Kind == tree.File {
-			err = refused(http.StatusPreconditionFailed)
-		}
-	}
-	if err == nil {
+	if err = c.taken(err, at); err == nil {
 		c.known.own(at, true)
 	}
 	return fail("mkdir", name, err)
@@ -222,20 +224,32 @@ func (s *Server) move(from, to string, dir bool) error {
 	case http.StatusPreconditionFailed:
 		if free, wrong := s.gone(to); wrong == nil && free {
 			err = errState
-		}
-	case http.StatusConflict, http.StatusForbidden: // some say so of what is taken
-		if free, wrong := s.gone(to); wrong == nil && !free {
-			err = refused(http.StatusPreconditionFailed)
+			if e, wrong := s.lookNow(from); wrong == nil && r.header["If-Match"] == e.Tag { // it is what it was
+				delete(r.header, "If-Match")
+				err = s.do(r, func() (bool, error) { return s.moved(from, to, dir) })
+			}
 		}
 	case http.StatusBadGateway:
 		err = folder.ErrAcross
 	}
-	if err == nil {
+	if err = s.taken(err, to); err == nil {
 		own := s.known.isOwn(from)
 		s.known.own(from, false)
 		s.known.tagged(from, nil)
 		if own {
 			s.known.own(to, true)
+		}
+	}
+	return err
+}
+
+// taken makes a refusal one because of a name that is taken, where that is so: servers have many
+// statuses for it.
+func (s *Server) taken(err error, at string) error {
+	switch statusOf(err) {
+	case http.StatusBadRequest, http.StatusMethodNotAllowed, http.StatusConflict, http.StatusForbidden, http.StatusMovedPermanently:
+		if _, wrong := s.lookNow(at); wrong == nil {
+			return refused(http.StatusPreconditionFailed)
 		}
 	}
 	return err

@@ -85,6 +85,9 @@ func (r *reader) Look() (tree.Entry, error) {
 	return e, fail("look", r.path, err)
 }
 
+// Stat is what was seen when it was opened.
+func (r *reader) Stat() (fs.FileInfo, error) { return r.entry.Info(), nil }
+
 func (r *reader) Sync() error             { return nil }
 func (*reader) Write([]byte) (int, error) { return 0, fs.ErrPermission }
 func (r *reader) Close() error            { return r.drop() }

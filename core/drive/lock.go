@@ -12,6 +12,7 @@ import (
 	"time"
 
 	"vestibula/core/folder"
+	"vestibula/core/tree"
 )
 
 // A lock holds a folder for a minute or two, and is asked for again meanwhile: what a computer
@@ -25,6 +26,14 @@ const (
 type locks struct {
 	mutex sync.Mutex
 	held  map[string]string // their tokens, by the paths of the folders
+	bare  bool              // the server takes it amiss to be told
+}
+
+// quiet has nothing be told of locks any more.
+func (l *locks) quiet() {
+	l.mutex.Lock()
+	defer l.mutex.Unlock()
+	l.bare = true
 }
 
 // tokens is the header that proves that this run holds the folders which a request changes the
@@ -32,7 +41,7 @@ type locks struct {
 func (l *locks) tokens(path, destination string) string {
 	l.mutex.Lock()
 	defer l.mutex.Unlock()
-	if len(l.held) == 0 {
+	if len(l.held) == 0 || l.bare {
 		return ""
 	}
 	var out strings.Builder
@@ -99,7 +108,9 @@ func (s *Server) lock(path string) (token string, err error) {
 	}
 	defer answer.Body.Close()
 	switch answer.StatusCode {
-	case http.StatusOK, http.StatusCreated:
+	case http.StatusOK:
+	case http.StatusCreated: // nothing was there, and it has made a file to be locked
+		return "", errors.Join(refused(http.StatusNotFound), s.letGo(path, strings.Trim(answer.Header.Get("Lock-Token"), "<> ")))
 	case http.StatusLocked:
 		return "", &folder.Busy{By: ", on this computer or another one; where one was cut short, the drive lets go after two minutes"}
 	default: // it knows no locks, or grants none there
@@ -122,6 +133,18 @@ func (s *Server) lock(path string) (token string, err error) {
 	s.trial.keeps.Locks = true
 	s.trial.mutex.Unlock()
 	return token, nil
+}
+
+// letGo takes away what a server has made only to have something that is locked.
+func (s *Server) letGo(path, token string) error {
+	answer, err := s.send(request{method: "UNLOCK", path: path, header: map[string]string{"Lock-Token": "<" + token + ">"}})
+	if err == nil {
+		answer.Body.Close()
+	}
+	if e, wrong := s.lookNow(path); wrong == nil && e.Kind == tree.File && e.Size == 0 {
+		return s.delete(path, false)
+	}
+	return err
 }
 
 // refresh has a lock last longer. Where it is lost, what is done is still done by conditions.

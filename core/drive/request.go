@@ -2,7 +2,6 @@ package drive
 
 import (
 	"bytes"
-	"context"
 	"errors"
 	"io"
 	"net"
@@ -31,7 +30,7 @@ type request struct {
 	header       map[string]string
 	body         []byte
 	stream       io.Reader // instead of body; it is sent once
-	ctx          context.Context
+	bare         bool // the locks that this run holds are not told
 }
 
 // url is the address of a path on the server. A collection ends with a slash.
@@ -48,6 +47,9 @@ func (s *Server) urlOf(path string, folder bool) *url.URL {
 func (s *Server) send(r request) (*http.Response, error) {
 	s.enter()
 	answer, err := s.authorized(r)
+	if err == nil && answer.StatusCode == http.StatusPreconditionFailed && s.proves(r) {
+		answer, err = s.unproved(r, answer)
+	}
 	if err != nil {
 		s.leave()
 		return nil, err
@@ -71,14 +73,10 @@ func (s *Server) once(r request, authorization string) (*http.Response, error) {
 	case r.body != nil:
 		body = bytes.NewReader(r.body)
 	}
-	ctx := r.ctx
-	if ctx == nil {
-		ctx = context.Background()
-	}
 	if s.url.Scheme == "http" && !local(s.url.Hostname()) && !s.config.Plain(s.at) {
 		return nil, errPlain
 	}
-	q, err := http.NewRequestWithContext(ctx, r.method, s.urlOf(r.path, r.folder).String(), body)
+	q, err := http.NewRequest(r.method, s.urlOf(r.path, r.folder).String(), body)
 	if err != nil {
 		return nil, err
 	}
@@ -86,8 +84,8 @@ func (s *Server) once(r request, authorization string) (*http.Response, error) {
 	for name, value := range r.header {
 		q.Header.Set(name, value)
 	}
-	if held := s.locks.tokens(r.path, q.Header.Get("Destination")); held != "" && changing[r.method] {
-		q.Header.Set("If", held)
+	if s.proves(r) {
+		q.Header.Set("If", s.locks.tokens(r.path, r.header["Destination"]))
 	}
 	if r.stream != nil {
 		q.Header.Set("Expect", "100-continue")
@@ -147,6 +145,34 @@ func (l *leaving) Close() error {
 	err := l.ReadCloser.Close()
 	l.server.leave()
 	return err
+}
+
+// proves reports whether a request tells which locks this run holds.
+func (s *Server) proves(r request) bool {
+	return changing[r.method] && !r.bare && s.locks.tokens(r.path, r.header["Destination"]) != ""
+}
+
+// unproved sends a request once more, without the locks: some servers take them amiss where a folder
+// above is locked, and want to know nothing there.
+func (s *Server) unproved(r request, answer *http.Response) (*http.Response, error) {
+	if r.stream != nil {
+		return answer, nil
+	}
+	r.bare = true
+	again, err := s.authorized(r)
+	if err != nil {
+		answer.Body.Close()
+		return nil, err
+	}
+	if again.StatusCode == http.StatusLocked {
+		again.Body.Close()
+		return answer, nil
+	}
+	answer.Body.Close()
+	if again.StatusCode < 300 {
+		s.locks.quiet()
+	}
+	return again, nil
 }
 
 // over reports whether a request may be made again: there was no answer to it, or one that

@@ -14,7 +14,7 @@ type Keeps struct {
 	Tried      bool `json:"tried,omitempty"`
 	Exclusive  bool `json:"exclusive,omitempty"`  // a move takes the place of nothing
 	Conditions bool `json:"conditions,omitempty"` // what has changed is left alone, by its ETag
-	Tags       bool `json:"tags,omitempty"`       // it gives strong ETags
+	Tags       bool `json:"tags,omitempty"`       // it gives ETags
 	Locks      bool `json:"locks,omitempty"`
 }
 
@@ -77,15 +77,14 @@ func (s *Server) try(work string) error {
 		return err
 	}
 	from := one
-	if k.Tags = e.strong; e.strong {
-		// A move of what has changed, and then of what has not.
-		if wrong := s.attempt(one, third, map[string]string{"If-Match": `"` + random() + `"`}); wrong == nil {
+	if k.Tags = e.Tag != ""; k.Tags {
+		// A move of what is another file by then.
+		err := s.attempt(one, third, map[string]string{"If-Match": `"` + random() + `"`})
+		switch k.Conditions = statusOf(err) == http.StatusPreconditionFailed; {
+		case err == nil:
 			from = third
-		} else if statusOf(wrong) == http.StatusPreconditionFailed {
-			k.Conditions = s.attempt(one, third, map[string]string{"If-Match": e.Tag}) == nil
-			if k.Conditions {
-				from = third
-			}
+		case statusOf(err) == 0:
+			return err
 		}
 	}
 	for _, at := range []string{from, other} {

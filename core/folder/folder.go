@@ -109,6 +109,11 @@ func Below(h Folder, path string) (Folder, error) {
 	if path == "." {
 		return noClose{h}, nil
 	}
+	if deep, ok := h.(interface {
+		Below(path string) (Folder, error)
+	}); ok {
+		return deep.Below(path)
+	}
 	at := Folder(noClose{h})
 	for name := range strings.SplitSeq(path, "/") {
 		next, err := at.Folder(name)

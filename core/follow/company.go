@@ -1,7 +1,6 @@
 package follow
 
 import (
-	"os"
 	"path"
 	"path/filepath"
 
@@ -9,6 +8,7 @@ import (
 	"vestibula/core/change"
 	"vestibula/core/label"
 	"vestibula/core/naming"
+	"vestibula/core/place"
 	"vestibula/core/project"
 	"vestibula/core/proposal"
 	"vestibula/core/tree"
@@ -48,7 +48,7 @@ func Company(p *proposal.Proposal) {
 			for _, other := range beside[dir][key] {
 				called := naming.Along(other, name, path.Base(to), c.Kind() == tree.Folder)
 				at, becomes := path.Join(dir, other), path.Join(path.Dir(to), called)
-				switch info, err := os.Lstat(filepath.FromSlash(at)); {
+				switch info, err := place.Lstat(filepath.FromSlash(at)); {
 				case called == "", goes[at], comes[becomes], err != nil || !info.Mode().IsRegular():
 				case c.Kind() == tree.Folder && naming.Speaks(other):
 				case c.Kind() != tree.Folder && dir != path.Dir(to) && !naming.Goes(other, name):
@@ -78,7 +78,7 @@ func Company(p *proposal.Proposal) {
 }
 
 func namesIn(dir string) (names []string) {
-	entries, _ := os.ReadDir(filepath.FromSlash(dir))
+	entries, _ := place.ReadDir(filepath.FromSlash(dir))
 	for _, e := range entries {
 		names = append(names, e.Name())
 	}
@@ -86,7 +86,7 @@ func namesIn(dir string) (names []string) {
 }
 
 func exists(at string) bool {
-	_, err := os.Lstat(filepath.FromSlash(at))
+	_, err := place.Lstat(filepath.FromSlash(at))
 	return err == nil
 }
 

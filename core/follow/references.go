@@ -107,7 +107,7 @@ func Fix(set *change.Set, found *reference.Found) error {
 func Addresses(set *change.Set, roots []address.Address) ([][]string, error) {
 	moves, rows := Moves(set), [][]string{{"old", "new"}}
 	for _, root := range slashed(roots) {
-		n, _, err := tree.Read(filepath.FromSlash(root), nil, nil)
+		n, _, err := place.Read(filepath.FromSlash(root), nil, nil)
 		if err != nil {
 			return nil, err
 		}

@@ -5,7 +5,6 @@ package inspect
 
 import (
 	"errors"
-	"os"
 	"path"
 	"path/filepath"
 	"slices"
@@ -126,7 +125,7 @@ func folderSkipped(p string, folder bool) bool {
 // At looks at a folder or an archive. The error says that it cannot be read at all;
 // that of one of several things is in its subject.
 func (l *Look) At(at string) (*Report, error) {
-	info, err := os.Stat(at)
+	info, err := place.Stat(at)
 	if err != nil {
 		return nil, err
 	}
@@ -270,14 +269,14 @@ func (l *Look) beside(r *Report, root *tree.Node) error {
 // Tree reads what lies in a folder or an archive, but for what is hidden and what
 // programs leave there.
 func Tree[P ~string](at P, done func(n int)) (*tree.Node, []tree.Unread, error) {
-	info, err := os.Stat(string(at))
+	info, err := place.Stat(at)
 	if err != nil {
 		return nil, nil, err
 	}
 	var root *tree.Node
 	var unread []tree.Unread
 	if info.IsDir() {
-		root, unread, err = tree.Read(at, folderSkipped, done)
+		root, unread, err = place.Read(at, folderSkipped, done)
 	} else if listing, failed := packed.List(string(at)); failed != nil {
 		err = failed
 	} else {
@@ -291,7 +290,7 @@ func Tree[P ~string](at P, done func(n int)) (*tree.Node, []tree.Unread, error) 
 
 // Everything reads all that lies in a folder, hidden things among it.
 func Everything[P ~string](dir P, done func(n int)) (*tree.Node, []tree.Unread, error) {
-	return tree.Read(dir, folderSkipped, done)
+	return place.Read(dir, folderSkipped, done)
 }
 
 // Prune takes out what is hidden, and what programs leave.

@@ -6,7 +6,6 @@ import (
 	"io"
 	"io/fs"
 	"maps"
-	"os"
 	"path"
 	"path/filepath"
 	"slices"
@@ -252,6 +251,6 @@ func (d *disk) Open(p string) (io.ReadCloser, error) {
 
 // Leads reports whether a link leads to something.
 func (d *disk) Leads(p string) bool {
-	_, err := os.Stat(filepath.Join(d.dir, filepath.FromSlash(p)))
+	_, err := place.Stat(filepath.Join(d.dir, filepath.FromSlash(p)))
 	return err == nil || errors.Is(err, fs.ErrPermission)
 }

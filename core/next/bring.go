@@ -29,7 +29,7 @@ func (f *Forward) bring(set *change.Set, way *change.Way, from, to change.At) (b
 			return 0, proposal.Refused("give one of them another name first", "two files would get one name: %s and %s would both be %s", other, s.From, s.To)
 		}
 		taken[tree.Folded(new.Path)] = s.From
-		if _, err := os.Lstat(onDisk(new)); err == nil {
+		if _, err := place.Lstat(onDisk(new)); err == nil {
 			begun++
 			continue
 		}

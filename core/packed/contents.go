@@ -8,7 +8,6 @@ import (
 	"fmt"
 	"io"
 	"io/fs"
-	"os"
 	"slices"
 	"strings"
 	"sync"
@@ -31,7 +30,7 @@ type Contents struct {
 	*Listing
 	Files []Packed          // in the order of their paths
 	Links map[string]string // where links of a ZIP archive lead, by their paths
-	file  *os.File
+	file  folder.Reading
 	name  string
 	size  int64
 	ours  bool       // a list says what it holds

@@ -1,4 +1,4 @@
-// Package place opens folders of a disk to be looked at, and files that somebody
+// Package place opens folders of a disk or a drive to be looked at, and files that somebody
 // names, each with a budget. It follows no link below a place, and opens no device,
 // pipe or socket. It changes nothing: that is done by package disk.
 package place
@@ -8,7 +8,6 @@ import (
 	"fmt"
 	"io"
 	"io/fs"
-	"os"
 	"path/filepath"
 	"runtime"
 	"strings"
@@ -37,7 +36,7 @@ type Place struct {
 // cannot be one.
 func Open[P ~string](path P) (*Place, error) {
 	clean := filepath.Clean(string(path))
-	info, err := os.Lstat(clean)
+	info, err := Lstat(clean)
 	switch {
 	case errors.Is(err, fs.ErrNotExist):
 		return nil, fmt.Errorf("there is no folder \"%s\": make it first, or name one that exists", path)
@@ -78,6 +77,10 @@ func Real[P ~string](path P) (address.Address, error) {
 	full, err := filepath.Abs(string(path))
 	if err != nil {
 		return "", err
+	}
+	if store := folder.StoreOf(full); store != nil {
+		_, err := store.Look(full)
+		return address.Address(full), err
 	}
 	real, err := filepath.EvalSymlinks(full)
 	var code syscall.Errno
@@ -192,9 +195,16 @@ func (p *Place) Writable(path string) error {
 	return f.Writable()
 }
 
+// Drives has places be reached that do not lie on this disk: of returns the store of a path, nil for
+// one of this disk.
+func Drives(of func(path string) folder.Store) { folder.StoreOf = of }
+
 // MaxPath is how long a path may be so that what is made can also be opened, in
 // bytes, on Windows in characters.
 func (p *Place) MaxPath() int {
+	if p.Real.OnDrive() {
+		return 4000 // what servers take of a request, most of the time, without its percent signs
+	}
 	switch runtime.GOOS {
 	case "darwin":
 		return 1023
@@ -251,8 +261,11 @@ func ReadFile[P ~string](path P, most int64) ([]byte, error) {
 	return folder.Read(f, real.Name(), most)
 }
 
+// A File is an open file that is read, in turn or anywhere.
+type File = folder.Reading
+
 // OpenFile opens an ordinary file to be read, as [folder.OpenFile] does.
-func OpenFile[P ~string](path P) (*os.File, error) { return folder.OpenFile(string(path)) }
+func OpenFile[P ~string](path P) (File, error) { return folder.OpenFile(string(path)) }
 
 // Reason says, for a person, why a system call failed, without the path that it
 // was about.
@@ -275,19 +288,28 @@ func Plain(err error) string {
 // A TooLargeError says that a file holds more than is read of one.
 type TooLargeError = folder.TooLargeError
 
-// Exists reports whether anything lies at a path of this disk, a link that leads nowhere among
-// it.
+// Exists reports whether anything lies at a path of this disk or on a drive, a link that leads
+// nowhere among it.
 func Exists[P ~string](path P) bool {
-	_, err := os.Lstat(string(path))
+	_, err := Lstat(path)
 	return err == nil
 }
 
-// Identity is what something at a path of this disk is known by, however it is called; it
-// follows no link.
-func Identity(at address.Address) (dev, ino uint64, err error) { return folder.Identity(string(at)) }
+// Identity is what something at a path is known by, however it is called; it follows no link. On a
+// drive, it is the path.
+func Identity(at address.Address) (dev, ino uint64, err error) {
+	if s := folder.StoreOf(string(at)); s != nil {
+		dev, ino = s.Identity(string(at))
+		return dev, ino, nil
+	}
+	return folder.Identity(string(at))
+}
 
 // Begins is the folder in which the disk begins that an address lies on.
 func Begins(at address.Address) address.Address {
+	if at.OnDrive() {
+		return at.Server()
+	}
 	dev, _, err := Identity(at)
 	for up := at.Parent(); err == nil && up != at; up = at.Parent() {
 		above, _, wrong := Identity(up)
@@ -300,4 +322,9 @@ func Begins(at address.Address) address.Address {
 }
 
 // Room is how many bytes are free where an address lies, as far as its store tells.
-func Room(at address.Address) (free int64, known bool) { return folder.Room(string(at)) }
+func Room(at address.Address) (free int64, known bool) {
+	if s := folder.StoreOf(string(at)); s != nil {
+		return s.Room(string(at))
+	}
+	return folder.Room(string(at))
+}

@@ -50,7 +50,7 @@ func Below[P ~string](at P, skip func(path string, folder bool) bool, done func(
 	if f.Inside = l != nil || bad != nil; f.Inside {
 		f.Dir, f.Below = own, strings.TrimPrefix(strings.TrimPrefix(dir.Slashed(), own.Slashed()), "/")
 	}
-	root, unread, err := tree.Read(f.Dir, skip, done)
+	root, unread, err := place.Read(f.Dir, skip, done)
 	if err != nil {
 		return nil, err
 	}

@@ -1,11 +1,11 @@
 package project
 
 import (
-	"os"
 	"slices"
 
 	"vestibula/core/address"
 	"vestibula/core/pattern"
+	"vestibula/core/place"
 	"vestibula/core/template"
 	"vestibula/core/tree"
 	"vestibula/core/value"
@@ -26,7 +26,7 @@ func (c *Copies) Original(p *Project) address.Address {
 	known, looked := c.beside[in]
 	if !looked {
 		known = map[string][]address.Address{}
-		entries, _ := os.ReadDir(string(in))
+		entries, _ := place.ReadDir(in)
 		for _, e := range entries {
 			if !e.IsDir() {
 				continue

@@ -6,7 +6,6 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
-	"os"
 	"slices"
 	"strings"
 	"time"
@@ -64,7 +63,7 @@ func Find[P ~string](dir P) (own address.Address, l *label.Label, err error) {
 func Kept(dir address.Address) address.Address {
 	for {
 		has := func(name string) bool { // also where it is a link, or cannot be read
-			_, err := os.Lstat(string(dir.Join(name)))
+			_, err := place.Lstat(string(dir.Join(name)))
 			return err == nil
 		}
 		if strings.HasSuffix(string(dir), change.Unfinished) || has(bundle.BackupName) || has(bundle.Declaration) && (has(bundle.BagName) || !has(label.FileName)) {
@@ -94,7 +93,7 @@ func (e *KeptError) Error() string {
 // that is not hidden.
 func Inside(dir address.Address) (own address.Address, found bool) {
 	for range maxLeading {
-		entries, err := os.ReadDir(string(dir))
+		entries, err := place.ReadDir(dir)
 		if err != nil {
 			return "", false
 		}

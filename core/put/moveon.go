@@ -29,7 +29,7 @@ func MoveOn(l *project.Layout, folders []string, into string) (*proposal.Proposa
 		goes[from] = to
 		out.Set.Move(change.At{Path: from}, change.At{Path: to}, change.Is(tree.Folder), "it moves on")
 		part.Add(proposal.Step{Op: change.Move, From: from, To: to, Folder: true})
-		root, _, err := tree.Read(l.Dir.Join(from), nil, nil)
+		root, _, err := place.Read(l.Dir.Join(from), nil, nil)
 		if err != nil {
 			return nil, fmt.Errorf("%s cannot be read: %s", from, place.Reason(err))
 		}

@@ -2,7 +2,6 @@ package put
 
 import (
 	"cmp"
-	"os"
 	"path"
 	"path/filepath"
 	"slices"
@@ -11,6 +10,7 @@ import (
 	"vestibula/core/change"
 	"vestibula/core/journal"
 	"vestibula/core/naming"
+	"vestibula/core/place"
 	"vestibula/core/proposal"
 	"vestibula/core/tree"
 )
@@ -85,7 +85,7 @@ func VersionsIn(n *tree.Node, dir, older string) (rows []Versions) {
 func SetAside(rows []Versions, older string) *proposal.Proposal {
 	grown := &change.Set{}
 	way := grown.Way(func(at change.At) bool {
-		_, err := os.Lstat(filepath.FromSlash(at.Path))
+		_, err := place.Lstat(filepath.FromSlash(at.Path))
 		return err == nil
 	})
 	out := &proposal.Proposal{Roots: []journal.Root{{Path: "."}}}

@@ -41,7 +41,7 @@ var (
 // is. The error is [ErrNoFolder], [ErrOthers], or that of its file, which cannot be read.
 func OpenLinks(dir string) (*LinkFolder, error) {
 	f := &LinkFolder{dir: dir, before: map[string]string{}}
-	info, err := os.Lstat(dir)
+	info, err := place.Lstat(dir)
 	if errors.Is(err, fs.ErrNotExist) {
 		return f, nil
 	}
@@ -51,7 +51,7 @@ func OpenLinks(dir string) (*LinkFolder, error) {
 	f.there = true
 	switch f.text, err = place.ReadFile(filepath.Join(dir, LinksFile), maxLinks); {
 	case errors.Is(err, fs.ErrNotExist):
-		if entries, err := os.ReadDir(dir); err == nil && len(entries) > 0 {
+		if entries, err := place.ReadDir(dir); err == nil && len(entries) > 0 {
 			return nil, ErrOthers
 		}
 		return f, nil
@@ -97,7 +97,7 @@ func (f *LinkFolder) Plan(want map[string]string) (*LinkPlan, error) {
 		if now[name] != "" {
 			continue
 		}
-		if _, err := os.Lstat(filepath.Join(f.dir, name)); err == nil && !ours[name] {
+		if _, err := place.Lstat(filepath.Join(f.dir, name)); err == nil && !ours[name] {
 			p.Taken = append(p.Taken, name)
 			continue
 		}

@@ -122,7 +122,7 @@ func (s *Search) entries(found *Found) (list []entry, err error) {
 		n := s.Trees[root]
 		if n == nil {
 			top := slices.Contains(s.Tops, root)
-			read, unread, err := tree.Read(filepath.FromSlash(root), func(at string, folder bool) bool { return folder && (top || hidden(path.Base(at))) }, nil)
+			read, unread, err := place.Read(filepath.FromSlash(root), func(at string, folder bool) bool { return folder && (top || hidden(path.Base(at))) }, nil)
 			if err != nil {
 				return nil, err
 			}
@@ -222,7 +222,7 @@ func (f *finder) link(at string) {
 	if !whole {
 		target = path.Join(path.Dir(at), to)
 	}
-	if _, err := os.Lstat(filepath.FromSlash(target)); err != nil {
+	if _, err := place.Lstat(filepath.FromSlash(target)); err != nil {
 		return // it leads nowhere already
 	}
 	after, stays := f.Moves.After(target)
@@ -316,7 +316,7 @@ func (f *finder) names(dir string) *folder {
 	if f.Lost != nil {
 		real = f.Lost.Now(dir)
 	}
-	entries, err := os.ReadDir(filepath.FromSlash(real))
+	entries, err := place.ReadDir(filepath.FromSlash(real))
 	if err != nil && f.Lost == nil {
 		return known
 	}
@@ -351,7 +351,7 @@ func (d *folder) gone(lost *Lost, dir string) {
 			continue
 		}
 		n := &tree.Node{Name: name, Kind: tree.File}
-		if info, err := os.Stat(filepath.FromSlash(lost.Now(path.Join(dir, name)))); err == nil && info.IsDir() {
+		if info, err := place.Stat(filepath.FromSlash(lost.Now(path.Join(dir, name)))); err == nil && info.IsDir() {
 			n.Kind = tree.Folder
 		} else if err != nil {
 			continue // it went altogether

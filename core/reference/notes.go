@@ -8,6 +8,7 @@ import (
 
 	"golang.org/x/text/unicode/norm"
 
+	"vestibula/core/place"
 	"vestibula/core/tree"
 )
 
@@ -113,7 +114,7 @@ func (s *Search) index(root string) map[string][]string {
 		x.names = map[string][]string{}
 		n := s.Trees[root]
 		if n == nil {
-			n, _, _ = tree.Read(filepath.FromSlash(root), func(at string, folder bool) bool { return folder && hidden(path.Base(at)) }, nil)
+			n, _, _ = place.Read(filepath.FromSlash(root), func(at string, folder bool) bool { return folder && hidden(path.Base(at)) }, nil)
 		}
 		if n != nil {
 			below(n, "", func(dir string, n *tree.Node) {

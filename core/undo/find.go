@@ -1,7 +1,6 @@
 package undo
 
 import (
-	"os"
 	"path"
 	"path/filepath"
 	"slices"
@@ -87,7 +86,7 @@ func whereabouts(root *journal.Root, old address.Address, in Where) address.Addr
 	}
 	// A file is another one whenever a program has saved it, and so is a folder that was
 	// brought back from elsewhere. What they hold is looked at.
-	if info, err := os.Lstat(string(old)); err == nil && (!info.IsDir() || root.ID == "" || !place.Exists(old.Join(label.FileName))) {
+	if info, err := place.Lstat(old); err == nil && (!info.IsDir() || root.ID == "" || !place.Exists(old.Join(label.FileName))) {
 		return old
 	}
 	return ""
@@ -146,7 +145,7 @@ func candidates(old, here address.Address) []address.Address {
 	}
 	var dirs []address.Address
 	for _, dir := range []address.Address{beside, here} {
-		entries, _ := os.ReadDir(string(dir)) // what cannot be read offers nothing
+		entries, _ := place.ReadDir(dir) // what cannot be read offers nothing
 		for _, e := range entries {
 			dirs = append(dirs, dir.Join(e.Name()))
 		}

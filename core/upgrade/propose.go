@@ -13,6 +13,7 @@ import (
 	"vestibula/core/change"
 	"vestibula/core/label"
 	"vestibula/core/match"
+	"vestibula/core/place"
 	"vestibula/core/proposal"
 	"vestibula/core/tree"
 )
@@ -211,7 +212,7 @@ func onTheWay(set *change.Set, list []*Upgrading) (count int) {
 		}
 		way := set.Way(func(at change.At) bool {
 			dir := full(in, at.Path)
-			_, err := os.Lstat(filepath.FromSlash(dir))
+			_, err := place.Lstat(filepath.FromSlash(dir))
 			there := comes[dir] || err == nil
 			comes[dir] = true
 			return there
@@ -219,7 +220,7 @@ func onTheWay(set *change.Set, list []*Upgrading) (count int) {
 		count += way.To(change.At{In: in, Path: path.Dir(u.Becomes)}, "on the way")
 		for up := path.Dir(u.Name); up != "."; up = path.Dir(up) {
 			dir := full(in, up)
-			entries, err := os.ReadDir(filepath.FromSlash(dir))
+			entries, err := place.ReadDir(filepath.FromSlash(dir))
 			stays := func(e os.DirEntry) bool { return !leaves[dir+"/"+e.Name()] }
 			into := func(at string) bool { return path.Dir(at) == dir }
 			if err != nil || leaves[dir] || slices.ContainsFunc(entries, stays) || slices.ContainsFunc(slices.Collect(maps.Keys(comes)), into) {

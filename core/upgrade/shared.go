@@ -1,12 +1,12 @@
 package upgrade
 
 import (
-	"os"
 	"path"
 	"slices"
 	"strings"
 
 	"vestibula/core/address"
+	"vestibula/core/place"
 	"vestibula/core/project"
 )
 
@@ -49,7 +49,7 @@ func sharedFolders(list []*Upgrading) (found []*shared) {
 		g.of = append(g.of, u)
 	}
 	return slices.DeleteFunc(found, func(g *shared) bool {
-		if _, err := os.Lstat(string(g.place.Join(g.to))); err == nil || torn[g] {
+		if _, err := place.Lstat(string(g.place.Join(g.to))); err == nil || torn[g] {
 			return true
 		}
 		below, err := project.Below(g.place.Join(g.from), nil, nil)

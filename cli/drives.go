@@ -1,0 +1,322 @@
+package cli
+
+import (
+	"bytes"
+	"encoding/json"
+	"errors"
+	"io/fs"
+	"net/http"
+	"os/exec"
+	"path/filepath"
+	"runtime"
+	"slices"
+	"strings"
+	"time"
+
+	"github.com/adrg/xdg"
+	"github.com/zalando/go-keyring"
+
+	"vestibula/cli/term"
+	"vestibula/core/address"
+	"vestibula/core/disk"
+	"vestibula/core/drive"
+	"vestibula/core/place"
+)
+
+// A namedDrive is what is kept of a drive that has a name.
+type namedDrive struct {
+	Name    string          `json:"name"`
+	Address address.Address `json:"address"`
+	User    string          `json:"user,omitempty"`
+	Command string          `json:"command,omitempty"` // prints the password
+	Plain   bool            `json:"unencrypted,omitempty"`
+	Keeps   drive.Keeps     `json:"keeps,omitzero"`
+}
+
+// kept are the drives that have names, and where their passwords lie where this computer has no store of
+// keys.
+type kept struct {
+	Drives []namedDrive `json:"drives"`
+}
+
+// drivesFile is where the names of drives are kept; keysFile, passwords where the system keeps none.
+func drivesFile() string { return filepath.Join(xdg.ConfigHome, "vestibula", "drives.json") }
+func keysFile() string   { return filepath.Join(xdg.DataHome, "vestibula", "passwords.json") }
+
+// mostKept is how large these files may be, in bytes.
+const mostKept = 1 << 20
+
+// A reach is how drives are reached in a run.
+type reach struct {
+	named  []namedDrive
+	drives *drive.Drives
+	wrong  error
+	asked  map[address.Address]drive.Credentials // what was answered at the terminal
+}
+
+// reaching has the run reach drives: by the names that the person has given them, too.
+func (a *app) reaching() *reach {
+	if a.reach != nil {
+		return a.reach
+	}
+	r := &reach{asked: map[address.Address]drive.Credentials{}}
+	a.reach = r
+	if data, err := place.ReadFile(drivesFile(), mostKept); err == nil {
+		var all kept
+		if r.wrong = json.Unmarshal(data, &all); r.wrong == nil {
+			r.named = all.Drives
+		}
+	} else if !errors.Is(err, fs.ErrNotExist) {
+		r.wrong = err
+	}
+	r.drives = drive.New(drive.Config{
+		Who: a.credentials, Plain: func(at address.Address) bool {
+			return slices.ContainsFunc(r.named, func(d namedDrive) bool { return d.Plain && d.Address.Server() == at })
+		},
+		Proxy: http.ProxyFromEnvironment, Sleep: time.Sleep, Version: a.version,
+	})
+	for _, d := range r.named {
+		if d.Keeps.Tried {
+			r.drives.Server(d.Address).Tried(d.Keeps)
+		}
+	}
+	place.Drives(r.drives.Of)
+	return r
+}
+
+// names are the drives that have names.
+func (r *reach) names() (list address.Drives) {
+	for _, d := range r.named {
+		list = append(list, address.Drive{Name: d.Name, At: d.Address})
+	}
+	return list
+}
+
+// of is what is kept of the drive that an address lies on, nil for nothing.
+func (r *reach) of(at address.Address) *namedDrive {
+	var best *namedDrive
+	for i := range r.named {
+		if d := &r.named[i]; at.Within(d.Address) && (best == nil || len(d.Address) > len(best.Address)) {
+			best = d
+		}
+	}
+	for i := range r.named { // a name and a password are those of the server
+		if d := &r.named[i]; best == nil && d.Address.Server() == at.Server() {
+			best = d
+		}
+	}
+	return best
+}
+
+// isAddress reports whether a word can be the address of something on a drive.
+func isAddress(word string) bool {
+	i := strings.Index(word, ":")
+	return i > 0 && (i > 1 || runtime.GOOS != "windows") && !strings.ContainsAny(word[:i], `/\ =."`)
+}
+
+// addressed returns the words of a call with each address on a drive as it is kept, and has
+// drives be reached where there is one.
+func (a *app) addressed(args []string) ([]string, error) {
+	if len(args) == 0 || args[0] == "drive" || args[0] == "help" || args[0] == "completion" {
+		return args, nil
+	}
+	var out []string
+	for i, word := range args {
+		lead, rest := "", word
+		if name, value, is := strings.Cut(word, "="); is && strings.HasPrefix(name, "--") {
+			lead, rest = name+"=", value
+		}
+		if i == 0 || !isAddress(rest) {
+			continue
+		}
+		r := a.reaching()
+		at, err := r.names().Read(rest)
+		switch {
+		case errors.Is(err, address.ErrSecret):
+			return nil, unclear(advise("to give the drive a name, and keep the password safely", "drive", "NAME", "https://…").String(), "%v", err)
+		case err != nil:
+			return nil, unclear("", "“%s”: %v", rest, err)
+		case at == "":
+			continue
+		}
+		if err := a.reached(at); err != nil {
+			return nil, err
+		}
+		if out == nil {
+			out = slices.Clone(args)
+		}
+		out[i] = lead + string(at)
+	}
+	if out == nil {
+		return args, nil
+	}
+	return out, nil
+}
+
+// reached sees whether the server of an address answers.
+func (a *app) reached(at address.Address) error {
+	_, err := place.Lstat(at)
+	if err == nil || errors.Is(err, fs.ErrNotExist) {
+		return nil
+	}
+	var s *stop
+	if errors.As(err, &s) {
+		return s
+	}
+	help := ""
+	if errors.Is(err, drive.ErrAccess) {
+		help = "it was tried once, so that nobody is locked out"
+	}
+	return unclear(help, "%s cannot be reached: %s", a.shown(at), place.Reason(err))
+}
+
+// shown is an address as a person writes it.
+func (a *app) shown(at address.Address) string { return a.shownIn(string(at)) }
+
+// shownIn is a text in which addresses on drives stand as a person writes them.
+func (a *app) shownIn(text string) string {
+	if !strings.Contains(text, "http") || !strings.Contains(text, "/http") && !strings.Contains(text, `\http`) {
+		return text
+	}
+	return a.reaching().names().ShowIn(text)
+}
+
+// credentials are what a server is told of the person: what the environment says, what is kept,
+// what a command prints, or what is answered at the terminal.
+func (a *app) credentials(server address.Address, realm string) (drive.Credentials, error) {
+	c := drive.Credentials{User: a.getenv("VESTIBULA_USER"), Password: a.getenv("VESTIBULA_PASSWORD"), Token: a.getenv("VESTIBULA_TOKEN")}
+	if c.Token != "" || c.User != "" && c.Password != "" {
+		return c, nil
+	}
+	r := a.reaching()
+	if answered, is := r.asked[server]; is {
+		return answered, nil
+	}
+	if d := r.of(server); d != nil {
+		password, err := a.password(server, d)
+		if err != nil {
+			return c, err
+		}
+		if password != "" {
+			return credentialsOf(d.User, password), nil
+		}
+		c.User = d.User
+	}
+	name := a.shown(server)
+	if !a.interactive() {
+		return c, unclear("set the variables VESTIBULA_USER and VESTIBULA_PASSWORD; "+advise("or keep the password, with a name for the drive", "drive", "NAME", name).String(), "%s asks for a name and a password", name)
+	}
+	c, err := a.askWho(name, realm, c.User)
+	r.asked[server] = c
+	return c, err
+}
+
+// credentialsOf are a name and a password or, without a name, a token.
+func credentialsOf(user, password string) drive.Credentials {
+	if user == "" {
+		return drive.Credentials{Token: password}
+	}
+	return drive.Credentials{User: user, Password: password}
+}
+
+// askWho asks for a name and a password. Who leaves the name empty gives a token.
+func (a *app) askWho(name, realm, user string) (drive.Credentials, error) {
+	title := name + " asks who you are"
+	if realm != "" {
+		title += " (it calls itself “" + realm + "”)"
+	}
+	q := &question{title: term.Visible(title + ". Your name there:"), hint: "without a name, a token is asked for · ctrl+c stops", text: user}
+	if _, err := a.answerTo(q); err != nil {
+		return drive.Credentials{}, err
+	}
+	user = strings.TrimSpace(q.text)
+	what := "Password:"
+	if user == "" {
+		what = "Token:"
+	}
+	q = &question{title: term.Visible(what), hint: "it is not shown · ctrl+c stops", secret: true}
+	if _, err := a.answerTo(q); err != nil {
+		return drive.Credentials{}, err
+	}
+	return credentialsOf(user, q.text), nil
+}
+
+// password is what is kept for a drive, "" for nothing.
+func (a *app) password(server address.Address, d *namedDrive) (string, error) {
+	if d.Command != "" {
+		return printed(d.Command)
+	}
+	if text, err := keyring.Get(keyService, keyOf(server, d.User)); err == nil {
+		return text, nil
+	}
+	return keys()[keyOf(server, d.User)], nil
+}
+
+// keyService is under what the system keeps passwords.
+const keyService = "vestibula"
+
+func keyOf(server address.Address, user string) string {
+	return address.Drives(nil).Show(server) + " " + user
+}
+
+// printed is the first line that a command prints.
+func printed(command string) (string, error) {
+	shell := []string{"sh", "-c"}
+	if runtime.GOOS == "windows" {
+		shell = []string{"cmd", "/c"}
+	}
+	out, err := exec.Command(shell[0], append(shell[1:], command)...).Output()
+	if err != nil {
+		return "", unclear("", "the command that prints the password failed: %s", command)
+	}
+	line, _, _ := bytes.Cut(out, []byte("\n"))
+	return strings.TrimRight(string(line), "\r"), nil
+}
+
+// keys are the passwords in the file that only the person can read.
+func keys() map[string]string {
+	all := map[string]string{}
+	if data, err := place.ReadFile(keysFile(), mostKept); err == nil {
+		_ = json.Unmarshal(data, &all)
+	}
+	return all
+}
+
+// keepPassword keeps a password where the system keeps such, else in a file that only the person can
+// read. Where says which of them; an empty password is forgotten.
+func keepPassword(server address.Address, user, password string) (where string, err error) {
+	key := keyOf(server, user)
+	all := keys()
+	_, inFile := all[key]
+	delete(all, key)
+	if password == "" {
+		_ = keyring.Delete(keyService, key)
+		if !inFile {
+			return "", nil
+		}
+		return "", writeKeys(all)
+	}
+	if keyring.Set(keyService, key, password) == nil {
+		if inFile {
+			err = writeKeys(all)
+		}
+		return "the key store of this computer", err
+	}
+	all[key] = password
+	return keysFile() + ", which only you can read", writeKeys(all)
+}
+
+func writeKeys(all map[string]string) error {
+	if len(all) == 0 {
+		return disk.Keep(keysFile(), nil)
+	}
+	return keepJSON(keysFile(), all)
+}
+
+func keepJSON(file string, v any) error {
+	data, err := json.MarshalIndent(v, "", "  ")
+	if err != nil {
+		return err
+	}
+	return disk.Keep(file, append(data, '\n'))
+}

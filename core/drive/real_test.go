@@ -1,0 +1,36 @@
+package drive_test
+
+import (
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"vestibula/core/drive"
+	"vestibula/core/drive/drivetest"
+	"vestibula/core/folder"
+	"vestibula/core/folder/foldertest"
+)
+
+// The servers that others have written keep the contract, too.
+func TestRealDrivesKeepTheContract(t *testing.T) {
+	drivetest.EachReal(t, func(t *testing.T, r *drivetest.Real) {
+		d := drive.New(drivetest.Config(r.Who))
+		at := r.Address()
+		d.Server(at).Begin()
+		h, err := d.Server(at).Open(string(at))
+		require.NoError(t, err)
+		require.NoError(t, h.Mkdir("work", 0o700))
+		work, err := h.Folder("work")
+		require.NoError(t, err)
+		require.NoError(t, folder.Working(work))
+		t.Logf("%s keeps: %+v", r.Name, d.Server(at).Keeps())
+		foldertest.Run(t, func(t *testing.T) folder.Folder {
+			name := strings.ReplaceAll(t.Name(), "/", "-")
+			require.NoError(t, h.Mkdir(name, 0o700))
+			in, err := h.Folder(name)
+			require.NoError(t, err)
+			return in
+		})
+	})
+}

@@ -1,0 +1,142 @@
+package place
+
+import (
+	"errors"
+	"io"
+	"io/fs"
+	"os"
+	"path"
+	"slices"
+	"strings"
+
+	"vestibula/core/address"
+	"vestibula/core/folder"
+	"vestibula/core/tree"
+)
+
+// Lstat says what lies at a path of this disk or on a drive, as [os.Lstat] does; it follows no
+// link at its end.
+func Lstat[P ~string](at P) (fs.FileInfo, error) {
+	if s := folder.StoreOf(string(at)); s != nil {
+		e, err := s.Look(string(at))
+		if err != nil {
+			return nil, err
+		}
+		return e.Info(), nil
+	}
+	return os.Lstat(string(at))
+}
+
+// Stat is as [Lstat], behind all links: who names one means what it leads to.
+func Stat[P ~string](at P) (fs.FileInfo, error) {
+	if folder.StoreOf(string(at)) != nil {
+		return Lstat(at)
+	}
+	return os.Stat(string(at))
+}
+
+// ReadDir lists a folder of this disk or on a drive, in the order of names, as [os.ReadDir] does.
+func ReadDir[P ~string](at P) ([]fs.DirEntry, error) {
+	s := folder.StoreOf(string(at))
+	if s == nil {
+		return os.ReadDir(string(at))
+	}
+	h, err := s.Open(string(at))
+	if err != nil {
+		return nil, err
+	}
+	defer h.Close()
+	list, err := h.List()
+	if err != nil {
+		return nil, err
+	}
+	slices.SortFunc(list, func(a, b tree.Entry) int { return strings.Compare(a.Name, b.Name) })
+	out := make([]fs.DirEntry, len(list))
+	for i, e := range list {
+		out[i] = fs.FileInfoToDirEntry(e.Info())
+	}
+	return out, nil
+}
+
+// Read reads a folder of this disk or on a drive into a tree: see [tree.ReadFrom].
+func Read[P ~string](dir P, skip func(path string, folder bool) bool, done func(n int)) (*tree.Node, []tree.Unread, error) {
+	s := folder.StoreOf(string(dir))
+	if s == nil {
+		return tree.Read(dir, skip, done)
+	}
+	h, err := s.Open(string(dir))
+	if err != nil {
+		return nil, nil, err
+	}
+	defer h.Close()
+	root, unread := tree.ReadFrom(far{h}, skip, done)
+	return root, unread, nil
+}
+
+// far lists the folders of a drive.
+type far struct{ top folder.Folder }
+
+func (f far) List(at string) ([]tree.Entry, error) {
+	h, err := folder.Below(f.top, path.Clean(at))
+	if err != nil {
+		return nil, err
+	}
+	defer h.Close()
+	return h.List()
+}
+
+// Hands is how many folders are listed at a time.
+func (f far) Hands() int { return folder.Hands(f.top, 1) }
+
+// FS is a folder of this disk or on a drive, to be read from.
+func FS[P ~string](dir P) (fs.FS, error) {
+	if folder.StoreOf(string(dir)) != nil {
+		return files(dir), nil
+	}
+	root, err := os.OpenRoot(string(dir))
+	if err != nil {
+		return nil, err
+	}
+	return root.FS(), nil
+}
+
+// files are those of a folder on a drive.
+type files string
+
+// Open opens a file or a folder below.
+func (f files) Open(name string) (fs.File, error) {
+	if !fs.ValidPath(name) {
+		return nil, &fs.PathError{Op: "open", Path: name, Err: fs.ErrInvalid}
+	}
+	at := address.Address(f).Join(name)
+	info, err := Lstat(at)
+	if err != nil || info.IsDir() {
+		return opened{info: info}, err
+	}
+	file, err := OpenFile(at)
+	return opened{file, info}, err
+}
+
+// An opened file can be looked at.
+type opened struct {
+	io.ReadCloser
+	info fs.FileInfo
+}
+
+func (o opened) Stat() (fs.FileInfo, error) { return o.info, nil }
+
+// Read reads a file; a folder has nothing to be read.
+func (o opened) Read(b []byte) (int, error) {
+	if o.ReadCloser == nil {
+		return 0, errors.New("it is a folder")
+	}
+	return o.ReadCloser.Read(b)
+}
+
+// Close closes a file.
+func (o opened) Close() error {
+	if o.ReadCloser == nil {
+		return nil
+	}
+	return o.ReadCloser.Close()
+}
