@@ -78,6 +78,7 @@ const plainly = "_./:=,+@%-…"
 // quoted is a word as it is typed in a shell, whatever it holds. What nobody could see or
 // type stands as its code, as POSIX writes it ($'…').
 func quoted(word string) string {
+	word = term.Called(word)
 	unseen := !utf8.ValidString(word)
 	plain := word != "" && word[0] != '~'
 	for _, r := range word {

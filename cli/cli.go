@@ -22,6 +22,7 @@ import (
 	xterm "golang.org/x/term"
 
 	"vestibula/cli/term"
+	"vestibula/core/address"
 	"vestibula/core/journal"
 	"vestibula/core/outline"
 	"vestibula/core/place"
@@ -169,6 +170,7 @@ func Command() *cobra.Command {
 
 func (a *app) run(args []string) int {
 	a.prepare()
+	term.Names = a.shownIn
 	a.call = args
 	args, unreached := a.addressed(args)
 	root := a.root(args)
@@ -366,7 +368,7 @@ func (a *app) writeJSON(v any, indent string) error {
 	enc.SetIndent("", indent)
 	err := enc.Encode(v)
 	if err == nil {
-		_, err = a.out.Write(term.EscapeJSON(data.Bytes()))
+		_, err = a.out.Write(term.EscapeJSON([]byte(address.Drives(nil).ShowIn(data.String()))))
 	}
 	if err != nil {
 		return unwritten(err)

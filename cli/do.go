@@ -35,6 +35,9 @@ func (a *app) writePlan(set *change.Set, c consent) error {
 	if err != nil {
 		return unclear("", "the current folder cannot be read: %s", place.Reason(err))
 	}
+	if i := slices.IndexFunc(set.Places, address.Address.OnDrive); i >= 0 {
+		base = set.Places[i]
+	}
 	for slices.ContainsFunc(set.Places, func(p address.Address) bool { return !p.Within(base) }) {
 		up := base.Parent()
 		if up == base {

@@ -20,7 +20,7 @@ import (
 // A driveRun gives a drive a name, or tells which have one.
 type driveRun struct {
 	*app
-	user, command               string
+	user, command         string
 	forget, plain, asJSON bool
 }
 

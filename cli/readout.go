@@ -11,6 +11,7 @@ import (
 
 	"vestibula/cli/page"
 	"vestibula/cli/term"
+	"vestibula/core/address"
 	"vestibula/core/table"
 	"vestibula/core/tree"
 )
@@ -84,11 +85,11 @@ func (o *outRows) data(file string) ([]byte, error) {
 		enc.SetEscapeHTML(false)
 		enc.SetIndent("", "  ")
 		err := enc.Encode(o.json)
-		return text.Bytes(), err
+		return []byte(address.Drives(nil).ShowIn(text.String())), err
 	case ".md":
-		return []byte(markdown(filled(o.rows))), nil
+		return []byte(term.Called(markdown(filled(o.rows)))), nil
 	case ".txt":
-		return []byte(aligned(filled(o.rows))), nil
+		return []byte(term.Called(aligned(filled(o.rows)))), nil
 	case ".html":
 		rows := filled(o.rows)
 		tables := []page.Table{}
@@ -99,7 +100,7 @@ func (o *outRows) data(file string) ([]byte, error) {
 	case ".csv", ".xlsx":
 		for _, row := range o.rows[1:] {
 			for i := range row {
-				row[i] = harmless(row[i])
+				row[i] = harmless(term.Called(row[i]))
 			}
 		}
 		return table.Write(file, o.rows)

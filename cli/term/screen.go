@@ -214,11 +214,23 @@ func Columns(s Shown) int { return ansi.StringWidth(string(s)) }
 // Pad fills a text with spaces up to a number of columns.
 func Pad(s Shown, columns int) Shown { return s + Spaces(columns-Columns(s)) }
 
+// Names, if it is not nil, writes addresses in a text as a person does.
+var Names func(text string) string
+
+// Called is a text in which addresses on drives stand as a person writes them.
+func Called(s string) string {
+	if Names == nil || !strings.Contains(s, ":/") && !strings.Contains(s, `:\`) {
+		return s
+	}
+	return Names(s)
+}
+
 // Visible returns a name with its control characters, and those that change the
 // direction of writing, shown as their codes. A terminal would obey them.
 //
 // It is the one gate through which texts of others reach a terminal.
 func Visible(s string) Shown {
+	s = Called(s)
 	if strings.IndexFunc(s, hidden) < 0 && utf8.ValidString(s) {
 		return Shown(s)
 	}

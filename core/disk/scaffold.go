@@ -1,8 +1,10 @@
 package disk
 
 import (
+	"errors"
 	"path/filepath"
 
+	"vestibula/core/change"
 	"vestibula/core/folder"
 )
 
@@ -29,11 +31,27 @@ func Raise(base string, names []string) (*Scaffold, error) {
 func (s *Scaffold) Drop() {
 	for n := len(s.made); n > 0; n-- {
 		dir, name := filepath.Split(s.made[n-1])
-		if in(dir, func(f folder.Folder) error { return f.Remove(name, true) }) != nil {
+		if in(dir, func(f folder.Folder) error { return dropEmpty(f, name) }) != nil {
 			return
 		}
 		s.made = s.made[:n-1]
 	}
+}
+
+// dropEmpty removes an empty folder. Where the store would take what somebody has put into it, it is
+// looked at under a name that nobody knows, and gets its own back where it is not empty.
+func dropEmpty(f folder.Folder, name string) error {
+	if folder.Lacks(f)&folder.EmptyOnly == 0 {
+		return f.Remove(name, true)
+	}
+	aside := change.NewWork()
+	if err := folder.Move(f, name, f, aside); err != nil {
+		return err
+	}
+	if err := folder.RemoveEmpty(f, aside); err != nil {
+		return errors.Join(err, folder.Move(f, aside, f, name))
+	}
+	return nil
 }
 
 // in does something in an open folder.

@@ -17,6 +17,7 @@ import (
 	"hash/fnv"
 	"net/http"
 	"net/url"
+	"path/filepath"
 	"sync"
 	"time"
 
@@ -113,7 +114,7 @@ type Server struct {
 
 // path is the slashed path of an address on the server, "" for its top.
 func (s *Server) path(at string) string {
-	below, _ := address.Address(at).From(s.at)
+	below, _ := address.Address(filepath.Clean(at)).From(s.at)
 	if below == "." {
 		return ""
 	}

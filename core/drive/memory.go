@@ -47,6 +47,13 @@ func (m *memory) end() {
 	clear(m.tags)
 }
 
+// forget has all be asked for again: something was changed.
+func (m *memory) forget() {
+	m.mutex.Lock()
+	defer m.mutex.Unlock()
+	clear(m.lists)
+}
+
 // fresh reports whether nothing is believed now.
 func (m *memory) fresh() bool {
 	m.mutex.Lock()

@@ -288,6 +288,7 @@ func lost(err error) error {
 // fault, done looks whether it was done all the same: it returns true where it was, false where nothing
 // was, and an error where that cannot be told. Only where nothing was is it sent again.
 func (s *Server) do(r request, done func() (bool, error)) error {
+	defer s.known.forget()
 	spent := time.Duration(0)
 	for attempt := 0; ; attempt++ {
 		answer, err := s.send(r)

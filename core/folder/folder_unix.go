@@ -267,8 +267,8 @@ func (f systemFile) SetAttribute(name string, value []byte) error {
 	return unix.Fsetxattr(int(f.Fd()), name, value, 0)
 }
 
-// Identity returns what a folder is known by on its disk, by its path.
-func Identity(path string) (dev, ino uint64, err error) {
+// identity is [Identity] of this disk.
+func identity(path string) (dev, ino uint64, err error) {
 	var st unix.Stat_t
 	err = again(func() error { return unix.Stat(path, &st) })
 	return uint64(st.Dev), st.Ino, err

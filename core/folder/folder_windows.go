@@ -145,8 +145,8 @@ func (f systemFile) Look() (tree.Entry, error) {
 func (systemFile) Attributes() map[string][]byte     { return nil }
 func (systemFile) SetAttribute(string, []byte) error { return nil }
 
-// Identity returns what a folder is known by on its disk, by its path.
-func Identity(path string) (dev, ino uint64, err error) {
+// identity is [Identity] of this disk.
+func identity(path string) (dev, ino uint64, err error) {
 	p, err := windows.UTF16PtrFromString(path)
 	if err != nil {
 		return 0, 0, err

@@ -2,5 +2,5 @@
 
 package folder
 
-// Room is not known here.
-func Room(string) (free int64, known bool) { return 0, false }
+// room is [Room] of this disk.
+func room(string) (free int64, known bool) { return 0, false }

@@ -2,9 +2,8 @@ package folder
 
 import "golang.org/x/sys/windows"
 
-// Room is how many bytes a person may still write to the disk that a folder lies on, as far as
-// that is known.
-func Room(path string) (free int64, known bool) {
+// room is [Room] of this disk.
+func room(path string) (free int64, known bool) {
 	p, err := windows.UTF16PtrFromString(path)
 	if err != nil {
 		return 0, false

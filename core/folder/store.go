@@ -47,3 +47,21 @@ func Working(work Folder) error {
 	}
 	return nil
 }
+
+// Identity is what a folder is known by in its store, by its path.
+func Identity(path string) (dev, ino uint64, err error) {
+	if s := StoreOf(path); s != nil {
+		dev, ino = s.Identity(path)
+		return dev, ino, nil
+	}
+	return identity(path)
+}
+
+// Room is how many bytes a person may still write to the store that a folder lies in, as far as
+// that is known.
+func Room(path string) (free int64, known bool) {
+	if s := StoreOf(path); s != nil {
+		return s.Room(path)
+	}
+	return room(path)
+}

@@ -297,13 +297,7 @@ func Exists[P ~string](path P) bool {
 
 // Identity is what something at a path is known by, however it is called; it follows no link. On a
 // drive, it is the path.
-func Identity(at address.Address) (dev, ino uint64, err error) {
-	if s := folder.StoreOf(string(at)); s != nil {
-		dev, ino = s.Identity(string(at))
-		return dev, ino, nil
-	}
-	return folder.Identity(string(at))
-}
+func Identity(at address.Address) (dev, ino uint64, err error) { return folder.Identity(string(at)) }
 
 // Begins is the folder in which the disk begins that an address lies on.
 func Begins(at address.Address) address.Address {
@@ -322,9 +316,4 @@ func Begins(at address.Address) address.Address {
 }
 
 // Room is how many bytes are free where an address lies, as far as its store tells.
-func Room(at address.Address) (free int64, known bool) {
-	if s := folder.StoreOf(string(at)); s != nil {
-		return s.Room(string(at))
-	}
-	return folder.Room(string(at))
-}
+func Room(at address.Address) (free int64, known bool) { return folder.Room(string(at)) }
