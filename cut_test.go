@@ -68,11 +68,14 @@ var cutDisk = fmt.Sprintf("/dev/shm/vestibula-cut-%d-", os.Getpid())
 // A cutStory is a desk on which one call is cut short, again and again.
 type cutStory struct {
 	d             *desk
+	name          string
 	disk          string     // the folder on another disk
 	first         [][]string // the calls before it, which note what things are known by
 	call          []string
 	operations    int
 	before, whole map[string]string
+	process       *os.Process
+	mask          func(text string) string // what states do not differ by; nil for nothing more
 }
 
 // cutRun runs the call with a fault. It returns what was said.
@@ -135,6 +138,11 @@ func (s *cutStory) state() map[string]string {
 			all[name] = cutStamp.ReplaceAllString(s.d.read(at), "")
 		}
 	}
+	if s.mask != nil {
+		for at, is := range all {
+			all[at] = s.mask(is)
+		}
+	}
 	return all
 }
 
@@ -147,7 +155,8 @@ func (s *cutStory) dress() map[string]string {
 
 func newCutStory(t *testing.T, name string) *cutStory {
 	calls := slices.Concat(recordStories[name], cutStories[name])
-	d := recordDesk(t, fmt.Sprintf("cut-%d-%s", os.Getpid(), name))
+	whose := strings.ReplaceAll(strings.TrimSuffix(strings.TrimPrefix(t.Name(), "Test"), "/"+name), "/", "-")
+	d := recordDesk(t, fmt.Sprintf("cut-%d-%s-%s", os.Getpid(), strings.ToLower(whose), name))
 	t.Cleanup(func() {
 		_ = exec.Command("chmod", "-R", "u+rwx", d.dir+".kept").Run()
 		_ = os.RemoveAll(d.dir + ".kept")
@@ -161,7 +170,7 @@ func newCutStory(t *testing.T, name string) *cutStory {
 		return strings.Fields(call)
 	}
 	d.write("away.csv", "from,to\n./In/Ola letter.pdf,./In/letter of Ola.pdf\n")
-	s := &cutStory{d: d, disk: cutDisk + name, call: words(calls[len(calls)-1])}
+	s := &cutStory{d: d, name: name, disk: cutDisk + name, call: words(calls[len(calls)-1])}
 	for _, call := range calls[:len(calls)-1] {
 		s.first = append(s.first, words(call))
 	}

@@ -119,7 +119,11 @@ func recordDesk(t *testing.T, name string) *desk {
 		d.write(at, text)
 	}
 	d.must("build", "job", "client=Ola", "--into", "C", "--yes")
-	for _, f := range []string{"Drafts/a.md", "Drafts/c v1.md", "Drafts/c v2.md", "Notes/old 9.3.2027 4.txt", "Notes/2027-03-01 note 001.txt", "02 Bills/2027-03 wages.csv", "01 Letters/\xe4.pdf"} {
+	noText := "\xe4.pdf"
+	if strings.Contains(name, "-sabre-") { // some servers hold no name that is no text
+		noText = "ä.pdf"
+	}
+	for _, f := range []string{"Drafts/a.md", "Drafts/c v1.md", "Drafts/c v2.md", "Notes/old 9.3.2027 4.txt", "Notes/2027-03-01 note 001.txt", "02 Bills/2027-03 wages.csv", "01 Letters/" + noText} {
 		d.write("C/Ola-2027-03/"+f, "[see](a.md) "+f)
 	}
 	require.NoError(t, os.Rename(filepath.Join(d.dir, "C/Ola-2027-03/01 Letters"), filepath.Join(d.dir, "C/Ola-2027-03/05 Letters")))

@@ -55,7 +55,7 @@ func (a *app) comparand(arg string) (*comparand, error) {
 		if err := a.whole(full, arg); err != nil {
 			return nil, err
 		}
-		c.from = note.From
+		c.from = string(note.From)
 		c.root, c.sums = note.Tree()
 	case !info.IsDir():
 		f, err := bundle.OpenFile(full)

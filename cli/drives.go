@@ -80,7 +80,6 @@ func (a *app) reaching() *reach {
 			r.drives.Server(d.Address).Tried(d.Keeps)
 		}
 	}
-	place.Drives(r.drives.Of)
 	return r
 }
 

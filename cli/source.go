@@ -182,12 +182,11 @@ func readTemplate(path, where string) (*source, error) {
 	if packed.FormatOf(path) != packed.None || bytes.IndexByte(text, 0) >= 0 {
 		return nil, unclear("a template is a plain text, as any text editor writes it", "%s is no template: it is not a text", path)
 	}
-	// An os.Root, so that no link beside the template leads elsewhere.
-	root, err := os.OpenRoot(filepath.Dir(path))
+	starters, err := place.FS(filepath.Dir(path))
 	if err != nil {
 		return nil, unreadable(filepath.Dir(path), err)
 	}
-	return &source{name: filepath.Base(path), where: where, text: string(text), starters: root.FS(), path: path}, nil
+	return &source{name: filepath.Base(path), where: where, text: string(text), starters: starters, path: path}, nil
 }
 
 // parse reads the template.

@@ -1,7 +1,6 @@
 package address
 
 import (
-	"errors"
 	"path/filepath"
 	"strings"
 )
@@ -52,30 +51,11 @@ func (a Address) From(dir Address) (below string, is bool) {
 // Slashed is the address with slashes.
 func (a Address) Slashed() string { return filepath.ToSlash(string(a)) }
 
-// MarshalJSON writes it as a [Text]; on a drive, as a URL with its letters as they are.
-func (a Address) MarshalJSON() ([]byte, error) {
-	if a.OnDrive() {
-		return Text(Drives(nil).Show(a)).MarshalJSON()
-	}
-	return Text(a).MarshalJSON()
-}
+// MarshalJSON writes it as a [Text].
+func (a Address) MarshalJSON() ([]byte, error) { return Text(a).MarshalJSON() }
 
 // UnmarshalJSON reads what [Address.MarshalJSON] writes.
-func (a *Address) UnmarshalJSON(data []byte) error {
-	err := (*Text)(a).UnmarshalJSON(data)
-	for _, scheme := range schemes {
-		if rest, is := strings.CutPrefix(string(*a), scheme+"://"); is {
-			if host, path, _ := strings.Cut(rest, "/"); host != "" && !strings.ContainsAny(host, "@?#") {
-				top, wrong := OfURL(scheme + "://" + host)
-				if *a = top; wrong == nil && path != "" {
-					*a = top.Join(path)
-				}
-				return errors.Join(err, wrong)
-			}
-		}
-	}
-	return err
-}
+func (a *Address) UnmarshalJSON(data []byte) error { return (*Text)(a).UnmarshalJSON(data) }
 
 // List shows several, for a person.
 func List(all []Address) string {

@@ -9,7 +9,8 @@ import (
 )
 
 // A Text is a name or a path of a disk, which need not be text: systems take any bytes. It
-// can be written and read back whatever it holds. In JSON it is a text where it is UTF-8,
+// can be written and read back whatever it holds; an address on a drive is written as a URL with its
+// letters as they are. In JSON it is a text where it is UTF-8,
 // and else a list that holds its bytes. As a key of JSON, and in the cell of a table, what
 // is no UTF-8 is written with percent signs behind "file:", as URLs write it (RFC 8089).
 type Text string
@@ -20,7 +21,7 @@ const bytesLead = "file:"
 // MarshalJSON writes a text, or its bytes.
 func (t Text) MarshalJSON() ([]byte, error) {
 	if utf8.ValidString(string(t)) {
-		return json.Marshal(string(t))
+		return json.Marshal(Drives(nil).Show(Address(t)))
 	}
 	return json.Marshal([][]byte{[]byte(t)})
 }
@@ -32,13 +33,34 @@ func (t *Text) UnmarshalJSON(data []byte) error {
 		*t = Text(raw[0])
 		return nil
 	}
-	return json.Unmarshal(data, (*string)(t))
+	var text string
+	err := json.Unmarshal(data, &text)
+	*t = ofText(text)
+	return err
+}
+
+// ofText is what was written as a text: on a drive, as a URL.
+func ofText(text string) Text {
+	for _, scheme := range schemes {
+		rest, is := strings.CutPrefix(text, scheme+"://")
+		host, path, _ := strings.Cut(rest, "/")
+		if !is || strings.ContainsAny(host, "@?#%") {
+			continue
+		}
+		if top, err := OfURL(scheme + "://" + host); err == nil {
+			if path == "" {
+				return Text(top)
+			}
+			return Text(top.Join(path))
+		}
+	}
+	return Text(text)
 }
 
 // Key is the text as it stands in a key or a cell, with percent signs where it has to be.
 func (t Text) Key() string {
 	if utf8.ValidString(string(t)) && !strings.HasPrefix(string(t), bytesLead) {
-		return string(t)
+		return Drives(nil).Show(Address(t))
 	}
 	return bytesLead + (&url.URL{Path: string(t)}).EscapedPath()
 }
@@ -51,7 +73,7 @@ func OfKey(key string) Text {
 			return Text(plain)
 		}
 	}
-	return Text(key)
+	return ofText(key)
 }
 
 // Texts are paths as they are written.

@@ -6,6 +6,7 @@ import (
 	"path/filepath"
 	"strings"
 
+	"vestibula/core/address"
 	"vestibula/core/bundle"
 	"vestibula/core/change"
 	"vestibula/core/label"
@@ -46,7 +47,7 @@ func (j *Job) pack(set *change.Set) error {
 		}
 		taken[tree.Folded(top)] = string(g.Project)
 		if p.notes[top] == nil {
-			p.notes[top] = &bundle.Inventory{ID: g.Note.Label.ID, Project: g.Project.Name(), From: string(g.Project), Made: j.Now}
+			p.notes[top] = &bundle.Inventory{ID: g.Note.Label.ID, Project: g.Project.Name(), From: address.Text(g.Project), Made: j.Now}
 			p.tops = append(p.tops, top)
 		}
 		p.one(g, inside, p.notes[top])

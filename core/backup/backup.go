@@ -53,7 +53,7 @@ type Copy struct {
 // Begin begins with a project, under a name that is not taken. Before are its backups there, the
 // newest first: the list of the last one is long, and read while others read the project.
 func (j *Job) Begin(p *project.Project, before []bundle.Backup) *Copy {
-	c := &Copy{Dir: p.Dir, Name: j.name(p.Dir.Name()), Note: &bundle.Inventory{ID: p.Label.ID, Project: p.Dir.Name(), From: string(p.Dir), Made: j.Now}}
+	c := &Copy{Dir: p.Dir, Name: j.name(p.Dir.Name()), Note: &bundle.Inventory{ID: p.Label.ID, Project: p.Dir.Name(), From: address.Text(p.Dir), Made: j.Now}}
 	if i := slices.IndexFunc(before, func(b bundle.Backup) bool { return !bundle.IsFile(b.Dir) }); j.Share && i >= 0 {
 		c.Last, c.last = &before[i], make(chan *bundle.Inventory, 1)
 		go func() {

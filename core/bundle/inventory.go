@@ -13,6 +13,7 @@ import (
 	"time"
 	"unicode/utf8"
 
+	"vestibula/core/address"
 	"vestibula/core/tree"
 )
 
@@ -28,13 +29,13 @@ const MaxBackup = 512 << 20
 
 // A Inventory is what a folder held on a day.
 type Inventory struct {
-	Format  int       `json:"vestibula-backup"`
-	ID      string    `json:"id,omitempty"` // of the project
-	Project string    `json:"project"`      // its name
-	From    string    `json:"from"`         // where it lay, absolute
-	Made    time.Time `json:"made"`
-	Own     *Entry    `json:"own,omitempty"` // the project's own folder, where it lies in an archive file
-	Entries []Entry   `json:"entries"`
+	Format  int          `json:"vestibula-backup"`
+	ID      string       `json:"id,omitempty"` // of the project
+	Project string       `json:"project"`      // its name
+	From    address.Text `json:"from"`         // where it lay, absolute
+	Made    time.Time    `json:"made"`
+	Own     *Entry       `json:"own,omitempty"` // the project's own folder, where it lies in an archive file
+	Entries []Entry      `json:"entries"`
 }
 
 // An Entry is a folder, a file or a link in a backup.

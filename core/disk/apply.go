@@ -225,6 +225,8 @@ type ApplyError struct {
 	Err  error
 	Left []string
 	Kept bool // nothing was taken back: see [Writer.Keep]
+
+	untidy bool // what was half written is still there
 }
 
 // Error returns where the run failed and why.
@@ -310,7 +312,7 @@ func (r *run) recorded(head journal.Head, looked <-chan error) (record *journal.
 	r.times.clock.Close()
 	var failed *ApplyError
 	if errors.As(err, &failed) {
-		if len(failed.Left) == 0 && !failed.Kept && p.finishes == nil {
+		if len(failed.Left) == 0 && !failed.Kept && !failed.untidy && p.finishes == nil {
 			_ = j.Finish(record.Number, journal.TakenBack, nil) // without its end it is cut short, which does no harm
 		}
 		return record, err

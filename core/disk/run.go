@@ -106,7 +106,7 @@ func (r *run) carryOut(roots []journal.Root) error {
 			failed.Left = append(failed.Left, c.Path)
 		}
 	}
-	r.tidy(false)
+	failed.untidy = !r.tidy(false)
 	return failed
 }
 
@@ -301,8 +301,10 @@ func (r *run) work(in int) (folder.Folder, error) {
 }
 
 // tidy removes what the run has put aside and is in its record, or everything
-// that it has staged, and the work folders if nothing is kept in them.
-func (r *run) tidy(done bool) {
+// that it has staged, and the work folders if nothing is kept in them. It is clean where no work
+// folder is left, or only for what is kept.
+func (r *run) tidy(done bool) (clean bool) {
+	clean = true
 	for i := range r.plan.List[:r.upto] {
 		c := &r.plan.List[i]
 		if h := r.works.open[c.In]; h != nil && c.HasOld && done {
@@ -318,18 +320,20 @@ func (r *run) tidy(done bool) {
 		}
 		h.Close()
 		if root := r.places[in].Root(); folder.RemoveEmpty(root, r.plan.Work) != nil {
-			_ = folder.RemoveEmpty(root, r.plan.Work) // where nothing is kept in it
+			err := folder.RemoveEmpty(root, r.plan.Work) // where nothing is kept in it
+			clean = clean && (err == nil || errors.Is(err, fs.ErrNotExist))
 		}
 	}
 	clear(r.works.open)
 	if !done || r.journal == nil {
-		return
+		return clean
 	}
 	for _, o := range append(slices.Clone(r.plan.Continues), r.plan.undoes, r.plan.finishes) {
 		if o != nil {
 			tidy(r.journal, o, r.places)
 		}
 	}
+	return clean
 }
 
 // leftOver removes what was half written, and staged, when the run was cut short that is finished now.

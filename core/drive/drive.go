@@ -19,6 +19,7 @@ import (
 	"net/url"
 	"path/filepath"
 	"sync"
+	"sync/atomic"
 	"time"
 
 	"vestibula/core/address"
@@ -78,7 +79,7 @@ func (d *Drives) Server(at address.Address) *Server {
 		s.free = sync.NewCond(&s.mutex)
 		s.transport = &http.Transport{
 			Proxy: d.config.Proxy, TLSClientConfig: d.config.TLS, ForceAttemptHTTP2: true,
-			MaxConnsPerHost: mostHands, MaxIdleConnsPerHost: mostHands, IdleConnTimeout: time.Minute,
+			MaxIdleConnsPerHost: mostHands, IdleConnTimeout: time.Minute,
 			TLSHandshakeTimeout: 20 * time.Second, ResponseHeaderTimeout: 2 * time.Minute, ExpectContinueTimeout: time.Second,
 			DisableCompression: true,
 		}
@@ -90,7 +91,8 @@ func (d *Drives) Server(at address.Address) *Server {
 	return s
 }
 
-// mostHands is how many requests one server is asked at a time, at most.
+// mostHands is how many requests one server is asked at a time, at most. What is being read does not
+// count: who copies from a server to the same one reads while they write.
 const mostHands = 16
 
 // A Server is one that speaks WebDAV. It is a [folder.Store].
@@ -101,6 +103,7 @@ type Server struct {
 	transport *http.Transport
 	dev       uint64 // stands for it in [tree.Entry]
 
+	down  atomic.Bool // it did not answer for as long as it was waited
 	mutex sync.Mutex
 	free  *sync.Cond
 	hands int // how many requests it bears at a time, as far as it was seen

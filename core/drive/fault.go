@@ -18,6 +18,9 @@ type Error struct {
 // Error says what it is, for a person.
 func (e *Error) Error() string { return e.Says }
 
+// Reason is the same.
+func (e *Error) Reason() string { return e.Says }
+
 // Unwrap returns what it is for those who do not speak HTTP.
 func (e *Error) Unwrap() error { return e.cause }
 

@@ -166,6 +166,9 @@ func (s *Server) take(out *found, names map[string]bool, path string, r *respons
 	if gone {
 		return nil
 	}
+	if at == path && out.self != nil {
+		return errListing("it speaks of the folder itself twice, as of something in it whose name it cannot tell")
+	}
 	if at == path {
 		e.Name = last(path)
 		out.self = &e

@@ -21,7 +21,7 @@ const (
 )
 
 // waits is how long it is waited behind each attempt.
-var waits = [attempts]time.Duration{200 * time.Millisecond, time.Second, 3 * time.Second, 8 * time.Second}
+var waits = [attempts]time.Duration{100 * time.Millisecond, 400 * time.Millisecond, time.Second, 3 * time.Second}
 
 // A request is one to a server.
 type request struct {
@@ -30,7 +30,7 @@ type request struct {
 	header       map[string]string
 	body         []byte
 	stream       io.Reader // instead of body; it is sent once
-	bare         bool // the locks that this run holds are not told
+	bare         bool      // the locks that this run holds are not told
 }
 
 // url is the address of a path on the server. A collection ends with a slash.
@@ -50,14 +50,14 @@ func (s *Server) send(r request) (*http.Response, error) {
 	if err == nil && answer.StatusCode == http.StatusPreconditionFailed && s.proves(r) {
 		answer, err = s.unproved(r, answer)
 	}
+	s.leave()
 	if err != nil {
-		s.leave()
 		return nil, err
 	}
 	if answer.StatusCode == http.StatusTooManyRequests || answer.StatusCode == http.StatusServiceUnavailable {
 		s.fewer()
 	}
-	answer.Body = &leaving{ReadCloser: answer.Body, server: s}
+	answer.Body = &leaving{ReadCloser: answer.Body}
 	return answer, nil
 }
 
@@ -128,11 +128,10 @@ func (s *Server) fewer() {
 	s.hands = max(1, s.hands/2)
 }
 
-// leaving is the body of an answer, behind which another request may be sent.
+// leaving is the body of an answer.
 type leaving struct {
 	io.ReadCloser
-	server *Server
-	left   bool
+	left bool
 }
 
 // Close reads what is left of a short answer, so that its connection can be used again.
@@ -142,9 +141,7 @@ func (l *leaving) Close() error {
 	}
 	l.left = true
 	_, _ = io.CopyN(io.Discard, l.ReadCloser, mostRest)
-	err := l.ReadCloser.Close()
-	l.server.leave()
-	return err
+	return l.ReadCloser.Close()
 }
 
 // proves reports whether a request tells which locks this run holds.
@@ -189,9 +186,14 @@ func over(answer *http.Response, err error) bool {
 	return false
 }
 
-// wait waits before something is asked for again, as long as the server says. Spent is how long
-// it was waited until then.
+// wait waits before something is asked for again, as long as the server says; false where that is
+// over, for this request, and for all behind it until there is an answer again. Spent is how long it was
+// waited until then.
 func (s *Server) wait(attempt int, answer *http.Response, spent *time.Duration) bool {
+	if attempt == attempts-1 || s.down.Load() {
+		s.down.Store(true)
+		return false
+	}
 	d := waits[min(attempt, attempts-1)]
 	if answer != nil {
 		if seconds, err := strconv.Atoi(answer.Header.Get("Retry-After")); err == nil && seconds > 0 {
@@ -221,7 +223,8 @@ func (s *Server) ask(r request) (*http.Response, error) {
 			attempt--
 			continue
 		}
-		if !over(answer, err) || attempt == attempts-1 {
+		if !over(answer, err) {
+			s.down.Store(false)
 			return told(answer, err)
 		}
 		if answer != nil {
@@ -273,8 +276,8 @@ func (u *Unreachable) Error() string {
 	return "the line to the drive was lost"
 }
 
-// Unwrap returns what the system said.
-func (u *Unreachable) Unwrap() error { return u.err }
+// Reason is the same.
+func (u *Unreachable) Reason() string { return u.Error() }
 
 func lost(err error) error {
 	var wrong *Error
@@ -293,6 +296,7 @@ func (s *Server) do(r request, done func() (bool, error)) error {
 	for attempt := 0; ; attempt++ {
 		answer, err := s.send(r)
 		if !over(answer, err) {
+			s.down.Store(false)
 			if answer, err = told(answer, err); err != nil {
 				return err
 			}
@@ -305,7 +309,7 @@ func (s *Server) do(r request, done func() (bool, error)) error {
 		if answer != nil {
 			answer.Body.Close()
 		}
-		if !s.wait(attempt, answer, &spent) || attempt == attempts-1 {
+		if !s.wait(attempt, answer, &spent) {
 			_, err = told(answer, err)
 			return err
 		}

@@ -150,8 +150,11 @@ func (f *system) Remove(name string, dir bool) error {
 
 func (f *system) Move(name string, to Folder, as string) error {
 	other, ok := Behind(to).(*system)
-	if !ok || !single(name) || !single(as) {
+	switch {
+	case !single(name) || !single(as):
 		return errName
+	case !ok:
+		return ErrAcross
 	}
 	err := again(func() error { return renameNew(f.fd, name, other.fd, as) })
 	if errors.Is(err, unix.ENOSYS) || errors.Is(err, unix.EINVAL) || errors.Is(err, unix.ENOTSUP) {
@@ -187,8 +190,11 @@ func (f *system) link(name string, to *system, as string) error {
 
 func (f *system) Swap(name string, with Folder, other string) error {
 	second, ok := Behind(with).(*system)
-	if !ok || !single(name) || !single(other) {
+	switch {
+	case !single(name) || !single(other):
 		return errName
+	case !ok:
+		return ErrAcross
 	}
 	err := again(func() error { return renameSwap(f.fd, name, second.fd, other) })
 	if errors.Is(err, unix.ENOSYS) || errors.Is(err, unix.EINVAL) || errors.Is(err, unix.ENOTSUP) {

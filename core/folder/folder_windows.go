@@ -94,8 +94,11 @@ func (f *system) Remove(name string, dir bool) error {
 // Move uses the system's call that refuses a taken name, which takes paths.
 func (f *system) Move(name string, to Folder, as string) error {
 	other, ok := Behind(to).(*system)
-	if !ok || !single(name) || !single(as) {
+	switch {
+	case !single(name) || !single(as):
 		return errName
+	case !ok:
+		return ErrAcross
 	}
 	from, err := windows.UTF16PtrFromString(filepath.Join(f.root.Name(), name))
 	if err != nil {

@@ -44,6 +44,10 @@ var reasons = []struct {
 // Reason says, for a person, why a system call failed, without the path that it
 // was about.
 func Reason(err error) string {
+	var own interface{ Reason() string }
+	if errors.As(err, &own) {
+		return own.Reason()
+	}
 	for _, r := range reasons {
 		if errors.Is(err, r.err) {
 			return r.says

@@ -150,7 +150,7 @@ func NewBuild(t *template.Template, values template.Values, at time.Time, versio
 // Laid notes where the file of the template lay, for a project in a folder.
 func (b *Build) Laid(t *template.Template, own address.Address) {
 	from := address.Address(t.Folder)
-	if t.Folder == "" || own.Within(from) || from.Name() == "templates" && own.Within(from.Parent()) {
+	if t.Folder == "" || from.Server() != own.Server() || own.Within(from) || from.Name() == "templates" && own.Within(from.Parent()) {
 		return // it is found on the way up, or lies nowhere
 	}
 	if rel, err := filepath.Rel(string(own), t.Folder); err == nil {

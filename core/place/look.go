@@ -58,6 +58,16 @@ func ReadDir[P ~string](at P) ([]fs.DirEntry, error) {
 	return out, nil
 }
 
+// Owned reports whether a folder belongs to the person who runs the program. On a drive, all that
+// they are shown does.
+func Owned(path string) bool {
+	if folder.StoreOf(path) == nil {
+		return owned(path)
+	}
+	info, err := Lstat(path)
+	return err == nil && info.IsDir()
+}
+
 // Read reads a folder of this disk or on a drive into a tree: see [tree.ReadFrom].
 func Read[P ~string](dir P, skip func(path string, folder bool) bool, done func(n int)) (*tree.Node, []tree.Unread, error) {
 	s := folder.StoreOf(string(dir))
@@ -88,7 +98,7 @@ func (f far) List(at string) ([]tree.Entry, error) {
 // Hands is how many folders are listed at a time.
 func (f far) Hands() int { return folder.Hands(f.top, 1) }
 
-// FS is a folder of this disk or on a drive, to be read from.
+// FS is a folder of this disk or on a drive, to be read from. No link in it leads out.
 func FS[P ~string](dir P) (fs.FS, error) {
 	if folder.StoreOf(string(dir)) != nil {
 		return files(dir), nil

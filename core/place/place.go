@@ -16,6 +16,7 @@ import (
 
 	"vestibula/core/address"
 	"vestibula/core/digest"
+	"vestibula/core/drive"
 	"vestibula/core/folder"
 	"vestibula/core/tree"
 )
@@ -195,9 +196,16 @@ func (p *Place) Writable(path string) error {
 	return f.Writable()
 }
 
-// Drives has places be reached that do not lie on this disk: of returns the store of a path, nil for
-// one of this disk.
-func Drives(of func(path string) folder.Store) { folder.StoreOf = of }
+// Drives has places be reached that do not lie on this disk: reach returns what reaches them, once
+// one is asked for.
+func Drives(reach func() *drive.Drives) {
+	folder.StoreOf = func(path string) folder.Store {
+		if !address.Address(path).OnDrive() {
+			return nil
+		}
+		return reach().Of(path)
+	}
+}
 
 // MaxPath is how long a path may be so that what is made can also be opened, in
 // bytes, on Windows in characters.

@@ -74,6 +74,13 @@ func Config(who drive.Credentials) drive.Config {
 	}
 }
 
+// Unlock has the server forget all locks, as after some minutes.
+func (s *Server) Unlock() {
+	s.mutex.Lock()
+	defer s.mutex.Unlock()
+	s.dav = &webdav.Handler{Prefix: "/dav", FileSystem: webdav.Dir(s.Dir), LockSystem: webdav.NewMemLS()}
+}
+
 // Address is that of the top of the drive.
 func (s *Server) Address() address.Address {
 	at, err := address.OfURL(s.URL + "/dav")
@@ -118,7 +125,10 @@ func (s *Server) answer(w http.ResponseWriter, r *http.Request) {
 		w.WriteHeader(http.StatusPreconditionFailed)
 		return
 	}
-	s.dav.ServeHTTP(w, r)
+	s.mutex.Lock()
+	dav := s.dav
+	s.mutex.Unlock()
+	dav.ServeHTTP(w, r)
 }
 
 // met reports whether the conditions of a request hold (RFC 9110, 13.1).

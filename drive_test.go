@@ -1,0 +1,259 @@
+//go:build unix
+
+package main
+
+import (
+	"bytes"
+	"encoding/json"
+	"fmt"
+	"maps"
+	"math/rand/v2"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"regexp"
+	"slices"
+	"strings"
+	"syscall"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"vestibula/core/drive/drivetest"
+)
+
+// On a drive, no file can be a link, and nothing is shared.
+var noDriveStories = []string{"put-link", "backup-share", "links", "fix-link", "draft", "fix-template", "name"}
+
+// onDrive is a call of which all places lie on a drive.
+func onDrive(call []string) []string {
+	out := slices.Clone(call)
+	for i, w := range out {
+		for _, top := range []string{"C", "S", "In"} {
+			if i > 0 && (w == top || strings.HasPrefix(w, top+"/")) {
+				out[i] = "office:" + w
+			}
+		}
+	}
+	if out[0] == "do" {
+		out = append(out, "--in", "office:")
+	}
+	return out
+}
+
+// driveStory is a story on a desk which is a drive as well.
+func driveStory(t *testing.T, name string) (*cutStory, *drivetest.Server) {
+	s := newCutStory(t, name)
+	s.disk = s.d.dir + ".disk"
+	t.Cleanup(func() { _ = os.RemoveAll(s.disk) })
+	server := drivetest.New(s.d.dir)
+	t.Cleanup(server.Close)
+	s.d.must("drive", "office", server.URL+"/dav")
+	require.NoError(t, os.CopyFS(s.d.dir+".kept/.config", os.DirFS(s.d.dir+"/.config")))
+	s.again()
+	server.Requests()
+	return s, server
+}
+
+// What is done on a drive is what would be done on a disk.
+func TestADriveIsWorkedInAsADisk(t *testing.T) {
+	t.Parallel()
+	for _, name := range slices.Sorted(maps.Keys(recordStories)) {
+		if slices.Contains(noDriveStories, name) {
+			continue
+		}
+		t.Run(name, func(t *testing.T) {
+			t.Parallel()
+			s, _ := driveStory(t, name)
+			out, status := s.d.run(onDrive(s.call)...)
+			require.Contains(t, []int{0, 1}, status, out)
+			s.settled(out, s.driven(s.whole))
+			assert.NotContains(t, out, "http:", "the drive is called by its name")
+		})
+	}
+}
+
+// What tells a disk from a drive: where it is, and how exact its times are.
+var driveMark = regexp.MustCompile(`"time":\d+|"mode":\d+|http://127\.0\.0\.1:\d+/dav|"lay": "[^"]*",\s*`)
+
+// driven is a state with the drive's settings.
+func (s *cutStory) driven(state map[string]string) map[string]string {
+	out := maps.Clone(state)
+	s.mask = func(text string) string {
+		return driveMark.ReplaceAllString(strings.ReplaceAll(text, s.d.dir, "http://127.0.0.1:1/dav"), "")
+	}
+	for at, is := range out {
+		if out[at] = s.mask(is); strings.HasPrefix(at, cutDisk) {
+			delete(out, at)
+			out[strings.Replace(at, cutDisk+s.name, s.disk, 1)] = is
+		}
+	}
+	for at, is := range s.state() {
+		if strings.HasPrefix(at, ".config") {
+			out[at] = is
+		}
+	}
+	return out
+}
+
+// On a drive, a call meets the line that breaks, a server that is full or locked or fails behind its
+// work, and the end of its own process, at any request: it ends where the whole run would have, or
+// where it began, by the advice that is printed then. VESTIBULA_KILLS is how many of each are tried.
+func TestWhatWasCutShortOnADriveIsFinishedOrTakenBack(t *testing.T) {
+	t.Parallel()
+	each := 2
+	if os.Getenv("VESTIBULA_KILLS") != "" {
+		each = kills(t)
+	}
+	for _, name := range slices.Sorted(maps.Keys(recordStories)) {
+		if slices.Contains(noDriveStories, name) || name == "archive-back" || name == "undo" || name == "next-archive" && testing.Short() {
+			continue
+		}
+		t.Run(name, func(t *testing.T) {
+			t.Parallel()
+			s, server := driveStory(t, name)
+			whole := s.driven(s.whole)
+			s.before = s.driven(s.before)
+			s.whole, s.call = whole, onDrive(s.call)
+			counts := &drivetest.Fault{}
+			server.Fault = counts
+			s.run()
+			s.settled("", s.whole)
+			ways := slices.Sorted(maps.Keys(drivetest.Ways))
+			for i := range each {
+				k := 1 + rand.IntN(counts.Done)
+				what, fault := fmt.Sprintf("kill at %d", k), &drivetest.Fault{At: k}
+				if i%2 == 1 {
+					way := ways[rand.IntN(len(ways))]
+					fault.Way, fault.Once = drivetest.Ways[way], rand.IntN(2) == 0 || way == "busy" || way == "restart"
+					what = fmt.Sprintf("%s at %d, once %v", way, k, fault.Once)
+				} else {
+					fault.Rival = func() { _ = s.process.Kill() }
+				}
+				s.cutOnDrive(server, fault, fmt.Sprintf("%s of %d", what, counts.Done))
+			}
+		})
+	}
+}
+
+// work is the hidden folder of a run in a folder.
+func work(dir string) string {
+	entries, _ := os.ReadDir(dir)
+	for _, e := range entries {
+		if cutWork.MatchString(e.Name()) {
+			return e.Name()
+		}
+	}
+	return "none"
+}
+
+// run starts the call and waits for its end.
+func (s *cutStory) run() string {
+	cmd := exec.Command(program, s.call...)
+	cmd.Dir, cmd.Env = s.d.dir, s.d.environment()
+	var out bytes.Buffer
+	cmd.Stdout, cmd.Stderr = &out, &out
+	require.NoError(s.d.t, cmd.Start())
+	s.process = cmd.Process
+	stuck := time.AfterFunc(time.Minute, func() { _ = cmd.Process.Signal(syscall.SIGQUIT) })
+	_ = cmd.Wait()
+	require.True(s.d.t, stuck.Stop(), "it does not end: %s", &out)
+	return out.String()
+}
+
+// cutOnDrive has a call fail, and follows what is said then.
+func (s *cutStory) cutOnDrive(server *drivetest.Server, fault *drivetest.Fault, what string) {
+	d := s.d
+	server.Fault = nil
+	s.again()
+	server.Unlock()
+	server.Fault = fault
+	out := s.run()
+	server.Fault = nil
+	server.Unlock() // or two minutes go by
+	said, _ := d.run("history")
+	told := what + "\n" + out + "\n" + said
+	if !strings.Contains(said, "cut short") {
+		if !fault.Once && fault.Rival == nil { // an empty hidden folder may be left where the line was lost at the very end
+			for _, in := range []string{"", "C", "S"} {
+				_ = os.Remove(filepath.Join(d.dir, in, work(filepath.Join(d.dir, in))))
+			}
+		}
+		s.settled(told, s.before, s.whole)
+		return
+	}
+	ways := ends.FindAllStringSubmatch(said, -1)
+	require.NotEmpty(d.t, ways, told)
+	way := strings.Fields(ways[rand.IntN(len(ways))][1])
+	then, status := d.run(append(way, "--yes")...)
+	told += fmt.Sprintf("\n%v (%d)\n%s", way, status, then)
+	require.Zero(d.t, status, told)
+	if way[0] == "undo" {
+		s.settled(told, s.before)
+		return
+	}
+	s.settled(told, s.whole)
+}
+
+// realStory lays a desk out on a real drive, as somebody has it who works there.
+func (s *cutStory) realStory(r *drivetest.Real) {
+	for _, top := range []string{"C", "S", "In"} {
+		require.NoError(s.d.t, exec.Command("cp", "-a", filepath.Join(s.d.dir, top), r.Dir+"/").Run())
+	}
+	for _, file := range []string{"job.folders", "other.folders", "hello.txt"} {
+		require.NoError(s.d.t, exec.Command("cp", "-a", filepath.Join(s.d.dir, file), r.Dir+"/").Run())
+	}
+	require.NoError(s.d.t, exec.Command("chmod", "-R", "a+rwX", r.Dir).Run())
+}
+
+// What is done on the servers that others have written is what would be done on a disk.
+func TestRealDrivesAreWorkedInAsADisk(t *testing.T) {
+	drivetest.EachReal(t, func(t *testing.T, r *drivetest.Real) {
+		for _, name := range slices.Sorted(maps.Keys(recordStories)) {
+			if slices.Contains(noDriveStories, name) || name == "archive-back" || name == "undo" {
+				continue
+			}
+			t.Run(name, func(t *testing.T) {
+				s := newCutStory(t, name)
+				s.again()
+				t.Setenv("VESTIBULA_USER", r.Who.User)
+				t.Setenv("VESTIBULA_PASSWORD", r.Who.Password)
+				require.NoError(t, os.RemoveAll(r.Dir+"/C"))
+				require.NoError(t, os.RemoveAll(r.Dir+"/S"))
+				require.NoError(t, os.RemoveAll(r.Dir+"/In"))
+				s.realStory(r)
+				s.d.must("drive", "office", r.URL)
+				out, status := s.d.run(onDrive(s.call)...)
+				require.Contains(t, []int{0, 1}, status, out)
+				for _, top := range []string{"C", "S", "In"} {
+					require.NoError(t, os.RemoveAll(filepath.Join(s.d.dir, top)))
+					require.NoError(t, exec.Command("cp", "-a", filepath.Join(r.Dir, top), s.d.dir+"/").Run())
+				}
+				s.settled(out, s.driven(s.whole))
+				back, status := s.d.run("undo", "--yes", fmt.Sprint(lastNumber(s.d)))
+				require.Zero(t, status, back)
+				for _, top := range []string{"C", "S", "In"} {
+					require.NoError(t, os.RemoveAll(filepath.Join(s.d.dir, top)))
+					require.NoError(t, exec.Command("cp", "-a", filepath.Join(r.Dir, top), s.d.dir+"/").Run())
+				}
+				s.settled(back, s.driven(s.before))
+			})
+		}
+	})
+}
+
+// lastNumber is that of what was done last.
+func lastNumber(d *desk) int {
+	out, _ := d.run("history", "--json")
+	var all struct {
+		Records []struct{ Number int }
+	}
+	if json.Unmarshal([]byte(out), &all) != nil || len(all.Records) == 0 {
+		var list []struct{ Number int }
+		require.NoError(d.t, json.Unmarshal([]byte(out), &list), out)
+		return list[len(list)-1].Number
+	}
+	return all.Records[len(all.Records)-1].Number
+}
