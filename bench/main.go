@@ -77,6 +77,10 @@ var contests = []contest{
 	{"read-1000", "find -printf of path, size and time", 1.5, readMany},
 	{"twice-100k", "find -printf of path, size and time", 2, sameMany},
 	{"upgrade-1000", "as many renames, and reading names, labels and texts", 2, upgradeMany},
+	{"drive-build", "the same requests, one after the other", 1, buildOnDrive},
+	{"drive-slow", "the same with 20 ms for each answer, one after the other", 1.0 / 8, buildOnSlowDrive},
+	{"drive-check", "folders that are there: asked for each once", 1.01, askedOnce(func(d *driven) []string { return []string{"check", d.server.URL + "/dav"} })},
+	{"drive-again", "folders that are there: asked for each once", 1.01, askedOnce(func(*driven) []string { return nil })},
 	{"sort-100k-names", "a second for each of five orders", 1, sortSiblings},
 	{"write-1M-names", "fmt.Sprintf with the equal verbs", 1, writeNames},
 }

@@ -139,7 +139,7 @@ func (r *driveRun) keeps(d namedDrive, readOnly bool) error {
 	} else {
 		r.tellKeeps(d.Keeps)
 	}
-	r.screen.Text(term.Dim.Render(advise("To see what lies there", "projects", d.Name+":").line()))
+	r.screen.Text(term.Dim.Render(advise("To see what lies there", "check", d.Name+":").line()))
 	return nil
 }
 

@@ -44,7 +44,7 @@ func (c *collection) Lacks() folder.Lack {
 
 // Working tries out what the server keeps, in a folder of a run's own.
 func (c *collection) Working() error {
-	c.known.own(c.path, true)
+	c.known.own(c.path, tree.Folder)
 	return c.try(c.path)
 }
 
@@ -53,7 +53,7 @@ func (c *collection) Folder(name string) (folder.Folder, error) {
 	if err != nil {
 		return nil, err
 	}
-	if !c.known.isOwn(at) {
+	if kind, own := c.known.isOwn(at); !own || kind != tree.Folder {
 		e, err := c.look(at)
 		if err == nil && e.Kind != tree.Folder {
 			err = errKind
@@ -124,7 +124,7 @@ func (c *collection) Mkdir(name string, _ fs.FileMode) error {
 		return err == nil, err
 	})
 	if err = c.taken(err, at); err == nil {
-		c.known.own(at, true)
+		c.known.own(at, tree.Folder)
 	}
 	return fail("mkdir", name, err)
 }
@@ -150,7 +150,7 @@ func (c *collection) Remove(name string, dir bool) error {
 
 // delete removes what lies at a path, with all that lies in it.
 func (s *Server) delete(at string, dir bool) error {
-	s.known.own(at, false)
+	s.known.left(at)
 	r := request{method: http.MethodDelete, path: at, folder: dir, header: map[string]string{}}
 	s.when(&r)
 	err := s.do(r, func() (bool, error) { return s.gone(at) })
@@ -201,8 +201,8 @@ func (c *collection) Move(name string, to folder.Folder, as string) error {
 
 // stateOf is what lies at a path, without asking where this run has made it.
 func (s *Server) stateOf(path string) (*seen, error) {
-	if s.known.isOwn(path) {
-		return &seen{Entry: tree.Entry{Kind: tree.Folder}}, nil
+	if kind, own := s.known.isOwn(path); own {
+		return &seen{Entry: tree.Entry{Kind: kind}}, nil
 	}
 	if s.known.tag(path) != "" {
 		return &seen{Entry: tree.Entry{Kind: tree.File}}, nil
@@ -233,11 +233,11 @@ func (s *Server) move(from, to string, dir bool) error {
 		err = folder.ErrAcross
 	}
 	if err = s.taken(err, to); err == nil {
-		own := s.known.isOwn(from)
-		s.known.own(from, false)
+		kind, own := s.known.isOwn(from)
+		s.known.left(from)
 		s.known.tagged(from, nil)
-		if own {
-			s.known.own(to, true)
+		if own && kind == tree.Folder { // a file has a name of somebody's by now
+			s.known.own(to, kind)
 		}
 	}
 	return err

@@ -270,5 +270,9 @@ func (w *writer) Close() error {
 func (s *Server) put(path string, r request) error {
 	r.method, r.path = http.MethodPut, path
 	r.header = map[string]string{"Content-Type": "application/octet-stream"}
-	return s.do(r, func() (bool, error) { return false, nil }) // it is this run's own: the same once more does no harm
+	err := s.do(r, func() (bool, error) { return false, nil }) // it is this run's own: the same once more does no harm
+	if err == nil {
+		s.known.own(path, tree.File)
+	}
+	return err
 }

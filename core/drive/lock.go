@@ -27,6 +27,40 @@ type locks struct {
 	mutex sync.Mutex
 	held  map[string]string // their tokens, by the paths of the folders
 	bare  bool              // the server takes it amiss to be told
+	alone bool              // it can be told by one request at a time only
+	turn  sync.Mutex        // is held by that
+}
+
+// A turn is that of a request that tells of locks, where a server lets one at a time do so.
+type turn struct{ of *locks }
+
+// queue waits for the turn of a request, where each waits for the one before.
+func (l *locks) queue(tells bool) (t turn) {
+	l.mutex.Lock()
+	alone := l.alone
+	l.mutex.Unlock()
+	if tells && alone {
+		t.take(l)
+	}
+	return t
+}
+
+// take has this request be the only one, and all others wait for theirs from now on.
+func (t *turn) take(l *locks) {
+	if t.of != nil {
+		return
+	}
+	l.mutex.Lock()
+	l.alone = true
+	l.mutex.Unlock()
+	l.turn.Lock()
+	t.of = l
+}
+
+func (t *turn) end() {
+	if t.of != nil {
+		t.of.turn.Unlock()
+	}
 }
 
 // quiet has nothing be told of locks any more.

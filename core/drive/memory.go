@@ -15,7 +15,7 @@ type memory struct {
 	mutex    sync.Mutex
 	changing int
 	lists    map[string]*listing
-	made     map[string]bool // collections that this run has made
+	made     map[string]tree.Kind // what this run has made
 	tags     map[string]string
 }
 
@@ -28,7 +28,7 @@ type listing struct {
 }
 
 func newMemory() *memory {
-	return &memory{lists: map[string]*listing{}, made: map[string]bool{}, tags: map[string]string{}}
+	return &memory{lists: map[string]*listing{}, made: map[string]tree.Kind{}, tags: map[string]string{}}
 }
 
 func (m *memory) begin() {
@@ -61,12 +61,21 @@ func (m *memory) fresh() bool {
 	return m.changing > 0
 }
 
-// own notes whether a collection is one that this run has made.
-func (m *memory) own(path string, is bool) {
+// own notes that this run has made something.
+func (m *memory) own(path string, kind tree.Kind) {
 	m.mutex.Lock()
 	defer m.mutex.Unlock()
-	if is {
-		m.made[path] = true
+	if m.changing > 0 {
+		m.made[path] = kind
+	}
+}
+
+// left notes that something is no longer at a path.
+func (m *memory) left(path string) {
+	m.mutex.Lock()
+	defer m.mutex.Unlock()
+	if m.made[path] == tree.File {
+		delete(m.made, path)
 		return
 	}
 	for at := range m.made {
@@ -76,10 +85,12 @@ func (m *memory) own(path string, is bool) {
 	}
 }
 
-func (m *memory) isOwn(path string) bool {
+// isOwn is what this run has made at a path.
+func (m *memory) isOwn(path string) (kind tree.Kind, is bool) {
 	m.mutex.Lock()
 	defer m.mutex.Unlock()
-	return m.made[path]
+	kind, is = m.made[path]
+	return kind, is
 }
 
 // tagged notes the tag under which a file was looked at last.

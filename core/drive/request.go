@@ -45,12 +45,15 @@ func (s *Server) urlOf(path string, folder bool) *url.URL {
 
 // send sends a request once. The answer is one of any status but 401.
 func (s *Server) send(r request) (*http.Response, error) {
+	tells := s.proves(r)
+	turn := s.locks.queue(tells)
+	defer func() { turn.end() }()
 	s.enter()
 	answer, err := s.authorized(r)
-	if err == nil && answer.StatusCode == http.StatusPreconditionFailed && s.proves(r) {
-		answer, err = s.unproved(r, answer)
-	}
 	s.leave()
+	if err == nil && answer.StatusCode == http.StatusPreconditionFailed && tells && r.stream == nil {
+		answer, err = s.unproved(r, answer, &turn)
+	}
 	if err != nil {
 		return nil, err
 	}
@@ -151,25 +154,41 @@ func (s *Server) proves(r request) bool {
 
 // unproved sends a request once more, without the locks: some servers take them amiss where a folder
 // above is locked, and want to know nothing there.
-func (s *Server) unproved(r request, answer *http.Response) (*http.Response, error) {
-	if r.stream != nil {
-		return answer, nil
-	}
-	r.bare = true
-	again, err := s.authorized(r)
+func (s *Server) unproved(r request, answer *http.Response, turn *turn) (*http.Response, error) {
+	bare := r
+	bare.bare = true
+	again, err := s.authorized(bare)
 	if err != nil {
 		answer.Body.Close()
 		return nil, err
 	}
-	if again.StatusCode == http.StatusLocked {
-		again.Body.Close()
-		return answer, nil
+	if again.StatusCode != http.StatusLocked {
+		answer.Body.Close()
+		if again.StatusCode < 300 {
+			s.locks.quiet()
+		}
+		return again, nil
 	}
-	answer.Body.Close()
-	if again.StatusCode < 300 {
-		s.locks.quiet()
+	again.Body.Close()
+	// It does want to know; others let one request at a time tell it.
+	target := r.path
+	if to := r.header["Destination"]; to != "" {
+		target = strings.Trim(pathOf(to), "/")
 	}
-	return again, nil
+	for attempt := range attempts {
+		if free, err := s.gone(target); err != nil || !free || r.method == http.MethodDelete {
+			break
+		}
+		answer.Body.Close()
+		turn.take(&s.locks)
+		if attempt > 0 {
+			s.config.Sleep(waits[attempt-1])
+		}
+		if answer, err = s.authorized(r); err != nil || answer.StatusCode != http.StatusPreconditionFailed {
+			return answer, err
+		}
+	}
+	return answer, nil
 }
 
 // over reports whether a request may be made again: there was no answer to it, or one that
