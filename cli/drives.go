@@ -20,6 +20,7 @@ import (
 	"vestibula/core/address"
 	"vestibula/core/disk"
 	"vestibula/core/drive"
+	"vestibula/core/outline"
 	"vestibula/core/place"
 )
 
@@ -136,6 +137,9 @@ func (a *app) addressed(args []string) ([]string, error) {
 		case err != nil:
 			return nil, unclear("", "“%s”: %v", rest, err)
 		case at == "":
+			if err := r.unnamed(args[i-1], rest, lead); err != nil {
+				return nil, err
+			}
 			continue
 		}
 		if err := a.reached(at); err != nil {
@@ -151,6 +155,26 @@ func (a *app) addressed(args []string) ([]string, error) {
 	}
 	return out, nil
 }
+
+// unnamed refuses a place on a drive that nobody has named.
+func (r *reach) unnamed(before, word, lead string) error {
+	name, _, _ := strings.Cut(word, ":")
+	if !outline.IsWord(name) || !slices.Contains(holdsPlace, strings.TrimSuffix(lead, "=")) && (lead != "" || !slices.Contains(holdsPlace, before)) || place.Exists(word) {
+		return nil
+	}
+	var names []string
+	for _, d := range r.named {
+		names = append(names, d.Name)
+	}
+	help := advise("those that have a name", "drive").String()
+	if near := outline.Nearest(name, names); near != "" {
+		help = "did you mean " + near + ":?\n" + help
+	}
+	return unclear(help, "no drive is called “%s”", name)
+}
+
+// holdsPlace are the options behind which a place stands.
+var holdsPlace = []string{"--into", "--in", "--template", "--table", "--archive", "--older-into", "--links"}
 
 // reached sees whether the server of an address answers.
 func (a *app) reached(at address.Address) error {
@@ -191,7 +215,9 @@ func (a *app) credentials(server address.Address, realm string) (drive.Credentia
 	if answered, is := r.asked[server]; is {
 		return answered, nil
 	}
+	name, word, full := a.shown(server), "NAME", address.Drives(nil).Show(server)
 	if d := r.of(server); d != nil {
+		name, word, full = d.Name, d.Name, address.Drives(nil).Show(d.Address)
 		password, err := a.password(server, d)
 		if err != nil {
 			return c, err
@@ -201,9 +227,8 @@ func (a *app) credentials(server address.Address, realm string) (drive.Credentia
 		}
 		c.User = d.User
 	}
-	name := a.shown(server)
 	if !a.interactive() {
-		return c, unclear("set the variables VESTIBULA_USER and VESTIBULA_PASSWORD; "+advise("or keep the password, with a name for the drive", "drive", "NAME", name).String(), "%s asks for a name and a password", name)
+		return c, unclear("set the variables VESTIBULA_USER and VESTIBULA_PASSWORD; "+advise("or, on a terminal, keep the password", "drive", word, full).String(), "%s asks for a name and a password", name)
 	}
 	c, err := a.askWho(name, realm, c.User)
 	r.asked[server] = c

@@ -116,10 +116,11 @@ func (a *app) historyCommand() *cobra.Command {
 	var forget, finish string
 	var ask consent
 	c := &cobra.Command{
-		Use:   "history [NUMBER]",
+		Use:   "history [NUMBER | FOLDER]",
 		Short: "List what was built, changed and undone.",
 		Long: `List what was built, changed and undone: when, what, how much, whether it has
-been undone, and where. With a number, list its steps.
+been undone, and where. With a number, list its steps; with a folder, only what was
+done at or below it.
 
 What an undo removes is kept, so that the undo can be undone: of large files the
 list says how much. --forget frees that, and the record can no longer be undone.
@@ -143,12 +144,17 @@ it does what was left of that run's own list, and so does the same call again.`,
 			case finish != "":
 				return a.finishNumber(records, finish, ask)
 			case len(args) == 1:
+				if at, is := a.folderOf(args); is {
+					records = slices.DeleteFunc(records, func(r *journal.Record) bool { return !undo.Reaches(r, at) })
+					break
+				}
 				r, err := findRecord(records, args[0])
 				if err != nil {
 					return err
 				}
 				return a.showRecord(r, asJSON)
-			case asJSON:
+			}
+			if asJSON {
 				return a.printJSON(a.recordsJSON(records))
 			}
 			return a.listRecords(records, cut)

@@ -93,6 +93,12 @@ func (a *app) find(arg string) (*source, error) {
 		return src, err
 	}
 	bare := strings.TrimSuffix(arg, template.Ending)
+	if address.Address(arg).OnDrive() {
+		if place.Exists(arg) {
+			return nil, unclear("", "%s is a folder, and a template is needed", arg)
+		}
+		return nil, unclear("", "there is nothing at %s", arg)
+	}
 	if strings.ContainsAny(arg, `/\`) || bare == "" {
 		return nil, unclear(advise("those that can be used by name", "templates").String(), "there is no template \"%s\"", arg)
 	}

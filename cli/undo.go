@@ -4,6 +4,7 @@ import (
 	"errors"
 	"fmt"
 	"slices"
+	"strconv"
 
 	"github.com/spf13/cobra"
 
@@ -17,11 +18,11 @@ import (
 func (a *app) undoCommand() *cobra.Command {
 	var ask consent
 	c := &cobra.Command{
-		Use:   "undo [NUMBER [PROJECT]]",
+		Use:   "undo [NUMBER [PROJECT] | FOLDER]",
 		Short: "Take back what was built or changed.",
 		Long: `Take back what was built or changed: the newest change of something at or below the
-current folder, or the one with that number in the history. Only what is still as it was
-made goes; what somebody has changed, or put something into, stays and is told.
+current folder, or FOLDER; or the one with that number in the history. Only what is still as
+it was made goes; what somebody has changed, or put something into, stays and is told.
 What goes is kept, so that an undo can itself be undone by its number. Behind the number a
 project can be named: one of those that the run has changed, so that it is taken back of that
 one alone; or one that was moved to another disk, as what looks like it may be a copy.`,
@@ -79,6 +80,9 @@ func (a *app) undo(args []string, ask consent) error {
 	if err != nil {
 		return unclear("", "the current folder cannot be read: %s", place.Reason(err))
 	}
+	if at, is := a.folderOf(args); is {
+		here, args = at, nil
+	}
 	if len(args) == 0 {
 		records, err = a.withoutOver(records)
 		if err != nil {
@@ -127,6 +131,22 @@ func (a *app) undo(args []string, ask consent) error {
 		return term.Good.Render("Undone") + term.Lines(text)
 	}
 	return a.propose(ask, t)
+}
+
+// folderOf is the folder that is named instead of a number.
+func (a *app) folderOf(args []string) (at address.Address, is bool) {
+	if len(args) != 1 {
+		return "", false
+	}
+	if _, err := strconv.Atoi(args[0]); err == nil {
+		return "", false
+	}
+	info, err := place.Stat(args[0])
+	if err != nil || !info.IsDir() {
+		return "", false
+	}
+	at, err = place.Real(args[0])
+	return at, err == nil
 }
 
 // whereToUndo is where a run is undone: a folder that is named is one of those that it has changed,

@@ -141,7 +141,7 @@ func (k *key) learn(s *Server, answer *http.Response, round int) (err error) {
 		}
 	}
 	if k.who, err = s.config.Who(s.at, realm); err != nil {
-		return err
+		return &Error{Status: http.StatusUnauthorized, Says: err.Error(), cause: err}
 	}
 	switch {
 	case k.who.Token != "":

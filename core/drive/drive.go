@@ -115,6 +115,9 @@ type Server struct {
 	locks locks
 }
 
+// Host is what the server is called.
+func (s *Server) Host() string { return s.url.Host }
+
 // path is the slashed path of an address on the server, "" for its top.
 func (s *Server) path(at string) string {
 	below, _ := address.Address(filepath.Clean(at)).From(s.at)

@@ -44,6 +44,10 @@ type seen struct {
 // properties asks for what lies at a path and, with a depth of "1", directly in it.
 func (s *Server) properties(path, depth, wanted string) (*found, error) {
 	answer, err := s.ask(request{method: "PROPFIND", path: path, folder: depth == "1", body: []byte(wanted), header: map[string]string{"Depth": depth, "Content-Type": "application/xml; charset=utf-8"}})
+	switch statusOf(err) {
+	case http.StatusMethodNotAllowed, http.StatusNotImplemented:
+		return nil, errNoDrive
+	}
 	if err != nil {
 		return nil, err
 	}
@@ -67,6 +71,8 @@ func errListing(why string) error {
 type budget struct {
 	io.Reader
 	entry, all int
+	read       int64
+	ended      bool
 }
 
 func (b *budget) Read(p []byte) (int, error) {
@@ -76,6 +82,8 @@ func (b *budget) Read(p []byte) (int, error) {
 	n, err := b.Reader.Read(p[:min(len(p), 4096)])
 	b.entry -= n
 	b.all -= n
+	b.read += int64(n)
+	b.ended = b.ended || errors.Is(err, io.EOF)
 	return n, err
 }
 
@@ -108,13 +116,13 @@ func (s *Server) read(from io.Reader, path string) (*found, error) {
 			break
 		}
 		if err != nil {
-			return nil, unreadable(err)
+			return nil, b.unreadable(d, err)
 		}
 		start, is := token.(xml.StartElement)
 		if !is || start.Name != (xml.Name{Space: "DAV:", Local: "response"}) {
 			if is && start.Name != (xml.Name{Space: "DAV:", Local: "multistatus"}) {
 				if err := d.Skip(); err != nil {
-					return nil, unreadable(err)
+					return nil, b.unreadable(d, err)
 				}
 			}
 			continue
@@ -122,7 +130,7 @@ func (s *Server) read(from io.Reader, path string) (*found, error) {
 		b.entry = mostResponse
 		var r response
 		if err := d.DecodeElement(&r, &start); err != nil {
-			return nil, unreadable(err)
+			return nil, b.unreadable(d, err)
 		}
 		if err := s.take(out, names, path, &r); err != nil {
 			return nil, err
@@ -137,12 +145,15 @@ func (s *Server) read(from io.Reader, path string) (*found, error) {
 	return out, nil
 }
 
-func unreadable(err error) error {
+// unreadable is why a list cannot be read to its end.
+func (b *budget) unreadable(d *xml.Decoder, err error) error {
 	var wrong *Error
 	var syntax *xml.SyntaxError
 	switch {
 	case errors.As(err, &wrong):
 		return wrong
+	case b.ended && d.InputOffset() == b.read: // it ends too early
+		return &Unreachable{io.ErrUnexpectedEOF}
 	case errors.As(err, &syntax):
 		return errListing(syntax.Msg)
 	}
@@ -255,4 +266,18 @@ func below(path, name string) string {
 		return name
 	}
 	return path + "/" + name
+}
+
+// ReadList reads a multistatus about a path: what lies directly in it. The error is for a person.
+func ReadList(from io.Reader, path string) ([]tree.Entry, error) {
+	s := &Server{url: &url.URL{Scheme: "https", Host: "drive.example"}}
+	f, err := s.read(from, path)
+	if err != nil {
+		return nil, err
+	}
+	var entries []tree.Entry
+	for i := range f.entries {
+		entries = append(entries, f.entries[i].Entry)
+	}
+	return entries, nil
 }

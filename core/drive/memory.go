@@ -163,12 +163,13 @@ func (s *Server) look(path string) (tree.Entry, error) {
 		return s.entry(path, l.self), nil
 	}
 	if path != "" {
+		var lost *Unreachable
 		switch l, err := s.list(above(path)); {
 		case err == nil && l.named[last(path)] != nil:
 			return s.entry(path, l.named[last(path)]), nil
 		case err == nil:
 			return tree.Entry{}, refused(http.StatusNotFound)
-		case statusOf(err) == 0 && !errors.Is(err, errNoDrive):
+		case errors.As(err, &lost), errors.Is(err, ErrAccess):
 			return tree.Entry{}, err
 		}
 	}

@@ -63,7 +63,7 @@ func Reaches(r *journal.Record, here address.Address) bool {
 		return false
 	}
 	for i, root := range r.Roots {
-		if root.Ino == 0 && root.ID == "" {
+		if root.Ino == 0 && root.ID == "" || paths[i].Server() != here.Server() {
 			continue
 		}
 		if now := whereabouts(&root, paths[i], Where{Here: here}); now != "" && now.Within(here) {
