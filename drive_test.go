@@ -14,6 +14,7 @@ import (
 	"regexp"
 	"slices"
 	"strings"
+	"sync"
 	"syscall"
 	"testing"
 	"time"
@@ -256,4 +257,75 @@ func lastNumber(d *desk) int {
 		return list[len(list)-1].Number
 	}
 	return all.Records[len(all.Records)-1].Number
+}
+
+// Two people work on one drive at once, each at a computer of their own: nothing is overwritten, nothing
+// is there twice, and a number is given once.
+func TestTwoPeopleWorkOnOneDrive(t *testing.T) {
+	t.Parallel()
+	for name, keeps := range map[string]bool{"conditions": true, "none": false} {
+		t.Run(name, func(t *testing.T) {
+			t.Parallel()
+			server := drivetest.New(t.TempDir())
+			t.Cleanup(server.Close)
+			server.Keeps = keeps
+			var people [2]*desk
+			for i := range people {
+				d := newDesk(t, "job.folders", recordJob, "hello.txt", "Dear <client>,\n", "In/Ola letter.pdf", fmt.Sprintf("a letter of %d", i), fmt.Sprintf("In/Ola %d.pdf", i), "x")
+				d.following = true
+				d.must("drive", "office", server.URL+"/dav")
+				people[i] = d
+			}
+			people[0].must("build", "job", "client=Ola", "--into", "office:C", "--yes")
+			require.NoError(t, os.WriteFile(filepath.Join(server.Dir, "C", "mine.txt"), []byte("mine"), 0o666))
+			given := map[string]string{} // numbers, by who was told that they have them
+			var mutex sync.Mutex
+			for range 3 {
+				var both sync.WaitGroup
+				for i, d := range people {
+					both.Go(func() {
+						for _, call := range []string{
+							fmt.Sprintf("name|note|--in|office:C/Ola-2027-03/Notes|day=2027-03-2%d|--create|--ext|md", i),
+							"build|job|client=Both|--into|office:C|--yes",
+							"put|In|--into|office:C|--yes",
+							fmt.Sprintf("build|job|client=Only %d|--into|office:C|--yes", i),
+							"upgrade|office:C|--template|job|--yes",
+						} {
+							out, status := d.run(strings.Split(call, "|")...)
+							mutex.Lock()
+							assert.Contains(t, []int{0, 1}, status, out)
+							if made := regexp.MustCompile(`note (\d{3})\.md`).FindStringSubmatch(out); status == 0 && made != nil && strings.HasPrefix(call, "name") {
+								assert.Empty(t, given[made[1]], "the number %s is given twice", made[1])
+								given[made[1]] = out
+							}
+							mutex.Unlock()
+						}
+					})
+				}
+				both.Wait()
+			}
+			all := drivetest.Names(server.Dir)
+			assert.Equal(t, "mine", all["C/mine.txt"])
+			numbers := map[string]string{}
+			letters := map[string]bool{}
+			for at, text := range all {
+				if n := regexp.MustCompile(`note (\d{3})\.md$`).FindStringSubmatch(at); n != nil {
+					assert.Empty(t, numbers[n[1]], "%s and %s", at, numbers[n[1]])
+					numbers[n[1]] = at
+				}
+				if strings.Contains(at, "Ola letter") {
+					letters[text] = true
+				}
+				assert.NotContains(t, at, ".vestibula-", "a run has left something")
+			}
+			assert.LessOrEqual(t, len(letters), 2)
+			assert.NotEmpty(t, letters)
+			for _, d := range people {
+				out, status := d.run("check", "office:C")
+				assert.Contains(t, []int{0, 1}, status, out)
+				out, _ = d.run("history")
+				assert.NotContains(t, out, "cut short")
+			}
+		})
+	}
 }

@@ -10,6 +10,7 @@ import (
 	"fmt"
 	"path"
 	"slices"
+	"strings"
 	"sync/atomic"
 
 	"vestibula/core/address"
@@ -261,6 +262,9 @@ func (w *Writer) Apply(p *Plan, head journal.Head) (record *journal.Record, err 
 	for i, names := range p.meanwhile {
 		places[i].Under(names)
 	}
+	if err := p.counts(head.What); err != nil {
+		return nil, err
+	}
 	// It is looked once more while what will be done is written down.
 	looked := make(chan error, 1)
 	go func() {
@@ -339,6 +343,41 @@ func (p *Plan) note(head *journal.Head) {
 	for _, o := range p.Continues {
 		head.Continues = append(head.Continues, o.Number)
 	}
+}
+
+// counting are the runs that give names numbers, which they have counted.
+var counting = []string{"name", "put", "build", "new period", "rename", "add"}
+
+// counts says in which folders on drives somebody else has put something since it was looked there
+// which numbers are taken: the next number may be another one by now.
+func (p *Plan) counts(what string) error {
+	if !slices.Contains(counting, what) {
+		return nil
+	}
+	blocked, seen := &BlockedError{}, map[folderKey]bool{}
+	for i := range p.List {
+		c := &p.List[i]
+		dir, name := place.Split(c.Path)
+		key := folderKey{c.In, dir}
+		store := folder.StoreOf(string(p.Places[c.In]))
+		if store == nil || c.Op == change.Remove || c.Op == change.Replace || seen[key] || dir == p.Work || !strings.ContainsAny(name, "0123456789") {
+			continue
+		}
+		seen[key] = true
+		came, err := store.Came(string(p.Places[c.In].Join(dir)))
+		if err != nil {
+			return &BlockedError{[]Blocked{{c.Path, place.Reason(err)}}}
+		}
+		for _, other := range came {
+			if !strings.HasPrefix(other, change.WorkName) && strings.ContainsAny(other, "0123456789") {
+				blocked.Blocked = append(blocked.Blocked, Blocked{path.Join(dir, other), "somebody has put it there meanwhile, so that the next number may be another one: the same call looks anew"})
+			}
+		}
+	}
+	if len(blocked.Blocked) > 0 {
+		return blocked
+	}
+	return nil
 }
 
 // lookAgain says what is in the way of the plan now.

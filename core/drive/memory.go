@@ -15,6 +15,7 @@ type memory struct {
 	mutex    sync.Mutex
 	changing int
 	lists    map[string]*listing
+	before   map[string]*listing // what was seen before anything was changed
 	made     map[string]tree.Kind // what this run has made
 	tags     map[string]string
 }
@@ -34,15 +35,16 @@ func newMemory() *memory {
 func (m *memory) begin() {
 	m.mutex.Lock()
 	defer m.mutex.Unlock()
-	m.changing++
-	clear(m.lists)
+	if m.changing++; m.changing == 1 {
+		m.before, m.lists = m.lists, map[string]*listing{}
+	}
 }
 
 func (m *memory) end() {
 	m.mutex.Lock()
 	defer m.mutex.Unlock()
 	m.changing--
-	clear(m.lists)
+	m.before = nil
 	clear(m.made)
 	clear(m.tags)
 }
@@ -148,6 +150,30 @@ func (m *memory) listed(path string) *listing {
 	}
 	<-l.ready
 	return l
+}
+
+// Came are the names in a folder that were not there when it was listed before something was begun.
+func (s *Server) Came(at string) (names []string, err error) {
+	path := s.path(at)
+	s.known.mutex.Lock()
+	before := s.known.before[path]
+	s.known.mutex.Unlock()
+	if before == nil {
+		return nil, nil
+	}
+	if <-before.ready; before.err != nil {
+		return nil, nil
+	}
+	now, err := s.list(path)
+	if err != nil {
+		return nil, fail("list", path, err)
+	}
+	for i := range now.entries {
+		if name := now.entries[i].Name; before.named[name] == nil {
+			names = append(names, name)
+		}
+	}
+	return names, nil
 }
 
 // look says what lies at a path.

@@ -20,6 +20,9 @@ type Store interface {
 	// memory.
 	Begin()
 	End()
+	// Came are the names in a folder that were not there when it was listed before [Store.Begin];
+	// none where it was not.
+	Came(path string) ([]string, error)
 }
 
 // StoreOf returns the store of a path, nil for one of this disk.
