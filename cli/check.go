@@ -25,7 +25,7 @@ type checkRun struct {
 	only        []string
 	without     []string
 	strict      bool
-	explain, by string
+	explain, by, on string
 	outFile     string
 	ignore      []string
 	fix         bool
@@ -65,6 +65,9 @@ name, in the wrong place, not wanted, or overdue. Folders and archives that no
 template made are held to the one that you name with --template, and to the
 defaults without. --fix fixes what can be fixed, and undo takes that back.
 
+With --on, names are tried on a drive, or in a folder, in a hidden folder of which
+nothing is left: which are refused or changed there, and how they are listed.
+
 The exit status is 0 where nothing is found or there are warnings only, and 1
 where there are errors; with --strict, warnings count too.`,
 		Example: `  vestibula check commission
@@ -73,9 +76,10 @@ where there are errors; with --strict, warnings count too.`,
   vestibula check "2027-03 Oriel Pask BK"
   vestibula check "2027-03 Oriel Pask BK" --fix
   vestibula check Hand-ins/*.zip --template evening-course
-  vestibula check --fix clients.folders`,
+  vestibula check --fix clients.folders
+  vestibula check commission --on "2027-03 Oriel Pask BK"`,
 		Args: func(c *cobra.Command, args []string) error {
-			if r.explained(args) || r.explain != "" {
+			if r.explained(args) || r.explain != "" || r.on != "" {
 				return nil
 			}
 			if here(args) {
@@ -94,7 +98,7 @@ where there are errors; with --strict, warnings count too.`,
 			if r.explained(args) {
 				r.explain, args = args[0], nil
 			}
-			if (r.explain == "" || r.explain == everyRule) && here(args) {
+			if r.on == "" && (r.explain == "" || r.explain == everyRule) && here(args) {
 				args = []string{"."}
 			}
 			return r.run(args)
@@ -115,6 +119,7 @@ func (r *checkRun) options(c *cobra.Command) {
 	c.Flags().BoolVar(&r.strict, "strict", false, "warnings fail as well")
 	c.Flags().StringVar(&r.explain, "explain", "", "say what a `RULE` means, and why it matters; without one, list what was looked at, and what was proven")
 	c.Flags().Lookup("explain").NoOptDefVal = everyRule
+	c.Flags().StringVar(&r.on, "on", "", "try the names of a template, or awkward ones, on this `DRIVE` or in this folder")
 	c.Flags().StringVar(&r.by, "template", "", "check a folder by the rules of this `TEMPLATE`")
 	c.Flags().StringArrayVar(&r.ignore, "ignore", nil, "in a folder, skip paths that fit this `PATTERN`")
 	c.Flags().BoolVar(&r.fix, "fix", false, "fix what can be fixed, in the template or in the folder")
@@ -160,6 +165,9 @@ func (r *checkRun) run(args []string) error {
 	}
 	if r.explain != "" && r.explain != everyRule {
 		return r.explainRule()
+	}
+	if r.on != "" {
+		return r.tryOn(args)
 	}
 	for _, list := range [][]string{r.only, r.without} {
 		if err := knownRules(list); err != nil {

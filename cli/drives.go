@@ -174,7 +174,7 @@ func (r *reach) unnamed(before, word, lead string) error {
 }
 
 // holdsPlace are the options behind which a place stands.
-var holdsPlace = []string{"--into", "--in", "--template", "--table", "--archive", "--older-into", "--links"}
+var holdsPlace = []string{"--into", "--in", "--template", "--table", "--archive", "--older-into", "--links", "--on"}
 
 // reached sees whether the server of an address answers.
 func (a *app) reached(at address.Address) error {
