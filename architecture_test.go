@@ -50,7 +50,7 @@ var (
 	writing = strings.Fields("Create CreateTemp WriteFile Mkdir MkdirAll MkdirTemp Remove RemoveAll Rename Link Symlink Chmod Chtimes Chown Truncate OpenFile CopyFS OpenRoot")
 	writers = map[string][]string{"core/folder": writing, "core/journal": {"MkdirAll"}, "core/register": {"MkdirAll"}, "core/place": {"OpenRoot"}}
 	// doors are packages that only some may enter.
-	doors = map[string][]string{"core/folder": {"core/disk", "core/journal", "core/register", "core/place", "core/packed", "core/folder/foldertest"}, "core/register": {"core/disk", "core/journal"}}
+	doors = map[string][]string{"core/folder": {"core/disk", "core/journal", "core/register", "core/place", "core/packed", "core/drive", "core/drive/drivetest", "core/folder/foldertest"}, "core/register": {"core/disk", "core/journal"}}
 )
 
 func TestLowerFloorsKnowNothingOfHigherOnes(t *testing.T) {

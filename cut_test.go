@@ -68,7 +68,6 @@ var cutDisk = fmt.Sprintf("/dev/shm/vestibula-cut-%d-", os.Getpid())
 // A cutStory is a desk on which one call is cut short, again and again.
 type cutStory struct {
 	d             *desk
-	name          string
 	disk          string     // the folder on another disk
 	first         [][]string // the calls before it, which note what things are known by
 	call          []string
@@ -161,7 +160,6 @@ func newCutStory(t *testing.T, name string) *cutStory {
 		_ = exec.Command("chmod", "-R", "u+rwx", d.dir+".kept").Run()
 		_ = os.RemoveAll(d.dir + ".kept")
 		_ = os.Remove(d.dir + ".count")
-		_ = os.RemoveAll(cutDisk + name)
 	})
 	words := func(call string) []string {
 		if strings.Contains(call, "|") {
@@ -170,7 +168,12 @@ func newCutStory(t *testing.T, name string) *cutStory {
 		return strings.Fields(call)
 	}
 	d.write("away.csv", "from,to\n./In/Ola letter.pdf,./In/letter of Ola.pdf\n")
-	s := &cutStory{d: d, name: name, disk: cutDisk + name, call: words(calls[len(calls)-1])}
+	disk := d.dir + ".disk"
+	if strings.HasSuffix(name, "-disk") || strings.HasSuffix(name, "named-back") {
+		disk = cutDisk + name
+	}
+	t.Cleanup(func() { _ = os.RemoveAll(disk) })
+	s := &cutStory{d: d, disk: disk, call: words(calls[len(calls)-1])}
 	for _, call := range calls[:len(calls)-1] {
 		s.first = append(s.first, words(call))
 	}

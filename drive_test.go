@@ -47,8 +47,6 @@ func onDrive(call []string) []string {
 // driveStory is a story on a desk which is a drive as well.
 func driveStory(t *testing.T, name string) (*cutStory, *drivetest.Server) {
 	s := newCutStory(t, name)
-	s.disk = s.d.dir + ".disk"
-	t.Cleanup(func() { _ = os.RemoveAll(s.disk) })
 	server := drivetest.New(s.d.dir)
 	t.Cleanup(server.Close)
 	s.d.must("drive", "office", server.URL+"/dav")
@@ -86,10 +84,7 @@ func (s *cutStory) driven(state map[string]string) map[string]string {
 		return driveMark.ReplaceAllString(strings.ReplaceAll(text, s.d.dir, "http://127.0.0.1:1/dav"), "")
 	}
 	for at, is := range out {
-		if out[at] = s.mask(is); strings.HasPrefix(at, cutDisk) {
-			delete(out, at)
-			out[strings.Replace(at, cutDisk+s.name, s.disk, 1)] = is
-		}
+		out[at] = s.mask(is)
 	}
 	for at, is := range s.state() {
 		if strings.HasPrefix(at, ".config") {

@@ -20,19 +20,19 @@ import (
 // A checkRun is one call of check.
 type checkRun struct {
 	*app
-	flags       valueFlags
-	asJSON      bool
-	only        []string
-	without     []string
-	strict      bool
+	flags           valueFlags
+	asJSON          bool
+	only            []string
+	without         []string
+	strict          bool
 	explain, by, on string
-	outFile     string
-	ignore      []string
-	fix         bool
-	ask         consent
-	accept, why string
-	given       []string               // values that go with --template
-	set         func(flag string) bool // it stands in the call
+	outFile         string
+	ignore          []string
+	fix             bool
+	ask             consent
+	accept, why     string
+	given           []string               // values that go with --template
+	set             func(flag string) bool // it stands in the call
 }
 
 // completeRules offers rules, several with commas between.

@@ -23,7 +23,6 @@ import (
 
 	"vestibula/cli/term"
 	"vestibula/core/address"
-	"vestibula/core/drive"
 	"vestibula/core/journal"
 	"vestibula/core/outline"
 	"vestibula/core/place"
@@ -172,7 +171,7 @@ func Command() *cobra.Command {
 func (a *app) run(args []string) int {
 	a.prepare()
 	term.Names = a.shownIn
-	place.Drives(func() *drive.Drives { return a.reaching().drives })
+	place.Drives(func() place.Reaching { return a.reaching().drives })
 	a.call = args
 	args, unreached := a.addressed(args)
 	root := a.root(args)

@@ -68,8 +68,8 @@ only you can read. Without words, all drives are listed.`,
 			return names, cobra.ShellCompDirectiveNoFileComp
 		},
 	}
-	c.Flags().StringVar(&r.user, "user", "", "your name there; else it is asked for")
-	c.Flags().StringVar(&r.command, "key", "", "a `command` that prints the password, which is then kept nowhere")
+	c.Flags().StringVar(&r.user, "user", "", "your `NAME` there; else it is asked for")
+	c.Flags().StringVar(&r.command, "key", "", "a `COMMAND` that prints the password, which is then kept nowhere")
 	c.Flags().BoolVar(&r.plain, "unencrypted", false, "speak to it without encryption: others on the way can read all")
 	c.Flags().BoolVar(&r.forget, "forget", false, "forget the name, and the password")
 	c.Flags().BoolVar(&r.asJSON, "json", false, "print JSON")

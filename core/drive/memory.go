@@ -15,7 +15,7 @@ type memory struct {
 	mutex    sync.Mutex
 	changing int
 	lists    map[string]*listing
-	before   map[string]*listing // what was seen before anything was changed
+	before   map[string]*listing  // what was seen before anything was changed
 	made     map[string]tree.Kind // what this run has made
 	tags     map[string]string
 }

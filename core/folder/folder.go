@@ -93,8 +93,10 @@ var Between func(open func() (Folder, error)) (Folder, error)
 
 // What can happen beside what a system says.
 var (
-	ErrAcross      = errors.New("it lies on another disk")
-	ErrNoSwap      = errors.New("this disk cannot exchange two files")
+	ErrAcross = errors.New("it lies on another disk")
+	ErrNoSwap = errors.New("this disk cannot exchange two files")
+	// ErrOnline is why a file is not opened that a drive's own program would fetch first.
+	ErrOnline      = errors.New("it is only online, and would be fetched: have it kept on this computer first")
 	errNotOrdinary = errors.New("it is no ordinary file")
 	errName        = errors.New("this cannot be a name")
 )

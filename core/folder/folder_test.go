@@ -13,6 +13,7 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+	"golang.org/x/sys/unix"
 
 	"vestibula/core/tree"
 )
@@ -176,4 +177,19 @@ func TestReasonsAreInPlainWords(t *testing.T) {
 	} {
 		assert.Equal(t, want, Reason(err))
 	}
+}
+
+// What is only online is not fetched by being looked at.
+func TestWhatIsOnlyOnlineIsNotOpened(t *testing.T) {
+	h, err := Open(t.TempDir())
+	require.NoError(t, err)
+	defer h.Close()
+	require.NoError(t, Write(h, "file", 0o600, func(f File) error { return nil }))
+	was := onlineOnly
+	defer func() { onlineOnly = was }()
+	onlineOnly = func(st *unix.Stat_t) bool { return st.Mode&unix.S_IFREG != 0 }
+	_, err = h.Open("file")
+	assert.ErrorIs(t, err, ErrOnline)
+	_, err = Sum(h, "file")
+	assert.Error(t, err)
 }

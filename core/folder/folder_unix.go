@@ -101,6 +101,10 @@ func entryOf(name string, st *unix.Stat_t) tree.Entry {
 }
 
 func (f *system) Open(name string) (File, error) {
+	var st unix.Stat_t
+	if onlineOnly != nil && single(name) && unix.Fstatat(f.fd, name, &st, unix.AT_SYMLINK_NOFOLLOW) == nil && onlineOnly(&st) {
+		return nil, ErrOnline
+	}
 	// A pipe would wait for somebody at its other end.
 	return f.file(name, unix.O_RDONLY|unix.O_NONBLOCK, 0)
 }

@@ -5,6 +5,7 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
+	"syscall"
 	"time"
 
 	"golang.org/x/sys/windows"
@@ -60,7 +61,19 @@ func entryOf(info fs.FileInfo) tree.Entry {
 	return tree.Entry{Name: info.Name(), Kind: KindOf(info.Mode().Type()), Mode: info.Mode().Perm(), Size: info.Size(), Time: info.ModTime().UnixNano()}
 }
 
-func (f *system) Open(name string) (File, error) { return f.file(name, os.O_RDONLY, 0) }
+func (f *system) Open(name string) (File, error) {
+	if info, err := f.root.Lstat(name); err == nil && onlineOnly(info) {
+		return nil, ErrOnline
+	}
+	return f.file(name, os.O_RDONLY, 0)
+}
+
+// onlineOnly reports whether what a file holds is not on this disk, and comes when it is opened:
+// FILE_ATTRIBUTE_RECALL_ON_DATA_ACCESS, _RECALL_ON_OPEN and _OFFLINE of the system.
+func onlineOnly(info fs.FileInfo) bool {
+	is, ok := info.Sys().(*syscall.Win32FileAttributeData)
+	return ok && is.FileAttributes&(0x400000|0x40000|windows.FILE_ATTRIBUTE_OFFLINE) != 0
+}
 
 func (f *system) Create(name string, perm fs.FileMode) (File, error) {
 	return f.file(name, os.O_RDWR|os.O_CREATE|os.O_EXCL, perm)

@@ -16,7 +16,6 @@ import (
 
 	"vestibula/core/address"
 	"vestibula/core/digest"
-	"vestibula/core/drive"
 	"vestibula/core/folder"
 	"vestibula/core/tree"
 )
@@ -196,9 +195,14 @@ func (p *Place) Writable(path string) error {
 	return f.Writable()
 }
 
+// Reaching is what reaches the stores of addresses.
+type Reaching interface {
+	Of(path string) folder.Store
+}
+
 // Drives has places be reached that do not lie on this disk: reach returns what reaches them, once
 // one is asked for.
-func Drives(reach func() *drive.Drives) {
+func Drives(reach func() Reaching) {
 	folder.StoreOf = func(path string) folder.Store {
 		if !address.Address(path).OnDrive() {
 			return nil
