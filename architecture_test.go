@@ -48,7 +48,7 @@ var forbidden = map[string]string{
 // person's lies.
 var (
 	writing = strings.Fields("Create CreateTemp WriteFile Mkdir MkdirAll MkdirTemp Remove RemoveAll Rename Link Symlink Chmod Chtimes Chown Truncate OpenFile CopyFS OpenRoot")
-	writers = map[string][]string{"core/folder": writing, "core/journal": {"MkdirAll"}, "core/register": {"MkdirAll"}, "core/place": {"OpenRoot"}}
+	writers = map[string][]string{"core/folder": writing, "core/journal": {"MkdirAll"}, "core/register": {"MkdirAll"}, "core/place": {"OpenRoot"}, "core/drive/drivetest": {"MkdirTemp", "RemoveAll", "Chmod"}}
 	// doors are packages that only some may enter.
 	doors = map[string][]string{"core/folder": {"core/disk", "core/journal", "core/register", "core/place", "core/packed", "core/drive", "core/drive/drivetest", "core/folder/foldertest"}, "core/register": {"core/disk", "core/journal"}}
 )

@@ -415,8 +415,11 @@ func (r *awayRun) intoFile() (bool, error) {
 }
 
 // diskOf is what a person calls the disk that a folder lies on: the name of the folder in
-// which the system shows it, or its letter.
+// which the system shows it, or its letter; of a drive, its server.
 func diskOf(at string) string {
+	if on := address.Address(at).URL(); on != nil {
+		return on.Host
+	}
 	if volume := filepath.VolumeName(at); volume != "" {
 		return volume
 	}
@@ -434,14 +437,9 @@ func diskOf(at string) string {
 }
 
 func deviceOf(at string) uint64 {
-	p, err := place.Open(at)
+	dev, _, err := place.Identity(address.Address(at))
 	if err != nil {
 		return 0
 	}
-	defer p.Close()
-	e, err := p.Look(".")
-	if err != nil {
-		return 0
-	}
-	return e.Dev
+	return dev
 }

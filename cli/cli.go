@@ -69,6 +69,7 @@ type app struct {
 	record   *journal.Record // of that
 	cut      []*cut          // the runs that were cut short, when the call began
 	*reach
+	hurried bool // a word is being completed: nobody is asked, and nobody waited for
 	jsonRun
 }
 
@@ -173,6 +174,9 @@ func (a *app) run(args []string) int {
 	term.Names = a.shownIn
 	place.Drives(func() place.Reaching { return a.reaching().drives })
 	a.call = args
+	if a.completesDrive(args) {
+		return statusDone
+	}
 	args, unreached := a.addressed(args)
 	root := a.root(args)
 	if len(args) > 0 && strings.HasPrefix(args[0], cobra.ShellCompRequestCmd) {

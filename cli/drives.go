@@ -14,6 +14,7 @@ import (
 	"time"
 
 	"github.com/adrg/xdg"
+	"github.com/spf13/cobra"
 	"github.com/zalando/go-keyring"
 
 	"vestibula/cli/term"
@@ -74,7 +75,11 @@ func (a *app) reaching() *reach {
 		Who: a.credentials, Plain: func(at address.Address) bool {
 			return slices.ContainsFunc(r.named, func(d namedDrive) bool { return d.Plain && d.Address.Server() == at })
 		},
-		Proxy: http.ProxyFromEnvironment, Sleep: time.Sleep, Version: a.version,
+		Proxy: http.ProxyFromEnvironment, Sleep: func(d time.Duration) {
+			if !a.hurried {
+				time.Sleep(d)
+			}
+		}, Version: a.version,
 	})
 	for _, d := range r.named {
 		if d.Keeps.Tried {
@@ -117,6 +122,13 @@ func isAddress(word string) bool {
 // addressed returns the words of a call with each address on a drive as it is kept, and has
 // drives be reached where there is one.
 func (a *app) addressed(args []string) ([]string, error) {
+	if len(args) > 1 && strings.HasPrefix(args[0], cobra.ShellCompRequestCmd) {
+		out, err := a.addressed(args[1 : len(args)-1]) // the last one is being typed
+		if err != nil {
+			return args, nil
+		}
+		return slices.Concat(args[:1], out, args[len(args)-1:]), nil
+	}
 	if len(args) == 0 || args[0] == "drive" || args[0] == "help" || args[0] == "completion" {
 		return args, nil
 	}
@@ -227,7 +239,7 @@ func (a *app) credentials(server address.Address, realm string) (drive.Credentia
 		}
 		c.User = d.User
 	}
-	if !a.interactive() {
+	if !a.interactive() || a.hurried {
 		return c, unclear("set the variables VESTIBULA_USER and VESTIBULA_PASSWORD; "+advise("or, on a terminal, keep the password", "drive", word, full).String(), "%s asks for a name and a password", name)
 	}
 	c, err := a.askWho(name, realm, c.User)
@@ -343,4 +355,47 @@ func keepJSON(file string, v any) error {
 		return err
 	}
 	return disk.Keep(file, append(data, '\n'))
+}
+
+// completesDrive offers what lies on a drive, where a word that is being typed begins to name that; it
+// reports whether it did. Nobody is asked for a password meanwhile, and nobody is waited for.
+func (a *app) completesDrive(args []string) bool {
+	if len(args) < 3 || !strings.HasPrefix(args[0], cobra.ShellCompRequestCmd) || !place.Exists(drivesFile()) {
+		return false
+	}
+	lead, word := "", args[len(args)-1]
+	if name, value, is := strings.Cut(word, "="); is && strings.HasPrefix(name, "--") {
+		lead, word = name+"=", value
+	}
+	if before := args[len(args)-2]; strings.HasPrefix(before, "-") && !slices.Contains(holdsPlace, before) {
+		return false
+	}
+	a.hurried = true
+	r := a.reaching()
+	var out []string
+	if i := strings.LastIndexAny(word, ":/"); i < 0 {
+		for _, d := range r.named {
+			if word != "" && strings.HasPrefix(d.Name, word) && !place.Exists(word) {
+				out = append(out, d.Name+":")
+			}
+		}
+	} else if at, err := r.names().Read(word[:i+1]); err == nil && at != "" {
+		list, _ := place.ReadDir(at)
+		for _, e := range list {
+			if full := word[:i+1] + e.Name(); strings.HasPrefix(full, word) && !strings.HasPrefix(e.Name(), ".") {
+				if e.IsDir() {
+					full += "/"
+				}
+				out = append(out, full)
+			}
+		}
+	}
+	if len(out) == 0 {
+		return false
+	}
+	for _, full := range harmlessWords(out) {
+		a.screen.Line(term.Visible(lead + full))
+	}
+	a.screen.Line(term.Sprintf(":%d", int(cobra.ShellCompDirectiveNoSpace|cobra.ShellCompDirectiveNoFileComp)))
+	return true
 }

@@ -142,9 +142,11 @@ func (s *Server) lock(path string) (token string, err error) {
 	}
 	defer answer.Body.Close()
 	switch answer.StatusCode {
-	case http.StatusOK:
-	case http.StatusCreated: // nothing was there, and it has made a file to be locked
-		return "", errors.Join(refused(http.StatusNotFound), s.letGo(path, strings.Trim(answer.Header.Get("Lock-Token"), "<> ")))
+	case http.StatusOK, http.StatusCreated:
+		// Where nothing was there, it has made a file to be locked.
+		if e, err := s.lookNow(path); err == nil && e.Kind == tree.File {
+			return "", errors.Join(refused(http.StatusNotFound), s.letGo(path, strings.Trim(answer.Header.Get("Lock-Token"), "<> ")))
+		}
 	case http.StatusLocked:
 		return "", &folder.Busy{By: ", on this computer or another one; where one was cut short, the drive lets go after two minutes"}
 	default: // it knows no locks, or grants none there

@@ -2,6 +2,7 @@ package drive
 
 import (
 	"errors"
+	"io/fs"
 	"net/http"
 	"strings"
 	"sync"
@@ -129,6 +130,13 @@ func (s *Server) list(path string) (*listing, error) {
 	l.found, l.err = s.properties(path, "1", stateWanted)
 	if l.err == nil && (l.self == nil || l.self.Kind != tree.Folder) {
 		l.err = errKind
+	}
+	if l.err != nil && !errors.Is(l.err, fs.ErrNotExist) { // it may be another one the next time
+		m.mutex.Lock()
+		if m.lists[path] == l {
+			delete(m.lists, path)
+		}
+		m.mutex.Unlock()
 	}
 	if l.err == nil {
 		l.named = make(map[string]*seen, len(l.entries))

@@ -1,9 +1,12 @@
 package drive_test
 
 import (
+	"io/fs"
+	"os"
 	"strings"
 	"testing"
 
+	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"vestibula/core/drive"
@@ -14,7 +17,7 @@ import (
 
 // The servers that others have written keep the contract, too.
 func TestRealDrivesKeepTheContract(t *testing.T) {
-	drivetest.EachReal(t, func(t *testing.T, r *drivetest.Real) {
+	drivetest.EachReal(t, os.Getenv("VESTIBULA_DRIVES"), func(t *testing.T, r *drivetest.Real) {
 		d := drive.New(drivetest.Config(r.Who))
 		at := r.Address()
 		d.Server(at).Begin()
@@ -32,5 +35,17 @@ func TestRealDrivesKeepTheContract(t *testing.T) {
 			require.NoError(t, err)
 			return in
 		})
+	})
+}
+
+// A folder that has gone is not locked, and no file comes about in its place.
+func TestNothingIsMadeToBeLocked(t *testing.T) {
+	drivetest.EachReal(t, os.Getenv("VESTIBULA_DRIVES"), func(t *testing.T, r *drivetest.Real) {
+		d := drive.New(drivetest.Config(r.Who))
+		at := r.Address().Join("gone")
+		release, err := d.Server(at).Take(string(at))
+		release()
+		assert.ErrorIs(t, err, fs.ErrNotExist)
+		assert.NotContains(t, drivetest.Names(r.Dir), "gone")
 	})
 }

@@ -32,12 +32,12 @@ func (r *Real) Address() address.Address {
 	return at
 }
 
-// EachReal runs a test on each real server that VESTIBULA_DRIVES names; its script in .ci/drives starts it,
-// and it is stopped behind the test.
-func EachReal(t *testing.T, test func(t *testing.T, r *Real)) {
-	names := strings.Fields(os.Getenv("VESTIBULA_DRIVES"))
+// EachReal runs a test on each real server that is named, with spaces between; its script in .ci/drives
+// starts it, and it is stopped behind the test.
+func EachReal(t *testing.T, named string, test func(t *testing.T, r *Real)) {
+	names := strings.Fields(named)
 	if len(names) == 0 {
-		t.Skip("VESTIBULA_DRIVES names no servers")
+		t.Skip("no servers are named")
 	}
 	for _, name := range names {
 		t.Run(name, func(t *testing.T) { test(t, start(t, name)) })
