@@ -324,3 +324,68 @@ func TestTwoPeopleWorkOnOneDrive(t *testing.T) {
 		})
 	}
 }
+
+// A drive is named once, found by its name, told, and forgotten; what it does not know is left out.
+func TestADriveHasAName(t *testing.T) {
+	t.Parallel()
+	server := drivetest.Start(t)
+	server.Password, server.Refuses = "thistle", ":#"
+	d := newDesk(t, "l.folders", "---\nfields: { client: Who? }\n---\n<client>\n    Forms | link: /srv/forms\n    Letters\n        Prices | link: Forms\n", "sharp.folders", "Sharp\n    C#\n", "key.txt", "thistle\n")
+	d.following = true
+	address := server.URL + "/dav"
+	out, status := d.run("drive", "office", address)
+	assert.Equal(t, 2, status)
+	assert.Contains(t, out, "asks for a name and a password")
+	out, status = d.run("drive", "office", strings.Replace(address, "http://", "http://wren:thorn@", 1))
+	assert.Equal(t, 2, status)
+	assert.NotContains(t, out, "thorn", "an address with a password is not repeated")
+	d.must("drive", "office", address, "--key", "cat key.txt", "--user", "wren")
+	out, _ = d.run("drive", "--json")
+	assert.JSONEq(t, `[{"name":"office","address":"`+address+`","user":"wren","keeps":{"tried":true,"exclusive":true,"conditions":true,"tags":true,"locks":true}}]`, out)
+	assert.NotContains(t, d.read(".config/vestibula/drives.json"), "thistle")
+	assert.Empty(t, drivetest.Names(server.Dir), "nothing of a trial stays")
+
+	out, status = d.run("build", "l", "--into", "office:Clients", "client=Lia", "--yes")
+	assert.Zero(t, status, out)
+	assert.Contains(t, out, "2 links are left out")
+	assert.Contains(t, out, "Built 2 folders in office:Clients/Lia")
+	out, status = d.run("check", "office:Clients")
+	assert.Zero(t, status, out)
+	out, _ = d.run("build", "l", "--into", "office:Clients", "client=Lia", "--yes")
+	assert.Contains(t, out, "Nothing to do")
+
+	out, status = d.run("check", "sharp", "--on", "office")
+	assert.Equal(t, 1, status)
+	assert.Contains(t, flat(out), "✗ “C#” the drive refuses it")
+	out, status = d.run("check", "--on", "office", "--json")
+	assert.Zero(t, status, out)
+	assert.Contains(t, out, `"a:b"`)
+	out, status = d.run("check", "l", "--on", "office")
+	assert.Zero(t, status, out)
+
+	for typed, offered := range map[string]string{"off": "office:", "office:Cl": "office:Clients/", "office:Clients/": "office:Clients/Lia/", "--into=office:C": "--into=office:Clients/"} {
+		out, _ = d.run("__complete", "check", typed)
+		assert.Equal(t, offered+"\n:6\n", out)
+	}
+	out, _ = d.run("history", "office:Clients")
+	assert.Contains(t, out, "office:")
+	out, status = d.run("build", "l", "--into", "ofice:Clients", "client=Mia", "--yes")
+	assert.Equal(t, 2, status)
+	assert.Contains(t, out, "did you mean office:?")
+	d.must("undo", "office:", "--yes")
+	assert.Empty(t, drivetest.Names(server.Dir))
+
+	server.Password = "another"
+	server.Requests()
+	out, status = d.run("check", "office:")
+	assert.Equal(t, 2, status)
+	assert.Contains(t, out, "the name or the password is not right")
+	assert.LessOrEqual(t, len(server.Requests()), 3, "it is tried once")
+	d.must("drive", "office", "--forget")
+	out, _ = d.run("drive")
+	assert.Contains(t, out, "No drive has a name yet.")
+	server.Close()
+	out, status = d.run("check", address)
+	assert.Equal(t, 2, status)
+	assert.Contains(t, out, "the server does not answer there")
+}

@@ -316,6 +316,7 @@ func (b *buildRun) judgeNew() error {
 // is judged by the rules, which know neither what is there nor other rows of a table.
 func (b *buildRun) tellAlike() {
 	const shown = 5
+	b.tellLinkless(b.job.NoLinks)
 	for i, a := range b.job.Plan.Alike {
 		if i == shown {
 			b.side.Text(term.Warn.Render("note:") + term.Sprintf(" %s more will look like a neighbour", term.Count(len(b.job.Plan.Alike)-shown, "name")))

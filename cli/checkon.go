@@ -14,12 +14,24 @@ import (
 
 // A nameTrial is what a place did with names, as JSON shows it.
 type nameTrial struct {
-	On      string            `json:"on"`
-	Tried   int               `json:"tried"`
-	Refused map[string]string `json:"refused"` // why, by the names
-	Changed map[string]string `json:"changed"` // what became of them
-	Orders  []string          `json:"orders"`
+	On      string        `json:"on"`
+	Tried   int           `json:"tried"`
+	Refused []refusedName `json:"refused"`
+	Changed []changedName `json:"changed"`
+	Orders  []string      `json:"orders"`
 }
+
+// A refusedName is one that a place does not take; a changedName, one that becomes another there.
+type (
+	refusedName struct {
+		Name string `json:"name"`
+		Why  string `json:"why"`
+	}
+	changedName struct {
+		Name string `json:"name"`
+		As   string `json:"as"`
+	}
+)
 
 // tryOn tries the names of a template, or awkward ones, where they are to be.
 func (r *checkRun) tryOn(args []string) error {
@@ -38,7 +50,15 @@ func (r *checkRun) tryOn(args []string) error {
 		return refused("nothing was left there", "names cannot be tried on %s: %s", r.on, place.Reason(err))
 	}
 	if r.asJSON {
-		out := nameTrial{On: r.on, Tried: len(t.Names), Refused: t.Refused, Changed: t.Changed, Orders: []string{}}
+		out := nameTrial{On: r.on, Tried: len(t.Names), Refused: []refusedName{}, Changed: []changedName{}, Orders: []string{}}
+		for _, name := range t.Names {
+			if why, is := t.Refused[name]; is {
+				out.Refused = append(out.Refused, refusedName{name, why})
+			}
+			if is, changed := t.Changed[name]; changed {
+				out.Changed = append(out.Changed, changedName{name, is})
+			}
+		}
 		for _, o := range t.Orders {
 			out.Orders = append(out.Orders, o.String())
 		}

@@ -148,6 +148,7 @@ func (r *driveRun) tellKeeps(k drive.Keeps) {
 	for _, gap := range gapsOf(k) {
 		r.screen.Text(term.Warn.Render("note:") + term.Sprintf(" %s", gap))
 	}
+	r.screen.Text(term.Dim.Render("What comes there is as old as that day: a drive keeps neither times nor rights, and no links."))
 }
 
 // gapsOf are what a drive does not keep, for a person.

@@ -94,6 +94,13 @@ func (a *app) agreed(c consent, show func(), question, how string) (bool, error)
 	return err == nil, err
 }
 
+// tellLinkless tells which links are left out.
+func (a *app) tellLinkless(paths []string) {
+	if n := len(paths); n > 0 {
+		a.note(term.Sprintf("%s left out, as there are no links on this drive: %s", term.Count(n, "link")+isOrAre(n), strings.Join(few(paths), ", ")))
+	}
+}
+
 // prepared puts a set into order, and tells all that is in its way. Where nobody
 // will be asked, its places are held from now on, until it is carried out.
 func (a *app) prepared(set *change.Set, c consent, noJournal bool) (p *disk.Plan, err error) {
@@ -110,6 +117,7 @@ func (a *app) prepared(set *change.Set, c consent, noJournal bool) (p *disk.Plan
 	if err != nil {
 		return nil, a.failed(&undertaking{}, err)
 	}
+	a.tellLinkless(p.NoLinks)
 	if len(p.Blocked) > 0 {
 		p.Drop()
 		if c.leaves {

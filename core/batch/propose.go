@@ -36,6 +36,7 @@ type Job struct {
 	Begun     []Begun         // what stands there under other names
 	Renamings []Renaming      // folders above projects that have other names by now
 	Plan      *build.Plan     // what is new, there, kept and in the way
+	NoLinks   []string        // links that are left out, as the drive that they would lie on knows none
 	tops      map[string]bool // the new folders at the top
 	made      []*Label        // those of what is built
 }
@@ -52,7 +53,7 @@ func (e *LabelError) Error() string { return e.Folder + ": " + e.Err.Error() }
 // Look compares what is wanted with what is there, without what was moved on.
 func (j *Job) Look() error {
 	j.withoutClosed()
-	if j.renamedAbove() {
+	if renamed := j.renamedAbove(); j.withoutLinks() || renamed {
 		j.meet()
 	}
 	var at tree.Place = j.Place
@@ -81,6 +82,19 @@ func (j *Job) Look() error {
 		}
 	}
 	return nil
+}
+
+// withoutLinks leaves links out where nothing can be one, and reports whether there were any.
+func (j *Job) withoutLinks() bool {
+	if j.Pack != nil || !j.Place.Linkless() {
+		return false
+	}
+	for _, r := range j.Builds {
+		var left []string
+		r.Root, left = tree.WithoutLinks(r.Root, "")
+		j.NoLinks = append(j.NoLinks, left...)
+	}
+	return len(j.NoLinks) > 0
 }
 
 // withoutClosed leaves out what was moved on, of projects that are there.

@@ -98,6 +98,9 @@ func (r Renamed) Writable(at string) error { return r.Place.Writable(r.was(at)) 
 // Nowhere is a place in which nothing is yet, as in an archive.
 type Nowhere struct{ tree.Place }
 
+// Linkless reports that links can lie there.
+func (Nowhere) Linkless() bool { return false }
+
 // List returns nothing.
 func (Nowhere) List(string) ([]tree.Entry, error) { return nil, nil }
 

@@ -49,6 +49,7 @@ type Plan struct {
 	List    []change.Change
 	Blocked []Blocked // what is in the way; such a plan is not carried out
 	Work    string    // the hidden folder of the run, in each place
+	NoLinks []string  // links that are left out, as the store that they would lie in knows none
 
 	// Continues are records that were cut short, and of which this plan does what
 	// was left.
@@ -131,6 +132,7 @@ func Prepare(set *change.Set) (*Plan, error) {
 		return nil, err
 	}
 	defer closeAll(places)
+	p.withoutLinks(set, places)
 	check := &change.Check{Places: asPlaces(places), Work: p.Work}
 	check.LookAhead(set.Changes)
 	defer check.Wait()
@@ -163,6 +165,25 @@ func Prepare(set *change.Set) (*Plan, error) {
 		err = p.room(places)
 	}
 	return p, err
+}
+
+// withoutLinks takes links out of what is made in a store that knows none.
+func (p *Plan) withoutLinks(set *change.Set, places []*place.Place) {
+	for i := 0; i < len(set.Changes); i++ {
+		c := &set.Changes[i]
+		if c.In >= len(places) || c.Node == nil || c.Op != change.Make || !places[c.In].Linkless() {
+			continue
+		}
+		if c.Node.Kind == tree.Symlink {
+			p.NoLinks = append(p.NoLinks, c.Path)
+			set.Changes = slices.Delete(set.Changes, i, i+1)
+			i--
+			continue
+		}
+		var left []string
+		c.Node, left = tree.WithoutLinks(c.Node, c.Path)
+		p.NoLinks = append(p.NoLinks, left...)
+	}
 }
 
 // TakeBack returns the plan of a list that takes a record back, or finishes it.

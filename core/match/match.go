@@ -411,6 +411,9 @@ func (m *matcher) tell(t *Thing) *Thing {
 
 // absent notes that what is wanted is not there.
 func (m *matcher) absent(c *tree.Node, at spot, real []*tree.Node) {
+	if c.Kind == tree.Symlink && m.top != nil && m.top.Marks&tree.Linkless != 0 {
+		return
+	}
 	t := &Thing{Kind: Missing, Sure: true, Node: c, Path: path.Join(at.path, c.Name), in: at.in, to: path.Join(at.to, c.Name)}
 	switch {
 	case c.Marks&tree.Due != 0:

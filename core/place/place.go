@@ -211,6 +211,9 @@ func Drives(reach func() Reaching) {
 	}
 }
 
+// Linkless reports whether nothing in it can be a link.
+func (p *Place) Linkless() bool { return folder.Lacks(p.root)&folder.Linking != 0 }
+
 // MaxPath is how long a path may be so that what is made can also be opened, in
 // bytes, on Windows in characters.
 func (p *Place) MaxPath() int {

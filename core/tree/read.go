@@ -29,6 +29,12 @@ type Lister interface {
 	List(at string) ([]Entry, error)
 }
 
+// A Far lister lists folders on a drive, where nothing is a link.
+type Far interface {
+	// Hands is how many folders are listed at a time.
+	Hands() int
+}
+
 // local lists folders of this disk.
 type local string
 
@@ -61,6 +67,11 @@ func Read[P ~string](dir P, skip func(path string, folder bool) bool, done func(
 func ReadFrom(from Lister, skip func(path string, folder bool) bool, done func(n int)) (*Node, []Unread) {
 	r := &reader{from: from, skip: skip, done: done, free: make(chan struct{}, 2*runtime.GOMAXPROCS(0))}
 	root := &Node{}
+	if far, ok := from.(Far); ok {
+		r.free = make(chan struct{}, far.Hands())
+		r.marks = Linkless
+	}
+	root.Marks = r.marks
 	r.folder(root, "")
 	r.wait.Wait()
 	slices.SortFunc(r.unread, func(a, b Unread) int { return strings.Compare(a.Path, b.Path) })
@@ -74,6 +85,7 @@ type reader struct {
 	skip   func(string, bool) bool
 	done   func(n int)
 	free   chan struct{}
+	marks  Marks // of each folder
 	wait   sync.WaitGroup
 	lock   sync.Mutex
 	unread []Unread
@@ -92,7 +104,9 @@ func (r *reader) folder(n *Node, at string) {
 	for i, e := range entries {
 		child := &nodes[i]
 		child.Name = e.Name
-		if e.Kind != Folder {
+		if e.Kind == Folder {
+			child.Marks = r.marks
+		} else {
 			child.Kind = File
 			if e.Kind == Symlink {
 				child.Marks = Link

@@ -35,6 +35,8 @@ type Server struct {
 	Delay time.Duration
 	// Password, unless it is empty, is asked for.
 	Password string
+	// Refuses, unless it is empty, are signs that no name may hold.
+	Refuses string
 
 	dav   *webdav.Handler
 	mutex sync.Mutex
@@ -110,6 +112,10 @@ func (s *Server) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	if _, given, _ := r.BasicAuth(); s.Password != "" && given != s.Password {
 		w.Header().Set("WWW-Authenticate", `Basic realm="The bindery"`)
 		w.WriteHeader(http.StatusUnauthorized)
+		return
+	}
+	if changes := r.Method == "MKCOL" || r.Method == "PUT"; changes && s.Refuses != "" && strings.ContainsAny(path.Base(r.URL.Path), s.Refuses) {
+		w.WriteHeader(http.StatusBadRequest)
 		return
 	}
 	if s.Fault != nil {
