@@ -113,24 +113,29 @@ func TestWhatWasCutShortOnADriveIsFinishedOrTakenBack(t *testing.T) {
 			whole := s.driven(s.whole)
 			s.before = s.driven(s.before)
 			s.whole, s.call = whole, onDrive(s.call)
-			counts := &drivetest.Fault{}
-			server.Fault = counts
-			s.run()
-			s.settled("", s.whole)
-			ways := slices.Sorted(maps.Keys(drivetest.Ways))
-			for i := range each {
-				k := 1 + rand.IntN(counts.Done)
-				what, fault := fmt.Sprintf("kill at %d", k), &drivetest.Fault{At: k}
-				if i%2 == 1 {
-					way := ways[rand.IntN(len(ways))]
-					fault.Way, fault.Once = drivetest.Ways[way], rand.IntN(2) == 0 || way == "busy" || way == "restart"
-					what = fmt.Sprintf("%s at %d, once %v", way, k, fault.Once)
-				} else {
-					fault.Rival = func() { _ = s.process.Kill() }
-				}
-				s.cutOnDrive(server, fault, fmt.Sprintf("%s of %d", what, counts.Done))
-			}
+			s.cutShort(server, each)
 		})
+	}
+}
+
+// cutShort has the call fail so many times, each time in another way, and follows what is said then.
+func (s *cutStory) cutShort(server *drivetest.Server, each int) {
+	counts := &drivetest.Fault{}
+	server.Fault = counts
+	said := s.run()
+	s.settled(said, s.whole)
+	ways := slices.Sorted(maps.Keys(drivetest.Ways))
+	for i := range each {
+		k := 1 + rand.IntN(counts.Done)
+		what, fault := fmt.Sprintf("kill at %d", k), &drivetest.Fault{At: k}
+		if i%2 == 1 {
+			way := ways[rand.IntN(len(ways))]
+			fault.Way, fault.Once = drivetest.Ways[way], rand.IntN(2) == 0 || way == "busy" || way == "restart"
+			what = fmt.Sprintf("%s at %d, once %v", way, k, fault.Once)
+		} else {
+			fault.Rival = func() { _ = s.process.Kill() }
+		}
+		s.cutOnDrive(server, fault, fmt.Sprintf("%s of %d", what, counts.Done))
 	}
 }
 
@@ -143,6 +148,36 @@ func work(dir string) string {
 		}
 	}
 	return "none"
+}
+
+// The same on the servers that others have written, behind a line that breaks and a process that is
+// killed.
+func TestRealDrivesLoseNothing(t *testing.T) {
+	each := 2
+	if os.Getenv("VESTIBULA_KILLS") != "" {
+		each = kills(t)
+	}
+	for _, name := range []string{"build", "put-move", "upgrade-text", "rename", "archive", "backup", "apply", "next"} {
+		t.Run(name, func(t *testing.T) {
+			drivetest.EachReal(t, os.Getenv("VESTIBULA_DRIVES"), func(t *testing.T, r *drivetest.Real) {
+				t.Setenv("VESTIBULA_USER", r.Who.User)
+				t.Setenv("VESTIBULA_PASSWORD", r.Who.Password)
+				s := newCutStory(t, name)
+				require.NoError(t, exec.Command("chmod", "-R", "a+rwX", s.d.dir, s.d.dir+".kept").Run())
+				require.NoError(t, os.RemoveAll(r.Dir))
+				require.NoError(t, os.Symlink(s.d.dir, r.Dir))
+				server := drivetest.Before(r)
+				t.Cleanup(server.Close)
+				s.d.must("drive", "office", server.URL+"/dav")
+				require.NoError(t, os.CopyFS(s.d.dir+".kept/.config", os.DirFS(s.d.dir+"/.config")))
+				s.again()
+				whole := s.driven(s.whole)
+				s.before = s.driven(s.before)
+				s.whole, s.call = whole, onDrive(s.call)
+				s.cutShort(server, each)
+			})
+		})
+	}
 }
 
 // run starts the call and waits for its end.
@@ -163,12 +198,17 @@ func (s *cutStory) run() string {
 func (s *cutStory) cutOnDrive(server *drivetest.Server, fault *drivetest.Fault, what string) {
 	d := s.d
 	server.Fault = nil
+	running := filepath.Join(d.dir, ".state", "vestibula", "running")
+	noted := drivetest.Names(running)
 	s.again()
-	server.Unlock()
+	for name, text := range noted { // a run that was killed has left a lock behind
+		if strings.HasPrefix(name, "drive-") {
+			d.write(filepath.Join(".state", "vestibula", "running", name), text)
+		}
+	}
 	server.Fault = fault
 	out := s.run()
 	server.Fault = nil
-	server.Unlock() // or two minutes go by
 	said, _ := d.run("history")
 	told := what + "\n" + out + "\n" + said
 	if !strings.Contains(said, "cut short") {

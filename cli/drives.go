@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"encoding/json"
 	"errors"
+	"fmt"
 	"io/fs"
 	"net/http"
 	"os/exec"
@@ -21,6 +22,7 @@ import (
 	"vestibula/core/address"
 	"vestibula/core/disk"
 	"vestibula/core/drive"
+	"vestibula/core/journal"
 	"vestibula/core/outline"
 	"vestibula/core/place"
 )
@@ -75,6 +77,7 @@ func (a *app) reaching() *reach {
 		Who: a.credentials, Plain: func(at address.Address) bool {
 			return slices.ContainsFunc(r.named, func(d namedDrive) bool { return d.Plain && d.Address.Server() == at })
 		},
+		Note: a.noteLock, Noted: a.notedLock,
 		Proxy: http.ProxyFromEnvironment, Sleep: func(d time.Duration) {
 			if !a.hurried {
 				time.Sleep(d)
@@ -87,6 +90,28 @@ func (a *app) reaching() *reach {
 		}
 	}
 	return r
+}
+
+// lockFile is where it is noted which lock a run holds at an address on a drive.
+func (a *app) lockFile(at address.Address) string {
+	_, ino, _ := place.Identity(at)
+	return filepath.Join(journal.RegisterDir(a.stateDir()), fmt.Sprintf("drive-%x-%x", ino, len(at)))
+}
+
+func (a *app) noteLock(at address.Address, token string) {
+	if token == "" {
+		_ = disk.Keep(a.lockFile(at), nil)
+		return
+	}
+	_ = disk.Keep(a.lockFile(at), []byte(string(at)+"\n"+token))
+}
+
+func (a *app) notedLock(at address.Address) string {
+	data, err := place.ReadFile(a.lockFile(at), mostKept)
+	if whose, token, is := strings.Cut(string(data), "\n"); err == nil && is && whose == string(at) {
+		return token
+	}
+	return ""
 }
 
 // names are the drives that have names.

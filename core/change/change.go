@@ -56,6 +56,15 @@ func (s *State) moved(e tree.Entry) bool {
 	return e.Kind != tree.File || s.Size == e.Size && s.Time == e.Time
 }
 
+// other reports whether an entry is another thing than the state says: by its identity or, in a store
+// that has none, by what is known of it.
+func (s *State) other(e tree.Entry) bool {
+	if s.Ino != 0 {
+		return s.Ino != e.Ino || s.Dev != e.Dev
+	}
+	return s.Time != 0 && !s.Same(e)
+}
+
 // Same reports whether an entry is what the state says: the same thing, where its
 // identity is known, and of a file, with the same tag or, where its store has none, with the
 // same size and time as well. A folder's time changes with what is put into it.

@@ -28,7 +28,7 @@ func Look(list []Change, places []tree.Place) Progress {
 			continue
 		}
 		if end < len(list) && (list[end].Op == Make || list[end].Loose) {
-			if p, found := w.among(list, end); found && w.all(p.Done[:len(p.Done)-p.Half]) {
+			if p, found := w.among(list, end); found && w.all(p.Done[:len(p.Done)-p.Half], nil) {
 				return p
 			}
 			continue
@@ -37,7 +37,11 @@ func Look(list []Change, places []tree.Place) Progress {
 		if !before {
 			before, half = w.before(&list[end])
 		}
-		if !before && !half || !w.all(list[:end]) {
+		var aside *Change // what is just changing places lies under neither name
+		if half {
+			aside = &list[end]
+		}
+		if !before && !half || !w.all(list[:end], aside) {
 			continue
 		}
 		p := Progress{Done: list[:end], Rest: list[end:]}
@@ -108,8 +112,9 @@ func (w witness) there(c *Change) bool {
 	return there && e.Kind == c.Was.Kind
 }
 
-// all reports whether all that a list has done can be seen.
-func (w witness) all(list []Change) bool {
+// all reports whether all that a list has done can be seen; where a file is aside that is just changing
+// places with another, that it is not there means nothing.
+func (w witness) all(list []Change, aside *Change) bool {
 	last := map[key]*Change{} // what was done last to each path; nil where something has gone
 	again := map[key]bool{}   // paths at which something else was before
 	for i := range list {
@@ -137,6 +142,7 @@ func (w witness) all(list []Change) bool {
 	for at, c := range last {
 		e, there := w.look(at.in, at.path)
 		switch {
+		case aside != nil && !there && at == (key{aside.In, aside.Path}):
 		case c == nil && !there:
 		case c == nil, !there, e.Kind != c.Kind() && c.Op != Replace && c.Op != Copy:
 			return false
@@ -188,7 +194,7 @@ func (w witness) after(c *Change) bool {
 		return false
 	}
 	old, still := w.look(c.FromIn, c.From)
-	return !still || c.Was.Ino != 0 && old.Ino != c.Was.Ino
+	return !still || c.Was.other(old)
 }
 
 // Third is the name under which a file lies for a moment while it changes places with the one that
@@ -273,7 +279,7 @@ func (w witness) before(c *Change) (before, half bool) {
 		return there && e.Kind == c.Was.Kind, false
 	}
 	old, still := w.look(c.FromIn, c.From)
-	if !still || old.Kind != c.Was.Kind && c.Op == Move || c.Was.Ino != 0 && (old.Ino != c.Was.Ino || old.Dev != c.Was.Dev) {
+	if !still || old.Kind != c.Was.Kind && c.Op == Move || c.Was.other(old) {
 		return false, false
 	}
 	return !there, there && c.Op == Move && e.Kind == old.Kind && e.Kind != tree.Folder && e.Dev != old.Dev

@@ -4,6 +4,7 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
+	"slices"
 	"strings"
 
 	"vestibula/core/address"
@@ -148,6 +149,33 @@ func (w *Writer) Abandon(j *journal.Journal, r *journal.Record) error {
 		return err
 	}
 	defer closeAll(places)
+	if begun, err := holdsOld(j, r, places); begun || err != nil {
+		return errors.Join(errBegun, err)
+	}
 	tidy(j, r, places)
 	return j.Finish(r.Number, journal.TakenBack, nil)
+}
+
+var errBegun = errors.New("something of it was done")
+
+// holdsOld reports whether a work folder holds what lay under a person's name: then something was done,
+// whatever else is seen.
+func holdsOld(j *journal.Journal, r *journal.Record, places []*place.Place) (bool, error) {
+	changes, paths, err := j.Changes(r)
+	if err != nil {
+		return false, err
+	}
+	for i := range changes {
+		c := &changes[i]
+		in := slices.IndexFunc(places, func(p *place.Place) bool { return c.In < len(paths) && p.Real == paths[c.In] })
+		if in < 0 || c.Op != change.Replace && c.Op != change.Remove || c.From == "" {
+			continue
+		}
+		for _, at := range []string{c.From, c.Third()} {
+			if sum, err := places[in].Sum(at); err == nil && sum == c.Was.Sum && sum != c.Sum {
+				return true, nil
+			}
+		}
+	}
+	return false, nil
 }

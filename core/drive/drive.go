@@ -37,6 +37,11 @@ type Config struct {
 	Who func(server address.Address, realm string) (Credentials, error)
 	// Plain reports whether a server beyond this machine may be spoken to without encryption.
 	Plain func(server address.Address) bool
+	// Note notes the lock that a run holds at an address, "" for none any more; Noted is what was noted
+	// last. So a run that was cut short keeps nobody out for longer than until the next one. Both may
+	// be nil.
+	Note  func(at address.Address, token string)
+	Noted func(at address.Address) (token string)
 	// Proxy is that of [http.Transport], nil for none.
 	Proxy func(*http.Request) (*url.URL, error)
 	// Sleep waits.

@@ -140,7 +140,7 @@ func (r *reader) Read(b []byte) (n int, err error) {
 			return n, nil
 		}
 		if attempt == attempts-1 {
-			return 0, fail("read", r.path, &Unreachable{err})
+			return 0, fail("read", r.path, &Unreachable{err: err})
 		}
 		r.server.config.Sleep(waits[attempt])
 	}
@@ -175,7 +175,7 @@ func (s *Server) get(path string, from int64, is tree.Entry) (io.ReadCloser, err
 	case from > 0 && answer.StatusCode != http.StatusPartialContent: // it sends all of it
 		if _, err := io.CopyN(io.Discard, answer.Body, from); err != nil {
 			answer.Body.Close()
-			return nil, &Unreachable{err}
+			return nil, &Unreachable{err: err}
 		}
 	case from > 0 && !strings.HasPrefix(answer.Header.Get("Content-Range"), fmt.Sprintf("bytes %d-", from)):
 		answer.Body.Close()
@@ -260,7 +260,7 @@ func (w *writer) Close() error {
 	if err == nil && w.pipe != nil {
 		var e *seen
 		if e, err = w.server.lookNow(w.path); err == nil && e.Size != w.size {
-			err = &Unreachable{io.ErrShortWrite}
+			err = &Unreachable{err: io.ErrShortWrite}
 		}
 	}
 	return fail("write", w.path, err)

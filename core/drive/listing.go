@@ -42,7 +42,18 @@ type seen struct {
 }
 
 // properties asks for what lies at a path and, with a depth of "1", directly in it.
-func (s *Server) properties(path, depth, wanted string) (*found, error) {
+func (s *Server) properties(path, depth, wanted string) (f *found, err error) {
+	var lost *Unreachable
+	for attempt := range attempts {
+		if f, err = s.propertiesOnce(path, depth, wanted); !errors.As(err, &lost) || lost.asked {
+			break
+		}
+		s.config.Sleep(waits[attempt]) // the answer ended too early
+	}
+	return f, err
+}
+
+func (s *Server) propertiesOnce(path, depth, wanted string) (*found, error) {
 	answer, err := s.ask(request{method: "PROPFIND", path: path, folder: depth == "1", body: []byte(wanted), header: map[string]string{"Depth": depth, "Content-Type": "application/xml; charset=utf-8"}})
 	switch statusOf(err) {
 	case http.StatusMethodNotAllowed, http.StatusNotImplemented:
@@ -153,11 +164,11 @@ func (b *budget) unreadable(d *xml.Decoder, err error) error {
 	case errors.As(err, &wrong):
 		return wrong
 	case b.ended && d.InputOffset() == b.read: // it ends too early
-		return &Unreachable{io.ErrUnexpectedEOF}
+		return &Unreachable{err: io.ErrUnexpectedEOF}
 	case errors.As(err, &syntax):
 		return errListing(syntax.Msg)
 	}
-	return &Unreachable{err}
+	return &Unreachable{err: err}
 }
 
 // take adds what one response says.

@@ -11,6 +11,7 @@ import (
 	"sync"
 	"time"
 
+	"vestibula/core/address"
 	"vestibula/core/folder"
 	"vestibula/core/tree"
 )
@@ -102,11 +103,25 @@ func pathOf(address string) string {
 
 // Take keeps other computers from changing the names in a folder, where the server can do that.
 func (s *Server) Take(at string) (release func(), err error) {
-	path := s.path(at)
-	token, err := s.lock(path)
+	path, owner, left := s.path(at), "vestibula "+random(), s.noted(at)
+	if left == "" {
+		s.note(at, owner) // also if this ends before there is an answer
+	}
+	token, err := s.lock(path, owner)
+	var busy *folder.Busy
+	if errors.As(err, &busy) && left != "" { // it is of a run of this computer, of which there is none by now
+		for _, token := range append(s.locksOf(path, left), left) {
+			s.unlock(path, token)
+		}
+		token, err = s.lock(path, owner)
+	}
+	if errors.As(err, &busy) {
+		return func() {}, err
+	}
 	if token == "" || err != nil {
 		return func() {}, err
 	}
+	s.note(at, token)
 	stop := make(chan struct{})
 	var ended sync.WaitGroup
 	ended.Go(func() {
@@ -127,15 +142,65 @@ func (s *Server) Take(at string) (release func(), err error) {
 		s.locks.mutex.Lock()
 		delete(s.locks.held, path)
 		s.locks.mutex.Unlock()
-		if answer, err := s.send(request{method: "UNLOCK", path: path, folder: true, header: map[string]string{"Lock-Token": "<" + token + ">"}}); err == nil {
-			answer.Body.Close()
+		if s.unlock(path, token) {
+			s.note(at, "")
 		}
 	}, nil
 }
 
+// unlock lets go, and reports whether the server has heard it.
+func (s *Server) unlock(path, token string) bool {
+	answer, err := s.send(request{method: "UNLOCK", path: path, folder: true, header: map[string]string{"Lock-Token": "<" + token + ">"}})
+	if err != nil {
+		return false
+	}
+	answer.Body.Close()
+	return answer.StatusCode < 300 || answer.StatusCode == http.StatusConflict // there is no such lock
+}
+
+// locksWanted asks for the locks of a folder.
+const locksWanted = `<?xml version="1.0" encoding="utf-8"?><propfind xmlns="DAV:"><prop><lockdiscovery/></prop></propfind>`
+
+// locksOf are the tokens of the locks that an owner has of a folder, where the server tells.
+func (s *Server) locksOf(path, owner string) (tokens []string) {
+	answer, err := s.ask(request{method: "PROPFIND", path: path, folder: true, body: []byte(locksWanted), header: map[string]string{"Depth": "0", "Content-Type": "application/xml; charset=utf-8"}})
+	if err != nil {
+		return nil
+	}
+	defer answer.Body.Close()
+	var all struct {
+		Active []struct {
+			Owner string `xml:"DAV: owner"`
+			Token string `xml:"DAV: locktoken>href"`
+		} `xml:"DAV: response>propstat>prop>lockdiscovery>activelock"`
+	}
+	if xml.NewDecoder(io.LimitReader(answer.Body, mostResponse)).Decode(&all) != nil {
+		return nil
+	}
+	for _, lock := range all.Active {
+		if strings.TrimSpace(lock.Owner) == owner {
+			tokens = append(tokens, strings.TrimSpace(lock.Token))
+		}
+	}
+	return tokens
+}
+
+func (s *Server) note(at, token string) {
+	if s.config.Note != nil {
+		s.config.Note(address.Address(at), token)
+	}
+}
+
+func (s *Server) noted(at string) string {
+	if s.config.Noted == nil {
+		return ""
+	}
+	return s.config.Noted(address.Address(at))
+}
+
 // lock asks for a lock; the token is "" where the server knows none.
-func (s *Server) lock(path string) (token string, err error) {
-	body := `<?xml version="1.0" encoding="utf-8"?><lockinfo xmlns="DAV:"><lockscope><exclusive/></lockscope><locktype><write/></locktype><owner>` + html.EscapeString("vestibula "+random()) + `</owner></lockinfo>`
+func (s *Server) lock(path, owner string) (token string, err error) {
+	body := `<?xml version="1.0" encoding="utf-8"?><lockinfo xmlns="DAV:"><lockscope><exclusive/></lockscope><locktype><write/></locktype><owner>` + html.EscapeString(owner) + `</owner></lockinfo>`
 	answer, err := s.send(request{method: "LOCK", path: path, folder: true, body: []byte(body), header: map[string]string{"Depth": "0", "Timeout": lockSeconds, "Content-Type": "application/xml; charset=utf-8"}})
 	if err != nil {
 		return "", lost(err)
@@ -148,7 +213,7 @@ func (s *Server) lock(path string) (token string, err error) {
 			return "", errors.Join(refused(http.StatusNotFound), s.letGo(path, strings.Trim(answer.Header.Get("Lock-Token"), "<> ")))
 		}
 	case http.StatusLocked:
-		return "", &folder.Busy{By: ", on this computer or another one; where one was cut short, the drive lets go after two minutes"}
+		return "", &folder.Busy{By: ", on this computer or another one; where one was cut short, the drive lets go after some minutes"}
 	default: // it knows no locks, or grants none there
 		return "", nil
 	}

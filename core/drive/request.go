@@ -279,7 +279,10 @@ func told(answer *http.Response, err error) (*http.Response, error) {
 }
 
 // An Unreachable error says that there was no answer at all.
-type Unreachable struct{ err error }
+type Unreachable struct {
+	err   error
+	asked bool // as often as that is done
+}
 
 // Error says why, for a person.
 func (u *Unreachable) Error() string {
@@ -303,7 +306,7 @@ func lost(err error) error {
 	if errors.Is(err, ErrAccess) || errors.As(err, &wrong) {
 		return err
 	}
-	return &Unreachable{err}
+	return &Unreachable{err, true}
 }
 
 // do sends a request that changes something. Where there is no answer, or one that speaks of a

@@ -5,9 +5,13 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"io"
 	"io/fs"
+	"log"
 	"net/http"
 	"net/http/httptest"
+	"net/http/httputil"
+	"net/url"
 	"os"
 	"path"
 	"strings"
@@ -38,6 +42,7 @@ type Server struct {
 	// Refuses, unless it is empty, are signs that no name may hold.
 	Refuses string
 
+	front *httputil.ReverseProxy // of the server that it stands in front of; nil for its own
 	dav   *webdav.Handler
 	mutex sync.Mutex
 	seen  []string // the requests: their methods and paths
@@ -47,6 +52,25 @@ type Server struct {
 func New(dir string) *Server {
 	s := &Server{Dir: dir, Keeps: true}
 	s.dav = &webdav.Handler{Prefix: "/dav", FileSystem: webdav.Dir(dir), LockSystem: webdav.NewMemLS()}
+	s.Server = httptest.NewServer(s)
+	return s
+}
+
+// Before stands in front of a real drive, so that this can fail as well.
+func Before(r *Real) *Server {
+	s := &Server{Dir: r.Dir}
+	there, err := url.Parse(r.URL)
+	if err != nil {
+		panic(err)
+	}
+	s.front = &httputil.ReverseProxy{Rewrite: func(q *httputil.ProxyRequest) {
+		q.Out.URL.Scheme, q.Out.URL.Host, q.Out.Host = there.Scheme, there.Host, there.Host
+		for _, name := range []string{"Destination", "If"} {
+			if value := q.In.Header.Get(name); value != "" {
+				q.Out.Header.Set(name, strings.ReplaceAll(value, q.In.Host, there.Host))
+			}
+		}
+	}, Transport: &http.Transport{DisableKeepAlives: true}, ErrorLog: log.New(io.Discard, "", 0)}
 	s.Server = httptest.NewServer(s)
 	return s
 }
@@ -74,13 +98,6 @@ func Config(who drive.Credentials) drive.Config {
 		Plain: func(address.Address) bool { return false },
 		Sleep: func(time.Duration) {},
 	}
-}
-
-// Unlock has the server forget all locks, as after some minutes.
-func (s *Server) Unlock() {
-	s.mutex.Lock()
-	defer s.mutex.Unlock()
-	s.dav = &webdav.Handler{Prefix: "/dav", FileSystem: webdav.Dir(s.Dir), LockSystem: webdav.NewMemLS()}
 }
 
 // Address is that of the top of the drive.
@@ -131,10 +148,11 @@ func (s *Server) answer(w http.ResponseWriter, r *http.Request) {
 		w.WriteHeader(http.StatusPreconditionFailed)
 		return
 	}
-	s.mutex.Lock()
-	dav := s.dav
-	s.mutex.Unlock()
-	dav.ServeHTTP(w, r)
+	if s.front != nil {
+		s.front.ServeHTTP(w, r)
+		return
+	}
+	s.dav.ServeHTTP(w, r)
 }
 
 // met reports whether the conditions of a request hold (RFC 9110, 13.1).
@@ -196,6 +214,9 @@ func (f *Fault) now(r *http.Request) bool {
 		return false
 	}
 	f.Done++
+	if refuses := f.Way == Full || f.Way == Locked || f.Way == Forbidden && f.Once; refuses && !writes[r.Method] {
+		return false // nobody is told so who only reads, or only once
+	}
 	if f.Done == f.At && f.Rival != nil {
 		f.Rival()
 		return false
