@@ -49,6 +49,7 @@ type Plan struct {
 	List    []change.Change
 	Blocked []Blocked // what is in the way; such a plan is not carried out
 	Work    string    // the hidden folder of the run, in each place
+	Untidy  bool      // it is done, and its hidden folder could not be taken away
 	NoLinks []string  // links that are left out, as the store that they would lie in knows none
 
 	// Continues are records that were cut short, and of which this plan does what

@@ -6,6 +6,7 @@ import (
 	"maps"
 	"runtime"
 	"slices"
+	"strings"
 	"sync"
 	"sync/atomic"
 
@@ -13,6 +14,7 @@ import (
 	"vestibula/core/folder"
 	"vestibula/core/journal"
 	"vestibula/core/place"
+	"vestibula/core/tree"
 )
 
 // A run carries one plan out.
@@ -82,7 +84,7 @@ func (r *run) carryOut(roots []journal.Root) error {
 		at, err = r.whole(unfinished)
 	}
 	if err == nil {
-		r.tidy(true)
+		r.plan.Untidy = !r.tidy(true)
 		return nil
 	}
 	failed, alone := &ApplyError{Path: at, Err: err}, true
@@ -321,7 +323,7 @@ func (r *run) tidy(done bool) (clean bool) {
 		h.Close()
 		if root := r.places[in].Root(); folder.RemoveEmpty(root, r.plan.Work) != nil {
 			err := folder.RemoveEmpty(root, r.plan.Work) // where nothing is kept in it
-			clean = clean && (err == nil || errors.Is(err, fs.ErrNotExist))
+			clean = clean && (err == nil || onlyKept(root, r.plan.Work))
 		}
 	}
 	clear(r.works.open)
@@ -334,6 +336,17 @@ func (r *run) tidy(done bool) (clean bool) {
 		}
 	}
 	return clean
+}
+
+// onlyKept reports whether a work folder is gone, or holds only what is kept for an undo.
+func onlyKept(root folder.Folder, work string) bool {
+	h, err := root.Folder(work)
+	if err != nil {
+		return errors.Is(err, fs.ErrNotExist)
+	}
+	defer h.Close()
+	list, err := h.List()
+	return err == nil && len(list) > 0 && !slices.ContainsFunc(list, func(e tree.Entry) bool { return !strings.HasPrefix(e.Name, "kept-") })
 }
 
 // leftOver removes what was half written, and staged, when the run was cut short that is finished now.
