@@ -86,7 +86,7 @@ func (j *Job) Look() error {
 
 // withoutLinks leaves links out where nothing can be one, and reports whether there were any.
 func (j *Job) withoutLinks() bool {
-	if j.Pack != nil || !j.Place.Linkless() {
+	if j.Pack != nil || !j.Place.Far() {
 		return false
 	}
 	for _, r := range j.Builds {

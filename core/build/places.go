@@ -98,8 +98,8 @@ func (r Renamed) Writable(at string) error { return r.Place.Writable(r.was(at)) 
 // Nowhere is a place in which nothing is yet, as in an archive.
 type Nowhere struct{ tree.Place }
 
-// Linkless reports that links can lie there.
-func (Nowhere) Linkless() bool { return false }
+// Far reports that it is no drive.
+func (Nowhere) Far() bool { return false }
 
 // List returns nothing.
 func (Nowhere) List(string) ([]tree.Entry, error) { return nil, nil }

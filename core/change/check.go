@@ -253,7 +253,7 @@ func (k *Check) bind(c *Change, source *spot) (*string, error) {
 		c.Was.Entry = tree.Entry{Kind: source.kind}
 		return nil, nil // it is the list's own
 	}
-	have, err := k.look(source)
+	have, err := k.look(source, c.FromIn)
 	if err != nil {
 		return nil, err
 	}
@@ -277,8 +277,8 @@ func (k *Check) bind(c *Change, source *spot) (*string, error) {
 }
 
 // look returns what lies at a spot on the disk. What will be on another disk by
-// then has another identity there.
-func (k *Check) look(s *spot) (tree.Entry, error) {
+// then, in a place, has another identity there.
+func (k *Check) look(s *spot, in int) (tree.Entry, error) {
 	var e tree.Entry
 	var err error
 	if seen := k.ahead.entry(k.seen); seen != nil && k.from == (key{s.in, s.real}) {
@@ -288,8 +288,8 @@ func (k *Check) look(s *spot) (tree.Entry, error) {
 	}
 	if s.other {
 		e.Dev, e.Ino = 0, 0
-		if e.Kind == tree.Symlink {
-			e.Time = 0 // on another disk it is made anew
+		if e.Kind == tree.Symlink || k.Places[in].Far() {
+			e.Time, e.Tag = 0, "" // there it is made anew
 		}
 	}
 	return e, err
@@ -324,7 +324,7 @@ func (k *Check) replace(c *Change) (*string, error) {
 		return changed, nil
 	}
 	if there.real != "" && there.sum == "" {
-		have, err := k.look(there)
+		have, err := k.look(there, c.In)
 		if err != nil {
 			return nil, err
 		}
@@ -393,7 +393,7 @@ func (k *Check) remove(c *Change) (*string, error) {
 	if !k.Names {
 		have := tree.Entry{Kind: there.kind}
 		if there.real != "" && there.sum == "" {
-			if have, err = k.look(there); err != nil {
+			if have, err = k.look(there, c.In); err != nil {
 				return nil, err
 			}
 		}

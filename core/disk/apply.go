@@ -172,7 +172,7 @@ func Prepare(set *change.Set) (*Plan, error) {
 func (p *Plan) withoutLinks(set *change.Set, places []*place.Place) {
 	for i := 0; i < len(set.Changes); i++ {
 		c := &set.Changes[i]
-		if c.In >= len(places) || c.Node == nil || c.Op != change.Make || !places[c.In].Linkless() {
+		if c.In >= len(places) || c.Node == nil || c.Op != change.Make || !places[c.In].Far() {
 			continue
 		}
 		if c.Node.Kind == tree.Symlink {

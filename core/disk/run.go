@@ -138,9 +138,18 @@ func (r *run) unfinished() map[int]map[string]string {
 			names[in] = known
 		}
 	}
+	leaves := map[folderKey]bool{} // what bears a name that it loses
+	for i := range r.plan.List {
+		switch c := &r.plan.List[i]; c.Op {
+		case change.Move:
+			leaves[folderKey{c.FromIn, c.From}] = true
+		case change.Remove:
+			leaves[folderKey{c.In, c.Path}] = true
+		}
+	}
 	for i := range r.plan.List {
 		c := &r.plan.List[i]
-		if !c.Whole || c.Op != change.Make {
+		if !c.Whole || c.Op != change.Make || leaves[folderKey{c.In, c.Path}] {
 			continue
 		}
 		if _, err := r.places[c.In].Look(c.Path); err != nil { // else what is there has to go first, by its name

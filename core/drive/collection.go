@@ -235,7 +235,7 @@ func (s *Server) move(from, to string, dir bool) error {
 	if err = s.taken(err, to); err == nil {
 		kind, own := s.known.isOwn(from)
 		s.known.left(from)
-		s.known.tagged(from, nil)
+		s.known.left(to)
 		if own && kind == tree.Folder { // a file has a name of somebody's by now
 			s.known.own(to, kind)
 		}

@@ -3,6 +3,7 @@ package drive
 import (
 	"errors"
 	"io/fs"
+	"maps"
 	"net/http"
 	"strings"
 	"sync"
@@ -73,19 +74,18 @@ func (m *memory) own(path string, kind tree.Kind) {
 	}
 }
 
-// left notes that something is no longer at a path.
+// left notes that something is no longer at a path, or another thing.
 func (m *memory) left(path string) {
 	m.mutex.Lock()
 	defer m.mutex.Unlock()
-	if m.made[path] == tree.File {
+	delete(m.tags, path)
+	if kind, own := m.made[path]; own && kind == tree.File {
 		delete(m.made, path)
 		return
 	}
-	for at := range m.made {
-		if at == path || strings.HasPrefix(at, path+"/") {
-			delete(m.made, at)
-		}
-	}
+	below := func(at string) bool { return at == path || strings.HasPrefix(at, path+"/") }
+	maps.DeleteFunc(m.made, func(at string, _ tree.Kind) bool { return below(at) })
+	maps.DeleteFunc(m.tags, func(at, _ string) bool { return below(at) })
 }
 
 // isOwn is what this run has made at a path.

@@ -211,8 +211,8 @@ func Drives(reach func() Reaching) {
 	}
 }
 
-// Linkless reports whether nothing in it can be a link.
-func (p *Place) Linkless() bool { return folder.Lacks(p.root)&folder.Linking != 0 }
+// Far reports whether it lies on a drive, where nothing is a link and nothing keeps its time.
+func (p *Place) Far() bool { return folder.Lacks(p.root)&(folder.Linking|folder.Dating) != 0 }
 
 // MaxPath is how long a path may be so that what is made can also be opened, in
 // bytes, on Windows in characters.

@@ -32,8 +32,8 @@ type Place interface {
 	Open(path string) (io.ReadCloser, error)
 	// Writable returns an error where nothing can be made in a folder.
 	Writable(path string) error
-	// Linkless reports whether nothing in it can be a link.
-	Linkless() bool
+	// Far reports whether it lies on a drive, where nothing is a link and nothing keeps its time.
+	Far() bool
 	// MaxPath is how long a path, measured in [Place.PathLength], may become.
 	MaxPath() int
 	// PathLength is how long the path of something is, from the top of its disk.
