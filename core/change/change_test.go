@@ -165,7 +165,7 @@ func (memory) Writable(at string) error {
 	return nil
 }
 func (memory) MaxPath() int               { return 40 }
-func (memory) Far() bool             { return false }
+func (memory) Far() bool                  { return false }
 func (memory) PathLength(path string) int { return len(path) }
 
 // An otherDisk is a place in memory that lies on another disk.

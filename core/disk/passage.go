@@ -175,9 +175,41 @@ func (r *run) stageFile(p *passage, by filler) error {
 	if c.From == "" {
 		return r.stageContent(p, by)
 	}
+	if err := r.stageWithin(p); !errors.Is(err, errors.ErrUnsupported) {
+		return err
+	}
 	return r.stageCopy(p, func(source folder.File, was tree.Entry, work folder.Folder) (err error) {
 		p.sum, err = write(by, work, p.part, source, was)
 		return err
+	})
+}
+
+// stageWithin has the store make a copy by itself; it is read back all the same.
+func (r *run) stageWithin(p *passage) error {
+	if !r.far(p.In) || !r.far(p.FromIn) {
+		return errors.ErrUnsupported
+	}
+	return r.stageCopy(p, func(source folder.File, was tree.Entry, work folder.Folder) error {
+		from, name, err := r.folder(p.FromIn, p.From)
+		if err == nil {
+			err = folder.CopyWithin(from, name, work, p.part)
+		}
+		if err != nil {
+			return err
+		}
+		made, err := work.Look(p.part)
+		if err == nil && made.Size != was.Size {
+			err = errUnlike
+		}
+		if err == nil {
+			p.sum, err = folder.Sum(work, p.part)
+		}
+		now, wrong := source.Look()
+		state := change.State{Entry: was}
+		if wrong == nil && !state.Same(now) {
+			wrong = ErrChanged
+		}
+		return errors.Join(err, wrong)
 	})
 }
 

@@ -199,6 +199,32 @@ func (c *collection) Move(name string, to folder.Folder, as string) error {
 	return fail("move", name, err)
 }
 
+// Copy has the server copy a file, to a name that nothing has.
+func (c *collection) Copy(name string, to folder.Folder, as string) error {
+	there, ok := folder.Behind(to).(*collection)
+	if !ok || there.Server != c.Server {
+		return errors.ErrUnsupported
+	}
+	from, err := c.at("copy", name)
+	if err != nil {
+		return err
+	}
+	target, err := there.at("copy", as)
+	if err != nil {
+		return err
+	}
+	r := request{method: "COPY", path: from, header: map[string]string{"Overwrite": "F", "Destination": c.urlOf(target, false).String()}}
+	c.when(&r)
+	err = c.do(r, func() (bool, error) {
+		free, err := c.gone(target)
+		return !free, err // it is read back, whatever came about
+	})
+	if err = c.taken(err, target); err == nil {
+		c.known.own(target, tree.File)
+	}
+	return fail("copy", name, err)
+}
+
 // stateOf is what lies at a path, without asking where this run has made it.
 func (s *Server) stateOf(path string) (*seen, error) {
 	if kind, own := s.known.isOwn(path); own {

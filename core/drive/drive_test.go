@@ -8,6 +8,7 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
 
 	"vestibula/core/drive"
 	"vestibula/core/drive/drivetest"
@@ -53,4 +54,32 @@ func TestADriveKeepsTheContract(t *testing.T) {
 			})
 		})
 	}
+}
+
+// Whatever signs a name holds, it is made, listed, looked at, moved and removed by them, and by no others.
+func TestNamesComeBackAsTheyWere(t *testing.T) {
+	s := drivetest.Start(t)
+	h := open(t, s)
+	rapid.Check(t, func(t *rapid.T) {
+		name := rapid.OneOf(
+			rapid.StringMatching(`[ -.0-~]{1,20}`),
+			rapid.StringN(1, 20, 60),
+			rapid.SampledFrom([]string{"100 %", "a%2fb", "a+b c", "ä", "a\u0308", "?q=1", "#x", "a;b,c", "\xe4\xff", "..x", "...", "<&\"'>", "Ünï 📚", "a\\b", "[1]", "~", "http:"}),
+		).Draw(t, "name")
+		if strings.ContainsAny(name, "/\x00") || name == "." || name == ".." || len(name) > 200 {
+			t.Skip("no name")
+		}
+		require.NoError(t, h.Mkdir(name, 0o777))
+		list, err := h.List()
+		require.NoError(t, err)
+		require.Len(t, list, 1)
+		assert.Equal(t, name, list[0].Name)
+		_, err = os.Lstat(filepath.Join(s.Dir, name))
+		require.NoError(t, err, "the server has it by that name")
+		require.NoError(t, h.Move(name, h, "x "+name))
+		e, err := h.Look("x " + name)
+		require.NoError(t, err)
+		assert.Equal(t, "x "+name, e.Name)
+		require.NoError(t, h.Remove("x "+name, true))
+	})
 }

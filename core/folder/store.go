@@ -1,6 +1,8 @@
 package folder
 
 import (
+	"errors"
+
 	"vestibula/core/tree"
 )
 
@@ -33,6 +35,17 @@ type Busy struct{ By string }
 
 // Error says who, where that is known.
 func (b *Busy) Error() string { return "another run is at work there" + b.By }
+
+// CopyWithin has a store copy a file by itself, under a name that nothing has, here or in another of
+// its folders. The error matches [errors.ErrUnsupported] where it cannot.
+func CopyWithin(from Folder, name string, to Folder, as string) error {
+	if copies, ok := Behind(from).(interface {
+		Copy(name string, to Folder, as string) error
+	}); ok {
+		return copies.Copy(name, to, as)
+	}
+	return errors.ErrUnsupported
+}
 
 // Hands is how many may work in a folder at a time: as many as its store says, else none more
 // than there are processors.
