@@ -174,10 +174,13 @@ func (a *app) run(args []string) int {
 	term.Names = a.shownIn
 	place.Drives(func() place.Reaching { return a.reaching().drives })
 	a.call = args
-	if a.completesDrive(args) {
+	err := a.settle()
+	if err == nil && a.completesDrive(args) {
 		return statusDone
 	}
-	args, unreached := a.addressed(args)
+	if err == nil {
+		args, err = a.addressed(args)
+	}
 	root := a.root(args)
 	if len(args) > 0 && strings.HasPrefix(args[0], cobra.ShellCompRequestCmd) {
 		plainDescriptions(root)
@@ -185,10 +188,7 @@ func (a *app) run(args []string) int {
 	defer func() {
 		a.dropScaffold()
 	}()
-	c, err := root, a.settle()
-	if err == nil {
-		err = unreached
-	}
+	c := root
 	if err == nil {
 		c, err = root.ExecuteC()
 	}
@@ -208,15 +208,27 @@ func (a *app) run(args []string) int {
 		a.inJSON()
 	}
 	if back := slices.Contains(args, "--back"); s.status == statusUnclear && !back {
-		for _, arg := range args { // what is not there may have been archived
-			if p := project.Archived(arg); p != nil {
-				s = &stop{s.status, p.Called() + " was archived: it is " + p.Where(), "connect that, and try again"}
-				if place.Exists(p.Lies()) {
-					s.help = advise("to bring it back", "archive", "--back", typed(arg)).String()
-				}
+		s = archivedInstead(s, args)
+	}
+	a.tellStop(s)
+	return a.endJSON(s)
+}
+
+// archivedInstead is the stop for what is not there, where it was archived.
+func archivedInstead(s *stop, args []string) *stop {
+	for _, arg := range args {
+		if p := project.Archived(arg); p != nil {
+			s = &stop{s.status, p.Called() + " was archived: it is " + p.Where(), "connect that, and try again"}
+			if place.Exists(p.Lies()) {
+				s.help = advise("to bring it back", "archive", "--back", typed(arg)).String()
 			}
 		}
 	}
+	return s
+}
+
+// tellStop says why a command stops.
+func (a *app) tellStop(s *stop) {
 	if s.message != "" {
 		if a.side.Terminal && !term.Apart() {
 			a.side.Line()
@@ -232,7 +244,6 @@ func (a *app) run(args []string) int {
 			}
 		}
 	}
-	return a.endJSON(s)
 }
 
 // unwritten is the stop for a result that could not be written; where the reader
@@ -246,7 +257,7 @@ func unwritten(err error) error {
 
 func (a *app) prepare() {
 	if a.interrupts == nil {
-		a.interrupts = &interrupts{}
+		a.interrupts, a.reach = &interrupts{}, &reach{}
 	}
 	a.screen = term.NewScreen(a.out, a.env, a.noColor)
 	a.side = term.NewScreen(a.err, a.env, a.noColor)

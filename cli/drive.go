@@ -44,7 +44,9 @@ only you can read. Without words, all drives are listed.`,
 			return nil
 		},
 		RunE: func(_ *cobra.Command, args []string) error {
-			a.reaching()
+			if wrong := a.reaching().wrong; wrong != nil {
+				return undrivable(wrong)
+			}
 			switch {
 			case len(args) == 0:
 				return r.list()

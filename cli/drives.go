@@ -12,6 +12,7 @@ import (
 	"runtime"
 	"slices"
 	"strings"
+	"sync"
 	"time"
 
 	"github.com/adrg/xdg"
@@ -52,6 +53,7 @@ const mostKept = 1 << 20
 
 // A reach is how drives are reached in a run.
 type reach struct {
+	once   sync.Once // what is kept is read
 	named  []namedDrive
 	drives *drive.Drives
 	wrong  error
@@ -60,16 +62,20 @@ type reach struct {
 
 // reaching has the run reach drives: by the names that the person has given them, too.
 func (a *app) reaching() *reach {
-	if a.reach != nil {
-		return a.reach
-	}
-	r := &reach{asked: map[address.Address]drive.Credentials{}}
-	a.reach = r
+	a.reach.once.Do(a.readDrives)
+	return a.reach
+}
+
+// readDrives reads what is kept of drives.
+func (a *app) readDrives() {
+	r := a.reach
+	r.asked = map[address.Address]drive.Credentials{}
 	if data, err := place.ReadFile(drivesFile(), mostKept); err == nil {
 		var all kept
-		if r.wrong = json.Unmarshal(data, &all); r.wrong == nil {
-			r.named = all.Drives
+		if json.Unmarshal(data, &all) != nil {
+			r.wrong = errors.New("it is damaged")
 		}
+		r.named = all.Drives
 	} else if !errors.Is(err, fs.ErrNotExist) {
 		r.wrong = err
 	}
@@ -89,7 +95,6 @@ func (a *app) reaching() *reach {
 			r.drives.Server(d.Address).Tried(d.Keeps)
 		}
 	}
-	return r
 }
 
 // lockFile is where it is noted which lock a run holds at an address on a drive.
@@ -167,6 +172,9 @@ func (a *app) addressed(args []string) ([]string, error) {
 			continue
 		}
 		r := a.reaching()
+		if r.wrong != nil {
+			return nil, undrivable(r.wrong)
+		}
 		at, err := r.names().Read(rest)
 		switch {
 		case errors.Is(err, address.ErrSecret):
@@ -191,6 +199,11 @@ func (a *app) addressed(args []string) ([]string, error) {
 		return args, nil
 	}
 	return out, nil
+}
+
+// undrivable is the stop where what is kept of drives cannot be read.
+func undrivable(err error) error {
+	return unclear("put it right, or move it away", "the names of drives in %s cannot be read: %s", drivesFile(), place.Reason(err))
 }
 
 // unnamed refuses a place on a drive that nobody has named.

@@ -112,9 +112,7 @@ func amount(n change.Counts) term.Shown {
 }
 
 func (a *app) historyCommand() *cobra.Command {
-	var asJSON bool
-	var forget, finish string
-	var ask consent
+	asJSON, forget, finish, ask := false, "", "", consent{}
 	c := &cobra.Command{
 		Use:   "history [NUMBER | FOLDER]",
 		Short: "List what was built, changed and undone.",
@@ -131,7 +129,7 @@ it does what was left of that run's own list, and so does the same call again.`,
   vestibula history --forget 3`,
 		Args: atMost(1),
 		RunE: func(_ *cobra.Command, args []string) error {
-			cut, err := a.cutShort() // what was only not ended is, before it is listed
+			cut, err := a.cutShort() // what was not ended is, first
 			if err != nil {
 				return err
 			}
@@ -145,7 +143,7 @@ it does what was left of that run's own list, and so does the same call again.`,
 				return a.finishNumber(records, finish, ask)
 			case len(args) == 1:
 				if at, is := a.folderOf(args); is {
-					records = slices.DeleteFunc(records, func(r *journal.Record) bool { return !undo.Reaches(r, at) })
+					records = reaching(records, at)
 					break
 				}
 				r, err := findRecord(records, args[0])
@@ -166,12 +164,16 @@ it does what was left of that run's own list, and so does the same call again.`,
 	c.Flags().BoolVar(&ask.preview, "preview", false, "with --finish: show what would be done, and change nothing")
 	ask.addYes(c, "with --forget and --finish: do not ask")
 	c.ValidArgsFunction = a.completeRecord
-	for _, flag := range []string{"forget", "finish"} {
-		_ = c.RegisterFlagCompletionFunc(flag, func(c *cobra.Command, _ []string, word string) ([]string, cobra.ShellCompDirective) {
-			return a.completeRecord(c, nil, word)
-		})
+	numbers := func(c *cobra.Command, _ []string, word string) ([]string, cobra.ShellCompDirective) {
+		return a.completeRecord(c, nil, word)
 	}
+	_, _ = c.RegisterFlagCompletionFunc("forget", numbers), c.RegisterFlagCompletionFunc("finish", numbers)
 	return c
+}
+
+// reaching are the records of what was done at or below a folder.
+func reaching(records []*journal.Record, at address.Address) []*journal.Record {
+	return slices.DeleteFunc(records, func(r *journal.Record) bool { return !undo.Reaches(r, at) })
 }
 
 func (a *app) listRecords(records []*journal.Record, cut []*cut) error {
