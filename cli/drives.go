@@ -206,6 +206,21 @@ func undrivable(err error) error {
 	return unclear("put it right, or move it away", "the names of drives in %s cannot be read: %s", drivesFile(), place.Reason(err))
 }
 
+// tellGaps tells what drives do not keep that have no name; of one that has, it was told with that.
+func (a *app) tellGaps(places []address.Address) {
+	told := map[address.Address]bool{}
+	for _, at := range places {
+		server := at.Server()
+		if server == "" || told[server] || a.reaching().of(at) != nil {
+			continue
+		}
+		told[server] = true
+		for _, gap := range gapsOf(a.reaching().drives.Server(server).Keeps()) {
+			a.note(term.Sprintf("%s", gap))
+		}
+	}
+}
+
 // unnamed refuses a place on a drive that nobody has named.
 func (r *reach) unnamed(before, word, lead string) error {
 	name, _, _ := strings.Cut(word, ":")

@@ -320,6 +320,9 @@ func (a *app) carryOut(u undertaking) (*journal.Record, error) {
 		a.changed.Store(true)
 	}
 	end()
+	if err == nil {
+		a.tellGaps(u.plan.Places)
+	}
 	if err == nil && u.plan.Untidy && !u.noJournal {
 		a.note(term.Sprintf("the hidden folder of this run could not be taken away, and is left in %s. %s", address.List(u.plan.Places), advise("To have it go, and the way back with it", "history", "--forget", fmt.Sprint(a.number))))
 	}

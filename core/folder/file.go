@@ -23,6 +23,9 @@ func OpenFile(path string) (Reading, error) {
 	if err := ordinary(info); err != nil {
 		return nil, err
 	}
+	if isOnline(info) {
+		return nil, ErrOnline
+	}
 	f, err := os.OpenFile(path, os.O_RDONLY|syscall.O_NONBLOCK, 0)
 	if err != nil {
 		return nil, err

@@ -62,15 +62,15 @@ func entryOf(info fs.FileInfo) tree.Entry {
 }
 
 func (f *system) Open(name string) (File, error) {
-	if info, err := f.root.Lstat(name); err == nil && onlineOnly(info) {
+	if info, err := f.root.Lstat(name); err == nil && isOnline(info) {
 		return nil, ErrOnline
 	}
 	return f.file(name, os.O_RDONLY, 0)
 }
 
-// onlineOnly reports whether what a file holds is not on this disk, and comes when it is opened:
+// isOnline reports whether what a file holds is not on this disk, and comes when it is opened:
 // FILE_ATTRIBUTE_RECALL_ON_DATA_ACCESS, _RECALL_ON_OPEN and _OFFLINE of the system.
-func onlineOnly(info fs.FileInfo) bool {
+func isOnline(info fs.FileInfo) bool {
 	is, ok := info.Sys().(*syscall.Win32FileAttributeData)
 	return ok && is.FileAttributes&(0x400000|0x40000|windows.FILE_ATTRIBUTE_OFFLINE) != 0
 }
