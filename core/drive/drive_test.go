@@ -1,6 +1,7 @@
 package drive_test
 
 import (
+	"net/http"
 	"os"
 	"path/filepath"
 	"strings"
@@ -82,4 +83,55 @@ func TestNamesComeBackAsTheyWere(t *testing.T) {
 		assert.Equal(t, "x "+name, e.Name)
 		require.NoError(t, h.Remove("x "+name, true))
 	})
+}
+
+// A move of a folder of which a server has done a part, or whose answer is lost, is finished from what
+// is there; what cannot be is brought back.
+func TestAMoveThatIsHalfDoneIsFinishedOrBroughtBack(t *testing.T) {
+	for name, tt := range map[string]struct {
+		status int
+		stuck  bool // what is left cannot be moved
+	}{"told": {207, false}, "a fault": {500, false}, "stuck": {207, true}} {
+		t.Run(name, func(t *testing.T) {
+			s := drivetest.Start(t)
+			real, half := s.Config.Handler, true
+			s.Config.Handler = http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+				if r.Method == "MOVE" && half && strings.HasSuffix(r.URL.Path, "/old/") {
+					half = false
+					assert.NoError(t, os.MkdirAll(filepath.Join(s.Dir, "new", "deep"), 0o777))
+					for _, file := range []string{"a", "deep/b"} {
+						assert.NoError(t, os.Rename(filepath.Join(s.Dir, "old", file), filepath.Join(s.Dir, "new", file)))
+					}
+					if tt.status == 207 {
+						w.Header().Set("Content-Type", "text/xml")
+					}
+					w.WriteHeader(tt.status)
+					return
+				}
+				if r.Method == "MOVE" && tt.stuck && strings.HasSuffix(r.URL.Path, "/c") {
+					w.WriteHeader(http.StatusLocked)
+					return
+				}
+				real.ServeHTTP(w, r)
+			})
+			h := open(t, s)
+			require.NoError(t, h.Mkdir("work", 0o700))
+			work, err := h.Folder("work")
+			require.NoError(t, err)
+			require.NoError(t, folder.Working(work))
+			for at, text := range map[string]string{"a": "1", "deep/b": "2", "deep/c": "3", "d": "4"} {
+				require.NoError(t, os.MkdirAll(filepath.Join(s.Dir, "old", filepath.Dir(at)), 0o777))
+				require.NoError(t, os.WriteFile(filepath.Join(s.Dir, "old", at), []byte(text), 0o666))
+			}
+			err = h.Move("old", h, "new")
+			want := "new"
+			if tt.stuck {
+				assert.Error(t, err)
+				want = "old"
+			} else {
+				assert.NoError(t, err)
+			}
+			assert.Equal(t, map[string]string{"work": "/", want: "/", want + "/a": "1", want + "/d": "4", want + "/deep": "/", want + "/deep/b": "2", want + "/deep/c": "3"}, drivetest.Names(s.Dir))
+		})
+	}
 }
