@@ -21,7 +21,9 @@ const patience = time.Second
 
 // answered is the colour of the ground (OSC 11 of xterm), and what each terminal says of itself (DA1 of ECMA-48),
 // which comes behind it, or alone where the terminal does not know the question.
-var answered = regexp.MustCompile(`\x1b\](?:11;([^\x07\x1b]+))(?:\x07|\x1b\\)|\x1b\[\?[0-9;]*c`)
+var answered = sync.OnceValue(func() *regexp.Regexp {
+	return regexp.MustCompile(`\x1b\](?:11;([^\x07\x1b]+))(?:\x07|\x1b\\)|\x1b\[\?[0-9;]*c`)
+})
 
 // askedGround is what the terminal itself says of the ground, asked once. Where nobody is at a terminal, where
 // something was typed ahead, which the answer would be mixed up with, or where this runs behind the shell, it is not
@@ -67,7 +69,7 @@ func heard(in int, patience time.Duration) Ground {
 		}
 		seen = append(seen, buf[:n]...)
 		for {
-			at := answered.FindSubmatchIndex(seen)
+			at := answered().FindSubmatchIndex(seen)
 			if at == nil {
 				break
 			}

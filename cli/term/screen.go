@@ -10,6 +10,7 @@ import (
 	"regexp"
 	"slices"
 	"strings"
+	"sync"
 	"sync/atomic"
 	"unicode"
 	"unicode/utf16"
@@ -150,7 +151,7 @@ func (s *Screen) Text(text Shown) {
 }
 
 // call is a command that a person is told to type, at the end of a line.
-var call = regexp.MustCompile("(^|: )((?:\x1b\\[[0-9;]*m)*vestibula .*)$")
+var call = sync.OnceValue(func() *regexp.Regexp { return regexp.MustCompile("(^|: )((?:\x1b\\[[0-9;]*m)*vestibula .*)$") })
 
 // noBreak stands for a hyphen, behind which no line is broken: in a day, a name or an option. It is
 // a sign that Visible lets nobody else have.
@@ -166,7 +167,7 @@ func Wrapped(text Shown, columns int) (lines []Shown) {
 			continue
 		}
 		typed := ""
-		if at := call.FindStringSubmatchIndex(line); at != nil {
+		if at := call().FindStringSubmatchIndex(line); at != nil {
 			line, typed = strings.TrimRight(line[:at[4]], " "), line[at[4]:]
 		}
 		if line != "" {

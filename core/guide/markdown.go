@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"regexp"
 	"strings"
+	"sync"
 
 	"vestibula/core/template"
 	"vestibula/core/tree"
@@ -155,12 +156,12 @@ func (p *Page) Beside(r Row) string {
 var markdownSigns = strings.NewReplacer(`\`, `\\`, "<", "&lt;", ">", "&gt;", "&", "&amp;", "*", `\*`, "_", `\_`, "`", "\\`", "[", `\[`, "]", `\]`, "#", `\#`, "|", `\|`, "~", `\~`, "!", `\!`, "://", `:\//`, "www.", `www\.`)
 
 // leading is what makes a list, a quotation or a line of a text that begins with it.
-var leading = regexp.MustCompile(`^(\d{0,9})([-+=.)])(\s|$)`)
+var leading = sync.OnceValue(func() *regexp.Regexp { return regexp.MustCompile(`^(\d{0,9})([-+=.)])(\s|$)`) })
 
 // plain is a text in Markdown that means nothing but itself.
 func plain(s string) string {
 	s = markdownSigns.Replace(oneLine(s))
-	return leading.ReplaceAllString(s, `$1\$2$3`)
+	return leading().ReplaceAllString(s, `$1\$2$3`)
 }
 
 // cell is a text for a cell of a table.

@@ -5,6 +5,7 @@ import (
 	"regexp"
 	"strconv"
 	"strings"
+	"sync"
 )
 
 // ErrDiagram says that a text is a drawing of something else.
@@ -47,7 +48,7 @@ func uncommented(lines []string) []string {
 }
 
 // said is how sentences end, and what greets.
-var said = regexp.MustCompile(`[.,!?;:…]$`)
+var said = sync.OnceValue(func() *regexp.Regexp { return regexp.MustCompile(`[.,!?;:…]$`) })
 
 // letterly reports whether a paragraph is one of a letter: no line of it is marked or indented, and it is
 // said in sentences.
@@ -59,7 +60,7 @@ func letterly(block []string) bool {
 			return false
 		}
 		words := len(strings.Fields(bare))
-		speaks = speaks || words > 6 || said.MatchString(bare) && (words > 3 || strings.HasSuffix(bare, ","))
+		speaks = speaks || words > 6 || said().MatchString(bare) && (words > 3 || strings.HasSuffix(bare, ","))
 	}
 	return speaks
 }

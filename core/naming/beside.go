@@ -3,6 +3,7 @@ package naming
 import (
 	"slices"
 	"strings"
+	"sync"
 
 	"vestibula/core/template"
 )
@@ -42,10 +43,10 @@ func Along(name, of, becomes string, folder bool) string {
 // says nothing without the file that it belongs to.
 func Speaks(name string) bool {
 	_, ending := Split(name)
-	return ending == "" || spoken[ending]
+	return ending == "" || spoken()[ending]
 }
 
-var spoken = func() map[string]bool {
+var spoken = sync.OnceValue(func() map[string]bool {
 	all := map[string]bool{}
 	for _, endings := range template.FileKinds {
 		for _, ending := range endings {
@@ -53,7 +54,7 @@ var spoken = func() map[string]bool {
 		}
 	}
 	return all
-}()
+})
 
 // Goes reports whether a file goes with one that it belongs to into another folder: what has the
 // whole name of that does, and what says nothing by itself.

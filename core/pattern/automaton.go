@@ -4,6 +4,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"sync"
 	"unicode/utf8"
 
 	"golang.org/x/text/unicode/norm"
@@ -201,7 +202,7 @@ func (a *automaton) barred(t *token, without []string, entries []int) []int {
 		begun string
 	}
 	first := barring{begun: string(make([]byte, len(without)))}
-	candidates := slices.Clone(representatives)
+	candidates := slices.Clone(representatives())
 	for _, w := range without {
 		first.texts = append(first.texts, []rune(w))
 		candidates = append(candidates, []rune(w)...)
@@ -286,7 +287,7 @@ func (a *automaton) text(t *token, entries []int) []int {
 // and beyond it accented and other Latin letters, capital, small and title
 // case, letters of scripts with and without case, digits, marks and signs. The
 // first ones make the names that are easiest to read.
-var representatives = func() []rune {
+var representatives = sync.OnceValue(func() []rune {
 	list := []rune("ab12AB- _.")
 	for r := rune(' '); r < 0x7F; r++ {
 		if !slices.Contains(list, r) {
@@ -294,13 +295,13 @@ var representatives = func() []rune {
 		}
 	}
 	return append(list, []rune("éÉßǅжЖაᲐ本٣—\u0951\u0301ªΐ")...)
-}()
+})
 
 // classes returns one character for each class of characters that the automata
 // tell apart, and for each class, automaton and state the states that follow.
 // What is tried counts in a budget. More are characters to look at besides the representatives.
 func classes(budget *Budget, more []rune, automata ...*automaton) (alphabet []rune, steps [][][][]int32) {
-	candidates := append(slices.Clone(representatives), more...)
+	candidates := append(slices.Clone(representatives()), more...)
 	signatures := map[string]bool{}
 	for _, r := range candidates {
 		var sig strings.Builder
