@@ -233,3 +233,49 @@ func FuzzList(f *testing.F) {
 		}
 	})
 }
+
+// A token is sent where somebody has one; who has a name and a password is told that it wants the other.
+func TestATokenIsSent(t *testing.T) {
+	s := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if r.Header.Get("Authorization") != "Bearer thistle" {
+			w.Header().Set("WWW-Authenticate", `Bearer realm="x"`)
+			w.WriteHeader(http.StatusUnauthorized)
+			return
+		}
+		w.Header().Set("Content-Type", "text/xml")
+		w.WriteHeader(http.StatusMultiStatus)
+		_, _ = io.WriteString(w, multi("/dav/", "/dav/a"))
+	}))
+	defer s.Close()
+	entries, err := list(serverAt(t, s.URL, drive.Credentials{Token: "thistle"}), "/http:/"+strings.TrimPrefix(s.URL, "http://")+"/dav")
+	require.NoError(t, err)
+	assert.Len(t, entries, 1)
+	_, err = list(serverAt(t, s.URL, drive.Credentials{User: "wren", Password: "thistle"}), "/http:/"+strings.TrimPrefix(s.URL, "http://")+"/dav")
+	assert.ErrorIs(t, err, drive.ErrAccess)
+	assert.Contains(t, folder.Reason(err), "token instead")
+}
+
+// Where a server asks for patience, it is waited as long as it says, and asked less at a time.
+func TestAServerIsGivenTime(t *testing.T) {
+	var waited []time.Duration
+	asked := 0
+	s := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if asked++; asked <= 2 {
+			w.Header().Set("Retry-After", "7")
+			w.WriteHeader(http.StatusTooManyRequests)
+			return
+		}
+		w.Header().Set("Content-Type", "text/xml")
+		w.WriteHeader(http.StatusMultiStatus)
+		_, _ = io.WriteString(w, multi("/"))
+	}))
+	defer s.Close()
+	at, err := address.OfURL(s.URL)
+	require.NoError(t, err)
+	config := drivetest.Config(drive.Credentials{})
+	config.Sleep = func(d time.Duration) { waited = append(waited, d) }
+	h, err := drive.New(config).Server(at).Open(string(at))
+	require.NoError(t, err)
+	assert.Equal(t, []time.Duration{7 * time.Second, 7 * time.Second}, waited)
+	assert.Equal(t, 4, folder.Hands(h, 1))
+}
