@@ -3,7 +3,6 @@ package drive
 import (
 	"errors"
 	"io/fs"
-	"maps"
 	"net/http"
 	"strings"
 	"sync"
@@ -17,9 +16,8 @@ type memory struct {
 	mutex    sync.Mutex
 	changing int
 	lists    map[string]*listing
-	before   map[string]*listing  // what was seen before anything was changed
-	made     map[string]tree.Kind // what this run has made
-	tags     map[string]string
+	before   map[string]*listing // what was seen before anything was changed
+	spots    spot                // what is known of paths meanwhile
 }
 
 // A listing is what a folder holds, as soon as ready is closed.
@@ -31,7 +29,7 @@ type listing struct {
 }
 
 func newMemory() *memory {
-	return &memory{lists: map[string]*listing{}, made: map[string]tree.Kind{}, tags: map[string]string{}}
+	return &memory{lists: map[string]*listing{}}
 }
 
 func (m *memory) begin() {
@@ -47,8 +45,7 @@ func (m *memory) end() {
 	defer m.mutex.Unlock()
 	m.changing--
 	m.before = nil
-	clear(m.made)
-	clear(m.tags)
+	m.spots = spot{}
 }
 
 // forget has all be asked for again: something was changed.
@@ -65,50 +62,87 @@ func (m *memory) fresh() bool {
 	return m.changing > 0
 }
 
+// A spot is what is known of a path while things are changed.
+type spot struct {
+	kind  tree.Kind
+	own   bool   // this run has made it
+	tag   string // under which a file was looked at last
+	below map[string]*spot
+}
+
+// spot finds a path, or makes it known; nil where it is not.
+func (m *memory) spot(path string, fresh bool) *spot {
+	at := &m.spots
+	for name := range strings.SplitSeq(path, "/") {
+		next := at.below[name]
+		if next == nil && !fresh {
+			return nil
+		}
+		if next == nil {
+			if at.below == nil {
+				at.below = map[string]*spot{}
+			}
+			next = &spot{}
+			at.below[name] = next
+		}
+		at = next
+	}
+	return at
+}
+
 // own notes that this run has made something.
 func (m *memory) own(path string, kind tree.Kind) {
 	m.mutex.Lock()
 	defer m.mutex.Unlock()
 	if m.changing > 0 {
-		m.made[path] = kind
+		s := m.spot(path, true)
+		s.own, s.kind = true, kind
 	}
 }
 
-// left notes that something is no longer at a path, or another thing.
+// left notes that something is no longer at a path, with all below it, or another thing.
 func (m *memory) left(path string) {
 	m.mutex.Lock()
 	defer m.mutex.Unlock()
-	delete(m.tags, path)
-	if kind, own := m.made[path]; own && kind == tree.File {
-		delete(m.made, path)
-		return
+	in := &m.spots
+	if up := above(path); up != "" {
+		if in = m.spot(up, false); in == nil {
+			return
+		}
 	}
-	below := func(at string) bool { return at == path || strings.HasPrefix(at, path+"/") }
-	maps.DeleteFunc(m.made, func(at string, _ tree.Kind) bool { return below(at) })
-	maps.DeleteFunc(m.tags, func(at, _ string) bool { return below(at) })
+	delete(in.below, last(path))
 }
 
 // isOwn is what this run has made at a path.
 func (m *memory) isOwn(path string) (kind tree.Kind, is bool) {
 	m.mutex.Lock()
 	defer m.mutex.Unlock()
-	kind, is = m.made[path]
-	return kind, is
+	if s := m.spot(path, false); s != nil && s.own {
+		return s.kind, true
+	}
+	return 0, false
 }
 
 // tagged notes the tag under which a file was looked at last.
 func (m *memory) tagged(path string, e *seen) {
 	m.mutex.Lock()
 	defer m.mutex.Unlock()
-	if delete(m.tags, path); e != nil && e.strong && m.changing > 0 {
-		m.tags[path] = e.Tag
+	tag := ""
+	if e != nil && e.strong && m.changing > 0 {
+		tag = e.Tag
+	}
+	if s := m.spot(path, tag != ""); s != nil {
+		s.tag = tag
 	}
 }
 
 func (m *memory) tag(path string) string {
 	m.mutex.Lock()
 	defer m.mutex.Unlock()
-	return m.tags[path]
+	if s := m.spot(path, false); s != nil {
+		return s.tag
+	}
+	return ""
 }
 
 // list lists a folder: at once where that was asked before, and nothing is changed.
