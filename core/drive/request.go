@@ -79,10 +79,11 @@ func (s *Server) once(r request, authorization string) (*http.Response, error) {
 	if s.url.Scheme == "http" && !local(s.url.Hostname()) && !s.config.Plain(s.at) {
 		return nil, errPlain
 	}
-	q, err := http.NewRequest(r.method, s.urlOf(r.path, r.folder).String(), body)
+	q, err := http.NewRequest(r.method, "/", body)
 	if err != nil {
 		return nil, err
 	}
+	q.URL, q.Host = s.urlOf(r.path, r.folder), s.url.Host
 	q.Header.Set("User-Agent", "vestibula/"+s.config.Version)
 	for name, value := range r.header {
 		q.Header.Set(name, value)
