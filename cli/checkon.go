@@ -10,6 +10,7 @@ import (
 	"vestibula/core/disk"
 	"vestibula/core/place"
 	"vestibula/core/template"
+	"vestibula/core/tree"
 )
 
 // A nameTrial is what a place did with names, as JSON shows it.
@@ -45,9 +46,9 @@ func (r *checkRun) tryOn(args []string) error {
 			return err
 		}
 	}
-	t, err := disk.TryNames(at, names)
+	t, err := r.writer().TryNames(at, names)
 	if err != nil {
-		return refused("nothing was left there", "names cannot be tried on %s: %s", r.on, place.Reason(err))
+		return refused("", "names cannot be tried on %s: %s", r.on, place.Reason(err))
 	}
 	if r.asJSON {
 		out := nameTrial{On: r.on, Tried: len(t.Names), Refused: []refusedName{}, Changed: []changedName{}, Orders: []string{}}
@@ -100,12 +101,13 @@ func (r *checkRun) namesOf(args []string) ([]string, error) {
 	if err != nil {
 		return nil, r.tellErrors(t.Name, t.Text, err, statusFound)
 	}
-	seen := map[string]bool{}
+	seen := map[string]string{} // of several that some systems take for one, one is enough
 	for _, n := range x.Root.All() {
-		seen[n.Name] = true
+		if n.Name != "" {
+			seen[tree.Folded(n.Name)] = n.Name
+		}
 	}
-	delete(seen, "")
-	return slices.Sorted(maps.Keys(seen)), nil
+	return slices.Sorted(maps.Values(seen)), nil
 }
 
 // tellTried tells what became of names.
@@ -129,7 +131,7 @@ func (r *checkRun) tellTried(t *disk.NameTrial) {
 	r.screen.Text(term.Sprintf("%s of %s are taken as they are. They were tried in a hidden folder, of which nothing is left.", term.Count(took, "name"), term.Number(len(t.Names))))
 	switch {
 	case !t.Listed:
-		r.screen.Text("It lists names in no order: each program there sorts by its own.")
+		r.screen.Text("It lists names as they come: each program that shows them sorts by its own order.")
 	default:
 		var known []string
 		for _, o := range t.Orders {

@@ -11,7 +11,6 @@ import (
 
 	"vestibula/cli/term"
 	"vestibula/core/address"
-	"vestibula/core/disk"
 	"vestibula/core/drive"
 	"vestibula/core/outline"
 	"vestibula/core/place"
@@ -109,7 +108,7 @@ func (r *driveRun) names(name, text string) error {
 	if d.User = cmp.Or(d.User, given.User); !asked && d.User == "" && d.Command == "" {
 		d.User = r.getenv("VESTIBULA_USER")
 	}
-	if d.Keeps, err = disk.Try(at); err != nil && !errors.Is(err, fs.ErrPermission) {
+	if d.Keeps, err = r.writer().Try(at); err != nil && !errors.Is(err, fs.ErrPermission) {
 		return refused("", "%s cannot be tried out: %s", name, place.Reason(err))
 	}
 	r.named[len(r.named)-1] = d

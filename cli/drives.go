@@ -2,10 +2,12 @@ package cli
 
 import (
 	"bytes"
+	"context"
 	"encoding/json"
 	"errors"
 	"fmt"
 	"io/fs"
+	"net"
 	"net/http"
 	"os/exec"
 	"path/filepath"
@@ -83,7 +85,7 @@ func (a *app) readDrives() {
 		Who: a.credentials, Plain: func(at address.Address) bool {
 			return slices.ContainsFunc(r.named, func(d namedDrive) bool { return d.Plain && d.Address.Server() == at })
 		},
-		Note: a.noteLock, Noted: a.notedLock,
+		Note: a.noteLock, Noted: a.notedLock, Dial: dial,
 		Proxy: http.ProxyFromEnvironment, Sleep: func(d time.Duration) {
 			if !a.hurried {
 				time.Sleep(d)
@@ -451,4 +453,28 @@ func (a *app) completesDrive(args []string) bool {
 	}
 	a.screen.Line(term.Sprintf(":%d", int(cobra.ShellCompDirectiveNoSpace|cobra.ShellCompDirectiveNoFileComp)))
 	return true
+}
+
+// silence is how long a line may stand still.
+const silence = 2 * time.Minute
+
+// A line is a connection that ends where nothing comes or goes for too long.
+type line struct{ net.Conn }
+
+func dial(ctx context.Context, network, address string) (net.Conn, error) {
+	c, err := (&net.Dialer{Timeout: 20 * time.Second, KeepAlive: 30 * time.Second}).DialContext(ctx, network, address)
+	if err != nil {
+		return nil, err
+	}
+	return line{c}, nil
+}
+
+func (l line) Read(b []byte) (int, error) {
+	_ = l.SetReadDeadline(time.Now().Add(silence))
+	return l.Conn.Read(b)
+}
+
+func (l line) Write(b []byte) (int, error) {
+	_ = l.SetWriteDeadline(time.Now().Add(silence))
+	return l.Conn.Write(b)
 }

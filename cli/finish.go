@@ -121,7 +121,7 @@ func wordsOf(call []string) []address.Text {
 		switch name, _, _ := strings.Cut(w, "="); name {
 		case "--preview", "--json", "--no-color", "--yes", "-y":
 		default:
-			words = append(words, address.Text(w))
+			words = append(words, address.OfText(w)) // as the record reads it
 		}
 	}
 	return words

@@ -6,6 +6,7 @@ import (
 	"path/filepath"
 	"slices"
 	"strings"
+	"unicode/utf8"
 )
 
 // What an address on a drive can have wrong.
@@ -169,6 +170,9 @@ func replaceWhole(text, at, by string) string {
 	}
 }
 
+// beginning are the signs behind which a path can begin.
+const beginning = " \t\n\r\"'`“‘„(<>[{=,;|→»\u00a0"
+
 // leading replaces what begins an address, where no path goes on before it and it is none already.
 func leading(text, lead, by string) string {
 	var b strings.Builder
@@ -178,7 +182,8 @@ func leading(text, lead, by string) string {
 			return b.String() + text
 		}
 		b.WriteString(text[:i])
-		if end := i + len(lead); end < len(text) && text[end] != '/' {
+		before, _ := utf8.DecodeLastRuneInString(b.String())
+		if end := i + len(lead); end < len(text) && text[end] != '/' && (b.Len() == 0 || strings.ContainsRune(beginning, before)) {
 			b.WriteString(by)
 		} else {
 			b.WriteString(lead)

@@ -35,12 +35,12 @@ func (t *Text) UnmarshalJSON(data []byte) error {
 	}
 	var text string
 	err := json.Unmarshal(data, &text)
-	*t = ofText(text)
+	*t = OfText(text)
 	return err
 }
 
-// ofText is what was written as a text: on a drive, as a URL.
-func ofText(text string) Text {
+// OfText is what was written as a text: on a drive, as a URL.
+func OfText(text string) Text {
 	for _, scheme := range schemes {
 		rest, is := strings.CutPrefix(text, scheme+"://")
 		host, path, _ := strings.Cut(rest, "/")
@@ -73,7 +73,7 @@ func OfKey(key string) Text {
 			return Text(plain)
 		}
 	}
-	return ofText(key)
+	return OfText(key)
 }
 
 // Texts are paths as they are written.

@@ -65,3 +65,40 @@ func TestMixedSetsOnDrives(t *testing.T) {
 		require.Equal(t, keys(w.after), keys(withoutKept(w.now())), "done again, seed %d\n%s", seed, w)
 	}
 }
+
+// Who only tries something out does not take the lock of a run that is at work there.
+func TestARunAtWorkIsNotDisturbedByATrial(t *testing.T) {
+	was := folder.StoreOf
+	defer func() { folder.StoreOf = was }()
+	notes := map[address.Address]string{}
+	config := drivetest.Config(drive.Credentials{})
+	config.Note = func(at address.Address, token string) { notes[at] = token }
+	config.Noted = func(at address.Address) string { return notes[at] }
+	d := drive.New(config)
+	folder.StoreOf = func(path string) folder.Store {
+		if !address.Address(path).OnDrive() {
+			return nil
+		}
+		return d.Of(path)
+	}
+	s := drivetest.New(t.TempDir())
+	defer s.Close()
+	w := &Writer{Dir: t.TempDir()}
+	release, err := w.take([]address.Address{s.Address()})
+	require.NoError(t, err)
+	s.Requests()
+	var busy *BusyError
+	_, err = w.TryNames(s.Address(), nil)
+	require.ErrorAs(t, err, &busy)
+	_, err = w.Try(s.Address())
+	require.ErrorAs(t, err, &busy)
+	for _, r := range s.Requests() {
+		require.NotContains(t, r, "UNLOCK")
+	}
+	release()
+	tried, err := w.TryNames(s.Address(), []string{"a", "b"})
+	require.NoError(t, err)
+	require.Empty(t, tried.Refused)
+	require.Empty(t, drivetest.Names(s.Dir), "nothing of it stays")
+	require.Equal(t, "", notes[s.Address()])
+}

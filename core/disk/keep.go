@@ -13,18 +13,18 @@ import (
 )
 
 // Try finds out what a drive keeps of what it should, in a hidden folder at an address there, of
-// which nothing stays.
-func Try(at address.Address) (k drive.Keeps, err error) {
+// which nothing stays. The error is a [BusyError] where a run is at work there.
+func (w *Writer) Try(at address.Address) (k drive.Keeps, err error) {
 	h, err := folder.Open(string(at))
 	if err != nil {
 		return k, err
 	}
 	defer h.Close()
-	release, err := far([]address.Address{at}, func() {})
-	defer release()
+	release, err := w.take([]address.Address{at})
 	if err != nil {
 		return k, err
 	}
+	defer release()
 	work := change.NewWork()
 	if err := h.Mkdir(work, 0o700); err != nil {
 		return k, err

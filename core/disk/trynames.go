@@ -35,17 +35,18 @@ type NameTrial struct {
 }
 
 // TryNames makes empty folders of such names in a hidden folder at an address, lists them, and takes
-// them away again. Without names, awkward ones are tried.
-func TryNames(at address.Address, names []string) (t *NameTrial, err error) {
+// them away again. Without names, awkward ones are tried. The error is a [BusyError] where a run is at
+// work there.
+func (w *Writer) TryNames(at address.Address, names []string) (t *NameTrial, err error) {
 	if names == nil {
 		names = awkward
 	}
 	t = &NameTrial{Names: names, Refused: map[string]string{}, Changed: map[string]string{}}
-	release, err := far([]address.Address{at}, func() {})
-	defer release()
+	release, err := w.take([]address.Address{at})
 	if err != nil {
 		return nil, err
 	}
+	defer release()
 	h, err := folder.Open(string(at))
 	if err != nil {
 		return nil, err
@@ -63,6 +64,9 @@ func TryNames(at address.Address, names []string) (t *NameTrial, err error) {
 	defer work.Close()
 	made := t.make(work)
 	listed, err := t.list(work, made)
+	if err != nil {
+		listed = made
+	}
 	for _, name := range listed {
 		if wrong := folder.RemoveEmpty(work, name); err == nil {
 			err = wrong

@@ -192,9 +192,9 @@ func (c *collection) Move(name string, to folder.Folder, as string) error {
 	if err != nil {
 		return err
 	}
-	e, err := c.stateOf(from)
+	held, err := c.holds(from)
 	if err == nil {
-		err = c.move(from, target, e.Kind == tree.Folder)
+		err = c.move(from, target, held)
 	}
 	return fail("move", name, err)
 }
@@ -225,34 +225,48 @@ func (c *collection) Copy(name string, to folder.Folder, as string) error {
 	return fail("copy", name, err)
 }
 
-// stateOf is what lies at a path, without asking where this run has made it.
-func (s *Server) stateOf(path string) (*seen, error) {
-	if kind, own := s.known.isOwn(path); own {
-		return &seen{Entry: tree.Entry{Kind: kind}}, nil
+// holds are the names in a folder that is to be moved, nil for a file.
+func (s *Server) holds(path string) (names map[string]bool, err error) {
+	if kind, own := s.known.isOwn(path); own && kind == tree.File || s.known.tag(path) != "" {
+		return nil, nil
 	}
-	if s.known.tag(path) != "" {
-		return &seen{Entry: tree.Entry{Kind: tree.File}}, nil
+	f, err := s.properties(path, "1", stateWanted)
+	if err != nil || f.self == nil || f.self.Kind != tree.Folder {
+		if err == nil && f.self != nil {
+			s.known.tagged(path, f.self)
+		}
+		return nil, err
 	}
-	return s.lookNow(path)
+	return f.names(), nil
 }
 
-// move gives something another name, which nothing has.
-func (s *Server) move(from, to string, dir bool) error {
+// names are those in a folder that was listed.
+func (f *found) names() map[string]bool {
+	names := make(map[string]bool, len(f.entries))
+	for i := range f.entries {
+		names[f.entries[i].Name] = true
+	}
+	return names
+}
+
+// move gives something another name, which nothing has. Held are the names in it, nil for a file.
+func (s *Server) move(from, to string, held map[string]bool) error {
+	dir := held != nil
 	r := request{method: "MOVE", path: from, folder: dir, header: map[string]string{"Overwrite": "F", "Destination": s.urlOf(to, dir).String()}}
 	if dir {
 		r.header["Depth"] = "infinity"
 	}
 	s.when(&r)
-	err := s.do(r, func() (bool, error) { return s.moved(from, to, dir) })
+	err := s.do(r, func() (bool, error) { return s.moved(from, to, held) })
 	switch statusOf(err) {
 	case http.StatusMultiStatus:
-		err = s.finish(from, to)
+		err = s.finish(from, to, held)
 	case http.StatusPreconditionFailed:
 		if free, wrong := s.gone(to); wrong == nil && free {
 			err = errState
 			if e, wrong := s.lookNow(from); wrong == nil && r.header["If-Match"] == e.Tag { // it is what it was
 				delete(r.header, "If-Match")
-				err = s.do(r, func() (bool, error) { return s.moved(from, to, dir) })
+				err = s.do(r, func() (bool, error) { return s.moved(from, to, held) })
 			}
 		}
 	case http.StatusBadGateway:
@@ -282,7 +296,7 @@ func (s *Server) taken(err error, at string) error {
 }
 
 // moved looks at both ends of a move that was not answered.
-func (s *Server) moved(from, to string, dir bool) (bool, error) {
+func (s *Server) moved(from, to string, held map[string]bool) (bool, error) {
 	left, err := s.gone(from)
 	if err != nil {
 		return false, err
@@ -297,8 +311,8 @@ func (s *Server) moved(from, to string, dir bool) (bool, error) {
 		return false, nil
 	case left:
 		return false, &Error{Says: "it is neither under its old name nor under the new one: look for it on the drive", cause: syscall.EIO}
-	case dir:
-		return true, s.finish(from, to)
+	case held != nil:
+		return true, s.finish(from, to, held)
 	}
 	return s.twin(from, to)
 }
@@ -321,8 +335,16 @@ func (s *Server) twin(from, to string) (bool, error) {
 }
 
 // finish ends the move of a folder of which only a part was moved, from what is there at both
-// ends: what is left goes after the rest. Where that cannot be, all of it is brought back.
-func (s *Server) finish(from, to string) error {
+// ends: what is left goes after the rest. Where that cannot be, all of it is brought back. What lies at
+// the new one has to come from the old one, and from nowhere else: a folder that somebody has made there
+// meanwhile is theirs.
+func (s *Server) finish(from, to string, held map[string]bool) error {
+	switch ours, err := s.halves(from, to, held); {
+	case err != nil:
+		return err
+	case !ours:
+		return refused(http.StatusPreconditionFailed)
+	}
 	err := s.pour(from, to)
 	if err == nil {
 		return nil
@@ -331,6 +353,36 @@ func (s *Server) finish(from, to string) error {
 		return err
 	}
 	return errors.Join(err, s.pour(to, from))
+}
+
+// halves reports whether two folders together hold what one held, and the second some of it.
+func (s *Server) halves(from, to string, held map[string]bool) (bool, error) {
+	source, err := s.properties(from, "1", stateWanted)
+	if err != nil && !errors.Is(err, fs.ErrNotExist) {
+		return false, err
+	}
+	target, wrong := s.properties(to, "1", stateWanted)
+	if errors.Is(wrong, fs.ErrNotExist) {
+		return true, nil // nothing of it has gone
+	}
+	if wrong != nil {
+		return false, wrong
+	}
+	here, there := map[string]bool{}, target.names()
+	if err == nil {
+		here = source.names()
+	}
+	for name := range there {
+		if !held[name] {
+			return false, nil
+		}
+	}
+	for name := range held {
+		if !here[name] && !there[name] {
+			return false, nil
+		}
+	}
+	return len(there) > 0 || len(held) == 0, nil
 }
 
 // pour moves what lies in a folder into another one, which has a part of it, and then that itself.
@@ -344,7 +396,7 @@ func (s *Server) pour(from, to string) error {
 	}
 	target, err := s.properties(to, "1", stateWanted)
 	if errors.Is(err, fs.ErrNotExist) {
-		return s.move(from, to, true)
+		return s.move(from, to, source.names())
 	}
 	if err != nil {
 		return err
@@ -355,7 +407,10 @@ func (s *Server) pour(from, to string) error {
 		there := slices.IndexFunc(target.entries, func(t seen) bool { return t.Name == e.Name })
 		switch {
 		case there < 0:
-			err = s.move(at, as, e.Kind == tree.Folder)
+			var held map[string]bool
+			if held, err = s.holds(at); err == nil {
+				err = s.move(at, as, held)
+			}
 		case e.Kind == tree.Folder && target.entries[there].Kind == tree.Folder:
 			err = s.pour(at, as)
 		case e.Kind == tree.File && target.entries[there].Kind == tree.File:
@@ -378,14 +433,15 @@ func (s *Server) clear(at string) error {
 		return &Error{Says: "an empty folder is left of it", cause: syscall.EIO}
 	}
 	aside := below(work, "empty"+random())
-	if err := s.move(at, aside, true); err != nil {
+	none := map[string]bool{}
+	if err := s.move(at, aside, none); err != nil {
 		return err
 	}
 	left, err := s.properties(aside, "1", stateWanted)
 	if err == nil && len(left.entries) == 0 {
 		return s.delete(aside, true)
 	}
-	return errors.Join(errPartly, err, s.move(aside, at, true))
+	return errors.Join(errPartly, err, s.move(aside, at, none))
 }
 
 func (c *collection) Swap(string, folder.Folder, string) error { return folder.ErrNoSwap }

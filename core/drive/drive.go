@@ -12,9 +12,11 @@
 package drive
 
 import (
+	"context"
 	"crypto/tls"
 	"encoding/binary"
 	"hash/fnv"
+	"net"
 	"net/http"
 	"net/url"
 	"path/filepath"
@@ -42,6 +44,8 @@ type Config struct {
 	// be nil.
 	Note  func(at address.Address, token string)
 	Noted func(at address.Address) (token string)
+	// Dial is that of [http.Transport], nil for its own.
+	Dial func(ctx context.Context, network, address string) (net.Conn, error)
 	// Proxy is that of [http.Transport], nil for none.
 	Proxy func(*http.Request) (*url.URL, error)
 	// Sleep waits.
@@ -83,7 +87,7 @@ func (d *Drives) Server(at address.Address) *Server {
 		s = &Server{at: at, url: at.URL(), config: &d.config, hands: mostHands, known: newMemory()}
 		s.free = sync.NewCond(&s.mutex)
 		s.transport = &http.Transport{
-			Proxy: d.config.Proxy, TLSClientConfig: d.config.TLS, ForceAttemptHTTP2: true,
+			Proxy: d.config.Proxy, DialContext: d.config.Dial, TLSClientConfig: d.config.TLS, ForceAttemptHTTP2: true,
 			MaxIdleConnsPerHost: mostHands, IdleConnTimeout: time.Minute,
 			TLSHandshakeTimeout: 20 * time.Second, ResponseHeaderTimeout: 2 * time.Minute, ExpectContinueTimeout: time.Second,
 			DisableCompression: true,

@@ -1,7 +1,9 @@
 package drive_test
 
 import (
+	"io/fs"
 	"net/http"
+	"net/http/httptest"
 	"os"
 	"path/filepath"
 	"strings"
@@ -133,5 +135,53 @@ func TestAMoveThatIsHalfDoneIsFinishedOrBroughtBack(t *testing.T) {
 			}
 			assert.Equal(t, map[string]string{"work": "/", want: "/", want + "/a": "1", want + "/d": "4", want + "/deep": "/", want + "/deep/b": "2", want + "/deep/c": "3"}, drivetest.Names(s.Dir))
 		})
+	}
+}
+
+// A folder that somebody has made under the new name meanwhile is theirs: nothing is poured into it,
+// whatever became of the answer.
+func TestAFolderOfSomebodyElseIsNotFilled(t *testing.T) {
+	for name, theirs := range map[string]string{"with something": "theirs", "empty": ""} {
+		t.Run(name, func(t *testing.T) {
+			s := drivetest.Start(t)
+			real := s.Config.Handler
+			s.Config.Handler = http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+				if r.Method == "MOVE" && strings.HasSuffix(r.URL.Path, "/old/") {
+					assert.NoError(t, os.MkdirAll(filepath.Join(s.Dir, "new", theirs), 0o777))
+					w.WriteHeader(http.StatusInternalServerError)
+					return
+				}
+				real.ServeHTTP(w, r)
+			})
+			h := open(t, s)
+			require.NoError(t, os.Mkdir(filepath.Join(s.Dir, "old"), 0o777))
+			require.NoError(t, os.WriteFile(filepath.Join(s.Dir, "old", "mine"), []byte("mine"), 0o666))
+			assert.ErrorIs(t, h.Move("old", h, "new"), fs.ErrExist)
+			want := map[string]string{"old": "/", "old/mine": "mine", "new": "/"}
+			if theirs != "" {
+				want["new/"+theirs] = "/"
+			}
+			assert.Equal(t, want, drivetest.Names(s.Dir))
+		})
+	}
+}
+
+// What was done is not told as a fault, also where nothing is asked for again.
+func TestWhatWasDoneIsSeenInTheEnd(t *testing.T) {
+	s := drivetest.Start(t)
+	real := s.Config.Handler
+	s.Config.Handler = http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if r.Method == "MOVE" || r.Method == "MKCOL" || r.Method == "DELETE" {
+			real.ServeHTTP(httptest.NewRecorder(), r)
+			w.WriteHeader(http.StatusBadGateway)
+			return
+		}
+		real.ServeHTTP(w, r)
+	})
+	h := open(t, s)
+	for range 3 {
+		require.NoError(t, h.Mkdir("a", 0o777))
+		require.NoError(t, h.Move("a", h, "b"))
+		require.NoError(t, h.Remove("b", true))
 	}
 }

@@ -206,10 +206,9 @@ type writer struct {
 	err    error
 }
 
-func (w *writer) Read([]byte) (int, error)          { return 0, fs.ErrPermission }
-func (w *writer) Seek(int64, int) (int64, error)    { return 0, errors.ErrUnsupported }
-func (w *writer) Sync() error                       { return nil }
-func (w *writer) ReadAt([]byte, int64) (int, error) { return 0, fs.ErrPermission }
+func (w *writer) Read([]byte) (int, error)       { return 0, fs.ErrPermission }
+func (w *writer) Seek(int64, int) (int64, error) { return 0, errors.ErrUnsupported }
+func (w *writer) Sync() error                    { return nil }
 
 func (w *writer) Look() (tree.Entry, error) {
 	return tree.Entry{Name: last(w.path), Kind: tree.File, Mode: 0o644, Size: w.size, Time: 1, Dev: w.server.dev}, w.err

@@ -115,10 +115,10 @@ func (s *Server) Take(at string) (release func(), err error) {
 		}
 		token, err = s.lock(path, owner)
 	}
-	if errors.As(err, &busy) {
-		return func() {}, err
-	}
 	if token == "" || err != nil {
+		if left == "" && (err == nil || errors.As(err, &busy)) { // there is nothing to be let go
+			s.note(at, "")
+		}
 		return func() {}, err
 	}
 	s.note(at, token)

@@ -332,14 +332,14 @@ func (s *Server) do(r request, done func() (bool, error)) error {
 		if answer != nil {
 			answer.Body.Close()
 		}
-		if !s.wait(attempt, answer, &spent) {
-			_, err = told(answer, err)
-			return err
-		}
-		if is, wrong := done(); is || wrong != nil {
+		waited := s.wait(attempt, answer, &spent)
+		is, wrong := done()
+		switch {
+		case is && wrong == nil:
+			return nil
+		case waited && wrong != nil:
 			return wrong
-		}
-		if r.stream != nil { // it is spent
+		case !waited || r.stream != nil: // which is spent
 			_, err = told(answer, err)
 			return err
 		}

@@ -196,8 +196,6 @@ type Fault struct {
 	At   int
 	Way  Way
 	Once bool
-	// Writes has only requests count that change something.
-	Writes bool
 	// Rival is called before the k-th request.
 	Rival func()
 
@@ -210,9 +208,6 @@ var writes = map[string]bool{"PUT": true, "MOVE": true, "COPY": true, "MKCOL": t
 func (f *Fault) now(r *http.Request) bool {
 	f.mutex.Lock()
 	defer f.mutex.Unlock()
-	if f.Writes && !writes[r.Method] {
-		return false
-	}
 	f.Done++
 	if refuses := f.Way == Full || f.Way == Locked || f.Way == Forbidden && f.Once; refuses && !writes[r.Method] {
 		return false // nobody is told so who only reads, or only once
