@@ -227,14 +227,17 @@ func (c *collection) Copy(name string, to folder.Folder, as string) error {
 
 // holds are the names in a folder that is to be moved, nil for a file.
 func (s *Server) holds(path string) (names map[string]bool, err error) {
-	if kind, own := s.known.isOwn(path); own && kind == tree.File || s.known.tag(path) != "" {
+	kind, own := s.known.isOwn(path)
+	if own && kind == tree.File || s.known.tag(path) != "" {
 		return nil, nil
 	}
-	f, err := s.properties(path, "1", stateWanted)
-	if err != nil || f.self == nil || f.self.Kind != tree.Folder {
-		if err == nil && f.self != nil {
-			s.known.tagged(path, f.self)
+	if !own { // some servers refuse to list a file
+		if e, err := s.lookNow(path); err != nil || e.Kind != tree.Folder {
+			return nil, err
 		}
+	}
+	f, err := s.properties(path, "1", stateWanted)
+	if err != nil {
 		return nil, err
 	}
 	return f.names(), nil
