@@ -65,6 +65,9 @@ func findRecord(records []*journal.Record, text string) (*journal.Record, error)
 			return r, nil
 		}
 	}
+	if err != nil {
+		return nil, unclear(advise("what was done", "history").String(), "there is no folder \"%s\", and it is no number of what was done", text)
+	}
 	return nil, unclear(advise("what was done", "history").String(), "nothing was done under the number \"%s\"", text)
 }
 
