@@ -49,6 +49,10 @@ var forbidden = map[string]string{
 var (
 	writing = strings.Fields("Create CreateTemp WriteFile Mkdir MkdirAll MkdirTemp Remove RemoveAll Rename Link Symlink Chmod Chtimes Chown Truncate OpenFile CopyFS OpenRoot")
 	writers = map[string][]string{"core/folder": writing, "core/journal": {"MkdirAll"}, "core/register": {"MkdirAll"}, "core/place": {"OpenRoot"}, "core/drive/drivetest": {"MkdirTemp", "RemoveAll", "Chmod"}}
+	// looking are functions that see this disk alone: what lies on a drive is seen by those of package
+	// place, which others call.
+	looking = strings.Fields("os.Stat os.Lstat os.Open os.Readlink os.ReadDir os.ReadFile os.DirFS filepath.EvalSymlinks filepath.Walk filepath.WalkDir filepath.Glob")
+	lookers = map[string][]string{"core/place": looking, "core/folder": looking, "core/tree": {"os.Stat", "os.Lstat", "os.Open"}, "core/disk": {"os.Stat"}, "core/register": {"os.Lstat"}, "core/drive/drivetest": looking, "core/folder/foldertest": looking, "cli": {"os.DirFS"}}
 	// doors are packages that only some may enter.
 	doors = map[string][]string{"core/folder": {"core/disk", "core/journal", "core/register", "core/place", "core/packed", "core/drive", "core/drive/drivetest", "core/folder/foldertest"}, "core/register": {"core/disk", "core/journal"}}
 )
@@ -93,6 +97,9 @@ func TestLowerFloorsKnowNothingOfHigherOnes(t *testing.T) {
 				if x, ok := sel.X.(*ast.Ident); ok {
 					why, bad := forbidden[x.Name+"."+sel.Sel.Name]
 					assert.False(t, core && bad, "%s uses %s.%s: %s", file, x.Name, sel.Sel.Name, why)
+					if name := x.Name + "." + sel.Sel.Name; slices.Contains(looking, name) {
+						assert.Contains(t, lookers[pkg], name, "%s uses %s, which sees no drive: package place does", file, name)
+					}
 					if x.Name == "os" && slices.Contains(writing, sel.Sel.Name) {
 						assert.Contains(t, writers[pkg], sel.Sel.Name, "%s uses os.%s: only package disk writes", file, sel.Sel.Name)
 					}

@@ -4,6 +4,7 @@ package main
 
 import (
 	"bytes"
+	"cmp"
 	"encoding/json"
 	"fmt"
 	"maps"
@@ -434,4 +435,73 @@ func TestADriveHasAName(t *testing.T) {
 	out, status = d.run("check", address)
 	assert.Equal(t, 2, status)
 	assert.Contains(t, out, "the server does not answer there")
+}
+
+// At a terminal, a drive asks who somebody is: the password is not shown, is kept where only they can read
+// it, and goes with the name.
+func TestADriveAsksWhoSomebodyIs(t *testing.T) {
+	t.Parallel()
+	server := drivetest.Start(t)
+	server.Password = "thistle"
+	require.NoError(t, os.Mkdir(filepath.Join(server.Dir, "Clients"), 0o777))
+	d := newDesk(t)
+	address, keys := server.URL+"/dav", ".local/share/vestibula/passwords.json"
+	w := d.window(100, nil, "drive", "office", address)
+	w.answer("Your name there:", "wren\r")
+	w.answer("Password:", "thistle\r")
+	out, status := w.end()
+	require.Zero(t, status, out)
+	assert.NotContains(t, out, "thistle")
+	assert.Contains(t, out, "office: is "+address)
+	assert.Contains(t, d.read(keys), "thistle")
+	info, err := os.Stat(filepath.Join(d.dir, keys))
+	require.NoError(t, err)
+	assert.Equal(t, os.FileMode(0o600), info.Mode().Perm())
+
+	at := func(args ...string) (string, int) {
+		w := d.window(100, nil, args...)
+		return w.end()
+	}
+	for _, args := range [][]string{{"drive"}, {"drive", "office"}} {
+		out, status = at(args...)
+		assert.Zero(t, status, out)
+		assert.Contains(t, out, "as wren")
+		assert.NotContains(t, out, "thistle")
+	}
+	assert.Contains(t, out, "It keeps all that was tried")
+	out, _ = at("check", "office:Clients")
+	assert.Contains(t, out, "Clients", "the password that is kept is enough")
+	out, status = at("drive", "office", "https://other.example.org")
+	assert.Equal(t, 1, status)
+	assert.Contains(t, out, "office is the name of "+address)
+	out, status = at("drive", "office", "--forget")
+	assert.Zero(t, status, out)
+	assert.NoFileExists(t, filepath.Join(d.dir, keys))
+
+	w = d.window(100, nil, "check", address)
+	w.answer("Your name there:", "\r")
+	w.answer("Token:", "none\r")
+	out, status = w.end()
+	assert.Equal(t, 2, status)
+	assert.Contains(t, flat(out), "the name or the password is not right")
+}
+
+// What is refused on a disk is refused on a drive.
+func TestADriveIsJudgedAsADisk(t *testing.T) {
+	t.Parallel()
+	server := drivetest.Start(t)
+	d := newDesk(t, "l.folders", "---\nfields: { client: Who? }\nnames: { note: \"<n:00> <what:like-this>\" }\nrules: { name-length: 20 }\n---\n<client>\n    Notes | holds: note\n    Old\n",
+		"names.csv", "from,to\nLia/Old,Lia/Much too long for the rule of this template\n", "same.txt", "one", "other.txt", "one")
+	d.must("drive", "office", server.URL+"/dav")
+	for _, top := range []string{"", "office:"} {
+		into := cmp.Or(top, ".")
+		d.must("build", "l", "--into", into, "client=Lia", "--yes")
+		out, status := d.run("do", "names.csv", "--in", into, "--yes")
+		assert.Equal(t, 1, status, out)
+		assert.Contains(t, flat(out), "at most 20 are allowed", top)
+		out, status = d.run("backup", top+"Lia/Notes", "--into", into)
+		assert.Equal(t, 2, status, out)
+		assert.Contains(t, out, "is a folder in the project", top)
+		d.must("put", "same.txt", "--into", top+"Lia/Old", "--why", "it is", "--copy", "--yes")
+	}
 }

@@ -99,7 +99,7 @@ func demoState(of address.Address) string {
 
 // demo plays the story in a new folder.
 func (a *app) demo(dir string, fast bool) error {
-	if list, err := os.ReadDir(dir); err == nil && len(list) > 0 {
+	if list, err := place.ReadDir(dir); err == nil && len(list) > 0 {
 		return refused("name a new one", "%s is there already, and holds something", dir)
 	}
 	if err := a.layOut(dir); err != nil {

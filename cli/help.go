@@ -2,7 +2,6 @@ package cli
 
 import (
 	"errors"
-	"os"
 	"slices"
 	"strings"
 
@@ -11,6 +10,7 @@ import (
 
 	"vestibula/cli/term"
 	"vestibula/core/outline"
+	"vestibula/core/place"
 )
 
 // A job is what a person wants to get done, and the commands for it.
@@ -143,10 +143,10 @@ func (a *app) unknownCommand(root *cobra.Command, word string) error {
 	if meant == "" {
 		meant = outline.Nearest(strings.ToLower(word), names)
 	}
-	switch _, err := os.Lstat(word); {
+	switch {
 	case meant != "":
 		return unclear("did you mean "+meant+"?\n"+examplesOf(meant), "there is no command \"%s\"", word)
-	case err == nil || slices.ContainsFunc(a.templates(), func(l listed) bool { return l.Name == word }):
+	case place.Exists(word) || slices.ContainsFunc(a.templates(), func(l listed) bool { return l.Name == word }):
 		by := "show"
 		if _, err := a.load(word); err != nil {
 			by = "check"

@@ -2,12 +2,12 @@ package cli
 
 import (
 	"path"
-	"path/filepath"
 
 	"vestibula/core/address"
 	"vestibula/core/change"
 	"vestibula/core/disk"
 	"vestibula/core/naming"
+	"vestibula/core/place"
 	"vestibula/core/project"
 	"vestibula/core/rules"
 	"vestibula/core/template"
@@ -69,8 +69,8 @@ func (a *app) misnamed(set *change.Set) (list []disk.Blocked) {
 // innermost is the innermost folder on a way that is there.
 func innermost(dir address.Address) address.Address {
 	for dir != dir.Parent() {
-		if real, err := filepath.EvalSymlinks(string(dir)); err == nil {
-			return address.Address(real)
+		if real, err := place.Real(dir); err == nil {
+			return real
 		}
 		dir = dir.Parent()
 	}

@@ -59,9 +59,9 @@ func (a *app) projectAt(path string) (p *project.Project, rest string, err error
 	if p, err = a.openProject(own, l); err != nil {
 		return nil, "", err
 	}
-	if real, err := filepath.EvalSymlinks(at); err == nil && real != string(own) {
-		if rel, err := filepath.Rel(string(own), real); err == nil {
-			rest = filepath.Join(rel, rest)
+	if real, err := place.Real(at); err == nil && real != own {
+		if below, inside := real.From(own); inside {
+			rest = filepath.Join(filepath.FromSlash(below), rest)
 		}
 		a.side.Text(term.Dim.Render(term.Sprintf("the project is %s", term.Visible(string(own)))))
 	}

@@ -19,7 +19,6 @@ import (
 	"vestibula/core/inspect"
 	"vestibula/core/place"
 	"vestibula/core/template"
-	"vestibula/core/tree"
 	"vestibula/core/value"
 )
 
@@ -177,7 +176,7 @@ func (r *projectsRun) look(at string) (inside bool, err error) {
 	measure := func(s *inspect.Subject) {
 		group.Go(func() error {
 			row := &standingRow{subject: s}
-			row.measure()
+			row.size, row.touched = place.Weigh(s.Dir, s.Root)
 			mutex.Lock()
 			defer mutex.Unlock()
 			measured[s] = row
@@ -225,28 +224,6 @@ func (r *projectsRun) look(at string) (inside bool, err error) {
 		row.behind = r.isBehind(row.subject)
 	}
 	return inside, nil
-}
-
-// measure finds how large a project is, and when anything in it was changed last.
-func (s *standingRow) measure() {
-	eyes, err := place.Open(s.subject.Dir)
-	if err != nil {
-		return
-	}
-	defer eyes.Close()
-	for at, n := range s.subject.Root.All() {
-		if n.Kind == tree.Folder {
-			continue
-		}
-		e, err := eyes.Look(at)
-		if err != nil {
-			continue
-		}
-		s.size += e.Size
-		if t := time.Unix(0, e.Time); t.After(s.touched) {
-			s.touched = t
-		}
-	}
 }
 
 // judge sums up what has to be delivered.

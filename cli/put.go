@@ -270,7 +270,7 @@ func (r *putRun) find() error {
 		}
 		leads := ""
 		if info.Mode()&os.ModeSymlink != 0 {
-			leads, _ = os.Readlink(filepath.FromSlash(at))
+			leads, _ = place.Readlink(filepath.FromSlash(at))
 		}
 		e := tree.Entry{Kind: tree.File, Size: info.Size()}
 		if !info.Mode().IsRegular() {

@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"io"
 	"iter"
 	"maps"
 	"path"
@@ -12,6 +13,7 @@ import (
 
 	"vestibula/cli/term"
 	"vestibula/core/address"
+	"vestibula/core/digest"
 	"vestibula/core/inspect"
 	"vestibula/core/match"
 	"vestibula/core/naming"
@@ -452,4 +454,18 @@ func (r *renameRun) namesIn() func(dir string) []string {
 		}
 		return names
 	}
+}
+
+// sameFiles reports whether two files hold the same. What cannot be read does not.
+func sameFiles(a, b string) bool {
+	one, err := place.Stat(a)
+	if err != nil {
+		return false
+	}
+	two, err := place.Stat(b)
+	if err != nil || one.Size() != two.Size() {
+		return false
+	}
+	parts := digest.Same(2, one.Size(), func(i int) (io.ReadCloser, error) { return place.OpenFile([]string{a, b}[i]) }, func(int, error) {})
+	return len(parts) == 1 && len(parts[0]) == 2
 }

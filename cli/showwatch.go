@@ -14,6 +14,7 @@ import (
 
 	"vestibula/cli/term"
 	"vestibula/core/order"
+	"vestibula/core/place"
 	"vestibula/core/template"
 )
 
@@ -124,7 +125,7 @@ func (w *watching) read() bool {
 	text, gone := w.text, ""
 	if err != nil {
 		gone = err.Error()
-		if _, missing := os.Lstat(w.path); missing != nil {
+		if _, missing := place.Lstat(w.path); missing != nil {
 			gone = "it is not there now"
 		}
 	} else {

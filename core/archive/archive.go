@@ -4,7 +4,6 @@
 package archive
 
 import (
-	"io/fs"
 	"path"
 	"path/filepath"
 	"slices"
@@ -165,14 +164,9 @@ func (j *Job) Return(p *bundle.Away, dir, own address.Address) error {
 // Standing is what a list would say of a project that stands somewhere, and that no list knows.
 func Standing(own address.Address, l *label.Label, now time.Time) *bundle.Away {
 	size := int64(0)
-	_ = filepath.WalkDir(string(own), func(_ string, e fs.DirEntry, err error) error {
-		if err == nil && e.Type().IsRegular() && !label.Own(e.Name()) {
-			if info, err := e.Info(); err == nil {
-				size += info.Size()
-			}
-		}
-		return nil
-	})
+	if root, _, err := place.Read(own, nil, nil); err == nil {
+		size, _ = place.Weigh(own, root)
+	}
 	return &bundle.Away{Name: own.Name(), To: string(own), Since: now, Label: l, Size: size}
 }
 

@@ -2,7 +2,6 @@ package archive
 
 import (
 	"cmp"
-	"os"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -162,7 +161,7 @@ func (g *Going) copied(set *change.Set, from, to change.At, way *change.Way) err
 		case n.Kind == tree.Folder:
 			set.MakeFolder(to.Below(at), "copy")
 		case n.Marks&tree.Link != 0:
-			target, err := os.Readlink(string(g.From.Join(at)))
+			target, err := place.Readlink(g.From.Join(at))
 			if err != nil {
 				return proposal.Refused("", "%s cannot be read: %s", at, place.Reason(err))
 			}

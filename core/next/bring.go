@@ -1,7 +1,6 @@
 package next
 
 import (
-	"os"
 	"path"
 
 	"vestibula/core/change"
@@ -38,7 +37,7 @@ func (f *Forward) bring(set *change.Set, way *change.Way, from, to change.At) (b
 		case s.Moves:
 			set.Move(old, new, change.Is(s.Kind), s.Why)
 		case s.Kind == tree.Symlink:
-			target, err := os.Readlink(onDisk(old))
+			target, err := place.Readlink(onDisk(old))
 			if err != nil {
 				return 0, proposal.Refused("", "a link cannot be read: %s", place.Reason(err))
 			}

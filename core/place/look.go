@@ -8,6 +8,7 @@ import (
 	"path"
 	"slices"
 	"strings"
+	"time"
 
 	"vestibula/core/address"
 	"vestibula/core/folder"
@@ -33,6 +34,37 @@ func Stat[P ~string](at P) (fs.FileInfo, error) {
 		return Lstat(at)
 	}
 	return os.Stat(string(at))
+}
+
+// Readlink is what a link of this disk says that it leads to, as [os.Readlink] does; there are none on
+// a drive.
+func Readlink[P ~string](at P) (string, error) {
+	if folder.StoreOf(string(at)) != nil {
+		return "", &fs.PathError{Op: "readlink", Path: string(at), Err: fs.ErrInvalid}
+	}
+	return os.Readlink(string(at))
+}
+
+// Weigh sums up the files of a folder that was read into a tree: how many bytes they hold, and when one of
+// them was changed last. What cannot be looked at counts nothing.
+func Weigh[P ~string](dir P, root *tree.Node) (size int64, touched time.Time) {
+	eyes, err := Open(dir)
+	if err != nil {
+		return 0, touched
+	}
+	defer eyes.Close()
+	for at, n := range root.All() {
+		if n.Kind == tree.Folder {
+			continue
+		}
+		if e, err := eyes.Look(at); err == nil {
+			size += e.Size
+			if t := time.Unix(0, e.Time); t.After(touched) {
+				touched = t
+			}
+		}
+	}
+	return size, touched
 }
 
 // ReadDir lists a folder of this disk or on a drive, in the order of names, as [os.ReadDir] does.

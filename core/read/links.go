@@ -5,7 +5,6 @@ import (
 	"errors"
 	"io/fs"
 	"maps"
-	"os"
 	"path"
 	"path/filepath"
 	"slices"
@@ -81,7 +80,7 @@ func (f *LinkFolder) Plan(want map[string]string) (*LinkPlan, error) {
 	}
 	now, ours := map[string]string{}, map[string]bool{}
 	for _, name := range slices.Sorted(maps.Keys(f.before)) {
-		leads, err := os.Readlink(filepath.Join(f.dir, name))
+		leads, err := place.Readlink(filepath.Join(f.dir, name))
 		switch {
 		case err != nil || leads != f.before[name]:
 			continue // somebody has changed it: it is theirs now

@@ -5,7 +5,6 @@ import (
 	"io/fs"
 	"iter"
 	"maps"
-	"os"
 	"path"
 	"path/filepath"
 	"runtime"
@@ -211,7 +210,7 @@ func (f *finder) read(in *place.Place, e *entry) {
 
 // link looks at a link of the system.
 func (f *finder) link(at string) {
-	to, err := os.Readlink(filepath.FromSlash(at))
+	to, err := place.Readlink(filepath.FromSlash(at))
 	if err != nil {
 		return
 	}
