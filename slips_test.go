@@ -25,8 +25,8 @@ func TestSlipsAreToldWithWhatWasMeant(t *testing.T) {
 		args []string
 		says string
 	}{
-		{[]string{"check", "key"}, "did you mean `title`?"},
-		{[]string{"check", "type"}, "did you mean `date`?"},
+		{[]string{"check", "key"}, "did you mean title?"},
+		{[]string{"check", "type"}, "did you mean date?"},
 		{[]string{"check", "step"}, "a text has no next one and none before it"},
 		{[]string{"check", "when"}, "client"},
 		{[]string{"check", "F", "--template", "rule"}, "depth"},

@@ -36,10 +36,8 @@ its columns are the values.`,
   vestibula add "2027-03 Oriel Pask BK" Exhibition`,
 		RunE: func(_ *cobra.Command, args []string) error { return r.run(args) },
 	}
-	r.addYes(c, "make them without asking")
+	r.addAnswers(c, "make them")
 	r.addPlan(c)
-	c.Flags().BoolVar(&r.preview, "preview", false, "show what would be made, and change nothing")
-	c.Flags().BoolVar(&r.asJSON, "json", false, "print JSON")
 	c.Flags().StringVar(&r.table, "table", "", "make what each row of this table says, a `FILE` in XLSX, ODS or CSV")
 	c.ValidArgsFunction = a.completeInProject(func(p *project.Project) []string { return markedIn(p, tree.Later) })
 	return c
@@ -77,13 +75,9 @@ func (r *adding) run(args []string) error {
 	} else if rest != "" {
 		r.folders = append(r.folders, filepath.ToSlash(rest))
 	}
-	raw := map[string]template.Raw{}
-	for _, arg := range args {
-		if name, text, isValue := strings.Cut(arg, "="); isValue && outline.IsWord(name) {
-			raw[name] = template.Raw{Text: text}
-		} else {
-			r.folders = append(r.folders, strings.Trim(filepath.ToSlash(arg), "/"))
-		}
+	words, raw := wordsAndValues(args)
+	for _, w := range words {
+		r.folders = append(r.folders, strings.Trim(filepath.ToSlash(w), "/"))
 	}
 	if r.given, err = r.values(raw); err != nil {
 		return err
@@ -344,13 +338,10 @@ func unnumbered(name string) string { return strings.TrimLeft(name, "0123456789 
 // rows makes what each row of a table says.
 func (r *adding) rows() error {
 	t := r.project.Template
-	data, err := place.ReadFile(r.table, table.MaxBytes)
-	if err != nil {
-		return noTable(r.table, err)
-	}
 	x := &batch.Batch{Template: t, Now: r.now}
-	if x.Table, err = table.Read(r.table, data, table.Options{Names: batch.Expected(t, nil)}); err != nil {
-		return noTable(r.table, err)
+	var err error
+	if x.Table, err = readTable(r.table, table.Options{Names: batch.Expected(t, nil)}); err != nil {
+		return err
 	}
 	if x.Columns, _, err = batch.Join(t, x.Table, nil); err != nil {
 		return noTable(r.table, err)

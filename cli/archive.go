@@ -67,11 +67,9 @@ where it stands now; where all of it was moved together, it is found all the sam
 	f.BoolVar(&r.job.Copy, "copy", false, "hand over a copy, without the label, and leave the project as it is")
 	f.StringVar(&r.job.For, "for", "", "with --copy: who gets it, a `NAME`")
 	f.BoolVar(&r.job.Back, "back", false, "bring back what was archived")
-	r.addYes(c, "move them without asking")
+	r.addAnswers(c, "move them")
 	r.addPlan(c)
 	r.addMoves(c)
-	f.BoolVar(&r.preview, "preview", false, "show what would be done, and change nothing")
-	f.BoolVar(&r.asJSON, "json", false, "print JSON")
 	_ = c.MarkFlagDirname("into")
 	c.ValidArgsFunction = a.completeProject
 	return c

@@ -72,10 +72,8 @@ not be there any more.`,
 	f.BoolVar(&r.back, "back", false, "bring a project back from a backup, the newest or the one named behind it")
 	f.StringVar(&r.only, "only", "", "with --back: only what lies at this `PATH` of the project")
 	f.IntVar(&r.keep, "keep", 0, "keep the newest `N` at hand, and move the others aside")
-	r.addYes(c, "make it without asking")
+	r.addAnswers(c, "make it")
 	r.addPlan(c)
-	f.BoolVar(&r.preview, "preview", false, "show what would be done, and change nothing")
-	f.BoolVar(&r.asJSON, "json", false, "print JSON")
 	_ = c.MarkFlagDirname("into")
 	c.ValidArgsFunction = a.completeProject
 	return c

@@ -53,25 +53,15 @@ func (r *backupRun) bringBack(args []string) error {
 	if p, err = job.Propose(); err != nil {
 		return planned(err)
 	}
-	if !asked {
-		tellOpen(p, open)
-	}
 	name := job.Dir.Name()
 	count := r.amountBack(p)
-	t := &task{Proposal: p, question: "Bring " + string(count) + " of " + name + " back?", how: "bring back what is missing",
+	t := &task{Proposal: p, open: open, asked: asked, question: "Bring " + string(count) + " of " + name + " back?", how: "bring back what is missing",
 		idle:        term.Sprintf("%s holds all that %s holds.", name, shown),
 		undertaking: undertaking{doing: "copying", head: journal.Head{What: "recovery", Title: name, Project: name}},
 		told: func() term.Shown {
 			return term.Good.Render("Brought back") + term.Sprintf(": %s of %s, as of %s. %s", count, name, when(job.Made()), r.undoes())
 		}}
-	if err := r.propose(r.consent, t); err != nil {
-		return err
-	}
-	if open > 0 && !r.preview && !r.asJSON {
-		r.left(open, r.consent)
-		return found
-	}
-	return nil
+	return r.propose(r.consent, t)
 }
 
 // proven refuses a backup that does not hold what it held.

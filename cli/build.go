@@ -99,14 +99,12 @@ and those that you give.`,
 	b.flags.add(c)
 	c.Flags().StringVar(&b.into, "into", "", "the folder `DIR` to build in, or a new archive: FILE.zip or FILE.tar.gz")
 	c.Flags().StringVar(&b.dated, "dated", "", "the `DAY` that an archive says all in it is from; 2000-01-01 if you name none")
-	b.addYes(c, "build without asking")
+	b.addAnswers(c, "build")
 	b.addPlan(c)
-	c.Flags().BoolVar(&b.preview, "preview", false, "show what would be done, and change nothing")
 	c.Flags().BoolVar(&b.noLabel, "no-label", false, "leave no "+label.FileName+" behind")
 	c.Flags().BoolVar(&b.anew, "add", false, "in a project, build new lines although what they number is there under other numbers")
 	b.table.add(c)
 	c.Flags().BoolVar(&b.noJournal, "no-journal", false, "build although it cannot be undone, where nothing can be written down")
-	c.Flags().BoolVar(&b.asJSON, "json", false, "print JSON")
 	_ = c.MarkFlagDirname("into")
 	_ = c.MarkFlagFilename("values", "yaml", "yml", "json")
 	return c
@@ -256,9 +254,9 @@ func (b *buildRun) grow(args []string) error {
 	if err := b.read(args); err != nil {
 		return err
 	}
-	set, errs := rules.Configure(b.t)
-	if len(errs) > 0 {
-		return b.tellErrors(b.t.Name, b.t.Text, errs, statusUnclear)
+	set, err := b.rulesOf(b.t)
+	if err != nil {
+		return err
 	}
 	x, err := b.t.Tree(b.values, b.flags.limit)
 	if err != nil {
@@ -297,9 +295,9 @@ func (b *buildRun) judge() error {
 
 // judgeNew tells what the rules find wrong with the names of what is new.
 func (b *buildRun) judgeNew() error {
-	set, errs := rules.Configure(b.t)
-	if len(errs) > 0 {
-		return b.tellErrors(b.t.Name, b.t.Text, errs, statusUnclear)
+	set, err := b.rulesOf(b.t)
+	if err != nil {
+		return err
 	}
 	fresh := map[string]bool{}
 	for i := range b.job.Plan.Steps {

@@ -14,7 +14,6 @@ import (
 	"vestibula/core/address"
 	"vestibula/core/batch"
 	"vestibula/core/place"
-	"vestibula/core/rules"
 	"vestibula/core/table"
 	"vestibula/core/template"
 	"vestibula/core/upgrade"
@@ -76,8 +75,8 @@ func (b *buildRun) growTable(args []string) error {
 	if b.t, err = b.load(args[0]); err != nil {
 		return err
 	}
-	if _, errs := rules.Configure(b.t); len(errs) > 0 {
-		return b.tellErrors(b.t.Name, b.t.Text, errs, statusUnclear)
+	if _, err := b.rulesOf(b.t); err != nil {
+		return err
 	}
 	r := &b.table
 	x := &batch.Batch{Template: b.t, Limit: b.flags.limit, Now: b.now, Counter: batch.NewCounter(b.job.Place)}
@@ -93,12 +92,8 @@ func (b *buildRun) growTable(args []string) error {
 	if _, errs := b.t.ParseValues(x.Common, b.now); len(errs) > 0 {
 		return badValues(errs)
 	}
-	data, err := place.ReadFile(r.file, table.MaxBytes)
-	if err == nil {
-		x.Table, err = table.Read(r.file, data, table.Options{Sheets: r.sheets, Names: batch.Expected(b.t, r.columns)})
-	}
-	if err != nil {
-		return noTable(r.file, err)
+	if x.Table, err = readTable(r.file, table.Options{Sheets: r.sheets, Names: batch.Expected(b.t, r.columns)}); err != nil {
+		return err
 	}
 	if x.Wanted, err = batch.ParseRows(r.rows); err != nil {
 		return unclear("write --rows 3,7-9", "%v", err)
@@ -450,6 +445,18 @@ func unreadable[P ~string](path P, err error) error {
 		return unclear("", "there is no \"%s\"", path)
 	}
 	return unclear("", "%s cannot be read: %s", path, place.Reason(err))
+}
+
+// readTable reads a table that somebody names.
+func readTable(file string, o table.Options) (*table.Table, error) {
+	data, err := place.ReadFile(file, table.MaxBytes)
+	if err == nil {
+		var t *table.Table
+		if t, err = table.Read(file, data, o); err == nil {
+			return t, nil
+		}
+	}
+	return nil, noTable(file, err)
 }
 
 // noTable is the stop for a table that cannot be read.

@@ -208,10 +208,7 @@ func knownRules(names []string) error {
 		if names[i] = strings.TrimSpace(names[i]); slices.Contains(known, names[i]) {
 			continue
 		}
-		help := "the rules are " + strings.Join(known, ", ")
-		if near := outline.Nearest(names[i], known); near != "" {
-			help = "did you mean " + near + "?"
-		}
+		help := outline.Meant(names[i], known, "the rules are "+strings.Join(known, ", "))
 		return unclear(help, "there is no rule \"%s\"", names[i])
 	}
 	return nil
@@ -361,10 +358,7 @@ func (r *checkRun) judge(result *checkResult, t *template.Template, set *rules.S
 func (r *checkRun) explainRule() error {
 	page, ok := rules.Explain(r.explain)
 	if !ok {
-		help := "the rules are " + strings.Join(rules.Names(), ", ")
-		if near := outline.Nearest(r.explain, rules.Names()); near != "" {
-			help = "did you mean " + near + "?"
-		}
+		help := outline.Meant(r.explain, rules.Names(), "the rules are "+strings.Join(rules.Names(), ", "))
 		return unclear(help, "there is no rule \"%s\"", r.explain)
 	}
 	r.screen.Line(term.Title.Render(term.Visible(page.Name)))

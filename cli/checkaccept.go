@@ -27,15 +27,11 @@ func (r *checkRun) keep(reports []*inspect.Report) error {
 		return planned(err)
 	}
 	if len(kept) == 0 {
-		help := "write the path as the finding shows it"
 		var known []string
 		for _, f := range s.Findings {
 			known = append(known, f.Path)
 		}
-		if near := outline.Nearest(at, known); near != "" {
-			help = "did you mean " + near + "?"
-		}
-		return refused(help, "Nothing is found at \"%s\".", r.accept)
+		return refused(outline.Meant(at, known, "write the path as the finding shows it"), "Nothing is found at \"%s\".", r.accept)
 	}
 	name := s.Dir.Name()
 	return r.propose(consent{named: true}, &task{Proposal: p,

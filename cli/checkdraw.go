@@ -36,7 +36,7 @@ func (r *checkRun) tellUnread(reports []*inspect.Report) {
 			r.side.Text(term.Bad.Render("vestibula:") + term.Sprintf(" and %s more cannot be read", term.Number(len(unread)-i)))
 			break
 		}
-		r.side.Text(term.Bad.Render("vestibula:") + " " + term.Visible(at) + " cannot be read; the rest was looked at")
+		r.unreadable(at, "was looked at")
 	}
 }
 

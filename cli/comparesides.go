@@ -73,9 +73,7 @@ func (a *app) comparand(arg string) (*comparand, error) {
 		if err != nil {
 			return nil, unreadable(arg, err)
 		}
-		for _, u := range unread {
-			a.side.Text(term.Bad.Render("vestibula:") + " " + term.Visible(filepath.Join(arg, filepath.FromSlash(u.Path))) + " cannot be read; the rest is compared")
-		}
+		a.tellPassed(arg, unread, "is compared")
 		c.root, c.dir = root, string(full)
 		l, _, err := project.ReadLabel(full)
 		if err == nil {

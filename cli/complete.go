@@ -35,15 +35,40 @@ func (a *app) completeTemplate(_ *cobra.Command, args []string, typed string) ([
 		slices.Sort(out)
 		return slices.Compact(out), cobra.ShellCompDirectiveDefault
 	}
-	src, err := a.find(args[0])
-	if err != nil || args[0] == "-" {
-		return nil, cobra.ShellCompDirectiveDefault
-	}
-	t, err := src.parse()
-	if err != nil {
+	t := a.offered(args[0])
+	if t == nil {
 		return nil, cobra.ShellCompDirectiveDefault
 	}
 	return completeFields(t.Fields, typed)
+}
+
+// offered is the template that a word of a call which is being typed names; nil for none that can be read.
+func (a *app) offered(word string) *template.Template {
+	if word == "-" {
+		return nil // it is still to come
+	}
+	src, err := a.find(word)
+	if err != nil {
+		return nil
+	}
+	t, err := src.parse()
+	if err != nil {
+		return nil
+	}
+	return t
+}
+
+// projectIn is the project that a folder is, or lies in; nil where it is in none, or in one that cannot be opened.
+func (a *app) projectIn(dir string) *project.Project {
+	own, l, err := project.Find(dir)
+	if err != nil || l == nil {
+		return nil
+	}
+	p, err := a.store().Open(own, l)
+	if err != nil {
+		return nil
+	}
+	return p
 }
 
 // completeFields offers fields that can be given, and of one the values that it allows.
@@ -100,11 +125,9 @@ func projectsNear(typed string) (out []string) {
 // completeProject offers projects; behind one, what its template has fields for.
 func (a *app) completeProject(_ *cobra.Command, args []string, typed string) ([]string, cobra.ShellCompDirective) {
 	if len(args) > 0 && !strings.ContainsAny(typed, `/\`) {
-		if own, l, err := project.Find(args[0]); err == nil && l != nil {
-			if p, err := a.store().Open(own, l); err == nil {
-				fields, directive := completeFields(p.Template.Fields, typed)
-				return append(projectsNear(typed), fields...), directive
-			}
+		if p := a.projectIn(args[0]); p != nil {
+			fields, directive := completeFields(p.Template.Fields, typed)
+			return append(projectsNear(typed), fields...), directive
 		}
 	}
 	return projectsNear(typed), cobra.ShellCompDirectiveDefault
@@ -116,15 +139,10 @@ func (a *app) completeInProject(offers func(p *project.Project) []string) func(*
 		if len(args) == 0 {
 			return projectsNear(typed), cobra.ShellCompDirectiveDefault
 		}
-		own, l, err := project.Find(args[0])
-		if err != nil || l == nil || len(args) > 1 {
-			return nil, cobra.ShellCompDirectiveNoFileComp
+		if p := a.projectIn(args[0]); p != nil && len(args) == 1 {
+			return harmlessWords(offers(p)), cobra.ShellCompDirectiveNoFileComp
 		}
-		p, err := a.store().Open(own, l)
-		if err != nil {
-			return nil, cobra.ShellCompDirectiveNoFileComp
-		}
-		return harmlessWords(offers(p)), cobra.ShellCompDirectiveNoFileComp
+		return nil, cobra.ShellCompDirectiveNoFileComp
 	}
 }
 
@@ -166,16 +184,13 @@ func (a *app) completeWhere(_ *cobra.Command, args []string, typed string) ([]st
 	var fields []*template.Field
 	said := map[string][]string{}
 	add := func(t *template.Template) {
-		for _, f := range t.Fields {
+		all := slices.Clone(t.Fields)
+		for _, n := range t.Names {
+			all = append(all, n.Fields...)
+		}
+		for _, f := range all {
 			if !slices.ContainsFunc(fields, func(g *template.Field) bool { return g.Name == f.Name }) {
 				fields = append(fields, f)
-			}
-		}
-		for _, n := range t.Names {
-			for _, f := range n.Fields {
-				if !slices.ContainsFunc(fields, func(g *template.Field) bool { return g.Name == f.Name }) {
-					fields = append(fields, f)
-				}
 			}
 		}
 	}
@@ -184,21 +199,15 @@ func (a *app) completeWhere(_ *cobra.Command, args []string, typed string) ([]st
 	}
 	for _, arg := range args {
 		if info, err := place.Stat(arg); err != nil || !info.IsDir() {
-			if src, err := a.find(arg); err == nil {
-				if t, err := src.parse(); err == nil {
-					add(t)
-				}
+			if t := a.offered(arg); t != nil {
+				add(t)
 			}
 			continue
 		}
 		places := append([]string{arg}, projectsNear(strings.TrimSuffix(arg, "/")+"/")...)
 		for _, at := range places[:min(len(places), manyValues)] {
-			own, l, err := project.Find(at)
-			if err != nil || l == nil {
-				continue
-			}
-			p, err := a.store().Open(own, l)
-			if err != nil {
+			p := a.projectIn(at)
+			if p == nil {
 				continue
 			}
 			add(p.Template)

@@ -57,14 +57,13 @@ func (a *app) writePlan(set *change.Set, c consent) error {
 	case err != nil:
 		return unclear("name it plan.csv or plan.xlsx", "%v", err)
 	}
-	if err := a.makeFiles("plan", filepath.Base(c.plan), []newFile{{c.plan, tree.Bytes(data)}}, false); err != nil {
+	if err := a.writeFile("plan", c.plan, data, term.Count(len(rows)-1, "row")+". Nothing else was changed"); err != nil {
 		return err
 	}
 	words := []string{"do", typed(c.plan)}
 	if here, err := place.Real("."); err != nil || here != base {
 		words = append(words, "--in", typed(base))
 	}
-	a.screen.Text(term.Good.Render("Written") + term.Sprintf(": %s, %s. Nothing else was changed.", c.plan, term.Count(len(rows)-1, "row")))
 	a.screen.Text(advise("Read it, edit it, and carry it out", words...).line())
 	if c.then != "" {
 		a.screen.Text(term.Visible(c.then))
@@ -151,10 +150,8 @@ one undo takes all of it back.`,
 			return r.run()
 		},
 	}
-	r.addYes(c, "carry it out without asking")
+	r.addAnswers(c, "carry it out")
 	r.addMoves(c)
-	c.Flags().BoolVar(&r.preview, "preview", false, "show what would be done, and change nothing")
-	c.Flags().BoolVar(&r.asJSON, "json", false, "print JSON")
 	c.Flags().StringVar(&r.in, "in", ".", "the `FOLDER` in which its paths begin")
 	c.Flags().StringVar(&r.sheet, "sheet", "", "the `NAME` of the sheet to read; the first one if you name none")
 	return c
@@ -189,13 +186,9 @@ func (r *planRun) run() error {
 
 // read reads the table, and makes the changes of it.
 func (r *planRun) read() (*plan.Planned, error) {
-	data, err := place.ReadFile(r.file, table.MaxBytes)
-	var t *table.Table
-	if err == nil {
-		t, err = table.Read(r.file, data, sheetOf(r.sheet, nil))
-	}
+	t, err := readTable(r.file, sheetOf(r.sheet, nil))
 	if err != nil {
-		return nil, noTable(r.file, err)
+		return nil, err
 	}
 	rows, err := plan.Read(t)
 	if err != nil {

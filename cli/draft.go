@@ -143,10 +143,7 @@ func copyOf(like, name, dir string) ([]newFile, error) {
 	known := shelf{}.files()
 	text, err := examples.Files.ReadFile(like + template.Ending)
 	if err != nil {
-		help := "the built-in ones are " + strings.Join(known, ", ")
-		if near := outline.Nearest(like, known); near != "" {
-			help = "did you mean " + near + "?"
-		}
+		help := outline.Meant(like, known, "the built-in ones are "+strings.Join(known, ", "))
 		return nil, unclear(help, "there is no built-in template \"%s\"", like)
 	}
 	pages := []newFile{{name + template.Ending, tree.Bytes(text)}}

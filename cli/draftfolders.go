@@ -48,14 +48,10 @@ func (r *learning) run(name string, args []string) error {
 	if place.Exists(at) && !r.preview {
 		return refused("choose another name, or another folder; nothing was written", "%s is there already", at)
 	}
+	sources, raw := wordsAndValues(args)
 	r.given, r.name = map[string]string{}, name
-	var sources []string
-	for _, arg := range args {
-		if field, value, is := strings.Cut(arg, "="); is && !place.Exists(arg) {
-			r.given[strings.TrimSpace(field)] = strings.TrimSpace(value)
-			continue
-		}
-		sources = append(sources, arg)
+	for field, value := range raw {
+		r.given[field] = strings.TrimSpace(value.Text)
 	}
 	if len(sources) == 0 {
 		return unclear(examplesOf("draft"), "which folders?")
@@ -191,9 +187,7 @@ func (r *learning) read(sources []string) error {
 			if err != nil {
 				return unreadable(source, err)
 			}
-			for _, u := range unread {
-				r.side.Text(term.Bad.Render("vestibula:") + " " + term.Visible(filepath.Join(source, filepath.FromSlash(u.Path))) + " cannot be read; the rest is looked at")
-			}
+			r.tellPassed(source, unread, "is looked at")
 			if err := r.add(full.Name(), string(full), root); err != nil {
 				return err
 			}

@@ -8,7 +8,6 @@ import (
 	"vestibula/core/disk"
 	"vestibula/core/naming"
 	"vestibula/core/place"
-	"vestibula/core/project"
 	"vestibula/core/rules"
 	"vestibula/core/template"
 	"vestibula/core/tree"
@@ -27,13 +26,11 @@ func (a *app) misnamed(set *change.Set) (list []disk.Blocked) {
 			return j
 		}
 		var j *judge
-		if own, l, err := project.Find(dir); err == nil && l != nil {
-			if p, err := a.store().Open(own, l); err == nil {
-				if j = known[p.Template]; j == nil {
-					j = &judge{reads: naming.NewReader(p.Template.Names)}
-					j.set, _ = rules.Configure(p.Template)
-					known[p.Template] = j
-				}
+		if p := a.projectIn(string(dir)); p != nil {
+			if j = known[p.Template]; j == nil {
+				j = &judge{reads: naming.NewReader(p.Template.Names)}
+				j.set, _ = rules.Configure(p.Template)
+				known[p.Template] = j
 			}
 		}
 		folders[dir] = j
@@ -64,6 +61,15 @@ func (a *app) misnamed(set *change.Set) (list []disk.Blocked) {
 		}
 	}
 	return list
+}
+
+// rulesOf are the rules of a template; what is wrong with their settings is told.
+func (a *app) rulesOf(t *template.Template) (*rules.Set, error) {
+	set, errs := rules.Configure(t)
+	if len(errs) > 0 {
+		return nil, a.tellErrors(t.Name, t.Text, errs, statusUnclear)
+	}
+	return set, nil
 }
 
 // innermost is the innermost folder on a way that is there.

@@ -145,14 +145,12 @@ func (a *app) templateHere(words []string, own int, dir string) (t *template.Tem
 // first, if one is, else of the project here.
 func (a *app) conventionsHere(_ *cobra.Command, args []string, _ string) ([]string, cobra.ShellCompDirective) {
 	if len(args) > 0 {
-		if src, err := a.find(args[0]); err == nil && args[0] != "-" {
-			if t, err := src.parse(); err == nil {
-				return harmlessWords(t.ConventionNames()), cobra.ShellCompDirectiveNoFileComp
-			}
+		if t := a.offered(args[0]); t != nil {
+			return harmlessWords(t.ConventionNames()), cobra.ShellCompDirectiveNoFileComp
 		}
 	}
-	if s, err := a.locate(".", nil); err == nil && s.layout != nil {
-		return harmlessWords(s.layout.Template.ConventionNames()), cobra.ShellCompDirectiveNoFileComp
+	if p := a.projectIn("."); p != nil {
+		return harmlessWords(p.Template.ConventionNames()), cobra.ShellCompDirectiveNoFileComp
 	}
 	return nil, cobra.ShellCompDirectiveNoFileComp
 }
@@ -172,10 +170,7 @@ func convention(t *template.Template, name string) (*template.Convention, error)
 	}
 	c := t.Convention(name)
 	if c == nil {
-		if near := outline.Nearest(name, known); near != "" {
-			list = "did you mean " + near + "?"
-		}
-		return nil, unclear(list, "%s has no naming convention \"%s\"", t.Name, name)
+		return nil, unclear(outline.Meant(name, known, list), "%s has no naming convention \"%s\"", t.Name, name)
 	}
 	return c, nil
 }

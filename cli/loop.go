@@ -58,6 +58,13 @@ func (c *consent) addYes(to *cobra.Command, what string) {
 	to.Flags().BoolVarP(&c.yes, "yes", "y", false, what)
 }
 
+// addAnswers adds the flags of a command that proposes a plan: what --yes does, --preview and --json.
+func (c *consent) addAnswers(to *cobra.Command, does string) {
+	c.addYes(to, does+" without asking")
+	to.Flags().BoolVar(&c.preview, "preview", false, "show what would be done, and change nothing")
+	to.Flags().BoolVar(&c.asJSON, "json", false, "print JSON")
+}
+
 // agreed shows a plan where it is to be seen, and asks where somebody can be
 // asked. It reports whether the plan is to be carried out; where it is not, the
 // error ends the command, or nothing is left to be said.
@@ -212,22 +219,30 @@ type task struct {
 	of       func() any                                            // what else is told in JSON; may be nil
 	report   func(done bool) error                                 // prints the JSON, where that is of another form
 	told     func() term.Shown                                     // says what was done
+	open     int                                                   // so many of its steps wait for an answer
+	asked    bool                                                  // somebody was asked for them
 }
 
 // propose shows, asks, carries out and tells: in JSON, if that is wanted.
 func (a *app) propose(c consent, t *task) error {
+	if !t.asked {
+		tellOpen(t.Proposal, t.open)
+	}
 	goes, err := a.pass(c, t)
 	switch {
 	case err != nil:
-		return err
 	case c.asJSON && t.report != nil:
-		return t.report(goes)
+		err = t.report(goes)
 	case c.asJSON:
-		return a.printPlan(c, t, goes)
+		err = a.printPlan(c, t, goes)
 	case goes && t.told != nil:
 		a.screen.Text(t.told())
 	}
-	return nil
+	if err == nil && t.open > 0 && !c.preview {
+		a.left(t.open, c)
+		err = found
+	}
+	return err
 }
 
 // pass is the only way from a command to the disk: it adds to a proposal what follows from it,
@@ -453,6 +468,15 @@ func (a *app) makeFiles(what, title string, files []newFile, noJournal bool) err
 		return refused("nothing was written", "%s", place.Reason(err))
 	}
 	return a.makeNew(what, title, set, roots, noJournal)
+}
+
+// writeFile writes a new file that a call names, and says how much that is.
+func (a *app) writeFile(what, file string, data []byte, much term.Shown) error {
+	if err := a.makeFiles(what, filepath.Base(file), []newFile{{file, tree.Bytes(data)}}, false); err != nil {
+		return err
+	}
+	a.screen.Text(term.Good.Render("Written") + term.Sprintf(": %s, %s.", file, much))
+	return nil
 }
 
 // makeNew carries out a set that makes new files alone.

@@ -15,7 +15,6 @@ import (
 	"vestibula/core/change"
 	"vestibula/core/journal"
 	"vestibula/core/naming"
-	"vestibula/core/outline"
 	"vestibula/core/place"
 	"vestibula/core/proposal"
 	"vestibula/core/rules"
@@ -323,9 +322,8 @@ func (n *nameRun) names(values template.Values) (names []string, changes []templ
 			return nil, nil, refused(help, "\"%s\" is no name for this convention: %v", name+ext, err)
 		}
 		if set == nil {
-			var errs outline.Errors
-			if set, errs = rules.Configure(n.t); len(errs) > 0 {
-				return nil, nil, n.tellErrors(n.t.Name, n.t.Text, errs, statusUnclear)
+			if set, err = n.rulesOf(n.t); err != nil {
+				return nil, nil, err
 			}
 		}
 		for _, f := range set.CheckName(name + ext) {
@@ -398,45 +396,28 @@ func (n *nameRun) make(names []string) error {
 }
 
 func (n *nameRun) complete(c *cobra.Command, args []string, typed string) ([]string, cobra.ShellCompDirective) {
-	switch {
-	case len(args) == 0:
+	p := n.projectIn(".")
+	if len(args) == 0 {
 		names, directive := n.completeTemplate(c, args, typed)
-		if s, err := n.locate(".", nil); err == nil && s.layout != nil {
-			names = append(s.layout.Template.ConventionNames(), names...)
+		if p != nil {
+			names = append(p.Template.ConventionNames(), names...)
 		}
 		return names, directive
-	case strings.Contains(typed, "=") || len(args) > 1:
-		return n.completeFields(args, typed)
 	}
-	if s, err := n.locate(".", nil); err == nil && s.layout != nil && s.layout.Template.Convention(args[0]) != nil {
-		return n.completeFields(args, typed) // in a project, no template is named
+	var conv *template.Convention
+	if p != nil { // no template is named in one
+		conv = p.Template.Convention(args[0])
 	}
-	src, err := n.find(args[0])
-	if err != nil {
-		return nil, cobra.ShellCompDirectiveNoFileComp
-	}
-	t, err := src.parse()
-	if err != nil {
-		return nil, cobra.ShellCompDirectiveNoFileComp
-	}
-	return t.ConventionNames(), cobra.ShellCompDirectiveNoFileComp
-}
-
-// completeFields offers the fields of the convention that is named, by the template or in the
-// project that is here.
-func (n *nameRun) completeFields(args []string, typed string) ([]string, cobra.ShellCompDirective) {
-	var t *template.Template
-	name := args[0]
-	if s, err := n.locate(".", nil); err == nil && s.layout != nil && s.layout.Template.Convention(name) != nil {
-		t = s.layout.Template
-	} else if src, err := n.find(args[0]); err == nil && len(args) > 1 {
-		if t, err = src.parse(); err != nil {
-			return nil, cobra.ShellCompDirectiveNoFileComp
+	if t := n.offered(args[0]); conv == nil && t != nil {
+		if len(args) == 1 && !strings.Contains(typed, "=") {
+			return t.ConventionNames(), cobra.ShellCompDirectiveNoFileComp
 		}
-		name = args[1]
+		if len(args) > 1 {
+			conv = t.Convention(args[1])
+		}
 	}
-	if t == nil || t.Convention(name) == nil {
+	if conv == nil {
 		return nil, cobra.ShellCompDirectiveNoFileComp
 	}
-	return completeFields(t.Convention(name).Fields, typed)
+	return completeFields(conv.Fields, typed)
 }

@@ -54,11 +54,9 @@ one stays. A folder that no template made is taken over first: vestibula upgrade
   vestibula next Courses/*Autumn --archive "Past courses"`,
 		RunE: func(_ *cobra.Command, args []string) error { return r.run(args) },
 	}
-	r.addYes(c, "carry it forward without asking")
+	r.addAnswers(c, "carry it forward")
 	r.addPlan(c)
 	r.addMoves(c)
-	c.Flags().BoolVar(&r.preview, "preview", false, "show what would be done, and change nothing")
-	c.Flags().BoolVar(&r.asJSON, "json", false, "print JSON")
 	c.Flags().IntVar(&r.count, "count", 1, "`N` periods, one after the other")
 	c.Flags().StringVar(&r.archive, "archive", "", "move the old project into the folder `DIR` afterwards, as archive does")
 	_ = c.MarkFlagDirname("archive")
@@ -73,18 +71,7 @@ func (r *nextRun) run(args []string) error {
 	if (r.fixLinks || r.addresses != "") && r.archive == "" {
 		return unclear("leave it out", "nothing is moved without --archive, and nothing would lead nowhere")
 	}
-	var words, values []string
-	for i, arg := range args {
-		if strings.Contains(arg, "=") && (i > 0 || !place.Exists(arg)) {
-			values = append(values, arg)
-			continue
-		}
-		words = append(words, arg)
-	}
-	raw, err := rawArgs(values)
-	if err != nil {
-		return err
-	}
+	words, raw := wordsAndValues(args)
 	if len(words) == 0 {
 		words = []string{"."}
 	}
@@ -249,9 +236,9 @@ func (r *nextRun) judge(p *project.Project, t *template.Template, plan *next.Pla
 	if from := p.Lacks(plan.Root); from != "" && t == p.Template {
 		return refused(noStarter(), "Nothing was changed: what is to be made starts from %s, which cannot be found.", from)
 	}
-	set, errs := rules.Configure(t)
-	if len(errs) > 0 {
-		return r.tellErrors(t.Name, t.Text, errs, statusUnclear)
+	set, err := r.rulesOf(t)
+	if err != nil {
+		return err
 	}
 	if j.Stands {
 		return nil

@@ -17,6 +17,7 @@ import (
 	"vestibula/core/project"
 	"vestibula/core/proposal"
 	"vestibula/core/template"
+	"vestibula/core/tree"
 
 	"github.com/spf13/cobra"
 )
@@ -89,6 +90,18 @@ func (a *app) store() *project.Store {
 		a.projects = &project.Store{Shelf: a.shelfOf, Now: a.now}
 	}
 	return a.projects
+}
+
+// tellPassed tells what of a folder could not be read, and what was done with the rest.
+func (a *app) tellPassed(shown string, unread []tree.Unread, rest string) {
+	for _, u := range unread {
+		a.unreadable(filepath.Join(shown, filepath.FromSlash(u.Path)), rest)
+	}
+}
+
+// unreadable tells of something that could not be read, and what was done with the rest.
+func (a *app) unreadable(path, rest string) {
+	a.side.Text(term.Bad.Render("vestibula:") + " " + term.Visible(path) + " cannot be read; the rest " + term.Visible(rest))
 }
 
 // badLabel tells that the label of a folder cannot be read, so that what is there is not known.

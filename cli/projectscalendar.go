@@ -11,7 +11,6 @@ import (
 	"vestibula/cli/term"
 	"vestibula/core/digest"
 	"vestibula/core/inspect"
-	"vestibula/core/tree"
 )
 
 // writeCalendar writes what is still due as a calendar (RFC 5545): each a whole day, which a program that reads
@@ -45,11 +44,7 @@ func (r *projectsRun) writeCalendar() error {
 	if err := ical.NewEncoder(&text).Encode(c); err != nil {
 		return unclear("", "it cannot be written as a calendar: %v", err)
 	}
-	if err := r.makeFiles("projects", filepath.Base(r.outFile), []newFile{{r.outFile, tree.Bytes(text.String())}}, false); err != nil {
-		return err
-	}
-	r.screen.Text(term.Good.Render("Written") + term.Sprintf(": %s, %s.", r.outFile, term.Count(n, "day")))
-	return nil
+	return r.writeFile("projects", r.outFile, text.Bytes(), term.Count(n, "day"))
 }
 
 // calendarText is a text without the characters that a calendar cannot hold; the rest the library escapes.

@@ -36,10 +36,7 @@ func (r *projectsRun) order() (func(a, b *standingRow) int, error) {
 	}
 	if !slices.Contains(r.fields(), r.sort) {
 		columns := append([]string{"name", "late", "due", "wrong", "touched", "built", "size"}, r.fields()...)
-		help := "it can be " + strings.Join(columns, ", ")
-		if near := outline.Nearest(r.sort, columns); near != "" {
-			help = "did you mean " + near + "?"
-		}
+		help := outline.Meant(r.sort, columns, "it can be "+strings.Join(columns, ", "))
 		return nil, unclear(help, "nothing is called \"%s\" to sort by", r.sort)
 	}
 	return func(a, b *standingRow) int { return sorted(a.value(r.sort), b.value(r.sort)) }, nil

@@ -2,7 +2,6 @@ package cli
 
 import (
 	"fmt"
-	"path/filepath"
 	"slices"
 	"strings"
 	"time"
@@ -45,11 +44,7 @@ func (r *projectsRun) writePage() error {
 	if err != nil {
 		return err
 	}
-	if err := r.makeFiles("projects", filepath.Base(r.outFile), []newFile{{r.outFile, tree.Bytes(data)}}, false); err != nil {
-		return err
-	}
-	r.screen.Text(term.Good.Render("Written") + term.Sprintf(": %s, %s.", r.outFile, term.Count(len(r.list), "project")))
-	return nil
+	return r.writeFile("projects", r.outFile, data, term.Count(len(r.list), "project"))
 }
 
 func (s *standingRow) templateName() string {

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"io"
 	"iter"
+	"maps"
 	"os"
 	"path"
 	"path/filepath"
@@ -82,11 +83,9 @@ what the template has for it there, and is not asked for where it was.`,
   vestibula put "03 Work/01 Survey" --into "90 Settled"`,
 		RunE: func(_ *cobra.Command, args []string) error { return r.run(args) },
 	}
-	r.addYes(c, "put them there without asking")
+	r.addAnswers(c, "put them there")
 	r.addPlan(c)
 	r.addMoves(c)
-	c.Flags().BoolVar(&r.preview, "preview", false, "show what would be done, and change nothing")
-	c.Flags().BoolVar(&r.asJSON, "json", false, "print JSON")
 	c.Flags().StringVar(&r.into, "into", "", "the project, or the folder `DIR` in which projects lie")
 	c.Flags().StringVar(&r.why, "why", "", "with --into FOLDER: the `REASON` why it may lie there, although a check would object")
 	c.Flags().StringSliceVar(&r.conventions, "convention", nil, "name what comes in by this `NAME`, with what is known; of several, by the first that is for such files")
@@ -102,18 +101,7 @@ what the template has for it there, and is not asked for where it was.`,
 }
 
 func (r *putRun) run(args []string) error {
-	var values []string
-	for i, arg := range args {
-		if name, _, isValue := strings.Cut(arg, "="); isValue && (i > 0 || !place.Exists(arg)) && name != "" && !strings.ContainsAny(name, `/\`) {
-			values = append(values, arg)
-			continue
-		}
-		r.sources = append(r.sources, arg)
-	}
-	var err error
-	if r.raw, err = rawArgs(values); err != nil {
-		return err
-	}
+	r.sources, r.raw = wordsAndValues(args)
 	ways := 0
 	for _, is := range []bool{r.move, r.copy, r.link} {
 		if is {
@@ -125,8 +113,8 @@ func (r *putRun) run(args []string) error {
 		return unclear(examplesOf("put"), "which files?")
 	case ways > 1:
 		return unclear("", "of --move, --copy and --link, one can be meant")
-	case len(values) > 0 && len(r.conventions) == 0:
-		return unclear("name it with --convention", "%s is for a convention that names what comes in", values[0])
+	case len(r.raw) > 0 && len(r.conventions) == 0:
+		return unclear("name it with --convention", "%s=… is for a convention that names what comes in", slices.Sorted(maps.Keys(r.raw))[0])
 	}
 	if r.older != "" {
 		if r.into != "" || len(r.conventions) > 0 || ways > 0 {
@@ -317,9 +305,9 @@ func (r *putRun) nameAnew(p *standing.Planner) error {
 	}
 	sets := map[*standing.Project]*rules.Set{}
 	for _, own := range r.projects {
-		set, errs := rules.Configure(own.Template)
-		if len(errs) > 0 {
-			return r.tellErrors(own.Template.Name, own.Template.Text, errs, statusUnclear)
+		set, err := r.rulesOf(own.Template)
+		if err != nil {
+			return err
 		}
 		sets[own] = set
 	}

@@ -76,10 +76,8 @@ func (r *putRun) folder(source int, named, dir string, known map[string]bool, do
 	if err != nil {
 		return unreadable(named, err)
 	}
-	for _, u := range unread {
-		r.side.Text(term.Bad.Render("vestibula:") + " " + term.Visible(filepath.Join(named, filepath.FromSlash(u.Path))) + " cannot be read; the rest is put")
-		r.partly = true
-	}
+	r.tellPassed(named, unread, "is put")
+	r.partly = r.partly || len(unread) > 0
 	var others []string // projects in the source that nothing is put into
 	project.Labelled(root, func(n *tree.Node, at string) {
 		if full := filepath.ToSlash(dir) + "/" + at; !strings.HasPrefix(full+"/", r.base+"/") {
@@ -114,7 +112,7 @@ func (r *putRun) folder(source int, named, dir string, known map[string]bool, do
 		found = append(found, f)
 	}
 	for _, full := range r.addAll(source, top, found) {
-		r.side.Text(term.Bad.Render("vestibula:") + " " + term.Visible(filepath.FromSlash(full)) + " cannot be read; the rest is put")
+		r.unreadable(filepath.FromSlash(full), "is put")
 	}
 	return nil
 }

@@ -43,9 +43,7 @@ func (r *putRun) olderInto() error {
 		if err != nil {
 			return unreadable(shown, err)
 		}
-		for _, u := range unread {
-			r.side.Text(term.Bad.Render("vestibula:") + " " + term.Visible(filepath.Join(shown, filepath.FromSlash(u.Path))) + " cannot be read; the rest was looked at")
-		}
+		r.tellPassed(shown, unread, "was looked at")
 		rows = append(rows, put.VersionsIn(root, dir, r.older)...)
 	}
 	p := put.SetAside(rows, r.older)

@@ -8,7 +8,6 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"vestibula/cli/term"
 	"vestibula/core/address"
 	"vestibula/core/inspect"
 	"vestibula/core/label"
@@ -151,7 +150,7 @@ func (r *readRun) tell() (err error) {
 // tellUnread tells what could not be read.
 func (r *readRun) tellUnread() {
 	for _, path := range r.unread {
-		r.side.Text(term.Bad.Render("vestibula:") + " " + term.Visible(path) + " cannot be read; the rest was looked at")
+		r.unreadable(path, "was looked at")
 	}
 }
 
@@ -204,10 +203,7 @@ func (r *readRun) fits(templates []*template.Template) error {
 		if slices.Contains(conventions, only) {
 			continue
 		}
-		help := "they are " + strings.Join(sorted(conventions), ", ")
-		if near := outline.Nearest(only, conventions); near != "" {
-			help = "did you mean " + near + "?"
-		}
+		help := outline.Meant(only, conventions, "they are "+strings.Join(sorted(conventions), ", "))
 		return unclear(help, "there is no naming convention \"%s\" here", only)
 	}
 	for i := range r.reader.Filters {

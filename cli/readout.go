@@ -13,7 +13,6 @@ import (
 	"vestibula/cli/term"
 	"vestibula/core/address"
 	"vestibula/core/table"
-	"vestibula/core/tree"
 )
 
 // csv prints one table with the fields of all conventions.
@@ -152,11 +151,7 @@ func (a *app) writeRows(command, file string, rows outRows) error {
 	if err != nil {
 		return refused("", "Nothing was written: %v", err)
 	}
-	if err := a.makeFiles(command, filepath.Base(file), []newFile{{file, tree.Bytes(data)}}, false); err != nil {
-		return err
-	}
-	a.screen.Text(term.Good.Render("Written") + term.Sprintf(": %s, %s.", file, term.Count(len(rows.rows)-1, "row")))
-	return nil
+	return a.writeFile(command, file, data, term.Count(len(rows.rows)-1, "row"))
 }
 
 // markdown is a table of cells in Markdown, of which nothing in a cell can break out.

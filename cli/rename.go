@@ -17,7 +17,6 @@ import (
 	"vestibula/core/inspect"
 	"vestibula/core/match"
 	"vestibula/core/naming"
-	"vestibula/core/outline"
 	"vestibula/core/pattern"
 	"vestibula/core/place"
 	"vestibula/core/pool"
@@ -81,11 +80,9 @@ would get the name of another file.`,
 		},
 		RunE: func(_ *cobra.Command, args []string) error { return r.run(args) },
 	}
-	r.addYes(c, "rename them without asking")
+	r.addAnswers(c, "rename them")
 	r.addPlan(c)
 	r.addMoves(c)
-	c.Flags().BoolVar(&r.preview, "preview", false, "show what would be done, and change nothing")
-	c.Flags().BoolVar(&r.asJSON, "json", false, "print JSON")
 	c.Flags().StringArrayVar(&r.from, "from", nil, "a `PATTERN` by which older names are read; more than once")
 	c.Flags().StringVar(&r.table, "table", "", "a table, CSV or XLSX, with a row for each file: a `FILE`")
 	c.Flags().StringVar(&r.sheet, "sheet", "", "the `NAME` of its sheet; the first one if you name none")
@@ -93,18 +90,8 @@ would get the name of another file.`,
 }
 
 func (r *renameRun) run(args []string) error {
-	var words, values []string
-	for _, arg := range args {
-		if name, _, isValue := strings.Cut(arg, "="); isValue && outline.IsWord(name) && !place.Exists(arg) {
-			values = append(values, arg)
-			continue
-		}
-		words = append(words, arg)
-	}
-	var err error
-	if r.raw, err = rawArgs(values); err != nil {
-		return err
-	}
+	var words []string
+	words, r.raw = wordsAndValues(args)
 	conv, err := r.choose(words)
 	if err != nil {
 		return err
@@ -270,9 +257,7 @@ func (r *renameRun) read() error {
 		if err != nil {
 			return unreadable(p, err)
 		}
-		for _, u := range unread {
-			r.side.Text(term.Bad.Render("vestibula:") + " " + term.Visible(filepath.Join(p, filepath.FromSlash(u.Path))) + " cannot be read; the rest is renamed")
-		}
+		r.tellPassed(p, unread, "is renamed")
 		var walk func(dir string, n *tree.Node)
 		walk = func(dir string, n *tree.Node) {
 			for _, c := range n.Children {
@@ -385,8 +370,8 @@ func (r *renameRun) plan(conv *template.Convention) error {
 		}
 		given[name] = v
 	}
-	if _, errs := rules.Configure(r.t); len(errs) > 0 {
-		return r.tellErrors(r.t.Name, r.t.Text, errs, statusUnclear)
+	if _, err := r.rulesOf(r.t); err != nil {
+		return err
 	}
 	job := &rename.Job{Older: r.older.Fork,
 		Place: r.place,

@@ -33,9 +33,6 @@ func (r *renameRun) carryOut(conv *template.Convention) error {
 			return refused("", "%v", err)
 		}
 	}
-	if !asked {
-		tellOpen(p, open)
-	}
 	r.waysOut(conv, p)
 	if r.kept > 0 {
 		p.Remark(string(term.Count(r.kept, "file")) + map[bool]string{true: " keeps the name", false: " keep the names"}[r.kept == 1] + " that the template gives.")
@@ -47,15 +44,10 @@ func (r *renameRun) carryOut(conv *template.Convention) error {
 	if len(p.Set.Places) > 0 {
 		title = p.Set.Places[0].Name()
 	}
-	err = r.propose(r.consent, &task{Proposal: p, follows: &following{trees: r.trees}, question: fmt.Sprintf("Rename %s?", what), how: "rename what can be read",
+	return r.propose(r.consent, &task{Proposal: p, open: open, asked: asked, follows: &following{trees: r.trees}, question: fmt.Sprintf("Rename %s?", what), how: "rename what can be read",
 		idle:        term.Sprintf("no file gets another name."),
 		undertaking: undertaking{doing: "renaming", head: journal.Head{What: "rename", Title: string(what) + " in " + title, Project: title}},
 		told:        func() term.Shown { return term.Good.Render("Renamed") + term.Sprintf(" %s. %s", what, r.undoes()) }})
-	if err == nil && open > 0 && !r.preview && r.consent.plan == "" {
-		r.left(open, r.consent)
-		return found
-	}
-	return err
 }
 
 // waysOut says of what is left for want of a value how it could be given. What belongs together stands together.

@@ -30,13 +30,9 @@ func (r *renameRun) readTable(conv *template.Convention) error {
 	if r.table == "" {
 		return nil
 	}
-	data, err := place.ReadFile(r.table, table.MaxBytes)
-	var t *table.Table
-	if err == nil {
-		t, err = table.Read(r.table, data, sheetOf(r.sheet, slices.Concat(fileColumns, fieldNames(conv))))
-	}
+	t, err := readTable(r.table, sheetOf(r.sheet, slices.Concat(fileColumns, fieldNames(conv))))
 	if err != nil {
-		return noTable(r.table, err)
+		return err
 	}
 	file := slices.IndexFunc(t.Headings, func(h string) bool { return slices.Contains(fileColumns, strings.ToLower(strings.TrimSpace(h))) })
 	if file < 0 {

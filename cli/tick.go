@@ -124,15 +124,11 @@ func oneDue(list []inspect.Delivery, inside, item string) (*inspect.Delivery, er
 	case len(names) == 0:
 		return nil, refused("lines with | due are such", "nothing has to be delivered there")
 	case len(found) == 0:
-		help := "it has " + strings.Join(few(names), ", ")
 		var bare []string
 		for _, n := range names {
 			bare = append(bare, path.Base(n))
 		}
-		if near := outline.Nearest(item, bare); near != "" {
-			help = "did you mean " + near + "?"
-		}
-		return nil, refused(help, "nothing that has to be delivered is called \"%s\"", item)
+		return nil, refused(outline.Meant(item, bare, "it has "+strings.Join(few(names), ", ")), "nothing that has to be delivered is called \"%s\"", item)
 	case len(found) > 1:
 		var paths []string
 		for _, d := range found {

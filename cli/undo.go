@@ -31,9 +31,7 @@ one alone; or one that was moved to another disk, as what looks like it may be a
 		Args: atMost(2),
 		RunE: func(_ *cobra.Command, args []string) error { return a.undo(args, ask) },
 	}
-	ask.addYes(c, "undo without asking")
-	c.Flags().BoolVar(&ask.preview, "preview", false, "show what would be taken back, and change nothing")
-	c.Flags().BoolVar(&ask.asJSON, "json", false, "print JSON")
+	ask.addAnswers(c, "undo")
 	c.ValidArgsFunction = a.completeRecord
 	return c
 }

@@ -4,7 +4,6 @@ import (
 	"errors"
 	"fmt"
 	"slices"
-	"strings"
 
 	"github.com/spf13/cobra"
 
@@ -71,11 +70,9 @@ all of them; or --plan writes a table to fill in, and --table takes over what st
   vestibula upgrade Drive --template commission --plan folders.csv`,
 		RunE: func(_ *cobra.Command, args []string) error { return r.run(args) },
 	}
-	r.addYes(c, "do what is sure without asking")
+	r.addAnswers(c, "do what is sure")
 	r.addPlan(c)
 	r.addMoves(c)
-	c.Flags().BoolVar(&r.preview, "preview", false, "show what would be done, and change nothing")
-	c.Flags().BoolVar(&r.asJSON, "json", false, "print JSON")
 	c.Flags().StringVar(&r.by, "template", "", "bring them to this `TEMPLATE`")
 	c.Flags().StringVar(&r.take.file, "table", "", "with --template: take over the folders of this table, a `FILE` that --plan has written")
 	c.Flags().BoolVar(&r.take.names, "folder-names", false, "the projects' own folders get the names that their values say, also where somebody gave them others")
@@ -91,18 +88,8 @@ func (a *app) newUpgrade() *upgradeRun {
 }
 
 func (r *upgradeRun) run(args []string) error {
-	var paths, values []string
-	for i, arg := range args {
-		if name, _, isValue := strings.Cut(arg, "="); isValue && (i > 0 || !place.Exists(arg)) && name != "" && !strings.ContainsAny(name, `/\`) {
-			values = append(values, arg)
-			continue
-		}
-		paths = append(paths, arg)
-	}
-	var err error
-	if r.raw, err = rawArgs(values); err != nil {
-		return err
-	}
+	var paths []string
+	paths, r.raw = wordsAndValues(args)
 	if r.take.file != "" {
 		if err := r.takeTable(); err != nil {
 			return err
@@ -299,9 +286,6 @@ func (r *upgradeRun) carryOut() error {
 	if err != nil {
 		return err
 	}
-	if !asked {
-		tellOpen(p, open)
-	}
 	var by []*template.Template
 	for _, u := range r.jobs {
 		by = append(by, u.job.Template)
@@ -313,13 +297,14 @@ func (r *upgradeRun) carryOut() error {
 		title = string(term.Count(len(r.jobs), "project"))
 	}
 	what := term.Count(count, "change")
-	t := &task{Proposal: p, follows: &following{roots: r.roots, tops: tops, trees: r.trees, settled: true},
+	t := &task{Proposal: p, open: open, asked: asked, follows: &following{roots: r.roots, tops: tops, trees: r.trees, settled: true},
 		question: fmt.Sprintf("Make %s in %s?", what, term.Count(len(r.jobs), "project")), how: "do what is sure", idle: asMeant(len(r.jobs)),
 		undertaking: undertaking{doing: "upgrading", head: journal.Head{What: "upgrade", Title: title, Project: title}}}
 	switch {
 	case len(p.Set.Changes) == 0 && open > 0 && asked:
 		return refused("", "Nothing was changed.")
 	case len(p.Set.Changes) == 0 && open > 0 && !r.asJSON:
+		tellOpen(p, open)
 		r.drawPlan(t)
 		return refused("run it at a terminal, and answer", "Nothing was changed: what is left is only probable, and is asked for by itself.")
 	case count == 0 && r.refused:
@@ -337,11 +322,7 @@ func (r *upgradeRun) carryOut() error {
 	t.told = func() term.Shown {
 		return term.Good.Render(done) + term.Sprintf(" %s: %s. %s", title, what, r.undoes())
 	}
-	if err = r.propose(r.consent, t); err == nil && open > 0 && !r.preview {
-		r.left(open, r.consent)
-		return found
-	}
-	return err
+	return r.propose(r.consent, t)
 }
 
 // left is the last line of a run that has left questions.

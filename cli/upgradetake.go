@@ -17,7 +17,6 @@ import (
 	"vestibula/core/table"
 	"vestibula/core/takeover"
 	"vestibula/core/template"
-	"vestibula/core/tree"
 	"vestibula/core/upgrade"
 	"vestibula/core/value"
 )
@@ -68,13 +67,9 @@ func (r *upgradeRun) takeFrom(at string, found *project.Found) (taken bool, err 
 
 // takeTable reads which folders are taken over, and with which values.
 func (r *upgradeRun) takeTable() error {
-	data, err := place.ReadFile(r.take.file, table.MaxBytes)
-	var t *table.Table
-	if err == nil {
-		t, err = table.Read(r.take.file, data, table.Options{})
-	}
+	t, err := readTable(r.take.file, table.Options{})
 	if err != nil {
-		return noTable(r.take.file, err)
+		return err
 	}
 	at := slices.Index(t.Headings, folderHeading)
 	if at < 0 || r.by == "" {
@@ -156,10 +151,9 @@ func (r *upgradeRun) writeTake() error {
 	if err != nil {
 		return unclear("name it folders.csv or folders.xlsx", "%v", err)
 	}
-	if err := r.makeFiles("table", filepath.Base(r.plan), []newFile{{r.plan, tree.Bytes(data)}}, false); err != nil {
+	if err := r.writeFile("table", r.plan, data, term.Count(len(rows)-1, "folder")+". Nothing else was changed"); err != nil {
 		return err
 	}
-	r.screen.Text(term.Good.Render("Written") + term.Sprintf(": %s, %s. Nothing else was changed.", r.plan, term.Count(len(rows)-1, "folder")))
 	r.screen.Text(advise("Fill in what is empty, take out what is not meant, and take the rest over", "upgrade", "--template", r.by, "--table", typed(r.plan)).line())
 	return &stop{status: statusDone}
 }

@@ -55,6 +55,21 @@ func rawArgs(args []string) (map[string]template.Raw, error) {
 	return raw, nil
 }
 
+// wordsAndValues parts the arguments of a call: what gives a field a value, and all else. What lies there under
+// such a name is meant itself.
+func wordsAndValues(args []string) (words []string, raw map[string]template.Raw) {
+	raw = map[string]template.Raw{}
+	for _, arg := range args {
+		name, text, is := strings.Cut(arg, "=")
+		if is && name != "" && !strings.ContainsAny(name, `/\`) && !place.Exists(arg) {
+			raw[strings.TrimSpace(name)] = template.Raw{Text: text}
+			continue
+		}
+		words = append(words, arg)
+	}
+	return words, raw
+}
+
 // badValues is the stop for values that cannot be used.
 func badValues(errs []*template.ValueError) error {
 	lines := make([]string, len(errs))

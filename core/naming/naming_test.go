@@ -218,7 +218,7 @@ func TestConventionsThatCannotBe(t *testing.T) {
 		names(`  a: "<client:00>"`):                    "the form \"00\" does not suit a text",
 		names(`  a: "<l> <n:00>"`):                     "\"l\" is a list",
 		names(`  a: {fields: {n: x}}`):                 "the convention \"a\" has no pattern",
-		names(`  a: {pattern: "<n>", feilds: {n: x}}`): "no key \"feilds\" in a convention (did you mean `fields`?)",
+		names(`  a: {pattern: "<n>", feilds: {n: x}}`): "no key \"feilds\" in a convention (did you mean fields?)",
 		names(`  a: {pattern: "<n><m>", fields: {n: {next: yes}, m: {next: yes}}}`): "\"n\" and \"m\" cannot both be the next number",
 		names(`  a: {pattern: "<n>", fields: {n: {type: date, next: yes}}}`):        "`next` goes with a number",
 		names(`  a: {pattern: "<client>", fields: {client: x}}`):                    "\"client\" is a field of the template already",

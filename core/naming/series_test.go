@@ -102,7 +102,7 @@ func TestWhereNumbersCannotCount(t *testing.T) {
 		return "---\nfields: { client: Who?, no: { type: number, next: yes, per: \"<client:L>\" } }\nnames:\n" + s + "\n---\n<no> <client>\n"
 	}
 	for text, want := range map[string]string{
-		names(`  a: { pattern: "<n>", fields: { n: { next: evrywhere } } }`):                                      "cannot count on in \"evrywhere\" (did you mean `everywhere`?)",
+		names(`  a: { pattern: "<n>", fields: { n: { next: evrywhere } } }`):                                      "cannot count on in \"evrywhere\" (did you mean everywhere?)",
 		names(`  a: { pattern: "<n> <t>", fields: { n: { type: number, per: "<t>" } } }`):                         "this one does not count on",
 		names(`  a: { pattern: "<n> <t>", fields: { n: { next: yes, per: "<x:yyyy>" } } }`):                       "\"x\" does not stand in the pattern of a, so that no name says it (name one of t)",
 		names(`  a: { pattern: "<n> <t>", fields: { n: { next: yes, per: "<n>" } } }`):                            "\"n\" cannot count apart for itself",

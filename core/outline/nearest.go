@@ -14,6 +14,15 @@ func Nearest(word string, candidates []string) string {
 	return best
 }
 
+// Meant is what to say of a word that is none of those known: which of them was most likely meant, else
+// something other.
+func Meant(word string, known []string, other string) string {
+	if near := Nearest(word, known); near != "" {
+		return "did you mean " + near + "?"
+	}
+	return other
+}
+
 // OneLetterApart reports whether two words differ by one wrong, missing,
 // additional or swapped letter. Words of one or two letters never count.
 func OneLetterApart(a, b string) bool {

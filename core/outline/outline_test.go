@@ -78,8 +78,8 @@ func TestErrorsAreAllToldWithTheirPlaces(t *testing.T) {
 		{"title: x\nfields:\n  a: Who?\nA <a>\n    B\n", "1:1: a header stands between two lines of three hyphens (write --- above this line, and again above line 4)"},
 		{"A\n    B\n---\nfields:\n  a: Who?\n---\n", "3:1: a header stands at the top of a template (move the lines 3 to 6 above all others)"},
 		{"// mine\n---\ntitle: x\n---\nA\n", "2:1: a header stands at the top of a template (take away what stands above it)"},
-		{"A | noet: x\nB | due x\nC |\n", "1:5: there is no clause \"noet\" (did you mean `note`?)\n" +
-			"2:5: there is no clause \"due x\" (did you mean `due`?)\n" +
+		{"A | noet: x\nB | due x\nC |\n", "1:5: there is no clause \"noet\" (did you mean note?)\n" +
+			"2:5: there is no clause \"due x\" (did you mean due?)\n" +
 			"3:4: there is nothing behind this bar (remove it, or write a clause such as `note: what it is for`)"},
 		{"A | each:\nB | blank: x\nC | keep | keep\n| later", "1:5: `each` needs something behind a colon\n" +
 			"2:5: `blank` stands alone (remove what follows it: `| blank`)\n3:12: `keep` stands twice in this line\n" +

@@ -3,7 +3,9 @@ package rules
 import (
 	"fmt"
 	"strconv"
+	"strings"
 
+	"vestibula/core/outline"
 	"vestibula/core/template"
 )
 
@@ -67,4 +69,12 @@ func (l *limits) of(f *Folder) int {
 		return v
 	}
 	return l.most
+}
+
+// unknown says that a setting knows no such word.
+func unknown(what, word string, known []string) error {
+	if near := outline.Nearest(word, known); near != "" {
+		return fmt.Errorf("knows no %s \"%s\"; did you mean %s?", what, word, near)
+	}
+	return fmt.Errorf("knows no %s \"%s\", only %s", what, word, strings.Join(known, ", "))
 }

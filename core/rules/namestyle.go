@@ -6,7 +6,6 @@ import (
 	"strings"
 
 	"vestibula/core/naming"
-	"vestibula/core/outline"
 	"vestibula/core/pattern"
 	"vestibula/core/template"
 	"vestibula/core/tree"
@@ -36,11 +35,7 @@ func styles(n *template.Node) (folders, files string, err error) {
 		if n.Kind == template.Scalar && slices.Contains(known, n.Text) && n.Text != "LT" && n.Text != "L" {
 			return n.Text, nil
 		}
-		err := fmt.Errorf("knows no style \"%s\", only %s", n.Text, strings.Join(known[:len(known)-1], ", "))
-		if near := outline.Nearest(n.Text, known); near != "" && n.Kind == template.Scalar {
-			err = fmt.Errorf("knows no style \"%s\"; did you mean %s?", n.Text, near)
-		}
-		return "", err
+		return "", unknown("style", n.Text, known[:len(known)-1])
 	}
 	if n.Kind != template.Mapping {
 		folders, err = read(n)

@@ -89,10 +89,7 @@ func Places(t *template.Template) (found []Finding) {
 				}) {
 					continue
 				}
-				help := "write a name of the outline"
-				if near := outline.Nearest(naming.Bare(&tree.Node{Name: name}), names); near != "" {
-					help = "did you mean " + near + "?"
-				}
+				help := outline.Meant(naming.Bare(&tree.Node{Name: name}), names, "write a name of the outline")
 				found = append(found, Finding{Rule: s.Name, Severity: Error, Line: pos.Line, Column: pos.Column, Width: utf8.RuneCountInString(place),
 					Message: say("the template makes no folder %s", shown(name)), Help: help})
 				return

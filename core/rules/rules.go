@@ -242,11 +242,7 @@ func Configure(t *template.Template, asked ...string) (*Set, outline.Errors) {
 	own := map[string]template.Setting{}
 	for _, s := range t.Rules {
 		if all()[s.Name] == nil {
-			help := "the rules are " + strings.Join(Names(), ", ")
-			if near := outline.Nearest(s.Name, Names()); near != "" {
-				help = fmt.Sprintf("did you mean `%s`?", near)
-			}
-			fail(s.Pos, s.Width, fmt.Sprintf("there is no rule \"%s\"", s.Name), help)
+			fail(s.Pos, s.Width, fmt.Sprintf("there is no rule \"%s\"", s.Name), outline.Meant(s.Name, Names(), "the rules are "+strings.Join(Names(), ", ")))
 		}
 		own[s.Name] = s
 	}

@@ -69,7 +69,7 @@ func TestFindings(t *testing.T) {
 
 func TestSettingsThatCannotBe(t *testing.T) {
 	for setting, want := range map[string]string{
-		"deph: 3": `there is no rule "deph" (did you mean ` + "`depth`?)", "depth: x": "`depth` needs a whole number", "depth: 0": "`depth` needs a whole number",
+		"deph: 3": `there is no rule "deph" (did you mean depth?)`, "depth: x": "`depth` needs a whole number", "depth: 0": "`depth` needs a whole number",
 		"width: [1]": "`width` needs a whole number", "systems: [windos]": "`systems` knows no system \"windos\"; did you mean windows?", "systems: {a: b}": "`systems` needs a list",
 	} {
 		tpl, err := template.Parse("t", rulesHeader(setting)+"A", nil)

@@ -8,7 +8,6 @@ import (
 
 	"vestibula/core/naming"
 	"vestibula/core/order"
-	"vestibula/core/outline"
 	"vestibula/core/template"
 	"vestibula/core/tree"
 )
@@ -46,11 +45,7 @@ func sorting(c *context) (check, error) {
 	for _, name := range names {
 		o, ok := order.Named(name)
 		if !ok {
-			err := fmt.Errorf("knows no order \"%s\", only %s", name, strings.Join(order.Names(), ", "))
-			if near := outline.Nearest(name, order.Names()); near != "" {
-				err = fmt.Errorf("knows no order \"%s\"; did you mean %s?", name, near)
-			}
-			return check{}, err
+			return check{}, unknown("order", name, order.Names())
 		}
 		s.orders, s.comparers = append(s.orders, o), append(s.comparers, o.Comparer())
 	}

@@ -8,7 +8,6 @@ import (
 	"unicode"
 	"unicode/utf8"
 
-	"vestibula/core/outline"
 	"vestibula/core/pattern"
 	"vestibula/core/template"
 	"vestibula/core/tree"
@@ -40,11 +39,7 @@ func systems(c *context) (check, error) {
 	}
 	for _, s := range wanted {
 		if !slices.Contains(systemNames, s) {
-			err := fmt.Errorf("knows no system \"%s\", only %s", s, strings.Join(systemNames, ", "))
-			if near := outline.Nearest(s, systemNames); near != "" {
-				err = fmt.Errorf("knows no system \"%s\"; did you mean %s?", s, near)
-			}
-			return check{}, err
+			return check{}, unknown("system", s, systemNames)
 		}
 	}
 	on := func(s string) bool { return slices.Contains(wanted, s) }

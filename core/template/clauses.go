@@ -68,10 +68,7 @@ func (c *compiler) part(at outline.Pos, name string) []*outline.Line {
 			known = append(known, n)
 		}
 		slices.Sort(known)
-		help := fmt.Sprintf("begin one with the line `%s:` at the left edge", name)
-		if near := outline.Nearest(name, known); near != "" {
-			help = fmt.Sprintf("did you mean %s?", near)
-		}
+		help := outline.Meant(name, known, fmt.Sprintf("begin one with the line `%s:` at the left edge", name))
 		c.fail(at, utf8.RuneCountInString(name), fmt.Sprintf("there is no part called \"%s\"", name), help)
 		return nil
 	}

@@ -108,10 +108,7 @@ func (c *compiler) want(n *Node, kind NodeKind, key, like string) bool {
 }
 
 func (c *compiler) unknownKey(p Pair, where string, known []string) {
-	help := "the keys are " + strings.Join(known, ", ")
-	if near := outline.Nearest(p.Key, known); near != "" {
-		help = fmt.Sprintf("did you mean `%s`?", near)
-	}
+	help := outline.Meant(p.Key, known, "the keys are "+strings.Join(known, ", "))
 	switch {
 	case p.Value.Kind == Null && strings.ContainsAny(p.Key, " ?!.,") && p.Value.Line == p.KeyPos.Line:
 		help = "between braces a comma ends a text: put the whole text in quotes"

@@ -267,10 +267,7 @@ func (c *compiler) holds(e *Line, clause outline.Clause) {
 			e.Shapes = append(e.Shapes, strings.ToLower(what))
 		default:
 			known := append(c.t.ConventionNames(), slices.Sorted(maps.Keys(FileKinds))...)
-			help := "write it under names: in the header; or name a kind, " + strings.Join(slices.Sorted(maps.Keys(FileKinds)), ", ") + ", or an ending such as *.wav"
-			if near := outline.Nearest(what, known); near != "" {
-				help = fmt.Sprintf("did you mean %s?", near)
-			}
+			help := outline.Meant(what, known, "write it under names: in the header; or name a kind, "+strings.Join(slices.Sorted(maps.Keys(FileKinds)), ", ")+", or an ending such as *.wav")
 			c.failLacking(pos, width, "naming convention", what, help)
 		}
 	}

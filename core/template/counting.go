@@ -28,10 +28,7 @@ var scopes = map[string]Scope{"yes": InFolder, "true": InFolder, "no": Uncounted
 func (c *compiler) next(f *Field, v *Node) {
 	scope, known := scopes[v.Text]
 	if v.Kind != Scalar || !known {
-		help := "write `next: yes` for the folder, `next: project`, or `next: everywhere`"
-		if near := outline.Nearest(v.Text, []string{"yes", "project", "everywhere"}); near != "" {
-			help = fmt.Sprintf("did you mean `%s`?", near)
-		}
+		help := outline.Meant(v.Text, []string{"yes", "project", "everywhere"}, "write `next: yes` for the folder, `next: project`, or `next: everywhere`")
 		c.fail(v.Pos, v.width(), fmt.Sprintf("a number cannot count on in \"%s\"", v.Text), help)
 	}
 	f.Next, f.nextAt = scope, v

@@ -212,10 +212,7 @@ func (c *compiler) fieldType(f *Field, kind, of, lo, hi *Node) {
 	if kind != nil {
 		k, ok := value.KindNamed(kind.Text)
 		if !ok {
-			help := "the types are " + strings.Join(value.KindNames(), ", ")
-			if near := outline.Nearest(kind.Text, value.KindNames()); near != "" {
-				help = fmt.Sprintf("did you mean `%s`?", near)
-			}
+			help := outline.Meant(kind.Text, value.KindNames(), "the types are "+strings.Join(value.KindNames(), ", "))
 			c.fail(kind.Pos, kind.width(), fmt.Sprintf("there is no type \"%s\"", kind.Text), help)
 		}
 		takesOf := k == value.Choice || k == value.Term

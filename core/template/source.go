@@ -187,10 +187,7 @@ func (c *compiler) listSource(s *scope, l *loop, source string) {
 		case ok:
 			c.fail(l.at, l.width, fmt.Sprintf("\"%s\" is a %s, not a list", source, b.Type.Kind), "give the field `type: list`")
 		default:
-			help := "name a list field, or write a range such as 1..12, or items with commas between"
-			if near := outline.Nearest(source, c.listFields()); near != "" {
-				help = fmt.Sprintf("did you mean %s?", near)
-			}
+			help := outline.Meant(source, c.listFields(), "name a list field, or write a range such as 1..12, or items with commas between")
 			c.fail(l.at, l.width, fmt.Sprintf("there is no list called \"%s\"", source), help)
 		}
 		return
@@ -331,8 +328,8 @@ func (c *compiler) rangeEnd(s *scope, l *loop, e *end, text string) (*value.Type
 		return t, true
 	}
 	help := "a range stands between numbers, letters or dates: 1..12, A..F, 2027-01..2027-12"
-	if near := outline.Nearest(text, c.visible(s)); near != "" && outline.IsWord(text) {
-		help = fmt.Sprintf("did you mean %s?", near)
+	if outline.IsWord(text) {
+		help = outline.Meant(text, c.visible(s), help)
 	}
 	c.fail(l.at, l.width, fmt.Sprintf("\"%s\" is no end for a range", text), help)
 	return nil, false

@@ -1,7 +1,6 @@
 package template
 
 import (
-	"fmt"
 	"slices"
 	"unicode/utf8"
 
@@ -32,10 +31,7 @@ func (c *compiler) within() {
 		known := append(slices.Clone(items), c.t.FieldNames()...)
 		switch {
 		case !slices.Contains(known, f.Within):
-			help := "name a field, or the item of an `each`"
-			if near := outline.Nearest(f.Within, known); near != "" {
-				help = fmt.Sprintf("did you mean %s?", near)
-			}
+			help := outline.Meant(f.Within, known, "name a field, or the item of an `each`")
 			c.failLacking(f.withinAt, utf8.RuneCountInString(f.Within), "field named", f.Within, help)
 		case !f.Type.Kind.Calendar(), timeless[f.Within]:
 			help := ""
