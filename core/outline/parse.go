@@ -152,11 +152,7 @@ func (p *parser) clause(l *Line, c *Clause, text string) {
 	case c.Word == "":
 		p.fail(at, 1, "there is nothing behind this bar", "remove it, or write a clause such as `note: what it is for`")
 	case !known:
-		help := "the clauses are " + strings.Join(Words(), ", ")
-		if near := Nearest(c.Word, Words()); near != "" {
-			help = fmt.Sprintf("did you mean `%s`?", near)
-		}
-		p.fail(at, width(c.Word), "there is no clause \"%s\"", help, c.Word)
+		p.fail(at, width(c.Word), "there is no clause \"%s\"", Meant(c.Word, Words(), "the clauses are "+strings.Join(Words(), ", ")), c.Word)
 	case takes > 0 && c.Text == "":
 		p.fail(at, width(c.Word), "`%s` needs something behind a colon", "", c.Word)
 	case takes < 0 && colon:
