@@ -114,6 +114,27 @@ func TestLowerFloorsKnowNothingOfHigherOnes(t *testing.T) {
 	}
 }
 
+// A newcomer reads a function on one screen, and a file in one sitting.
+func TestFunctionsAndFilesAreShort(t *testing.T) {
+	t.Parallel()
+	require.NoError(t, filepath.WalkDir(".", func(file string, d fs.DirEntry, err error) error {
+		if err != nil || d.IsDir() || !strings.HasSuffix(file, ".go") || strings.HasSuffix(file, "_test.go") {
+			return err
+		}
+		set := token.NewFileSet()
+		f, err := parser.ParseFile(set, file, nil, 0)
+		require.NoError(t, err)
+		assert.LessOrEqual(t, set.Position(f.FileEnd).Line, 500, file)
+		for _, d := range f.Decls {
+			if fun, ok := d.(*ast.FuncDecl); ok {
+				assert.LessOrEqual(t, set.Position(fun.End()).Line-set.Position(fun.Pos()).Line+1, 60, "%s: %s has too many lines", file, fun.Name)
+				assert.LessOrEqual(t, fun.Type.Params.NumFields(), 5, "%s: %s has too many parameters", file, fun.Name)
+			}
+		}
+		return nil
+	}))
+}
+
 // What a person is told to type is an advice: no other text holds a command. Help and the
 // manual show commands as well.
 func TestCommandsAreToldAsAdvice(t *testing.T) {

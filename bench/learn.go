@@ -33,15 +33,8 @@ var (
 	documents = strings.Split("Checklist.md,Overview.txt,Terms.docx,Timetable.xlsx,Read me first.md,Contacts.csv,Cover sheet.odt,Summary.pdf", ",")
 )
 
-// masterText draws a template and the values of some projects.
-func masterText(seed uint64, projects int) (text string, values []map[string]template.Raw, m *master) {
-	m = &master{Rand: rand.New(rand.NewPCG(seed, 11)), words: slices.Clone(vocables)}
-	m.Shuffle(len(m.words), func(i, j int) { m.words[i], m.words[j] = m.words[j], m.words[i] })
-	for range projects {
-		m.values = append(m.values, map[string]template.Raw{})
-	}
-	who := m.Perm(len(people))
-	m.each("client", func(i int) string { return people[who[i]] })
+// named is what the own folders of projects are called, with the fields that this takes.
+func (m *master) named() string {
 	root := "<client>"
 	switch m.IntN(5) {
 	case 0:
@@ -61,6 +54,19 @@ func masterText(seed uint64, projects int) (text string, values []map[string]tem
 		m.fields = append(m.fields, "no: { type: number }")
 		root = "<no:000> <client>"
 	}
+	return root
+}
+
+// masterText draws a template and the values of some projects.
+func masterText(seed uint64, projects int) (text string, values []map[string]template.Raw, m *master) {
+	m = &master{Rand: rand.New(rand.NewPCG(seed, 11)), words: slices.Clone(vocables)}
+	m.Shuffle(len(m.words), func(i, j int) { m.words[i], m.words[j] = m.words[j], m.words[i] })
+	for range projects {
+		m.values = append(m.values, map[string]template.Raw{})
+	}
+	who := m.Perm(len(people))
+	m.each("client", func(i int) string { return people[who[i]] })
+	root := m.named()
 	m.fields = append(m.fields, "client: Who?")
 	if m.IntN(2) == 0 {
 		codes := []string{"BK", "BX", "MP"}

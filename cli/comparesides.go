@@ -204,16 +204,14 @@ func (a *compareRun) compareReal(sides [2]*comparand, raw map[string]template.Ra
 	}
 	looked := 0
 	done, end := a.progress("comparing contents", -1)
-	same := func(x, y string) bool {
+	hold := compare.Contents{Same: func(x, y string) bool {
 		done(1)
 		a, b := first.sum(x), second.sum(y)
-		if a == "" || b == "" {
-			return true // there is nothing to compare
+		if a != "" && b != "" {
+			looked++
 		}
-		looked++
-		return a == b
-	}
-	hold := compare.Contents{Same: same}
+		return a == b || a == "" || b == "" // of what has no sum there is nothing to compare
+	}}
 	if first.sums != nil || second.sums != nil || first.dir != "" && second.dir != "" {
 		hold.Sum = func(side int, at string) string { return [2]*comparand{first, second}[side].sum(at) }
 	}

@@ -82,8 +82,7 @@ func (a *app) undo(args []string, ask consent) error {
 		here, args = at, nil
 	}
 	if len(args) == 0 {
-		records, err = a.withoutOver(records)
-		if err != nil {
+		if records, err = a.withoutOver(records); err != nil {
 			return err
 		}
 	}
