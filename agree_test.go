@@ -326,3 +326,28 @@ func TestWhatAProjectIsIsSeen(t *testing.T) {
 	}
 	assert.Contains(t, out, "✓ Una")
 }
+
+// Which number comes next is one answer, whoever asks: what lies in other projects counts, and what was
+// archived from there.
+func TestTheNextNumberIsOneAnswer(t *testing.T) {
+	t.Parallel()
+	for scope, want := range map[string]string{"yes": "003", "project": "005", "everywhere": "018"} {
+		d := newDesk(t, "t.folders", "---\nfields: { client: Who? }\nnames:\n  bill: { pattern: \"<n:000> <what:like-this>\", fields: { n: { type: number, next: "+scope+" } }, for: [pdf] }\n---\n<client>\n    Bills | holds: bill\n    Old | holds: bill\n",
+			"in/Final.pdf", "a", "in/Final.txt", "no pdf")
+		for _, client := range []string{"Ann", "Bob", "Cy"} {
+			d.must("build", "t", "client="+client, "--into", "C", "--yes")
+		}
+		d.write("C/Ann/Bills/002 begin.pdf", "x")
+		d.write("C/Ann/Old/004 older.pdf", "x")
+		d.write("C/Bob/Bills/011 other.pdf", "x")
+		d.write("C/Cy/Bills/017 archived.pdf", "x")
+		d.must("archive", "C/Cy", "--into", "Away", "--yes")
+		out, _ := d.run("name", "t", "bill", "--in", "C/Ann/Bills", "what=next")
+		assert.Contains(t, out, want+" next.pdf", scope)
+		out, _ = d.run("put", "in", "--into", "C/Ann/Bills", "--convention", "bill", "what=final", "--preview")
+		assert.Contains(t, out, want+" final.pdf", scope)
+		d.write("C/Ann/Bills/Final.pdf", "y")
+		out, _ = d.run("rename", "bill", "C/Ann/Bills", "--preview")
+		assert.Contains(t, out, want+" final.pdf", scope)
+	}
+}

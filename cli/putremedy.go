@@ -3,10 +3,12 @@ package cli
 import (
 	"cmp"
 	"fmt"
+	"maps"
 	"path"
 	"path/filepath"
 	"slices"
 
+	"vestibula/core/put"
 	"vestibula/core/standing"
 )
 
@@ -17,7 +19,7 @@ func (r *putRun) remedy(o *standing.Outcome) string {
 		if o.File.Content != nil || o.File.At == "" || len(o.Spots) == 0 && o.Help.Kind != standing.NamedElse {
 			return good
 		}
-		return advise(good, "put", typed(fromHere(filepath.FromSlash(o.File.At))), "--into", typed(dir)).String()
+		return advise(good, append([]string{"put", typed(fromHere(filepath.FromSlash(o.File.At))), "--into", typed(dir)}, r.manner()...)...).String()
 	}
 	switch name := o.Help.Name; o.Help.Kind {
 	case standing.SayField:
@@ -50,6 +52,20 @@ func (r *putRun) remedy(o *standing.Outcome) string {
 		return "give values, or a convention, by which they are told apart"
 	}
 	return ""
+}
+
+// manner are the words of the call that say how files are put, whichever they are.
+func (r *putRun) manner() (words []string) {
+	for _, name := range r.conventions {
+		words = append(words, "--convention", name)
+	}
+	for _, name := range slices.Sorted(maps.Keys(r.raw)) {
+		words = append(words, name+"="+r.raw[name].Text)
+	}
+	if way := r.way(); way != put.Usual {
+		words = append(words, map[put.Way]string{put.Move: "--move", put.Copy: "--copy", put.Link: "--link"}[way])
+	}
+	return words
 }
 
 // holdEnding says how a template comes to hold files of an ending: its text, if somebody

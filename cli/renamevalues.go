@@ -17,6 +17,7 @@ import (
 	"vestibula/core/place"
 	"vestibula/core/project"
 	"vestibula/core/rename"
+	"vestibula/core/standing"
 	"vestibula/core/table"
 	"vestibula/core/template"
 	"vestibula/core/value"
@@ -178,25 +179,21 @@ func (r *renameRun) place(dir string) (template.Values, error) {
 }
 
 // counting returns what numbers count on from.
-func (r *renameRun) counting(conv *template.Convention) func(f *rename.File) (string, []string) {
-	lists := map[string][]string{}
-	return func(f *rename.File) (key string, names []string) {
-		dir := f.Dir
-		key = dir
-		n := &nameRun{app: r.app, t: r.t, convention: conv, dir: address.Address(filepath.FromSlash(dir)), place: r.locations[dir]}
-		scope := conv.NextField().Next
-		if s := r.locations[dir]; scope > template.InFolder && s != nil && s.layout != nil {
-			if key = string(s.layout.Dir); scope == template.Everywhere {
-				key = string(s.layout.Base(s.layout.Wanted.Expansion.Root))
-			}
+func (r *renameRun) counting(conv *template.Convention) func(f *rename.File) (string, []string, error) {
+	type counted struct {
+		names []string
+		err   error
+	}
+	known := map[address.Address]counted{}
+	return func(f *rename.File) (string, []string, error) {
+		dir := address.Address(filepath.FromSlash(f.Dir))
+		count := &standing.Count{Template: r.t, Convention: conv, Layout: r.locations[f.Dir].layout}
+		top := count.Top(dir)
+		c, is := known[top]
+		if !is {
+			c.names, c.err = count.Names(dir)
+			known[top] = c
 		}
-		if _, known := lists[key]; !known {
-			list, err := n.taken(scope)
-			if err != nil {
-				list = nil
-			}
-			lists[key] = list
-		}
-		return key, lists[key]
+		return string(top), c.names, c.err
 	}
 }

@@ -5,7 +5,9 @@ import (
 	"fmt"
 	"io"
 	"io/fs"
+	"os"
 	"path"
+	"path/filepath"
 	"slices"
 	"strings"
 	"testing"
@@ -64,6 +66,23 @@ func shelf(t require.TestingT, files map[string][]string, clients ...string) []*
 		l, err := p.Layout(root, 1000, now)
 		require.NoError(t, err)
 		list = append(list, &standing.Project{Layout: l, Shown: client})
+	}
+	return list
+}
+
+// onDisk lays out what lies in projects on the disk, where numbers are counted.
+func onDisk(t *testing.T, list []*standing.Project) []*standing.Project {
+	dir := t.TempDir()
+	for _, p := range list {
+		p.Dir = address.Address(filepath.Join(dir, p.Shown))
+		require.NoError(t, os.MkdirAll(string(p.Dir), 0o777))
+		for at, n := range p.Root.All() {
+			if at = string(p.Dir.Join(at)); n.Kind == tree.Folder {
+				require.NoError(t, os.MkdirAll(at, 0o777))
+			} else {
+				require.NoError(t, os.WriteFile(at, nil, 0o666))
+			}
+		}
 	}
 	return list
 }
@@ -245,7 +264,7 @@ func TestNamesThatAreTakenStop(t *testing.T) {
 
 func TestFilesAreNamedInTheOrderInWhichTheyCameAbout(t *testing.T) {
 	projects := shelf(t, map[string][]string{"Oriel Pask": {"Photographs/2027-03-09 oriel-pask recto 004.tif", "Sheets/x.txt"}}, "Oriel Pask")
-	p := standing.NewPlanner(projects)
+	p := standing.NewPlanner(onDisk(t, projects))
 	files := []*standing.File{{Path: "IMG_3.jpg"}, {Path: "IMG_1.jpg"}, {Path: "IMG_2.JPG"}, {Path: "a.wav"}, {Path: "2027-03-09 oriel-pask verso 001.jpg"}}
 	day := map[string]int{"IMG_3.jpg": 1, "IMG_1.jpg": 3, "IMG_2.JPG": 2}
 	wrong := map[string]string{} // names that rules refuse
@@ -301,7 +320,7 @@ func TestNumbersOfOneRunCountOnWhereTheyAreCounted(t *testing.T) {
 		days := map[string]time.Time{"a.pdf": now, "b.pdf": now.AddDate(0, 1, 0), "c.pdf": now.AddDate(0, 1, 1)}
 		n := &standing.Namer{Conventions: []string{"bill"}, Now: now, Made: func(f *standing.File) (time.Time, string) { return days[f.Path], "" }, Wrong: func(*standing.Project, string) string { return "" }}
 		files := []*standing.File{{Path: "a.pdf"}, {Path: "b.pdf"}, {Path: "c.pdf"}}
-		got, err := n.Name(standing.NewPlanner([]*standing.Project{{Layout: l, Shown: "Ola"}}), files)
+		got, err := n.Name(standing.NewPlanner(onDisk(t, []*standing.Project{{Layout: l, Shown: "Ola"}})), files)
 		require.NoError(t, err)
 		for i, f := range files {
 			assert.Contains(t, said(got[f]), "bill "+want[i]+".pdf", next)

@@ -75,8 +75,8 @@ type Job struct {
 	// itself. Several goroutines may ask.
 	Own func(f *File) (own, spare template.Values, note string)
 	// Counting returns the names that a number of a file counts on from, and what they have
-	// in common.
-	Counting func(f *File) (key string, names []string)
+	// in common. The error says that nobody knows them.
+	Counting func(f *File) (key string, names []string, err error)
 	// Judge returns what says what rules find wrong with a name that is to be, "" for
 	// nothing; for one goroutine.
 	Judge func() func(name string) string
@@ -160,7 +160,11 @@ func (j *Job) count(conv *template.Convention, outcomes []*Outcome, values []tem
 			values[i][series.Field.Name] = n
 			continue
 		}
-		where, names := j.Counting(o.File)
+		where, names, err := j.Counting(o.File)
+		if err != nil {
+			o.Kind, o.Why = Left, err.Error()
+			continue
+		}
 		key := where + "\x00" + series.Within(values[i])
 		n, known := next[key]
 		if !known {

@@ -38,7 +38,7 @@ func plan(o *naming.Older, known, spare template.Values, names ...string) (said 
 	j := &Job{Older: o.Fork,
 		Place:    func(string) (template.Values, error) { return known, nil },
 		Own:      func(*File) (template.Values, template.Values, string) { return nil, spare, "" },
-		Counting: func(*File) (string, []string) { return "", names },
+		Counting: func(*File) (string, []string, error) { return "", names, nil },
 		Judge: func() func(string) string {
 			return func(name string) string {
 				if strings.Contains(name, "bad") {
@@ -158,7 +158,7 @@ func TestSeveralPlanAsOneDoes(t *testing.T) {
 			j := &Job{Older: o.Fork,
 				Place:    func(string) (template.Values, error) { return nil, nil },
 				Own:      func(*File) (template.Values, template.Values, string) { return nil, nil, "" },
-				Counting: func(f *File) (string, []string) { return f.Dir, names[f.Dir] },
+				Counting: func(f *File) (string, []string, error) { return f.Dir, names[f.Dir], nil },
 				Judge:    func() func(string) string { return func(string) string { return "" } },
 				Names:    func(dir string) []string { return names[dir] }}
 			outcomes, err := j.Plan(files)

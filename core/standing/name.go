@@ -12,7 +12,6 @@ import (
 
 	"vestibula/core/naming"
 	"vestibula/core/template"
-	"vestibula/core/tree"
 	"vestibula/core/value"
 )
 
@@ -175,6 +174,17 @@ func (n *Namer) one(p *Planner, f *File, by string, day time.Time, from string) 
 	if err != nil {
 		return nil, err
 	}
+	if all := c.spots; len(all) > 0 {
+		if c.spots = p.below(all); len(c.spots) == 0 {
+			p.elseNamed(o, all[0].Dir)
+			return o, nil
+		}
+	}
+	if len(c.spots) > 1 { // a place that is named is meant
+		if i := slices.IndexFunc(c.spots, func(s Spot) bool { return p.Below != "" && s.Dir == p.Below }); i >= 0 {
+			c.spots = c.spots[i : i+1]
+		}
+	}
 	o.Spots = c.spots
 	switch {
 	case c.open != "":
@@ -298,17 +308,15 @@ func (n *Namer) come(free *naming.Free, f *File) template.Values {
 func (n *Namer) write(p *Planner, conv *template.Convention, s *Spot, ending string) (string, error) {
 	number := "" // the key of the one that is used
 	if series := naming.SeriesOf(conv); series != nil && !s.Values[series.Field.Name].Given() {
-		where := s.Project.Shown + "\x00" + s.Dir
-		switch series.Field.Next {
-		case template.InProject:
-			where = s.Project.Shown
-		case template.Everywhere:
-			where = ""
-		}
-		number = where + "\x00" + series.Within(s.Values)
+		count, dir := &Count{Template: s.Project.Template, Convention: conv, Layout: s.Project.Layout}, s.Project.Dir.Join(s.Dir)
+		number = string(count.Top(dir)) + "\x00" + series.Within(s.Values)
 		next, known := n.numbers[number]
 		if !known {
-			next, _ = series.Next(s.Values, p.counted(conv, s, series.Field.Next))
+			names, err := count.Names(dir)
+			if err != nil {
+				return "", err
+			}
+			next, _ = series.Next(s.Values, names)
 			n.numbers[number] = next
 		}
 		if err := series.Fits(next); err != nil {
@@ -336,33 +344,4 @@ func (n *Namer) write(p *Planner, conv *template.Convention, s *Spot, ending str
 		n.numbers[number]++
 	}
 	return name + ending, nil
-}
-
-// counted are the names that a number counts on from.
-func (p *Planner) counted(conv *template.Convention, s *Spot, scope template.Scope) (names []string) {
-	if scope == template.InFolder {
-		at := s.Project.Root.At(s.Dir)
-		if at == nil {
-			return nil
-		}
-		for _, c := range at.Children {
-			names = append(names, c.Name)
-		}
-		return names
-	}
-	for _, pr := range p.Projects {
-		if scope == template.InProject && pr != s.Project {
-			continue
-		}
-		reader := naming.NewFolders(pr.Template)
-		for at, c := range pr.Root.All() {
-			if c.Kind != tree.File {
-				continue
-			}
-			if by, _, misfit := reader.Read(path.Base(path.Dir("x/"+at)), c.Name); misfit == nil && by.Name == conv.Name || misfit != nil && misfit.Tied {
-				names = append(names, c.Name)
-			}
-		}
-	}
-	return names
 }

@@ -257,11 +257,10 @@ func (p *Planner) place(f *File) *Outcome {
 	}
 	name := f.Name()
 	spots, why := p.spots(o, f, name)
-	if p.Below != "" && len(spots) > 0 {
+	if len(spots) > 0 {
 		first := spots[0].Dir
-		spots = slices.DeleteFunc(slices.Clone(spots), func(s Spot) bool { return s.Dir != p.Below && !strings.HasPrefix(s.Dir, p.Below+"/") })
-		if len(spots) == 0 {
-			o.Kind, o.Why, o.Help = Nowhere, "it belongs in "+first+", and not below "+p.Below, Remedy{Kind: NamedElse, Name: first}
+		if spots = p.below(spots); len(spots) == 0 {
+			p.elseNamed(o, first)
 			return o
 		}
 	}
@@ -292,6 +291,19 @@ func (p *Planner) place(f *File) *Outcome {
 		o.Help = p.apart(o, name, spots)
 	}
 	return o
+}
+
+// elseNamed says of a file that it belongs in another folder than below the one that was named.
+func (p *Planner) elseNamed(o *Outcome, in string) {
+	o.Kind, o.Why, o.Help = Nowhere, "it belongs in "+in+", and not below "+p.Below, Remedy{Kind: NamedElse, Name: in}
+}
+
+// below are the spots that lie below the folder that was named, or are it.
+func (p *Planner) below(spots []Spot) []Spot {
+	if p.Below == "" {
+		return spots
+	}
+	return slices.DeleteFunc(slices.Clone(spots), func(s Spot) bool { return s.Dir != p.Below && !strings.HasPrefix(s.Dir, p.Below+"/") })
 }
 
 // narrowed are those of several spots that a file's name names: by the project, the folder, or the
