@@ -115,7 +115,7 @@ func (c *consent) open(base address.Address) (rows []plan.Open) {
 	return rows
 }
 
-// A planRun is one call of apply.
+// A planRun is one call of do.
 type planRun struct {
 	*app
 	consent

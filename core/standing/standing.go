@@ -1,4 +1,4 @@
-// Package put finds where files that come in belong: by the convention that reads their
+// Package standing finds where files belong: by the convention that reads their
 // names, by what folders hold, by where they lay in their source, and by the values that
 // their names share with projects. It says of each file where it goes, where it is
 // already, where it could go, or why it has no place, and plans what brings it there.
