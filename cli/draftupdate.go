@@ -105,8 +105,11 @@ func (r *learning) ownSource(name string) (*source, error) {
 	return src, err
 }
 
-// tellSome tells what most of the folders have, and not all.
+// tellSome tells what most of the folders have, and not all, and what they have under another name.
 func (r *learning) tellSome(up *draft.Update) {
+	if len(up.Other) > 0 {
+		r.note(term.Sprintf("under another name than the template gives it: %s; where that name is meant from now on, change the line, with “was:” and the old name behind it", strings.Join(r.few(up.Other), ", ")))
+	}
 	if len(up.Some) > 0 {
 		r.note(term.Sprintf("most of these folders have, and not all, so that it is left out: %s", strings.Join(r.few(up.Some), ", ")))
 	}

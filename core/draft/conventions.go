@@ -7,6 +7,7 @@ import (
 	"strconv"
 	"strings"
 
+	"vestibula/core/naming"
 	"vestibula/core/pattern"
 	"vestibula/core/template"
 	"vestibula/core/tree"
@@ -52,7 +53,7 @@ func (m *meeting) conventions(counting bool) {
 				if n.Kind != tree.File {
 					continue
 				}
-				stem := stemOf(n.Name)
+				stem, _ := naming.Split(n.Name)
 				seen := map[string]bool{}
 				for _, reading := range m.readings(m.instances[i], stem) {
 					if key := shapeOf(reading); key != "" && !seen[key] {
@@ -100,14 +101,6 @@ func (m *meeting) counts(list []found) bool {
 	}
 	slices.Sort(in)
 	return in[0] != in[len(in)-1] && in[len(in)-1] > 1 && in[len(in)/2] > 1
-}
-
-// stemOf is a name without its ending.
-func stemOf(name string) string {
-	if e := template.Extension(name); e != "" {
-		return name[:len(name)-len(e)-1]
-	}
-	return name
 }
 
 // shapeOf is what names of one convention have in common: signs, known values, and the

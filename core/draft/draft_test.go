@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"io/fs"
 	"os"
+	"path"
 	"slices"
 	"strings"
 	"testing"
@@ -451,6 +452,21 @@ func TestStartersAreWhatFilesShare(t *testing.T) {
 	proofs, err := r.Prove("jobs", now)
 	require.NoError(t, err)
 	assert.True(t, proofs[0].Exact && proofs[1].Exact)
+}
+
+// Starters of one name have names of their own, and what is the same is one starter.
+func TestStartersOfOneName(t *testing.T) {
+	var paths []string
+	for _, in := range strings.Fields("Art Bills Cards Drafts Emails Forms Guides Hints Ideas Jobs Keys Loans") {
+		paths = append(paths, in+"/Notes.md", in+"/Terms.txt")
+	}
+	r, err := Of("jobs", []Sample{sample("Oriel Pask", paths...), sample("Jun Teague", paths...)}, nil, func(_ int, at string) ([]byte, bool) {
+		return []byte(map[string]string{".md": at, ".txt": "All rights."}[path.Ext(at)]), true
+	})
+	require.NoError(t, err)
+	require.Len(t, r.Starters, 13)
+	assert.Equal(t, "starters/jobs/notes-12.md", r.Starters[12].Path)
+	assert.Equal(t, 12, strings.Count(r.Text, "Terms.txt | copy: starters/jobs/terms.txt"))
 }
 
 // Whatever folders are called, what is learned is a template, and nothing is said to be

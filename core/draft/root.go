@@ -210,10 +210,10 @@ func (l *learner) single(name string) string {
 	rest, out := name, ""
 	type told struct{ field, value string }
 	var known []told
-	for f, v := range l.given {
-		known = append(known, told{f, v})
+	for _, f := range sortedKeys(l.given) {
+		known = append(known, told{f, l.given[f]})
 	}
-	slices.SortFunc(known, func(a, b told) int { return len(b.value) - len(a.value) })
+	slices.SortStableFunc(known, func(a, b told) int { return len(b.value) - len(a.value) })
 	slots := map[string]string{}
 	for _, k := range known {
 		f := l.field(k.field, kindOf(k.value))
@@ -271,8 +271,8 @@ func longestText(list []token) (from, to int) {
 
 // nameFor is what a field is called that was found in names.
 func (l *learner) nameFor(p piece) string {
-	for name, value := range l.given {
-		if slices.Contains(p.values, value) && !l.taken[name] {
+	for _, name := range sortedKeys(l.given) {
+		if slices.Contains(p.values, l.given[name]) && !l.taken[name] {
 			return name
 		}
 	}

@@ -96,7 +96,7 @@ func countable(name string) bool {
 }
 
 func less(a, b run) bool {
-	return cmp.Or(strings.Compare(a.before, b.before), strings.Compare(a.after, b.after), strings.Compare(a.kind, b.kind), len(b.form)-len(a.form), strings.Compare(a.form, b.form)) < 0
+	return cmp.Or(strings.Compare(a.before, b.before), strings.Compare(a.after, b.after), strings.Compare(a.kind, b.kind), len(b.form)-len(a.form), strings.Compare(a.form, b.form), boolInt(a.folder)-boolInt(b.folder)) < 0
 }
 
 // ordinal is what a token counts.

@@ -5,9 +5,11 @@ import (
 	"cmp"
 	"io/fs"
 	"path"
+	"strconv"
 	"strings"
 	"time"
 
+	"vestibula/core/naming"
 	"vestibula/core/tree"
 )
 
@@ -42,7 +44,7 @@ func (d *drift) lay(sample int, at string) string {
 // starters makes starters of files that hold the same in all samples, and texts to be
 // filled of those that differ in known values alone.
 func (l *learner) starters(folder string, root *line, read Contents) (list []Starter) {
-	taken := map[string]bool{}
+	taken := map[string]string{} // by their paths, what they hold
 	var walk func(ln *line)
 	walk = func(ln *line) {
 		for _, k := range ln.kids {
@@ -70,14 +72,17 @@ func (l *learner) starters(folder string, root *line, read Contents) (list []Sta
 				}
 				clause, text = "fill", filled
 			}
-			name := cmp.Or(slugged(strings.Join(plainWords(stemOf(k.name)), " ")), "file")
+			stem, _ := naming.Split(k.name)
+			name := cmp.Or(slugged(strings.Join(plainWords(stem), " ")), "file")
 			at := path.Join(folder, name+path.Ext(k.name))
-			for n := 2; taken[at]; n++ {
-				at = path.Join(folder, name+"-"+string(rune('0'+n%10))+path.Ext(k.name))
+			for n := 2; taken[at] != "" && taken[at] != text; n++ {
+				at = path.Join(folder, name+"-"+strconv.Itoa(n)+path.Ext(k.name))
 			}
-			taken[at] = true
 			k.clauses = append(k.clauses, clause+": "+at)
-			list = append(list, Starter{at, []byte(text)})
+			if taken[at] == "" {
+				list = append(list, Starter{at, []byte(text)})
+			}
+			taken[at] = text
 		}
 	}
 	walk(root)

@@ -27,6 +27,7 @@ type Update struct {
 	Text  string
 	Added []Addition
 	Some  []string // folders that most have, and not all: they are not in the text
+	Other []string // what most have under another name than the template gives it: it is not in the text
 }
 
 // Beyond puts into a template what projects that were built from it have in common beyond
@@ -48,8 +49,7 @@ func Beyond(t *template.Template, samples []Sample, known []template.Values, lim
 			l.fields = append(l.fields, one)
 		}
 	}
-	extras := map[int][]*instance{} // by the number of the line that they lie below
-	asked := map[int]int{}          // how many folders there are of each such line
+	found := newSurplus(limit, now)
 	all := make([]template.Values, len(samples))
 	for i, s := range samples {
 		values, err := (&match.Showing{Template: t, Known: known[i], Names: []string{s.Name}, Real: s.Root, Limit: limit, Now: now}).Values()
@@ -63,36 +63,33 @@ func Beyond(t *template.Template, samples []Sample, known []template.Values, lim
 				f.values[i] = v.String()
 			}
 		}
-		x, err := t.Tree(values, limit)
-		if err != nil {
+		if err := found.add(t, values, i, s.Root); err != nil {
 			return nil, err
 		}
-		_, own := t.Own(x.Root)
-		(&surplus{t, i, extras, asked}).note(own, s.Root)
 	}
 	l.spellings = make([][]spelling, len(samples))
 	for i := range samples {
 		l.spellings[i] = l.spellingsOf(i)
 	}
 	lines := map[int][]*line{}
-	for _, number := range slices.Sorted(maps.Keys(extras)) {
-		if len(extras[number]) == asked[number] { // else some have nothing beyond it
-			lines[number] = l.level(extras[number], &line{})
+	for _, number := range slices.Sorted(maps.Keys(found.extras)) {
+		if len(found.extras[number]) == found.asked[number] { // else some have nothing beyond it
+			lines[number] = l.level(found.extras[number], &line{})
 		}
 	}
-	e := &edit{t: t, samples: samples, values: all, limit: limit, lines: lines, how: map[*line]numbering{}}
+	e := &edit{t: t, samples: samples, values: all, limit: limit, now: now, lines: lines, how: map[*line]numbering{}}
 	if err := e.number(); err != nil {
 		return nil, err
 	}
 	text, added, err := e.written()
-	return &Update{text, added, some(t, extras, len(samples))}, err
+	return &Update{text, added, found.some(len(samples)), found.otherwise(len(samples))}, err
 }
 
 // some is what at least half of the samples have beyond the template, and not all.
-func some(t *template.Template, extras map[int][]*instance, n int) (list []string) {
-	for _, number := range slices.Sorted(maps.Keys(extras)) {
+func (s *surplus) some(n int) (list []string) {
+	for _, number := range slices.Sorted(maps.Keys(s.extras)) {
 		with := map[string]map[int]bool{}
-		for _, in := range extras[number] {
+		for _, in := range s.extras[number] {
 			for _, c := range in.node.Children {
 				if c.Kind == tree.Folder && writable(c.Name) {
 					if with[c.Name] == nil {
@@ -141,6 +138,7 @@ type edit struct {
 	samples []Sample
 	values  []template.Values
 	limit   int
+	now     time.Time
 	lines   map[int][]*line
 	how     map[*line]numbering
 }
@@ -178,18 +176,17 @@ func (e *edit) left() (n int, err error) {
 		return 0, err
 	}
 	edited, err := e.t.Edited(text)
+	found := newSurplus(e.limit, e.now)
 	for i := 0; err == nil && i < len(e.samples); i++ {
-		var x *template.Expansion
-		if x, err = edited.Tree(e.values[i], e.limit); err == nil {
-			_, own := edited.Own(x.Root)
-			extras := map[int][]*instance{}
-			(&surplus{edited, i, extras, map[int]int{}}).note(own, e.samples[i].Root)
-			for _, list := range extras {
-				for _, in := range list {
-					n += in.node.Count()
-				}
-			}
+		err = found.add(edited, e.values[i], i, e.samples[i].Root)
+	}
+	for _, list := range found.extras {
+		for _, in := range list {
+			n += in.node.Count()
 		}
+	}
+	for _, k := range found.misnamed {
+		n += k
 	}
 	return n, err
 }
@@ -222,17 +219,42 @@ func (e *edit) written() (text string, added []Addition, err error) {
 	return file.String(), added, nil
 }
 
-// A surplus is what lies in the folders of a template's lines and is not wanted there.
+// A surplus is what lies in the folders of a template's lines and is not wanted there, as [match.Compare]
+// tells it.
 type surplus struct {
-	template *template.Template
-	sample   int
-	extras   map[int][]*instance // by the numbers of the lines
-	asked    map[int]int         // how many folders of each were looked at
+	limit    int
+	now      time.Time
+	extras   map[int][]*instance // by the number of the line that they lie below
+	asked    map[int]int         // how many folders there are of each such line
+	misnamed map[[2]string]int   // what is there under another name: that, and the one it should have
+}
+
+func newSurplus(limit int, now time.Time) *surplus {
+	return &surplus{limit, now, map[int][]*instance{}, map[int]int{}, map[[2]string]int{}}
+}
+
+// add notes what a sample has beyond a template.
+func (s *surplus) add(t *template.Template, values template.Values, sample int, real *tree.Node) error {
+	w, err := match.Of(t, values, s.limit, s.now)
+	if err != nil {
+		return err
+	}
+	seen, err := match.Seen(real, t)
+	if err != nil {
+		return err
+	}
+	for _, thing := range match.Compare(w, seen) {
+		if thing.Kind == match.Misnamed && thing.Movable() {
+			s.misnamed[[2]string{thing.Path, thing.Final()}]++
+		}
+	}
+	s.note(t, sample, seen)
+	return nil
 }
 
 // note adds what a folder has beyond what is wanted in it.
-func (s *surplus) note(wanted, real *tree.Node) {
-	ln := s.template.LineOf(wanted)
+func (s *surplus) note(t *template.Template, sample int, real *tree.Node) {
+	ln := t.LineOf(real)
 	if ln == nil || ln.Syntax == nil {
 		return
 	}
@@ -240,20 +262,30 @@ func (s *surplus) note(wanted, real *tree.Node) {
 	s.asked[number]++
 	rest := &tree.Node{Name: real.Name}
 	for _, c := range real.Children {
-		w := wanted.Child(c.Name)
 		switch {
-		case w != nil && w.Kind == c.Kind:
+		case c.From > 0:
 			if c.Kind == tree.Folder {
-				s.note(w, c)
+				s.note(t, sample, c)
 			}
-		case c.Kind == tree.File && ln.HoldsAnything():
+		case c.Marks&(tree.Conforms|tree.Apart) != 0, c.Kind == tree.File && ln.HoldsAnything():
 		default:
 			rest.Children = append(rest.Children, c)
 		}
 	}
 	if len(rest.Children) > 0 {
-		s.extras[number] = append(s.extras[number], &instance{sample: s.sample, node: rest})
+		s.extras[number] = append(s.extras[number], &instance{sample: sample, node: rest})
 	}
+}
+
+// otherwise is what at least half of the samples have under another name than the template gives it.
+func (s *surplus) otherwise(n int) (list []string) {
+	for key, k := range s.misnamed {
+		if 2*k >= n && k > 1 {
+			list = append(list, fmt.Sprintf("%s for %s (%d of %d)", key[0], key[1], k, n))
+		}
+	}
+	slices.Sort(list)
+	return list
 }
 
 // put adds a line, with those in it, below another one of the file.

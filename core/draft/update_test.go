@@ -41,6 +41,21 @@ func TestWhatProjectsHaveBeyondTheirTemplate(t *testing.T) {
 	assert.ErrorContains(t, err, "two or more")
 }
 
+// What [match.Compare] takes for a line under another name, or in another place, is not beyond the template, and
+// neither is what that passes by.
+func TestWhatIsUnderAnotherNameIsNotBeyond(t *testing.T) {
+	text := "---\nfields: { client: Who? }\nignore: [\"*.tmp\"]\n---\n<client>\n    <#> Photos\n    <#> Letters\n    <#> Bills\n        Old\n"
+	tpl, err := template.Parse("t", text, nil)
+	require.NoError(t, err)
+	of := func(client string) Sample {
+		return sample(client, "01 photos/", "03 Letters/", "04 Bills/", "05 Notes/", "Old/", "x.tmp")
+	}
+	up, err := Beyond(tpl, []Sample{of("Oriel Pask"), of("Jun Teague")}, make([]template.Values, 2), 1000, now)
+	require.NoError(t, err)
+	assert.Equal(t, text+"    <#> Notes | number: 5\n", up.Text)
+	assert.Equal(t, []string{"01 photos for 01 Photos (2 of 2)", "03 Letters for 02 Letters (2 of 2)", "04 Bills for 03 Bills (2 of 2)", "Old for 03 Bills/Old (2 of 2)"}, up.Other)
+}
+
 // A number of a line that is added counts on behind a list, and stays in the name where the
 // template has it already: it can be built, and has nothing left beyond it.
 func TestNumbersBeyondATemplateFitAmongItsOwn(t *testing.T) {
