@@ -103,7 +103,7 @@ func TestATemplateIsMadeOfAText(t *testing.T) {
 	require.Zero(t, status, out)
 	assert.Contains(t, out, "as a drawn tree")
 	assert.Contains(t, out, "In - now")
-	assert.Equal(t, "---\ntitle: \"course\"\nfields:\n  name: \"Name?\"\n---\nCourse <name>\n    Handouts | note: given out\n        In - now\n    notes.md\n", d.read("course.folders"))
+	assert.Equal(t, "---\ntitle: course\nfields:\n  name: \"Name?\"\n---\nCourse <name>\n    Handouts | note: given out\n        In - now\n    notes.md\n", d.read("course.folders"))
 	out, status = d.run("build", "course", "name=Casing", "--into", ".", "--yes")
 	require.Zero(t, status, out)
 	out, status = d.run("draft", "letter", "letter.txt")

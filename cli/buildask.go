@@ -79,7 +79,7 @@ func (a *app) offerFolder(at string, c consent) error {
 	case c.preview || c.asJSON && !c.yes || !c.yes && !a.interactive():
 		return refused(a.sameCall("it is made with", "--yes").String(), "%s", why)
 	case !c.yes && a.agreedTo != full: // a change of answers asks no second time
-		yes, err := a.confirm(strings.ToUpper(why[:1]) + why[1:] + ": make it?")
+		yes, err := a.confirm(outline.Capitalised(why) + ": make it?")
 		if err != nil {
 			return err
 		}

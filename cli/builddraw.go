@@ -12,6 +12,7 @@ import (
 	"vestibula/core/address"
 	"vestibula/core/batch"
 	"vestibula/core/build"
+	"vestibula/core/outline"
 	"vestibula/core/tree"
 )
 
@@ -200,7 +201,7 @@ func (b *buildRun) drawRows(withTree bool) (some bool) {
 	for _, r := range b.job.Builds {
 		if r.State() == build.New {
 			b.screen.Line()
-			b.screen.Line(term.Dim.Render(term.Visible(upperFirst(b.job.Table.RowName(r.Row))) + " makes"))
+			b.screen.Line(term.Dim.Render(term.Visible(outline.Capitalised(b.job.Table.RowName(r.Row))) + " makes"))
 			b.drawTree(r.Root)
 			break
 		}
@@ -211,8 +212,6 @@ func (b *buildRun) drawRows(withTree bool) (some bool) {
 	}
 	return len(lines) > 0
 }
-
-func upperFirst(text string) string { return strings.ToUpper(text[:1]) + text[1:] }
 
 // keptLine says how a row that is marked stands to the disk.
 func (b *buildRun) keptLine(k *batch.Kept) (m term.Mark, note term.Shown) {
@@ -312,7 +311,7 @@ func (b *buildRun) questionOfTable() string {
 	if b.marked > 0 {
 		parts = append(parts, fmt.Sprintf("mark %s in %s", term.Count(b.marked, "row"), b.table.file))
 	}
-	return upperFirst(strings.Join(parts, ", and ")) + "?"
+	return outline.Capitalised(strings.Join(parts, ", and ")) + "?"
 }
 
 // closing tells what a build has done.

@@ -103,7 +103,7 @@ func (a *app) draft(name, like string) error {
 		return unclear("", "\"%s\" is no name for a template", name)
 	}
 	dir := filepath.Dir(name)
-	pages := []newFile{{name + template.Ending, tree.Bytes(strings.Replace(newTemplate, "NAME", yamlText(title), 1))}}
+	pages := []newFile{{name + template.Ending, tree.Bytes(strings.Replace(newTemplate, "NAME", outline.Quoted(title), 1))}}
 	if like != "" {
 		var err error
 		if pages, err = copyOf(like, name, dir); err != nil {
@@ -128,14 +128,6 @@ func (a *app) draft(name, like string) error {
 	a.screen.Text(term.Good.Render("Wrote") + " " + term.Visible(name+template.Ending))
 	a.screen.Text(term.Dim.Render(advise("Change it in any text editor, and look at it with", "show", typed(name+template.Ending)).line()))
 	return nil
-}
-
-// yamlText puts a text in quotes where YAML would not take it as it is.
-func yamlText(s string) string {
-	if outline.IsWord(s) {
-		return s
-	}
-	return `"` + strings.NewReplacer(`\`, `\\`, `"`, `\"`).Replace(s) + `"`
 }
 
 // copyOf returns a built-in template under a new name, and its starters.

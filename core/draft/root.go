@@ -8,6 +8,7 @@ import (
 	"time"
 	"unicode"
 
+	"vestibula/core/outline"
 	"vestibula/core/value"
 )
 
@@ -89,7 +90,7 @@ func (l *learner) terms(list []piece) []piece {
 		for k, v := range place.values {
 			at, _ := strconv.Atoi(v)
 			word := name.values[k]
-			fits = fits && at > 0 && at < 10 && classOf(word) == "word" && len(tokens(word)) == 1 && word == strings.ToUpper(word[:1])+strings.ToLower(word[1:]) && (called[at] == "" || called[at] == word)
+			fits = fits && at > 0 && at < 10 && classOf(word) == "word" && len(tokens(word)) == 1 && word == outline.Capitalised(strings.ToLower(word)) && (called[at] == "" || called[at] == word)
 			called[at], most = word, max(most, at)
 		}
 		if !fits || len(called) < 2 {

@@ -59,7 +59,7 @@ func (l *learner) parts(root *line) (list []shared) {
 // write is the text of the template.
 func (l *learner) write(title string, root *line, parts []shared) string {
 	var b strings.Builder
-	b.WriteString("---\ntitle: " + quoted(title) + "\n")
+	b.WriteString("---\ntitle: " + outline.Quoted(title) + "\n")
 	if len(l.fields) > 0 {
 		b.WriteString("fields:\n")
 		for _, f := range l.fields {
@@ -128,38 +128,38 @@ func ambiguous(name string) bool { return strings.Contains(name, ".") }
 
 // declared is what the header says of a field.
 func (l *learner) declared(f *field) string {
-	ask := strings.ToUpper(f.name[:1]) + strings.ReplaceAll(f.name[1:], "-", " ") + "?"
+	ask := outline.Question(f.name)
 	example := ""
 	if i := slices.IndexFunc(f.values, func(v string) bool { return v != "" && !strings.ContainsAny(v, "{}[]") }); i >= 0 {
-		example = ", example: " + quoted(f.values[i])
+		example = ", example: " + outline.Quoted(f.values[i])
 	}
 	switch f.kind {
 	case "text":
-		return "{ ask: " + quoted(ask) + example + " }"
+		return "{ ask: " + outline.Quoted(ask) + example + " }"
 	case "choice":
-		return "{ ask: " + quoted(ask) + ", of: [" + quotedList(f.of) + "] }"
+		return "{ ask: " + outline.Quoted(ask) + ", of: [" + quotedList(f.of) + "] }"
 	case "term":
-		return "{ ask: " + quoted(ask) + ", type: term, of: [" + quotedList(f.of) + "]" + strings.ReplaceAll(example, `"`, "") + " }"
+		return "{ ask: " + outline.Quoted(ask) + ", type: term, of: [" + quotedList(f.of) + "]" + strings.ReplaceAll(example, `"`, "") + " }"
 	case "yes-no":
-		return "{ ask: " + quoted(ask) + ", type: yes-no, default: no }"
+		return "{ ask: " + outline.Quoted(ask) + ", type: yes-no, default: no }"
 	case "list":
 		example = ""
 		if i := slices.IndexFunc(f.lists, func(v []string) bool { return len(v) > 0 && !strings.ContainsAny(strings.Join(v, ""), "{}[]") }); i >= 0 {
 			example = ", example: [" + quotedList(f.lists[i]) + "]"
 		}
-		return "{ ask: " + quoted(ask) + ", type: list" + example + " }"
+		return "{ ask: " + outline.Quoted(ask) + ", type: list" + example + " }"
 	case "number":
-		return "{ ask: " + quoted(ask) + ", type: number, min: 0" + strings.ReplaceAll(example, `"`, "") + " }"
+		return "{ ask: " + outline.Quoted(ask) + ", type: number, min: 0" + strings.ReplaceAll(example, `"`, "") + " }"
 	}
-	return "{ ask: " + quoted(ask) + ", type: " + f.kind + strings.ReplaceAll(example, `"`, "") + " }"
+	return "{ ask: " + outline.Quoted(ask) + ", type: " + f.kind + strings.ReplaceAll(example, `"`, "") + " }"
 }
 
 // declared is what the header says of a convention.
 func (c *convention) declared() string {
 	if len(c.own) == 0 && len(c.endings) == 0 {
-		return quoted(c.pattern)
+		return outline.Quoted(c.pattern)
 	}
-	text := "{ pattern: " + quoted(c.pattern)
+	text := "{ pattern: " + outline.Quoted(c.pattern)
 	if len(c.own) > 0 {
 		var own []string
 		for _, f := range c.own {
@@ -185,17 +185,9 @@ func (c *convention) declared() string {
 func quotedList(list []string) string {
 	var out []string
 	for _, s := range list {
-		out = append(out, quoted(s))
+		out = append(out, outline.Quoted(s))
 	}
 	return strings.Join(out, ", ")
-}
-
-// quoted is a text as YAML takes it.
-func quoted(s string) string {
-	if outline.IsWord(s) && s != "yes" && s != "no" && s != "on" && s != "off" && s != "true" && s != "false" && s != "null" && strings.ToLower(s) == s {
-		return s
-	}
-	return `"` + strings.NewReplacer(`\`, `\\`, `"`, `\"`).Replace(s) + `"`
 }
 
 // remark is a text that holds names from a disk, as it can stand in a line of a template.

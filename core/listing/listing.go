@@ -16,6 +16,7 @@ import (
 	"unicode"
 	"unicode/utf8"
 
+	"vestibula/core/outline"
 	"vestibula/core/template"
 )
 
@@ -442,11 +443,11 @@ func (l *Listing) Text(title string) string {
 	if len(l.Slots) > 0 {
 		b.WriteString("---\n")
 		if title != "" {
-			fmt.Fprintf(&b, "title: %q\n", title)
+			b.WriteString("title: " + outline.Quoted(title) + "\n")
 		}
 		b.WriteString("fields:\n")
 		for _, s := range l.Slots {
-			fmt.Fprintf(&b, "  %s: %q\n", s, strings.ToUpper(s[:1])+strings.ReplaceAll(s[1:], "-", " ")+"?")
+			b.WriteString("  " + s + ": " + outline.Quoted(outline.Question(s)) + "\n")
 		}
 		b.WriteString("---\n")
 	}

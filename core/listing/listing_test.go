@@ -98,7 +98,7 @@ func TestListsInLetters(t *testing.T) {
 func TestWhatIsNoNameIsLeftOut(t *testing.T) {
 	l, err := Read("<client:like-this> 2027\n├── notes.md   # what was said\n├── \"Q&A: part 1\"\n├── link -> ../elsewhere\n├── **Letters**  (by post)\n├── v1.2/\n└── notes.md\n")
 	require.NoError(t, err)
-	assert.Equal(t, "---\ntitle: \"x\"\nfields:\n  client: \"Client?\"\n---\n<client:like-this> 2027\n    notes.md | note: what was said\n    Q&A - part 1\n    link\n    Letters | note: by post\n    v1.2\n", l.Text("x"))
+	assert.Equal(t, "---\ntitle: x\nfields:\n  client: \"Client?\"\n---\n<client:like-this> 2027\n    notes.md | note: what was said\n    Q&A - part 1\n    link\n    Letters | note: by post\n    v1.2\n", l.Text("x"))
 	assert.Equal(t, []string{"Q&A - part 1"}, l.Changed)
 	for _, text := range []string{"", "\n \n", "This is a letter. It says what a person would say to another one, at some length.\nAnd so it goes on, until all that was to be said is said.\n", "Dear Ola, thank you for the letter of last week; we shall come on Monday, and bring the book with us.\n\nYours, Wren\n", "\xff\xfe", "--- \n...\n"} {
 		_, err := Read(text)

@@ -146,7 +146,7 @@ func (c *compiler) bindConvention(conv *Convention, text *Node, own []*Field) {
 			}
 		}
 		if f == nil {
-			f = &Field{Name: name, Ask: strings.ToUpper(name[:1]) + name[1:] + "?", Pos: text.Pos, Type: value.Type{Kind: value.Text, Language: c.t.Language}}
+			f = &Field{Name: name, Ask: outline.Question(name), Pos: text.Pos, Type: value.Type{Kind: value.Text, Language: c.t.Language}}
 			c.nearField(text, p, name)
 		}
 		if !f.declared && c.fieldIndex(name) < 0 {

@@ -116,7 +116,7 @@ var reservedWords = []string{"and", "or", "not", "is", "in"}
 
 // field reads the definition of one field, which may be a naming convention's own.
 func (c *compiler) field(p Pair, own bool) *Field {
-	f := &Field{Name: p.Key, Pos: p.KeyPos, Ask: strings.ToUpper(p.Key[:1]) + p.Key[1:] + "?", Type: value.Type{Kind: value.Text, Language: c.t.Language}}
+	f := &Field{Name: p.Key, Pos: p.KeyPos, Ask: outline.Question(p.Key), Type: value.Type{Kind: value.Text, Language: c.t.Language}}
 	switch {
 	case p.Value.Kind == Null:
 		return f
