@@ -263,7 +263,9 @@ func (r *adding) choose(j *add.Job, folder string) ([]*add.Waiting, error) {
 		func(w *add.Waiting) bool { return w.Path == folder || w.Name() == folder },
 		func(w *add.Waiting) bool { return j.Listed(w) == folder || path.Base(j.Listed(w)) == folder }, // as it was listed before its values were known
 		func(w *add.Waiting) bool { return strings.HasSuffix(w.Path, "/"+folder) },
-		func(w *add.Waiting) bool { return strings.EqualFold(unnumbered(w.Name()), unnumbered(folder)) },
+		func(w *add.Waiting) bool {
+			return strings.EqualFold(tree.Unnumbered(&tree.Node{Name: w.Name()}), tree.Unnumbered(&tree.Node{Name: folder}))
+		},
 	}
 	if folder == "" {
 		ways = []func(w *add.Waiting) bool{func(w *add.Waiting) bool {
@@ -332,8 +334,6 @@ func (r *adding) which(j *add.Job, found []*add.Waiting) ([]*add.Waiting, error)
 	}
 	return found[q.at-1 : q.at], nil
 }
-
-func unnumbered(name string) string { return strings.TrimLeft(name, "0123456789 -_.") }
 
 // rows makes what each row of a table says.
 func (r *adding) rows() error {

@@ -341,14 +341,14 @@ func (n *nameRun) names(values template.Values) (names []string, changes []templ
 func (n *nameRun) ending(i int) (string, error) {
 	ext := strings.TrimPrefix(n.ext, ".")
 	if ext == "" && i < len(n.from) {
-		ext = template.Extension(filepath.Base(n.from[i]))
+		ext = tree.Extension(filepath.Base(n.from[i]))
 	} else if ext == "" && len(n.from) == 0 && len(n.convention.For) > 0 {
 		ext = n.convention.For[0]
 	}
 	switch {
 	case ext == "":
 		return "", nil
-	case template.Extension("x."+ext) == "":
+	case tree.Extension("x."+ext) == "":
 		return "", unclear("an ending is one to eight letters or digits, such as tif", "\"%s\" is no ending", n.ext)
 	case len(n.convention.For) > 0 && !slices.Contains(n.convention.For, strings.ToLower(ext)):
 		return "", unclear("it is for "+strings.Join(n.convention.For, ", "), "the convention \"%s\" is not for .%s", n.convention.Name, ext)

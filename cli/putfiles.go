@@ -13,7 +13,6 @@ import (
 	"vestibula/core/inspect"
 	"vestibula/core/made"
 	"vestibula/core/match"
-	"vestibula/core/naming"
 	"vestibula/core/packed"
 	"vestibula/core/place"
 	"vestibula/core/pool"
@@ -281,7 +280,7 @@ func (r *putRun) packed(source int, file string) error {
 // made is the day on which a file came about.
 func (r *putRun) made(f *standing.File) (time.Time, string) {
 	changed := time.Unix(0, f.Entry.Time)
-	_, ending := naming.Split(path.Base(f.Path))
+	_, ending := tree.Split(path.Base(f.Path))
 	if f.At == "" || f.Entry.Kind != tree.File {
 		return changed, made.Changed
 	}

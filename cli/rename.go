@@ -325,7 +325,7 @@ func (r *renameRun) choosy(conv *template.Convention) error {
 				return false
 			}
 		}
-		if _, ending := naming.Split(f.Name); len(conv.For) == 0 || slices.Contains(conv.For, ending) {
+		if _, ending := tree.Split(f.Name); len(conv.For) == 0 || slices.Contains(conv.For, ending) {
 			r.elsewhere++
 		}
 		return true

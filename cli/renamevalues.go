@@ -13,13 +13,13 @@ import (
 	"vestibula/core/address"
 	"vestibula/core/label"
 	"vestibula/core/made"
-	"vestibula/core/naming"
 	"vestibula/core/place"
 	"vestibula/core/project"
 	"vestibula/core/rename"
 	"vestibula/core/standing"
 	"vestibula/core/table"
 	"vestibula/core/template"
+	"vestibula/core/tree"
 	"vestibula/core/value"
 )
 
@@ -135,7 +135,7 @@ func (r *renameRun) days(conv *template.Convention, f *rename.File, ofFile map[s
 		day, from := changed, made.Changed
 		if word == "made" {
 			if file, err := place.OpenFile(filepath.FromSlash(f.At())); err == nil {
-				_, ending := naming.Split(f.Name)
+				_, ending := tree.Split(f.Name)
 				day, from = made.Of(file, ending, f.Entry.Size, changed, r.now)
 				file.Close()
 			}

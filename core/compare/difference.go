@@ -3,11 +3,9 @@ package compare
 import (
 	"cmp"
 	"path"
-	"regexp"
 	"slices"
 	"strings"
 
-	"vestibula/core/outline"
 	"vestibula/core/tree"
 )
 
@@ -185,28 +183,15 @@ func kind(n *tree.Node) tree.Kind {
 
 func exactly(n *tree.Node) (key, why string) { return n.Name, "" }
 
-var number = regexp.MustCompile(`^\d+[ ._-]*`)
-
-// bare is a name without the number in front of it.
-func bare(name string) string { return number.ReplaceAllString(name, "") }
-
-func byNumber(n *tree.Node) (key, why string) { return bare(n.Name), "another number" }
-
-// plainly is a name in small letters, without its number and signs.
-func plainly(name string) string {
-	return strings.Map(func(r rune) rune {
-		if strings.ContainsRune(" -_.,'’", r) {
-			return -1
-		}
-		return r
-	}, tree.Folded(bare(name)))
+func byNumber(n *tree.Node) (key, why string) {
+	return tree.Ending(n) + "/" + tree.Unnumbered(n), "another number or mark in front"
 }
 
-func byStyle(n *tree.Node) (key, why string) { return plainly(n.Name), "spelled differently" }
-
-func bySlip(x, y *tree.Node) (string, bool) {
-	return "one letter apart", len([]rune(x.Name)) > 4 && outline.OneLetterApart(strings.ToLower(x.Name), strings.ToLower(y.Name))
+func byStyle(n *tree.Node) (key, why string) {
+	return tree.Ending(n) + "/" + tree.Key(n), "spelled differently"
 }
+
+func bySlip(x, y *tree.Node) (string, bool) { return "a slip of the pen", tree.Slipped(x, y) }
 
 // byContents takes two folders for the same that hold much the same names.
 func byContents(x, y *tree.Node) (string, bool) {
@@ -313,7 +298,8 @@ func (d *differ) moves() {
 			names[side] = map[string][]lonely{}
 			add := func(n *tree.Node, at string) {
 				if !d.moved[n] {
-					key := kind(n).String() + bare(n.Name)
+					key, _ := byNumber(n)
+					key = kind(n).String() + key
 					names[side][key] = append(names[side][key], lonely{n, at})
 				}
 			}

@@ -18,13 +18,13 @@ func TestWhatDiffers(t *testing.T) {
 	list := Differences(a, b, Contents{Same: func(x, _ string) bool { return x != "Place/stays.txt" && x != "Place/moves.txt" }}, nil)
 	assert.Equal(t, []Difference{
 		{What: New, Path: "02 New", Folder: true},
-		{What: Renamed, Path: "02 Plans", Other: "03 Plans", Folder: true, Why: "another number"},
+		{What: Renamed, Path: "02 Plans", Other: "03 Plans", Folder: true, Why: "another number or mark in front"},
 		{What: New, Path: "Else", Folder: true},
 		{What: Gone, Path: "Old", Folder: true, Within: 2},
 		{What: Renamed, Path: "Photos", Other: "Pictures", Folder: true, Why: "it holds the same"},
 		{What: Moved, Path: "Place/moves.txt", Other: "Else/moves.txt", Why: "it holds something else"},
 		{What: Altered, Path: "Place/stays.txt", Other: "Place/stays.txt"},
-		{What: Renamed, Path: "Sketchs", Other: "Sketches", Folder: true, Why: "one letter apart"},
+		{What: Renamed, Path: "Sketchs", Other: "Sketches", Folder: true, Why: "a slip of the pen"},
 		{What: Renamed, Path: "read me.md", Other: "Read_Me.md", Why: "spelled differently"},
 	}, list)
 	assert.Equal(t, [New + 1]int{4, 1, 1, 1, 2}, Count(list))

@@ -7,7 +7,6 @@ import (
 	"strconv"
 	"strings"
 
-	"vestibula/core/naming"
 	"vestibula/core/pattern"
 	"vestibula/core/template"
 	"vestibula/core/tree"
@@ -53,7 +52,7 @@ func (m *meeting) conventions(counting bool) {
 				if n.Kind != tree.File {
 					continue
 				}
-				stem, _ := naming.Split(n.Name)
+				stem, _ := tree.Split(n.Name)
 				seen := map[string]bool{}
 				for _, reading := range m.readings(m.instances[i], stem) {
 					if key := shapeOf(reading); key != "" && !seen[key] {
@@ -168,7 +167,7 @@ func (m *meeting) addConvention(list []found) {
 		}
 	}
 	for _, f := range list {
-		if e := strings.ToLower(template.Extension(f.node.Name)); e != "" && !slices.Contains(c.endings, e) {
+		if e := strings.ToLower(tree.Extension(f.node.Name)); e != "" && !slices.Contains(c.endings, e) {
 			c.endings = append(c.endings, e)
 		}
 		m.take(f.instance, f.node)

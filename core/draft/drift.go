@@ -10,7 +10,6 @@ import (
 	"sync"
 	"unicode"
 
-	"vestibula/core/match"
 	"vestibula/core/naming"
 	"vestibula/core/template"
 	"vestibula/core/tree"
@@ -81,13 +80,13 @@ func (d *drift) unify(in []*tree.Node, told *[]string) {
 			if c.Kind != tree.Folder || c.Marks&tree.Link != 0 || len(same[c.Name]) == len(in) {
 				continue // what all have under one name is written in one way
 			}
-			key := match.Key(c)
+			key := tree.Key(c)
 			g := groups[key]
 			if g == nil {
 				g = &likes{where: map[int]bool{}}
 				groups[key] = g
 			}
-			front := strings.TrimLeft(strings.TrimSuffix(c.Name, naming.Bare(c)), "0")
+			front := strings.TrimLeft(strings.TrimSuffix(c.Name, tree.Unnumbered(c)), "0")
 			if g.front == "" {
 				g.front = front
 			}
@@ -148,7 +147,7 @@ func slips(groups map[string]*likes, in int) []string {
 			if o == nil || 2*len(o.of) <= in {
 				break // the others are had by fewer still
 			}
-			if !o.where[soleOf(g.where)] && match.Slipped(o.of[0], g.of[0]) {
+			if !o.where[soleOf(g.where)] && tree.Slipped(o.of[0], g.of[0]) {
 				o.of, o.where[soleOf(g.where)] = append(o.of, g.of[0]), true
 				delete(groups, key)
 				break
@@ -312,7 +311,7 @@ func gather(groups map[string]map[string][]placed, sample int, in *tree.Node, at
 				here = map[string][]placed{}
 				groups[at] = here
 			}
-			_, ending := naming.Split(c.Name)
+			_, ending := tree.Split(c.Name)
 			here[ending] = append(here[ending], placed{sample, in, c})
 		}
 	}
@@ -384,7 +383,7 @@ func (d *drift) byDevices(list []placed, ending string) bool {
 func (d *drift) byDay(dir, ending string, list []placed, who []string) bool {
 	stems := make([]string, len(list))
 	for i, p := range list {
-		stems[i], _ = naming.Split(p.file.Name)
+		stems[i], _ = tree.Split(p.file.Name)
 	}
 	if dayless(stems) {
 		return false

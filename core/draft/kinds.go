@@ -7,7 +7,6 @@ import (
 	"strings"
 	"unicode"
 
-	"vestibula/core/match"
 	"vestibula/core/tree"
 )
 
@@ -257,7 +256,7 @@ func token0(n *tree.Node) string {
 			return -1
 		}
 		return r
-	}, match.Key(n)), unicode.IsSpace); t != "" {
+	}, tree.Key(n)), unicode.IsSpace); t != "" {
 		return t
 	}
 	return "#"

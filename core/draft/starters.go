@@ -9,7 +9,6 @@ import (
 	"strings"
 	"time"
 
-	"vestibula/core/naming"
 	"vestibula/core/tree"
 )
 
@@ -72,7 +71,7 @@ func (l *learner) starters(folder string, root *line, read Contents) (list []Sta
 				}
 				clause, text = "fill", filled
 			}
-			stem, _ := naming.Split(k.name)
+			stem, _ := tree.Split(k.name)
 			name := cmp.Or(slugged(strings.Join(plainWords(stem), " ")), "file")
 			at := path.Join(folder, name+path.Ext(k.name))
 			for n := 2; taken[at] != "" && taken[at] != text; n++ {

@@ -312,11 +312,11 @@ func (e *edit) put(file *outline.File, parent *outline.Line, ln *line, added *[]
 			clause = fmt.Sprint(at)
 		}
 	}
-	if ending := template.Extension(name); ln.folder && len(ln.kids) == 0 && ending != "" {
+	if ending := tree.Extension(name); ln.folder && len(ln.kids) == 0 && ending != "" {
 		name += "/"
 	}
 	one := file.Add(parent, before, name)
-	if !ln.folder && template.Extension(name) == "" {
+	if !ln.folder && tree.Extension(name) == "" {
 		one.Set("blank", "")
 	}
 	if clause != "" {

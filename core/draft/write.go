@@ -6,7 +6,7 @@ import (
 	"unicode"
 
 	"vestibula/core/outline"
-	"vestibula/core/template"
+	"vestibula/core/tree"
 )
 
 // A shared branch is a part of the outline that several lines use.
@@ -111,7 +111,7 @@ func body(b *strings.Builder, list []*line, depth int) {
 // written is the name of a line as it stands in the outline: a folder is one for everybody
 // who reads it, and a file without an ending as well.
 func (ln *line) written() string {
-	ending := template.Extension(strings.ReplaceAll(ln.name, "\x00", ""))
+	ending := tree.Extension(strings.ReplaceAll(ln.name, "\x00", ""))
 	switch {
 	case ln.folder && ln.name == "---": // would be the fence of a header
 		return ln.name + "/"

@@ -138,10 +138,10 @@ func (l *Look) number(s *Subject, key counted, scope template.Scope, at string) 
 	case template.InProject:
 		key.in = path.Join("/", s.Name)
 	}
-	stem, _ := naming.Split(full)
+	stem, _ := tree.Split(full)
 	known := l.numbers[key]
 	for _, other := range known {
-		if same, _ := naming.Split(other); same == stem {
+		if same, _ := tree.Split(other); same == stem {
 			return "", false
 		}
 	}

@@ -17,7 +17,7 @@ import (
 	"unicode/utf8"
 
 	"vestibula/core/outline"
-	"vestibula/core/template"
+	"vestibula/core/tree"
 )
 
 // Bounds of what is read.
@@ -462,7 +462,7 @@ func (l *Listing) write(b *strings.Builder, list []*Entry, depth int) {
 			b.WriteString("<#> ")
 		}
 		b.WriteString(e.Name)
-		if len(e.Inside) == 0 && e.Folder && template.Extension(e.Name) != "" {
+		if len(e.Inside) == 0 && e.Folder && tree.Extension(e.Name) != "" {
 			b.WriteByte('/')
 		}
 		if e.Note != "" {

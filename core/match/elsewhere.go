@@ -5,7 +5,6 @@ import (
 	"slices"
 	"strings"
 
-	"vestibula/core/naming"
 	"vestibula/core/tree"
 )
 
@@ -163,7 +162,7 @@ func (m *matcher) sameNames(lacks []*lack) {
 			continue
 		}
 		r := reals[0]
-		sure := r.listed || naming.Bare(l.node) != l.node.Name
+		sure := r.listed || tree.Bare(l.node) != l.node.Name
 		switch {
 		case !sure && m.refused(l, r.spot):
 			continue

@@ -63,15 +63,3 @@ func TestWhatIsKnownIsFollowedElsewhere(t *testing.T) {
 	assert.Equal(t, "missing Plans/Inks; stray Letters/Colours; stray Letters/Stains", follow("Plans/", "Letters/Dyes/", "Letters/Colours/", "Letters/Stains/", "Scans/Maps/"), "one of two")
 	assert.Equal(t, "stray Letters/Colours", follow("Plans/Inks/", "Letters/Dyes/", "Letters/Colours/", "Scans/Maps/"))
 }
-
-func TestCopiesAreCalledSo(t *testing.T) {
-	for name, of := range map[string]string{
-		"plan (1).md": "plan.md", "plan (12)": "plan", "plan ().md": "", "plan (a).md": "",
-		"Copy of plan.md": "plan.md", "copy of plan": "plan", "Copy of plan (2).md": "plan (2).md",
-		"plan - Copy.md": "plan.md", "plan - Copy (2).md": "plan.md", "plan copy 3.md": "plan.md",
-		"plan_copy": "plan", "plan-copy.md": "plan.md", "plan (copy).md": "plan.md",
-		"plan.md": "", "plan 2.md": "", " copy": "", "copy.md": "", "(1).md": "",
-	} {
-		assert.Equal(t, of, copyOf(name), name)
-	}
-}

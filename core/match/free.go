@@ -24,7 +24,7 @@ func (m *matcher) olderOf(conv *template.Convention) *naming.Older {
 // conflict is the name, without its ending, of the file beside which a program that keeps drives in step has put this one;
 // "" for none.
 func (s spot) conflict(beside *tree.Node) string {
-	stem, _ := naming.Split(s.node.Name)
+	stem, _ := tree.Split(s.node.Name)
 	return naming.ConflictBeside(stem, func(other string) bool {
 		_, there := find(beside.Children, other+s.node.Name[len(stem):])
 		return there
@@ -78,7 +78,7 @@ func (m *matcher) ordersOf(conv *template.Convention, f *naming.Free, known temp
 	}
 	all := map[string]map[naming.Order]bool{}
 	for _, n := range beside.Children {
-		stem, ending := naming.Split(n.Name)
+		stem, ending := tree.Split(n.Name)
 		if n.Kind != tree.File || len(conv.For) > 0 && !slices.Contains(conv.For, ending) {
 			continue
 		}

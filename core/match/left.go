@@ -85,13 +85,13 @@ func (m *matcher) speaks(name string) bool {
 			}
 		}
 	}
-	_, ending := naming.Split(name)
+	_, ending := tree.Split(name)
 	return naming.Speaks(name) || m.endings[ending]
 }
 
 // resembles says what a stray looks like.
 func (m *matcher) resembles(want, real, n *tree.Node) (Reason, string) {
-	if original := copyOf(n.Name); original != "" {
+	if original := naming.CopyOf(n.Name); original != "" {
 		if i, there := find(real.Children, original); there && real.Children[i].Kind == n.Kind {
 			return Copied, original
 		}
@@ -100,7 +100,7 @@ func (m *matcher) resembles(want, real, n *tree.Node) (Reason, string) {
 		if c.Kind != n.Kind || c.Marks&tree.Open != 0 {
 			continue
 		}
-		if _, there := find(real.Children, c.Name); there && Key(c) == Key(n) {
+		if _, there := find(real.Children, c.Name); there && tree.Key(c) == tree.Key(n) {
 			return Doubled, c.Name
 		}
 	}

@@ -94,10 +94,10 @@ func Compare(w *Wanted, real *tree.Node) []*Thing {
 func (w *Wanted) Likeness(real *tree.Node) (like int) {
 	keys := make(map[string]bool, len(real.Children))
 	for _, n := range real.Children {
-		keys[Key(n)+ending(n)] = true
+		keys[tree.Key(n)+tree.Ending(n)] = true
 	}
 	for _, c := range w.Own.Children {
-		if c.Marks&tree.Open == 0 && keys[Key(c)+ending(c)] {
+		if c.Marks&tree.Open == 0 && keys[tree.Key(c)+tree.Ending(c)] {
 			like++
 		}
 	}
@@ -395,7 +395,7 @@ func (m *matcher) there(c *tree.Node, real []*tree.Node) (int, bool) {
 	if c.Marks&tree.Either != 0 {
 		for ; i < len(real) && strings.HasPrefix(real[i].Name, c.Name); i++ {
 			n := real[i]
-			if n.Kind == tree.File && (n.Name == c.Name || strings.HasPrefix(n.Name[len(c.Name):], ".") && template.Extension(n.Name) == n.Name[len(c.Name)+1:]) {
+			if n.Kind == tree.File && (n.Name == c.Name || strings.HasPrefix(n.Name[len(c.Name):], ".") && tree.Extension(n.Name) == n.Name[len(c.Name)+1:]) {
 				return i, true
 			}
 		}

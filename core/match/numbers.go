@@ -37,7 +37,7 @@ func (m *matcher) given(conv *template.Convention, name, folder string) bool {
 		return false
 	}
 	numberOf := func(name, folder string) (key numberKey, ok bool) {
-		stem, _ := naming.Split(name)
+		stem, _ := tree.Split(name)
 		n, apart, ok := s.Read(stem)
 		if s.Field.Next != template.InFolder {
 			folder = ""

@@ -4,14 +4,9 @@ import (
 	"cmp"
 	"path"
 	"slices"
-	"strings"
-	"unicode"
 	"unicode/utf8"
 
-	"golang.org/x/text/unicode/norm"
-
 	"vestibula/core/naming"
-	"vestibula/core/template"
 	"vestibula/core/tree"
 	"vestibula/core/value"
 )
@@ -137,10 +132,10 @@ func (m *matcher) ways() []way {
 		{Followed, true, m.follows(AlsoThis)},
 		{Former, true, m.former},
 		{Value, false, m.follows(MayBeThis)},
-		{Number, true, renumbered},
-		{Spelling, true, respelled},
-		{Copied, false, func(want, real *tree.Node) bool { return copyOf(real.Name) == want.Name }},
-		{Slip, false, Slipped},
+		{Number, true, tree.Renumbered},
+		{Spelling, true, tree.Respelled},
+		{Copied, false, func(want, real *tree.Node) bool { return naming.CopyOf(real.Name) == want.Name }},
+		{Slip, false, tree.Slipped},
 		{Value, false, m.revalued},
 		{Contents, false, m.holdsSame},
 	}
@@ -161,7 +156,7 @@ func (m *matcher) pairs(found []pair, lacking []*tree.Node, real *tree.Node, at 
 		taken[i] = true
 		t := m.tell(&Thing{Kind: Misnamed, Reason: reason, Sure: sure, Node: want, Path: path.Join(at.path, n.Name), in: at.in, to: path.Join(at.to, want.Name), stays: at.below(n)})
 		if want.Marks&tree.Either != 0 && n.Kind == tree.File {
-			t.to += n.Name[len(n.Name)-len(template.Extension(n.Name))-1:]
+			t.to += n.Name[len(n.Name)-len(tree.Extension(n.Name))-1:]
 		}
 		found = append(found, pair{want, spot{n, t.Path, t, ""}})
 		left = slices.DeleteFunc(left, func(k int) bool { return k == i })
@@ -213,144 +208,6 @@ func (m *matcher) follows(what Following) func(want, real *tree.Node) bool {
 
 func (m *matcher) former(want, real *tree.Node) bool {
 	return slices.Contains(m.Expansion.Was[want], real.Name)
-}
-
-// ending is the ending of a file in small letters, "" of a folder.
-func ending(n *tree.Node) string {
-	if n.Kind == tree.Folder {
-		return ""
-	}
-	return strings.ToLower(template.Extension(n.Name))
-}
-
-func sameEnding(want, real *tree.Node) bool {
-	return want.Marks&tree.Either != 0 || ending(want) == ending(real)
-}
-
-func renumbered(want, real *tree.Node) bool {
-	return sameEnding(want, real) && naming.Bare(want) == naming.Bare(real)
-}
-
-func respelled(want, real *tree.Node) bool {
-	return sameEnding(want, real) && Key(want) == Key(real)
-}
-
-// Key is what is equal for names that people take for the same: their letters and
-// digits, small, without accents, and without the number in front and leading zeros.
-func Key(n *tree.Node) string {
-	var b strings.Builder
-	before := ' '
-	for _, r := range norm.NFKD.String(tree.Folded(naming.Bare(n))) {
-		switch {
-		case unicode.IsDigit(r) && !unicode.IsDigit(before):
-			b.WriteByte(' ') // two numbers are not one
-			if r != '0' {
-				b.WriteRune(r)
-			}
-		case unicode.IsDigit(r):
-			if r != '0' || before != '0' || isDigit(b.String()[b.Len()-1]) {
-				b.WriteRune(r)
-			}
-		case unicode.IsLetter(r):
-			b.WriteRune(r)
-		}
-		before = r
-	}
-	if b.Len() == 0 {
-		return tree.Folded(n.Name) // signs alone
-	}
-	return b.String()
-}
-
-func isDigit(c byte) bool { return c >= '0' && c <= '9' }
-
-// copyOf returns the name that something is called a copy of, or "".
-func copyOf(name string) string {
-	stem, end := name, ""
-	if e := template.Extension(name); e != "" {
-		stem, end = name[:len(name)-len(e)-1], "."+e
-	}
-	for _, lead := range []string{"Copy of ", "copy of "} {
-		if rest, found := strings.CutPrefix(stem, lead); found {
-			return rest + end
-		}
-	}
-	cut := stem
-	if open := strings.LastIndex(cut, " ("); open > 0 && strings.HasSuffix(cut, ")") && strings.Trim(cut[open+2:len(cut)-1], "0123456789") == "" && open+3 < len(cut) {
-		cut = cut[:open]
-	} else {
-		cut = strings.TrimRight(cut, "0123456789")
-		cut = strings.TrimRight(cut, " ")
-		before := cut
-		for _, tail := range []string{" - Copy", " - copy", " copy", " Copy", "-copy", "_copy", " (copy)"} {
-			cut = strings.TrimSuffix(cut, tail)
-		}
-		if cut == before {
-			return ""
-		}
-	}
-	for _, tail := range []string{" - Copy", " - copy", " copy", " Copy"} {
-		cut = strings.TrimSuffix(cut, tail)
-	}
-	if cut == "" || cut == stem {
-		return ""
-	}
-	return cut + end
-}
-
-// Slipped reports whether two names differ in one slip of the pen: a letter more,
-// less, another one, or two that changed places. Digits are no letters: 1 and 2 are
-// two numbers. Long words may have two slips.
-func Slipped(want, real *tree.Node) bool {
-	if !sameEnding(want, real) {
-		return false
-	}
-	a, b := []rune(Key(want)), []rune(Key(real))
-	if len(a) < 4 || len(b) < 3 || digitsOf(a) != digitsOf(b) {
-		return false
-	}
-	slips := 1
-	if len(a) >= 9 {
-		slips = 2
-	}
-	return slip(a, b, slips) <= slips
-}
-
-func digitsOf(r []rune) string {
-	return strings.Map(func(c rune) rune {
-		if unicode.IsDigit(c) {
-			return c
-		}
-		return -1
-	}, string(r))
-}
-
-// slip is the distance of Damerau and Levenshtein between two texts, with neighbours
-// that change places counted once ("optimal string alignment"), as far as it is at
-// most limit.
-func slip(a, b []rune, limit int) int {
-	if len(a)-len(b) > limit || len(b)-len(a) > limit {
-		return limit + 1
-	}
-	before, last, row := make([]int, len(b)+1), make([]int, len(b)+1), make([]int, len(b)+1)
-	for j := range last {
-		last[j] = j
-	}
-	for i := 1; i <= len(a); i++ {
-		row[0] = i
-		for j := 1; j <= len(b); j++ {
-			cost := 1
-			if a[i-1] == b[j-1] {
-				cost = 0
-			}
-			row[j] = min(row[j-1]+1, last[j]+1, last[j-1]+cost)
-			if i > 1 && j > 1 && a[i-1] == b[j-2] && a[i-2] == b[j-1] {
-				row[j] = min(row[j], before[j-2]+1)
-			}
-		}
-		before, last, row = last, row, before
-	}
-	return last[len(b)]
 }
 
 // revalued reports whether a real name is that of the same line with another value,

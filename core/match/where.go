@@ -49,7 +49,7 @@ func (m *matcher) held(line *template.Line, want *tree.Node, at spot) {
 		m.naming[line] = r
 	}
 	conv, values, misfit := r.Read(at.node.Name)
-	_, end := naming.Split(at.node.Name)
+	_, end := tree.Split(at.node.Name)
 	switch {
 	case conv != nil:
 		at.node.Marks |= tree.Conforms
@@ -88,7 +88,7 @@ func (m *matcher) held(line *template.Line, want *tree.Node, at spot) {
 // older tells of a file whose name has an older shape of a convention of its folder, or any shape that
 // can be read in one way: it is known what it is called now, where the old name and the place say enough.
 func (m *matcher) older(line *template.Line, at spot) bool {
-	stem, ending := naming.Split(at.node.Name)
+	stem, ending := tree.Split(at.node.Name)
 	for _, conv := range line.Holds {
 		if len(conv.For) > 0 && !slices.Contains(conv.For, ending) {
 			continue

@@ -6,6 +6,7 @@ import (
 	"sync"
 
 	"vestibula/core/template"
+	"vestibula/core/tree"
 )
 
 // Files that belong together have one stem with several endings (a photograph as raw data, as a
@@ -14,7 +15,7 @@ import (
 
 // Unended is the name of a file without its last ending; "" where it has none.
 func Unended(name string) string {
-	end := template.Extension(name)
+	end := tree.Extension(name)
 	if end == "" {
 		return ""
 	}
@@ -42,7 +43,7 @@ func Along(name, of, becomes string, folder bool) string {
 // Speaks reports whether an ending says by itself what kind of file it is: what has another one
 // says nothing without the file that it belongs to.
 func Speaks(name string) bool {
-	_, ending := Split(name)
+	_, ending := tree.Split(name)
 	return ending == "" || spoken()[ending]
 }
 
@@ -77,9 +78,9 @@ func Companies(names []string) map[string][]string {
 // Ending is the ending, with its dot, that a file of some name has under a name of a convention: as
 // the convention writes it, if it names it, else as it is.
 func Ending(conv *template.Convention, name string) string {
-	if _, ending := Split(name); ending != "" && slices.Contains(conv.For, ending) {
+	if _, ending := tree.Split(name); ending != "" && slices.Contains(conv.For, ending) {
 		return "." + ending
 	}
-	stem, _ := Split(name)
+	stem, _ := tree.Split(name)
 	return name[len(stem):]
 }

@@ -11,6 +11,7 @@ import (
 	"unicode"
 	"unicode/utf8"
 
+	"vestibula/core/outline"
 	"vestibula/core/template"
 	"vestibula/core/value"
 )
@@ -118,25 +119,6 @@ func pieces(name string) (list []piece) {
 		}
 	}
 	return list
-}
-
-// doubles are what systems add to names to tell doubles apart.
-var doubles = sync.OnceValue(func() *regexp.Regexp {
-	return regexp.MustCompile(`(?i)^(?:copy of |kopie von |copie de |copia de )|(?: - (?:copy|kopie|copie|copia|kopia|kopi))?(?: \([0-9]{1,3}\))?$`)
-})
-
-// Single is a name, without its ending, without what systems add to tell doubles apart.
-func Single(stem string) string {
-	if !strings.HasSuffix(stem, ")") && !strings.Contains(stem, " - ") && (stem == "" || strings.IndexByte("cCkK", stem[0]) < 0) {
-		return stem
-	}
-	return doubles().ReplaceAllString(stem, "")
-}
-
-// Copied reports whether a system gave a file its name when it was copied.
-func Copied(name string) bool {
-	stem, _ := Split(name)
-	return Single(stem) != stem
 }
 
 // Read reads a name without its ending. Place is what is known where it lies.
@@ -267,7 +249,7 @@ func (f *Free) takeSlip(list []piece, all map[string]value.Value, name string, s
 				continue
 			}
 			for key, v := range all {
-				if len(key) > 5 && slipped(text, key) {
+				if len(key) > 5 && outline.OneSlip(text, key) {
 					said[name] = v
 					for j := i; j <= k; j++ {
 						list[j].taken = true
@@ -344,7 +326,7 @@ func (f *Free) takeChoices(list []piece, said template.Values) (slip string) {
 		for i := range list {
 			if word := list[i].bare; list[i].kind == letters && !list[i].taken && len(word) > 4 {
 				for key, v := range all {
-					if len(key) > 4 && slipped(word, key) {
+					if len(key) > 4 && outline.OneSlip(word, key) {
 						said[field.Name], list[i].taken = v, true
 						slip = "“" + list[i].text + "” is taken for " + v.String()
 					}
@@ -353,28 +335,6 @@ func (f *Free) takeChoices(list []piece, said template.Values) (slip string) {
 		}
 	}
 	return slip
-}
-
-// slipped reports whether two words differ in one letter: another one, one too many, two turned.
-func slipped(one, other string) bool {
-	if d := len(one) - len(other); d > utf8.UTFMax || d < -utf8.UTFMax || one == other {
-		return false
-	}
-	a, b := []rune(one), []rune(other)
-	if len(a) > len(b) {
-		a, b = b, a
-	}
-	if len(b)-len(a) > 1 {
-		return false
-	}
-	i := 0
-	for i < len(a) && a[i] == b[i] {
-		i++
-	}
-	if len(a) < len(b) {
-		return slices.Equal(a[i:], b[i+1:])
-	}
-	return slices.Equal(a[i+1:], b[i+1:]) || i+1 < len(a) && a[i] == b[i+1] && a[i+1] == b[i] && slices.Equal(a[i+2:], b[i+2:])
 }
 
 // takeFixed takes the words that the convention writes itself.

@@ -10,6 +10,7 @@ import (
 
 	"vestibula/core/pattern"
 	"vestibula/core/template"
+	"vestibula/core/tree"
 	"vestibula/core/value"
 )
 
@@ -88,7 +89,7 @@ func (f *Folders) Read(folder, name string) (*template.Convention, []value.Value
 // Stricter reports whether a convention of the reader speaks of files with the ending of a name, and
 // has fewer free texts than another convention: a name that nearly reads by it is meant so.
 func (r *Reader) Stricter(than *template.Convention, name string) bool {
-	_, ending := Split(name)
+	_, ending := tree.Split(name)
 	loose, _ := than.Pattern.Loose()
 	return slices.ContainsFunc(r.rows, func(row row) bool {
 		own, _ := row.convention.Pattern.Loose()
@@ -139,18 +140,9 @@ func (f *Folders) holds(folder string) (holds []*template.Convention) {
 	return holds
 }
 
-// Split takes the ending from the name of a file. The ending is returned in
-// small letters, without the dot.
-func Split(name string) (stem, ending string) {
-	if ending = template.Extension(name); ending == "" {
-		return name, ""
-	}
-	return name[:len(name)-len(ending)-1], strings.ToLower(ending)
-}
-
 // Points reports whether a file, by its ending, only points to something else: that two hold the same says nothing.
 func Points(name string) bool {
-	_, ending := Split(name)
+	_, ending := tree.Split(name)
 	return slices.Contains(template.Pointers, ending)
 }
 
@@ -160,7 +152,7 @@ func Points(name string) bool {
 // are valid until the next call. Where no convention fits, the misfit of the
 // one that it came closest to is returned; where two fit alike, one that is tied.
 func (r *Reader) Read(name string) (*template.Convention, []value.Value, *pattern.Misfit) {
-	stem, ending := Split(name)
+	stem, ending := tree.Split(name)
 	var best *pattern.Misfit
 	var first *row
 	for i := range r.rows {

@@ -4,61 +4,9 @@ import (
 	"strings"
 	"unicode"
 	"unicode/utf8"
-
-	"vestibula/core/template"
-	"vestibula/core/tree"
 )
 
-// Bare returns a name without what only serves to sort it, and without the
-// ending of a file: `_01 Notes` and `A.02 - Notes.md` are both Notes.
-func Bare(n *tree.Node) string {
-	name := n.Name
-	if n.Kind == tree.File {
-		if ending := template.Extension(name); ending != "" {
-			name = name[:len(name)-len(ending)-1]
-		}
-	}
-	return strings.TrimLeft(name[sortPrefix(name):], " .-_)")
-}
-
-// sortPrefix returns the length of the sort mark and the numbering in front of
-// a name: marks such as _ or z_, then `01`, `A.1`, or a date, and what joins it
-// to the name. A name that is nothing else has no prefix.
-func sortPrefix(name string) int {
-	at := 0
-	for {
-		switch rest := name[at:]; {
-		case strings.HasPrefix(rest, "z_"):
-			at += 2
-			continue
-		case rest != "" && strings.IndexByte("_!#~", rest[0]) >= 0:
-			at++
-			continue
-		}
-		break
-	}
-	start := at
-	if rest := name[at:]; len(rest) > 2 && letterASCII(rest[0]) && (rest[1] == '.' || rest[1] == '-') && isDigit(rest[2]) {
-		at += 2
-	}
-	digits := at
-	for at < len(name) && (isDigit(name[at]) || at > digits && strings.IndexByte(".-", name[at]) >= 0 && at+1 < len(name) && isDigit(name[at+1])) {
-		at++
-	}
-	if at == digits {
-		at = start
-	} else if at < len(name) && !strings.ContainsRune(" .-_)", rune(name[at])) {
-		return start // 3rd, 2x: the digits belong to a word
-	}
-	if strings.Trim(name[at:], " .-_)") == "" {
-		return 0
-	}
-	return at
-}
-
 func isDigit(c byte) bool { return c >= '0' && c <= '9' }
-
-func letterASCII(c byte) bool { return c|0x20 >= 'a' && c|0x20 <= 'z' }
 
 // A Number is one in a name that may be one of a series: a text in front, the number,
 // and the rest.

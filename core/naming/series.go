@@ -8,6 +8,7 @@ import (
 
 	"vestibula/core/pattern"
 	"vestibula/core/template"
+	"vestibula/core/tree"
 	"vestibula/core/value"
 )
 
@@ -122,7 +123,7 @@ func (s *Series) Next(values template.Values, names []string) (next int, odd []s
 		name = path.Base(name)
 		stem, ending := name, ""
 		if s.files {
-			stem, ending = Split(name)
+			stem, ending = tree.Split(name)
 		}
 		if len(s.endings) > 0 && !slices.Contains(s.endings, ending) {
 			continue

@@ -57,7 +57,7 @@ func (p *planner) named(folder, name string) (now string, read bool) {
 		}
 		next[f.Name] = p.moved(conv, f, v)
 	}
-	stem, _ := naming.Split(name)
+	stem, _ := tree.Split(name)
 	made, _, err := conv.Write(next)
 	if err != nil {
 		return name, false

@@ -80,7 +80,7 @@ func TestWordsThatCanNameFields(t *testing.T) {
 	}
 }
 
-func TestOneLetterApart(t *testing.T) {
+func TestOneSlip(t *testing.T) {
 	for pair, want := range map[[2]string]bool{
 		{"client", "clint"}:    true,
 		{"client", "clients"}:  true,
@@ -91,7 +91,7 @@ func TestOneLetterApart(t *testing.T) {
 		{"n", "m"}:             false,
 		{"ab", "ac"}:           false,
 	} {
-		assert.Equal(t, want, OneLetterApart(pair[0], pair[1]), pair)
+		assert.Equal(t, want, OneSlip(pair[0], pair[1]), pair)
 	}
 }
 

@@ -1,13 +1,11 @@
 package outline
 
 // Nearest returns the candidate that a person who typed word most likely
-// meant, or "" where none is near: at most one wrong, missing, additional or
-// swapped letter in three. The distance is the optimal string alignment
-// distance (Damerau 1964, Levenshtein 1966).
+// meant, or "" where none is near: at most one slip in three letters.
 func Nearest(word string, candidates []string) string {
 	best, limit := "", (len([]rune(word))+1)/3+1
 	for _, c := range candidates {
-		if d := distance([]rune(word), []rune(c)); d < limit {
+		if d := Slips([]rune(word), []rune(c), limit); d < limit {
 			best, limit = c, d
 		}
 	}
@@ -23,32 +21,35 @@ func Meant(word string, known []string, other string) string {
 	return other
 }
 
-// OneLetterApart reports whether two words differ by one wrong, missing,
-// additional or swapped letter. Words of one or two letters never count.
-func OneLetterApart(a, b string) bool {
-	return min(len(a), len(b)) > 2 && distance([]rune(a), []rune(b)) == 1
+// OneSlip reports whether two words differ by one slip. Words of one or two letters never count.
+func OneSlip(a, b string) bool {
+	return min(len(a), len(b)) > 2 && Slips([]rune(a), []rune(b), 1) == 1
 }
 
-func distance(a, b []rune) int {
-	rows := make([][]int, len(a)+1)
-	for i := range rows {
-		rows[i] = make([]int, len(b)+1)
-		rows[i][0] = i
+// Slips is by how many wrong, missing, additional or swapped letters two texts differ, as far as these are
+// at most limit; else it is more than that. It is the optimal string alignment distance (Damerau 1964,
+// Levenshtein 1966).
+func Slips(a, b []rune, limit int) int {
+	if len(a)-len(b) > limit || len(b)-len(a) > limit {
+		return limit + 1
 	}
-	for j := range rows[0] {
-		rows[0][j] = j
+	before, last, row := make([]int, len(b)+1), make([]int, len(b)+1), make([]int, len(b)+1)
+	for j := range last {
+		last[j] = j
 	}
 	for i := 1; i <= len(a); i++ {
+		row[0] = i
 		for j := 1; j <= len(b); j++ {
 			cost := 1
 			if a[i-1] == b[j-1] {
 				cost = 0
 			}
-			rows[i][j] = min(rows[i-1][j]+1, rows[i][j-1]+1, rows[i-1][j-1]+cost)
+			row[j] = min(row[j-1]+1, last[j]+1, last[j-1]+cost)
 			if i > 1 && j > 1 && a[i-1] == b[j-2] && a[i-2] == b[j-1] {
-				rows[i][j] = min(rows[i][j], rows[i-2][j-2]+1)
+				row[j] = min(row[j], before[j-2]+1)
 			}
 		}
+		before, last, row = last, row, before
 	}
-	return rows[len(a)][len(b)]
+	return last[len(b)]
 }

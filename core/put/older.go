@@ -46,7 +46,7 @@ func VersionsIn(n *tree.Node, dir, older string) (rows []Versions) {
 		if c.Marks&tree.Link != 0 {
 			continue
 		}
-		stem, ending := naming.Split(c.Name)
+		stem, ending := tree.Split(c.Name)
 		v := naming.VersionOf(stem)
 		key := v.Of + "\x00" + ending
 		if groups[key] == nil {

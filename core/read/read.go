@@ -153,7 +153,7 @@ func (r *Reader) name(found *Found, s *Source, reader *naming.Folders, folder, a
 	if misfit == nil {
 		return r.take(found, s, &Entry{Project: s.Project, Path: at, Convention: conv, Values: slices.Clone(values)})
 	}
-	_, ending := naming.Split(name)
+	_, ending := tree.Split(name)
 	any, held := reader.Speaks(folder, ending)
 	if !misfit.Tied && (!any || s.Project != nil && (!held || makes(s.Template, name))) {
 		found.Others++
@@ -240,7 +240,7 @@ func Newest(entries []*Entry) (kept []*Entry) {
 			}
 			rest.WriteByte(0)
 		}
-		_, ending := naming.Split(path.Base(e.Path))
+		_, ending := tree.Split(path.Base(e.Path))
 		k := key{e.Project, path.Dir(e.Path), e.Convention, rest.String() + ending}
 		i, known := at[k]
 		switch {

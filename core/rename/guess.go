@@ -8,6 +8,7 @@ import (
 	"vestibula/core/naming"
 	"vestibula/core/pool"
 	"vestibula/core/template"
+	"vestibula/core/tree"
 	"vestibula/core/value"
 )
 
@@ -40,7 +41,7 @@ func (j *Job) known(files []*File, older *naming.Older, places []template.Values
 		return all // the only text is whatever is left over
 	}
 	for i, f := range files {
-		stem, _ := naming.Split(f.Name)
+		stem, _ := tree.Split(f.Name)
 		if !older.Fits(stem) || naming.Contradiction(older.Convention, naming.Listed(older.Convention, older.Own().Values), places[i]) != "" {
 			continue
 		}
@@ -73,7 +74,7 @@ func (j *Job) guess(outcomes []*Outcome, places, values []template.Values) {
 		free := naming.NewFree(older.Convention, known)
 		for k := range numbers {
 			i := which[k]
-			stem, _ := naming.Split(outcomes[i].File.Name)
+			stem, _ := tree.Split(outcomes[i].File.Name)
 			said[i] = free.Read(stem, places[i])
 		}
 	})
@@ -129,7 +130,7 @@ func (j *Job) settleGuesses(outcomes []*Outcome, which []int, said []*naming.Gue
 			o.Probable, o.Shape = true, key(i)
 			o.Note = "it could also say " + differs(older.Convention, g[0].Values, g[1].Values)
 			o.Or = nil
-			stem, _ := naming.Split(o.File.Name)
+			stem, _ := tree.Split(o.File.Name)
 			for _, other := range g[1:min(3, len(g))] {
 				if anew, err := older.Anew(naming.ReadingOf(older.Convention, other.Values), spare, places[i], own); err == nil {
 					if name, _, err := older.Convention.Write(anew); err == nil {

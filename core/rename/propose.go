@@ -101,7 +101,7 @@ func leave(out *proposal.Proposal, outcomes []*Outcome, n int) {
 
 // alike is what is said of all that are left for one reason; "" where its own reason says it.
 func (o *Outcome) alike() string {
-	if stem, _ := naming.Split(o.File.Name); naming.ByMachine(naming.Single(stem)) {
+	if stem, _ := tree.Split(o.File.Name); naming.ByMachine(naming.Single(stem)) {
 		return "a camera, a scanner or a program gave them their names, which say nothing"
 	}
 	return o.Alike

@@ -242,7 +242,7 @@ func byFolder(outcomes []*Outcome) (folders [][]*Outcome) {
 
 // look reads the name of a file, and returns the values of its new one.
 func (j *Job) look(older *naming.Older, o *Outcome, place template.Values) template.Values {
-	stem, ending := naming.Split(o.File.Name)
+	stem, ending := tree.Split(o.File.Name)
 	switch {
 	case len(older.Convention.For) > 0 && !slices.Contains(older.Convention.For, ending):
 		o.Kind = Other

@@ -3,7 +3,6 @@ package rules
 import (
 	"fmt"
 
-	"vestibula/core/naming"
 	"vestibula/core/tree"
 )
 
@@ -86,7 +85,7 @@ func repeats(c *context) (check, error) {
 					continue
 				}
 				same[n.Name] = f.line(n)
-				key := tree.Folded(naming.Bare(n))
+				key := tree.Folded(tree.Unnumbered(n))
 				first := met[key]
 				if first == nil {
 					met[key] = &placeOf{line: f.line(n), path: f.Path(n)}

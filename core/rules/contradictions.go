@@ -54,7 +54,7 @@ func contradictions(own map[string]template.Setting) outline.Errors {
 		}
 		name := &tree.Node{Name: strings.TrimSpace(node.Text)}
 		if n, has := naming.NumberIn(name.Name); numbered && has && n.Front == "" {
-			if owner, kept := setting.reserved[n.Value]; kept && !strings.EqualFold(naming.Bare(name), owner) {
+			if owner, kept := setting.reserved[n.Value]; kept && !strings.EqualFold(tree.Bare(name), owner) {
 				fail(rule, "numbering", fmt.Sprintf("the number %d is reserved for %s", n.Value, shown(owner)), "let both name the same folder")
 			}
 			if setting.digits > 0 && len(n.Digits) != setting.digits {
@@ -62,11 +62,11 @@ func contradictions(own map[string]template.Setting) outline.Errors {
 			}
 		}
 		if style, ok := on("name-style"); ok {
-			if folders, _, err := styles(style); err == nil && folders != "" && !pattern.Looks(naming.Bare(name), folders) {
+			if folders, _, err := styles(style); err == nil && folders != "" && !pattern.Looks(tree.Bare(name), folders) {
 				fail(rule, "name-style", fmt.Sprintf("%s is not written %s", shown(name.Name), folders), "write "+restyled(name, folders))
 			}
 		}
-		if vague, ok := on("vague-names"); ok && vague.Kind == template.Sequence && slices.ContainsFunc(vague.Texts(), func(w string) bool { return strings.EqualFold(w, naming.Bare(name)) }) {
+		if vague, ok := on("vague-names"); ok && vague.Kind == template.Sequence && slices.ContainsFunc(vague.Texts(), func(w string) bool { return strings.EqualFold(w, tree.Bare(name)) }) {
 			fail(rule, "vague-names", fmt.Sprintf("%s is on the list of names that say nothing", shown(name.Name)), "take it off the list")
 		}
 	}

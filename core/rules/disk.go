@@ -228,7 +228,7 @@ func placeNamed[T any](places map[string]T, at func(up int) *tree.Node) (value T
 		fits := true
 		for up, name := range names {
 			n := at(up)
-			if fits = n != nil && (alike(n, name) || strings.EqualFold(naming.Bare(n), name)); !fits {
+			if fits = n != nil && (alike(n, name) || strings.EqualFold(tree.Bare(n), name)); !fits {
 				break
 			}
 		}

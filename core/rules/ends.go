@@ -40,7 +40,7 @@ func toEnd(it, worst *tree.Node, side int) string {
 		}
 		return fmt.Sprintf("only digits stand in one place in every list: give %s a number too", shown(worst.Name))
 	}
-	bare := strings.TrimSpace(naming.Bare(it))
+	bare := strings.TrimSpace(tree.Bare(it))
 	name, help := "00 "+bare, "give it a number that comes before all others, such as "
 	if side > 0 {
 		name, help = "99 "+bare, "give it a number that no other reaches, such as "

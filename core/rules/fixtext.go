@@ -233,10 +233,10 @@ func (m *fixer) styles() {
 			if files[l.Number] && i == len(parts)-1 {
 				n.Kind, style = tree.File, fileStyle
 			}
-			if part == "" || style == "" || pattern.Looks(naming.Bare(n), style) {
+			if part == "" || style == "" || pattern.Looks(tree.Bare(n), style) {
 				continue
 			}
-			if fixed := restyled(n, style); pattern.Looks(naming.Bare(&tree.Node{Name: fixed, Kind: n.Kind}), style) {
+			if fixed := restyled(n, style); pattern.Looks(tree.Bare(&tree.Node{Name: fixed, Kind: n.Kind}), style) {
 				parts[i] = fixed
 			}
 		}

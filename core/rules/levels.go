@@ -10,7 +10,6 @@ import (
 
 	"golang.org/x/text/unicode/norm"
 
-	"vestibula/core/naming"
 	"vestibula/core/pattern"
 	"vestibula/core/template"
 	"vestibula/core/tree"
@@ -150,9 +149,9 @@ func levels(c *context) (check, error) {
 			case n.Marks&(tree.Keep|tree.Open) != 0 || n.Kind == tree.File:
 			case l.reader != nil && l.reader.Read(n.Name, l.values) != nil:
 				tell(say("%s must be %s, as names of %s are", shown(n.Name), l.like, at), "")
-			case l.initial && f.Parent != nil && initialOf(naming.Bare(n)) != initialOf(naming.Bare(f.Node)):
+			case l.initial && f.Parent != nil && initialOf(tree.Bare(n)) != initialOf(tree.Bare(f.Node)):
 				tell(say("%s lies in %s, but begins with another letter", shown(n.Name), shown(f.Node.Name)),
-					fmt.Sprintf("move it into the folder of the letter %s", strings.ToUpper(initialOf(naming.Bare(n)))))
+					fmt.Sprintf("move it into the folder of the letter %s", strings.ToUpper(initialOf(tree.Bare(n)))))
 			}
 		}
 	}}, err

@@ -4,7 +4,6 @@ import (
 	"strings"
 	"unicode/utf8"
 
-	"vestibula/core/naming"
 	"vestibula/core/pattern"
 	"vestibula/core/tree"
 )
@@ -70,7 +69,7 @@ func nameWords(c *context) (check, error) {
 			return
 		}
 		eachName(f, func(n *tree.Node) {
-			if words := strings.Fields(pattern.Words(naming.Bare(n))); len(words) > limit {
+			if words := strings.Fields(pattern.Words(tree.Bare(n))); len(words) > limit {
 				finding := f.finding("name-words", c.severity, n)
 				finding.Message = say("%s has %d words; at most %d are allowed", shown(n.Name), len(words), limit)
 				finding.Help = "leave out what the folder above says already"

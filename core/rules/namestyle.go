@@ -5,7 +5,6 @@ import (
 	"slices"
 	"strings"
 
-	"vestibula/core/naming"
 	"vestibula/core/pattern"
 	"vestibula/core/template"
 	"vestibula/core/tree"
@@ -68,7 +67,7 @@ func nameStyle(c *context) (check, error) {
 			if n.Kind == tree.File {
 				style = files
 			}
-			name := naming.Bare(n)
+			name := tree.Bare(n)
 			if style == "" || pattern.Looks(name, style) || strings.Trim(name, "0123456789-. ") == "" {
 				return
 			}
@@ -85,7 +84,7 @@ func nameStyle(c *context) (check, error) {
 
 // restyled returns the name of a node in a style; its numbering and ending stay.
 func restyled(n *tree.Node, style string) string {
-	name := naming.Bare(n)
+	name := tree.Bare(n)
 	at := strings.LastIndex(n.Name, name)
 	return n.Name[:at] + pattern.Restyle(name, style) + n.Name[at+len(name):]
 }

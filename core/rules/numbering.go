@@ -87,9 +87,7 @@ func seriesOf(f *Folder, kind tree.Kind, counting bool) [][]member {
 		// A file and its ending: the number of v2 or mp3 is none of a series.
 		name := n.Name
 		if kind == tree.File {
-			if ending := template.Extension(name); ending != "" {
-				name = name[:len(name)-len(ending)-1]
-			}
+			name, _ = tree.Split(name)
 		}
 		m, ok := naming.NumberIn(name)
 		if !ok || counting && !m.Counts() {
@@ -210,7 +208,7 @@ func (s *numberingSetting) keepReserved(f *Folder, n *tree.Node, severity Severi
 	owner, kept := s.reserved[m.Value]
 	name := strings.TrimLeft(m.Rest, " .-_)")
 	finding := f.finding("numbering", severity, n)
-	if kept && !strings.EqualFold(naming.Bare(n), owner) && !strings.EqualFold(name, owner) {
+	if kept && !strings.EqualFold(tree.Bare(n), owner) && !strings.EqualFold(name, owner) {
 		finding.Message = say("%s takes the number %d, which is reserved for %s", shown(n.Name), m.Value, shown(owner))
 		finding.Help = "give it another number"
 		report(finding)

@@ -5,7 +5,6 @@ import (
 	"strings"
 	"unicode/utf8"
 
-	"vestibula/core/naming"
 	"vestibula/core/outline"
 	"vestibula/core/template"
 	"vestibula/core/tree"
@@ -65,7 +64,7 @@ func Places(t *template.Template) (found []Finding) {
 		}
 		for _, n := range l.Names {
 			node := &tree.Node{Name: strings.TrimSpace(strings.ReplaceAll(n.Pattern.Source, "<#>", ""))}
-			nodes, names = append(nodes, node), append(names, naming.Bare(node))
+			nodes, names = append(nodes, node), append(names, tree.Bare(node))
 		}
 	}
 	for _, s := range t.Rules {
@@ -89,7 +88,7 @@ func Places(t *template.Template) (found []Finding) {
 				}) {
 					continue
 				}
-				help := outline.Meant(naming.Bare(&tree.Node{Name: name}), names, "write a name of the outline")
+				help := outline.Meant(tree.Bare(&tree.Node{Name: name}), names, "write a name of the outline")
 				found = append(found, Finding{Rule: s.Name, Severity: Error, Line: pos.Line, Column: pos.Column, Width: utf8.RuneCountInString(place),
 					Message: say("the template makes no folder %s", shown(name)), Help: help})
 				return

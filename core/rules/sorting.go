@@ -196,7 +196,7 @@ func (s *sorter) row(f *Folder, row []member, report func(Finding)) {
 // sameNumber reports whether two names have the same number or date in front.
 func sameNumber(a, b *tree.Node) bool {
 	front := func(n *tree.Node) string {
-		before, _, _ := strings.Cut(n.Name, naming.Bare(n))
+		before, _, _ := strings.Cut(n.Name, tree.Bare(n))
 		return before
 	}
 	return front(a) != "" && front(a) == front(b)

@@ -42,7 +42,7 @@ func vagueNames(c *context) (check, error) {
 		longest = max(longest, len(w))
 	}
 	if asked := c.others["catch-all"]; asked != nil {
-		delete(vague, tree.Folded(naming.Bare(&tree.Node{Name: asked.Text}))) // another rule asks for it
+		delete(vague, tree.Folded(tree.Bare(&tree.Node{Name: asked.Text}))) // another rule asks for it
 	}
 	severity := Warning // a name is never wrong, but it can mislead
 	return check{folder: func(f *Folder, report func(Finding)) {
@@ -58,7 +58,7 @@ func vagueNames(c *context) (check, error) {
 				return
 			}
 			// "New folder (2)" and "Misc 3" say no more.
-			name := strings.TrimRight(naming.Bare(n), " 0123456789()-_")
+			name := strings.TrimRight(tree.Bare(n), " 0123456789()-_")
 			if vague[tree.Folded(name)] {
 				finding := f.finding("vague-names", severity, n)
 				finding.Message = say("%s says nothing about what it holds", shown(n.Name))

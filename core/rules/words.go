@@ -3,14 +3,13 @@ package rules
 import (
 	"strings"
 
-	"vestibula/core/naming"
 	"vestibula/core/tree"
 )
 
 // alike reports whether a name is the one that a rule means: itself, or without
 // its numbering.
 func alike(n *tree.Node, name string) bool {
-	return n.Name == name || strings.Contains(n.Name, name) && naming.Bare(n) == name
+	return n.Name == name || strings.Contains(n.Name, name) && tree.Bare(n) == name
 }
 
 // shown puts a name into the quotation marks of messages.

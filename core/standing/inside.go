@@ -6,7 +6,6 @@ import (
 
 	"vestibula/core/change"
 	"vestibula/core/match"
-	"vestibula/core/naming"
 	"vestibula/core/rules"
 	"vestibula/core/template"
 	"vestibula/core/tree"
@@ -116,7 +115,7 @@ func (in *Inside) Place(p *Planner, f *File, at string) *Outcome {
 		}
 		to := t.Final()
 		why := "by its kind"
-		if _, ending := naming.Split(at); ending != "" {
+		if _, ending := tree.Split(at); ending != "" {
 			why += ", ." + ending
 		}
 		if t.Reason == match.Convention && t.Other != "" {

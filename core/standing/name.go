@@ -12,6 +12,7 @@ import (
 
 	"vestibula/core/naming"
 	"vestibula/core/template"
+	"vestibula/core/tree"
 	"vestibula/core/value"
 )
 
@@ -64,11 +65,11 @@ func (n *Namer) Name(p *Planner, files []*File) (map[*File]*Outcome, error) {
 	}
 	var list []dated
 	for _, f := range files {
-		_, ending := naming.Split(path.Base(f.Path))
+		_, ending := tree.Split(path.Base(f.Path))
 		by := n.by(p, ending)
 		for _, g := range p.groups {
 			if g.conv.Name == by && !f.Link {
-				stem, _ := naming.Split(path.Base(f.Path))
+				stem, _ := tree.Split(path.Base(f.Path))
 				if g.reader.Read(stem, g.values) != nil {
 					day, from := n.Made(f)
 					list = append(list, dated{f, by, day, from})
@@ -258,7 +259,7 @@ func (n *Namer) values(conv *template.Convention, h *holding, day time.Time, sai
 // says is what the old name of a file says of the fields of a convention, at a place; open says that
 // it can be read in several ways. A name that a camera or a program gave says nothing.
 func (n *Namer) says(conv *template.Convention, h *holding, f *File) (said template.Values, placed bool, open string) {
-	stem, _ := naming.Split(path.Base(f.Path))
+	stem, _ := tree.Split(path.Base(f.Path))
 	free := n.free[conv]
 	if free == nil {
 		free = naming.NewFree(conv, n.Known)

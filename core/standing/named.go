@@ -9,6 +9,7 @@ import (
 	"vestibula/core/bundle"
 	"vestibula/core/naming"
 	"vestibula/core/template"
+	"vestibula/core/tree"
 	"vestibula/core/value"
 )
 
@@ -49,7 +50,7 @@ func (p *Planner) tell() {
 // named returns the projects whose values stand in the name of a file, those with the
 // most words.
 func (p *Planner) named(name string) (found []*Project) {
-	stem, _ := naming.Split(name)
+	stem, _ := tree.Split(name)
 	all := strings.Fields(naming.Plainly(stem))
 	for n := min(p.most, len(all)); n > 0; n-- {
 		for i := range len(all) - n + 1 {
@@ -86,7 +87,7 @@ func numbered(pr *Project) (all []string) {
 // gone returns the archived project whose own name, or a text of whose label, stands in the name
 // of a file; nil where there is none, or several.
 func (p *Planner) gone(name string) (found *bundle.Away) {
-	stem, _ := naming.Split(name)
+	stem, _ := tree.Split(name)
 	plain := " " + naming.Plainly(stem) + " "
 	for _, a := range p.Archived {
 		texts := []string{a.Name}
@@ -111,7 +112,7 @@ func (p *Planner) gone(name string) (found *bundle.Away) {
 // called returns the spots whose folders, or the values of whose folders, a file names best; all of
 // them where it names none.
 func (p *Planner) called(name string, spots []Spot) []Spot {
-	stem, _ := naming.Split(name)
+	stem, _ := tree.Split(name)
 	plain := " " + naming.Plainly(stem) + " "
 	score := make([]int, len(spots))
 	best := 0
@@ -141,7 +142,7 @@ func (p *Planner) wordsOf(s *Spot) []string {
 	if known && !s.place.Open {
 		return words
 	}
-	words = []string{naming.Plainly(unnumbered(path.Base(s.Dir)))}
+	words = []string{naming.Plainly(tree.Unnumbered(&tree.Node{Name: path.Base(s.Dir)}))}
 	for field, v := range s.place.Values {
 		if v.Kind == value.Text && !v.Equal(s.Project.Values[field]) {
 			words = append(words, naming.Plainly(v.Text))
@@ -150,6 +151,3 @@ func (p *Planner) wordsOf(s *Spot) []string {
 	p.placed[s.place] = words
 	return words
 }
-
-// unnumbered is the name of a folder without the number in front.
-func unnumbered(name string) string { return strings.TrimLeft(name, "0123456789 -_.") }

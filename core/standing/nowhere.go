@@ -8,12 +8,13 @@ import (
 	"vestibula/core/naming"
 	"vestibula/core/pattern"
 	"vestibula/core/template"
+	"vestibula/core/tree"
 	"vestibula/core/value"
 )
 
 // apart is as the function of that name: of all places for files of one ending it is asked once.
 func (p *Planner) apart(o *Outcome, name string, spots []Spot) Remedy {
-	_, ending := naming.Split(name)
+	_, ending := tree.Split(name)
 	k := p.kinds[ending]
 	if k == nil || len(k.spots) != len(spots) || &k.spots[0] != &spots[0] {
 		return apart(spots, o.by)
@@ -48,7 +49,7 @@ func apart(spots []Spot, by *template.Convention) Remedy {
 
 // nowhere says why a file has no place, and what would give it one.
 func (p *Planner) nowhere(name string) (why string, help Remedy) {
-	stem, ending := naming.Split(name)
+	stem, ending := tree.Split(name)
 	if g := p.elsewhere(stem, ending); g != nil {
 		for _, list := range g.places {
 			for _, h := range list {

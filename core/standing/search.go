@@ -45,7 +45,7 @@ func (s *search) hold(h *holding, why string) {
 
 // spots finds the folders that a file could belong in, by what says most.
 func (p *Planner) spots(o *Outcome, f *File, name string) ([]Spot, string) {
-	stem, ending := naming.Split(name)
+	stem, ending := tree.Split(name)
 	s := &search{Outcome: o, known: map[folder]bool{}}
 	for _, by := range []func(){
 		func() { p.byDue(s, name, stem) },

@@ -132,7 +132,7 @@ func (c *compiler) guides(e *Line, clause outline.Clause) {
 	if _, blank := e.Syntax.Clause("blank"); blank {
 		c.fail(at, len(clause.Word), "a file is either a `guide` or `blank`", "leave one of them out")
 	}
-	if end := strings.ToLower(Extension(e.Syntax.Name)); end != "" && end != "md" && end != "txt" {
+	if end := strings.ToLower(tree.Extension(e.Syntax.Name)); end != "" && end != "md" && end != "txt" {
 		c.warn(at, len(clause.Word), fmt.Sprintf("a guide is written as Markdown, and this file ends in .%s", end), "end its name in .md")
 	}
 }

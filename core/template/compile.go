@@ -5,7 +5,6 @@ import (
 	"io/fs"
 	"slices"
 	"strings"
-	"unicode"
 	"unicode/utf8"
 
 	"vestibula/core/outline"
@@ -422,7 +421,7 @@ func (c *compiler) kind(e *Line, last outline.Segment, slashed bool) {
 			fileOnly = word
 		}
 	}
-	ending := Extension(last.Text)
+	ending := tree.Extension(last.Text)
 	folder := slices.ContainsFunc([]string{"use", "holds", "later", "project"}, has)
 	if clause, links := l.Clause("link"); links {
 		for _, other := range []string{"copy", "fill", "blank", "guide", "due", "use", "holds", "project"} {
@@ -457,27 +456,6 @@ func (c *compiler) kind(e *Line, last outline.Segment, slashed bool) {
 	if e.Kind == tree.File && !has("due") && !has("copy") && !has("fill") && !has("guide") && slices.Contains(neverEmpty, strings.ToLower(ending)) {
 		c.warn(last.Pos, utf8.RuneCountInString(last.Text), fmt.Sprintf("this file would be empty, and an empty .%s cannot be opened", ending), "begin it with `| copy: PATH` from a file of yours")
 	}
-}
-
-// Extension returns the ending by which a name is read as that of a file,
-// without the dot, or "": one to eight letters or digits, a letter among them,
-// with something in front of the dot.
-func Extension(name string) string {
-	i := strings.LastIndexByte(name, '.')
-	if i <= 0 {
-		return ""
-	}
-	ending, letter := name[i+1:], false
-	for _, r := range ending {
-		if !unicode.IsLetter(r) && !unicode.IsDigit(r) {
-			return ""
-		}
-		letter = letter || unicode.IsLetter(r)
-	}
-	if n := utf8.RuneCountInString(ending); n < 1 || n > 8 || !letter {
-		return ""
-	}
-	return ending
 }
 
 // commonEndings are endings that nobody takes for part of a folder's name.

@@ -12,6 +12,7 @@ import (
 
 	"vestibula/core/outline"
 	"vestibula/core/pattern"
+	"vestibula/core/tree"
 	"vestibula/core/value"
 )
 
@@ -203,7 +204,7 @@ func (conv *Convention) Shape(text string) (name *pattern.Name, dropped []string
 // letter only: it may be meant.
 func (c *compiler) nearField(text *Node, p *pattern.Pattern, name string) {
 	for _, f := range c.t.Fields {
-		if f.Type.Kind != value.List && outline.OneLetterApart(name, f.Name) {
+		if f.Type.Kind != value.List && outline.OneSlip(name, f.Name) {
 			for _, piece := range p.Pieces {
 				if piece.Field == name {
 					c.warn(outline.Pos{Line: text.Line, Column: text.Column + piece.At}, utf8.RuneCountInString(piece.Text),
@@ -258,7 +259,7 @@ func (c *compiler) holds(e *Line, clause outline.Clause) {
 				c.fail(pos, width, fmt.Sprintf("\"%s\" is no pattern for paths", what), "write one such as PROXY/**/*.mp4")
 			}
 			e.Sources = append(e.Sources, what)
-		case isEnding && Extension("x."+ending) != "":
+		case isEnding && tree.Extension("x."+ending) != "":
 			e.Endings = append(e.Endings, strings.ToLower(ending))
 		case strings.ContainsAny(what, "*?"):
 			if !doublestar.ValidatePattern(what) {

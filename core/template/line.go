@@ -115,7 +115,7 @@ func (l *Line) Shaped(name string) bool {
 	})
 }
 
-func endingOf(name string) string { return strings.ToLower(Extension(name)) }
+func endingOf(name string) string { return strings.ToLower(tree.Extension(name)) }
 
 // Repeats says how the line is repeated: the name of the item, and the fields that its
 // number comes from: a list, or the ends of a range. They are empty where there is none.

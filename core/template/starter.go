@@ -100,7 +100,7 @@ func (t *Template) inspectNow(st *starter, name string, kind tree.Kind) error {
 	case st.fill && info.Size() > most(name):
 		return fmt.Errorf("\"%s\" is too large to be filled: more than %d MB", name, most(name)>>20)
 	}
-	if st.fill && slices.Contains(Pointers, strings.ToLower(Extension(name))) {
+	if st.fill && slices.Contains(Pointers, strings.ToLower(tree.Extension(name))) {
 		return fmt.Errorf("\"%s\" only points to something else, and nothing is filled into it; use `copy`", name)
 	}
 	if st.fill {

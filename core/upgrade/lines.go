@@ -195,7 +195,7 @@ func withoutNumber(name string) string {
 			name = rest
 		}
 	}
-	return strings.TrimLeft(strings.TrimLeft(name, "0123456789"), " .-_)")
+	return tree.Unnumbered(&tree.Node{Name: strings.TrimLeft(name, " .-_)")})
 }
 
 // every is what a line repeats for.
