@@ -209,40 +209,18 @@ func (p *Away) Where() string {
 
 // Tree is what lies in the project, by the names that are known. Its children are sorted.
 func (p *Away) Tree() *tree.Node {
-	root := &tree.Node{}
-	folders := map[string]*tree.Node{"": root, ".": root}
-	var folder func(at string) *tree.Node
-	folder = func(at string) *tree.Node {
-		if n := folders[at]; n != nil {
-			return n
-		}
-		up := folder(path.Dir(at))
-		n := &tree.Node{Name: path.Base(at)}
-		up.Children = append(up.Children, n)
-		folders[at] = n
-		return n
-	}
+	grown := tree.NewGrower()
 	for _, f := range p.Files {
-		at, isFolder := strings.CutSuffix(path.Clean("/" + f)[1:], "/")
-		if isFolder = isFolder || strings.HasSuffix(f, "/"); at == "" || at == "." {
-			continue
-		}
-		if isFolder {
-			folder(at)
-			continue
-		}
-		up := folder(path.Dir(at))
-		up.Children = append(up.Children, &tree.Node{Name: path.Base(at), Kind: tree.File})
-	}
-	var sort func(n *tree.Node)
-	sort = func(n *tree.Node) {
-		slices.SortFunc(n.Children, func(a, b *tree.Node) int { return strings.Compare(a.Name, b.Name) })
-		for _, c := range n.Children {
-			sort(c)
+		at := path.Clean("/" + f)[1:]
+		switch {
+		case at == "":
+		case strings.HasSuffix(f, "/"):
+			grown.Folder(at)
+		default:
+			grown.Put(at, &tree.Node{Name: path.Base(at), Kind: tree.File})
 		}
 	}
-	sort(root)
-	return root
+	return grown.Root.Sort()
 }
 
 // ReadAway reads the list in a folder, and what it holds; an empty one where there is none.

@@ -138,8 +138,7 @@ func Look(in tree.Place, e *Entry, known func(living tree.Entry) bool) error {
 // Tree returns what a list holds as a tree, and the checksums of its files and of what its links say, by
 // paths.
 func (b *Inventory) Tree() (root *tree.Node, sums map[string]string) {
-	root, sums = &tree.Node{}, map[string]string{}
-	folders := map[string]*tree.Node{".": root}
+	grown, sums := tree.NewGrower(), map[string]string{}
 	for i := range b.Entries {
 		e := &b.Entries[i]
 		at := path.Clean(e.Path)
@@ -147,18 +146,15 @@ func (b *Inventory) Tree() (root *tree.Node, sums map[string]string) {
 		switch {
 		case strings.HasSuffix(e.Path, "/"):
 			n.Kind = tree.Folder
-			folders[at] = n
 		case e.Sum == "":
 			n.Kind = tree.Symlink
 			sums[at] = digest.Bytes([]byte(e.To))
 		default:
 			sums[at] = e.Sum
 		}
-		if up := folders[path.Dir(at)]; up != nil {
-			up.Children = append(up.Children, n)
-		}
+		grown.Put(at, n)
 	}
-	return root, sums
+	return grown.Root, sums
 }
 
 // Differences are those of a backup and of the project now, which lies in a folder. What has the size

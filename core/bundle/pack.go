@@ -22,40 +22,25 @@ import (
 // one by then, nothing is made. Done, which may be nil, is called with how many entries
 // were written, and how many were read back.
 func Pack(in int, file string, set *change.Set, now time.Time, done func(n int)) change.Change {
-	root := &tree.Node{}
-	known := map[string]*tree.Node{".": root}
+	grown := tree.NewGrower()
 	dresses := map[string]change.Dress{}
-	var folder func(at string) *tree.Node
-	put := func(at string, n *tree.Node) {
-		up := folder(path.Dir(at))
-		up.Children = append(up.Children, n)
-	}
-	folder = func(at string) *tree.Node {
-		n := known[at]
-		if n == nil {
-			n = &tree.Node{Name: path.Base(at)}
-			known[at] = n
-			put(at, n)
-		}
-		return n
-	}
 	for i := range set.Changes {
 		c := &set.Changes[i]
 		dress := c.As
 		switch {
 		case c.Op == change.Copy:
 			dress = change.Dress{Mode: c.Was.Mode, Time: c.Was.Time}
-			put(c.Path, &tree.Node{Name: path.Base(c.Path), Kind: tree.File, Content: &living{string(set.Places[c.FromIn]), c.From, c.Was.Sum}})
+			grown.Put(c.Path, &tree.Node{Name: path.Base(c.Path), Kind: tree.File, Content: &living{string(set.Places[c.FromIn]), c.From, c.Was.Sum}})
 		case c.Node.Kind == tree.Folder:
-			folder(c.Path)
+			grown.Folder(c.Path)
 		default:
-			put(c.Path, &tree.Node{Name: path.Base(c.Path), Kind: c.Node.Kind, Content: c.Node.Content})
+			grown.Put(c.Path, &tree.Node{Name: path.Base(c.Path), Kind: c.Node.Kind, Content: c.Node.Content})
 		}
 		if dress != (change.Dress{}) {
 			dresses[c.Path] = dress
 		}
 	}
-	content := &packed.Archive{Root: root, Format: packed.Zip, Time: now, Done: done}
+	content := &packed.Archive{Root: grown.Root, Format: packed.Zip, Time: now, Done: done}
 	content.Dress = func(at string) (fs.FileMode, time.Time) {
 		if d := dresses[at]; d.Time != 0 {
 			return d.Mode, time.Unix(0, d.Time).UTC()

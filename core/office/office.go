@@ -268,34 +268,45 @@ func (d *Document) With(edits []Edit) ([]byte, error) {
 			put = "" // the rest of it only goes
 		}
 	}
-	var out bytes.Buffer
-	w := zip.NewWriter(&out)
+	parts := map[*zip.File][]byte{}
 	for i, f := range d.zip.File {
 		if changed[i] == nil {
-			if err := w.Copy(f); err != nil {
-				return nil, errors.New("it is damaged")
-			}
 			continue
 		}
 		part, err := read(f)
 		if err != nil {
 			return nil, err
 		}
-		header := f.FileHeader
-		header.Flags &^= 8
-		header.CRC32, header.CompressedSize64, header.UncompressedSize64 = 0, 0, 0
-		to, err := w.CreateHeader(&zip.FileHeader{Name: header.Name, Comment: header.Comment, Method: header.Method, Modified: header.Modified, ExternalAttrs: header.ExternalAttrs, CreatorVersion: header.CreatorVersion})
+		parts[f] = replaced(part, changed[i])
+	}
+	return Repacked(d.zip, parts)
+}
+
+// Repacked is a file of parts in which some hold something else. All others stay as they are packed.
+func Repacked(all *zip.Reader, parts map[*zip.File][]byte) ([]byte, error) {
+	var out bytes.Buffer
+	w := zip.NewWriter(&out)
+	for _, f := range all.File {
+		part, changed := parts[f]
+		if !changed {
+			if err := w.Copy(f); err != nil {
+				return nil, errors.New("it is damaged")
+			}
+			continue
+		}
+		to, err := w.CreateHeader(&zip.FileHeader{Name: f.Name, Comment: f.Comment, Method: f.Method, Modified: f.Modified, ExternalAttrs: f.ExternalAttrs, CreatorVersion: f.CreatorVersion})
+		if err == nil {
+			_, err = to.Write(part)
+		}
 		if err != nil {
 			return nil, err
 		}
-		if _, err := to.Write(replaced(part, changed[i])); err != nil {
-			return nil, err
-		}
 	}
-	if err := w.Close(); err != nil {
-		return nil, err
+	err := w.SetComment(all.Comment)
+	if err == nil {
+		err = w.Close()
 	}
-	return out.Bytes(), nil
+	return out.Bytes(), err
 }
 
 // A replacement is what becomes of a piece.

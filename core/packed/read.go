@@ -57,7 +57,7 @@ type source interface {
 // made by programs that part names with it.
 func list(f source, size int64, format Format, known bool) (*Listing, error) {
 	l := &Listing{Root: &tree.Node{}}
-	p := &planter{l: l, known: known, folders: map[string]*tree.Node{"": l.Root}}
+	p := &planter{l: l, known: known, grown: tree.NewGrower()}
 	var err error
 	switch format {
 	case Zip:
@@ -70,16 +70,16 @@ func list(f source, size int64, format Format, known bool) (*Listing, error) {
 	if err != nil {
 		return nil, err
 	}
-	sortAll(l.Root)
+	l.Root = p.grown.Root.Sort()
 	return l, nil
 }
 
 // A planter puts entries into a tree.
 type planter struct {
-	l       *Listing
-	folders map[string]*tree.Node
-	count   int
-	known   bool
+	l     *Listing
+	grown *tree.Grower
+	count int
+	known bool
 }
 
 func (p *planter) zip(f source, size int64) error {
@@ -131,7 +131,7 @@ func (p *planter) tar(f source, size int64) error {
 
 // put adds an entry, with the folders on the way.
 func (p *planter) put(name string, kind tree.Kind, link bool) error {
-	if p.count++; p.count > MaxEntries {
+	if p.count++; p.count+p.grown.Folders() > MaxEntries {
 		return fmt.Errorf("it holds more than %d entries", MaxEntries)
 	}
 	path := pathOf(name, p.known)
@@ -144,43 +144,14 @@ func (p *planter) put(name string, kind tree.Kind, link bool) error {
 		}
 		return nil
 	}
-	parent, err := p.folder(path[:max(strings.LastIndexByte(path, '/'), 0)])
-	if err != nil {
-		return err
-	}
 	if kind == tree.Folder {
-		_, err := p.folder(path)
-		return err
+		p.grown.Folder(path)
+		return nil
 	}
 	n := &tree.Node{Name: path[strings.LastIndexByte(path, '/')+1:], Kind: kind}
 	if link {
 		n.Marks = tree.Link
 	}
-	parent.Children = append(parent.Children, n)
+	p.grown.Put(path, n)
 	return nil
-}
-
-// folder returns the folder at a path, and makes those that no entry has named.
-func (p *planter) folder(path string) (*tree.Node, error) {
-	if n := p.folders[path]; n != nil {
-		return n, nil
-	}
-	if p.count++; p.count > MaxEntries {
-		return nil, fmt.Errorf("it holds more than %d entries", MaxEntries)
-	}
-	parent, err := p.folder(path[:max(strings.LastIndexByte(path, '/'), 0)])
-	if err != nil {
-		return nil, err
-	}
-	n := &tree.Node{Name: path[strings.LastIndexByte(path, '/')+1:]}
-	parent.Children = append(parent.Children, n)
-	p.folders[path] = n
-	return n, nil
-}
-
-func sortAll(n *tree.Node) {
-	slices.SortFunc(n.Children, func(a, b *tree.Node) int { return strings.Compare(a.Name, b.Name) })
-	for _, c := range n.Children {
-		sortAll(c)
-	}
 }

@@ -369,30 +369,7 @@ func (s *spreadsheet) with(edits []edit) ([]byte, error) {
 		return nil, errDamaged
 	}
 	text.Write(s.xml[at:])
-	return s.packed(text.Bytes())
-}
-
-// packed is the file with other contents.
-func (s *spreadsheet) packed(xml []byte) ([]byte, error) {
-	var out bytes.Buffer
-	z := zip.NewWriter(&out)
-	for _, f := range s.parts.File {
-		if f.Name != contentPart {
-			if err := z.Copy(f); err != nil {
-				return nil, err
-			}
-			continue
-		}
-		part, err := z.CreateHeader(&zip.FileHeader{Name: f.Name, Method: zip.Deflate, Modified: f.Modified})
-		if err == nil {
-			_, err = part.Write(xml)
-		}
-		if err != nil {
-			return nil, err
-		}
-	}
-	err := z.Close()
-	return out.Bytes(), err
+	return repacked(s.parts, contentPart, text.Bytes())
 }
 
 // row writes one row with other texts in some of its cells.

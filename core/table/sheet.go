@@ -11,6 +11,7 @@ import (
 	"strconv"
 	"strings"
 	"time"
+	"vestibula/core/office"
 )
 
 // read reads the rows of the sheet into a table.
@@ -287,28 +288,18 @@ func (w *workbook) with(edits []edit) ([]byte, error) {
 	if err != nil {
 		return nil, err
 	}
-	var out bytes.Buffer
-	z := zip.NewWriter(&out)
-	for _, f := range w.parts.File {
-		if f.Name != w.sheet {
-			if err := z.Copy(f); err != nil {
-				return nil, err
-			}
-			continue
-		}
-		part, err := z.CreateHeader(&zip.FileHeader{Name: f.Name, Method: zip.Deflate, Modified: f.Modified})
-		if err == nil {
-			_, err = part.Write(sheet)
-		}
-		if err != nil {
-			return nil, err
+	return repacked(w.parts, w.sheet, sheet)
+}
+
+// repacked is a workbook in which one part holds something else.
+func repacked(parts *zip.Reader, name string, part []byte) ([]byte, error) {
+	changed := map[*zip.File][]byte{}
+	for _, f := range parts.File {
+		if f.Name == name {
+			changed[f] = part
 		}
 	}
-	if err := z.SetComment(w.parts.Comment); err != nil {
-		return nil, err
-	}
-	err = z.Close()
-	return out.Bytes(), err
+	return office.Repacked(parts, changed)
 }
 
 // A splicer writes cells into the text of a sheet. What it does not write it
