@@ -56,6 +56,7 @@ func TestWordsAreFoundAnywhere(t *testing.T) {
 		require.Zero(t, status)
 	}
 	d.write("Jun Teague/Notes/Brief_about-LEATHER.txt", "x")
+	d.write("Jun Teague/Notes/aero-obrien.txt", "x")
 	d.write("loose leather.md", "x")
 	_, status := d.run("archive", "Ola Hart", "--into", "Old", "--yes")
 	if status != 0 {
@@ -73,6 +74,7 @@ func TestWordsAreFoundAnywhere(t *testing.T) {
 	assert.Contains(t, out, "2 files\n  Jun Teague/Notes/Brief_about-LEATHER.txt\n  loose leather.md\n")
 	assert.Contains(t, found("asgerd"), "1 project\n  Åsgerd Ölvane   client=Åsgerd Ölvane\n")
 	assert.Contains(t, found("map", "teague"), "kind=MP")
+	assert.Equal(t, "1 file\n  Jun Teague/Notes/aero-obrien.txt\n", found("Ærø O’Brien"), "as a convention writes it")
 	assert.Contains(t, found("about leather"), "1 file\n")
 	assert.Equal(t, "1 file\n  Jun Teague/Notes/Brief_about-LEATHER.txt\n", found("map", "brief"), "a project's values count for what lies in it")
 	assert.Contains(t, found("hart"), "Old/Ola Hart")

@@ -3,9 +3,6 @@ package naming
 import (
 	"strings"
 	"sync"
-
-	"golang.org/x/text/cases"
-	"golang.org/x/text/unicode/norm"
 )
 
 // monthNames are the names of the months, and how they are shortened, in the languages that guides
@@ -41,7 +38,7 @@ var months = sync.OnceValue(func() map[string]int {
 	return all
 })
 
-// bared is a text in small letters, with its letters and digits alone and without accents.
+// bared is a text as it is compared, without what stands between its words: see [pattern.Plainly].
 func bared(text string) string {
 	plain, ascii := true, true
 	for i := range len(text) {
@@ -62,10 +59,5 @@ func bared(text string) string {
 		}
 		return b.String()
 	}
-	for _, r := range cases.Fold().String(norm.NFKD.String(text)) {
-		if wordy(r) {
-			b.WriteRune(r)
-		}
-	}
-	return b.String()
+	return strings.ReplaceAll(Plainly(text), " ", "")
 }

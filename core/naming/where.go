@@ -6,8 +6,6 @@ import (
 	"strings"
 	"time"
 
-	"golang.org/x/text/cases"
-
 	"vestibula/core/pattern"
 	"vestibula/core/value"
 )
@@ -133,10 +131,9 @@ func (f Filter) terms(t *value.Type) (func(value.Value) bool, error) {
 	}, nil
 }
 
-// Plainly makes texts comparable that forms write in different ways: the
-// same words in other cases, with other signs between, or without accents.
+// Plainly makes texts comparable that forms write in different ways: see [pattern.Plainly].
 func Plainly(s string) string {
-	return cases.Fold().String(pattern.Words(s))
+	return string(pattern.Plainly(nil, s))
 }
 
 // days keeps the values whose days lie in the range, or in the one stretch of

@@ -5,6 +5,7 @@ import (
 	"unicode"
 	"unicode/utf8"
 
+	"golang.org/x/text/cases"
 	"golang.org/x/text/unicode/norm"
 )
 
@@ -140,6 +141,34 @@ var apostrophes = strings.NewReplacer("'", "", "’", "", "ʼ", "")
 
 func isWordRune(r rune) bool {
 	return unicode.IsLetter(r) || unicode.IsDigit(r) || unicode.Is(unicode.M, r)
+}
+
+// Plainly adds a text to another one as texts are compared and looked for: the same words in small
+// letters, without accents and apostrophes, with one space for the signs between them. What the
+// forms make of a text comes out as the text itself does.
+func Plainly(to []byte, text string) []byte {
+	if !isASCII(text) {
+		text = cases.Fold().String(norm.NFKD.String(text))
+	}
+	gap := false
+	for _, r := range text {
+		switch {
+		case r >= 0x300 && r <= 0x36F || r == '\'' || r == '’' || r == 'ʼ':
+		case !isWordRune(r):
+			gap = true
+		default:
+			if gap && len(to) > 0 {
+				to = append(to, ' ')
+			}
+			gap = false
+			if as := latin[r]; as != "" {
+				to = append(to, as...)
+			} else {
+				to = utf8.AppendRune(to, unicode.ToLower(r))
+			}
+		}
+	}
+	return to
 }
 
 func (c letterCase) rune(r rune, first bool) rune {

@@ -3,6 +3,7 @@ package pattern
 import (
 	"strings"
 	"testing"
+	"unicode"
 	"unicode/utf8"
 
 	"github.com/stretchr/testify/assert"
@@ -211,5 +212,19 @@ func TestParsingTakesAPatternApart(t *testing.T) {
 		if assert.NotEmpty(t, errs, text) {
 			assert.Equal(t, want, string(rune('0'+errs[0].At))+": "+errs[0].Error(), text)
 		}
+	}
+}
+
+// What a form makes of a text is found by the text, whatever letters it has.
+func TestWhatAFormMakesIsFoundByTheText(t *testing.T) {
+	forms := rapid.SampledFrom([]string{"like-this", "Like this", "LIKE_THIS", "Like-This", "like.this"})
+	word := rapid.StringOfN(rapid.RuneFrom([]rune("aZ9'’ßøÆłǿİıſŉ"), unicode.Latin, unicode.Greek, unicode.Cyrillic).Filter(isWordRune), 1, 6, -1)
+	rapid.Check(t, func(t *rapid.T) {
+		text := strings.Join(rapid.SliceOfN(word, 1, 4).Draw(t, "words"), rapid.SampledFrom([]string{" ", " - ", " & "}).Draw(t, "joint"))
+		made := Restyle(text, forms.Draw(t, "form"))
+		assert.Equal(t, string(Plainly(nil, text)), string(Plainly(nil, made)), made)
+	})
+	for text, want := range map[string]string{"Ærø Straße Žába": "aero strasse zaba", "O’Brien & Söhne": "obrien sohne", "R2-D2_v1.2": "r2 d2 v1 2", "Ёлка ά": "елка α"} {
+		assert.Equal(t, want, string(Plainly(nil, text)), text)
 	}
 }

@@ -6,16 +6,12 @@ import (
 	"path"
 	"slices"
 	"strings"
-	"unicode"
-	"unicode/utf8"
 
 	"vestibula/core/bundle"
+	"vestibula/core/pattern"
 	"vestibula/core/project"
 	"vestibula/core/tree"
 	"vestibula/core/value"
-
-	"golang.org/x/text/cases"
-	"golang.org/x/text/unicode/norm"
 )
 
 // A HitKind is what words were found in.
@@ -52,7 +48,7 @@ type Words struct {
 func NewWords(typed []string) *Words {
 	w := &Words{}
 	for _, t := range typed {
-		if plain := plainly(nil, t); len(plain) > 0 {
+		if plain := pattern.Plainly(nil, t); len(plain) > 0 {
 			w.plain = append(w.plain, plain)
 		}
 	}
@@ -61,34 +57,13 @@ func NewWords(typed []string) *Words {
 
 // In says which of the words are in a text, as bits.
 func (w *Words) In(text string) (found uint64) {
-	w.buffer = plainly(w.buffer[:0], text)
+	w.buffer = pattern.Plainly(w.buffer[:0], text)
 	for i, word := range w.plain {
 		if bytes.Contains(w.buffer, word) {
 			found |= 1 << i
 		}
 	}
 	return found
-}
-
-// plainly adds a text in small letters without accents, with one space for the signs between words.
-func plainly(to []byte, text string) []byte {
-	if strings.IndexFunc(text, func(r rune) bool { return r >= utf8.RuneSelf }) >= 0 {
-		text = cases.Fold().String(norm.NFKD.String(text))
-	}
-	gap := false
-	for _, r := range text {
-		switch {
-		case unicode.IsLetter(r) || unicode.IsDigit(r):
-			if gap && len(to) > 0 {
-				to = append(to, ' ')
-			}
-			to, gap = utf8.AppendRune(to, unicode.ToLower(r)), false
-		case unicode.IsMark(r): // an accent
-		default:
-			gap = true
-		}
-	}
-	return to
 }
 
 // all are the bits of all words.
