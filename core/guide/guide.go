@@ -324,9 +324,9 @@ func (m *maker) value(slot string) value.Value {
 // apart takes an example of a pattern apart, slot by slot, and returns it in one as well.
 func (m *maker) apart(source string) (list []Slot, whole string) {
 	for _, piece := range pieces(source) {
-		one := Slot{Text: piece.text}
-		if piece.field != "" {
-			one = Slot{Text: m.write(piece), Slot: piece.text, Meaning: m.meaning(piece.field)}
+		one := Slot{Text: piece.Text}
+		if piece.Field != "" {
+			one = Slot{Text: m.write(piece), Slot: piece.Text, Meaning: m.meaning(piece.Field)}
 		}
 		list = append(list, one)
 		whole += one.Text
@@ -335,9 +335,9 @@ func (m *maker) apart(source string) (list []Slot, whole string) {
 }
 
 // write is what a slot is in an example.
-func (m *maker) write(slot piece) string {
-	if f := m.field(slot.field); f != nil {
-		if p, errs := pattern.Parse(slot.text); len(errs) == 0 {
+func (m *maker) write(slot pattern.Piece) string {
+	if f := m.field(slot.Field); f != nil {
+		if p, errs := pattern.Parse(slot.Text); len(errs) == 0 {
 			name, errs := p.Bind(func(string) (pattern.Field, *pattern.Error) { return pattern.Field{Type: &f.Type}, nil })
 			if len(errs) == 0 {
 				if text, _, err := name.Write(m.value, 2); err == nil && text != "" {
@@ -346,32 +346,13 @@ func (m *maker) write(slot piece) string {
 			}
 		}
 	}
-	return m.value(slot.field).String()
+	return m.value(slot.Field).String()
 }
 
-type piece struct{ text, field string }
-
 // pieces are the texts and slots of a pattern.
-func pieces(pattern string) (list []piece) {
-	for pattern != "" {
-		from := strings.IndexByte(pattern, '<')
-		if from < 0 {
-			return append(list, piece{text: pattern})
-		}
-		if from > 0 {
-			list = append(list, piece{text: pattern[:from]})
-		}
-		to := from + strings.IndexByte(pattern[from:], '>') + 1
-		if to <= from {
-			return list
-		}
-		field := strings.Trim(pattern[from:to], "<>")
-		field, _, _ = strings.Cut(field, ":")
-		field, _, _ = strings.Cut(strings.TrimSpace(field), " ")
-		list = append(list, piece{pattern[from:to], field})
-		pattern = pattern[to:]
-	}
-	return list
+func pieces(source string) []pattern.Piece {
+	p, _ := pattern.Parse(source)
+	return p.Pieces
 }
 
 // meaning is what a slot is filled with, in words.
@@ -389,8 +370,8 @@ func (m *maker) meaning(field string) string {
 	case f.Made():
 		var parts []string
 		for _, piece := range pieces(f.Is()) {
-			if piece.field != "" {
-				parts = append(parts, m.page.Say("%s from %s", m.write(piece), strings.ReplaceAll(piece.field, "-", " ")))
+			if piece.Field != "" {
+				parts = append(parts, m.page.Say("%s from %s", m.write(piece), strings.ReplaceAll(piece.Field, "-", " ")))
 			}
 		}
 		return m.page.Say("%s: %s", text, strings.Join(parts, ", "))

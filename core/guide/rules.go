@@ -4,13 +4,14 @@ import (
 	"strings"
 
 	"vestibula/core/template"
+	"vestibula/core/value"
 )
 
 // rules says in a sentence what each rule asks that the template sets.
 func (p *Page) rules(t *template.Template) {
 	for _, s := range t.Rules {
 		one, known := languages()[p.Language].Rules[s.Name]
-		if !known || s.Value != nil && s.Value.Kind == template.Scalar && (s.Value.Text == "off" || s.Value.Text == "false") {
+		if !known || s.Off() {
 			continue
 		}
 		main, more := p.setting(s.Name, s.Value)
@@ -43,7 +44,7 @@ func (p *Page) setting(rule string, n *template.Node) (main string, more []strin
 	case n == nil:
 		return "", nil
 	case n.Kind == template.Scalar:
-		if text := n.Text; text != "on" && text != "warn" && text != "true" {
+		if text := n.Text; text != "on" && text != "warn" {
 			return text, nil
 		}
 		return "", nil
@@ -62,7 +63,7 @@ func (p *Page) setting(rule string, n *template.Node) (main string, more []strin
 		case pair.Key == "digits":
 			more = append(more, p.Say("%s digits", v))
 		case pair.Key == "gaps":
-			if v == "no" || v == "false" {
+			if _, no := value.Says(v); no {
 				more = append(more, p.Say("no gaps"))
 			}
 		case pair.Key == "reserved" || pair.Key == "in":
@@ -100,12 +101,13 @@ func (p *Page) setting(rule string, n *template.Node) (main string, more []strin
 func (p *Page) level(n *template.Node) (says []string) {
 	for _, pair := range n.Pairs {
 		text, _ := p.setting("", pair.Value)
+		_, no := value.Says(text)
 		switch {
 		case pair.Key == "name":
 			says = append(says, p.Say("names such as %s", text))
-		case pair.Key == "files" && (text == "no" || text == "false"):
+		case pair.Key == "files" && no:
 			says = append(says, p.Say("only folders"))
-		case pair.Key == "folders" && (text == "no" || text == "false"):
+		case pair.Key == "folders" && no:
 			says = append(says, p.Say("only files"))
 		case pair.Key == "initial":
 			says = append(says, p.Say("beginning with the letter of their folder"))

@@ -35,7 +35,7 @@ func contradictions(own map[string]template.Setting) outline.Errors {
 	var errs outline.Errors
 	on := func(name string) (*template.Node, bool) {
 		s, ok := own[name]
-		return s.Value, ok && !(s.Value.Kind == template.Scalar && s.Value.Text == "off")
+		return s.Value, ok && !s.Off()
 	}
 	fail := func(rule, other, message, help string) {
 		s := own[rule]

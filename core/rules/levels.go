@@ -55,7 +55,7 @@ func readLevels(n *template.Node) (map[int]*level, error) {
 		l := &level{}
 		out[number] = l
 		for _, q := range p.Value.Pairs {
-			no := q.Value.Text == "no" || q.Value.Text == "false"
+			_, no := value.Says(q.Value.Text)
 			switch q.Key {
 			case "files":
 				l.noFiles = no

@@ -52,7 +52,8 @@ func readNumbering(n *template.Node) (s numberingSetting, err error) {
 				return s, fmt.Errorf("takes 1, 2 or 3 digits")
 			}
 		case "gaps":
-			s.gaps = p.Value.Text != "no" && p.Value.Text != "false"
+			_, no := value.Says(p.Value.Text)
+			s.gaps = !no
 		case "reserved":
 			s.reserved = map[int]string{}
 			for _, q := range p.Value.Pairs {

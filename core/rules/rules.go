@@ -255,7 +255,7 @@ func Configure(t *template.Template, asked ...string) (*Set, outline.Errors) {
 		s, given := own[name]
 		c := &context{setting: s.Value, severity: Error, given: given, template: t, others: settings}
 		switch {
-		case given && s.Value.Kind == template.Scalar && s.Value.Text == "off":
+		case given && s.Off():
 			continue
 		case !given && r.standard == "" && !slices.Contains(asked, name):
 			continue
@@ -433,7 +433,7 @@ func whole(n *template.Node) (int, error) {
 }
 
 // warnSchema is the JSON Schema of a setting that warn reads.
-var warnSchema = map[string]any{"enum": []any{"warn", "on", "error", true}}
+var warnSchema = map[string]any{"enum": []any{"warn", "on", "error", "yes", true}}
 
 // warn reads a setting that only turns the rule on: `warn`, `on` or `error`.
 func warn(n *template.Node) (Severity, error) {
@@ -441,7 +441,7 @@ func warn(n *template.Node) (Severity, error) {
 		switch n.Text {
 		case "warn":
 			return Warning, nil
-		case "on", "error", "true", "yes":
+		case "on", "error":
 			return Error, nil
 		}
 	}

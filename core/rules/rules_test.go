@@ -45,6 +45,7 @@ func TestFindings(t *testing.T) {
 		"depth unasked":    {strings.Join([]string{"a/b/c/d/e/f/g/h/i"}, ""), []string{"warning depth 1 a/b/c/d/e/f/g/h/i: "}},
 		"width":            {rulesHeader("width: 2") + "A\n    <x> | each: x in 1..3\n    f.txt", []string{"error width 2 : `width: 2` and line 5 contradict each other: that line alone makes 3 folders"}},
 		"off":              {rulesHeader("width: 2, depth: off, systems: off") + "A\n    CON\n        B/C/D\n", nil},
+		"off, said else":   {rulesHeader("depth: no, systems: false, vague-names: yes, unseen: true") + "A\n    CON\n        B/C/D/E/F/G/H/I/J/Misc\n", []string{"warning vague-names 6"}},
 		"same name":        {"A\nA", []string{"error same-name 2 A: “A” would be made twice in one place (see line 1)"}},
 		"case":             {"Straße\nSTRASSE", []string{"error same-name 2 STRASSE: “Straße” and “STRASSE” differ only in capitals"}},
 		"normal form":      {"caf\u00e9\ncafe\u0301", []string{"error same-name 2"}},

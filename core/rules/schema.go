@@ -35,7 +35,7 @@ func Schema() map[string]any {
 	own := field("A field of this convention alone.")
 	settings := m{}
 	for _, name := range Names() {
-		settings[name] = m{"description": all()[name].about, "anyOf": []any{all()[name].schema, m{"enum": []any{"off", false}}}}
+		settings[name] = m{"description": all()[name].about, "anyOf": []any{all()[name].schema, m{"enum": []any{"off", "no", false}}}}
 	}
 	word := `^\p{L}[\p{L}\p{Nd}_-]*$`
 	return m{

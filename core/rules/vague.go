@@ -18,7 +18,7 @@ func vagueRules() []*rule {
 		bad:   "Commission\n    Misc\n    New folder",
 		good:  "Commission\n    Paper samples\n    Letters",
 
-		schema:   map[string]any{"anyOf": []any{map[string]any{"const": "on"}, map[string]any{"type": "array", "items": map[string]any{"type": "string"}}}},
+		schema:   map[string]any{"anyOf": []any{map[string]any{"enum": []any{"on", "yes", true}}, map[string]any{"type": "array", "items": map[string]any{"type": "string"}}}},
 		standard: "on", configure: vagueNames,
 	}}
 }
@@ -32,7 +32,7 @@ func vagueNames(c *context) (check, error) {
 	switch {
 	case c.setting.Kind == template.Sequence:
 		words, given = c.setting.Texts(), false
-	case c.setting.Kind != template.Scalar || c.setting.Text != "on" && c.setting.Text != "true":
+	case c.setting.Kind != template.Scalar || c.setting.Text != "on":
 		return check{}, fmt.Errorf("needs a list of names, on or off")
 	}
 	vague := map[string]bool{}

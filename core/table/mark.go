@@ -3,10 +3,10 @@ package table
 import (
 	"fmt"
 	"slices"
-	"strings"
 	"time"
 
 	"vestibula/core/address"
+	"vestibula/core/value"
 )
 
 // markHeadings are those of the columns in which rows are marked: whether it was built,
@@ -83,11 +83,13 @@ func (t *Table) Marked(r *Row) bool {
 }
 
 func isYes(text string) bool {
-	return slices.Contains([]string{"yes", "true", "x", "1", "✓", "✔"}, strings.ToLower(text))
+	yes, _ := value.Says(text)
+	return yes
 }
 
 func isNo(text string) bool {
-	return slices.Contains([]string{"", "no", "n", "off", "false", "0", "-"}, strings.ToLower(text))
+	_, no := value.Says(text)
+	return no || text == ""
 }
 
 // WithMarks returns the bytes of the file with marks for rows, by their numbers. Nothing

@@ -181,9 +181,16 @@ func (c *compiler) rules(n *Node) {
 		return
 	}
 	for _, p := range n.Pairs {
-		c.t.Rules = append(c.t.Rules, Setting{p.Key, p.KeyPos, p.KeyWidth, p.Value})
+		value := *p.Value
+		if as := switched[value.Text]; as != "" && value.Kind == Scalar {
+			value.Text = as
+		}
+		c.t.Rules = append(c.t.Rules, Setting{p.Key, p.KeyPos, p.KeyWidth, &value})
 	}
 }
+
+// switched are other words by which a rule is turned on or off.
+var switched = map[string]string{"yes": "on", "true": "on", "no": "off", "false": "off"}
 
 // outline compiles the entries, and the parts where they are used.
 func (c *compiler) outline(file *outline.File) {

@@ -62,8 +62,11 @@ type Setting struct {
 	Name  string
 	Pos   outline.Pos
 	Width int
-	Value *Node
+	Value *Node // of what is only turned on or off, the text "on" or "off"
 }
+
+// Off reports whether the rule is turned off.
+func (s *Setting) Off() bool { return s.Value.Kind == Scalar && s.Value.Text == "off" }
 
 // Heading returns the title of the template, or the name of its file without
 // the ending.

@@ -67,11 +67,8 @@ func (t *Type) Parse(s string, now time.Time) (Value, error) {
 		}
 		return Value{}, fmt.Errorf("\"%s\" is not one of %s", s, t.Allowed())
 	case YesNo:
-		switch strings.ToLower(s) {
-		case "yes", "y", "true", "on", "1", "x", "✓", "✔":
-			return Bool(true), nil
-		case "no", "n", "false", "off", "0", "-":
-			return Bool(false), nil
+		if yes, no := Says(s); yes || no {
+			return Bool(yes), nil
 		}
 		return Value{}, fmt.Errorf("\"%s\" is neither yes nor no", s)
 	case List:
@@ -80,6 +77,17 @@ func (t *Type) Parse(s string, now time.Time) (Value, error) {
 		return t.parseCalendar(s, now)
 	}
 	return t.parseText(s)
+}
+
+// Says reports whether a text means yes, or no, as people write it in questions and tables.
+func Says(text string) (yes, no bool) {
+	switch strings.ToLower(text) {
+	case "yes", "y", "true", "on", "1", "x", "✓", "✔", "☑", "☒":
+		return true, false
+	case "no", "n", "false", "off", "0", "-", "☐":
+		return false, true
+	}
+	return false, false
 }
 
 // Option returns the value of the i-th option of a choice.

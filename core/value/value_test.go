@@ -59,6 +59,8 @@ func TestWhatPeopleTypeIsReadOrRefusedWithAReason(t *testing.T) {
 		{choice, "box", "BX"},
 		{choice, "tin", "!is not one of BK (book), BX (box)"},
 		{Type{Kind: YesNo}, "X", "yes"},
+		{Type{Kind: YesNo}, "☑", "yes"},
+		{Type{Kind: YesNo}, "☐", "no"},
 		{Type{Kind: YesNo}, "perhaps", "!neither yes nor no"},
 		{Type{Kind: List}, "a, b;c ;; d", "a, b; c; d"},
 		{Type{Kind: List}, "a, b", "a; b"},
