@@ -116,7 +116,7 @@ func TestWhatCannotGoIntoAFileStays(t *testing.T) {
 	d.write("there.zip", "mine")
 	before := d.living("C")
 	for _, c := range []struct{ into, says string }{
-		{"there.zip", "is there already"}, {"new.tar.gz", "ends in .zip"}, {"nowhere/new.zip", "there is no folder"}, {"C/2025-03 Ola/new.zip", "lies in"},
+		{"there.zip", "is there already"}, {"new.tar.gz", "ends in .zip"}, {"C/own.txt/new.zip", "a file lies where its folder must be"}, {"C/2025-03 Ola/new.zip", "lies in"},
 	} {
 		out, status := d.run("archive", "C/2025-03 Ola", "--into", c.into, "--yes")
 		assert.NotZero(t, status)

@@ -425,6 +425,11 @@ func TestAFolderThatIsNamedIsMadeWithWhatLiesInIt(t *testing.T) {
 	assert.DirExists(t, filepath.Join(d.dir, "Old/years/2027-03 Ola"))
 	d.must("archive", "New/deep/2027-04 Ola", "--into", "Shelf", "--yes")
 	assert.DirExists(t, filepath.Join(d.dir, "Shelf/2027-04 Ola"))
+	d.must("archive", "--back", "Shelf/2027-04 Ola", "--into", "Again/here", "--yes")
+	d.must("archive", "Again/here/2027-04 Ola", "--into", "Files/of/2027.zip", "--yes")
+	d.must("build", "t", "client=Ida", "month=2027-06", "--into", "Files/more/ida.zip", "--yes")
+	assert.FileExists(t, filepath.Join(d.dir, "Files/of/2027.zip"))
+	assert.FileExists(t, filepath.Join(d.dir, "Files/more/ida.zip"))
 	for _, args := range []string{"build|t|client=Ola|month=soon", "build|nothing", "archive|nobody", "put|nothing.pdf", "build|t|client=Una|month=2027-05|--preview"} {
 		_, status := d.run(append(strings.Split(args, "|"), "--into", "Nowhere/x", "--yes")...)
 		assert.NotZero(t, status, args)

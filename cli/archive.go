@@ -105,15 +105,26 @@ func (r *awayRun) run(args []string) error {
 
 // open opens the folder that projects go to, and finds those.
 func (r *awayRun) open(args []string) error {
-	if is, err := r.intoFile(); err != nil {
+	file, err := r.intoFile()
+	if err != nil {
 		return err
-	} else if is {
-		return r.choose(args, r.job.File)
+	}
+	dir := r.into
+	if file {
+		dir = filepath.Dir(r.into)
 	}
 	if !slices.ContainsFunc(args, func(at string) bool { return !place.Exists(at) }) { // nothing is made for what is not there
-		if err := r.offerFolder(r.into, r.consent); err != nil {
+		if err := r.offerFolder(dir, r.consent); err != nil {
 			return err
 		}
+	}
+	if file {
+		in, err := place.Real(dir)
+		if err != nil {
+			return unclear("", "there is no folder \"%s\"", dir)
+		}
+		r.job.File = in.Join(filepath.Base(r.into))
+		return r.choose(args, r.job.File)
 	}
 	into, err := place.Open(r.into)
 	if err != nil {
@@ -289,9 +300,12 @@ func (r *awayRun) standingBack(at string) (done bool, err error) {
 		return false, nil
 	}
 	if r.into != "" {
+		if err := r.offerFolder(r.into, r.consent); err != nil {
+			return true, err
+		}
 		into, err := place.Real(r.into)
 		if err != nil {
-			return true, unclear("make it first, or name another one", "there is no folder \"%s\"", r.into)
+			return true, unclear("", "there is no folder \"%s\"", r.into)
 		}
 		p := archive.Standing(own, l, r.now)
 		if listed, _ := archive.ListedNear(own, l.ID); listed != nil {
@@ -404,11 +418,6 @@ func (r *awayRun) intoFile() (bool, error) {
 	if place.Exists(r.into) {
 		return false, refused("name another file: what was archived once is never changed", "%s is there already", r.into)
 	}
-	dir, err := place.Real(filepath.Dir(r.into))
-	if err != nil {
-		return false, unclear("", "there is no folder \"%s\"", filepath.Dir(r.into))
-	}
-	r.job.File = dir.Join(filepath.Base(r.into))
 	return true, nil
 }
 

@@ -38,10 +38,13 @@ func (b *buildRun) whereto(args []string) (err error) {
 	if b.into == "" {
 		return unclear("--into . is here", "into which folder? Name it with --into")
 	}
-	if pack, err := b.pack(); pack != nil || err != nil {
+	dir := b.into
+	if pack, err := b.pack(); err != nil {
 		return err
+	} else if pack != nil {
+		dir = filepath.Dir(b.into)
 	}
-	if place.Exists(b.into) {
+	if place.Exists(dir) {
 		return nil
 	}
 	if b.again == nil && len(args) > 0 { // nothing is made for what cannot be read
@@ -57,7 +60,7 @@ func (b *buildRun) whereto(args []string) (err error) {
 			return missing(t.Name, lacking)
 		}
 	}
-	return b.offerFolder(b.into, b.consent)
+	return b.offerFolder(dir, b.consent)
 }
 
 // offerFolder offers to make a folder that is named and not there; with a yes it is made, and said.
