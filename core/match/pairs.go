@@ -7,6 +7,7 @@ import (
 	"unicode/utf8"
 
 	"vestibula/core/naming"
+	"vestibula/core/pattern"
 	"vestibula/core/tree"
 	"vestibula/core/value"
 )
@@ -112,6 +113,7 @@ const maxCompared = 250_000
 type way struct {
 	reason Reason
 	sure   bool
+	byName bool // by what is left of names without numbers
 	fits   func(want, real *tree.Node) bool
 }
 
@@ -128,17 +130,29 @@ func (m *matcher) refuses(at spot, real *tree.Node, in *Thing, to string) bool {
 // ways are those ways, the strongest first.
 func (m *matcher) ways() []way {
 	return []way{
-		{Followed, true, m.follows(JustThis)},
-		{Followed, true, m.follows(AlsoThis)},
-		{Former, true, m.former},
-		{Value, false, m.follows(MayBeThis)},
-		{Number, true, tree.Renumbered},
-		{Spelling, true, tree.Respelled},
-		{Copied, false, func(want, real *tree.Node) bool { return naming.CopyOf(real.Name) == want.Name }},
-		{Slip, false, tree.Slipped},
-		{Value, false, m.revalued},
-		{Contents, false, m.holdsSame},
+		{Followed, true, false, m.follows(JustThis)},
+		{Followed, true, false, m.follows(AlsoThis)},
+		{Former, true, false, m.former},
+		{Value, false, false, m.follows(MayBeThis)},
+		{Number, true, true, tree.Renumbered},
+		{Spelling, true, true, tree.Respelled},
+		{Copied, false, false, func(want, real *tree.Node) bool { return naming.CopyOf(real.Name) == want.Name }},
+		{Slip, false, true, tree.Slipped},
+		{Value, false, false, m.revalued},
+		{Contents, false, false, m.holdsSame},
 	}
+}
+
+// otherValue reports whether a wanted name begins with a number that is the value of a slot, and a real one with
+// another number: 2 Oak Street is not 3 Oak Street.
+func (m *matcher) otherValue(want, real *tree.Node) bool {
+	p := m.Template.NameOf(want)
+	if p == nil || p.Pattern.Pieces[0].Field == "" || p.Pattern.Pieces[0].Field == pattern.OwnNumber {
+		return false
+	}
+	is, numbered := naming.NumberIn(want.Name)
+	other, _ := naming.NumberIn(real.Name)
+	return numbered && is.Front == "" && (other.Digits == "" || other.Front != "" || other.Value != is.Value)
 }
 
 // pairs finds which of the real entries that are left are wanted ones under another
@@ -175,7 +189,7 @@ func (m *matcher) pairs(found []pair, lacking []*tree.Node, real *tree.Node, at 
 		for k, want := range lacking {
 			for _, i := range left {
 				n := real.Children[i]
-				if kind := kindOf(n); want.Kind != kind && !(want.Marks&tree.Either != 0 && kind == tree.File) || m.another(want, n) || !way.fits(want, n) || way.guesses() && m.refuses(at, n, at.in, path.Join(at.to, want.Name)) {
+				if kind := kindOf(n); want.Kind != kind && !(want.Marks&tree.Either != 0 && kind == tree.File) || m.another(want, n) || way.byName && m.otherValue(want, n) || !way.fits(want, n) || way.guesses() && m.refuses(at, n, at.in, path.Join(at.to, want.Name)) {
 					continue
 				}
 				couples = append(couples, couple{k, i})
