@@ -300,12 +300,6 @@ func TextForms() []string {
 	return names
 }
 
-// Words returns the words of a text with single spaces between, without signs,
-// and with plain letters for accented Latin ones.
-func Words(s string) string {
-	return strings.Join(styleNamed("like-this").words(s), " ")
-}
-
 // Restyle writes a text like the form, one of [TextForms].
 func Restyle(s, form string) string {
 	if st := styleNamed(form); st != nil {

@@ -1,7 +1,7 @@
 package rules
 
 import (
-	"strings"
+	"bytes"
 	"unicode/utf8"
 
 	"vestibula/core/pattern"
@@ -69,7 +69,7 @@ func nameWords(c *context) (check, error) {
 			return
 		}
 		eachName(f, func(n *tree.Node) {
-			if words := strings.Fields(pattern.Words(tree.Bare(n))); len(words) > limit {
+			if words := bytes.Fields(pattern.Plainly(nil, tree.Bare(n))); len(words) > limit {
 				finding := f.finding("name-words", c.severity, n)
 				finding.Message = say("%s has %d words; at most %d are allowed", shown(n.Name), len(words), limit)
 				finding.Help = "leave out what the folder above says already"

@@ -327,12 +327,6 @@ func NeedsDisk(name string) bool {
 	return r != nil && r.real && !r.thing
 }
 
-// NeedsTemplate reports whether a rule can only be held with a template.
-func NeedsTemplate(name string) bool {
-	r := all()[name]
-	return r != nil && r.real && r.thing
-}
-
 // Held returns the names of the rules that have something to say: of a template where
 // real is false, of a real folder where it is true, which may have no template.
 func (s *Set) Held(real, template bool) (names []string) {

@@ -133,8 +133,8 @@ func TestRulesAboutRealFolders(t *testing.T) {
 
 // What rules ask for is said by them.
 func TestRulesSayWhatTheyNeed(t *testing.T) {
-	for name, want := range map[string][2]bool{"twice": {true, false}, "waiting": {true, false}, "links": {true, false}, "missing": {false, true}, "strays": {false, true}, "depth": {false, false}, "none": {false, false}} {
-		assert.Equal(t, want, [2]bool{NeedsDisk(name), NeedsTemplate(name)}, name)
+	for name, want := range map[string]bool{"twice": true, "waiting": true, "links": true, "missing": false, "strays": false, "depth": false, "none": false} {
+		assert.Equal(t, want, NeedsDisk(name), name)
 	}
 }
 
