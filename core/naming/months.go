@@ -38,7 +38,7 @@ var months = sync.OnceValue(func() map[string]int {
 	return all
 })
 
-// bared is a text as it is compared, without what stands between its words: see [pattern.Plainly].
+// bared is a text as it is compared, without what stands between its words: see [alphabet.Plainly].
 func bared(text string) string {
 	plain, ascii := true, true
 	for i := range len(text) {

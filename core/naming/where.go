@@ -6,7 +6,7 @@ import (
 	"strings"
 	"time"
 
-	"vestibula/core/pattern"
+	"vestibula/core/alphabet"
 	"vestibula/core/value"
 )
 
@@ -131,9 +131,9 @@ func (f Filter) terms(t *value.Type) (func(value.Value) bool, error) {
 	}, nil
 }
 
-// Plainly makes texts comparable that forms write in different ways: see [pattern.Plainly].
+// Plainly makes texts comparable that forms write in different ways: see [alphabet.Plainly].
 func Plainly(s string) string {
-	return string(pattern.Plainly(nil, s))
+	return string(alphabet.Plainly(nil, s))
 }
 
 // days keeps the values whose days lie in the range, or in the one stretch of

@@ -7,6 +7,7 @@ import (
 
 	"golang.org/x/text/unicode/norm"
 
+	"vestibula/core/alphabet"
 	"vestibula/core/value"
 )
 
@@ -199,7 +200,7 @@ func (p *Form) Read(s string) (v value.Value, ok bool) {
 }
 
 func (r *Reader) start(name string) {
-	if !isASCII(name) {
+	if !alphabet.IsASCII(name) {
 		name = norm.NFC.String(name)
 	}
 	r.s, r.far, r.want, r.reason, r.attempts = name, 0, 0, "", 0

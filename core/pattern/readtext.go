@@ -5,21 +5,6 @@ import (
 	"unicode/utf8"
 )
 
-func isASCII(s string) bool {
-	for len(s) >= 8 {
-		if b := s[:8]; (b[0]|b[1]|b[2]|b[3]|b[4]|b[5]|b[6]|b[7])&0x80 != 0 {
-			return false
-		}
-		s = s[8:]
-	}
-	for i := 0; i < len(s); i++ {
-		if s[i] >= utf8.RuneSelf {
-			return false
-		}
-	}
-	return true
-}
-
 // try goes on from a place, unless nothing was found from there before.
 func (r *Reader) try(i, at int) bool {
 	bit := i*(len(r.s)+1) + at

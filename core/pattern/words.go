@@ -3,10 +3,7 @@ package pattern
 import (
 	"strings"
 	"unicode"
-	"unicode/utf8"
-
-	"golang.org/x/text/cases"
-	"golang.org/x/text/unicode/norm"
+	"vestibula/core/alphabet"
 )
 
 // A letterCase says how the letters of a word are written.
@@ -80,7 +77,7 @@ func (st *style) apply(s string) string {
 
 // append writes a text in the style behind dst.
 func (st *style) append(dst []byte, s string) []byte {
-	if !isASCII(s) {
+	if !alphabet.IsASCII(s) {
 		return append(dst, st.apply(s)...)
 	}
 	// The same for ASCII, which needs no memory of its own.
@@ -126,6 +123,8 @@ func (c letterCase) ascii(b byte, first bool) byte {
 	return b
 }
 
+var apostrophes = strings.NewReplacer("'", "", "’", "", "ʼ", "")
+
 // words splits a text at its spaces, or, where the words are joined by
 // something else, at every sign; an apostrophe inside a word is dropped.
 func (st *style) words(s string) []string {
@@ -133,42 +132,8 @@ func (st *style) words(s string) []string {
 		s, _ = Clean(s)
 		return strings.Fields(s)
 	}
-	s = apostrophes.Replace(plain(s))
-	return strings.FieldsFunc(s, func(r rune) bool { return !isWordRune(r) })
-}
-
-var apostrophes = strings.NewReplacer("'", "", "’", "", "ʼ", "")
-
-func isWordRune(r rune) bool {
-	return unicode.IsLetter(r) || unicode.IsDigit(r) || unicode.Is(unicode.M, r)
-}
-
-// Plainly adds a text to another one as texts are compared and looked for: the same words in small
-// letters, without accents and apostrophes, with one space for the signs between them. What the
-// forms make of a text comes out as the text itself does.
-func Plainly(to []byte, text string) []byte {
-	if !isASCII(text) {
-		text = cases.Fold().String(norm.NFKD.String(text))
-	}
-	gap := false
-	for _, r := range text {
-		switch {
-		case r >= 0x300 && r <= 0x36F || r == '\'' || r == '’' || r == 'ʼ':
-		case !isWordRune(r):
-			gap = true
-		default:
-			if gap && len(to) > 0 {
-				to = append(to, ' ')
-			}
-			gap = false
-			if as := latin[r]; as != "" {
-				to = append(to, as...)
-			} else {
-				to = utf8.AppendRune(to, unicode.ToLower(r))
-			}
-		}
-	}
-	return to
+	s = apostrophes.Replace(alphabet.Plain(s))
+	return strings.FieldsFunc(s, func(r rune) bool { return !alphabet.InWord(r) })
 }
 
 func (c letterCase) rune(r rune, first bool) rune {
@@ -179,45 +144,6 @@ func (c letterCase) rune(r rune, first bool) rune {
 		return unicode.ToTitle(r)
 	}
 	return unicode.ToLower(r)
-}
-
-// latin holds the Latin letters that Unicode does not decompose into a plain
-// letter and an accent, with their usual spelling in ASCII (Unicode CLDR,
-// transform Latin-ASCII).
-var latin = map[rune]string{
-	'ß': "ss", 'ẞ': "SS", 'æ': "ae", 'Æ': "AE", 'œ': "oe", 'Œ': "OE", 'ø': "o", 'Ø': "O",
-	'đ': "d", 'Đ': "D", 'ð': "d", 'Ð': "D", 'þ': "th", 'Þ': "TH", 'ł': "l", 'Ł': "L",
-	'ħ': "h", 'Ħ': "H", 'ı': "i", 'ŋ': "n", 'Ŋ': "N", 'ŧ': "t", 'Ŧ': "T", 'ĸ': "q", 'ſ': "s",
-}
-
-// plain turns accented Latin letters into plain ones and drops accents that
-// stand by themselves; letters of other scripts stay.
-func plain(s string) string {
-	if isASCII(s) {
-		return s
-	}
-	var b strings.Builder
-	for _, r := range norm.NFC.String(s) {
-		b.WriteString(plainRune(r))
-	}
-	return b.String()
-}
-
-func plainRune(r rune) string {
-	switch {
-	case r >= 0x300 && r <= 0x36F: // combining accents
-		return ""
-	case r < 0x80 || !unicode.Is(unicode.Latin, r):
-		return string(r)
-	}
-	if s, ok := latin[r]; ok {
-		return s
-	}
-	base, _ := utf8.DecodeRuneInString(norm.NFD.String(string(r)))
-	if s, ok := latin[base]; ok { // ǿ is ø with an accent
-		return s
-	}
-	return string(base)
 }
 
 // The states of the automaton that accepts what a style can write. A style
@@ -247,7 +173,7 @@ func (st *style) step(state uint8, r rune) (uint8, bool) {
 		return 0, false
 	case st.joint != "" && r == rune(st.joint[0]):
 		return atOther, state == inFirst || state == inOther
-	case !isWordRune(r) || r >= 0x80 && plainRune(r) != string(r):
+	case !alphabet.InWord(r) || r >= 0x80 && alphabet.PlainRune(r) != string(r):
 		return 0, false
 	}
 	to, first, next := st.first, state == atFirst, inFirst

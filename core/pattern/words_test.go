@@ -10,6 +10,7 @@ import (
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
+	"vestibula/core/alphabet"
 	"vestibula/core/value"
 )
 
@@ -98,7 +99,7 @@ func TestPlainLetters(t *testing.T) {
 		"plain":           "plain",
 		"a\u0301\u0308bc": "abc",
 	} {
-		assert.Equal(t, want, plain(in))
+		assert.Equal(t, want, alphabet.Plain(in))
 	}
 }
 
@@ -218,13 +219,13 @@ func TestParsingTakesAPatternApart(t *testing.T) {
 // What a form makes of a text is found by the text, whatever letters it has.
 func TestWhatAFormMakesIsFoundByTheText(t *testing.T) {
 	forms := rapid.SampledFrom([]string{"like-this", "Like this", "LIKE_THIS", "Like-This", "like.this"})
-	word := rapid.StringOfN(rapid.RuneFrom([]rune("aZ9'’ßøÆłǿİıſŉ"), unicode.Latin, unicode.Greek, unicode.Cyrillic).Filter(isWordRune), 1, 6, -1)
+	word := rapid.StringOfN(rapid.RuneFrom([]rune("aZ9'’ßøÆłǿİıſŉ"), unicode.Latin, unicode.Greek, unicode.Cyrillic).Filter(alphabet.InWord), 1, 6, -1)
 	rapid.Check(t, func(t *rapid.T) {
 		text := strings.Join(rapid.SliceOfN(word, 1, 4).Draw(t, "words"), rapid.SampledFrom([]string{" ", " - ", " & "}).Draw(t, "joint"))
 		made := Restyle(text, forms.Draw(t, "form"))
-		assert.Equal(t, string(Plainly(nil, text)), string(Plainly(nil, made)), made)
+		assert.Equal(t, string(alphabet.Plainly(nil, text)), string(alphabet.Plainly(nil, made)), made)
 	})
 	for text, want := range map[string]string{"Ærø Straße Žába": "aero strasse zaba", "O’Brien & Söhne": "obrien sohne", "R2-D2_v1.2": "r2 d2 v1 2", "Ёлка ά": "елка α"} {
-		assert.Equal(t, want, string(Plainly(nil, text)), text)
+		assert.Equal(t, want, string(alphabet.Plainly(nil, text)), text)
 	}
 }

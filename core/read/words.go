@@ -7,8 +7,8 @@ import (
 	"slices"
 	"strings"
 
+	"vestibula/core/alphabet"
 	"vestibula/core/bundle"
-	"vestibula/core/pattern"
 	"vestibula/core/project"
 	"vestibula/core/tree"
 	"vestibula/core/value"
@@ -48,7 +48,7 @@ type Words struct {
 func NewWords(typed []string) *Words {
 	w := &Words{}
 	for _, t := range typed {
-		if plain := pattern.Plainly(nil, t); len(plain) > 0 {
+		if plain := alphabet.Plainly(nil, t); len(plain) > 0 {
 			w.plain = append(w.plain, plain)
 		}
 	}
@@ -57,7 +57,7 @@ func NewWords(typed []string) *Words {
 
 // In says which of the words are in a text, as bits.
 func (w *Words) In(text string) (found uint64) {
-	w.buffer = pattern.Plainly(w.buffer[:0], text)
+	w.buffer = alphabet.Plainly(w.buffer[:0], text)
 	for i, word := range w.plain {
 		if bytes.Contains(w.buffer, word) {
 			found |= 1 << i

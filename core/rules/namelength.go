@@ -4,7 +4,7 @@ import (
 	"bytes"
 	"unicode/utf8"
 
-	"vestibula/core/pattern"
+	"vestibula/core/alphabet"
 	"vestibula/core/tree"
 )
 
@@ -69,7 +69,7 @@ func nameWords(c *context) (check, error) {
 			return
 		}
 		eachName(f, func(n *tree.Node) {
-			if words := bytes.Fields(pattern.Plainly(nil, tree.Bare(n))); len(words) > limit {
+			if words := bytes.Fields(alphabet.Plainly(nil, tree.Bare(n))); len(words) > limit {
 				finding := f.finding("name-words", c.severity, n)
 				finding.Message = say("%s has %d words; at most %d are allowed", shown(n.Name), len(words), limit)
 				finding.Help = "leave out what the folder above says already"

@@ -4,6 +4,7 @@ import (
 	"strings"
 	"unicode"
 
+	"vestibula/core/alphabet"
 	"vestibula/core/lookalike"
 	"vestibula/core/tree"
 )
@@ -26,7 +27,7 @@ func unseen(c *context) (check, error) {
 	return check{folder: func(f *Folder, report func(Finding)) {
 		var alike map[string][]*tree.Node // by what they look like
 		for _, n := range f.Node.Children {
-			if isASCII(n.Name) {
+			if alphabet.IsASCII(n.Name) {
 				continue
 			}
 			if hidden, clean := unseenIn(n.Name); hidden != 0 {
@@ -60,15 +61,6 @@ func unseen(c *context) (check, error) {
 			}
 		}
 	}}, err
-}
-
-func isASCII(s string) bool {
-	for i := range len(s) {
-		if s[i] >= 0x80 {
-			return false
-		}
-	}
-	return true
 }
 
 // unseenIn returns the first character of a name that nobody sees, or 0, and the name

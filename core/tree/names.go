@@ -5,8 +5,7 @@ import (
 	"unicode"
 	"unicode/utf8"
 
-	"golang.org/x/text/unicode/norm"
-
+	"vestibula/core/alphabet"
 	"vestibula/core/outline"
 )
 
@@ -132,7 +131,7 @@ func Respelled(want, real *Node) bool {
 func Key(n *Node) string {
 	var b strings.Builder
 	before := ' '
-	for _, r := range norm.NFKD.String(Folded(Unnumbered(n))) {
+	for _, r := range string(alphabet.Plainly(nil, Unnumbered(n))) {
 		switch {
 		case unicode.IsDigit(r) && !unicode.IsDigit(before):
 			b.WriteByte(' ') // two numbers are not one
@@ -143,7 +142,7 @@ func Key(n *Node) string {
 			if r != '0' || before != '0' || isDigit(b.String()[b.Len()-1]) {
 				b.WriteRune(r)
 			}
-		case unicode.IsLetter(r):
+		case r != ' ':
 			b.WriteRune(r)
 		}
 		before = r

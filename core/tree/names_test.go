@@ -23,5 +23,6 @@ func TestNumbersInFront(t *testing.T) {
 	assert.Equal(t, [3]bool{true, true, true}, alike("01 Notes", "_2 Notes"))
 	assert.Equal(t, [3]bool{false, true, true}, alike("01 Notes", "NOTES"))
 	assert.Equal(t, [3]bool{false, false, true}, alike("01 Notes", "Ntoes"))
+	assert.Equal(t, [3]bool{false, true, true}, alike("Ærø Straße", "aero-strasse"), "as a form writes it")
 	assert.Equal(t, [3]bool{}, alike("2027-03 Accounts", "2028-01 Accounts"), "two months are two things")
 }
