@@ -269,12 +269,26 @@ func (s *surplus) note(t *template.Template, sample int, real *tree.Node) {
 			}
 		case c.Marks&(tree.Conforms|tree.Apart) != 0, c.Kind == tree.File && ln.HoldsAnything():
 		default:
+			s.strip(t, sample, c)
 			rest.Children = append(rest.Children, c)
 		}
 	}
 	if len(rest.Children) > 0 {
 		s.extras[number] = append(s.extras[number], &instance{sample: sample, node: rest})
 	}
+}
+
+// strip takes out of what is not wanted what was found to be something that is.
+func (s *surplus) strip(t *template.Template, sample int, n *tree.Node) {
+	n.Children = slices.DeleteFunc(n.Children, func(c *tree.Node) bool {
+		switch {
+		case c.From < 1:
+			s.strip(t, sample, c)
+		case c.Kind == tree.Folder:
+			s.note(t, sample, c)
+		}
+		return c.From > 0
+	})
 }
 
 // otherwise is what at least half of the samples have under another name than the template gives it.

@@ -10,8 +10,10 @@ import (
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
+	"vestibula/core/match"
 	"vestibula/core/pattern"
 	"vestibula/core/template"
+	"vestibula/core/value"
 )
 
 func TestWhatProjectsHaveBeyondTheirTemplate(t *testing.T) {
@@ -54,6 +56,47 @@ func TestWhatIsUnderAnotherNameIsNotBeyond(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, text+"    <#> Notes | number: 5\n", up.Text)
 	assert.Equal(t, []string{"01 photos for 01 Photos (2 of 2)", "03 Letters for 02 Letters (2 of 2)", "04 Bills for 03 Bills (2 of 2)", "Old for 03 Bills/Old (2 of 2)"}, up.Other)
+}
+
+// Whatever became of folders: with what the template gets, a check finds nothing there that is not wanted, and what was
+// under another name still is.
+func TestAfterwardsACheckFindsNoStrays(t *testing.T) {
+	tpl, err := template.Parse("t", "---\nfields: { client: Who? }\n---\n<client>\n    <#> Letters\n        Drafts\n    <#> Plans\n    Photographs\n        Prints\n    <#> Settled | number: 90\n", nil)
+	require.NoError(t, err)
+	base := []string{"01 Letters/Drafts/", "02 Plans/", "Photographs/Prints/", "90 Settled/"}
+	rapid.Check(t, func(t *rapid.T) {
+		paths := slices.Clone(base)
+		for range rapid.IntRange(0, 3).Draw(t, "changes") {
+			i := rapid.IntRange(0, len(base)-1).Draw(t, "of")
+			paths[i] = rapid.SampledFrom([]func(string) string{
+				strings.ToLower, func(s string) string { return strings.Replace(s, "0", "", 1) }, func(s string) string { return "Old/" + s }, func(s string) string { return strings.Replace(s, "l", "ll", 1) },
+			}).Draw(t, "change")(base[i])
+		}
+		paths = append(paths, rapid.SliceOfNDistinct(rapid.SampledFrom([]string{"03 Loans/In/", "05 Notes/", "Extra/", "01 Letters/Copies/", "Photographs/02 Proofs/", "Bills/Old/"}), 0, 4, rapid.ID[string]).Draw(t, "more")...)
+		samples := []Sample{sample("Oriel Pask", paths...), sample("Jun Teague", paths...)}
+		told := func(tpl *template.Template) (misnamed, strays []string) {
+			values := template.Values{"client": value.Of("Jun Teague")}
+			w, err := match.Of(tpl, values, 1000, now)
+			require.NoError(t, err)
+			for _, thing := range match.Compare(w, samples[1].Root.Copy()) {
+				switch thing.Kind {
+				case match.Misnamed:
+					misnamed = append(misnamed, thing.Path+" > "+thing.Final())
+				case match.Stray:
+					strays = append(strays, thing.Path)
+				}
+			}
+			return misnamed, strays
+		}
+		before, _ := told(tpl)
+		up, err := Beyond(tpl, samples, make([]template.Values, 2), 1000, now)
+		require.NoError(t, err)
+		edited, err := tpl.Edited(up.Text)
+		require.NoError(t, err, up.Text)
+		after, strays := told(edited)
+		assert.Equal(t, before, after, "%s\n%s", paths, up.Text)
+		assert.Empty(t, strays, "%s\n%s", paths, up.Text)
+	})
 }
 
 // A number of a line that is added counts on behind a list, and stays in the name where the
