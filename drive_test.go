@@ -119,7 +119,7 @@ func TestWhatWasCutShortOnADriveIsFinishedOrTakenBack(t *testing.T) {
 	}
 }
 
-// cutShort has the call fail so many times, each time in another way, and follows what is said then.
+// cutShort makes the call fail so many times, each time in another way, and follows what is said then.
 func (s *cutStory) cutShort(server *drivetest.Server, each int) {
 	counts := &drivetest.Fault{}
 	server.Fault = counts
@@ -196,7 +196,7 @@ func (s *cutStory) run() string {
 	return out.String()
 }
 
-// cutOnDrive has a call fail, and follows what is said then.
+// cutOnDrive makes a call fail, and follows what is said then.
 func (s *cutStory) cutOnDrive(server *drivetest.Server, fault *drivetest.Fault, what string) {
 	d := s.d
 	server.Fault = nil

@@ -84,7 +84,7 @@ func (w *window) waitFor(text string) {
 	}
 }
 
-// after waits for a text, and has what follows be looked at from there on.
+// after waits for a text; what is looked at afterwards begins behind it.
 func (w *window) after(text string) {
 	w.t.Helper()
 	w.waitFor(text)

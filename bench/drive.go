@@ -45,7 +45,7 @@ func newDriven(b *bench, delay time.Duration) *driven {
 	return d
 }
 
-// build has the program build all of it under a new name.
+// build runs the program, which builds all of it under a new name.
 func (d *driven) build() time.Duration {
 	d.n++
 	took := timed(d.program, "build", d.list, "--into", d.server.URL+"/dav", fmt.Sprintf("name=Build %d", d.n), "--yes", "--limit", "100000")

@@ -112,7 +112,7 @@ type scaffold struct {
 	shown string   // as it was typed
 }
 
-// raise has a proposal make the folder that is planned for, and takes the one away that stood for it.
+// raise adds the folder that is planned for to a proposal, and removes the one that stood in for it.
 func (a *app) raise(p *proposal.Proposal) {
 	s := a.scaffold.Load()
 	if s == nil || len(p.Set.Changes) == 0 {

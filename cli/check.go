@@ -143,7 +143,7 @@ func (r *checkRun) explained(args []string) bool {
 	return is || outline.Nearest(args[0], rules.Names()) != ""
 }
 
-// completes has the shell know what options take.
+// completes tells the shell which words the options take.
 func (r *checkRun) completes(c *cobra.Command) {
 	_ = c.RegisterFlagCompletionFunc("explain", func(*cobra.Command, []string, string) ([]string, cobra.ShellCompDirective) {
 		return rules.Names(), cobra.ShellCompDirectiveNoFileComp

@@ -62,7 +62,7 @@ type reach struct {
 	asked  map[address.Address]drive.Credentials // what was answered at the terminal
 }
 
-// reaching has the run reach drives: by the names that the person has given them, too.
+// reaching is how this run reaches drives, also by the names that the person gave them.
 func (a *app) reaching() *reach {
 	a.reach.once.Do(a.readDrives)
 	return a.reach

@@ -139,7 +139,7 @@ var changers = map[string]string{"build": "", "add": "", "upgrade": "", "next": 
 // lookers are those that say how it is there.
 var lookers = []string{"check", "projects", "compare", "read"}
 
-// looksBack has a command look first for what was cut short: the same call finishes it, and another
+// looksBack makes a command look first for what was cut short: the same call finishes it, and another
 // one on the same things is refused.
 func (a *app) looksBack(c *cobra.Command) *cobra.Command {
 	run := c.RunE

@@ -339,7 +339,7 @@ func (a *app) carryOut(u undertaking) (*journal.Record, error) {
 		a.tellGaps(u.plan.Places)
 	}
 	if err == nil && u.plan.Untidy && !u.noJournal {
-		a.note(term.Sprintf("the hidden folder of this run could not be taken away, and is left in %s. %s", address.List(u.plan.Places), advise("To have it go, and the way back with it", "history", "--forget", fmt.Sprint(a.number))))
+		a.note(term.Sprintf("the hidden folder of this run could not be taken away, and is left in %s. %s", address.List(u.plan.Places), advise("To remove it, and the way back with it", "history", "--forget", fmt.Sprint(a.number))))
 	}
 	return record, a.failed(&u, err)
 }

@@ -184,7 +184,7 @@ func (r *Return) sum(at string) (string, error) {
 	return r.today.Sum(at)
 }
 
-// merge has the label of today keep what that of the backup knows, key by key, and that one does not.
+// merge adds to the label of today, key by key, what only that of the backup knows.
 func (r *Return) merge(set *change.Set) error {
 	data, err := r.read(label.FileName)
 	if err != nil {

@@ -20,7 +20,7 @@ type Listed struct {
 	aside map[int][]table.Row // the others, by that
 }
 
-// joinLists has rows be one that differ in nothing but the column of a list: a class list has a row for
+// joinLists joins rows that differ in nothing but the column of a list: a class list has a row for
 // each person. The row that stands for all is the first that is marked, else the first.
 func (b *Batch) joinLists() {
 	b.rows = b.Table.Rows

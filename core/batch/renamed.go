@@ -21,8 +21,8 @@ type Renaming struct {
 	by       string // these values
 }
 
-// renamedAbove has builds go into the folders in which projects of the same values lie, where these
-// were renamed by hand: none begins a second one beside it.
+// renamedAbove finds folders that were renamed by hand and in which projects of the same values lie: builds go into
+// these, and none begins a second one beside it.
 func (j *Job) renamedAbove() (changed bool) {
 	if j.Pack != nil || j.Bare || j.Again {
 		return false

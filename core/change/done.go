@@ -210,8 +210,8 @@ func (w witness) apart(c *Change) bool {
 	return there && w.sum(c.In, c.Third()) == c.Was.Sum
 }
 
-// Reunite has the inverse of a list that was cut short bring back files that lie aside because two
-// names were just exchanged: of its first changes, so many, which invert the last of done.
+// Reunite changes the inverse of a list that was cut short, so that it brings back files that lie aside because two
+// names were just exchanged. Half is how many of its first changes invert the last of done.
 func Reunite(inverse []Change, half int, done []Change, places []tree.Place) {
 	w := witness{places}
 	for i := range min(half, len(inverse), len(done)) {
@@ -227,8 +227,8 @@ func Reunite(inverse []Change, half int, done []Change, places []tree.Place) {
 	}
 }
 
-// Untwinned has files that lie on both disks, since they were just going from one to the other, go
-// from their new place first, where that holds the same: by way of a work folder.
+// Untwinned adds to the halves of a list what has to go first: a file that lies on both disks, since it was just going
+// from one to the other, goes from its new place by way of a work folder, where both hold the same.
 func Untwinned(halves []Change, places []tree.Place, work string) (list []Change) {
 	w := witness{places}
 	for i := range halves {

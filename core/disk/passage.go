@@ -184,7 +184,7 @@ func (r *run) stageFile(p *passage, by filler) error {
 	})
 }
 
-// stageWithin has the store make a copy by itself; it is read back all the same.
+// stageWithin asks the store to make the copy by itself; it is read back all the same.
 func (r *run) stageWithin(p *passage) error {
 	if !r.far(p.In) || !r.far(p.FromIn) {
 		return errors.ErrUnsupported

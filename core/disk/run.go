@@ -162,7 +162,7 @@ func (r *run) unfinished() map[int]map[string]string {
 	return names
 }
 
-// under has folders bear these names from now on.
+// under gives folders these names from now on.
 func (r *run) under(unfinished map[int]map[string]string) {
 	for in, names := range unfinished {
 		r.places[in].Under(names)

@@ -66,7 +66,7 @@ func (t *folderTimes) again(parent folder.Folder, name string, time int64) {
 	_ = parent.SetTime(name, time)
 }
 
-// stays has an open folder keep the time that it had before the run: in it, a file changes that is to look
+// stays notes that an open folder keeps the time that it had before the run: a file in it changes that is to look
 // as if nobody had touched it.
 func (t *folderTimes) stays(h folder.Folder) {
 	if folder.Lacks(h)&folder.Dating != 0 {

@@ -163,7 +163,7 @@ func (s *Server) delete(at string, dir bool) error {
 	return err
 }
 
-// when has a request be done only if a file is what it was seen as.
+// when makes a request depend on the file still being what was seen.
 func (s *Server) when(r *request) {
 	if tag := s.known.tag(r.path); tag != "" && s.trial.known().Conditions {
 		r.header["If-Match"] = tag
@@ -199,7 +199,7 @@ func (c *collection) Move(name string, to folder.Folder, as string) error {
 	return fail("move", name, err)
 }
 
-// Copy has the server copy a file, to a name that nothing has.
+// Copy asks the server to copy a file, to a name that nothing has.
 func (c *collection) Copy(name string, to folder.Folder, as string) error {
 	there, ok := folder.Behind(to).(*collection)
 	if !ok || there.Server != c.Server {

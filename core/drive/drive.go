@@ -171,7 +171,7 @@ func (s *Server) Room(at string) (free int64, known bool) {
 	return found.self.quota, true
 }
 
-// Begin has nothing be answered from memory, until [Server.End].
+// Begin turns answers from memory off, until [Server.End].
 func (s *Server) Begin() { s.known.begin() }
 
 // End ends what [Server.Begin] began.

@@ -46,7 +46,7 @@ func (l *locks) queue(tells bool) (t turn) {
 	return t
 }
 
-// take has this request be the only one, and all others wait for theirs from now on.
+// take waits until this request is the only one; from now on, each of the others waits for its turn.
 func (t *turn) take(l *locks) {
 	if t.of != nil {
 		return
@@ -64,7 +64,7 @@ func (t *turn) end() {
 	}
 }
 
-// quiet has nothing be told of locks any more.
+// quiet stops telling the server of locks.
 func (l *locks) quiet() {
 	l.mutex.Lock()
 	defer l.mutex.Unlock()
@@ -248,7 +248,7 @@ func (s *Server) letGo(path, token string) error {
 	return err
 }
 
-// refresh has a lock last longer. Where it is lost, what is done is still done by conditions.
+// refresh makes a lock last longer. Where it is lost, what is done is still done by conditions.
 func (s *Server) refresh(path, token string) {
 	if answer, err := s.send(request{method: "LOCK", path: path, folder: true, header: map[string]string{"If": "(<" + token + ">)", "Timeout": lockSeconds}}); err == nil {
 		answer.Body.Close()

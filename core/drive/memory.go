@@ -48,7 +48,7 @@ func (m *memory) end() {
 	m.spots = spot{}
 }
 
-// forget has all be asked for again: something was changed.
+// forget drops what was seen: something was changed, and the server is asked again.
 func (m *memory) forget() {
 	m.mutex.Lock()
 	defer m.mutex.Unlock()

@@ -125,7 +125,7 @@ func (s *Server) leave() {
 	s.free.Signal()
 }
 
-// fewer has the server be asked less at a time.
+// fewer lowers how many requests the server is sent at a time.
 func (s *Server) fewer() {
 	s.mutex.Lock()
 	defer s.mutex.Unlock()

@@ -93,7 +93,7 @@ func (p *Plan) Proposal() (*proposal.Proposal, error) {
 	return out, nil
 }
 
-// refused has the label of a project keep what somebody said no to.
+// refused notes in the label of a project what somebody said no to.
 func (p *Plan) refused(out *proposal.Proposal, i int) error {
 	folder := &p.folders[i]
 	if folder.ID == "" || !slices.ContainsFunc(p.parts[i].Steps, func(s *proposal.Step) bool { return s.Refused }) {

@@ -36,7 +36,7 @@ type Busy struct{ By string }
 // Error says who, where that is known.
 func (b *Busy) Error() string { return "another run is at work there" + b.By }
 
-// CopyWithin has a store copy a file by itself, under a name that nothing has, here or in another of
+// CopyWithin asks a store to copy a file by itself, under a name that nothing has, here or in another of
 // its folders. The error matches [errors.ErrUnsupported] where it cannot.
 func CopyWithin(from Folder, name string, to Folder, as string) error {
 	if copies, ok := Behind(from).(interface {

@@ -80,7 +80,8 @@ func Forgiving(text string) (others []string) {
 
 var letterRuns = sync.OnceValue(func() *regexp.Regexp { return regexp.MustCompile(`d+|m+`) })
 
-// Forgive has names that no shape reads be read by those and by others, with the words that they write in any capitals.
+// Forgive makes the reader read names that no shape reads once more, by its own shapes and by others, with their words in any
+// capitals.
 func (o *Older) Forgive(others []*pattern.Name) {
 	for i := range o.shapes {
 		others = append(others, o.shapes[i].name)

@@ -90,7 +90,7 @@ func Real[P ~string](path P) (address.Address, error) {
 	return address.Address(real), err
 }
 
-// Under has folders in it bear other names for the time being: see [folder.Under]. Without names,
+// Under gives folders in it other names for the time being: see [folder.Under]. Without names,
 // all bear their own again.
 func (p *Place) Under(names map[string]string) {
 	if p.last != nil {
@@ -200,8 +200,8 @@ type Reaching interface {
 	Of(path string) folder.Store
 }
 
-// Drives has places be reached that do not lie on this disk: reach returns what reaches them, once
-// one is asked for.
+// Drives makes places known that do not lie on this disk: reach returns what reaches them, and is called when
+// the first of them is asked for.
 func Drives(reach func() Reaching) {
 	folder.StoreOf = func(path string) folder.Store {
 		if !address.Address(path).OnDrive() {

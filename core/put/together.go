@@ -7,8 +7,8 @@ import (
 	"vestibula/core/standing"
 )
 
-// Together has what belongs to a file go with it: what has the whole name of that with a further
-// ending, or its stem with an ending that says nothing by itself, and no place of its own. Where
+// Together sends what belongs to a file along with it: a file with the whole name of that and one more
+// ending, or with its stem and an ending that says nothing by itself, which has no place of its own. Where
 // the files that it belongs to go to different places, it stays.
 func Together(outcomes []*standing.Outcome) {
 	type key struct {

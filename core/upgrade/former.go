@@ -105,7 +105,7 @@ func (p *Plan) offer(s *saying, list []former) {
 		Group: "name\x00" + says.field.Name + "\x00" + says.was.String()}, kind: tree.File, final: final})
 }
 
-// remembers has the label keep what values were before: names may say it for years.
+// remembers is what the label keeps of former values: names may say them for years.
 func (p *Plan) remembers() map[string][]string {
 	were := map[string][]string{}
 	for _, x := range p.formers() {

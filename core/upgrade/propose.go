@@ -54,7 +54,7 @@ func (u *Upgrading) Refused() (any bool) {
 	return any
 }
 
-// rewrites has the label say what is written where somebody agreed to another text.
+// rewrites notes in the label what is written where somebody agreed to another text.
 func (u *Upgrading) rewrites() error {
 	agreed := false
 	for _, s := range u.Steps {

@@ -54,7 +54,7 @@ func main() {
 	check(os.WriteFile(filepath.Join(man, "vestibula-language.7"), page("% \"VESTIBULA-LANGUAGE\" \"7\"\n\n# NAME\n\nvestibula-language - how templates are written\n"+listed(strings.ReplaceAll(body, "\n## ", "\n# "))), 0o666))
 }
 
-// listed has tables be lists: man would draw them wider than any window.
+// listed turns tables into lists: man would draw tables wider than any window.
 func listed(markdown string) string {
 	var b strings.Builder
 	lines := strings.Split(markdown, "\n")

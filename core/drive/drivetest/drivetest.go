@@ -82,7 +82,7 @@ func Start(t testing.TB) *Server {
 	return s
 }
 
-// Connect has a test reach drives, and this server be one.
+// Connect lets a test reach drives, of which this server is one.
 func (s *Server) Connect(t testing.TB) *drive.Drives {
 	d := drive.New(Config(drive.Credentials{User: "wren", Password: s.Password}))
 	was := folder.StoreOf
@@ -191,7 +191,7 @@ const (
 // Ways are all of them.
 var Ways = map[string]Way{"cut before": CutBefore, "cut after": CutAfter, "500 after": FaultAfter, "full": Full, "locked": Locked, "forbidden": Forbidden, "busy": Busy, "restart": Restart}
 
-// A Fault has a drive fail at its k-th request, from 1, and at all behind it unless it fails once.
+// A Fault makes a drive fail at its k-th request, from 1, and at all behind it unless it fails once.
 type Fault struct {
 	At   int
 	Way  Way

@@ -7,7 +7,7 @@ import (
 	"syscall"
 )
 
-// own has a process and all that it starts be stopped together.
+// own puts a process into a group, so that it is stopped with all that it starts.
 func own(c *exec.Cmd) { c.SysProcAttr = &syscall.SysProcAttr{Setpgid: true} }
 
 func stop(c *exec.Cmd) { _ = syscall.Kill(-c.Process.Pid, syscall.SIGKILL) }

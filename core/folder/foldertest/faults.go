@@ -60,7 +60,7 @@ func (f *Fault) Inject() (away func()) {
 	return func() { folder.Between = nil }
 }
 
-// Reset has nothing fail.
+// Reset ends all faults.
 func (f *Fault) Reset() { f.At, f.Done, f.Err, f.Rival = 0, 0, nil, nil }
 
 // reads counts an operation that changes nothing.
