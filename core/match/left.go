@@ -100,7 +100,7 @@ func (m *matcher) resembles(want, real, n *tree.Node) (Reason, string) {
 		if c.Kind != n.Kind || c.Marks&tree.Open != 0 {
 			continue
 		}
-		if _, there := find(real.Children, c.Name); there && tree.Key(c) == tree.Key(n) && !m.otherValue(c, n) {
+		if _, there := find(real.Children, c.Name); there && tree.Key(c) == tree.Key(n) && !m.otherNumber(want, c, n) {
 			return Doubled, c.Name
 		}
 	}

@@ -143,16 +143,18 @@ func (m *matcher) ways() []way {
 	}
 }
 
-// otherValue reports whether a wanted name begins with a number that is the value of a slot, and a real one with
-// another number: 2 Oak Street is not 3 Oak Street.
-func (m *matcher) otherValue(want, real *tree.Node) bool {
-	p := m.Template.NameOf(want)
-	if p == nil || p.Pattern.Pieces[0].Field == "" || p.Pattern.Pieces[0].Field == pattern.OwnNumber {
-		return false
-	}
+// otherNumber reports whether a real name has another number in front than a wanted one in the same folder, where that says
+// what the thing is: it is the value of a slot, or tells it from its siblings. 2 Oak Street is not 3 Oak Street.
+func (m *matcher) otherNumber(in, want, real *tree.Node) bool {
 	is, numbered := naming.NumberIn(want.Name)
 	other, _ := naming.NumberIn(real.Name)
-	return numbered && is.Front == "" && (other.Digits == "" || other.Front != "" || other.Value != is.Value)
+	if !numbered || is.Front != "" || other.Digits != "" && other.Front == "" && other.Value == is.Value {
+		return false
+	}
+	if p := m.Template.NameOf(want); p != nil && p.Pattern.Pieces[0].Field != "" && p.Pattern.Pieces[0].Field != pattern.OwnNumber {
+		return true
+	}
+	return slices.ContainsFunc(in.Children, func(c *tree.Node) bool { return c != want && tree.Renumbered(c, want) })
 }
 
 // pairs finds which of the real entries that are left are wanted ones under another
@@ -189,7 +191,7 @@ func (m *matcher) pairs(found []pair, lacking []*tree.Node, real *tree.Node, at 
 		for k, want := range lacking {
 			for _, i := range left {
 				n := real.Children[i]
-				if kind := kindOf(n); want.Kind != kind && !(want.Marks&tree.Either != 0 && kind == tree.File) || m.another(want, n) || way.byName && m.otherValue(want, n) || !way.fits(want, n) || way.guesses() && m.refuses(at, n, at.in, path.Join(at.to, want.Name)) {
+				if kind := kindOf(n); want.Kind != kind && !(want.Marks&tree.Either != 0 && kind == tree.File) || m.another(want, n) || !way.fits(want, n) || way.byName && m.otherNumber(m.way[len(m.way)-1].want, want, n) || way.guesses() && m.refuses(at, n, at.in, path.Join(at.to, want.Name)) {
 					continue
 				}
 				couples = append(couples, couple{k, i})
