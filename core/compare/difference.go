@@ -103,8 +103,7 @@ func (d *differ) folders(a, b *tree.Node, at, other string) {
 // maxCompared bounds the pairs of names that are held against each other in one folder.
 const maxCompared = 250_000
 
-// alike pairs those that have one key, each with the only one that has it on the other side.
-// It returns what is left.
+// alike pairs those that have one key, where on each side only one has it. It returns what is left.
 func (d *differ) alike(left, right []*tree.Node, at, other string, key func(n *tree.Node) (key, why string)) (restLeft, restRight []*tree.Node) {
 	of := map[string][]*tree.Node{}
 	for _, y := range right {
@@ -112,12 +111,15 @@ func (d *differ) alike(left, right []*tree.Node, at, other string, key func(n *t
 			of[kind(y).String()+k] = append(of[kind(y).String()+k], y)
 		}
 	}
-	paired := map[*tree.Node]bool{}
+	paired, same := map[*tree.Node]bool{}, map[string]int{}
+	for _, x := range left {
+		k, _ := key(x)
+		same[kind(x).String()+k]++
+	}
 	for _, x := range left {
 		k, why := key(x)
-		if list := of[kind(x).String()+k]; k != "" && len(list) == 1 {
+		if list := of[kind(x).String()+k]; k != "" && len(list) == 1 && same[kind(x).String()+k] == 1 {
 			y := list[0]
-			delete(of, kind(x).String()+k)
 			paired[y] = true
 			d.pair(x, y, path.Join(at, x.Name), path.Join(other, y.Name), why)
 			continue
@@ -132,8 +134,7 @@ func (d *differ) alike(left, right []*tree.Node, at, other string, key func(n *t
 	return restLeft, restRight
 }
 
-// near pairs those that come near to each other, each with the only one that it is near to.
-// It returns what is left.
+// near pairs those that come near to each other and to no other one. It returns what is left.
 func (d *differ) near(left, right []*tree.Node, at, other string, near func(x, y *tree.Node) (why string, is bool)) (restLeft, restRight []*tree.Node) {
 	for _, x := range left {
 		partner, why := -1, ""
@@ -149,7 +150,13 @@ func (d *differ) near(left, right []*tree.Node, at, other string, near func(x, y
 				partner, why = j, reason
 			}
 		}
-		if partner < 0 {
+		if partner < 0 || slices.ContainsFunc(left, func(o *tree.Node) bool {
+			if o == x || kind(o) != kind(x) {
+				return false
+			}
+			_, is := near(o, right[partner])
+			return is
+		}) {
 			restLeft = append(restLeft, x)
 			continue
 		}
@@ -274,16 +281,18 @@ func (d *differ) slips() {
 		if len(left)*len(right) > maxCompared {
 			continue
 		}
-		for _, x := range left {
-			var near []lonely
-			for _, y := range right {
-				if _, is := bySlip(x.node, y.node); is && kind(x.node) == kind(y.node) && !d.moved[y.node] {
-					near = append(near, y)
+		near := func(of lonely, list []lonely) (found []lonely) {
+			for _, l := range list {
+				if _, is := bySlip(of.node, l.node); is && kind(of.node) == kind(l.node) && !d.moved[l.node] {
+					found = append(found, l)
 				}
 			}
-			if len(near) == 1 {
-				why, _ := bySlip(x.node, near[0].node)
-				d.found(Difference{What: Renamed, Path: x.path, Other: near[0].path, Why: why}, x.node, near[0].node)
+			return found
+		}
+		for _, x := range left {
+			if list := near(x, right); len(list) == 1 && len(near(list[0], left)) == 1 {
+				why, _ := bySlip(x.node, list[0].node)
+				d.found(Difference{What: Renamed, Path: x.path, Other: list[0].path, Why: why}, x.node, list[0].node)
 			}
 		}
 	}

@@ -34,6 +34,15 @@ func TestWhatDiffers(t *testing.T) {
 	assert.Equal(t, []Difference{{What: New, Path: "B/own", Folder: true, Within: 1}}, list, "what is its owner's is not compared")
 }
 
+// Of several that could be one, nobody says which is it, on whichever side they lie.
+func TestWhatCouldBeSeveralIsNone(t *testing.T) {
+	one, two := treetest.Of("16 Elm Road/"), treetest.Of("12 Elm Road/", "14 Elm Road/")
+	assert.Equal(t, [New + 1]int{Gone: 2, New: 1}, Count(Differences(two, one, Contents{}, nil)))
+	assert.Equal(t, [New + 1]int{Gone: 1, New: 2}, Count(Differences(one, two, Contents{}, nil)))
+	one, two = treetest.Of("Sketches.md"), treetest.Of("Sketchs.md", "Sketche.md")
+	assert.Equal(t, [New + 1]int{Gone: 2, New: 1}, Count(Differences(two, one, Contents{}, nil)))
+}
+
 // What files hold tells where they lie by now, before names do.
 func TestWhatFilesHoldTellsWhereTheyLie(t *testing.T) {
 	a, b := treetest.Of("Letters/b.txt", "Letters/d.txt", "Plans/", "one.txt", "two.txt"), treetest.Of("Letters/c.txt", "Plans/bb.txt", "Letters/e.txt", "premier.txt", "deux.txt")
