@@ -446,3 +446,16 @@ func TestACallBecomesAButton(t *testing.T) {
 	d.must("put", "x", "--button", "in.cmd")
 	assert.Contains(t, d.read("in.cmd"), "\"put\" \"x\"\r\npause\r\n")
 }
+
+// Each of several conventions counts by itself, also in one folder.
+func TestConventionsCountByThemselves(t *testing.T) {
+	t.Parallel()
+	d := newDesk(t, "t.folders", "---\nnames:\n  note: { pattern: \"note <n:000>\", for: [txt], fields: { n: { next: yes } } }\n  memo: { pattern: \"memo <n:000>\", for: [md], fields: { n: { next: yes } } }\n---\nTalks\n    Papers | holds: note, memo\n")
+	d.run("build", "t", "--into", ".", "--yes")
+	d.write("in/a.txt", "1")
+	d.write("in/b.txt", "2")
+	d.write("in/c.md", "3")
+	out, status := d.run("put", "in", "--into", "Talks", "--convention", "note,memo", "--yes")
+	assert.Zero(t, status, out)
+	assert.Equal(t, []string{"memo 001.md", "note 001.txt", "note 002.txt"}, d.has("Talks/Papers"))
+}

@@ -179,21 +179,10 @@ func (r *renameRun) place(dir string) (template.Values, error) {
 }
 
 // counting returns what numbers count on from.
-func (r *renameRun) counting(conv *template.Convention) func(f *rename.File) (string, []string, error) {
-	type counted struct {
-		names []string
-		err   error
-	}
-	known := map[address.Address]counted{}
-	return func(f *rename.File) (string, []string, error) {
+func (r *renameRun) counting(conv *template.Convention) func(f *rename.File) (string, func() ([]string, error)) {
+	return func(f *rename.File) (string, func() ([]string, error)) {
 		dir := address.Address(filepath.FromSlash(f.Dir))
 		count := &standing.Count{Template: r.t, Convention: conv, Layout: r.locations[f.Dir].layout}
-		top := count.Top(dir)
-		c, is := known[top]
-		if !is {
-			c.names, c.err = count.Names(dir)
-			known[top] = c
-		}
-		return string(top), c.names, c.err
+		return string(count.Top(dir)), func() ([]string, error) { return count.Names(dir) }
 	}
 }

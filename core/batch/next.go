@@ -16,8 +16,8 @@ import (
 // A Counter gives projects their numbers: those of fields with `next`, which are one
 // more than the highest among the siblings of what bears them.
 type Counter struct {
-	Place tree.Place     // that is built in
-	next  map[string]int // by the field, and the folder that it counts in
+	Place   tree.Place // that is built in
+	numbers naming.Numbers
 	// Away returns the names of projects that were archived from a folder; may be nil.
 	Away func(dir string) []string
 }
@@ -44,18 +44,11 @@ func (c *Counter) Fill(t *template.Template, values template.Values, limit int) 
 			continue // it shows in no name, and counts nothing
 		}
 		series := naming.NewSeries(f, name, f.Per)
-		key := f.Name + "\x00" + dir + "\x00" + series.Within(values)
-		if c.next == nil {
-			c.next = map[string]int{}
-		}
-		n, known := c.next[key]
-		if !known {
-			n, _ = series.Next(values, c.folders(dir))
-		}
-		if err := series.Fits(n); err != nil {
+		n, take, err := c.numbers.Next(series, dir, values, func() ([]string, error) { return c.folders(dir), nil })
+		if err != nil {
 			return err
 		}
-		c.next[key] = n + 1
+		take()
 		values[f.Name] = value.OfNumber(n)
 	}
 	return nil

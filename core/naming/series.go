@@ -117,8 +117,13 @@ func (s *Series) Fits(n int) error {
 // takes. Odd are names that the series is for and cannot read, although they hold a
 // number: they were not counted.
 func (s *Series) Next(values template.Values, names []string) (next int, odd []string) {
-	next = s.least()
-	apart := s.Within(values)
+	free, odd := s.free(names)
+	return max(s.least(), free[s.Within(values)]), odd
+}
+
+// free are the numbers that follow the highest ones among names, by what they count apart for.
+func (s *Series) free(names []string) (free map[string]int, odd []string) {
+	free = map[string]int{}
 	for _, name := range names {
 		name = path.Base(name)
 		stem, ending := name, ""
@@ -128,15 +133,43 @@ func (s *Series) Next(values template.Values, names []string) (next int, odd []s
 		if len(s.endings) > 0 && !slices.Contains(s.endings, ending) {
 			continue
 		}
-		if n, other, ok := s.Read(stem); ok {
-			if other == apart {
-				next = max(next, n+1)
-			}
+		if n, apart, ok := s.Read(stem); ok {
+			free[apart] = max(free[apart], n+1)
 			continue
 		}
 		if strings.ContainsAny(stem, "0123456789") && stem[0] != '.' {
 			odd = append(odd, name)
 		}
 	}
-	return next, odd
+	return free, odd
+}
+
+// Numbers are the next numbers of series, each in the place in which it counts. The zero value knows none yet.
+type Numbers struct{ counted map[string]*counted }
+
+type counted struct {
+	free map[string]int
+	err  error
+}
+
+// Next is the next number for values in a place; take says that it is used. Names returns those that it counts
+// on from, and is asked once for each place. The error is the one of names, or says that no number is left.
+func (n *Numbers) Next(s *Series, place string, values template.Values, names func() ([]string, error)) (next int, take func(), err error) {
+	key := strings.Join([]string{s.Name, s.Field.Name, place}, "\x00")
+	c := n.counted[key]
+	if c == nil {
+		list, err := names()
+		c = &counted{err: err}
+		c.free, _ = s.free(list)
+		if n.counted == nil {
+			n.counted = map[string]*counted{}
+		}
+		n.counted[key] = c
+	}
+	if c.err != nil {
+		return 0, nil, c.err
+	}
+	apart := s.Within(values)
+	next = max(s.least(), c.free[apart])
+	return next, func() { c.free[apart] = next + 1 }, s.Fits(next)
 }

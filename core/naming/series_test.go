@@ -119,3 +119,31 @@ func TestWhereNumbersCannotCount(t *testing.T) {
 	_, err := template.Parse("t", names(`  a: { pattern: "<n> <d:yyyy-Qq>", fields: { d: { type: date }, n: { next: everywhere, per: "<d:yyyy>" } } }`), nil)
 	assert.NoError(t, err)
 }
+
+// A place is looked at once, whatever counts apart there; other series and places have numbers of their own, and
+// one is given away only where it is used.
+func TestNumbersAreGivenOnce(t *testing.T) {
+	tpl, err := template.Parse("t", "---\nnames:\n  a: { pattern: \"<w:like-this> <n>\", fields: { n: { next: yes, per: \"<w>\" } } }\n  b: { pattern: \"<n> b\", fields: { n: { next: yes } } }\n---\nA\n", nil)
+	require.NoError(t, err)
+	asked, numbers := 0, Numbers{}
+	next := func(conv, place, w string, used bool) int {
+		n, take, err := numbers.Next(SeriesOf(tpl.Convention(conv)), place, template.Values{"w": value.Of(w)}, func() ([]string, error) {
+			asked++
+			return []string{"cap 4", "hat 7", "2 b"}, nil
+		})
+		require.NoError(t, err)
+		if used {
+			take()
+		}
+		return n
+	}
+	assert.Equal(t, []int{5, 5, 6, 8, 1, 2, 3, 5}, []int{next("a", "", "cap", false), next("a", "", "cap", true), next("a", "", "cap", true),
+		next("a", "", "hat", true), next("a", "", "new", true), next("a", "", "new", true), next("b", "", "", true), next("a", "x", "cap", true)})
+	assert.Equal(t, 3, asked)
+
+	for range 2 { // what could not be read is not read again
+		_, _, err = numbers.Next(SeriesOf(tpl.Convention("a")), "y", nil, func() ([]string, error) { asked++; return nil, assert.AnError })
+		assert.ErrorIs(t, err, assert.AnError)
+	}
+	assert.Equal(t, 4, asked)
+}

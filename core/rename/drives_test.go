@@ -187,11 +187,13 @@ func TestWhatNamesOfDrivesSayIsNeverWrongForSure(t *testing.T) {
 			list = append(list, &File{Dir: "/d", Name: n})
 		}
 		j := &Job{Older: o.Fork, Free: true, Known: map[string][]value.Value{"client": known},
-			Place:    func(string) (template.Values, error) { return place, nil },
-			Own:      func(*File) (template.Values, template.Values, string) { return nil, nil, "" },
-			Counting: func(*File) (string, []string, error) { return "", names, nil },
-			Judge:    func() func(string) string { return func(string) string { return "" } },
-			Names:    func(string) []string { return names }}
+			Place: func(string) (template.Values, error) { return place, nil },
+			Own:   func(*File) (template.Values, template.Values, string) { return nil, nil, "" },
+			Counting: func(*File) (string, func() ([]string, error)) {
+				return "", func() ([]string, error) { return names, nil }
+			},
+			Judge: func() func(string) string { return func(string) string { return "" } },
+			Names: func(string) []string { return names }}
 		outcomes, err := j.Plan(list)
 		require.NoError(t, err)
 		for _, x := range outcomes {

@@ -74,9 +74,8 @@ type Job struct {
 	// nothing else says anything, and a note for a person on what comes from the file
 	// itself. Several goroutines may ask.
 	Own func(f *File) (own, spare template.Values, note string)
-	// Counting returns the names that a number of a file counts on from, and what they have
-	// in common. The error says that nobody knows them.
-	Counting func(f *File) (key string, names []string, err error)
+	// Counting returns where a number of a file counts, and what names it counts on from there.
+	Counting func(f *File) (where string, names func() ([]string, error))
 	// Judge returns what says what rules find wrong with a name that is to be, "" for
 	// nothing; for one goroutine.
 	Judge func() func(name string) string
@@ -144,7 +143,7 @@ func (j *Job) count(conv *template.Convention, outcomes []*Outcome, values []tem
 	if series == nil {
 		return
 	}
-	next, shared := map[string]int{}, map[string]value.Value{}
+	numbers, shared := naming.Numbers{}, map[string]value.Value{}
 	var order []int // what is sure first: the others may never get theirs
 	for _, probable := range []bool{false, true} {
 		for i, o := range outcomes {
@@ -160,21 +159,13 @@ func (j *Job) count(conv *template.Convention, outcomes []*Outcome, values []tem
 			values[i][series.Field.Name] = n
 			continue
 		}
-		where, names, err := j.Counting(o.File)
+		where, names := j.Counting(o.File)
+		n, take, err := numbers.Next(series, where, values[i], names)
 		if err != nil {
 			o.Kind, o.Why = Left, err.Error()
 			continue
 		}
-		key := where + "\x00" + series.Within(values[i])
-		n, known := next[key]
-		if !known {
-			n, _ = series.Next(values[i], names)
-		}
-		if err := series.Fits(n); err != nil {
-			o.Kind, o.Why = Left, err.Error()
-			continue
-		}
-		next[key] = n + 1
+		take()
 		values[i][series.Field.Name] = value.OfNumber(n)
 		shared[stem] = values[i][series.Field.Name]
 	}

@@ -36,9 +36,11 @@ func plan(o *naming.Older, known, spare template.Values, names ...string) (said 
 		files = append(files, &File{Dir: "/d", Name: n})
 	}
 	j := &Job{Older: o.Fork,
-		Place:    func(string) (template.Values, error) { return known, nil },
-		Own:      func(*File) (template.Values, template.Values, string) { return nil, spare, "" },
-		Counting: func(*File) (string, []string, error) { return "", names, nil },
+		Place: func(string) (template.Values, error) { return known, nil },
+		Own:   func(*File) (template.Values, template.Values, string) { return nil, spare, "" },
+		Counting: func(*File) (string, func() ([]string, error)) {
+			return "", func() ([]string, error) { return names, nil }
+		},
 		Judge: func() func(string) string {
 			return func(name string) string {
 				if strings.Contains(name, "bad") {
@@ -156,11 +158,13 @@ func TestSeveralPlanAsOneDoes(t *testing.T) {
 		plan := func(several int) (said []string) {
 			defer runtime.GOMAXPROCS(runtime.GOMAXPROCS(several))
 			j := &Job{Older: o.Fork,
-				Place:    func(string) (template.Values, error) { return nil, nil },
-				Own:      func(*File) (template.Values, template.Values, string) { return nil, nil, "" },
-				Counting: func(f *File) (string, []string, error) { return f.Dir, names[f.Dir], nil },
-				Judge:    func() func(string) string { return func(string) string { return "" } },
-				Names:    func(dir string) []string { return names[dir] }}
+				Place: func(string) (template.Values, error) { return nil, nil },
+				Own:   func(*File) (template.Values, template.Values, string) { return nil, nil, "" },
+				Counting: func(f *File) (string, func() ([]string, error)) {
+					return f.Dir, func() ([]string, error) { return names[f.Dir], nil }
+				},
+				Judge: func() func(string) string { return func(string) string { return "" } },
+				Names: func(dir string) []string { return names[dir] }}
 			outcomes, err := j.Plan(files)
 			require.NoError(t, err)
 			for i, out := range outcomes {

@@ -32,7 +32,7 @@ type Namer struct {
 	// Wrong says what the rules of a project's template find wrong with a name; "" for nothing.
 	Wrong func(p *Project, name string) string
 
-	numbers map[string]int
+	numbers naming.Numbers
 	free    map[*template.Convention]*naming.Free
 	readers map[*template.Convention]*naming.Reader
 }
@@ -56,7 +56,7 @@ func (e *NameError) Error() string {
 // that the convention is not for, or whose names read by it already, are passed by: they
 // have no outcome. The error says what is missing, or wrong.
 func (n *Namer) Name(p *Planner, files []*File) (map[*File]*Outcome, error) {
-	n.numbers, n.readers = map[string]int{}, map[*template.Convention]*naming.Reader{}
+	n.numbers, n.readers = naming.Numbers{}, map[*template.Convention]*naming.Reader{}
 	type dated struct {
 		*File
 		by   string
@@ -307,20 +307,13 @@ func (n *Namer) come(free *naming.Free, f *File) template.Values {
 
 // write makes the name, with the next number where one counts on.
 func (n *Namer) write(p *Planner, conv *template.Convention, s *Spot, ending string) (string, error) {
-	number := "" // the key of the one that is used
+	take := func() {}
 	if series := naming.SeriesOf(conv); series != nil && !s.Values[series.Field.Name].Given() {
 		count, dir := &Count{Template: s.Project.Template, Convention: conv, Layout: s.Project.Layout}, s.Project.Dir.Join(s.Dir)
-		number = string(count.Top(dir)) + "\x00" + series.Within(s.Values)
-		next, known := n.numbers[number]
-		if !known {
-			names, err := count.Names(dir)
-			if err != nil {
-				return "", err
-			}
-			next, _ = series.Next(s.Values, names)
-			n.numbers[number] = next
-		}
-		if err := series.Fits(next); err != nil {
+		var next int
+		var err error
+		next, take, err = n.numbers.Next(series, s.Project.Template.Name+"\x00"+string(count.Top(dir)), s.Values, func() ([]string, error) { return count.Names(dir) })
+		if err != nil {
 			return "", err
 		}
 		s.Values = s.Values.Clone()
@@ -341,8 +334,6 @@ func (n *Namer) write(p *Planner, conv *template.Convention, s *Spot, ending str
 	if wrong := n.Wrong(s.Project, name+ending); wrong != "" {
 		return "", errors.New(wrong)
 	}
-	if number != "" {
-		n.numbers[number]++
-	}
+	take()
 	return name + ending, nil
 }
