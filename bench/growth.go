@@ -10,6 +10,7 @@ import (
 	"path/filepath"
 	"slices"
 	"strings"
+	"time"
 )
 
 // allowedGrowth is how much longer ten times the work may take in the quick form, which
@@ -69,6 +70,7 @@ var growths = []growth{
 	{"put, files", 1000, 0, onArrivals(1)},
 	{"put, projects", 300, 0, onArrivals(-1)},
 	{"put, unclear", 300, 0, onArrivals(0)},
+	{"put --convention", 1000, 0, onNumbers()},
 	{"put --json, files", 1000, 0, onArrivals(1, "--json")},
 	{"rename", 3000, 0, onFiles("rename", "note", "@/Ola/Notes", "--from", "old <day:d.m.yyyy> <n:0>", "--preview")},
 	{"rename --json", 3000, 0, onFiles("rename", "note", "@/Ola/Notes", "--from", "old <day:d.m.yyyy> <n:0>", "--preview", "--json")},
@@ -310,6 +312,22 @@ func onCompany(args ...string) func(*bench, string, int) []string {
 			}
 		}
 		return call(filepath.Dir(at), at, args)
+	}
+}
+
+// onNumbers names so many files by a convention that counts apart for each day, where so many are.
+func onNumbers() func(*bench, string, int) []string {
+	return func(b *bench, dir string, n int) []string {
+		write(filepath.Join(dir, "t.folders"), "---\nnames:\n  scan: { pattern: \"<day:yyyy-mm-dd> <n:0000>\", fields: { n: { next: yes, per: \"<day>\" } } }\n---\nDesk\n    Scans | holds: scan\n")
+		b.do(dir, "build", "t.folders", "--into", ".", "--yes")
+		for i := range n {
+			day := time.Date(2000, 1, 1+i, 12, 0, 0, 0, time.UTC)
+			write(filepath.Join(dir, "Desk/Scans", day.Format(time.DateOnly)+" 0001.tif"), "old")
+			at := filepath.Join(dir, "in", fmt.Sprintf("IMG_%d.tif", 1000+i))
+			write(at, at)
+			check(os.Chtimes(at, day, day))
+		}
+		return []string{"put", filepath.Join(dir, "in"), "--into", filepath.Join(dir, "Desk"), "--convention", "scan", "--preview"}
 	}
 }
 
